@@ -1,0 +1,63 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"blendseam/core/scene"
+	"blendseam/interchange/otio"
+	"blendseam/media"
+)
+
+type convertCmd struct {
+	In  string `arg:"" help:"Scene file to read." placeholder:"IN.otio"`
+	Out string `short:"o" required:"" help:"Scene file to write." placeholder:"OUT.otio"`
+}
+
+func (c *convertCmd) Run(ctx context.Context) error {
+	for _, path := range []string{c.In, c.Out} {
+		if !strings.EqualFold(filepath.Ext(path), ".otio") {
+			return fmt.Errorf("%s: scene files of this kind are not known; those that end in .otio are", path)
+		}
+	}
+	s, warnings, err := media.ReadSceneOnly(ctx, c.In)
+	if err != nil {
+		return err
+	}
+	warn(warnings)
+	if err := relink(s, filepath.Dir(c.In), filepath.Dir(c.Out)); err != nil {
+		return err
+	}
+	raw, err := otio.Write(s)
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(c.Out, append(raw, '\n'), 0o644)
+}
+
+// relink makes relative media names, which were relative to one folder, relative to another.
+func relink(s *scene.Scene, from, to string) error {
+	from, err1 := filepath.Abs(from)
+	to, err2 := filepath.Abs(to)
+	if err1 != nil || err2 != nil || from == to {
+		return nil
+	}
+	for id, src := range s.Sources {
+		if strings.Contains(src.URL, ":") || filepath.IsAbs(src.URL) {
+			continue
+		}
+		file, err := media.LocalPath(from, src.URL)
+		if err != nil {
+			return err
+		}
+		if src.URL, err = filepath.Rel(to, file); err != nil {
+			return err
+		}
+		src.URL = filepath.ToSlash(src.URL)
+		s.Sources[id] = src
+	}
+	return nil
+}

@@ -1,0 +1,66 @@
+// The program: each command is one file; commands that work on files need no database.
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"blendseam/core/scene"
+
+	"github.com/alecthomas/kong"
+)
+
+// commands is the table of commands, in the order of the help.
+type commands struct {
+	Demo     demoCmd     `cmd:"" help:"Start everything with the demo scene."`
+	Serve    serveCmd    `cmd:"" help:"Start everything."`
+	Import   importCmd   `cmd:"" help:"Bring recordings or a scene file into the database."`
+	Render   renderCmd   `cmd:"" help:"Render a scene file to one sound file."`
+	Loudness loudnessCmd `cmd:"" help:"Measure loudness, range and peaks of files."`
+	Convert  convertCmd  `cmd:"" help:"Read a scene file and write it again."`
+}
+
+// exit codes, as docs/command-line.md says.
+const (
+	exitFailed = 1
+	exitUsage  = 2
+)
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	os.Exit(run(ctx, os.Args[1:]))
+}
+
+func run(ctx context.Context, args []string) int {
+	var c commands
+	code := -1
+	parser := kong.Must(&c, kong.Name("blendseam"), kong.Description("Makes cuts in sound disappear."),
+		kong.UsageOnError(), kong.BindTo(ctx, (*context.Context)(nil)), kong.Exit(func(n int) { code = n }))
+	parsed, err := parser.Parse(args)
+	if code >= 0 { // --help was printed
+		return code
+	}
+	if err != nil {
+		fmt.Fprintf(os.Stderr, "blendseam: %s; blendseam --help lists the commands\n", err)
+		return exitUsage
+	}
+	if err := parsed.Run(); err != nil {
+		if errors.Is(err, context.Canceled) {
+			err = errors.New("stopped before it was done")
+		}
+		fmt.Fprintln(os.Stderr, "blendseam: "+scene.Message(err))
+		return exitFailed
+	}
+	return 0
+}
+
+func warn(warnings []string) {
+	for _, w := range warnings {
+		fmt.Fprintln(os.Stderr, "blendseam: note: "+w)
+	}
+}

@@ -1,0 +1,157 @@
+package measure
+
+import (
+	"math"
+
+	"blendseam/core/pcm"
+)
+
+// The true-peak interpolator: 4 times oversampling by a polyphase filter, as ITU-R BS.1770-4 Annex 2
+// describes, with a longer filter than its example of 12 taps a phase.
+const (
+	oversampling = 4
+	phaseTaps    = 32
+	// ahead is how many samples after a point its interpolation needs.
+	ahead = phaseTaps / 2
+)
+
+// phases[p][k] weighs sample k of a window whose sample phaseTaps/2-1 is the point; phase 0, the point
+// itself, is left out.
+var phases = interpolator()
+
+// middleTaps are those next to the point, that settle most questions.
+const middleTaps = 8
+
+// phaseGain is the largest absolute sum of a phase; restOf2 and restOf8 those without the 2 and 8 middle taps.
+var phaseGain, restOf2, restOf8 = absoluteSum(0), absoluteSum(2), absoluteSum(middleTaps)
+
+// absoluteSum is the largest sum of magnitudes of a phase's taps without the given number in the middle.
+func absoluteSum(without int) (largest float64) {
+	for p := range phases {
+		var sum float64
+		for k, c := range phases[p] {
+			if k < (phaseTaps-without)/2 || k >= (phaseTaps+without)/2 {
+				sum += math.Abs(c)
+			}
+		}
+		largest = max(largest, sum)
+	}
+	return largest
+}
+
+// interpolator designs a Kaiser-windowed sinc (beta 7), each phase scaled to pass a constant.
+func interpolator() (p [oversampling - 1][phaseTaps]float64) {
+	const beta = 7
+	for i := range p {
+		frac := float64(i+1) / oversampling
+		var sum float64
+		for k := range p[i] {
+			d := float64(k-(phaseTaps/2-1)) - frac
+			w := d / (phaseTaps / 2)
+			p[i][k] = math.Sin(math.Pi*d) / (math.Pi * d) * besselI0(beta*math.Sqrt(max(0, 1-w*w))) / besselI0(beta)
+			sum += p[i][k]
+		}
+		for k := range p[i] {
+			p[i][k] /= sum
+		}
+	}
+	return p
+}
+
+// besselI0 is the modified Bessel function of the first kind and order 0, by its power series.
+func besselI0(x float64) float64 {
+	sum, term := 1.0, 1.0
+	for k := 1; term > 1e-17*sum; k++ {
+		term *= (x / 2) * (x / 2) / float64(k*k)
+		sum += term
+	}
+	return sum
+}
+
+// A TruePeak finds the largest magnitude between samples of one channel in a stream. The zero value
+// is ready.
+type TruePeak struct {
+	top  float64
+	tail []float64 // the last phaseTaps samples of what came before
+}
+
+// peakRun is how many samples are searched, or passed over, together.
+const peakRun = 64
+
+// Add takes the next samples. Points that cannot rise above what was found already are passed over: no
+// interpolated value exceeds its middle taps' part plus the largest sample near it times the absolute sum
+// of the other taps.
+func (t *TruePeak) Add(samples []float64) {
+	v := append(t.tail, samples...)
+	last := len(v) - phaseTaps
+	for from := 0; from <= last; from += peakRun {
+		to := min(from+peakRun, last+1)
+		var most float64
+		for _, s := range v[from : to+phaseTaps-1] {
+			most = max(most, math.Abs(s))
+		}
+		t.top = max(t.top, most)
+		if most*phaseGain > t.top {
+			t.run(v[from:to+phaseTaps-1], most)
+		}
+	}
+	keep := min(len(v), phaseTaps-1)
+	t.tail = append(t.tail[:0:0], v[len(v)-keep:]...)
+}
+
+// run looks at each point of a run, no sample of which is larger than most.
+func (t *TruePeak) run(v []float64, most float64) {
+	const middle = phaseTaps/2 - 1
+	large, even := phases[0][middle], phases[1][middle] // the third phase mirrors the first
+	small := phases[0][middle+1]
+	left := v[middle : len(v)-phaseTaps+1+middle]
+	right := v[middle+1:][:len(left)]
+	y := math.Abs(left[0])
+	for i := range left {
+		x := y
+		y = math.Abs(right[i])
+		reach := max(large*max(x, y)+small*min(x, y), even*(x+y))
+		if reach+restOf2*most > t.top {
+			t.point((*[phaseTaps]float64)(v[i:]), most)
+		}
+	}
+}
+
+// point interpolates at one point, in full only where the middle taps do not settle it.
+func (t *TruePeak) point(window *[phaseTaps]float64, most float64) {
+	const from = (phaseTaps - middleTaps) / 2
+	near := (*[middleTaps]float64)(window[from:])
+	for p := range phases {
+		c := (*[middleTaps]float64)(phases[p][from:])
+		part := (c[0]*near[0] + c[1]*near[1] + c[2]*near[2] + c[3]*near[3]) +
+			(c[4]*near[4] + c[5]*near[5] + c[6]*near[6] + c[7]*near[7])
+		if math.Abs(part)+restOf8*most <= t.top {
+			continue
+		}
+		var sum float64
+		for k, c := range &phases[p] {
+			sum += c * window[k]
+		}
+		t.top = max(t.top, math.Abs(sum))
+	}
+}
+
+// Peak is the largest magnitude so far, the stream taken to be silent before its start and after
+// what was added.
+func (t *TruePeak) Peak() float64 {
+	end := TruePeak{top: t.top, tail: t.tail}
+	end.Add(make([]float64, ahead))
+	return end.top
+}
+
+// TruePeakDB is the true peak of all channels in dBTP.
+func TruePeakDB(b pcm.Block) float64 {
+	var top float64
+	for _, ch := range b {
+		var t TruePeak
+		t.Add(make([]float64, ahead))
+		t.Add(ch)
+		top = max(top, t.Peak())
+	}
+	return DB(top)
+}

@@ -1,0 +1,176 @@
+package scene
+
+import (
+	"fmt"
+	"slices"
+
+	"blendseam/core/blend"
+)
+
+// SetBlend puts a blend on the cut between two touching clips of sound, or changes the one that is there.
+type SetBlend struct {
+	Left     string       `json:"left"`
+	Right    string       `json:"right"`
+	Before   int64        `json:"before"`
+	After    int64        `json:"after"`
+	Law      blend.Law    `json:"law"`
+	CurveOut *blend.Curve `json:"curve_out,omitempty"`
+	CurveIn  *blend.Curve `json:"curve_in,omitempty"`
+}
+
+func (e *SetBlend) apply(d *draft) error {
+	t, left, err := d.open(e.Left)
+	if err != nil {
+		return err
+	}
+	_, right, err := d.open(e.Right)
+	if err != nil {
+		return err
+	}
+	l := slices.IndexFunc(t.Clips, func(c Clip) bool { return c.ID == e.Left })
+	if !t.Touches(l) || t.Clips[l+1].ID != e.Right {
+		return notPossible("%s and %s do not touch, so there is no cut to blend. Move one up to the other first.", left.Name, right.Name)
+	}
+	if t.Kind != Sound {
+		return notPossible("Blends are for sound; %s is picture.", left.Name)
+	}
+	if !e.Law.Valid() {
+		return notPossible("%q is not a law; constant_power, constant_gain and matched are.", e.Law)
+	}
+	for _, c := range []*blend.Curve{e.CurveOut, e.CurveIn} {
+		if c != nil && c.Check() != nil {
+			return notPossible("%s.", c.Check())
+		}
+	}
+	if e.Before < 0 || e.After < 0 || e.Before+e.After == 0 || e.Before > unbounded || e.After > unbounded {
+		return notPossible("A blend needs a length above 0, with neither half below it.")
+	}
+	if err := e.fits(d, t, *left, *right); err != nil {
+		return err
+	}
+	left.FadeOut, right.FadeIn = Fade{}, Fade{}
+	now := Blend{Left: e.Left, Right: e.Right, Before: e.Before, After: e.After, Law: e.Law, CurveOut: e.CurveOut, CurveIn: e.CurveIn}
+	if old := t.Blend(e.Left, e.Right); old != nil {
+		now.Foreign = old.Foreign
+		*old = now
+		return nil
+	}
+	t.Blends = append(t.Blends, now)
+	return nil
+}
+
+// Reach is how far a blend on the cut between two clips can go: before and after the cut, in samples, within
+// the handles and up to the neighbouring blends.
+func (s *Scene) Reach(t *Track, left, right Clip) (before, after int64) {
+	before, _ = s.Handles(t, right)
+	_, after = s.Handles(t, left)
+	roomLeft, roomRight := left.Length, right.Length
+	if b, _ := t.blendsOf(left.ID); b != nil {
+		roomLeft -= b.After
+	}
+	if _, b := t.blendsOf(right.ID); b != nil {
+		roomRight -= b.Before
+	}
+	return min(before, roomLeft), min(after, roomRight)
+}
+
+// fits refuses a blend that its sides cannot carry, and offers the longest that they can, one of the same
+// length that leans, and pulling the clips together.
+func (e *SetBlend) fits(d *draft, t *Track, left, right Clip) error {
+	reachBefore, reachAfter := d.Reach(t, left, right)
+	if e.Before <= reachBefore && e.After <= reachAfter {
+		return nil
+	}
+	var refusal error
+	var to *options
+	if err := d.blendFits(t, left, right, e.Before, e.After); err != nil {
+		need := err.(*NeedHandle)
+		refusal, to = need, &need.options
+	} else {
+		r := notPossible("Only %s before and %s after the cut are free; the rest is taken by the next blend or the clip's end.", d.lengthWords(reachBefore), d.lengthWords(reachAfter))
+		refusal, to = r, &r.options
+	}
+	with := func(before, after int64) *SetBlend {
+		b := *e
+		b.Before, b.After = before, after
+		return &b
+	}
+	total := e.Before + e.After
+	if before, after := min(e.Before, reachBefore), min(e.After, reachAfter); before+after > 0 {
+		d.suggest(to, fmt.Sprintf("a blend of %s, %s before and %s after", d.lengthWords(before+after), d.lengthWords(before), d.lengthWords(after)), with(before, after))
+	}
+	if after := min(e.After, reachAfter); after < e.After && total-after <= reachBefore {
+		d.suggest(to, "the same length leaning onto "+left.Name+", "+d.lengthWords(after)+" after the cut", with(total-after, after))
+	}
+	if before := min(e.Before, reachBefore); before < e.Before && total-before <= reachAfter {
+		d.suggest(to, "the same length leaning onto "+right.Name+", "+d.lengthWords(before)+" before the cut", with(before, total-before))
+	}
+	if pull, by := e.pullTogether(d, t, left, right); pull != nil {
+		d.suggest(to, "pull the clips together, the scene "+d.lengthWords(by)+" shorter", pull)
+	}
+	return refusal
+}
+
+// pullTogether is the edit that gives both sides their handle by overlapping the clips, all that follows
+// moving up by as much, in whole frames; nil if handle is not what is missing.
+func (e *SetBlend) pullTogether(d *draft, t *Track, left, right Clip) (Edit, int64) {
+	head, _ := d.Handles(t, right)
+	_, tail := d.Handles(t, left)
+	ceil := func(samples int64) int64 {
+		if samples <= 0 {
+			return 0
+		}
+		return d.Rate.FrameOf(samples-1, d.SampleRate) + 1
+	}
+	offLeft := d.Rate.SampleOf(ceil(e.After-tail), d.SampleRate)
+	offRight := d.Rate.SampleOf(ceil(e.Before-head), d.SampleRate)
+	if offLeft+offRight == 0 {
+		return nil, 0
+	}
+	edit := InOrder(fmt.Sprintf("%s and %s pulled together", left.Name, right.Name))
+	if offLeft > 0 {
+		edit.Edits = append(edit.Edits, Wire{&Trim{Clip: e.Left, Edge: "tail", To: left.End() - offLeft, Close: true}})
+	}
+	if offRight > 0 {
+		edit.Edits = append(edit.Edits, Wire{&Trim{Clip: e.Right, Edge: "head", To: left.End() - offLeft + offRight, Close: true}})
+	}
+	edit.Edits = append(edit.Edits, Wire{e})
+	return edit, offLeft + offRight
+}
+
+func (e *SetBlend) words(before, after *Scene) string {
+	_, left := before.Clip(e.Left)
+	_, right := before.Clip(e.Right)
+	name := string(e.Law)
+	for _, l := range blend.Laws {
+		if l.Law == e.Law {
+			name = l.Name
+		}
+	}
+	return fmt.Sprintf("%s to %s blended over %s, %s", left.Name, right.Name, before.lengthWords(e.Before+e.After), name)
+}
+
+// RemoveBlend takes the blend off a cut, which is then plain.
+type RemoveBlend struct {
+	Left  string `json:"left"`
+	Right string `json:"right"`
+}
+
+func (e *RemoveBlend) apply(d *draft) error {
+	t, _, err := d.open(e.Left)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(t.Blends, func(b Blend) bool { return b.Left == e.Left && b.Right == e.Right })
+	if i < 0 {
+		return notPossible("The cut from %s to %s has no blend.", e.Left, e.Right)
+	}
+	t.Blends = slices.Delete(t.Blends, i, i+1)
+	return nil
+}
+
+func (e *RemoveBlend) words(before, after *Scene) string {
+	_, left := before.Clip(e.Left)
+	_, right := before.Clip(e.Right)
+	return fmt.Sprintf("blend taken off the cut from %s to %s", left.Name, right.Name)
+}

@@ -1,0 +1,375 @@
+package scene
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"maps"
+	"reflect"
+	"slices"
+	"strings"
+)
+
+// An Edit is one thing an editor does, as a small value. Times in it are samples.
+type Edit interface {
+	// apply changes the draft or gives a Refusal.
+	apply(d *draft) error
+	// words says what the edit does, to a scene as it is before and after it.
+	words(before, after *Scene) string
+}
+
+// edits is the table of all edits by their name on the wire.
+var edits = map[string]func() Edit{
+	"several":       func() Edit { return new(Several) },
+	"rename":        func() Edit { return new(Rename) },
+	"bring":         func() Edit { return new(Bring) },
+	"add":           func() Edit { return new(Add) },
+	"move":          func() Edit { return new(Move) },
+	"trim":          func() Edit { return new(Trim) },
+	"roll":          func() Edit { return new(Roll) },
+	"divide":        func() Edit { return new(Divide) },
+	"remove":        func() Edit { return new(Remove) },
+	"gain":          func() Edit { return new(Gain) },
+	"fade":          func() Edit { return new(FadeEdge) },
+	"set_clip":      func() Edit { return new(SetClip) },
+	"set_blend":     func() Edit { return new(SetBlend) },
+	"remove_blend":  func() Edit { return new(RemoveBlend) },
+	"link":          func() Edit { return new(Link) },
+	"unlink":        func() Edit { return new(Unlink) },
+	"add_track":     func() Edit { return new(AddTrack) },
+	"set_track":     func() Edit { return new(SetTrack) },
+	"remove_track":  func() Edit { return new(RemoveTrack) },
+	"add_marker":    func() Edit { return new(AddMarker) },
+	"remove_marker": func() Edit { return new(RemoveMarker) },
+}
+
+// editNames is the table the other way round.
+var editNames = func() map[reflect.Type]string {
+	m := map[reflect.Type]string{}
+	for name, make := range edits {
+		m[reflect.TypeOf(make()).Elem()] = name
+	}
+	return m
+}()
+
+// Parse reads an edit from its JSON: {"edit":"trim","clip":"c7",...}. Unknown edits and fields are errors.
+func Parse(raw []byte) (Edit, error) {
+	var fields map[string]json.RawMessage
+	if err := json.Unmarshal(raw, &fields); err != nil {
+		return nil, fmt.Errorf("edit is not a JSON object: %w", err)
+	}
+	var name string
+	if err := json.Unmarshal(fields["edit"], &name); err != nil {
+		return nil, errors.New(`edit without its name, {"edit":"trim",...}`)
+	}
+	build, ok := edits[name]
+	if !ok {
+		return nil, fmt.Errorf("edit %q is not one of %s", name, strings.Join(slices.Sorted(maps.Keys(edits)), ", "))
+	}
+	delete(fields, "edit")
+	rest, err := json.Marshal(fields)
+	if err != nil {
+		return nil, err
+	}
+	e := build()
+	dec := json.NewDecoder(bytes.NewReader(rest))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(e); err != nil {
+		return nil, fmt.Errorf("edit %s: %w", name, err)
+	}
+	return e, nil
+}
+
+// Marshal writes an edit as Parse reads it.
+func Marshal(e Edit) ([]byte, error) {
+	v := reflect.Indirect(reflect.ValueOf(e))
+	name, ok := editNames[v.Type()]
+	if !ok {
+		return nil, fmt.Errorf("%T is not in the table of edits", e)
+	}
+	body, err := json.Marshal(v.Addr().Interface())
+	if err != nil {
+		return nil, err
+	}
+	head := []byte(`{"edit":"` + name + `"`)
+	if len(body) > 2 {
+		head = append(head, ',')
+	}
+	return append(head, body[1:]...), nil
+}
+
+// Apply gives the scene after an edit. s is left as it is, and shares with the result the tracks that the edit
+// did not touch. An edit that cannot be done gives a Refusal.
+func Apply(s *Scene, e Edit) (*Scene, error) {
+	return finish(newDraft(s), e)
+}
+
+func finish(d *draft, e Edit) (*Scene, error) {
+	if err := e.apply(d); err != nil {
+		return nil, err
+	}
+	d.dropLostBlends()
+	if err := d.keepsSync(d.base); err != nil {
+		return nil, err
+	}
+	for _, t := range d.Tracks {
+		if !d.own[t] {
+			continue
+		}
+		if err := d.checkTrack(t); err != nil {
+			return nil, err
+		}
+	}
+	return d.Scene, nil
+}
+
+// Describe says in words what an edit did: the edit itself, what it took with it, and what it did to the
+// scene's length.
+func Describe(before, after *Scene, e Edit) string {
+	parts := []string{e.words(before, after)}
+	if n := lostBlends(before, after); n > 0 {
+		if _, removed := e.(*RemoveBlend); !removed {
+			parts = append(parts, fmt.Sprintf("%s taken off", count(n, "blend")))
+		}
+	}
+	if by := after.Length() - before.Length(); by > 0 {
+		parts = append(parts, "scene "+before.lengthWords(by)+" longer")
+	} else if by < 0 {
+		parts = append(parts, "scene "+before.lengthWords(by)+" shorter")
+	}
+	return strings.Join(parts, "; ")
+}
+
+func count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+func lostBlends(before, after *Scene) int {
+	n := 0
+	for i, t := range before.Tracks {
+		if i < len(after.Tracks) && after.Tracks[i] == t {
+			continue
+		}
+		now := after.Track(t.ID)
+		for _, b := range t.Blends {
+			if now == nil || !now.has(b.Left, b.Right) {
+				n++
+			}
+		}
+	}
+	return n
+}
+
+// has tells whether a blend leads into right or out of left: divided clips keep theirs under new ids.
+func (t *Track) has(left, right string) bool {
+	return slices.ContainsFunc(t.Blends, func(b Blend) bool { return b.Left == left || b.Right == right })
+}
+
+// A draft is a scene being edited. Tracks are copied when first touched.
+type draft struct {
+	*Scene
+	base  *Scene // as it was before the edit
+	own   map[*Track]bool
+	trial bool // only asks whether an alternative would work
+}
+
+func newDraft(s *Scene) *draft {
+	c := *s
+	c.Tracks = slices.Clone(s.Tracks)
+	return &draft{Scene: &c, base: s, own: map[*Track]bool{}}
+}
+
+// suggest offers an edit in place of a refused one if it works on the scene as it was.
+func (d *draft) suggest(to *options, words string, e Edit) {
+	if d.trial {
+		return
+	}
+	try := newDraft(d.base)
+	try.trial = true
+	if _, err := finish(try, e); err == nil {
+		to.offer(words, e)
+	}
+}
+
+// touch gives a track that may be changed.
+func (d *draft) touch(i int) *Track {
+	t := d.Tracks[i]
+	if d.own[t] {
+		return t
+	}
+	c := *t
+	c.Clips = slices.Clone(t.Clips)
+	c.Blends = slices.Clone(t.Blends)
+	d.Tracks[i] = &c
+	d.own[&c] = true
+	return &c
+}
+
+// open gives a clip that may be changed, with its track; a Refusal if there is none or the track is locked.
+func (d *draft) open(id string) (*Track, *Clip, error) {
+	ti, ci, ok := d.Find(id)
+	if !ok {
+		return nil, nil, notPossible("There is no clip %q in this scene; it may have been removed.", id)
+	}
+	if err := d.unlocked(d.Tracks[ti]); err != nil {
+		return nil, nil, err
+	}
+	t := d.touch(ti)
+	return t, &t.Clips[ci], nil
+}
+
+func (d *draft) unlocked(t *Track) error {
+	if !t.Locked {
+		return nil
+	}
+	off := false
+	r := &LockedTrack{Track: t.ID, words: fmt.Sprintf("Track %s is locked.", t.Name)}
+	r.offer("unlock track "+t.Name, &SetTrack{Track: t.ID, Locked: &off})
+	return r
+}
+
+func (d *draft) newID(prefix string) string {
+	d.LastID++
+	return fmt.Sprintf("%s%d", prefix, d.LastID)
+}
+
+// place puts a clip into a track in order of time; a Refusal if another lies there.
+func (d *draft) place(t *Track, c Clip) error {
+	if c.Start < 0 {
+		return notPossible("%s would start %s before the scene.", c.Name, d.lengthWords(d.Time(t, -c.Start)))
+	}
+	i := t.At(c.Start)
+	if i < len(t.Clips) && t.Clips[i].Start < c.End() {
+		other := t.Clips[i]
+		return d.inTheWay(t, c, other, d.Time(t, min(c.End(), other.End())-max(c.Start, other.Start)))
+	}
+	t.Clips = slices.Insert(t.Clips, i, c)
+	return nil
+}
+
+// take removes a clip from its track and gives it.
+func (t *Track) take(id string) Clip {
+	i := slices.IndexFunc(t.Clips, func(c Clip) bool { return c.ID == id })
+	c := t.Clips[i]
+	t.Clips = slices.Delete(t.Clips, i, i+1)
+	return c
+}
+
+// dropLostBlends takes off the blends whose clips no longer touch, or that no longer fit their handles or
+// the lengths of their clips.
+func (d *draft) dropLostBlends() {
+	for t := range d.own {
+		if len(t.Blends) == 0 {
+			continue
+		}
+		index := make(map[string]int, len(t.Clips))
+		for i, c := range t.Clips {
+			index[c.ID] = i
+		}
+		room := map[string]int64{}
+		t.Blends = slices.DeleteFunc(t.Blends, func(b Blend) bool {
+			l, okL := index[b.Left]
+			r, okR := index[b.Right]
+			if !okL || !okR || r != l+1 || !t.Touches(l) {
+				return true
+			}
+			left, right := t.Clips[l], t.Clips[r]
+			if d.blendFits(t, left, right, b.Before, b.After) != nil ||
+				room[b.Left]+b.Before > left.Length || room[b.Right]+b.After > right.Length {
+				return true
+			}
+			room[b.Left] += b.Before
+			room[b.Right] += b.After
+			return false
+		})
+	}
+}
+
+// keepsSync refuses an edit after which clips that were and are linked run apart by half a frame or more,
+// where they did not before.
+func (d *draft) keepsSync(before *Scene) error {
+	type anchor struct{ was, is int64 }
+	first := map[string]anchor{}
+	was := map[string]int64{}
+	for _, t := range before.Tracks {
+		for _, c := range t.Clips {
+			if c.Link != "" {
+				was[c.ID+" "+c.Link] = before.origin(t, c)
+			}
+		}
+	}
+	half := d.Rate.SampleOf(1, d.SampleRate) / 2
+	for _, t := range d.Tracks {
+		for _, c := range t.Clips {
+			w, ok := was[c.ID+" "+c.Link]
+			if c.Link == "" || !ok {
+				continue
+			}
+			is := d.origin(t, c)
+			a, seen := first[c.Link]
+			if !seen {
+				first[c.Link] = anchor{w, is}
+				continue
+			}
+			if by := (is - a.is) - (w - a.was); by >= half || by <= -half {
+				return &LosesSync{Clip: c.ID, By: by,
+					words: fmt.Sprintf("%s would lose sync with the clip it is linked to, by %s. Unlink it first, or move both.", c.Name, d.lengthWords(by))}
+			}
+		}
+	}
+	return nil
+}
+
+// origin is where the first moment of a clip's source would lie, in samples: equal for clips in sync.
+func (s *Scene) origin(t *Track, c Clip) int64 { return s.Time(t, c.Start) - s.Time(t, c.In) }
+
+// Several does several edits as one.
+type Several struct {
+	Edits []Wire `json:"edits"`
+	Words string `json:"words,omitempty"`
+}
+
+// Wire is an edit inside another.
+type Wire struct{ Edit }
+
+// MarshalJSON writes the edit as Marshal does.
+func (w Wire) MarshalJSON() ([]byte, error) { return Marshal(w.Edit) }
+
+// UnmarshalJSON reads the edit as Parse does.
+func (w *Wire) UnmarshalJSON(raw []byte) (err error) {
+	w.Edit, err = Parse(raw)
+	return err
+}
+
+// InOrder makes one edit of several.
+func InOrder(words string, list ...Edit) *Several {
+	s := &Several{Words: words}
+	for _, e := range list {
+		s.Edits = append(s.Edits, Wire{e})
+	}
+	return s
+}
+
+func (e *Several) apply(d *draft) error {
+	for _, one := range e.Edits {
+		if err := one.apply(d); err != nil {
+			return err
+		}
+		d.dropLostBlends()
+	}
+	return nil
+}
+
+func (e *Several) words(before, after *Scene) string {
+	if e.Words != "" {
+		return e.Words
+	}
+	if len(e.Edits) == 1 {
+		return e.Edits[0].words(before, after)
+	}
+	return count(len(e.Edits), "edit")
+}

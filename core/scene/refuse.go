@@ -1,0 +1,148 @@
+package scene
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+)
+
+// An Alternative is an edit that would work in place of a refused one, in words.
+type Alternative struct {
+	Words string `json:"words"`
+	Edit  Edit   `json:"edit"`
+}
+
+// MarshalJSON writes the edit in its form for the wire.
+func (a Alternative) MarshalJSON() ([]byte, error) {
+	e, err := Marshal(a.Edit)
+	if err != nil {
+		return nil, err
+	}
+	return json.Marshal(struct {
+		Words string          `json:"words"`
+		Edit  json.RawMessage `json:"edit"`
+	}{a.Words, e})
+}
+
+// A Refusal is an edit that cannot be done: what is missing, and what would work instead.
+type Refusal interface {
+	error
+	Alternatives() []Alternative
+}
+
+// options is the alternatives of a refusal; refusals embed it.
+type options struct{ list []Alternative }
+
+// Alternatives are edits that would work.
+func (o *options) Alternatives() []Alternative { return o.list }
+
+func (o *options) offer(words string, e Edit) { o.list = append(o.list, Alternative{words, e}) }
+
+// Message is a refusal's one line, with what would work.
+func Message(err error) string {
+	var r Refusal
+	if !errors.As(err, &r) || len(r.Alternatives()) == 0 {
+		return err.Error()
+	}
+	var words []string
+	for _, a := range r.Alternatives() {
+		words = append(words, a.Words)
+	}
+	return err.Error() + " What would work: " + strings.Join(words, "; ") + "."
+}
+
+// NeedHandle: a clip has less unused recording beyond an edge than an edit needs.
+type NeedHandle struct {
+	options
+	Clip, Name string
+	Side       string // "head" or "tail"
+	Have, Want int64  // samples
+	words      string
+}
+
+func (e *NeedHandle) Error() string { return e.words }
+
+func (s *Scene) needHandle(t *Track, c Clip, side string, have, want int64) *NeedHandle {
+	haveS, wantS := s.Time(t, have), s.Time(t, want)
+	return &NeedHandle{Clip: c.ID, Name: c.Name, Side: side, Have: haveS, Want: wantS,
+		words: fmt.Sprintf("%s has %s of handle at its %s, and %s needed.", c.Name, s.lengthWords(haveS), side, isAre(s.lengthWords(wantS)))}
+}
+
+func isAre(length string) string {
+	if strings.HasPrefix(length, "1 frame") && !strings.HasPrefix(length, "1 frames") {
+		return length + " is"
+	}
+	return length + " are"
+}
+
+// lengthWords gives "6 frames", or frames and samples where it is not whole frames.
+func (s *Scene) lengthWords(samples int64) string {
+	if samples < 0 {
+		samples = -samples
+	}
+	f := s.Frames(samples)
+	n := s.Rate.SampleOf(f, s.SampleRate)
+	switch off := samples - n; {
+	case off >= -1 && off <= 1 && f == 1:
+		return "1 frame"
+	case off >= -1 && off <= 1:
+		return fmt.Sprintf("%d frames", f)
+	}
+	return fmt.Sprintf("%.1f frames (%d samples)", float64(samples)*s.Rate.Float()/float64(s.SampleRate), samples)
+}
+
+// InTheWay: another clip lies where a clip should go.
+type InTheWay struct {
+	options
+	Clip, Other string
+	By          int64 // samples of overlap
+	words       string
+}
+
+func (e *InTheWay) Error() string { return e.words }
+
+func (s *Scene) inTheWay(t *Track, c, other Clip, by int64) *InTheWay {
+	return &InTheWay{Clip: c.ID, Other: other.ID, By: by,
+		words: fmt.Sprintf("%s lies in the way of %s on track %s, by %s.", other.Name, c.Name, t.Name, s.lengthWords(by))}
+}
+
+// TooShort: a clip would be left with nothing.
+type TooShort struct {
+	options
+	Clip  string
+	words string
+}
+
+func (e *TooShort) Error() string { return e.words }
+
+// LosesSync: linked clips would no longer run together.
+type LosesSync struct {
+	options
+	Clip  string
+	By    int64 // samples
+	words string
+}
+
+func (e *LosesSync) Error() string { return e.words }
+
+// LockedTrack: a track is locked.
+type LockedTrack struct {
+	options
+	Track string
+	words string
+}
+
+func (e *LockedTrack) Error() string { return e.words }
+
+// NotPossible is any other edit that makes no sense as asked.
+type NotPossible struct {
+	options
+	words string
+}
+
+func (e *NotPossible) Error() string { return e.words }
+
+func notPossible(format string, args ...any) *NotPossible {
+	return &NotPossible{words: fmt.Sprintf(format, args...)}
+}

@@ -1,0 +1,293 @@
+// Package scene has the model of a cut scene and every edit of it.
+//
+// A Scene is a value: edits never change one, they give another that shares what they left alone.
+// Times on a picture track are frames, on a sound track samples at the scene's rate; Scene.Time and
+// Scene.Unit go from one to the other. Edits take times in samples. Rendering and measuring are not here.
+package scene
+
+import (
+	"encoding/json"
+	"slices"
+	"sort"
+
+	"blendseam/core/blend"
+	"blendseam/core/pcm"
+	"blendseam/core/timecode"
+)
+
+// A Scene is everything that says how recordings are cut together.
+type Scene struct {
+	Name       string            `json:"name"`
+	Rate       timecode.Rate     `json:"rate"`
+	SampleRate int64             `json:"sample_rate"`
+	Channels   int               `json:"channels"` // 1 or 2
+	StartFrame int64             `json:"start_frame"`
+	Tracks     []*Track          `json:"tracks"`
+	Markers    []Marker          `json:"markers,omitempty"`
+	Sources    map[string]Source `json:"sources"`
+	LastID     int64             `json:"last_id"` // the number in the newest clip's, track's or marker's id
+	Foreign    Foreign           `json:"foreign,omitempty"`
+}
+
+// Foreign is what a scene file of other origin said that has no place in the model. It is kept for
+// writing the file again.
+type Foreign map[string]json.RawMessage
+
+// A Source is a recording as a scene sees it, in the scene's rates.
+type Source struct {
+	ID       string  `json:"id"`
+	Name     string  `json:"name"`
+	URL      string  `json:"url,omitempty"`
+	Samples  int64   `json:"samples"` // length of its sound, 0 if it has none
+	Channels int     `json:"channels,omitempty"`
+	Frames   int64   `json:"frames,omitempty"` // length of its picture, 0 if it has none
+	Offset   int64   `json:"offset,omitempty"` // samples: the time that scene files give its first moment
+	Unknown  bool    `json:"unknown,omitempty"`
+	Foreign  Foreign `json:"foreign,omitempty"`
+}
+
+// Kind says what a track holds.
+type Kind string
+
+// The kinds of track.
+const (
+	Picture Kind = "picture"
+	Sound   Kind = "sound"
+)
+
+// Purpose says what a track is for; each has its own thread in the interface.
+type Purpose string
+
+// Purposes are all purposes, that of picture tracks first.
+var Purposes = []Purpose{"picture", "dialogue", "tone", "music", "effects"}
+
+// A Track is clips in order of time, no two overlapping, and the blends on its cuts.
+type Track struct {
+	ID      string  `json:"id"`
+	Kind    Kind    `json:"kind"`
+	Purpose Purpose `json:"purpose"`
+	Name    string  `json:"name"`
+	Hue     string  `json:"hue,omitempty"`
+	Mute    bool    `json:"mute,omitempty"`
+	Solo    bool    `json:"solo,omitempty"`
+	GainDB  float64 `json:"gain_db,omitempty"`
+	Stays   bool    `json:"stays,omitempty"` // does not follow what closes up or opens elsewhere
+	Locked  bool    `json:"locked,omitempty"`
+	Clips   []Clip  `json:"clips"`
+	Blends  []Blend `json:"blends,omitempty"`
+	Foreign Foreign `json:"foreign,omitempty"`
+}
+
+// A Clip is a stretch of a source on a track.
+type Clip struct {
+	ID      string  `json:"id"`
+	Source  string  `json:"source"`
+	Name    string  `json:"name"`
+	In      int64   `json:"in"` // first moment of the source that sounds
+	Start   int64   `json:"start"`
+	Length  int64   `json:"length"`
+	GainDB  float64 `json:"gain_db,omitempty"`
+	FadeIn  Fade    `json:"fade_in,omitzero"`
+	FadeOut Fade    `json:"fade_out,omitzero"`
+	Link    string  `json:"link,omitempty"` // clips of one link move together
+	Muted   bool    `json:"muted,omitempty"`
+	Note    string  `json:"note,omitempty"`
+	Foreign Foreign `json:"foreign,omitempty"`
+}
+
+// A Fade takes a clip's head from silence, or its tail to silence, within the clip.
+type Fade struct {
+	Length int64       `json:"length"`
+	Curve  blend.Curve `json:"curve"`
+}
+
+// A Blend is a crossfade on the cut between two touching clips of a track, from Before ahead of the
+// cut to After behind it. Left needs After of handle, Right needs Before.
+type Blend struct {
+	Left     string       `json:"left"`
+	Right    string       `json:"right"`
+	Before   int64        `json:"before"`
+	After    int64        `json:"after"`
+	Law      blend.Law    `json:"law"`
+	CurveOut *blend.Curve `json:"curve_out,omitempty"` // the sides' own shapes, when unlinked from the law
+	CurveIn  *blend.Curve `json:"curve_in,omitempty"`
+	Foreign  Foreign      `json:"foreign,omitempty"`
+}
+
+// Length is the whole length of the blend.
+func (b Blend) Length() int64 { return b.Before + b.After }
+
+// Gains gives both sides' gains at x, 0..1, for sides of correlation r.
+func (b Blend) Gains(x, r float64) (out, in float64) {
+	out, in = b.Law.Gains(x, r)
+	if b.CurveOut != nil {
+		out = b.CurveOut.Rise(1 - x)
+	}
+	if b.CurveIn != nil {
+		in = b.CurveIn.Rise(x)
+	}
+	return out, in
+}
+
+// A Marker is a named moment, in samples.
+type Marker struct {
+	ID      string  `json:"id"`
+	At      int64   `json:"at"`
+	Name    string  `json:"name"`
+	Foreign Foreign `json:"foreign,omitempty"`
+}
+
+// New gives a scene without tracks.
+func New(name string, rate timecode.Rate, sampleRate int64) *Scene {
+	return &Scene{Name: name, Rate: rate, SampleRate: sampleRate, Channels: 2, StartFrame: 3600 * rate.Nominal(), Sources: map[string]Source{}}
+}
+
+// End is where the clip ends on its track, in the track's unit.
+func (c Clip) End() int64 { return c.Start + c.Length }
+
+// Span is where the clip lies on its track, in the track's unit.
+func (c Clip) Span() pcm.Span { return pcm.Span{From: c.Start, To: c.End()} }
+
+// Time turns a time on a track into samples.
+func (s *Scene) Time(t *Track, at int64) int64 {
+	if t.Kind == Picture {
+		return s.Rate.SampleOf(at, s.SampleRate)
+	}
+	return at
+}
+
+// Unit turns samples into a time on a track: on a picture track the nearest frame.
+func (s *Scene) Unit(t *Track, sample int64) int64 {
+	if t.Kind == Picture {
+		return s.Rate.Nearest(sample, s.SampleRate)
+	}
+	return sample
+}
+
+// ClipTime is where a clip lies, in samples.
+func (s *Scene) ClipTime(t *Track, c Clip) pcm.Span {
+	return pcm.Span{From: s.Time(t, c.Start), To: s.Time(t, c.End())}
+}
+
+// Frames is a length in samples as whole frames, to the nearest.
+func (s *Scene) Frames(samples int64) int64 { return s.Rate.Frames(samples, s.SampleRate) }
+
+// Length is where the last clip of any track ends, in samples.
+func (s *Scene) Length() int64 {
+	var end int64
+	for _, t := range s.Tracks {
+		if n := len(t.Clips); n > 0 {
+			end = max(end, s.Time(t, t.Clips[n-1].End()))
+		}
+	}
+	return end
+}
+
+// Timecode prints a moment, in samples, as the timecode of its frame.
+func (s *Scene) Timecode(sample int64) string {
+	return s.Rate.Format(s.StartFrame + s.Rate.FrameOf(sample, s.SampleRate))
+}
+
+// Find looks up a clip by its id: the index of its track, and its own. ok is false if there is none.
+func (s *Scene) Find(id string) (track, clip int, ok bool) {
+	for ti, t := range s.Tracks {
+		for ci := range t.Clips {
+			if t.Clips[ci].ID == id {
+				return ti, ci, true
+			}
+		}
+	}
+	return 0, 0, false
+}
+
+// Clip gives a clip and its track by its id, nil if there is none.
+func (s *Scene) Clip(id string) (*Track, *Clip) {
+	if ti, ci, ok := s.Find(id); ok {
+		return s.Tracks[ti], &s.Tracks[ti].Clips[ci]
+	}
+	return nil, nil
+}
+
+// Track gives a track by its id, nil if there is none.
+func (s *Scene) Track(id string) *Track {
+	if i := s.trackIndex(id); i >= 0 {
+		return s.Tracks[i]
+	}
+	return nil
+}
+
+func (s *Scene) trackIndex(id string) int {
+	return slices.IndexFunc(s.Tracks, func(t *Track) bool { return t.ID == id })
+}
+
+// Blend gives the blend on the cut between two clips, nil if there is none.
+func (t *Track) Blend(left, right string) *Blend {
+	for i := range t.Blends {
+		if t.Blends[i].Left == left && t.Blends[i].Right == right {
+			return &t.Blends[i]
+		}
+	}
+	return nil
+}
+
+// At is the index of the first clip of t that ends after a time in the track's unit, len(t.Clips)
+// if none does.
+func (t *Track) At(at int64) int {
+	return sort.Search(len(t.Clips), func(i int) bool { return t.Clips[i].End() > at })
+}
+
+// Touches tells whether clip i and the next one share a cut.
+func (t *Track) Touches(i int) bool {
+	return i >= 0 && i+1 < len(t.Clips) && t.Clips[i].End() == t.Clips[i+1].Start
+}
+
+// blendOf gives the blends at a clip's head and tail, nil where there is none.
+func (t *Track) blendsOf(clip string) (head, tail *Blend) {
+	for i := range t.Blends {
+		if t.Blends[i].Right == clip {
+			head = &t.Blends[i]
+		}
+		if t.Blends[i].Left == clip {
+			tail = &t.Blends[i]
+		}
+	}
+	return head, tail
+}
+
+// unbounded stands for the length of a source that has not been looked at.
+const unbounded = int64(1) << 50
+
+// SourceLength is the length of a clip's source in its track's unit.
+func (s *Scene) SourceLength(t *Track, c Clip) int64 {
+	src, ok := s.Sources[c.Source]
+	switch {
+	case !ok || src.Unknown:
+		return unbounded
+	case t.Kind == Picture:
+		return src.Frames
+	}
+	return src.Samples
+}
+
+// Handles gives the unused material of a clip's source ahead of its head and behind its tail, in the
+// track's unit.
+func (s *Scene) Handles(t *Track, c Clip) (head, tail int64) {
+	return c.In, s.SourceLength(t, c) - c.In - c.Length
+}
+
+// Linked gives the ids of all clips linked with one, itself among them, in order of tracks.
+func (s *Scene) Linked(id string) []string {
+	_, c := s.Clip(id)
+	if c == nil || c.Link == "" {
+		return []string{id}
+	}
+	var ids []string
+	for _, t := range s.Tracks {
+		for _, o := range t.Clips {
+			if o.Link == c.Link {
+				ids = append(ids, o.ID)
+			}
+		}
+	}
+	return ids
+}

@@ -1,0 +1,183 @@
+package scene
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+)
+
+// Rename gives the scene a name.
+type Rename struct {
+	Name string `json:"name"`
+}
+
+func (e *Rename) apply(d *draft) error {
+	if strings.TrimSpace(e.Name) == "" {
+		return notPossible("A scene needs a name of at least one letter.")
+	}
+	d.Name = e.Name
+	return nil
+}
+
+func (e *Rename) words(before, after *Scene) string { return "scene named " + e.Name }
+
+// Bring makes a source known to the scene, or replaces what is known of it.
+type Bring struct {
+	Source Source `json:"source"`
+}
+
+func (e *Bring) apply(d *draft) error {
+	if e.Source.ID == "" {
+		return notPossible("A source needs an id.")
+	}
+	d.Sources = maps.Clone(d.Sources)
+	d.Sources[e.Source.ID] = e.Source
+	return nil
+}
+
+func (e *Bring) words(before, after *Scene) string { return "brought in " + e.Source.Name }
+
+// AddTrack makes a track. New picture tracks come first, new sound tracks last.
+type AddTrack struct {
+	Name    string  `json:"name"`
+	Purpose Purpose `json:"purpose"`
+}
+
+func (e *AddTrack) apply(d *draft) error {
+	if !slices.Contains(Purposes, e.Purpose) {
+		return notPossible("%q is not a purpose of a track; %v are.", e.Purpose, Purposes)
+	}
+	t := &Track{ID: d.newID("t"), Kind: Sound, Purpose: e.Purpose, Name: e.Name}
+	d.own[t] = true
+	if e.Purpose == "picture" {
+		t.Kind = Picture
+		d.Tracks = slices.Insert(d.Tracks, 0, t)
+		return nil
+	}
+	d.Tracks = append(d.Tracks, t)
+	return nil
+}
+
+func (e *AddTrack) words(before, after *Scene) string { return "track " + e.Name + " added" }
+
+// SetTrack changes what is said of a track; what is nil stays.
+type SetTrack struct {
+	Track   string   `json:"track"`
+	Name    *string  `json:"name,omitempty"`
+	Purpose *Purpose `json:"purpose,omitempty"`
+	Hue     *string  `json:"hue,omitempty"`
+	Mute    *bool    `json:"mute,omitempty"`
+	Solo    *bool    `json:"solo,omitempty"`
+	GainDB  *float64 `json:"gain_db,omitempty"`
+	Stays   *bool    `json:"stays,omitempty"`
+	Locked  *bool    `json:"locked,omitempty"`
+}
+
+func set[T any](to *T, from *T) {
+	if from != nil {
+		*to = *from
+	}
+}
+
+func (e *SetTrack) apply(d *draft) error {
+	i := d.trackIndex(e.Track)
+	if i < 0 {
+		return notPossible("There is no track %q in this scene.", e.Track)
+	}
+	if e.Purpose != nil && (!slices.Contains(Purposes, *e.Purpose) || (*e.Purpose == "picture") != (d.Tracks[i].Kind == Picture)) {
+		return notPossible("Track %s cannot have the purpose %q.", d.Tracks[i].Name, *e.Purpose)
+	}
+	if e.GainDB != nil && !sane(*e.GainDB) {
+		return notPossible("A gain of %g dB is outside -120 to 40.", *e.GainDB)
+	}
+	t := d.touch(i)
+	set(&t.Name, e.Name)
+	set(&t.Purpose, e.Purpose)
+	set(&t.Hue, e.Hue)
+	set(&t.Mute, e.Mute)
+	set(&t.Solo, e.Solo)
+	set(&t.GainDB, e.GainDB)
+	set(&t.Stays, e.Stays)
+	set(&t.Locked, e.Locked)
+	return nil
+}
+
+func sane(gainDB float64) bool { return gainDB >= -120 && gainDB <= 40 }
+
+func (e *SetTrack) words(before, after *Scene) string {
+	name := after.Track(e.Track).Name
+	switch onOff := func(b bool) string {
+		if b {
+			return ""
+		}
+		return "not "
+	}; {
+	case e.Mute != nil:
+		return fmt.Sprintf("track %s %smuted", name, onOff(*e.Mute))
+	case e.Solo != nil:
+		return fmt.Sprintf("track %s %ssolo", name, onOff(*e.Solo))
+	case e.Locked != nil:
+		return fmt.Sprintf("track %s %slocked", name, onOff(*e.Locked))
+	case e.GainDB != nil:
+		return fmt.Sprintf("track %s at %+.1f dB", name, *e.GainDB)
+	}
+	return "track " + name + " changed"
+}
+
+// RemoveTrack removes a track that holds no clip.
+type RemoveTrack struct {
+	Track string `json:"track"`
+}
+
+func (e *RemoveTrack) apply(d *draft) error {
+	i := d.trackIndex(e.Track)
+	if i < 0 {
+		return notPossible("There is no track %q in this scene.", e.Track)
+	}
+	if n := len(d.Tracks[i].Clips); n > 0 {
+		return notPossible("Track %s still holds %s; remove or move them first.", d.Tracks[i].Name, count(n, "clip"))
+	}
+	d.Tracks = slices.Delete(d.Tracks, i, i+1)
+	return nil
+}
+
+func (e *RemoveTrack) words(before, after *Scene) string {
+	return "track " + before.Track(e.Track).Name + " removed"
+}
+
+// AddMarker names a moment.
+type AddMarker struct {
+	At   int64  `json:"at"`
+	Name string `json:"name"`
+}
+
+func (e *AddMarker) apply(d *draft) error {
+	if e.At < 0 {
+		return notPossible("A marker cannot lie before the scene.")
+	}
+	m := Marker{ID: d.newID("m"), At: e.At, Name: e.Name}
+	i, _ := slices.BinarySearchFunc(d.Markers, m, func(a, b Marker) int { return int(a.At - b.At) })
+	d.Markers = slices.Insert(slices.Clone(d.Markers), i, m)
+	return nil
+}
+
+func (e *AddMarker) words(before, after *Scene) string {
+	return fmt.Sprintf("marker %s at %s", e.Name, after.Timecode(e.At))
+}
+
+// RemoveMarker removes a marker.
+type RemoveMarker struct {
+	Marker string `json:"marker"`
+}
+
+func (e *RemoveMarker) apply(d *draft) error {
+	i := slices.IndexFunc(d.Markers, func(m Marker) bool { return m.ID == e.Marker })
+	if i < 0 {
+		return notPossible("There is no marker %q in this scene.", e.Marker)
+	}
+	d.Markers = slices.Delete(slices.Clone(d.Markers), i, i+1)
+	return nil
+}
+
+func (e *RemoveMarker) words(before, after *Scene) string { return "marker removed" }

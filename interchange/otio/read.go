@@ -1,0 +1,701 @@
+// Package otio reads and writes scene files: OpenTimelineIO JSON, with what that standard has no field for
+// under metadata.blendseam.
+package otio
+
+import (
+	"encoding/json"
+	"fmt"
+	"math/big"
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+
+	"blendseam/core/blend"
+	"blendseam/core/scene"
+	"blendseam/core/timecode"
+)
+
+// ours is the key, in metadata, of what this application adds.
+const ours = "blendseam"
+
+// kept are the fields of OTIO objects that are carried along unread.
+var kept = []string{"effects", "color", "comment"}
+
+// A Length tells how long the recording behind a media URL is, in seconds of sound and of picture,
+// where a file does not say; nil seconds are unknown.
+type Length func(url string) (sound, picture *big.Rat)
+
+type reader struct {
+	scene    *scene.Scene
+	length   Length
+	sources  map[string]string // id by media URL
+	warnings []string
+}
+
+// Read reads a scene file. length may be nil. Warnings name what was kept but is not heard.
+func Read(raw []byte, length Length) (s *scene.Scene, warnings []string, err error) {
+	top, err := parse(raw)
+	if err != nil {
+		return nil, nil, err
+	}
+	if s := top.schema(); s != "Timeline.1" {
+		return nil, nil, top.errorf("a scene file holds a Timeline.1, not %q", s)
+	}
+	stack, ok, err := top.object("tracks")
+	if err != nil {
+		return nil, nil, err
+	}
+	if !ok || stack.schema() != "Stack.1" {
+		return nil, nil, top.errorf("tracks must be a Stack.1")
+	}
+	if stack.fields["source_range"] != nil {
+		return nil, nil, stack.errorf("a trimmed stack (source_range) cannot be read; write the scene untrimmed")
+	}
+	tracks, err := stack.list("children", func(i int) string { return fmt.Sprintf("tracks/%d", i) })
+	if err != nil {
+		return nil, nil, err
+	}
+	r := &reader{length: length, sources: map[string]string{}}
+	if err := r.frame(top, tracks); err != nil {
+		return nil, nil, err
+	}
+	for _, t := range tracks {
+		if err := r.track(t); err != nil {
+			return nil, nil, err
+		}
+	}
+	stack.place = "tracks"
+	if err := r.markers(stack); err != nil {
+		return nil, nil, err
+	}
+	return r.scene, r.warnings, nil
+}
+
+// meta gives the blendseam part of an object's metadata, and the rest as it is.
+func (n node) meta() (mine node, foreign scene.Foreign, err error) {
+	m, ok, err := n.object("metadata")
+	if err != nil {
+		return node{}, nil, err
+	}
+	foreign = scene.Foreign{}
+	rest := map[string]any{}
+	if ok {
+		for k, v := range m.fields {
+			if k != ours {
+				rest[k] = v
+			}
+		}
+		mine, _, err = m.object(ours)
+		if err != nil {
+			return node{}, nil, err
+		}
+	}
+	mine.place = n.place + "/metadata/" + ours
+	if len(rest) > 0 {
+		foreign["metadata"], err = json.Marshal(rest)
+		if err != nil {
+			return node{}, nil, err
+		}
+	}
+	for _, key := range kept {
+		if v, ok := n.fields[key]; ok && v != nil && !isEmpty(v) {
+			if foreign[key], err = json.Marshal(v); err != nil {
+				return node{}, nil, err
+			}
+		}
+	}
+	if len(foreign) == 0 {
+		foreign = nil
+	}
+	return mine, foreign, nil
+}
+
+func isEmpty(v any) bool {
+	list, ok := v.([]any)
+	return ok && len(list) == 0
+}
+
+// rest keeps those of our own fields that this version has no part for, so that they are written again.
+func (n node) rest(foreign scene.Foreign, known ...string) (scene.Foreign, error) {
+	left := map[string]any{}
+	for k, v := range n.fields {
+		if !slices.Contains(known, k) {
+			left[k] = v
+		}
+	}
+	if len(left) == 0 {
+		return foreign, nil
+	}
+	raw, err := json.Marshal(left)
+	if foreign == nil {
+		foreign = scene.Foreign{}
+	}
+	foreign[ours] = raw
+	return foreign, err
+}
+
+// frame reads what holds for the whole scene.
+func (r *reader) frame(top node, tracks []node) error {
+	mine, foreign, err := top.meta()
+	if err != nil {
+		return err
+	}
+	rate := timecode.F25
+	start, okStart, err := top.time("global_start_time")
+	if err != nil {
+		return err
+	}
+	if okStart {
+		if rate, err = frameRate(top, start.rate); err != nil {
+			return err
+		}
+	} else if first := firstClip(tracks, "Video"); first.fields != nil {
+		if m, _, ok, err := first.span("source_range"); err != nil {
+			return err
+		} else if ok {
+			if rate, err = frameRate(first, m.rate); err != nil {
+				return err
+			}
+		}
+	}
+	rate.Drop = mine.flag("drop_frame", false) && rate.Den != 1
+	sampleRate := int64(0)
+	if mine.fields["sample_rate"] != nil {
+		v, err := mine.number("sample_rate")
+		if err != nil {
+			return err
+		}
+		sampleRate = units(v, 1, 1)
+	} else if sampleRate, err = r.soundRate(tracks); err != nil {
+		return err
+	}
+	if sampleRate < 8000 || sampleRate > 384000 {
+		return top.errorf("a sample rate of %d is none; 8000 to 384000 are", sampleRate)
+	}
+	r.scene = scene.New(top.text("name"), rate, sampleRate)
+	if mine.fields["channels"] != nil {
+		v, err := mine.number("channels")
+		if err != nil {
+			return err
+		}
+		if n := units(v, 1, 1); n == 1 || n == 2 {
+			r.scene.Channels = int(n)
+		} else {
+			return mine.errorf("channels must be 1 or 2, not %d", n)
+		}
+	}
+	if okStart {
+		r.scene.StartFrame = units(start.seconds, rate.Num, rate.Den)
+	} else {
+		r.scene.StartFrame = 0
+	}
+	r.scene.Foreign, err = mine.rest(foreign, "sample_rate", "channels", "drop_frame")
+	return err
+}
+
+func frameRate(n node, rate *big.Rat) (timecode.Rate, error) {
+	f, _ := rate.Float64()
+	r, ok := timecode.FromFloat(f)
+	if !ok {
+		return r, n.errorf("%g frames a second is none of 23.976, 24, 25, 29.97, 30, 50, 59.94, 60", f)
+	}
+	return r, nil
+}
+
+// firstClip is the first clip with a source_range on any track of a kind.
+func firstClip(tracks []node, kind string) node {
+	for _, t := range tracks {
+		if t.text("kind") != kind {
+			continue
+		}
+		items, _ := t.list("children", func(i int) string { return fmt.Sprintf("%s/children/%d", t.place, i) })
+		for _, item := range items {
+			if strings.HasPrefix(item.schema(), "Clip.") && item.fields["source_range"] != nil {
+				return item
+			}
+		}
+	}
+	return node{}
+}
+
+// soundRate is that of the first source of sound that states one, else 48000.
+func (r *reader) soundRate(tracks []node) (int64, error) {
+	for _, t := range tracks {
+		if t.text("kind") != "Audio" {
+			continue
+		}
+		items, err := t.list("children", func(i int) string { return fmt.Sprintf("%s/children/%d", t.place, i) })
+		if err != nil {
+			return 0, err
+		}
+		for _, item := range items {
+			if !strings.HasPrefix(item.schema(), "Clip.") {
+				continue
+			}
+			candidates := []node{item}
+			keys := []string{"source_range"}
+			if ref, ok, _ := item.reference(); ok {
+				candidates, keys = append([]node{ref}, candidates...), append([]string{"available_range"}, keys...)
+			}
+			for i, n := range candidates {
+				if m, _, ok, err := n.span(keys[i]); err != nil {
+					return 0, err
+				} else if ok && m.rate.IsInt() && m.rate.Cmp(big.NewRat(8000, 1)) >= 0 {
+					return m.rate.Num().Int64(), nil
+				}
+			}
+		}
+	}
+	return 48000, nil
+}
+
+// reference is the active media reference of a clip of either version.
+func (n node) reference() (ref node, ok bool, err error) {
+	if n.schema() == "Clip.1" {
+		return n.object("media_reference")
+	}
+	all, ok, err := n.object("media_references")
+	if !ok || err != nil {
+		return n.object("media_reference")
+	}
+	key := n.text("active_media_reference_key")
+	if key == "" {
+		key = "DEFAULT_MEDIA"
+	}
+	return all.object(key)
+}
+
+func (r *reader) track(n node) error {
+	if s := n.schema(); s != "Track.1" {
+		return n.errorf("a track must be a Track.1, not %q; flatten what is nested", s)
+	}
+	if n.fields["source_range"] != nil {
+		return n.errorf("a trimmed track (source_range) cannot be read; write the scene untrimmed")
+	}
+	t := &scene.Track{ID: r.id("t"), Name: n.text("name")}
+	switch kind := n.text("kind"); kind {
+	case "Video":
+		t.Kind, t.Purpose = scene.Picture, "picture"
+	case "Audio", "":
+		t.Kind, t.Purpose = scene.Sound, "dialogue"
+	default:
+		return n.errorf("a track of kind %q cannot be read; Video and Audio can", kind)
+	}
+	mine, foreign, err := n.meta()
+	if err != nil {
+		return err
+	}
+	if p := scene.Purpose(mine.text("purpose")); p != "" {
+		if !slices.Contains(scene.Purposes, p) || (p == "picture") != (t.Kind == scene.Picture) {
+			return mine.errorf("purpose %q does not fit a track of this kind; %v are the purposes", p, scene.Purposes)
+		}
+		t.Purpose = p
+	}
+	if t.GainDB, err = mine.db("gain_db"); err != nil {
+		return err
+	}
+	t.Hue, t.Solo, t.Locked, t.Stays = mine.text("hue"), mine.flag("solo", false), mine.flag("locked", false), mine.flag("stays", false)
+	t.Mute = mine.flag("mute", false) || !n.flag("enabled", true)
+	if t.Foreign, err = mine.rest(foreign, "purpose", "gain_db", "hue", "solo", "locked", "stays", "mute"); err != nil {
+		return err
+	}
+	if err := keepMarkers(n, &t.Foreign); err != nil {
+		return err
+	}
+	if t.Name == "" {
+		t.Name = strings.ToUpper(string(t.Purpose[:1])) + string(t.Purpose[1:])
+	}
+	r.scene.Tracks = append(r.scene.Tracks, t)
+	return r.children(n, t)
+}
+
+// keepMarkers carries along markers that lie on something other than the scene.
+func keepMarkers(n node, foreign *scene.Foreign) error {
+	v, ok := n.fields["markers"]
+	if !ok || v == nil || isEmpty(v) {
+		return nil
+	}
+	raw, err := json.Marshal(v)
+	if *foreign == nil {
+		*foreign = scene.Foreign{}
+	}
+	(*foreign)["markers"] = raw
+	return err
+}
+
+func (r *reader) id(prefix string) string {
+	r.scene.LastID++
+	return fmt.Sprintf("%s%d", prefix, r.scene.LastID)
+}
+
+// unit is the rate that times on a track are counted in.
+func (r *reader) unit(t *scene.Track) (num, den int64) {
+	if t.Kind == scene.Picture {
+		return r.scene.Rate.Num, r.scene.Rate.Den
+	}
+	return r.scene.SampleRate, 1
+}
+
+func (r *reader) children(n node, t *scene.Track) error {
+	items, err := n.list("children", func(i int) string { return fmt.Sprintf("%s/children/%d", n.place, i) })
+	if err != nil {
+		return err
+	}
+	num, den := r.unit(t)
+	at := new(big.Rat) // seconds from the start of the scene, exact
+	var pending *node  // a transition that waits for its right clip
+	gap := true        // what came last leaves no clip to blend from
+	for i := range items {
+		item := items[i]
+		switch schema := item.schema(); schema {
+		case "Gap.1":
+			_, length, ok, err := item.span("source_range")
+			if err != nil {
+				return err
+			}
+			if !ok {
+				return item.errorf("a gap needs a source_range")
+			}
+			if length.seconds.Sign() == 0 {
+				continue
+			}
+			if pending != nil {
+				if err := r.edgeFade(*pending, t, "tail"); err != nil {
+					return err
+				}
+				pending = nil
+			}
+			at.Add(at, length.seconds)
+			gap = true
+		case "Transition.1":
+			if pending != nil {
+				return item.errorf("two transitions follow one another")
+			}
+			pending = &items[i]
+		case "Clip.1", "Clip.2":
+			c, length, err := r.clip(item, t, at)
+			if err != nil {
+				return err
+			}
+			at.Add(at, length)
+			c.Length = units(at, num, den) - c.Start
+			if c.Length <= 0 {
+				return item.errorf("the clip has no length")
+			}
+			if c.Start > 1<<46 || c.Length > 1<<46 || c.In > 1<<46 {
+				return item.errorf("the clip lies years away; check its rates")
+			}
+			t.Clips = append(t.Clips, c)
+			switch {
+			case pending != nil && gap:
+				err = r.edgeFade(*pending, t, "head")
+			case pending != nil:
+				err = r.blend(*pending, t)
+			}
+			if err != nil {
+				return err
+			}
+			pending, gap = nil, false
+		default:
+			return item.errorf("a %q inside a track cannot be read; clips, gaps and transitions can", schema)
+		}
+	}
+	if pending != nil {
+		return r.edgeFade(*pending, t, "tail")
+	}
+	return nil
+}
+
+// clip reads a clip that starts at a moment, and its exact length in seconds.
+func (r *reader) clip(n node, t *scene.Track, at *big.Rat) (scene.Clip, *big.Rat, error) {
+	num, den := r.unit(t)
+	c := scene.Clip{ID: r.id("c"), Name: n.text("name"), Start: units(at, num, den)}
+	src, available, err := r.source(n, t)
+	if err != nil {
+		return c, nil, err
+	}
+	c.Source = src.ID
+	start, length, ok, err := n.span("source_range")
+	if err != nil {
+		return c, nil, err
+	}
+	if !ok {
+		if available == nil {
+			return c, nil, n.errorf("needs a source_range, as nothing says how long its recording is")
+		}
+		start, length = moment{seconds: available[0]}, moment{seconds: available[1]}
+	}
+	inSeconds := new(big.Rat).Sub(start.seconds, big.NewRat(src.Offset, r.scene.SampleRate))
+	if c.In = units(inSeconds, num, den); c.In < 0 {
+		return c, nil, n.errorf("starts before its recording does")
+	}
+	if c.Name == "" {
+		c.Name = src.Name
+	}
+	mine, foreign, err := n.meta()
+	if err != nil {
+		return c, nil, err
+	}
+	if c.GainDB, err = mine.db("gain_db"); err != nil {
+		return c, nil, err
+	}
+	if c.FadeIn, err = r.fade(mine, "fade_in", t); err != nil {
+		return c, nil, err
+	}
+	if c.FadeOut, err = r.fade(mine, "fade_out", t); err != nil {
+		return c, nil, err
+	}
+	c.Link, c.Note = mine.text("link"), mine.text("note")
+	c.Muted = mine.flag("muted", false) || !n.flag("enabled", true)
+	for _, unheard := range []string{"level", "lulls", "fit"} {
+		if v := mine.fields[unheard]; v != nil && !isEmpty(v) {
+			r.warnings = append(r.warnings, fmt.Sprintf("%s: %s of clip %s is kept, but not heard yet", mine.place, unheard, c.Name))
+		}
+	}
+	if c.Foreign, err = mine.rest(foreign, "gain_db", "fade_in", "fade_out", "link", "note", "muted"); err != nil {
+		return c, nil, err
+	}
+	if e, _ := n.fields["effects"].([]any); len(e) > 0 {
+		r.warnings = append(r.warnings, fmt.Sprintf("%s: effects of clip %s are kept, but not heard", n.place, c.Name))
+	}
+	return c, length.seconds, keepMarkers(n, &c.Foreign)
+}
+
+// source gives the scene's source for a clip's media, and the media's available range in seconds if it states
+// one: start and length.
+func (r *reader) source(n node, t *scene.Track) (scene.Source, *[2]*big.Rat, error) {
+	ref, ok, err := n.reference()
+	if err != nil {
+		return scene.Source{}, nil, err
+	}
+	if !ok || ref.schema() == "MissingReference.1" {
+		return scene.Source{}, nil, n.errorf("names no recording; relink it to a file and try again")
+	}
+	if s := ref.schema(); s != "ExternalReference.1" {
+		return scene.Source{}, nil, ref.errorf("media of kind %q cannot be read; ExternalReference.1 can", s)
+	}
+	target := ref.text("target_url")
+	if target == "" {
+		return scene.Source{}, nil, ref.errorf("has no target_url")
+	}
+	start, length, stated, err := ref.span("available_range")
+	if err != nil {
+		return scene.Source{}, nil, err
+	}
+	key := target
+	id, seen := r.sources[key]
+	src := r.scene.Sources[id]
+	if !seen {
+		src = scene.Source{ID: fmt.Sprintf("s%d", len(r.sources)+1), Name: ref.text("name"), URL: target, Unknown: true}
+		if src.Name == "" {
+			src.Name = baseName(target)
+		}
+		if stated {
+			src.Offset = units(start.seconds, r.scene.SampleRate, 1)
+		}
+		if _, src.Foreign, err = ref.meta(); err != nil {
+			return src, nil, err
+		}
+		r.sources[key] = src.ID
+	}
+	var soundLength, pictureLength *big.Rat
+	if stated {
+		soundLength, pictureLength = length.seconds, length.seconds
+	} else if r.length != nil {
+		soundLength, pictureLength = r.length(target)
+	}
+	known := soundLength
+	if t.Kind == scene.Picture {
+		if known = pictureLength; known != nil {
+			src.Frames = max(src.Frames, units(known, r.scene.Rate.Num, r.scene.Rate.Den))
+			src.Unknown = src.Unknown && src.Samples == 0 && r.length == nil && !stated
+		}
+	} else if known != nil {
+		src.Samples = max(src.Samples, units(known, r.scene.SampleRate, 1))
+		src.Unknown = false
+	}
+	r.scene.Sources[src.ID] = src
+	if known == nil {
+		return src, nil, nil
+	}
+	from := new(big.Rat)
+	if stated {
+		from = start.seconds
+	}
+	return src, &[2]*big.Rat{from, known}, nil
+}
+
+// baseName is the file name in a target URL, unescaped.
+func baseName(target string) string {
+	if u, err := url.Parse(target); err == nil {
+		return path.Base(u.Path)
+	}
+	return path.Base(target)
+}
+
+func (r *reader) fade(mine node, key string, t *scene.Track) (scene.Fade, error) {
+	n, ok, err := mine.object(key)
+	if !ok || err != nil {
+		return scene.Fade{}, err
+	}
+	length, ok, err := n.time("length")
+	if err != nil {
+		return scene.Fade{}, err
+	}
+	if !ok || length.seconds.Sign() < 0 {
+		return scene.Fade{}, n.errorf("a fade needs a length of 0 or more")
+	}
+	num, den := r.unit(t)
+	f := scene.Fade{Length: units(length.seconds, num, den)}
+	if f.Length == 0 {
+		return f, nil
+	}
+	f.Curve, err = n.curve("curve", "bend")
+	return f, err
+}
+
+// curve reads a curve's name, or an object of its name and bend; straight if there is none.
+func (n node) curve(key, bendKey string) (blend.Curve, error) {
+	c := blend.Curve{Shape: blend.Straight}
+	from := n
+	if o, isObject := n.fields[key].(map[string]any); isObject {
+		from, key, bendKey = node{n.place + "/" + key, o}, "curve", "bend"
+	}
+	if name := from.text(key); name != "" {
+		c.Shape = blend.Shape(name)
+	} else if from.fields[key] != nil {
+		return c, from.errorf("%s must be the name of a curve", key)
+	}
+	if from.fields[bendKey] != nil {
+		b, err := from.number(bendKey)
+		if err != nil {
+			return c, err
+		}
+		c.Bend, _ = b.Float64()
+	}
+	if err := c.Check(); err != nil {
+		return c, from.errorf("%s", err)
+	}
+	return c, nil
+}
+
+// offsets reads both halves of a transition.
+func (r *reader) offsets(n node, t *scene.Track) (before, after int64, err error) {
+	num, den := r.unit(t)
+	for key, to := range map[string]*int64{"in_offset": &before, "out_offset": &after} {
+		m, ok, err := n.time(key)
+		if err != nil {
+			return 0, 0, err
+		}
+		if ok {
+			if *to = units(m.seconds, num, den); *to < 0 || *to > 1<<46 {
+				return 0, 0, n.errorf("%s must be 0 or more", key)
+			}
+		}
+	}
+	if before+after == 0 {
+		return 0, 0, n.errorf("the blend has no length")
+	}
+	return before, after, nil
+}
+
+// blend reads a transition between the last two clips of a track.
+func (r *reader) blend(n node, t *scene.Track) error {
+	before, after, err := r.offsets(n, t)
+	if err != nil {
+		return err
+	}
+	mine, foreign, err := n.meta()
+	if err != nil {
+		return err
+	}
+	left, right := t.Clips[len(t.Clips)-2], t.Clips[len(t.Clips)-1]
+	b := scene.Blend{Left: left.ID, Right: right.ID, Before: before, After: after, Law: blend.ConstantPower}
+	if law := mine.text("law"); law != "" {
+		if b.Law = blend.Law(law); !b.Law.Valid() {
+			return mine.errorf("law %q is not one of constant_power, constant_gain, matched", law)
+		}
+	}
+	for key, to := range map[string]**blend.Curve{"curve_out": &b.CurveOut, "curve_in": &b.CurveIn} {
+		if mine.fields[key] == nil {
+			continue
+		}
+		c, err := mine.curve(key, strings.Replace(key, "curve", "bend", 1))
+		if err != nil {
+			return err
+		}
+		*to = &c
+	}
+	if b.Foreign, err = mine.rest(foreign, "law", "curve_out", "curve_in", "bend_out", "bend_in"); err != nil {
+		return err
+	}
+	if kind := n.text("transition_type"); kind != "" && kind != transitionType {
+		if b.Foreign == nil {
+			b.Foreign = scene.Foreign{}
+		}
+		b.Foreign["transition_type"], _ = json.Marshal(kind)
+	}
+	t.Blends = append(t.Blends, b)
+	return nil
+}
+
+// edgeFade reads a transition next to a gap, which is a fade of the last clip read.
+func (r *reader) edgeFade(n node, t *scene.Track, edge string) error {
+	if len(t.Clips) == 0 {
+		return n.errorf("a transition needs a clip beside it")
+	}
+	before, after, err := r.offsets(n, t)
+	if err != nil {
+		return err
+	}
+	c := &t.Clips[len(t.Clips)-1]
+	length, outside := after, before
+	if edge == "tail" {
+		length, outside = before, after
+	}
+	if outside > 0 {
+		return n.errorf("a transition between a clip and a gap can only lie inside the clip; its half over the gap must be 0")
+	}
+	mine, _, err := n.meta()
+	if err != nil {
+		return err
+	}
+	f := scene.Fade{Length: length, Curve: blend.Curve{Shape: blend.QuarterSine}}
+	if blend.Law(mine.text("law")) == blend.ConstantGain {
+		f.Curve.Shape = blend.Straight
+	}
+	if edge == "tail" {
+		c.FadeOut = f
+	} else {
+		c.FadeIn = f
+	}
+	return nil
+}
+
+func (r *reader) markers(stack node) error {
+	list, err := stack.list("markers", func(i int) string { return fmt.Sprintf("tracks/markers/%d", i) })
+	if err != nil {
+		return err
+	}
+	for _, n := range list {
+		key := "marked_range"
+		if n.fields[key] == nil {
+			key = "range"
+		}
+		start, _, ok, err := n.span(key)
+		if err != nil {
+			return err
+		}
+		if !ok {
+			return n.errorf("a marker needs a marked_range")
+		}
+		m := scene.Marker{ID: r.id("m"), Name: n.text("name"), At: units(start.seconds, r.scene.SampleRate, 1)}
+		if _, m.Foreign, err = n.meta(); err != nil {
+			return err
+		}
+		r.scene.Markers = append(r.scene.Markers, m)
+	}
+	slices.SortStableFunc(r.scene.Markers, func(a, b scene.Marker) int { return int(a.At - b.At) })
+	return nil
+}

@@ -1,0 +1,159 @@
+package otio
+
+import (
+	"encoding/json"
+	"math"
+
+	"blendseam/core/blend"
+	"blendseam/core/scene"
+)
+
+// transitionType is what transitions are called in files that this package writes.
+const transitionType = "SMPTE_Dissolve"
+
+type object = map[string]any
+
+// Write gives a scene as a scene file.
+func Write(s *scene.Scene) ([]byte, error) {
+	stack := object{"OTIO_SCHEMA": "Stack.1", "name": "tracks", "source_range": nil, "effects": []any{}, "enabled": true, "metadata": object{}}
+	tracks := make([]any, len(s.Tracks))
+	for i, t := range s.Tracks {
+		tracks[i] = writeTrack(s, t)
+	}
+	stack["children"] = tracks
+	markers := make([]any, len(s.Markers))
+	for i, m := range s.Markers {
+		o := object{"OTIO_SCHEMA": "Marker.2", "name": m.Name, "color": "RED", "comment": "",
+			"marked_range": timeRange(m.At, 0, float64(s.SampleRate))}
+		markers[i] = withForeign(o, m.Foreign, object{})
+	}
+	stack["markers"] = markers
+	mine := object{"sample_rate": s.SampleRate, "channels": s.Channels}
+	if s.Rate.Drop {
+		mine["drop_frame"] = true
+	}
+	top := object{"OTIO_SCHEMA": "Timeline.1", "name": s.Name, "tracks": stack,
+		"global_start_time": rational(s.StartFrame, s.Rate.Float())}
+	return json.MarshalIndent(withForeign(top, s.Foreign, mine), "", "  ")
+}
+
+func rational(value int64, rate float64) object {
+	return object{"OTIO_SCHEMA": "RationalTime.1", "value": value, "rate": rate}
+}
+
+func timeRange(start, length int64, rate float64) object {
+	return object{"OTIO_SCHEMA": "TimeRange.1", "start_time": rational(start, rate), "duration": rational(length, rate)}
+}
+
+// withForeign puts back what was kept of a foreign file, and our own part of the metadata.
+func withForeign(o object, foreign scene.Foreign, mine object) object {
+	meta := object{}
+	for key, raw := range foreign {
+		var v any
+		if json.Unmarshal(raw, &v) != nil {
+			continue
+		}
+		fields, isObject := v.(object)
+		switch {
+		case key == "metadata" && isObject:
+			for k, v := range fields {
+				meta[k] = v
+			}
+		case key == ours && isObject:
+			for k, v := range fields {
+				if _, set := mine[k]; !set {
+					mine[k] = v
+				}
+			}
+		default:
+			o[key] = v
+		}
+	}
+	if len(mine) > 0 {
+		meta[ours] = mine
+	}
+	o["metadata"] = meta
+	return o
+}
+
+func writeTrack(s *scene.Scene, t *scene.Track) object {
+	kind, rate := "Audio", float64(s.SampleRate)
+	if t.Kind == scene.Picture {
+		kind, rate = "Video", s.Rate.Float()
+	}
+	var children []any
+	at := int64(0)
+	for i, c := range t.Clips {
+		if c.Start > at {
+			children = append(children, object{"OTIO_SCHEMA": "Gap.1", "name": "", "source_range": timeRange(0, c.Start-at, rate),
+				"effects": []any{}, "markers": []any{}, "enabled": true, "metadata": object{}})
+		} else if i > 0 {
+			if b := t.Blend(t.Clips[i-1].ID, c.ID); b != nil {
+				children = append(children, writeBlend(*b, rate))
+			}
+		}
+		children = append(children, writeClip(s, t, c, rate))
+		at = c.End()
+	}
+	mine := object{"purpose": t.Purpose}
+	put(mine, "gain_db", t.GainDB, t.GainDB != 0)
+	put(mine, "hue", t.Hue, t.Hue != "")
+	put(mine, "mute", true, t.Mute)
+	put(mine, "solo", true, t.Solo)
+	put(mine, "locked", true, t.Locked)
+	put(mine, "stays", true, t.Stays)
+	o := object{"OTIO_SCHEMA": "Track.1", "name": t.Name, "kind": kind, "children": children, "source_range": nil,
+		"effects": []any{}, "markers": []any{}, "enabled": true}
+	if children == nil {
+		o["children"] = []any{}
+	}
+	return withForeign(o, t.Foreign, mine)
+}
+
+func put(o object, key string, v any, when bool) {
+	if when {
+		o[key] = v
+	}
+}
+
+func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64) object {
+	src := s.Sources[c.Source]
+	ref := object{"OTIO_SCHEMA": "ExternalReference.1", "name": src.Name, "target_url": src.URL, "available_range": nil, "available_image_bounds": nil}
+	offset := s.Unit(t, src.Offset)
+	if n := s.SourceLength(t, c); !src.Unknown {
+		ref["available_range"] = timeRange(offset, n, rate)
+	}
+	mine := object{}
+	put(mine, "gain_db", c.GainDB, c.GainDB != 0)
+	put(mine, "fade_in", writeFade(c.FadeIn, rate), c.FadeIn.Length > 0)
+	put(mine, "fade_out", writeFade(c.FadeOut, rate), c.FadeOut.Length > 0)
+	put(mine, "link", c.Link, c.Link != "")
+	put(mine, "note", c.Note, c.Note != "")
+	o := object{"OTIO_SCHEMA": "Clip.2", "name": c.Name, "source_range": timeRange(c.In+offset, c.Length, rate),
+		"media_references":           object{"DEFAULT_MEDIA": withForeign(ref, src.Foreign, object{})},
+		"active_media_reference_key": "DEFAULT_MEDIA",
+		"effects":                    []any{}, "markers": []any{}, "enabled": !c.Muted}
+	return withForeign(o, c.Foreign, mine)
+}
+
+func writeFade(f scene.Fade, rate float64) object {
+	o := object{"length": rational(f.Length, rate), "curve": f.Curve.Shape}
+	if f.Curve.Shape == "" {
+		o["curve"] = blend.Straight
+	}
+	put(o, "bend", f.Curve.Bend, math.Abs(f.Curve.Bend) > 0)
+	return o
+}
+
+func writeBlend(b scene.Blend, rate float64) object {
+	mine := object{"law": b.Law}
+	for key, c := range map[string]*blend.Curve{"out": b.CurveOut, "in": b.CurveIn} {
+		if c != nil {
+			mine["curve_"+key] = c.Shape
+			put(mine, "bend_"+key, c.Bend, c.Bend != 0)
+		}
+	}
+	o := object{"OTIO_SCHEMA": "Transition.1", "name": "", "transition_type": transitionType,
+		"in_offset": rational(b.Before, rate), "out_offset": rational(b.After, rate)}
+	return withForeign(o, b.Foreign, mine)
+}

@@ -1,0 +1,174 @@
+package media
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"blendseam/core/pcm"
+	"blendseam/core/pcm/flac"
+	"blendseam/core/pcm/wav"
+)
+
+// A File is sound being written. It has its name only once Close succeeds; until then it lies beside it.
+type File struct {
+	io.Writer
+	Encoder pcm.Encoder
+	path    string
+	part    *os.File
+	finish  func() error
+	abort   func()
+	closed  bool
+}
+
+// Kinds are the kinds of file that can be written, by their endings.
+var Kinds = []string{"wav", "flac", "mp3"}
+
+// Depths are the sample depths that a caller may ask for.
+var Depths = []string{"16", "24", "32f"}
+
+// Create makes a sound file of the kind its name ends in. depth is one of Depths, "" the kind's usual one:
+// 24 bits. 16 bits get dither unless noDither.
+func Create(path string, rate, channels int, depth string, noDither bool) (*File, error) {
+	kind := strings.TrimPrefix(strings.ToLower(filepath.Ext(path)), ".")
+	if !slices.Contains(Kinds, kind) {
+		return nil, fmt.Errorf("%s: cannot write files that end in %q; name it .wav, .flac or .mp3", path, filepath.Ext(path))
+	}
+	if depth == "" {
+		depth = "24"
+	}
+	f := pcm.Format{Rate: rate, Channels: channels}
+	switch depth {
+	case "16", "24":
+		fmt.Sscan(depth, &f.Bits)
+	case "32f":
+		f.Bits, f.Float = 32, true
+	default:
+		return nil, fmt.Errorf("depth %q is not one of 16, 24, 32f", depth)
+	}
+	e := pcm.Encoder{Format: f, Dither: f.Bits == 16 && !noDither}
+	switch kind {
+	case "flac":
+		return createFLAC(path, e)
+	case "mp3":
+		e.Format.Bits, e.Format.Float, e.Dither = 32, true, false
+		return createMP3(path, e)
+	}
+	return CreateWAV(path, e)
+}
+
+func newFile(path string, e pcm.Encoder) (*File, error) {
+	part, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".part-*")
+	if err != nil {
+		return nil, fmt.Errorf("%s cannot be written: %s", path, reason(err))
+	}
+	part.Chmod(0o644)
+	return &File{Encoder: e, path: path, part: part}, nil
+}
+
+// CreateWAV makes a WAV file.
+func CreateWAV(path string, e pcm.Encoder) (*File, error) {
+	f, err := newFile(path, e)
+	if err != nil {
+		return nil, err
+	}
+	w, err := wav.NewWriter(f.part, e.Format, nil)
+	if err != nil {
+		f.Discard()
+		return nil, err
+	}
+	f.Writer, f.finish = w, w.Close
+	return f, nil
+}
+
+func createFLAC(path string, e pcm.Encoder) (*File, error) {
+	if e.Format.Float {
+		return nil, fmt.Errorf("%s: FLAC holds integers; choose a depth of 16 or 24, or WAV for 32f", path)
+	}
+	f, err := newFile(path, e)
+	if err != nil {
+		return nil, err
+	}
+	w, err := flac.NewWriter(f.part, e.Format)
+	if err != nil {
+		f.Discard()
+		return nil, err
+	}
+	f.Writer, f.finish = w, w.Close
+	return f, nil
+}
+
+// createMP3 pipes the samples through ffmpeg.
+func createMP3(path string, e pcm.Encoder) (*File, error) {
+	if _, err := exec.LookPath("ffmpeg"); err != nil {
+		return nil, fmt.Errorf("%s: %w", path, ErrNoFFmpeg)
+	}
+	f, err := newFile(path, e)
+	if err != nil {
+		return nil, err
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	cmd := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-f", "f32le", "-ar", fmt.Sprint(e.Format.Rate), "-ac", fmt.Sprint(e.Format.Channels),
+		"-i", "pipe:0", "-c:a", "libmp3lame", "-q:a", "0", "-f", "mp3", "-y", "file:"+f.part.Name())
+	var complaint bytes.Buffer
+	cmd.Stderr = &complaint
+	in, err := cmd.StdinPipe()
+	if err == nil {
+		err = cmd.Start()
+	}
+	if err != nil {
+		cancel()
+		f.Discard()
+		return nil, err
+	}
+	f.Writer = in
+	f.finish = func() error {
+		defer cancel()
+		in.Close()
+		if err := cmd.Wait(); err != nil {
+			return fmt.Errorf("ffmpeg could not write it: %s", lastLine(complaint.String(), err))
+		}
+		return nil
+	}
+	f.abort = func() { cancel(); cmd.Wait() }
+	return f, nil
+}
+
+// Close completes the file and gives it its name.
+func (f *File) Close() error {
+	err := f.finish()
+	if f.abort != nil {
+		f.abort = nil // finished by itself
+	}
+	if err == nil {
+		err = f.part.Close()
+	}
+	if err == nil {
+		err = os.Rename(f.part.Name(), f.path)
+	}
+	if err != nil {
+		f.Discard()
+		return fmt.Errorf("%s cannot be written: %w", f.path, err)
+	}
+	f.closed = true
+	return nil
+}
+
+// Discard gives up a file that is not complete; after Close it does nothing.
+func (f *File) Discard() {
+	if f.closed {
+		return
+	}
+	f.closed = true
+	if f.abort != nil {
+		f.abort()
+	}
+	f.part.Close()
+	os.Remove(f.part.Name())
+}

@@ -1,0 +1,40 @@
+package media
+
+import (
+	"context"
+	"fmt"
+	"sync"
+
+	"blendseam/core/measure"
+	"blendseam/core/pcm"
+)
+
+// Loudness measures a file at its own rate, its channels in parallel.
+func Loudness(ctx context.Context, path string) (measure.Loudness, error) {
+	r, err := Open(ctx, path, 0)
+	if err != nil {
+		return measure.Loudness{}, err
+	}
+	defer r.Close()
+	const step = 1 << 16
+	f := r.Format()
+	m := measure.NewLoudnessMeter(f.Rate, f.Channels)
+	blocks := [2]pcm.Block{pcm.NewBlock(f.Channels, step), pcm.NewBlock(f.Channels, step)}
+	var group sync.WaitGroup
+	for at, i := int64(0), 0; at < r.Len(); at, i = at+step, i+1 {
+		b := blocks[i%2].Slice(0, min(step, r.Len()-at))
+		err := r.ReadSamplesAt(b, at) // while the block before is still being measured
+		group.Wait()
+		if err == nil {
+			err = ctx.Err()
+		}
+		if err != nil {
+			return measure.Loudness{}, fmt.Errorf("%s: %w", path, err)
+		}
+		for c := range b {
+			group.Go(func() { m.AddChannel(c, b[c]) })
+		}
+	}
+	group.Wait()
+	return m.Result(), nil
+}

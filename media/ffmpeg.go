@@ -65,15 +65,15 @@ func ProbeFile(ctx context.Context, path string) (Probe, error) {
 	}
 	var info struct {
 		Streams []struct {
-			Type       string `json:"codec_type"`
-			Rate       string `json:"sample_rate"`
-			Channels   int    `json:"channels"`
-			Frames     string `json:"r_frame_rate"`
-			Average    string `json:"avg_frame_rate"`
-			Width      int    `json:"width"`
-			Height     int    `json:"height"`
-			Duration   string `json:"duration"`
-			Start      string `json:"start_time"`
+			Type        string `json:"codec_type"`
+			Rate        string `json:"sample_rate"`
+			Channels    int    `json:"channels"`
+			Frames      string `json:"r_frame_rate"`
+			Average     string `json:"avg_frame_rate"`
+			Width       int    `json:"width"`
+			Height      int    `json:"height"`
+			Duration    string `json:"duration"`
+			Start       string `json:"start_time"`
 			Disposition struct {
 				Cover int `json:"attached_pic"`
 			} `json:"disposition"`

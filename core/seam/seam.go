@@ -1,0 +1,147 @@
+// Package seam finds every seam of a scene, measures it in the rendered sound, and says in words what would be
+// heard there. What to do about it is not decided here.
+package seam
+
+import (
+	"cmp"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"slices"
+
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+)
+
+// Kind says what changes at a seam.
+type Kind string
+
+// The kinds of seam.
+const (
+	Cut      Kind = "cut"       // one clip goes over into the next
+	GapStart Kind = "gap_start" // a clip ends and nothing follows at once
+	GapEnd   Kind = "gap_end"   // a clip begins after nothing
+	Fade     Kind = "fade"      // an edge, not at a cut, that is faded
+	Head     Kind = "head"      // the first clip of a track begins
+	Tail     Kind = "tail"      // the last clip of a track ends
+)
+
+// Verdict says how a seam will be heard.
+type Verdict string
+
+// The verdicts, best first.
+const (
+	Clean   Verdict = "clean"
+	Audible Verdict = "audible"
+	Rough   Verdict = "rough"
+)
+
+// A Seam is a place where a track's sound changes.
+type Seam struct {
+	ID        string `json:"id"`
+	Track     string `json:"track"`
+	TrackName string `json:"track_name"`
+	Kind      Kind   `json:"kind"`
+	At        int64  `json:"at"`   // sample
+	From      int64  `json:"from"` // where the change begins
+	To        int64  `json:"to"`   // and where it is over
+	Left      string `json:"left"` // ids and names of the clips, "" where there is none
+	Right     string `json:"right"`
+	LeftName  string `json:"left_name"`
+	RightName string `json:"right_name"`
+	Blend     bool   `json:"blend"`
+	index     int    // of the left clip, else of the right one
+}
+
+// Find gives all seams of the sound tracks of a scene, in order of time.
+func Find(s *scene.Scene) []Seam {
+	var list []Seam
+	for _, t := range s.Tracks {
+		if t.Kind != scene.Sound {
+			continue
+		}
+		blends := make(map[string]*scene.Blend, len(t.Blends)) // by left clip
+		for i := range t.Blends {
+			blends[t.Blends[i].Left] = &t.Blends[i]
+		}
+		for i, c := range t.Clips {
+			if i == 0 || !t.Touches(i-1) {
+				list = append(list, edge(t, i, true, i == 0))
+			}
+			if t.Touches(i) {
+				list = append(list, cut(t, i, blends[c.ID]))
+			} else {
+				list = append(list, edge(t, i, false, i+1 == len(t.Clips)))
+			}
+		}
+	}
+	slices.SortStableFunc(list, func(a, b Seam) int { return cmp.Compare(a.At, b.At) })
+	return list
+}
+
+func cut(t *scene.Track, i int, b *scene.Blend) Seam {
+	l, r := t.Clips[i], t.Clips[i+1]
+	s := Seam{ID: "cut:" + l.ID + ":" + r.ID, Track: t.ID, TrackName: t.Name, Kind: Cut, At: r.Start, From: r.Start, To: r.Start,
+		Left: l.ID, Right: r.ID, LeftName: l.Name, RightName: r.Name, index: i}
+	if b != nil {
+		s.Blend, s.From, s.To = true, r.Start-b.Before, r.Start+b.After
+		return s
+	}
+	// Fades that meet at a cut are part of it.
+	s.From -= l.FadeOut.Length
+	s.To += r.FadeIn.Length
+	return s
+}
+
+func edge(t *scene.Track, i int, head, outermost bool) Seam {
+	c := t.Clips[i]
+	s := Seam{Track: t.ID, TrackName: t.Name, index: i}
+	if head {
+		s.ID, s.Kind, s.Right, s.RightName, s.At = "head:"+c.ID, GapEnd, c.ID, c.Name, c.Start
+		s.From, s.To = c.Start, c.Start+c.FadeIn.Length
+		if outermost {
+			s.Kind = Head
+		}
+	} else {
+		s.ID, s.Kind, s.Left, s.LeftName, s.At = "tail:"+c.ID, GapStart, c.ID, c.Name, c.End()
+		s.From, s.To = c.End()-c.FadeOut.Length, c.End()
+		if outermost {
+			s.Kind = Tail
+		}
+	}
+	if s.To > s.From {
+		s.Kind = Fade
+	}
+	return s
+}
+
+// around is how far from a seam anything has a part in its measures, in seconds.
+const around = 5
+
+// Key is equal for two seams, of one or of two scenes, that measure the same: it is a digest of all that sounds
+// around the seam.
+func Key(sc *scene.Scene, s Seam) string {
+	window := pcm.Span{From: s.From - around*sc.SampleRate, To: s.To + around*sc.SampleRate}
+	h := sha256.New()
+	e := json.NewEncoder(h)
+	e.Encode([]any{s.Kind, s.Track, s.Left, s.Right, s.At - s.From, s.To - s.At, sc.SampleRate, sc.Channels, sc.Length() <= window.To, window.From <= 0})
+	for _, t := range sc.Tracks {
+		if t.Kind != scene.Sound {
+			continue
+		}
+		e.Encode([]any{t.ID, t.Mute, t.Solo, t.GainDB})
+		heard := map[string]bool{}
+		for i := t.At(window.From); i < len(t.Clips) && t.Clips[i].Start < window.To; i++ {
+			c := t.Clips[i]
+			heard[c.ID] = true
+			c.Start -= s.At
+			e.Encode([]any{c.ID, c.Source, c.In, c.Start, c.Length, c.GainDB, c.FadeIn, c.FadeOut, c.Muted})
+		}
+		for _, b := range t.Blends {
+			if heard[b.Left] || heard[b.Right] {
+				e.Encode(b)
+			}
+		}
+	}
+	return hex.EncodeToString(h.Sum(nil)[:16])
+}

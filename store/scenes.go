@@ -1,0 +1,561 @@
+package store
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"sync"
+	"time"
+
+	"blendseam/core/scene"
+
+	"github.com/google/uuid"
+)
+
+// snapshotEvery is how many edits lie between two snapshots.
+const snapshotEvery = 100
+
+// keptStates is how many states of a scene stay in memory; undo within them needs no database but to say so.
+const keptStates = 200
+
+// A Summary is what the list of scenes says of one, as of its last measurement.
+type Summary struct {
+	LengthS float64 `json:"length_s"`
+	Rate    string  `json:"rate"`
+	Tracks  int     `json:"tracks"`
+	Clips   int     `json:"clips"`
+	Clean   int     `json:"clean"`
+	Audible int     `json:"audible"`
+	Rough   int     `json:"rough"`
+	Seams   bool    `json:"seams"` // verdicts are there
+}
+
+// A Row is a scene in the list.
+type Row struct {
+	ID, Name      string
+	Revision      int64
+	Summary       Summary
+	Made, Changed time.Time
+	LastEdit      string
+}
+
+// A State is a scene as it is at a revision.
+type State struct {
+	Scene    *scene.Scene
+	Revision int64
+	Undo     string // what undo would take back, in words; "" if nothing
+	Redo     string
+}
+
+// An Entry is one row of the log.
+type Entry struct {
+	Seq   int64  `json:"seq"`
+	Op    string `json:"op"`
+	Words string `json:"words"`
+}
+
+// A Stale is an edit at a revision that is no longer the newest. Nothing was done.
+type Stale struct {
+	Expected, Now int64
+	Newer         []Entry
+}
+
+func (e *Stale) Error() string {
+	last := ""
+	if n := len(e.Newer); n > 0 {
+		last = ": " + e.Newer[n-1].Words
+	}
+	return fmt.Sprintf("This scene was edited elsewhere in the meantime%s. Your edit was not done; look, and do it again.", last)
+}
+
+// history is what a process knows of a scene's log.
+type history struct {
+	mu       sync.Mutex
+	revision int64
+	node     int64
+	parent   map[int64]int64  // of nodes
+	words    map[int64]string // of nodes
+	redo     []int64          // nodes that redo would come to, the next last
+	states   map[int64]*scene.Scene
+	order    []int64 // of states, oldest use first
+	since    int64   // edits since the last snapshot
+}
+
+// Create keeps a new scene.
+func (s *Store) Create(ctx context.Context, sc *scene.Scene) (id string, err error) {
+	if err := sc.Check(); err != nil {
+		return "", err
+	}
+	id = uuid.NewString()
+	blob, err := pack(sc)
+	if err != nil {
+		return "", err
+	}
+	summary, err := json.Marshal(summarise(sc))
+	if err != nil {
+		return "", err
+	}
+	err = s.inTransaction(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "INSERT INTO scenes (id, name, revision, node, summary) VALUES (?, ?, 0, 0, ?)", id, cut(sc.Name, 255), string(summary)); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, "INSERT INTO snapshots (scene, node, state) VALUES (?, 0, ?)", id, blob)
+		return err
+	})
+	return id, plain(err)
+}
+
+func cut(s string, runes int) string {
+	if r := []rune(s); len(r) > runes {
+		return string(r[:runes])
+	}
+	return s
+}
+
+func summarise(sc *scene.Scene) Summary {
+	sum := Summary{LengthS: float64(sc.Length()) / float64(sc.SampleRate), Rate: sc.Rate.String(), Tracks: len(sc.Tracks)}
+	for _, t := range sc.Tracks {
+		sum.Clips += len(t.Clips)
+	}
+	return sum
+}
+
+// Delete removes a scene with all its edits.
+func (s *Store) Delete(ctx context.Context, id string) error {
+	r, err := s.db.ExecContext(ctx, "DELETE FROM scenes WHERE id = ?", id)
+	if err != nil {
+		return plain(err)
+	}
+	s.mu.Lock()
+	delete(s.scenes, id)
+	s.mu.Unlock()
+	if n, _ := r.RowsAffected(); n == 0 {
+		return ErrNotFound
+	}
+	return nil
+}
+
+// Scenes lists all scenes, the last edited first.
+func (s *Store) Scenes(ctx context.Context) ([]Row, error) {
+	rows, err := s.db.QueryContext(ctx, `SELECT s.id, s.name, s.revision, s.summary, s.made, s.changed, COALESCE(e.words, '')
+		FROM scenes s LEFT JOIN edits e ON e.scene = s.id AND e.seq = s.revision ORDER BY s.changed DESC, s.id`)
+	if err != nil {
+		return nil, plain(err)
+	}
+	defer rows.Close()
+	var list []Row
+	for rows.Next() {
+		var r Row
+		var summary []byte
+		if err := rows.Scan(&r.ID, &r.Name, &r.Revision, &summary, &r.Made, &r.Changed, &r.LastEdit); err != nil {
+			return nil, plain(err)
+		}
+		if err := json.Unmarshal(summary, &r.Summary); err != nil {
+			return nil, err
+		}
+		list = append(list, r)
+	}
+	return list, plain(rows.Err())
+}
+
+// SetVerdicts keeps what the list of scenes shows of a scene's seams.
+func (s *Store) SetVerdicts(ctx context.Context, id string, sc *scene.Scene, clean, audible, rough int) error {
+	sum := summarise(sc)
+	sum.Clean, sum.Audible, sum.Rough, sum.Seams = clean, audible, rough, true
+	raw, err := json.Marshal(sum)
+	if err != nil {
+		return err
+	}
+	_, err = s.db.ExecContext(ctx, "UPDATE scenes SET summary = ? WHERE id = ?", string(raw), id)
+	return plain(err)
+}
+
+// Scene gives a scene as it is now.
+func (s *Store) Scene(ctx context.Context, id string) (State, error) {
+	h, done, err := s.open(ctx, id)
+	if err != nil {
+		return State{}, err
+	}
+	defer done()
+	return s.state(ctx, id, h)
+}
+
+// open gives a scene's history, up to date and held until done.
+func (s *Store) open(ctx context.Context, id string) (h *history, done func(), err error) {
+	s.mu.Lock()
+	h = s.scenes[id]
+	if h == nil {
+		h = &history{}
+		s.scenes[id] = h
+	}
+	s.mu.Unlock()
+	h.mu.Lock()
+	if err := s.catchUp(ctx, id, h); err != nil {
+		h.mu.Unlock()
+		if errors.Is(err, ErrNotFound) {
+			s.mu.Lock()
+			delete(s.scenes, id)
+			s.mu.Unlock()
+		}
+		return nil, nil, err
+	}
+	return h, h.mu.Unlock, nil
+}
+
+// catchUp reads the rows of the log that a history lacks.
+func (s *Store) catchUp(ctx context.Context, id string, h *history) error {
+	var revision int64
+	if err := s.db.QueryRowContext(ctx, "SELECT revision FROM scenes WHERE id = ?", id).Scan(&revision); err != nil {
+		return plain(err)
+	}
+	if h.parent == nil {
+		h.parent, h.words, h.states = map[int64]int64{}, map[int64]string{}, map[int64]*scene.Scene{}
+	}
+	if h.revision == revision {
+		return nil
+	}
+	rows, err := s.db.QueryContext(ctx, "SELECT seq, op, node, parent, words FROM edits WHERE scene = ? AND seq > ? ORDER BY seq", id, h.revision)
+	if err != nil {
+		return plain(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var seq, node, parent int64
+		var op, words string
+		if err := rows.Scan(&seq, &op, &node, &parent, &words); err != nil {
+			return plain(err)
+		}
+		h.note(seq, op, node, parent, words)
+	}
+	return plain(rows.Err())
+}
+
+// note takes a row of the log into the history.
+func (h *history) note(seq int64, op string, node, parent int64, words string) {
+	switch op {
+	case "edit":
+		h.parent[node], h.words[node] = parent, words
+		h.redo = h.redo[:0]
+		h.since++
+	case "undo":
+		h.redo = append(h.redo, parent)
+	case "redo":
+		h.redo = h.redo[:len(h.redo)-1]
+	}
+	h.node, h.revision = node, seq
+}
+
+func (h *history) keep(node int64, sc *scene.Scene) {
+	if i := slices.Index(h.order, node); i >= 0 {
+		h.order = slices.Delete(h.order, i, i+1)
+	}
+	h.states[node] = sc
+	h.order = append(h.order, node)
+	if len(h.order) > keptStates {
+		delete(h.states, h.order[0])
+		h.order = h.order[1:]
+	}
+}
+
+// state gives the scene of the present node: from memory, or from the nearest snapshot and the edits since.
+func (s *Store) state(ctx context.Context, id string, h *history) (State, error) {
+	sc, err := s.at(ctx, id, h, h.node)
+	if err != nil {
+		return State{}, err
+	}
+	st := State{Scene: sc, Revision: h.revision, Undo: h.words[h.node]}
+	if n := len(h.redo); n > 0 {
+		st.Redo = h.words[h.redo[n-1]]
+	}
+	return st, nil
+}
+
+func (s *Store) at(ctx context.Context, id string, h *history, node int64) (*scene.Scene, error) {
+	if sc := h.states[node]; sc != nil {
+		return sc, nil
+	}
+	snapshots, err := s.snapshots(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	var path []int64 // nodes to replay, newest first
+	from := node
+	for h.states[from] == nil && !slices.Contains(snapshots, from) {
+		path = append(path, from)
+		from = h.parent[from]
+	}
+	sc := h.states[from]
+	if sc == nil {
+		var blob []byte
+		if err := s.db.QueryRowContext(ctx, "SELECT state FROM snapshots WHERE scene = ? AND node = ?", id, from).Scan(&blob); err != nil {
+			return nil, plain(err)
+		}
+		if sc, err = unpack(blob); err != nil {
+			return nil, fmt.Errorf("snapshot %d of scene %s: %w", from, id, err)
+		}
+		h.keep(from, sc)
+	}
+	for _, n := range slices.Backward(path) {
+		var raw []byte
+		if err := s.db.QueryRowContext(ctx, "SELECT edit FROM edits WHERE scene = ? AND seq = ?", id, n).Scan(&raw); err != nil {
+			return nil, plain(err)
+		}
+		e, err := scene.Parse(raw)
+		if err == nil {
+			sc, err = scene.Apply(sc, e)
+		}
+		if err != nil {
+			return nil, fmt.Errorf("edit %d of scene %s cannot be done again: %w", n, id, err)
+		}
+		h.keep(n, sc)
+	}
+	return sc, nil
+}
+
+func (s *Store) snapshots(ctx context.Context, id string) ([]int64, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT node FROM snapshots WHERE scene = ?", id)
+	if err != nil {
+		return nil, plain(err)
+	}
+	defer rows.Close()
+	var nodes []int64
+	for rows.Next() {
+		var n int64
+		if err := rows.Scan(&n); err != nil {
+			return nil, plain(err)
+		}
+		nodes = append(nodes, n)
+	}
+	return nodes, plain(rows.Err())
+}
+
+// A Change is an edit done: the scene before and after, and what was done in words.
+type Change struct {
+	Before *scene.Scene
+	State
+	Words string
+}
+
+// Edit does an edit at the expected revision and keeps it. The error is a scene.Refusal if the edit cannot be
+// done, a *Stale if the scene is at another revision.
+func (s *Store) Edit(ctx context.Context, id string, expected int64, e scene.Edit) (Change, error) {
+	h, done, err := s.openAt(ctx, id, expected)
+	if err != nil {
+		return Change{}, err
+	}
+	defer done()
+	before, err := s.at(ctx, id, h, h.node)
+	if err != nil {
+		return Change{}, err
+	}
+	after, err := scene.Apply(before, e)
+	if err != nil {
+		return Change{}, err
+	}
+	raw, err := scene.Marshal(e)
+	if err != nil {
+		return Change{}, err
+	}
+	words := scene.Describe(before, after, e)
+	seq := h.revision + 1
+	var blob []byte
+	if h.since+1 >= snapshotEvery {
+		if blob, err = pack(after); err != nil {
+			return Change{}, err
+		}
+	}
+	if err := s.append(ctx, id, expected, row{"edit", seq, h.node, raw, words}, after, blob); err != nil {
+		return Change{}, err
+	}
+	h.note(seq, "edit", seq, h.node, words)
+	h.keep(seq, after)
+	if blob != nil {
+		h.since = 0
+	}
+	st, err := s.state(ctx, id, h)
+	return Change{before, st, words}, err
+}
+
+// Undo goes back to before the last edit that is not yet undone; Redo takes the last undo back. Both are kept
+// as edits are. ok is false if there is nothing to undo or redo.
+func (s *Store) Undo(ctx context.Context, id string, expected int64) (Change, bool, error) {
+	return s.travel(ctx, id, expected, "undo")
+}
+
+// Redo takes the last undo back; see Undo.
+func (s *Store) Redo(ctx context.Context, id string, expected int64) (Change, bool, error) {
+	return s.travel(ctx, id, expected, "redo")
+}
+
+func (s *Store) travel(ctx context.Context, id string, expected int64, op string) (Change, bool, error) {
+	h, done, err := s.openAt(ctx, id, expected)
+	if err != nil {
+		return Change{}, false, err
+	}
+	defer done()
+	var to int64
+	var words string
+	if op == "undo" {
+		if h.node == 0 {
+			return Change{}, false, nil
+		}
+		to, words = h.parent[h.node], "undone: "+h.words[h.node]
+	} else {
+		if len(h.redo) == 0 {
+			return Change{}, false, nil
+		}
+		to = h.redo[len(h.redo)-1]
+		words = "done again: " + h.words[to]
+	}
+	before, err := s.at(ctx, id, h, h.node)
+	if err != nil {
+		return Change{}, false, err
+	}
+	after, err := s.at(ctx, id, h, to)
+	if err != nil {
+		return Change{}, false, err
+	}
+	seq := h.revision + 1
+	if err := s.append(ctx, id, expected, row{op, to, h.node, nil, words}, after, nil); err != nil {
+		return Change{}, false, err
+	}
+	h.note(seq, op, to, h.node, words)
+	st, err := s.state(ctx, id, h)
+	return Change{before, st, words}, true, err
+}
+
+// openAt opens a history that must be at a revision.
+func (s *Store) openAt(ctx context.Context, id string, expected int64) (*history, func(), error) {
+	s.mu.Lock()
+	h := s.scenes[id]
+	s.mu.Unlock()
+	if h != nil {
+		h.mu.Lock()
+		if h.parent != nil && h.revision == expected {
+			return h, h.mu.Unlock, nil // if it is behind, append finds out
+		}
+		h.mu.Unlock()
+	}
+	h, done, err := s.open(ctx, id)
+	if err != nil {
+		return nil, nil, err
+	}
+	if h.revision != expected {
+		done()
+		return nil, nil, s.stale(ctx, id, expected)
+	}
+	return h, done, nil
+}
+
+func (s *Store) stale(ctx context.Context, id string, expected int64) error {
+	stale := &Stale{Expected: expected}
+	rows, err := s.db.QueryContext(ctx, "SELECT seq, op, words FROM edits WHERE scene = ? AND seq > ? ORDER BY seq LIMIT 1000", id, expected)
+	if err != nil {
+		return plain(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var e Entry
+		if err := rows.Scan(&e.Seq, &e.Op, &e.Words); err != nil {
+			return plain(err)
+		}
+		stale.Newer = append(stale.Newer, e)
+		stale.Now = e.Seq
+	}
+	if err := rows.Err(); err != nil {
+		return plain(err)
+	}
+	return stale
+}
+
+type row struct {
+	op     string
+	node   int64
+	parent int64
+	edit   []byte
+	words  string
+}
+
+// append writes a row of the log, if the scene is still at the expected revision. Once it returns nil the
+// row is on disk.
+func (s *Store) append(ctx context.Context, id string, expected int64, r row, after *scene.Scene, snapshot []byte) error {
+	// An edit that has begun to be written is not given up half-way when its page goes away.
+	ctx = context.WithoutCancel(ctx)
+	lost := false
+	err := s.inTransaction(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, "UPDATE scenes SET revision = ?, node = ?, name = ?, changed = UTC_TIMESTAMP(3) WHERE id = ? AND revision = ?",
+			expected+1, r.node, cut(after.Name, 255), id, expected)
+		if err != nil {
+			return err
+		}
+		if n, _ := res.RowsAffected(); n == 0 {
+			lost = true
+			return errors.New("stale")
+		}
+		var edit any
+		if r.edit != nil {
+			edit = string(r.edit)
+		}
+		if _, err := tx.ExecContext(ctx, "INSERT INTO edits (scene, seq, op, node, parent, edit, words) VALUES (?, ?, ?, ?, ?, ?, ?)",
+			id, expected+1, r.op, r.node, r.parent, edit, r.words); err != nil {
+			return err
+		}
+		if snapshot != nil {
+			_, err = tx.ExecContext(ctx, "INSERT INTO snapshots (scene, node, state) VALUES (?, ?, ?)", id, r.node, snapshot)
+		}
+		return err
+	})
+	if lost {
+		return s.stale(ctx, id, expected)
+	}
+	return plain(err)
+}
+
+// Log gives the last rows of a scene's log, newest first.
+func (s *Store) Log(ctx context.Context, id string, most int) ([]Entry, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT seq, op, words FROM edits WHERE scene = ? ORDER BY seq DESC LIMIT ?", id, most)
+	if err != nil {
+		return nil, plain(err)
+	}
+	defer rows.Close()
+	var list []Entry
+	for rows.Next() {
+		var e Entry
+		if err := rows.Scan(&e.Seq, &e.Op, &e.Words); err != nil {
+			return nil, plain(err)
+		}
+		list = append(list, e)
+	}
+	return list, plain(rows.Err())
+}
+
+func pack(sc *scene.Scene) ([]byte, error) {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	if err := json.NewEncoder(z).Encode(sc); err != nil {
+		return nil, err
+	}
+	if err := z.Close(); err != nil {
+		return nil, err
+	}
+	return b.Bytes(), nil
+}
+
+func unpack(blob []byte) (*scene.Scene, error) {
+	z, err := gzip.NewReader(bytes.NewReader(blob))
+	if err != nil {
+		return nil, err
+	}
+	raw, err := io.ReadAll(z)
+	if err != nil {
+		return nil, err
+	}
+	sc := new(scene.Scene)
+	return sc, json.Unmarshal(raw, sc)
+}

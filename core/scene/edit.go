@@ -237,6 +237,9 @@ func (d *draft) newID(prefix string) string {
 	return fmt.Sprintf("%s%d", prefix, d.LastID)
 }
 
+// trackID is the id of a track made with a number.
+func trackID(n int64) string { return fmt.Sprintf("t%d", n) }
+
 // place puts a clip into a track in order of time; a Refusal if another lies there.
 func (d *draft) place(t *Track, c Clip) error {
 	if c.Start < 0 {

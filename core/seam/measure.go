@@ -70,8 +70,8 @@ func (m *Meter) track(id string) (*mix.Mixer, error) {
 
 func (m *Meter) ms(n float64) int64 { return int64(math.Round(n * float64(m.scene.SampleRate) / 1000)) }
 
-// Seam measures and judges one seam. Levels of voices are compared in the track alone, all else in the mix of the
-// scene as it is heard, or in the track alone where that is not heard.
+// Seam measures and judges one seam. Levels of voices and clicks are measured in the track alone, all else in the mix
+// of the scene as it is heard, or in the track alone where that is not heard.
 func (m *Meter) Seam(s Seam) (Result, error) {
 	r := Result{Seam: s}
 	alone, err := m.track(s.Track)
@@ -83,9 +83,9 @@ func (m *Meter) Seam(s Seam) (Result, error) {
 		heard = alone
 	}
 	for _, step := range []func() error{
-		func() error { return m.backgrounds(&r, heard) },
+		func() error { return m.backgrounds(&r, heard, alone) },
 		func() error { return m.levels(&r, alone) },
-		func() error { return m.clicks(&r, heard) },
+		func() error { return m.clicks(&r, heard, alone) },
 		func() error { return m.silence(&r, heard) },
 		func() error { return m.drop(&r, heard) },
 		func() error { return m.blend(&r) },
@@ -141,26 +141,45 @@ func (m *Meter) sides(s Seam, most float64) (left, right pcm.Span) {
 // silent is the level, in dBFS, below which nothing is there.
 const silent = -80
 
-func (m *Meter) backgrounds(r *Result, heard *mix.Mixer) error {
+// backgrounds measures both sides of the mix. At a cut the step is their difference; at an edge it is what the clip
+// adds to the background of all else, so that a voice which sets in on another track is not taken for it.
+func (m *Meter) backgrounds(r *Result, heard, alone *mix.Mixer) error {
 	left, right := m.sides(r.Seam, 2000)
-	for _, side := range []struct {
-		span pcm.Span
-		to   **float64
-	}{{left, &r.Measures.BackgroundLeftDB}, {right, &r.Measures.BackgroundRightDB}} {
-		if side.span.Len() < m.ms(100) {
-			continue
+	background := func(x *mix.Mixer, span pcm.Span) (*float64, error) {
+		if span.Len() < m.ms(100) {
+			return nil, nil
 		}
-		b, err := render(heard, side.span)
+		b, err := render(x, span)
+		if err != nil {
+			return nil, err
+		}
+		db := max(-120, measure.BackgroundDB(b, int(m.scene.SampleRate)))
+		return &db, nil
+	}
+	var err error
+	if r.Measures.BackgroundLeftDB, err = background(heard, left); err != nil {
+		return err
+	}
+	if r.Measures.BackgroundRightDB, err = background(heard, right); err != nil {
+		return err
+	}
+	l, rt := r.Measures.BackgroundLeftDB, r.Measures.BackgroundRightDB
+	if l == nil || rt == nil || *l <= silent || *rt <= silent {
+		return nil
+	}
+	step := *rt - *l
+	if r.Kind != Cut {
+		inside, outside, sign := right, *l, 1.0
+		if r.Right == "" {
+			inside, outside, sign = left, *rt, -1
+		}
+		own, err := background(alone, inside)
 		if err != nil {
 			return err
 		}
-		db := max(-120, measure.BackgroundDB(b, int(m.scene.SampleRate)))
-		*side.to = &db
+		step = sign * (10*math.Log10(math.Pow(10, outside/10)+math.Pow(10, *own/10)) - outside)
 	}
-	if l, rt := r.Measures.BackgroundLeftDB, r.Measures.BackgroundRightDB; l != nil && rt != nil && *l > silent && *rt > silent {
-		step := *rt - *l
-		r.Measures.BackgroundStepDB = &step
-	}
+	r.Measures.BackgroundStepDB = &step
 	return nil
 }
 
@@ -194,9 +213,9 @@ func (m *Meter) levels(r *Result, alone *mix.Mixer) error {
 	return nil
 }
 
-// clicks compares the upper part of the spectrum at the seam with the same moment of both recordings alone, which may
-// well hold a consonant there, and with what surrounds it.
-func (m *Meter) clicks(r *Result, heard *mix.Mixer) error {
+// clicks compares the upper part of the spectrum of the track at the seam with the same moment of both recordings alone,
+// which may well hold a consonant there, and with what surrounds it in the mix.
+func (m *Meter) clicks(r *Result, heard, alone *mix.Mixer) error {
 	near := pcm.Span{From: r.From - m.ms(2), To: r.To + m.ms(2)}
 	if near.Len() > m.ms(3000) { // a blend that long cannot click
 		return nil
@@ -218,7 +237,11 @@ func (m *Meter) clicks(r *Result, heard *mix.Mixer) error {
 		}
 		return at, measure.Percentile(others, 0.9), nil
 	}
-	at, surround, err := level(heard)
+	at, _, err := level(alone)
+	if err != nil {
+		return err
+	}
+	_, surround, err := level(heard)
 	if err != nil {
 		return err
 	}

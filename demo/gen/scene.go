@@ -3,6 +3,8 @@ package main
 import (
 	"math"
 
+	"blendseam/core/blend"
+	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
 	"blendseam/interchange/otio"
@@ -40,10 +42,14 @@ func layOut(recordings map[string]*recording) []byte {
 		}
 	}
 	at := int64(0)
+	var wides []pcm.Span // where the kiln is seen, and heard
 	// cut adds a stretch of a take, picture and sound, at the end of what is there.
 	cut := func(file, name string, from, to int64) {
 		from, to = from/frame*frame, (to+frame-1)/frame*frame
 		apply(&scene.Add{Track: tracks["Dialogue"], Picture: tracks["Picture"], Source: file, Name: name, In: from, Start: at, Length: to - from})
+		if file == "wide.mkv" {
+			wides = append(wides, pcm.Span{From: at, To: at + to - from})
+		}
 		at += to - from
 	}
 	// said is a line with so many frames of its take before and after.
@@ -93,14 +99,18 @@ func layOut(recordings map[string]*recording) []byte {
 	line("pell-take-2.mkv", "Pell, take 2", "goodnight", 20, 60)
 	end := at
 
-	roar := recordings["kiln-roar.flac"]
-	first := int64(roar.len()) - 4*rate
-	lay("Effects", "kiln-roar.flac", "kiln roar", rate, 0, first)
-	lay("Effects", "kiln-roar.flac", "kiln roar", 2*rate, first, min(first, end-first))
+	for i, shot := range wides {
+		lay("Effects", "kiln-roar.flac", "kiln roar", int64(1+12*i)*rate, shot.From, shot.Len())
+	}
 	lay("Rain", "rain.flac", "rain", 2*rate, rainFrom, end-rainFrom)
 	lay("Music", "evening-tune.flac", "evening tune", 0, musicFrom, end-musicFrom) // drowns the voice, and stops dead
 	for _, c := range s.Track(tracks["Effects"]).Clips {
-		apply(&scene.Gain{Clips: []string{c.ID}, DB: -9})
+		apply(&scene.Gain{Clips: []string{c.ID}, DB: -14})
+		for _, edge := range []string{"head", "tail"} {
+			if c.Start > 0 || edge == "tail" {
+				apply(&scene.FadeEdge{Clip: c.ID, Edge: edge, Length: 20 * frame, Curve: blend.Curve{Shape: blend.QuarterSine}})
+			}
+		}
 	}
 	for _, c := range s.Track(tracks["Music"]).Clips {
 		apply(&scene.Gain{Clips: []string{c.ID}, DB: 4})

@@ -66,11 +66,11 @@ func sum(of ...[]float64) []float64 {
 func far(v []float64) []float64 {
 	out := make([]float64, len(v)+seconds(0.5))
 	for i, x := range v {
-		out[i] += 0.16 * x
+		out[i] += 0.1 * x
 	}
 	for range 260 {
 		at := seconds(0.008 + 0.38*math.Pow(chance.Float64(), 1.6))
-		g := 0.05 * math.Exp(-float64(at)/rate/0.11)
+		g := 0.03 * math.Exp(-float64(at)/rate/0.11)
 		if chance.IntN(2) == 0 {
 			g = -g
 		}

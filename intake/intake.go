@@ -1,0 +1,200 @@
+// Package intake brings recordings and scene files in: into the library of recordings and into the database, all of
+// a file or nothing of it.
+package intake
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"blendseam/core/scene"
+	"blendseam/core/timecode"
+	"blendseam/media"
+	"blendseam/store"
+)
+
+// An Intake is where things go.
+type Intake struct {
+	Store   *store.Store
+	Library *media.Library
+}
+
+// IsSceneFile tells by its name whether a file is a scene file.
+func IsSceneFile(name string) bool { return strings.EqualFold(filepath.Ext(name), ".otio") }
+
+// Keep takes an arrival into the library and the database, ready for a scene's rates.
+func (in Intake) Keep(ctx context.Context, a *media.Arrival, rate int64, frames timecode.Rate) (media.Info, error) {
+	info, err := a.Keep(ctx, rate, frames)
+	if err != nil {
+		return info, err
+	}
+	raw, err := json.Marshal(info)
+	if err != nil {
+		return info, err
+	}
+	return info, in.Store.AddSource(ctx, store.Source{ID: info.ID, SHA256: info.SHA256, Name: info.Name, Info: raw})
+}
+
+// File takes a recording on this machine.
+func (in Intake) File(ctx context.Context, path string, rate int64, frames timecode.Rate) (media.Info, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return media.Info{}, fmt.Errorf("%s cannot be opened: %w", path, errors.Unwrap(err))
+	}
+	defer f.Close()
+	if s, err := f.Stat(); err == nil && s.IsDir() {
+		return media.Info{}, fmt.Errorf("%s is a folder; name the recordings in it", path)
+	}
+	a, err := in.Library.Receive(filepath.Base(path))
+	if err != nil {
+		return media.Info{}, err
+	}
+	defer a.Close()
+	if _, err := io.Copy(a, &stoppable{ctx, f}); err != nil {
+		return media.Info{}, err
+	}
+	return in.Keep(ctx, a, rate, frames)
+}
+
+// stoppable ends a copy when its context ends.
+type stoppable struct {
+	ctx context.Context
+	io.Reader
+}
+
+func (s *stoppable) Read(p []byte) (int, error) {
+	if err := s.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return s.Reader.Read(p)
+}
+
+// Source is a recording as a scene knows it, once it is prepared for the scene's rates.
+func (in Intake) Source(info media.Info, s *scene.Scene) (scene.Source, error) {
+	src := scene.Source{ID: info.ID, Name: strings.TrimSuffix(info.Name, filepath.Ext(info.Name)), URL: info.Name, Frames: info.Frames(s.Rate)}
+	if info.Rate > 0 {
+		w, err := in.Library.Sound(info.ID, s.SampleRate)
+		if err != nil {
+			return src, err
+		}
+		defer w.Close()
+		src.Samples, src.Channels = w.Len(), w.Format().Channels
+	}
+	return src, nil
+}
+
+// Into makes recordings known to a scene, as one edit; those it knows already stay as they are.
+func (in Intake) Into(ctx context.Context, id string, infos []media.Info) error {
+	for {
+		st, err := in.Store.Scene(ctx, id)
+		if err != nil {
+			return err
+		}
+		var edits []scene.Edit
+		for _, info := range infos {
+			if _, known := st.Scene.Sources[info.ID]; known {
+				continue
+			}
+			if err := in.Library.Prepare(ctx, info, st.Scene.SampleRate, st.Scene.Rate); err != nil {
+				return err
+			}
+			src, err := in.Source(info, st.Scene)
+			if err != nil {
+				return err
+			}
+			edits = append(edits, &scene.Bring{Source: src})
+		}
+		switch len(edits) {
+		case 0:
+			return nil
+		case 1:
+			_, err = in.Store.Edit(ctx, id, st.Revision, edits[0])
+		default:
+			_, err = in.Store.Edit(ctx, id, st.Revision, scene.InOrder(fmt.Sprintf("brought in %d recordings", len(edits)), edits...))
+		}
+		if stale := (*store.Stale)(nil); !errors.As(err, &stale) {
+			return err
+		}
+	}
+}
+
+// SceneFile takes a scene file with all its recordings, which lie where it says, and gives the new scene's id. name,
+// if not "", is what the scene is called.
+func (in Intake) SceneFile(ctx context.Context, path, name string) (id string, warnings []string, err error) {
+	s, warnings, err := media.ReadSceneOnly(ctx, path)
+	if err != nil {
+		return "", nil, err
+	}
+	id, err = in.adopt(ctx, s, name, func(src scene.Source) (media.Info, error) {
+		file, err := media.LocalPath(filepath.Dir(path), src.URL)
+		if err != nil {
+			return media.Info{}, err
+		}
+		return in.File(ctx, file, s.SampleRate, s.Rate)
+	})
+	if err != nil {
+		return "", nil, fmt.Errorf("%s: %w", filepath.Base(path), err)
+	}
+	return id, warnings, nil
+}
+
+// Uploaded takes a scene file whose recordings were brought in before: they are found by the names of their files.
+func (in Intake) Uploaded(ctx context.Context, path, name string) (id string, warnings []string, err error) {
+	s, warnings, err := media.ReadSceneOnly(ctx, path)
+	if err != nil {
+		return "", nil, err
+	}
+	all, err := in.Store.Sources(ctx)
+	if err != nil {
+		return "", nil, err
+	}
+	byName := map[string]media.Info{}
+	for _, src := range all {
+		var info media.Info
+		if err := json.Unmarshal(src.Info, &info); err != nil {
+			return "", nil, err
+		}
+		byName[info.Name] = info
+	}
+	id, err = in.adopt(ctx, s, name, func(src scene.Source) (media.Info, error) {
+		info, ok := byName[filepath.Base(filepath.FromSlash(src.URL))]
+		if !ok {
+			return info, fmt.Errorf("its recording %s is not here yet; bring it in first, then the scene file again", filepath.Base(src.URL))
+		}
+		return info, in.Library.Prepare(ctx, info, s.SampleRate, s.Rate)
+	})
+	return id, warnings, err
+}
+
+// adopt keeps a scene whose sources are given by get.
+func (in Intake) adopt(ctx context.Context, s *scene.Scene, name string, get func(scene.Source) (media.Info, error)) (id string, err error) {
+	ids := map[string]string{}
+	sources := map[string]scene.Source{}
+	for old, src := range s.Sources {
+		info, err := get(src)
+		if err != nil {
+			return "", err
+		}
+		now, err := in.Source(info, s)
+		if err != nil {
+			return "", err
+		}
+		now.Name, now.URL, now.Offset, now.Foreign = src.Name, info.Name, src.Offset, src.Foreign
+		ids[old], sources[info.ID] = info.ID, now
+	}
+	s.Sources = sources
+	for _, t := range s.Tracks {
+		for i := range t.Clips {
+			t.Clips[i].Source = ids[t.Clips[i].Source]
+		}
+	}
+	if name != "" {
+		s.Name = name
+	}
+	return in.Store.Create(ctx, s)
+}

@@ -1,0 +1,239 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"unicode"
+
+	"blendseam/core/measure"
+	"blendseam/core/mix"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/media"
+	"blendseam/store"
+
+	"github.com/go-chi/chi/v5"
+)
+
+func (s *Server) handOverPage(w http.ResponseWriter, r *http.Request) {
+	id := chi.URLParam(r, "scene")
+	st, err := s.Store.Scene(r.Context(), id)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	list, err := s.madeList(r.Context(), id)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	sc := st.Scene
+	s.page(w, "hand-over", view{Title: "Hand over " + sc.Name, Scene: id, Name: sc.Name, Here: "hand-over", Data: map[string]any{
+		"id": id, "from": sc.Timecode(0), "to": sc.Timecode(sc.Length()), "empty": sc.Length() == 0, "length_s": float64(sc.Length()) / float64(sc.SampleRate),
+		"rate": sc.SampleRate, "channels": sc.Channels, "made": list}})
+}
+
+func (s *Server) madeList(ctx context.Context, id string) ([]progress, error) {
+	jobs, err := s.Store.Jobs(ctx, id, "mixdown")
+	if err != nil {
+		return nil, err
+	}
+	list := make([]progress, len(jobs))
+	for i, j := range jobs {
+		list[i] = s.jobs.progress(j)
+	}
+	return list, nil
+}
+
+func (s *Server) mixdowns(w http.ResponseWriter, r *http.Request) {
+	list, err := s.madeList(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.answer(w, http.StatusOK, list)
+}
+
+// A mixdownRequest says what to make.
+type mixdownRequest struct {
+	Kind     string `json:"kind"`  // one of media.Kinds
+	Depth    string `json:"depth"` // one of media.Depths
+	From     string `json:"from"`  // timecodes; "" is the scene's start or end
+	To       string `json:"to"`
+	NoDither bool   `json:"no_dither"`
+}
+
+// A mixdownResult says what was made.
+type mixdownResult struct {
+	File    string  `json:"file"`
+	Bytes   int64   `json:"bytes"`
+	LengthS float64 `json:"length_s"`
+	Format  string  `json:"format"`
+	Clipped int64   `json:"clipped"`
+	measure.Loudness
+}
+
+func (s *Server) mixdown(w http.ResponseWriter, r *http.Request) {
+	id := chi.URLParam(r, "scene")
+	var q mixdownRequest
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 1<<16)).Decode(&q); err != nil {
+		s.fail(w, r, errBadRequest{fmt.Errorf("the request cannot be read: %w", err)})
+		return
+	}
+	st, err := s.Store.Scene(r.Context(), id)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	span, err := stretch(st.Scene, q.From, q.To)
+	switch {
+	case err != nil:
+	case !slices.Contains(media.Kinds, q.Kind):
+		err = fmt.Errorf("the kind %q is not one of %s", q.Kind, strings.Join(media.Kinds, ", "))
+	case q.Kind == "flac" && q.Depth == "32f":
+		err = errors.New("FLAC holds integers; choose 16 or 24 bits, or WAV for 32 bits float")
+	}
+	if err != nil {
+		s.fail(w, r, errBadRequest{err})
+		return
+	}
+	words := fmt.Sprintf("%s, %s to %s", strings.ToUpper(q.Kind), st.Scene.Timecode(span.From), st.Scene.Timecode(span.To))
+	job, err := s.jobs.start(r.Context(), id, "mixdown", words, func(ctx context.Context, jobID string, done func(float64)) (any, error) {
+		return s.makeMixdown(ctx, jobID, st, q, span, done)
+	})
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.answer(w, http.StatusAccepted, job)
+}
+
+// stretch is the part of a scene between two timecodes.
+func stretch(sc *scene.Scene, from, to string) (pcm.Span, error) {
+	span := pcm.Span{To: sc.Length()}
+	if span.Empty() {
+		return span, errors.New("the scene is empty; lay clips out first")
+	}
+	for _, end := range []struct {
+		text string
+		to   *int64
+	}{{from, &span.From}, {to, &span.To}} {
+		if end.text == "" {
+			continue
+		}
+		frame, err := sc.Rate.Parse(end.text)
+		if err != nil {
+			return span, err
+		}
+		*end.to = sc.Rate.SampleOf(frame-sc.StartFrame, sc.SampleRate)
+	}
+	// The last frame may be cut short by the end of the last clip.
+	span.To = min(span.To, sc.Length())
+	if span.Empty() || span.From < 0 {
+		return span, fmt.Errorf("the stretch must lie in the scene, which runs from %s to %s, its start before its end", sc.Timecode(0), sc.Timecode(sc.Length()))
+	}
+	return span, nil
+}
+
+func (s *Server) makeMixdown(ctx context.Context, jobID string, st store.State, q mixdownRequest, span pcm.Span, done func(float64)) (any, error) {
+	sc := st.Scene
+	m, err := s.sound.mixer(sc, mix.Options{})
+	if err != nil {
+		return nil, err
+	}
+	dir := filepath.Join(s.Made, jobID)
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return nil, err
+	}
+	file := filepath.Join(dir, fileName(sc.Name)+"."+q.Kind)
+	kept := false
+	defer func() {
+		if !kept {
+			os.RemoveAll(dir)
+		}
+	}()
+	out, err := media.Create(file, int(sc.SampleRate), sc.Channels, q.Depth, q.NoDither)
+	if err != nil {
+		return nil, err
+	}
+	defer out.Discard()
+	clipped, err := m.Export(ctx, span, out.Encoder, out, func(n int64) { done(0.9 * float64(n) / float64(span.Len())) })
+	if err != nil {
+		return nil, err
+	}
+	if err := out.Close(); err != nil {
+		return nil, err
+	}
+	info, err := os.Stat(file)
+	if err != nil {
+		return nil, err
+	}
+	loudness, err := media.Loudness(ctx, file) // of what was written, not of what should have been
+	if err != nil {
+		return nil, err
+	}
+	kept = true
+	return mixdownResult{File: filepath.Base(file), Bytes: info.Size(), LengthS: float64(span.Len()) / float64(sc.SampleRate), Format: out.Encoder.Format.String(),
+		Clipped: clipped, Loudness: loudness}, nil
+}
+
+// fileName makes a scene's name fit for a file.
+func fileName(name string) string {
+	clean := strings.Map(func(r rune) rune {
+		switch {
+		case unicode.IsLetter(r), unicode.IsDigit(r), strings.ContainsRune("-_. ", r):
+			return r
+		}
+		return '-'
+	}, strings.TrimLeft(name, "."))
+	if clean = strings.TrimSpace(clean); clean == "" {
+		return "scene"
+	}
+	if len(clean) > 80 {
+		clean = strings.ToValidUTF8(clean[:80], "")
+	}
+	return clean
+}
+
+// made sends a file that was made.
+func (s *Server) made(w http.ResponseWriter, r *http.Request) {
+	id := chi.URLParam(r, "job")
+	entries, err := os.ReadDir(filepath.Join(s.Made, filepath.Base(id)))
+	if err != nil || len(entries) != 1 {
+		s.fail(w, r, store.ErrNotFound)
+		return
+	}
+	name := entries[0].Name()
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
+	http.ServeFile(w, r, filepath.Join(s.Made, filepath.Base(id), name))
+}
+
+// temporary keeps an upload for as long as a request lasts.
+func temporary(body io.Reader, name string) (file string, clean func(), err error) {
+	dir, err := os.MkdirTemp("", "blendseam-")
+	if err != nil {
+		return "", nil, err
+	}
+	clean = func() { os.RemoveAll(dir) }
+	file = filepath.Join(dir, filepath.Base(name))
+	f, err := os.Create(file)
+	if err == nil {
+		_, err = io.Copy(f, body)
+		if e := f.Close(); err == nil {
+			err = e
+		}
+	}
+	if err != nil {
+		clean()
+		return "", nil, fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name)
+	}
+	return file, clean, nil
+}

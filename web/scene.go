@@ -1,0 +1,238 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"maps"
+	"net/http"
+	"reflect"
+	"slices"
+
+	"blendseam/core/blend"
+	"blendseam/core/scene"
+	"blendseam/core/timecode"
+	"blendseam/interchange/otio"
+	"blendseam/media"
+	"blendseam/store"
+
+	"github.com/go-chi/chi/v5"
+)
+
+// A stateView is a whole scene as its page needs it.
+type stateView struct {
+	*scene.Scene
+	Revision int64  `json:"revision"`
+	Undo     string `json:"undo"` // what undo would take back, in words
+	Redo     string `json:"redo"`
+}
+
+// pageData is what the scene page begins with.
+type pageData struct {
+	ID       string            `json:"id"`
+	State    stateView         `json:"state"`
+	Rate     rateView          `json:"rate"`
+	Commands []command         `json:"commands"`
+	Laws     []blend.LawInfo   `json:"laws"`
+	Media    mediaView         `json:"media"`
+	Infos    map[string]string `json:"infos,omitempty"`
+}
+
+type rateView struct {
+	Num     int64 `json:"num"`
+	Den     int64 `json:"den"`
+	Drop    bool  `json:"drop"`
+	Nominal int64 `json:"nominal"`
+}
+
+type mediaView struct {
+	PeakSteps []int64 `json:"peak_steps"`
+	TileBins  int64   `json:"tile_bins"`
+	Width     int     `json:"width"`
+	Height    int     `json:"height"`
+	Columns   int     `json:"columns"`
+}
+
+func rateOf(r timecode.Rate) rateView { return rateView{r.Num, r.Den, r.Drop, r.Nominal()} }
+
+func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) {
+	id := chi.URLParam(r, "scene")
+	st, err := s.Store.Scene(r.Context(), id)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	data := pageData{ID: id, State: stateView{st.Scene, st.Revision, st.Undo, st.Redo}, Rate: rateOf(st.Scene.Rate), Commands: commands, Laws: blend.Laws,
+		Media: mediaView{media.PeakSteps, media.TileBins, media.PictureWidth, media.PictureHeight, media.SheetColumns}}
+	s.page(w, "scene", view{Title: st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "scene", Data: data})
+}
+
+func (s *Server) state(w http.ResponseWriter, r *http.Request) {
+	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.answer(w, http.StatusOK, stateView{st.Scene, st.Revision, st.Undo, st.Redo})
+}
+
+// sceneFile sends the scene as a scene file. Recordings are named as they were brought in.
+func (s *Server) sceneFile(w http.ResponseWriter, r *http.Request) {
+	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	raw, err := otio.Write(st.Scene)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(st.Scene.Name)+".otio"))
+	w.Write(raw)
+}
+
+// An editRequest is an edit from a page, at the revision that the page shows.
+type editRequest struct {
+	Revision int64           `json:"revision"`
+	Edit     json.RawMessage `json:"edit"`
+	Page     string          `json:"page"` // which page asks, so that it need not be told
+}
+
+// An editAnswer says what an edit changed.
+type editAnswer struct {
+	Revision int64   `json:"revision"`
+	Words    string  `json:"words"`
+	Undo     string  `json:"undo"`
+	Redo     string  `json:"redo"`
+	Changes  changes `json:"changes"`
+}
+
+func (s *Server) editRequest(w http.ResponseWriter, r *http.Request) (q editRequest, err error) {
+	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, 8<<20))
+	if err == nil {
+		err = json.Unmarshal(raw, &q)
+	}
+	if err != nil {
+		return q, errBadRequest{fmt.Errorf(`the request is not {"revision": ..., "edit": {...}}: %w`, err)}
+	}
+	return q, nil
+}
+
+func (s *Server) edit(w http.ResponseWriter, r *http.Request) {
+	q, err := s.editRequest(w, r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	e, err := scene.Parse(q.Edit)
+	if err != nil {
+		s.fail(w, r, errBadRequest{err})
+		return
+	}
+	c, err := s.Store.Edit(r.Context(), chi.URLParam(r, "scene"), q.Revision, e)
+	s.edited(w, r, q, c, err)
+}
+
+func (s *Server) undo(w http.ResponseWriter, r *http.Request) {
+	s.travel(w, r, s.Store.Undo, "There is nothing to undo: no edit has been made yet.")
+}
+
+func (s *Server) redo(w http.ResponseWriter, r *http.Request) {
+	s.travel(w, r, s.Store.Redo, "There is nothing to redo: the last thing done was not an undo.")
+}
+
+func (s *Server) travel(w http.ResponseWriter, r *http.Request, step func(context.Context, string, int64) (store.Change, bool, error), none string) {
+	q, err := s.editRequest(w, r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	c, ok, err := step(r.Context(), chi.URLParam(r, "scene"), q.Revision)
+	if err == nil && !ok {
+		s.answer(w, http.StatusUnprocessableEntity, problem{Message: none})
+		return
+	}
+	s.edited(w, r, q, c, err)
+}
+
+// edited answers an edit, and tells the other pages.
+func (s *Server) edited(w http.ResponseWriter, r *http.Request, q editRequest, c store.Change, err error) {
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.answer(w, http.StatusOK, editAnswer{c.Revision, c.Words, c.Undo, c.Redo, compare(c.Before, c.Scene)})
+	s.tellEdited(chi.URLParam(r, "scene"), q.Page, c)
+}
+
+func (s *Server) tellEdited(id, page string, c store.Change) {
+	s.news.tell(id, "edit", map[string]any{"revision": c.Revision, "words": c.Words, "page": page})
+}
+
+// changes is what differs between two states of a scene: what is not named stayed as it was.
+type changes struct {
+	Name    *string                 `json:"name,omitempty"`
+	Markers *[]scene.Marker         `json:"markers,omitempty"`
+	Sources map[string]scene.Source `json:"sources,omitempty"` // new or changed
+	Order   []string                `json:"order,omitempty"`   // ids of all tracks
+	Tracks  []trackChanges          `json:"tracks,omitempty"`
+}
+
+// trackChanges has a track without its clips, and the clips that are new, changed or gone.
+type trackChanges struct {
+	Track scene.Track  `json:"track"`
+	Set   []scene.Clip `json:"set,omitempty"`
+	Gone  []string     `json:"gone,omitempty"`
+}
+
+func compare(before, after *scene.Scene) changes {
+	var c changes
+	if before.Name != after.Name {
+		c.Name = &after.Name
+	}
+	if !reflect.DeepEqual(before.Markers, after.Markers) {
+		c.Markers = &after.Markers
+	}
+	if reflect.ValueOf(before.Sources).Pointer() != reflect.ValueOf(after.Sources).Pointer() {
+		c.Sources = maps.Clone(after.Sources)
+		maps.DeleteFunc(c.Sources, func(id string, s scene.Source) bool { return reflect.DeepEqual(before.Sources[id], s) })
+	}
+	ids := func(s *scene.Scene) (list []string) {
+		for _, t := range s.Tracks {
+			list = append(list, t.ID)
+		}
+		return list
+	}
+	if order := ids(after); !slices.Equal(ids(before), order) {
+		c.Order = order
+	}
+	for _, t := range after.Tracks {
+		if was := before.Track(t.ID); was != t {
+			c.Tracks = append(c.Tracks, compareTrack(was, t))
+		}
+	}
+	return c
+}
+
+func compareTrack(before, after *scene.Track) trackChanges {
+	c := trackChanges{Track: *after}
+	c.Track.Clips = nil
+	was := map[string]scene.Clip{}
+	if before != nil {
+		for _, clip := range before.Clips {
+			was[clip.ID] = clip
+		}
+	}
+	for _, clip := range after.Clips {
+		old, there := was[clip.ID]
+		if !there || !reflect.DeepEqual(old, clip) {
+			c.Set = append(c.Set, clip)
+		}
+		delete(was, clip.ID)
+	}
+	c.Gone = slices.Sorted(maps.Keys(was))
+	return c
+}

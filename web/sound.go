@@ -1,0 +1,392 @@
+package web
+
+import (
+	"encoding/binary"
+	"fmt"
+	"math"
+	"net/http"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+
+	"blendseam/core/blend"
+	"blendseam/core/measure"
+	"blendseam/core/mix"
+	"blendseam/core/pcm"
+	"blendseam/core/pcm/wav"
+	"blendseam/core/scene"
+	"blendseam/core/seam"
+	"blendseam/core/timecode"
+	"blendseam/media"
+	"blendseam/store"
+
+	"github.com/go-chi/chi/v5"
+)
+
+// sound gives mixers of scenes, and keeps those that were asked for last.
+type sound struct {
+	library *media.Library
+	mu      sync.Mutex
+	readers map[string]*wav.Reader // by source and rate; they stay open
+	mixers  map[mixKey]*mix.Mixer
+	order   []mixKey // of mixers, the oldest use first
+}
+
+type mixKey struct {
+	scene *scene.Scene
+	opt   mix.Options
+}
+
+// keptMixers is enough for a few pages with their auditions.
+const keptMixers = 32
+
+func newSound(l *media.Library) *sound {
+	return &sound{library: l, readers: map[string]*wav.Reader{}, mixers: map[mixKey]*mix.Mixer{}}
+}
+
+// open gives the function by which a scene's sources are opened.
+func (s *sound) open(sc *scene.Scene) mix.Open {
+	return func(src scene.Source) (pcm.ReaderAt, error) {
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		key := fmt.Sprintf("%s %d", src.ID, sc.SampleRate)
+		if r := s.readers[key]; r != nil {
+			return r, nil
+		}
+		r, err := s.library.Sound(src.ID, sc.SampleRate)
+		if err != nil {
+			return nil, fmt.Errorf("the sound of %s is not in the media folder; bring it in again", src.Name)
+		}
+		s.readers[key] = r
+		return r, nil
+	}
+}
+
+func (s *sound) mixer(sc *scene.Scene, opt mix.Options) (*mix.Mixer, error) {
+	key := mixKey{sc, opt}
+	s.mu.Lock()
+	m := s.mixers[key]
+	if i := slices.Index(s.order, key); i >= 0 {
+		s.order = append(slices.Delete(s.order, i, i+1), key)
+	}
+	s.mu.Unlock()
+	if m != nil {
+		return m, nil
+	}
+	m, err := mix.New(sc, s.open(sc), opt)
+	if err != nil {
+		return nil, err
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.mixers[key] == nil {
+		s.mixers[key] = m
+		s.order = append(s.order, key)
+		if len(s.order) > keptMixers {
+			delete(s.mixers, s.order[0])
+			s.order = s.order[1:]
+		}
+	}
+	return m, nil
+}
+
+// number reads a whole number from the address.
+func number(r *http.Request, name string, low, high int64) (int64, error) {
+	text := r.URL.Query().Get(name)
+	if text == "" {
+		text = chi.URLParam(r, name)
+	}
+	n, err := strconv.ParseInt(text, 10, 64)
+	if err != nil || n < low || n > high {
+		return 0, errBadRequest{fmt.Errorf("%s is %q; a whole number from %d to %d is needed", name, text, low, high)}
+	}
+	return n, nil
+}
+
+func numbers(r *http.Request, to map[string]*int64, low, high int64) error {
+	for name, p := range to {
+		var err error
+		if *p, err = number(r, name, low, high); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+const farthest = int64(1) << 45 // samples
+
+// pcm sends a stretch of the scene as 32-bit floats, little-endian, channels in turn. what is scene, plain (without blends),
+// or the id of a clip to hear alone, with its handles.
+func (s *Server) pcm(w http.ResponseWriter, r *http.Request) {
+	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	from, err := number(r, "from", -farthest, farthest)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	n, err := number(r, "n", 1, 1<<21)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	m, err := s.sound.mixer(st.Scene, hearing(st, r.URL.Query().Get("what")))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	b := pcm.NewBlock(m.Channels(), n)
+	if err := m.Render(b, from); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	raw := make([]byte, 0, 4*n*int64(len(b)))
+	for i := range n {
+		for _, ch := range b {
+			raw = binary.LittleEndian.AppendUint32(raw, math.Float32bits(float32(ch[i])))
+		}
+	}
+	h := w.Header()
+	h.Set("Content-Type", "application/octet-stream")
+	h.Set("Cache-Control", "no-store")
+	h.Set("Blendseam-Channels", strconv.Itoa(m.Channels()))
+	h.Set("Blendseam-Revision", strconv.FormatInt(st.Revision, 10))
+	w.Write(raw)
+}
+
+func hearing(st store.State, what string) mix.Options {
+	switch what {
+	case "", "scene":
+		return mix.Options{}
+	case "plain":
+		return mix.Options{Plain: true}
+	}
+	return mix.Options{Clip: what, Bypass: true}
+}
+
+// A strip is a waveform as drawn: the lowest and the highest sample in each bin.
+type strip struct {
+	Low  []float32 `json:"low"`
+	High []float32 `json:"high"`
+}
+
+func stripOf(m *mix.Mixer, from, to int64, bins int64) (strip, pcm.Block, error) {
+	b := pcm.NewBlock(m.Channels(), to-from)
+	if err := m.Render(b, from); err != nil {
+		return strip{}, nil, err
+	}
+	out := strip{make([]float32, bins), make([]float32, bins)}
+	for i := range bins {
+		a, z := i*(to-from)/bins, max(i*(to-from)/bins+1, (i+1)*(to-from)/bins)
+		low, high := math.Inf(1), math.Inf(-1)
+		for _, ch := range b {
+			for _, v := range ch[a:z] {
+				low, high = min(low, v), max(high, v)
+			}
+		}
+		out.Low[i], out.High[i] = round(low), round(high)
+	}
+	return out, b, nil
+}
+
+func round(v float64) float32 { return float32(math.Round(v*1e6) / 1e6) }
+
+// A benchView is what the bench draws of a seam.
+type benchView struct {
+	From     int64     `json:"from"`
+	To       int64     `json:"to"`
+	Seam     seam.Seam `json:"seam"`
+	Outgoing *strip    `json:"outgoing"` // null where there is none
+	Incoming *strip    `json:"incoming"`
+	Result   strip     `json:"result"`
+	Level    []float32 `json:"level"` // short-term level of the result, dBFS
+	Gains    []gains   `json:"gains"` // across the change
+	Law      string    `json:"law,omitempty"`
+	Before   int64     `json:"before"`
+	After    int64     `json:"after"`
+	ReachB   int64     `json:"reach_before"` // how far a blend can go, samples
+	ReachA   int64     `json:"reach_after"`
+}
+
+type gains struct {
+	At  int64   `json:"at"`
+	Out float32 `json:"out"`
+	In  float32 `json:"in"`
+	Sum float32 `json:"sum_db"`
+}
+
+// bench answers with a stretch around a seam in so many bins.
+func (s *Server) bench(w http.ResponseWriter, r *http.Request) {
+	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	var from, to, bins int64
+	if err := numbers(r, map[string]*int64{"from": &from, "to": &to, "bins": &bins}, -farthest, farthest); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	if to <= from || to-from > 30*st.Scene.SampleRate || bins < 1 || bins > 8192 {
+		s.fail(w, r, errBadRequest{fmt.Errorf("the stretch must be 1 sample to 30 s long, in 1 to 8192 bins")})
+		return
+	}
+	bins = min(bins, to-from)
+	all := seam.Find(st.Scene)
+	i := slices.IndexFunc(all, func(x seam.Seam) bool { return x.ID == r.URL.Query().Get("seam") })
+	if i < 0 {
+		s.fail(w, r, store.ErrNotFound)
+		return
+	}
+	v, err := s.benchView(st.Scene, all[i], from, to, bins)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.answer(w, http.StatusOK, v)
+}
+
+func (s *Server) benchView(sc *scene.Scene, x seam.Seam, from, to, bins int64) (benchView, error) {
+	v := benchView{From: from, To: to, Seam: x}
+	for _, side := range []struct {
+		clip string
+		to   **strip
+	}{{x.Left, &v.Outgoing}, {x.Right, &v.Incoming}} {
+		if side.clip == "" {
+			continue
+		}
+		m, err := s.sound.mixer(sc, mix.Options{Clip: side.clip, Bypass: true})
+		if err != nil {
+			return v, err
+		}
+		one, _, err := stripOf(m, from, to, bins)
+		if err != nil {
+			return v, err
+		}
+		*side.to = &one
+	}
+	m, err := s.sound.mixer(sc, mix.Options{})
+	if err != nil {
+		return v, err
+	}
+	var b pcm.Block
+	if v.Result, b, err = stripOf(m, from, to, bins); err != nil {
+		return v, err
+	}
+	v.Level = levels(b, bins, sc.SampleRate/20)
+	return v, s.benchGains(sc, &v)
+}
+
+// levels is the RMS level over a window around each bin, in dBFS.
+func levels(b pcm.Block, bins, window int64) []float32 {
+	n := b.Len()
+	sums := make([]float64, n+1)
+	for i := range n {
+		power := 0.0
+		for _, ch := range b {
+			power += ch[i] * ch[i]
+		}
+		sums[i+1] = sums[i] + power/float64(len(b))
+	}
+	out := make([]float32, bins)
+	for k := range bins {
+		mid := (2*k + 1) * n / (2 * bins)
+		a, z := max(0, mid-window/2), min(n, mid+window/2+1)
+		out[k] = float32(math.Round(10*max(-120, measure.DB(math.Sqrt((sums[z]-sums[a])/float64(z-a))))) / 10)
+	}
+	return out
+}
+
+// benchGains says how the gains of both sides run across the seam, and what their sum is.
+func (s *Server) benchGains(sc *scene.Scene, v *benchView) error {
+	t := sc.Track(v.Seam.Track)
+	_, left := sc.Clip(v.Seam.Left)
+	_, right := sc.Clip(v.Seam.Right)
+	const points = 96
+	if v.Seam.Kind == seam.Cut {
+		v.ReachB, v.ReachA = sc.Reach(t, *left, *right)
+		if b := t.Blend(left.ID, right.ID); b != nil {
+			v.Law, v.Before, v.After = string(b.Law), b.Before, b.After
+			r, err := mix.Correlation(t, *b, sc.Sources, s.sound.open(sc))
+			if err != nil {
+				return err
+			}
+			for i := range int64(points) {
+				x := blend.Position(i, points)
+				out, in := b.Gains(x, r)
+				v.Gains = append(v.Gains, gains{v.Seam.From + int64(x*float64(b.Length())), round(out), round(in), float32(math.Round(100*blend.PowerDB(out, in, r)) / 100)})
+			}
+			return nil
+		}
+	}
+	for i := range int64(points) {
+		if v.Seam.From == v.Seam.To {
+			break
+		}
+		x := blend.Position(i, points)
+		at := v.Seam.From + int64(x*float64(v.Seam.To-v.Seam.From))
+		g := gains{At: at}
+		if left != nil && at < left.End() {
+			g.Out = 1
+			if n := left.FadeOut.Length; n > 0 && at >= left.End()-n {
+				g.Out = round(left.FadeOut.Curve.Rise(float64(left.End()-at) / float64(n)))
+			}
+		}
+		if right != nil && at >= right.Start {
+			g.In = 1
+			if n := right.FadeIn.Length; n > 0 && at < right.Start+n {
+				g.In = round(right.FadeIn.Curve.Rise(float64(at-right.Start) / float64(n)))
+			}
+		}
+		v.Gains = append(v.Gains, g)
+	}
+	return nil
+}
+
+// peaks sends one tile of a recording's waveform; tiles never change.
+func (s *Server) peaks(w http.ResponseWriter, r *http.Request) {
+	var rate, step, tile int64
+	if err := numbers(r, map[string]*int64{"rate": &rate, "step": &step, "tile": &tile}, 0, farthest); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	raw, err := s.Library.Peaks(chi.URLParam(r, "source"), rate, step, tile)
+	if err != nil {
+		s.fail(w, r, store.ErrNotFound)
+		return
+	}
+	w.Header().Set("Content-Type", "application/octet-stream")
+	w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+	w.Write(raw)
+}
+
+// pictures sends one sheet of a recording's pictures.
+func (s *Server) pictures(w http.ResponseWriter, r *http.Request) {
+	var num, den int64
+	if err := numbers(r, map[string]*int64{"num": &num, "den": &den}, 1, 1<<30); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	sheet, err := strconv.Atoi(strings.TrimSuffix(chi.URLParam(r, "sheet"), ".jpg"))
+	if err != nil || sheet < 0 {
+		s.fail(w, r, store.ErrNotFound)
+		return
+	}
+	id := chi.URLParam(r, "source")
+	if strings.ContainsAny(id, "/.\\") {
+		s.fail(w, r, store.ErrNotFound)
+		return
+	}
+	file := s.Library.Sheet(id, timecode.Rate{Num: num, Den: den}, sheet)
+	if _, err := os.Stat(file); err != nil {
+		s.fail(w, r, store.ErrNotFound)
+		return
+	}
+	w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+	http.ServeFile(w, r, file)
+}

@@ -1,0 +1,186 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+
+	"blendseam/core/scene"
+	"blendseam/intake"
+	"blendseam/media"
+	"blendseam/store"
+
+	"github.com/go-chi/chi/v5"
+)
+
+// A sourceView is a recording on the page of sources.
+type sourceView struct {
+	media.Info
+	Shown   string `json:"shown"`   // its name in the scene
+	Samples int64  `json:"samples"` // at the scene's rate
+	Used    int    `json:"used"`    // clips of it in the scene
+	Here    bool   `json:"here"`    // the scene knows it
+}
+
+func (s *Server) sourceViews(ctx context.Context, sc *scene.Scene) ([]sourceView, error) {
+	all, err := s.Store.Sources(ctx)
+	if err != nil {
+		return nil, err
+	}
+	used := map[string]int{}
+	for _, t := range sc.Tracks {
+		for _, c := range t.Clips {
+			if t.Kind == scene.Sound || sc.Sources[c.Source].Samples == 0 {
+				used[c.Source]++
+			}
+		}
+	}
+	list := make([]sourceView, 0, len(all))
+	for _, src := range all {
+		var v sourceView
+		if err := json.Unmarshal(src.Info, &v.Info); err != nil {
+			return nil, err
+		}
+		known, here := sc.Sources[src.ID]
+		v.Shown, v.Samples, v.Here, v.Used = v.Name, known.Samples, here, used[src.ID]
+		if here {
+			v.Shown = known.Name
+		}
+		list = append(list, v)
+	}
+	return list, nil
+}
+
+func (s *Server) sourcesPage(w http.ResponseWriter, r *http.Request) {
+	id := chi.URLParam(r, "scene")
+	st, err := s.Store.Scene(r.Context(), id)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	list, err := s.sourceViews(r.Context(), st.Scene)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.page(w, "sources", view{Title: "Sources of " + st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "sources",
+		Data: map[string]any{"id": id, "rate": st.Scene.SampleRate, "sources": list,
+			"media": mediaView{media.PeakSteps, media.TileBins, media.PictureWidth, media.PictureHeight, media.SheetColumns}}})
+}
+
+// upload takes one recording as the body of the request, its name in the header Blendseam-Name. Once all of it is here,
+// the rest is a job.
+func (s *Server) upload(w http.ResponseWriter, r *http.Request) {
+	id := chi.URLParam(r, "scene")
+	name, err := url.PathUnescape(r.Header.Get("Blendseam-Name"))
+	if err != nil || name == "" {
+		s.fail(w, r, errBadRequest{errors.New("the header Blendseam-Name with the file's name is missing")})
+		return
+	}
+	st, err := s.Store.Scene(r.Context(), id)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	a, err := s.Library.Receive(name)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	if _, err := io.Copy(a, r.Body); err != nil {
+		a.Close()
+		s.fail(w, r, errBadRequest{fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name)})
+		return
+	}
+	job, err := s.jobs.start(r.Context(), id, "source", name, func(ctx context.Context, _ string, _ func(float64)) (any, error) {
+		defer a.Close()
+		info, err := s.intake.Keep(ctx, a, st.Scene.SampleRate, st.Scene.Rate)
+		if err != nil {
+			return nil, err
+		}
+		if err := s.intake.Into(ctx, id, []media.Info{info}); err != nil {
+			return nil, err
+		}
+		return info, s.tellState(ctx, id)
+	})
+	if err != nil {
+		a.Close()
+		s.fail(w, r, err)
+		return
+	}
+	s.answer(w, http.StatusAccepted, job)
+}
+
+// tellState tells all pages of a scene that it changed.
+func (s *Server) tellState(ctx context.Context, id string) error {
+	st, err := s.Store.Scene(ctx, id)
+	if err != nil {
+		return err
+	}
+	s.news.tell(id, "edit", map[string]any{"revision": st.Revision, "words": st.Undo})
+	return nil
+}
+
+// layOut puts a whole recording at the end of the first dialogue track, its picture with it; tracks that are
+// missing are made.
+func (s *Server) layOut(w http.ResponseWriter, r *http.Request) {
+	ctx, id := r.Context(), chi.URLParam(r, "scene")
+	source := chi.URLParam(r, "source")
+	kept, err := s.Store.Source(ctx, source)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	var info media.Info
+	if err := json.Unmarshal(kept.Info, &info); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	if err := s.intake.Into(ctx, id, []media.Info{info}); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	for {
+		st, err := s.Store.Scene(ctx, id)
+		if err != nil {
+			s.fail(w, r, err)
+			return
+		}
+		e, err := scene.LayOut(st.Scene, source)
+		if err != nil {
+			s.fail(w, r, err)
+			return
+		}
+		c, err := s.Store.Edit(ctx, id, st.Revision, e)
+		if stale := (*store.Stale)(nil); errors.As(err, &stale) {
+			continue
+		}
+		s.edited(w, r, editRequest{}, c, err)
+		return
+	}
+}
+
+// bringSceneFile makes a scene of a scene file whose recordings are here.
+func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) {
+	name, err := url.PathUnescape(r.Header.Get("Blendseam-Name"))
+	if err != nil || !intake.IsSceneFile(name) {
+		s.fail(w, r, errBadRequest{fmt.Errorf("%q is not a scene file; those end in .otio", name)})
+		return
+	}
+	file, clean, err := temporary(http.MaxBytesReader(w, r.Body, 512<<20), name)
+	if err != nil {
+		s.fail(w, r, errBadRequest{err})
+		return
+	}
+	defer clean()
+	id, warnings, err := s.intake.Uploaded(r.Context(), file, "")
+	if err != nil {
+		s.fail(w, r, errBadRequest{err})
+		return
+	}
+	s.answer(w, http.StatusCreated, map[string]any{"id": id, "warnings": warnings})
+}

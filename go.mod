@@ -4,23 +4,23 @@ go 1.26.8
 
 require (
 	github.com/alecthomas/kong v1.17.0
+	github.com/go-chi/chi/v5 v5.5.0
+	github.com/go-sql-driver/mysql v1.10.1
+	github.com/google/uuid v1.6.0
 	github.com/mewkiz/flac v1.0.14
+	github.com/pressly/goose/v3 v3.29.0
+	golang.org/x/image v0.47.0
 	gonum.org/v1/gonum v0.17.0
 )
 
 require (
 	filippo.io/edwards25519 v1.2.0 // indirect
-	github.com/go-chi/chi/v5 v5.5.0 // indirect
-	github.com/go-sql-driver/mysql v1.10.1 // indirect
-	github.com/google/uuid v1.6.0 // indirect
 	github.com/icza/bitio v1.1.0 // indirect
 	github.com/mewkiz/pkg v0.0.0-20250417130911-3f050ff8c56d // indirect
 	github.com/mewpkg/term v0.0.0-20241026122259-37a80af23985 // indirect
 	github.com/mfridman/interpolate v0.0.2 // indirect
-	github.com/pressly/goose/v3 v3.29.0 // indirect
 	github.com/sethvargo/go-retry v0.5.0 // indirect
 	go.uber.org/multierr v1.11.0 // indirect
-	golang.org/x/image v0.47.0 // indirect
 	golang.org/x/sync v0.24.0 // indirect
 	golang.org/x/sys v0.49.0 // indirect
 )

@@ -26,7 +26,7 @@ var static embed.FS
 type Config struct {
 	Store   *store.Store
 	Library *media.Library
-	Made    string                            // folder of what was handed over
+	Made    string                                // folder of what was handed over
 	Demo    func(context.Context) (string, error) // loads the demo scene and gives its id
 }
 

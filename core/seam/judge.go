@@ -41,9 +41,13 @@ var rules = []rule{
 	{BackgroundStep, 2, 5, func(m Measures) *float64 { return m.BackgroundStepDB },
 		func(v float64) string { return fmt.Sprintf("background %.1f dB apart", math.Abs(v)) }},
 	{LevelStep, 3, 6, func(m Measures) *float64 { return m.LevelStepLU },
-		func(v float64) string { return fmt.Sprintf("voice %.1f LU %s", math.Abs(v), either(v < 0, "quieter", "louder")) }},
+		func(v float64) string {
+			return fmt.Sprintf("voice %.1f LU %s", math.Abs(v), either(v < 0, "quieter", "louder"))
+		}},
 	{BlendLevel, 1.5, 4, func(m Measures) *float64 { return m.BlendLevelDB },
-		func(v float64) string { return fmt.Sprintf("blend %s %.1f dB", either(v < 0, "dips", "bulges"), math.Abs(v)) }},
+		func(v float64) string {
+			return fmt.Sprintf("blend %s %.1f dB", either(v < 0, "dips", "bulges"), math.Abs(v))
+		}},
 }
 
 func either(is bool, yes, no string) string {

@@ -1,0 +1,62 @@
+# make demo starts everything with the demo scene; make test runs all tests; both install what is missing first.
+
+GO_FILES := $(shell find cmd core demo intake interchange media store web -name '*.go' -not -name '*_test.go') $(wildcard store/migrations/*.sql) go.mod go.sum
+UI_FILES := $(wildcard web/ui/* web/templates/*) tools/bundle.mjs package.json
+DEMO_FILES := demo/kiln-night.otio $(wildcard demo/recordings/*)
+
+.PHONY: build demo serve test test-go test-ui test-e2e bench screenshots fuzz clean
+
+build: bin/blendseam
+
+bin/blendseam: $(GO_FILES) $(DEMO_FILES) web/static/made
+	go build -trimpath -o $@ ./cmd/blendseam
+
+web/static/made: $(UI_FILES) node_modules/.package-lock.json
+	npm run -s types
+	npm run -s scripts
+	npm run -s styles
+	touch $@
+
+node_modules/.package-lock.json: package-lock.json
+	npm ci --no-audit --no-fund
+	touch $@
+
+demo: build
+	tools/install-missing mariadbd ffmpeg
+	exec bin/blendseam demo
+
+serve: build
+	tools/install-missing mariadbd ffmpeg
+	exec bin/blendseam serve
+
+test: test-go test-ui test-e2e
+
+test-go: web/static/made
+	tools/install-missing mariadbd ffmpeg sox aplay
+	go vet ./...
+	go test ./...
+
+test-ui: node_modules/.package-lock.json
+	npm run -s unit
+
+test-e2e: build
+	tools/install-missing mariadbd ffmpeg chromium aplay
+	npx playwright test -c e2e
+
+bench: build
+	tools/install-missing mariadbd ffmpeg chromium
+	tools/bench
+
+screenshots: build
+	tools/install-missing mariadbd ffmpeg chromium
+	node e2e/screenshots.mjs
+
+# Each reader is fed damaged files for FUZZ_TIME.
+FUZZ_TIME ?= 3m
+fuzz:
+	go test ./core/pcm/wav -fuzz FuzzOpen -fuzztime $(FUZZ_TIME)
+	go test ./core/pcm/flac -fuzz FuzzDecoder -fuzztime $(FUZZ_TIME)
+	go test ./interchange/otio -fuzz FuzzRead -fuzztime $(FUZZ_TIME)
+
+clean:
+	rm -rf bin web/static node_modules e2e/results

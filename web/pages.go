@@ -1,0 +1,171 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"html/template"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"blendseam/core/scene"
+	"blendseam/core/timecode"
+
+	"github.com/go-chi/chi/v5"
+)
+
+//go:embed templates/*.html
+var templateFiles embed.FS
+
+// templates has each page under the name of its file; all share layout.html.
+var templates = func() map[string]*template.Template {
+	all := map[string]*template.Template{}
+	for _, name := range []string{"scenes", "scene", "sources", "hand-over", "problem"} {
+		all[name] = template.Must(template.New("").Funcs(template.FuncMap{"ago": ago, "minutes": minutes, "keyNames": keyNames}).
+			ParseFS(templateFiles, "templates/layout.html", "templates/"+name+".html"))
+	}
+	return all
+}()
+
+// A view is what a page is made from.
+type view struct {
+	Title   string
+	Scene   string // id
+	Name    string
+	Here    string // which of the scene's pages this is
+	Data    any    // what the page's script begins with
+	List    any
+	Problem string
+}
+
+// JSON is the data for the page's script.
+func (v view) JSON() (template.JS, error) {
+	raw, err := json.Marshal(v.Data) // escapes <, > and &
+	return template.JS(raw), err
+}
+
+func (s *Server) page(w http.ResponseWriter, name string, v view) {
+	var b bytes.Buffer
+	if err := templates[name].ExecuteTemplate(&b, "layout.html", v); err != nil {
+		slog.Error("a page could not be made", "page", name, "err", err)
+		http.Error(w, "The page could not be made.", http.StatusInternalServerError)
+		return
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.Header().Set("Cache-Control", "no-store")
+	w.Write(b.Bytes())
+}
+
+func ago(t time.Time) string {
+	switch d := time.Since(t); {
+	case d < time.Minute:
+		return "just now"
+	case d < time.Hour:
+		return fmt.Sprintf("%d min ago", int(d.Minutes()))
+	case d < 24*time.Hour:
+		return fmt.Sprintf("%d h ago", int(d.Hours()))
+	}
+	return t.Format("2 January 2006")
+}
+
+func minutes(seconds float64) string {
+	n := int(seconds + 0.5)
+	return fmt.Sprintf("%d:%02d", n/60, n%60)
+}
+
+// keyNames writes the keys of a command as they are printed on keyboards.
+func keyNames(keys []string) string {
+	names := strings.NewReplacer("ArrowLeft", "Left", "ArrowRight", "Right", "ArrowUp", "Up", "ArrowDown", "Down")
+	var out []string
+	for _, k := range keys {
+		if k == " " {
+			k = "Space"
+		}
+		k = names.Replace(k)
+		if last := k[strings.LastIndex(k, "+")+1:]; len(last) == 1 {
+			k = k[:len(k)-1] + strings.ToUpper(last)
+		}
+		out = append(out, k)
+	}
+	if len(out) == 0 {
+		return ""
+	}
+	return out[0]
+}
+
+func (s *Server) scenesPage(w http.ResponseWriter, r *http.Request) {
+	list, err := s.Store.Scenes(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	for _, row := range list {
+		if !row.Summary.Seams { // never opened since it was brought in
+			if st, err := s.Store.Scene(r.Context(), row.ID); err == nil {
+				s.measureSeams(row.ID, st.Scene)
+			}
+		}
+	}
+	var rates []string
+	for _, rate := range timecode.Rates {
+		rates = append(rates, rate.String())
+	}
+	s.page(w, "scenes", view{Title: "Scenes", Here: "scenes", List: list, Data: map[string]any{"rates": rates}})
+}
+
+func (s *Server) newScene(w http.ResponseWriter, r *http.Request) {
+	var q struct {
+		Name       string `json:"name"`
+		Rate       string `json:"rate"`
+		SampleRate int64  `json:"sample_rate"`
+		Channels   int    `json:"channels"`
+	}
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 1<<16)).Decode(&q); err != nil {
+		s.fail(w, r, errBadRequest{fmt.Errorf("the request cannot be read: %w", err)})
+		return
+	}
+	rate, err := timecode.ParseRate(q.Rate)
+	switch {
+	case err != nil:
+	case strings.TrimSpace(q.Name) == "":
+		err = errors.New("A scene needs a name of at least one letter.")
+	case q.SampleRate < 8000 || q.SampleRate > 192000:
+		err = fmt.Errorf("A sample rate of %d is outside 8000 to 192000.", q.SampleRate)
+	case q.Channels != 1 && q.Channels != 2:
+		err = fmt.Errorf("A scene has 1 or 2 channels, not %d.", q.Channels)
+	}
+	if err != nil {
+		s.fail(w, r, errBadRequest{err})
+		return
+	}
+	sc := scene.New(strings.TrimSpace(q.Name), rate, q.SampleRate)
+	sc.Channels = q.Channels
+	id, err := s.Store.Create(r.Context(), sc)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.answer(w, http.StatusCreated, map[string]string{"id": id})
+}
+
+func (s *Server) loadDemo(w http.ResponseWriter, r *http.Request) {
+	id, err := s.Demo(context.WithoutCancel(r.Context()))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.answer(w, http.StatusCreated, map[string]string{"id": id})
+}
+
+func (s *Server) deleteScene(w http.ResponseWriter, r *http.Request) {
+	if err := s.Store.Delete(r.Context(), chi.URLParam(r, "scene")); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.WriteHeader(http.StatusNoContent)
+}

@@ -1,0 +1,4 @@
+declare module "@alpinejs/csp" {
+  import Alpine from "alpinejs";
+  export default Alpine;
+}

@@ -1,0 +1,410 @@
+// The bench: the seam in hand, enlarged. Three strips on one time axis centred on the cut, the gains over them, and what
+// the sum does along the blend. What it shows was rendered by the server.
+import { get } from "./api.ts";
+import { FIGURES, TEXT, colours, fitted, repainter, sharpen, stitches } from "./paint.ts";
+import { type Rate, type View, frames, sampleOf, toX, zoomed } from "./time.ts";
+
+interface Strip { low: number[]; high: number[] }
+export interface BenchView {
+  from: number; to: number; outgoing: Strip | null; incoming: Strip | null; result: Strip; level: number[];
+  gains: { at: number; out: number; in: number; sum_db: number }[] | null;
+  law?: string; before: number; after: number; reach_before: number; reach_after: number;
+}
+export interface Seam {
+  id: string; track: string; track_name: string; kind: string; at: number; from: number; to: number; left: string; right: string;
+  left_name: string; right_name: string; blend: boolean; tc: string; verdict: string; cause: string; why: string;
+  measures: Record<string, number | null>;
+}
+
+type Part = "before" | "after" | "lean" | "cut";
+interface Drag { part: Part; startX: number; x: number; lastX: number; delta: number; moved: boolean }
+
+export interface Stand {
+  sceneID: string;
+  sampleRate: number;
+  rate: Rate;
+  thread(): string;
+  playhead(): number;
+  setBlend(before: number, after: number): void;
+  rollTo(sample: number): void;
+  loaded(v: BenchView): void;
+  failed(e: unknown): void;
+}
+
+const RIBBON = 34;
+
+export class Bench {
+  seam?: Seam;
+  data?: BenchView;
+  view: View = { from: 0, perPixel: 100 };
+  lean?: { before: number; after: number }; // while the lean is being tried out
+  private canvas: HTMLCanvasElement;
+  private stand: Stand;
+  private width = 764;
+  private asked?: AbortController;
+  private later = 0;
+  private drag?: Drag;
+  private hover?: Part;
+  readonly repaint: () => void;
+
+  constructor(canvas: HTMLCanvasElement, stand: Stand) {
+    [this.canvas, this.stand] = [canvas, stand];
+    this.repaint = repainter(() => this.paint());
+    new ResizeObserver(() => {
+      this.width = canvas.clientWidth;
+      this.load();
+    }).observe(canvas);
+    canvas.addEventListener("wheel", (e) => {
+      e.preventDefault();
+      this.zoom(Math.exp(e.deltaY * 0.003));
+    }, { passive: false });
+    canvas.addEventListener("pointerdown", (e) => {
+      const part = this.partAt(e.offsetX, e.offsetY);
+      if (!part || e.button !== 0) return;
+      canvas.setPointerCapture(e.pointerId);
+      this.drag = { part, startX: e.offsetX, x: e.offsetX, lastX: e.offsetX, delta: 0, moved: false };
+    });
+    canvas.addEventListener("pointermove", (e) => this.move(e));
+    canvas.addEventListener("pointerup", () => this.up());
+    canvas.addEventListener("pointercancel", () => (this.drag = undefined));
+  }
+
+  /** Shows a seam, so close that the change fills about a quarter. */
+  show(seam: Seam | undefined): void {
+    const other = seam?.id !== this.seam?.id;
+    this.seam = seam;
+    this.lean = undefined;
+    if (seam && other) {
+      this.width = this.canvas.clientWidth || this.width;
+      const seconds = Math.min(10, Math.max(2.4, (4 * (seam.to - seam.from)) / this.stand.sampleRate));
+      this.centre((seconds * this.stand.sampleRate) / this.width);
+      this.data = undefined;
+    } else if (seam) this.centre(this.view.perPixel);
+    this.load();
+  }
+
+  private centre(perPixel: number): void {
+    this.view = { perPixel, from: this.seam!.at - (perPixel * this.width) / 2 };
+  }
+
+  zoom(factor: number): void {
+    if (!this.seam) return;
+    this.view = zoomed(this.view, this.width / 2, factor, 24 / this.width, (10 * this.stand.sampleRate) / this.width);
+    this.centre(this.view.perPixel);
+    this.load();
+  }
+
+  /** Seconds that are shown. */
+  seconds(): number {
+    return (this.view.perPixel * this.width) / this.stand.sampleRate;
+  }
+
+  /** Asks for what is in view; what is there stays until it comes. */
+  load(): void {
+    this.repaint();
+    clearTimeout(this.later);
+    this.asked?.abort();
+    if (!this.seam) return;
+    this.later = window.setTimeout(() => this.fetch(), this.data ? 40 : 0);
+  }
+
+  private async fetch(): Promise<void> {
+    const s = this.seam!, asked = (this.asked = new AbortController());
+    const from = Math.floor(this.view.from), to = Math.max(from + 2, Math.ceil(this.view.from + this.width * this.view.perPixel));
+    const q = new URLSearchParams({ seam: s.id, from: String(from), to: String(to), bins: String(Math.max(2, Math.round(this.width))) });
+    try {
+      const data = await get<BenchView>(`/scenes/${this.stand.sceneID}/bench?${q}`, asked.signal);
+      if (this.seam?.id !== s.id) return;
+      this.data = data;
+      this.stand.loaded(data);
+      this.repaint();
+    } catch (e) {
+      if (!(e instanceof DOMException)) this.stand.failed(e);
+    }
+  }
+
+  /** Both halves of the blend as drawn: as they are, or as they would be. */
+  private halves(): { before: number; after: number; cut: number } {
+    const d = this.data, s = this.seam!;
+    let { before, after } = this.lean ?? { before: d?.before ?? 0, after: d?.after ?? 0 };
+    let cut = s.at;
+    if (this.drag?.moved) {
+      const by = this.drag.delta;
+      if (this.drag.part === "before") before -= by;
+      if (this.drag.part === "after") after += by;
+      if (this.drag.part === "lean") [before, after] = [before - by, after + by];
+      if (this.drag.part === "cut") cut += by;
+    }
+    return { before, after, cut };
+  }
+
+  private partAt(x: number, y: number): Part | undefined {
+    if (!this.seam || !this.data || this.seam.kind !== "cut") return undefined;
+    const { before, after, cut } = this.halves();
+    const near = (at: number) => Math.abs(toX(this.view, at) - x) < 7;
+    if (before + after > 0) {
+      if (near(cut - before)) return "before";
+      if (near(cut + after)) return "after";
+      if (near(cut)) return "cut";
+      if (x > toX(this.view, cut - before) && x < toX(this.view, cut + after) && y < this.canvas.clientHeight - RIBBON) return "lean";
+      return undefined;
+    }
+    return near(cut) ? "cut" : undefined;
+  }
+
+  private move(e: PointerEvent): void {
+    const d = this.drag;
+    if (!d) {
+      this.hover = this.partAt(e.offsetX, e.offsetY);
+      this.canvas.style.cursor = this.hover ? (this.hover === "lean" ? "grab" : "ew-resize") : "default";
+      return;
+    }
+    d.x += (e.offsetX - d.lastX) * (e.shiftKey ? 0.1 : 1);
+    d.lastX = e.offsetX;
+    if (Math.abs(e.offsetX - d.startX) > 2) d.moved = true;
+    const by = Math.round((d.x - d.startX) * this.view.perPixel), data = this.data!;
+    const clamp = (v: number, low: number, high: number) => Math.min(Math.max(v, low), Math.max(low, high));
+    const { before, after, reach_before: rb, reach_after: ra } = data;
+    if (d.part === "before") d.delta = clamp(by, before - rb, before + after > 0 ? Math.min(before, before + after - 1) : before);
+    else if (d.part === "after") d.delta = clamp(by, -Math.min(after, before + after - 1), ra - after);
+    else if (d.part === "lean") d.delta = clamp(by, Math.max(-after, before - rb), Math.min(before, ra - after));
+    else d.delta = clamp(by, -rb, ra);
+    this.repaint();
+  }
+
+  private up(): void {
+    const d = this.drag;
+    if (d?.moved && d.delta !== 0) {
+      const { before, after, cut } = this.halves();
+      this.lean = d.part === "cut" ? undefined : { before, after };
+      if (d.part === "cut") this.stand.rollTo(cut);
+      else this.stand.setBlend(before, after);
+    }
+    this.drag = undefined;
+    this.repaint();
+  }
+
+  private paint(): void {
+    const { c, width, height } = sharpen(this.canvas), col = colours();
+    this.width = width;
+    c.clearRect(0, 0, width, height);
+    const h = Math.floor((height - RIBBON - 8) / 3), tops = [2, h + 5, 2 * h + 8], ribbon = 3 * h + 12;
+    c.fillStyle = col.surface;
+    for (const y of tops) c.fillRect(0, y, width, h);
+    c.fillRect(0, ribbon, width, height - ribbon);
+    const s = this.seam, d = this.data;
+    if (!s) {
+      c.fillStyle = col.soft;
+      c.font = `13px ${TEXT}`;
+      c.textAlign = "center";
+      c.fillText("Choose a seam in the list or in the timeline", width / 2, tops[1] + h / 2);
+      c.textAlign = "left";
+      return;
+    }
+    const { before, after, cut } = this.halves(), edge = s.kind === "cut" ? [cut - before, cut + after] : [s.from, s.to];
+    const [b0, b1] = [toX(this.view, edge[0]), toX(this.view, edge[1])], xc = toX(this.view, cut);
+    if (b1 > b0) {
+      c.fillStyle = col.tone + "26";
+      c.fillRect(b0, tops[0], b1 - b0, tops[2] + h - tops[0]);
+    }
+    if (d) {
+      const thread = col[this.stand.thread()] ?? col.dialogue;
+      if (d.outgoing) this.strip(c, d, d.outgoing, tops[0], h, thread, (x) => (x < Math.max(b1, xc) ? 1 : 0.25));
+      if (d.incoming) this.strip(c, d, d.incoming, tops[1], h, thread, (x) => (x >= Math.min(b0, xc) ? 1 : 0.25));
+      this.strip(c, d, d.result, tops[2], h, col.ink, () => 1);
+      this.levels(c, d, tops[2], h, col, b0, b1);
+      this.gains(c, d, tops, h, b0, b1, xc, col);
+      this.ribbon(c, d, ribbon, height - ribbon, col);
+    }
+    if (b1 - b0 > 1) {
+      stitches(c, b0, tops[0], tops[2] + h, col.madder);
+      stitches(c, b1, tops[0], tops[2] + h, col.madder);
+    }
+    c.strokeStyle = col.madder;
+    c.lineWidth = 1;
+    c.beginPath();
+    c.moveTo(Math.round(xc) + 0.5, tops[0]);
+    c.lineTo(Math.round(xc) + 0.5, tops[2] + h);
+    c.stroke();
+    this.labels(c, s, tops, h, width, col, before, after, b0, b1);
+    const play = toX(this.view, this.stand.playhead());
+    if (play >= 0 && play <= width) {
+      c.strokeStyle = col.ink;
+      c.lineWidth = 1;
+      c.setLineDash([2, 3]);
+      c.beginPath();
+      c.moveTo(play, 0);
+      c.lineTo(play, height);
+      c.stroke();
+      c.setLineDash([]);
+    }
+  }
+
+  private strip(c: CanvasRenderingContext2D, d: BenchView, s: Strip, top: number, h: number, colour: string, alpha: (x: number) => number): void {
+    const n = s.low.length, mid = top + h / 2, half = h / 2 - 2;
+    const x = (i: number) => toX(this.view, d.from + ((d.to - d.from) * i) / n);
+    const y = (v: number) => mid - Math.max(-1, Math.min(1, v)) * half;
+    c.fillStyle = c.strokeStyle = colour;
+    const single = n === d.to - d.from && x(1) - x(0) > 1.2;
+    if (single) {
+      c.lineWidth = 1.4;
+      for (let i = 0; i < n; i++) {
+        c.globalAlpha = alpha(x(i));
+        if (i > 0) {
+          c.beginPath();
+          c.moveTo(x(i - 1), y(s.high[i - 1]));
+          c.lineTo(x(i), y(s.high[i]));
+          c.stroke();
+        }
+        if (x(1) - x(0) > 5) c.fillRect(x(i) - 2, y(s.high[i]) - 2, 4, 4);
+      }
+    } else {
+      const w = Math.max(1, x(1) - x(0));
+      let last = -1;
+      c.beginPath();
+      for (let i = 0; i < n; i++) {
+        const at = x(i), a = alpha(at);
+        if (a !== last) {
+          if (last >= 0) c.fill();
+          c.beginPath();
+          c.globalAlpha = last = a;
+        }
+        const y0 = y(s.high[i]), y1 = y(s.low[i]);
+        c.rect(at, y1 - y0 < 1 ? (y0 + y1) / 2 - 0.5 : y0, w, Math.max(1, y1 - y0));
+      }
+      c.fill();
+    }
+    c.globalAlpha = 1;
+  }
+
+  /** The short-term level and both backgrounds, on a scale from -75 to 0 dBFS. */
+  private levels(c: CanvasRenderingContext2D, d: BenchView, top: number, h: number, col: Record<string, string>, b0: number, b1: number): void {
+    const y = (db: number) => top + 3 + ((h - 6) * -Math.max(-75, Math.min(0, db))) / 75;
+    c.strokeStyle = col.effects;
+    c.lineWidth = 1.3;
+    c.beginPath();
+    d.level.forEach((db, i) => c.lineTo(toX(this.view, d.from + ((d.to - d.from) * (i + 0.5)) / d.level.length), y(db)));
+    c.stroke();
+    const m = this.seam!.measures, l = m.background_left_db, r = m.background_right_db;
+    c.strokeStyle = c.fillStyle = col.tone;
+    c.font = `11px ${FIGURES}`;
+    c.setLineDash([5, 4]);
+    c.lineWidth = 1.5;
+    for (const [db, x0, x1] of [[l, 0, b0], [r, b1, this.width]] as const) {
+      if (db == null || db <= -119) continue;
+      c.beginPath();
+      c.moveTo(x0, y(db));
+      c.lineTo(x1, y(db));
+      c.stroke();
+    }
+    c.setLineDash([]);
+    for (const [db, align, x] of [[l, "left", 8], [r, "right", this.width - 8]] as const) {
+      if (db == null) continue;
+      c.textAlign = align;
+      this.plate(c, db <= -80 ? "silence" : `background ${db.toFixed(1)}`, x, top + h - 5, col);
+    }
+    c.textAlign = "left";
+  }
+
+  /** Text on a piece of the strip's own ground, so that no wave runs through it. */
+  private plate(c: CanvasRenderingContext2D, text: string, x: number, y: number, col: Record<string, string>): void {
+    const w = c.measureText(text).width, left = c.textAlign === "right" ? x - w : c.textAlign === "center" ? x - w / 2 : x;
+    const ink = c.fillStyle;
+    c.globalAlpha = 0.85;
+    c.fillStyle = col.surface;
+    c.fillRect(left - 3, y - 11, w + 6, 14);
+    c.globalAlpha = 1;
+    c.fillStyle = ink;
+    c.fillText(text, x, y);
+  }
+
+  private gains(c: CanvasRenderingContext2D, d: BenchView, tops: number[], h: number, b0: number, b1: number, xc: number, col: Record<string, string>): void {
+    const s = this.seam!;
+    c.strokeStyle = col.madder;
+    c.lineWidth = 2;
+    const old = [toX(this.view, s.kind === "cut" ? s.at - d.before : s.from), toX(this.view, s.kind === "cut" ? s.at + d.after : s.to)];
+    for (const [k, side] of [[0, "out"], [1, "in"]] as const) {
+      if (!(k === 0 ? d.outgoing : d.incoming)) continue;
+      const y = (v: number) => tops[k] + h - 4 - (h - 8) * v;
+      const [before, after] = k === 0 ? [1, 0] : [0, 1];
+      c.beginPath();
+      c.moveTo(0, y(before));
+      if (b1 - b0 > 0.5 && d.gains?.length) {
+        c.lineTo(b0, y(before));
+        for (const g of d.gains) {
+          const u = (toX(this.view, g.at) - old[0]) / Math.max(1e-9, old[1] - old[0]);
+          c.lineTo(b0 + u * (b1 - b0), y(g[side]));
+        }
+        c.lineTo(b1, y(after));
+      } else {
+        c.lineTo(xc, y(before));
+        c.lineTo(xc, y(after));
+      }
+      c.lineTo(this.width, y(after));
+      c.globalAlpha = 0.9;
+      c.stroke();
+      c.globalAlpha = 1;
+    }
+  }
+
+  private ribbon(c: CanvasRenderingContext2D, d: BenchView, top: number, h: number, col: Record<string, string>): void {
+    const mid = top + h / 2, scale = (h / 2 - 3) / 6; // 6 dB to each side
+    c.fillStyle = col.soft;
+    c.font = `11.5px ${TEXT}`;
+    c.fillText("Sum of both, dB", 8, mid + 4);
+    const x0 = 104;
+    c.strokeStyle = col.line;
+    c.lineWidth = 1;
+    c.beginPath();
+    c.moveTo(x0, mid + 0.5);
+    c.lineTo(this.width, mid + 0.5);
+    c.stroke();
+    c.font = `9px ${FIGURES}`;
+    c.textAlign = "right";
+    c.fillText("+6", this.width - 4, top + 9);
+    c.fillText("-6", this.width - 4, top + h - 2);
+    c.textAlign = "left";
+    if (!d.law || !d.gains?.length) return;
+    const worst = d.gains.reduce((a, g) => (Math.abs(g.sum_db) > Math.abs(a) ? g.sum_db : a), 0);
+    const tone = Math.abs(worst) >= 1.5 ? col.madder : col.moss;
+    c.strokeStyle = c.fillStyle = tone;
+    c.lineWidth = 2;
+    c.beginPath();
+    for (const g of d.gains) {
+      const x = toX(this.view, g.at);
+      if (x >= x0) c.lineTo(x, mid - scale * Math.max(-6, Math.min(6, g.sum_db)));
+    }
+    c.stroke();
+    c.font = `11px ${FIGURES}`;
+    const text = `${worst >= 0 ? "+" : ""}${worst.toFixed(1)}`, at = toX(this.view, d.gains.at(-1)!.at) + 6;
+    c.fillText(text, Math.max(x0, Math.min(this.width - 56, at)), mid + 4);
+  }
+
+  private labels(c: CanvasRenderingContext2D, s: Seam, tops: number[], h: number, width: number, col: Record<string, string>, before: number, after: number, b0: number, b1: number): void {
+    c.font = `11.5px ${TEXT}`;
+    c.fillStyle = col.soft;
+    const f = (n: number) => frames(n, this.stand.rate, this.stand.sampleRate);
+    this.plate(c, fitted(c, s.left ? `Outgoing · ${s.left_name}` : "Nothing before", width * 0.36), 8, tops[0] + 14, col);
+    c.textAlign = "right";
+    this.plate(c, fitted(c, s.right ? `Incoming · ${s.right_name}` : "Nothing after", width * 0.36), width - 8, tops[1] + 14, col);
+    c.textAlign = "left";
+    this.plate(c, "Result, the scene as it sounds", 8, tops[2] + 14, col);
+    if (s.kind !== "cut" || before + after <= 0) return;
+    // Beside the stitches, in the strip where that side has no voice to cover.
+    c.font = `11px ${FIGURES}`;
+    c.fillStyle = col.madder;
+    c.textAlign = "right";
+    this.plate(c, `${f(before)} before`, Math.max(170, b0 - 8), tops[1] + h - 6, col);
+    c.textAlign = "left";
+    this.plate(c, `${f(after)} after`, Math.min(width - 110, b1 + 8), tops[0] + h - 6, col);
+  }
+}
+
+/** The two halves of a blend of a length, for a lean from -1 (all before the cut) to 1 (all after it). */
+export function leaning(length: number, lean: number): { before: number; after: number } {
+  const after = Math.round((length * (1 + lean)) / 2);
+  return { before: length - after, after };
+}
+
+/** One frame, in samples, at the start of a scene. */
+export const oneFrame = (rate: Rate, sampleRate: number): number => sampleOf(1, rate, sampleRate);

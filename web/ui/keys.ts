@@ -1,0 +1,37 @@
+// Commands by key and by word. Pure functions.
+
+export interface Command { id: string; words: string; find?: string; keys?: string[] | null }
+
+/** A key press as the table of commands writes it. */
+export function pressed(e: { key: string; ctrlKey: boolean; metaKey: boolean; altKey: boolean; shiftKey: boolean }): string {
+  const key = e.key.length === 1 ? e.key.toLowerCase() : e.key;
+  return `${e.ctrlKey || e.metaKey ? "Ctrl+" : ""}${e.altKey ? "Alt+" : ""}${e.shiftKey ? "Shift+" : ""}${key}`;
+}
+
+/** The command of a key press. A sign that needs Shift to type may be written with or without it. */
+export function commandFor(commands: Command[], e: Parameters<typeof pressed>[0]): Command | undefined {
+  const name = pressed(e);
+  const sign = e.key.length === 1 && e.shiftKey && e.key.toLowerCase() === e.key.toUpperCase() ? name.replace("Shift+", "") : name;
+  return commands.find((c) => c.keys?.includes(name)) ?? commands.find((c) => c.keys?.includes(sign));
+}
+
+/** Commands in which every word that was typed begins a word; those that say it in their own words come first. */
+export function search(commands: Command[], query: string): Command[] {
+  const typed = query.toLowerCase().split(/\s+/).filter(Boolean);
+  const has = (text: string) => {
+    const words = text.toLowerCase().split(/[^\p{L}\p{N}]+/u);
+    return typed.every((q) => words.some((w) => w.startsWith(q)));
+  };
+  const own = commands.filter((c) => has(c.words));
+  return [...own, ...commands.filter((c) => !own.includes(c) && has(`${c.words} ${c.find ?? ""}`))];
+}
+
+const NAMES: Record<string, string> = { " ": "Space", ArrowLeft: "Left", ArrowRight: "Right", ArrowUp: "Up", ArrowDown: "Down" };
+
+/** The first key of a command as it is printed on keyboards. */
+export function keyName(c: Command): string {
+  const k = c.keys?.[0];
+  if (!k) return "";
+  const parts = k === " " ? [" "] : k.split(/\+(?=.)/);
+  return parts.map((p) => NAMES[p] ?? (p.length === 1 ? p.toUpperCase() : p)).join("+");
+}

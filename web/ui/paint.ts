@@ -1,0 +1,63 @@
+// What the canvas views share: colours of the present light, sharp canvases, stitches.
+
+export interface Colours { [name: string]: string }
+let kept: Colours | undefined;
+document.addEventListener("light", () => (kept = undefined));
+
+/** The colours of the style sheet, by name. */
+export function colours(): Colours {
+  if (kept) return kept;
+  const style = getComputedStyle(document.documentElement);
+  kept = {};
+  for (const n of ["page", "surface", "ink", "soft", "line", "dialogue", "tone", "music", "effects", "picture", "madder", "moss", "amber"])
+    kept[n] = style.getPropertyValue(`--${n}`).trim();
+  return kept;
+}
+
+export const TEXT = '"Text", sans-serif', FIGURES = '"Figures", monospace';
+
+/** Makes a canvas as sharp as the screen, and gives its size in CSS pixels. */
+export function sharpen(canvas: HTMLCanvasElement): { c: CanvasRenderingContext2D; width: number; height: number } {
+  const width = canvas.clientWidth, height = canvas.clientHeight, ratio = devicePixelRatio || 1;
+  const w = Math.round(width * ratio), h = Math.round(height * ratio);
+  if (canvas.width !== w || canvas.height !== h) {
+    canvas.width = w;
+    canvas.height = h;
+  }
+  const c = canvas.getContext("2d")!;
+  c.setTransform(ratio, 0, 0, ratio, 0, 0);
+  return { c, width, height };
+}
+
+/** A row of slanted stitches down a line. */
+export function stitches(c: CanvasRenderingContext2D, x: number, top: number, bottom: number, colour: string): void {
+  c.strokeStyle = colour;
+  c.lineWidth = 1.4;
+  c.beginPath();
+  for (let y = top + 3; y < bottom - 2; y += 6) {
+    c.moveTo(x - 2.5, y + 2);
+    c.lineTo(x + 2.5, y - 1);
+  }
+  c.stroke();
+}
+
+/** Paints at most once for each frame of the screen. */
+export function repainter(paint: () => void): () => void {
+  let asked = false;
+  return () => {
+    if (asked) return;
+    asked = true;
+    requestAnimationFrame(() => {
+      asked = false;
+      paint();
+    });
+  };
+}
+
+/** Text cut to fit, with an ellipsis. */
+export function fitted(c: CanvasRenderingContext2D, text: string, width: number): string {
+  if (c.measureText(text).width <= width) return text;
+  let n = text.length;
+  while (n > 0 && c.measureText(text.slice(0, n) + "…").width > width) n--;
+  return n > 0 ? text.slice(0, n) + "…" : "";
+}

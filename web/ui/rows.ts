@@ -1,0 +1,68 @@
+// Geometry of the timeline: rows of tracks, and what lies under a point. Pure functions.
+import { type Clip, type Scene, type Track, clipAfter } from "./model.ts";
+import { type View, toSample, toX } from "./time.ts";
+
+export interface Row { track: Track; top: number; height: number }
+export type Grip = "trim_gap" | "trim_close" | "roll" | "fade" | "body";
+export interface Hit { row: Row; clip: Clip; index: number; grip: Grip; edge?: "head" | "tail" }
+
+export const RULER = 24;
+const GAP = 6;
+
+export function rowsOf(s: Scene, scroll: number): Row[] {
+  let top = RULER + 2 - scroll;
+  return s.tracks.map((track) => {
+    const height = track.purpose === "picture" ? 46 : track.purpose === "dialogue" ? 56 : 42;
+    const row = { track, top, height };
+    top += height + GAP;
+    return row;
+  });
+}
+
+export const heightOf = (rows: Row[], scroll: number): number => (rows.length ? rows[rows.length - 1].top + rows[rows.length - 1].height + scroll : RULER);
+
+const REACH = 7; // pixels beside an edge
+
+/** What lies under a point: a grip of a clip, or nothing. */
+export function hit(rows: Row[], v: View, x: number, y: number): Hit | undefined {
+  const row = rows.find((r) => y >= r.top && y < r.top + r.height);
+  if (!row) return undefined;
+  const { track } = row, part = (y - row.top) / row.height;
+  const at = toSample(v, x), clips = track.clips;
+  const i = clipAfter(track, at - REACH * v.perPixel);
+  let best: Hit | undefined, nearest = REACH + 0.01;
+  for (let k = Math.max(0, i - 1); k < clips.length && toX(v, clips[k].from) < x + REACH; k++) {
+    const clip = clips[k], left = toX(v, clip.from), right = toX(v, clip.to);
+    if (right < x - REACH) continue;
+    if (track.kind === "sound" && part < 0.28 && right - left > 50) {
+      const head = left + Math.max(13, (clip.fade_in?.length ?? 0) / v.perPixel), tail = right - Math.max(13, (clip.fade_out?.length ?? 0) / v.perPixel);
+      if (Math.abs(x - head) < 6) return { row, clip, index: k, grip: "fade", edge: "head" };
+      if (Math.abs(x - tail) < 6) return { row, clip, index: k, grip: "fade", edge: "tail" };
+    }
+    const wide = Math.min(REACH, (right - left) / 3);
+    for (const edge of ["head", "tail"] as const) {
+      const d = Math.abs(x - (edge === "head" ? left : right));
+      const inside = edge === "head" ? x >= left : x < right;
+      if (d > wide || d > nearest || (d === nearest && !inside)) continue;
+      const other = edge === "head" ? clips[k - 1] : clips[k + 1];
+      const touching = other && (edge === "head" ? other.to === clip.from : other.from === clip.to);
+      if (touching && !inside && part < 1 / 3) continue; // its neighbour's own grip
+      if (touching && !inside && part > 2 / 3) continue;
+      nearest = d;
+      const grip: Grip = touching ? (part < 1 / 3 ? "trim_close" : part < 2 / 3 ? "roll" : "trim_gap") : part < 0.5 ? "trim_close" : "trim_gap";
+      best = { row, clip, index: k, grip, edge };
+    }
+    if (!best && x >= left && x < right) best = { row, clip, index: k, grip: "body" };
+  }
+  return best;
+}
+
+/** The moment among candidates nearest to a sample, within reach; the sample itself if there is none. */
+export function snap(sample: number, candidates: number[], reach: number): number {
+  let best = sample, distance = reach;
+  for (const c of candidates) {
+    const d = Math.abs(c - sample);
+    if (d < distance) [best, distance] = [c, d];
+  }
+  return best;
+}

@@ -1,0 +1,115 @@
+// The seam list: all seams, by time or worst first. Only the rows in view are in the page.
+import type { Seam } from "./bench.ts";
+
+const ROW = 50;
+const MARKS: Record<string, [string, string]> = { clean: ["●", "clean"], audible: ["◆", "audible"], rough: ["▲", "rough"], "": ["○", ""] };
+const RANK: Record<string, number> = { rough: 0, audible: 1, clean: 2, "": 3 };
+
+export class SeamList {
+  worst = false;
+  all: Seam[] = [];
+  chosen = "";
+  private order: Seam[] = [];
+  private box: HTMLElement;
+  private inner = document.createElement("div");
+  private choose: (s: Seam) => void;
+
+  constructor(box: HTMLElement, choose: (s: Seam) => void) {
+    [this.box, this.choose] = [box, choose];
+    box.append(this.inner);
+    box.addEventListener("scroll", () => this.paint());
+    new ResizeObserver(() => this.paint()).observe(box);
+    document.addEventListener("light", () => this.paint());
+    box.addEventListener("click", (e) => {
+      const row = (e.target as Element).closest<HTMLElement>("[data-seam]");
+      const s = row && this.all.find((x) => x.id === row.dataset.seam);
+      if (s) this.choose(s);
+    });
+  }
+
+  set(all: Seam[]): void {
+    this.all = all;
+    this.sort();
+  }
+
+  sort(): void {
+    this.order = this.worst ? [...this.all].sort((a, b) => RANK[a.verdict] - RANK[b.verdict] || a.at - b.at) : this.all;
+    this.paint();
+  }
+
+  get current(): Seam | undefined {
+    return this.all.find((s) => s.id === this.chosen);
+  }
+
+  number(s: Seam): number {
+    return this.all.indexOf(s) + 1;
+  }
+
+  /** The seam so many rows further in the present order; from the playhead if none is chosen. */
+  step(by: number, playhead: number): Seam | undefined {
+    const at = this.order.findIndex((s) => s.id === this.chosen);
+    if (at < 0) return by > 0 ? this.order.find((s) => s.at >= playhead) ?? this.order[0] : [...this.order].reverse().find((s) => s.at <= playhead) ?? this.order.at(-1);
+    return this.order[Math.max(0, Math.min(this.order.length - 1, at + by))];
+  }
+
+  select(id: string): void {
+    this.chosen = id;
+    const at = this.order.findIndex((s) => s.id === id);
+    if (at >= 0) {
+      const top = at * ROW;
+      if (top < this.box.scrollTop) this.box.scrollTop = top;
+      else if (top + ROW > this.box.scrollTop + this.box.clientHeight) this.box.scrollTop = top + ROW - this.box.clientHeight;
+    }
+    this.paint();
+  }
+
+  private paint(): void {
+    this.inner.style.height = `${this.order.length * ROW}px`;
+    const first = Math.max(0, Math.floor(this.box.scrollTop / ROW) - 2), last = Math.min(this.order.length, Math.ceil((this.box.scrollTop + this.box.clientHeight) / ROW) + 2);
+    this.inner.replaceChildren(...this.order.slice(first, last).map((s, k) => this.row(s, first + k)));
+    this.box.setAttribute("aria-activedescendant", this.chosen ? `seam-${this.chosen}` : "");
+  }
+
+  private row(s: Seam, at: number): HTMLElement {
+    const el = document.createElement("div");
+    const [mark, tone] = MARKS[s.verdict] ?? MARKS[""];
+    el.className = `seam${s.id === this.chosen ? " chosen" : ""}`;
+    el.style.top = `${at * ROW}px`;
+    el.id = `seam-${s.id}`;
+    el.dataset.seam = s.id;
+    el.setAttribute("role", "option");
+    el.setAttribute("aria-selected", String(s.id === this.chosen));
+    el.setAttribute("aria-label", `Seam ${this.number(s)} at ${s.tc}, ${name(s)}: ${s.verdict || "not measured yet"}, ${s.why}`);
+    const m = document.createElement("span");
+    m.className = tone;
+    m.textContent = mark;
+    const middle = document.createElement("div");
+    middle.style.minWidth = "0";
+    middle.innerHTML = '<div class="line"><b></b><span class="mono small"></span><span class="who"></span></div><div class="why"></div>';
+    middle.querySelector("b")!.textContent = String(this.number(s));
+    middle.querySelector(".mono")!.textContent = s.tc.slice(3);
+    middle.querySelector(".who")!.textContent = name(s);
+    middle.querySelector(".why")!.textContent = s.verdict ? s.why : "being measured";
+    el.title = `${s.track_name}: ${name(s)}`;
+    el.append(m, middle, drawing(s));
+    return el;
+  }
+}
+
+/** Which clips a seam is about, in words. */
+export function name(s: Seam): string {
+  if (s.left && s.right) return `${s.left_name} → ${s.right_name}`;
+  return s.left ? `${s.left_name} ends` : `${s.right_name} begins`;
+}
+
+/** The two backgrounds' heights, -75 dBFS to -25. */
+function drawing(s: Seam): SVGSVGElement {
+  const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg");
+  svg.setAttribute("width", "34");
+  svg.setAttribute("height", "30");
+  svg.setAttribute("aria-hidden", "true");
+  const h = (db: number | null | undefined) => (db == null || db <= -80 ? 0 : Math.max(2, Math.min(27, ((db + 75) / 50) * 27)));
+  const [l, r] = [h(s.measures.background_left_db), h(s.measures.background_right_db)];
+  svg.innerHTML = `<rect x="2" y="${28 - l}" width="13" height="${l}" fill="var(--dialogue)" opacity=".55"/><rect x="18" y="${28 - r}" width="13" height="${r}" fill="var(--dialogue)" opacity=".9"/><path d="M16.5 2v28" stroke="var(--soft)" stroke-dasharray="2 2"/>`;
+  return svg;
+}

@@ -1,0 +1,64 @@
+// Time: frames, samples and pixels. Pure functions; the exact rules are those of core/timecode.
+
+export interface Rate { num: number; den: number; drop: boolean; nominal: number }
+
+/** The sample at which a frame starts, halves up. */
+export function sampleOf(frame: number, r: Rate, sampleRate: number): number {
+  return Math.floor((2 * frame * r.den * sampleRate + r.num) / (2 * r.num));
+}
+
+/** The frame that a sample lies in. */
+export function frameOf(sample: number, r: Rate, sampleRate: number): number {
+  let f = Math.floor((sample * r.num) / (r.den * sampleRate));
+  while (sampleOf(f + 1, r, sampleRate) <= sample) f++;
+  while (sampleOf(f, r, sampleRate) > sample) f--;
+  return f;
+}
+
+/** The frame whose start is nearest to a sample. */
+export function nearestFrame(sample: number, r: Rate, sampleRate: number): number {
+  const f = frameOf(sample, r, sampleRate);
+  return sampleOf(f + 1, r, sampleRate) - sample <= sample - sampleOf(f, r, sampleRate) ? f + 1 : f;
+}
+
+/** A frame number as timecode; drop-frame numbers per SMPTE ST 12-1. */
+export function timecode(frame: number, r: Rate): string {
+  const sign = frame < 0 ? "-" : "";
+  let n = Math.abs(frame);
+  if (r.drop) {
+    const dropped = r.nominal / 15;
+    const perTen = r.nominal * 600 - 9 * dropped;
+    const perMinute = r.nominal * 60 - dropped;
+    const tens = Math.floor(n / perTen), rest = n % perTen;
+    n += 9 * dropped * tens + (rest > dropped ? dropped * Math.floor((rest - dropped) / perMinute) : 0);
+  }
+  const two = (v: number) => String(v).padStart(2, "0");
+  const f = n % r.nominal, s = Math.floor(n / r.nominal);
+  return `${sign}${two(Math.floor(s / 3600))}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}${r.drop ? ";" : ":"}${two(f)}`;
+}
+
+/** A stretch of time on a row of pixels: `from` is the sample at x = 0. */
+export interface View { from: number; perPixel: number }
+
+export const toX = (v: View, sample: number): number => (sample - v.from) / v.perPixel;
+export const toSample = (v: View, x: number): number => Math.round(v.from + x * v.perPixel);
+
+/** A view zoomed so that the sample under x stays there. */
+export function zoomed(v: View, x: number, factor: number, least: number, most: number): View {
+  const perPixel = Math.min(most, Math.max(least, v.perPixel * factor));
+  return { from: v.from + x * (v.perPixel - perPixel), perPixel };
+}
+
+/** Steps in seconds between the ruler's marks, the labelled ones; marks at least `room` pixels apart. */
+export function rulerStep(v: View, sampleRate: number, frame: number, room: number): number {
+  const steps = [frame, 5 * frame, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600];
+  return steps.find((s) => (s * sampleRate) / v.perPixel >= room) ?? 7200;
+}
+
+/** A length in words: whole frames, or with a decimal. */
+export function frames(samples: number, r: Rate, sampleRate: number): string {
+  const f = (Math.abs(samples) * r.num) / (r.den * sampleRate);
+  const near = Math.round(f);
+  const text = Math.abs(f - near) < 0.02 ? String(near) : f.toFixed(1);
+  return `${text} ${text === "1" ? "frame" : "frames"}`;
+}

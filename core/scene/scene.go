@@ -139,7 +139,7 @@ type Marker struct {
 
 // New gives a scene without tracks.
 func New(name string, rate timecode.Rate, sampleRate int64) *Scene {
-	return &Scene{Name: name, Rate: rate, SampleRate: sampleRate, Channels: 2, StartFrame: 3600 * rate.Nominal(), Sources: map[string]Source{}}
+	return &Scene{Name: name, Rate: rate, SampleRate: sampleRate, Channels: 2, StartFrame: 3600 * rate.Nominal(), Tracks: []*Track{}, Sources: map[string]Source{}}
 }
 
 // End is where the clip ends on its track, in the track's unit.

@@ -45,6 +45,7 @@ export class Bench {
   private later = 0;
   private drag?: Drag;
   private hover?: Part;
+  private louder = 1; // all strips are drawn so that the loudest sample in view fills its strip
   readonly repaint: () => void;
 
   constructor(canvas: HTMLCanvasElement, stand: Stand) {
@@ -209,6 +210,7 @@ export class Bench {
     }
     if (d) {
       const thread = col[this.stand.thread()] ?? col.dialogue;
+      this.louder = Math.min(300, 0.92 / Math.max(0.003, ...[d.outgoing, d.incoming, d.result].map((s) => (s ? loudest(s) : 0))));
       if (d.outgoing) this.strip(c, d, d.outgoing, tops[0], h, thread, (x) => (x < Math.max(b1, xc) ? 1 : 0.25));
       if (d.incoming) this.strip(c, d, d.incoming, tops[1], h, thread, (x) => (x >= Math.min(b0, xc) ? 1 : 0.25));
       this.strip(c, d, d.result, tops[2], h, col.ink, () => 1);
@@ -226,7 +228,7 @@ export class Bench {
     c.moveTo(Math.round(xc) + 0.5, tops[0]);
     c.lineTo(Math.round(xc) + 0.5, tops[2] + h);
     c.stroke();
-    this.labels(c, s, tops, h, width, col, before, after, b0, b1);
+    this.labels(c, s, tops, width, col, before, after, b0, b1);
     const play = toX(this.view, this.stand.playhead());
     if (play >= 0 && play <= width) {
       c.strokeStyle = col.ink;
@@ -243,7 +245,7 @@ export class Bench {
   private strip(c: CanvasRenderingContext2D, d: BenchView, s: Strip, top: number, h: number, colour: string, alpha: (x: number) => number): void {
     const n = s.low.length, mid = top + h / 2, half = h / 2 - 2;
     const x = (i: number) => toX(this.view, d.from + ((d.to - d.from) * i) / n);
-    const y = (v: number) => mid - Math.max(-1, Math.min(1, v)) * half;
+    const y = (v: number) => mid - Math.max(-1, Math.min(1, v * this.louder)) * half;
     c.fillStyle = c.strokeStyle = colour;
     const single = n === d.to - d.from && x(1) - x(0) > 1.2;
     if (single) {
@@ -380,7 +382,7 @@ export class Bench {
     c.fillText(text, Math.max(x0, Math.min(this.width - 56, at)), mid + 4);
   }
 
-  private labels(c: CanvasRenderingContext2D, s: Seam, tops: number[], h: number, width: number, col: Record<string, string>, before: number, after: number, b0: number, b1: number): void {
+  private labels(c: CanvasRenderingContext2D, s: Seam, tops: number[], width: number, col: Record<string, string>, before: number, after: number, b0: number, b1: number): void {
     c.font = `11.5px ${TEXT}`;
     c.fillStyle = col.soft;
     const f = (n: number) => frames(n, this.stand.rate, this.stand.sampleRate);
@@ -389,16 +391,24 @@ export class Bench {
     this.plate(c, fitted(c, s.right ? `Incoming · ${s.right_name}` : "Nothing after", width * 0.36), width - 8, tops[1] + 14, col);
     c.textAlign = "left";
     this.plate(c, "Result, the scene as it sounds", 8, tops[2] + 14, col);
+    if (this.data) {
+      c.textAlign = "right";
+      c.font = `10px ${FIGURES}`;
+      this.plate(c, `top of a strip ${(-20 * Math.log10(this.louder)).toFixed(0)} dBFS`, width - 8, tops[2] + 13, col);
+      c.textAlign = "left";
+    }
     if (s.kind !== "cut" || before + after <= 0) return;
     // Beside the stitches, in the strip where that side has no voice to cover.
     c.font = `11px ${FIGURES}`;
     c.fillStyle = col.madder;
     c.textAlign = "right";
-    this.plate(c, `${f(before)} before`, Math.max(170, b0 - 8), tops[1] + h - 6, col);
+    this.plate(c, `${f(before)} before`, Math.max(120, b0 - 8), tops[1] + 15, col);
     c.textAlign = "left";
-    this.plate(c, `${f(after)} after`, Math.min(width - 110, b1 + 8), tops[0] + h - 6, col);
+    this.plate(c, `${f(after)} after`, Math.min(width - 110, b1 + 8), tops[0] + 15, col);
   }
 }
+
+const loudest = (s: Strip): number => Math.max(s.high.reduce((a, v) => Math.max(a, v), 0), -s.low.reduce((a, v) => Math.min(a, v), 0));
 
 /** The two halves of a blend of a length, for a lean from -1 (all before the cut) to 1 (all after it). */
 export function leaning(length: number, lean: number): { before: number; after: number } {

@@ -15,7 +15,7 @@ const KINDS: Record<string, string> = { cut: "cut", gap_start: "gap begins", gap
 
 const blank: Card = { over: "", title: "", verdict: "", mark: "", verdictWord: "", why: "", groups: [], gain: false, gainText: "", hint: "", actions: [] };
 
-const dB = (v: number | null | undefined, digits = 1) => (v == null ? "–" : `${v >= 0 ? "+" : "-"}${Math.abs(v).toFixed(digits)} dB`);
+const dB = (v: number | null | undefined, digits = 1) => (v == null ? "–" : `${v < -0.05 ? "-" : "+"}${Math.abs(v).toFixed(digits)} dB`);
 const full = (v: number | null | undefined) => (v == null ? "–" : v <= -119 ? "silence" : `${v.toFixed(1)} dBFS`);
 
 export function seamCard(s: Seam, number: number, scene: Scene, rate: Rate): Card {

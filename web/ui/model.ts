@@ -30,7 +30,7 @@ function place(s: Scene, rate: Rate, t: Track, c: Clip): Clip {
 }
 
 export function prepare(s: Scene, rate: Rate): Scene {
-  for (const t of s.tracks) for (const c of (t.clips ??= [])) place(s, rate, t, c);
+  for (const t of (s.tracks ??= [])) for (const c of (t.clips ??= [])) place(s, rate, t, c);
   return s;
 }
 

@@ -7,12 +7,12 @@ export type Grip = "trim_gap" | "trim_close" | "roll" | "fade" | "body";
 export interface Hit { row: Row; clip: Clip; index: number; grip: Grip; edge?: "head" | "tail" }
 
 export const RULER = 24;
-const GAP = 6;
+const GAP = 5;
 
 export function rowsOf(s: Scene, scroll: number): Row[] {
   let top = RULER + 2 - scroll;
   return s.tracks.map((track) => {
-    const height = track.purpose === "picture" ? 46 : track.purpose === "dialogue" ? 56 : 42;
+    const height = track.purpose === "picture" ? 44 : track.purpose === "dialogue" ? 50 : 38;
     const row = { track, top, height };
     top += height + GAP;
     return row;

@@ -293,7 +293,6 @@ function showBlend(v: BenchView): void {
   const s = list.current;
   if (!s) return;
   law = v.law ?? law;
-  panel.blended = s.blend;
   panel.laws = data.laws.map((l) => ({ law: l.law, name: l.name, use: l.about, tone: s.blend && l.law === v.law ? "on" : "", pressed: String(s.blend && l.law === v.law) }));
   const n = v.before + v.after;
   panel.lengthText = s.blend ? `${frames(n, rate, sr).replace(/ frames?/, "")} frames` : "no blend";
@@ -482,7 +481,7 @@ interface Panel {
 Alpine.data("scene", () => ({
   about: "", kept: "All kept", playMark: "▶", playWords: "Play", seamCount: "", verdictCount: "", hasPicture: false,
   byTimeClass: "on", worstClass: "", byTimePressed: "true", worstPressed: "false",
-  benchTitle: "Bench", benchAbout: "", outTC: "", inTC: "", isCut: false, blended: false, laws: [] as Panel["laws"], lengthText: "", lean: 0, leanWords: "",
+  benchTitle: "Bench", benchAbout: "", outTC: "", inTC: "", isCut: false, laws: [] as Panel["laws"], lengthText: "", lean: 0, leanWords: "",
   modePlain: "", modeBlended: "on", modeOutgoing: "", modeIncoming: "", snapClass: "on", snapPressed: "true",
   card: emptyCard, noUndo: true, noRedo: true, undoWords: "", redoWords: "", query: "", found: [] as Found[], notFound: false, at: 0,
 

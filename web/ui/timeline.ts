@@ -21,6 +21,9 @@ export interface Desk {
   edit(e: Record<string, unknown>): void;
 }
 
+// Waves are drawn so that -6 dBFS, as loud as speech should get, reaches the edge of the cloth.
+const LOUDER = 2;
+
 interface Drag {
   hit?: Hit; // undefined: the playhead
   startX: number;
@@ -470,7 +473,7 @@ export class Timeline {
       else if (clip.fade_in?.length && s < clip.from + clip.fade_in.length) v *= Math.sin((Math.PI / 2) * Math.max(0, (s - clip.from) / clip.fade_in.length));
       if (tail && s > clip.to - tail.before) v *= Math.cos((Math.PI / 2) * Math.min(1, (s - clip.to + tail.before) / (tail.before + tail.after)));
       else if (clip.fade_out?.length && s > clip.to - clip.fade_out.length) v *= Math.sin((Math.PI / 2) * Math.max(0, (clip.to - s) / clip.fade_out.length));
-      return v;
+      return v * LOUDER;
     };
     if (head) a = Math.max(0, a - head.before / this.view.perPixel);
     if (tail) z = Math.min(this.width, z + tail.after / this.view.perPixel);
@@ -505,6 +508,8 @@ export class Timeline {
       name.textContent = r.track.name;
       name.title = r.track.name;
       el.append(name);
+      const row = document.createElement("div");
+      el.append(row);
       if (r.track.kind === "sound")
         for (const what of ["mute", "solo"] as const) {
           const b = document.createElement("button");
@@ -514,7 +519,7 @@ export class Timeline {
           b.setAttribute("aria-label", `${what} ${r.track.name}`);
           b.setAttribute("aria-pressed", String(!!r.track[what]));
           b.onclick = () => this.desk.edit({ edit: "set_track", track: r.track.id, [what]: !r.track[what] });
-          el.append(b);
+          row.append(b);
         }
       return el;
     }));

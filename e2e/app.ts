@@ -1,0 +1,116 @@
+// Starts the program as a user would, and talks to it as a page would.
+import { type ChildProcess, spawn } from "node:child_process";
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { type Page, test as base, expect } from "@playwright/test";
+
+export class App {
+  url = "";
+  log = "";
+  private process?: ChildProcess;
+  readonly dir: string;
+
+  constructor() {
+    this.dir = mkdtempSync(join(tmpdir(), "blendseam-e2e-"));
+  }
+
+  async start(command: "serve" | "demo" = "serve"): Promise<void> {
+    const child = (this.process = spawn("bin/blendseam", [command, "--listen", "127.0.0.1:0"], { env: { ...process.env, BLENDSEAM_VAR: this.dir }, stdio: ["ignore", "pipe", "pipe"] }));
+    this.url = await new Promise<string>((resolve, reject) => {
+      let out = "";
+      child.stdout!.on("data", (d) => {
+        out += d;
+        const m = /http:\/\/\S+/.exec(out);
+        if (m) resolve(m[0]);
+      });
+      child.stderr!.on("data", (d) => (this.log += d));
+      child.on("exit", (code) => reject(new Error(`the program ended with ${code}: ${this.log}`)));
+    });
+  }
+
+  get base(): string {
+    return new URL(this.url).origin;
+  }
+
+  async stop(signal: NodeJS.Signals = "SIGTERM"): Promise<void> {
+    const child = this.process;
+    if (!child || child.exitCode !== null || child.signalCode !== null) return;
+    const gone = new Promise((done) => child.on("exit", done));
+    child.kill(signal);
+    await gone;
+  }
+
+  remove(): void {
+    rmSync(this.dir, { recursive: true, force: true });
+  }
+}
+
+/** Each test file has one program of its own, with an empty database. */
+export const test = base.extend<{ quiet: void }, { app: App }>({
+  app: [async ({}, use) => {
+    const app = new App();
+    await app.start(process.env.BLENDSEAM_E2E_DEMO ? "demo" : "serve");
+    await use(app);
+    await app.stop();
+    app.remove();
+  }, { scope: "worker" }],
+  // No page may complain to its console or ask for anything that is not there.
+  quiet: [async ({ page }, use) => {
+    const complaints: string[] = [];
+    page.on("console", (m) => m.type() === "error" && !/status of (409|422|400)/.test(m.text()) && complaints.push(m.text()));
+    page.on("pageerror", (e) => complaints.push(String(e)));
+    await use();
+    expect(complaints).toEqual([]);
+  }, { auto: true }],
+});
+
+export { expect };
+
+export interface SceneState {
+  revision: number; sample_rate: number; undo: string;
+  tracks: { id: string; name: string; kind: string; purpose: string; mute?: boolean; clips: { id: string; name: string; source: string; in: number; start: number; length: number; gain_db?: number; link?: string; fade_in?: { length: number }; fade_out?: { length: number } }[]; blends?: { left: string; right: string; before: number; after: number; law: string }[] }[];
+}
+
+export async function stateOf(page: Page): Promise<SceneState> {
+  return (await page.request.get(page.url().replace(/(\/scenes\/[^/]+)\/.*$/, "$1/state"))).json();
+}
+
+export const track = (s: SceneState, purpose: string) => s.tracks.find((t) => t.purpose === purpose)!;
+
+/** Makes a scene through the interface and stays on its page. */
+export async function newScene(page: Page, app: App, name: string): Promise<void> {
+  await page.goto(app.base);
+  await page.getByRole("button", { name: "New scene" }).click();
+  await page.getByLabel("Name").fill(name);
+  await page.getByRole("button", { name: "Make it" }).click();
+  await expect(page).toHaveURL(/scenes\/[0-9a-f-]+\/$/);
+}
+
+/** Brings files in on the page of sources, and lays each out. */
+export async function bringAndLayOut(page: Page, files: string[]): Promise<void> {
+  await page.getByRole("navigation").getByRole("link", { name: "Sources" }).click();
+  await page.getByLabel("Recordings", { exact: true }).setInputFiles(files);
+  for (const f of files) await expect(page.locator(".arrivals li", { hasText: f.split("/").pop()! })).toContainText("here", { timeout: 30_000 });
+  for (const f of files) {
+    const row = page.locator("table.sources tr", { hasText: f.split("/").pop()!.replace(/\.\w+$/, "") });
+    await row.getByRole("button", { name: "Lay out at the end" }).click();
+    await expect(row).toContainText("1 clip");
+  }
+  await page.getByRole("navigation").getByRole("link", { name: "Scene", exact: true }).click();
+}
+
+export const seams = (page: Page) => page.locator("#seams [data-seam]");
+
+/** Waits until the page has kept an edit. */
+export async function kept(page: Page, edit: number): Promise<void> {
+  await expect(page.locator(".kept")).toHaveText(`All kept · edit ${edit}`);
+}
+
+/** Does something by key or pointer, and waits until the next edit is kept. */
+export async function edits(page: Page, act: () => Promise<unknown>): Promise<SceneState> {
+  const before = (await stateOf(page)).revision;
+  await act();
+  await kept(page, before + 1);
+  return stateOf(page);
+}

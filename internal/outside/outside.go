@@ -1,0 +1,93 @@
+// Package outside has what tests compare with: programs that are not ours, and recordings of real voices.
+package outside
+
+import (
+	"bytes"
+	"encoding/binary"
+	"fmt"
+	"math"
+	"os/exec"
+	"path/filepath"
+	"testing"
+
+	"blendseam/core/pcm"
+)
+
+// Run runs a program and gives what it printed on both outputs.
+func Run(t testing.TB, name string, args ...string) string {
+	t.Helper()
+	out, err := exec.Command(name, args...).CombinedOutput()
+	if err != nil {
+		t.Fatalf("%s %v: %v\n%s", name, args, err, out)
+	}
+	return string(out)
+}
+
+// Decode reads a sound file with ffmpeg, as doubles at the file's own rate. filters are ffmpeg's arguments ahead of the output.
+func Decode(t testing.TB, file string, channels int, filters ...string) pcm.Block {
+	t.Helper()
+	args := append([]string{"-v", "error", "-i", file}, filters...)
+	return raw(t, channels, append(args, "-f", "f64le", "-")...)
+}
+
+func raw(t testing.TB, channels int, args ...string) pcm.Block {
+	t.Helper()
+	var out, complaint bytes.Buffer
+	cmd := exec.Command("ffmpeg", args...)
+	cmd.Stdout, cmd.Stderr = &out, &complaint
+	if err := cmd.Run(); err != nil {
+		t.Fatalf("ffmpeg %v: %v\n%s", args, err, complaint.String())
+	}
+	n := int64(out.Len() / 8 / channels)
+	b := pcm.NewBlock(channels, n)
+	for i := range n {
+		for c := range b {
+			b[c][i] = math.Float64frombits(binary.LittleEndian.Uint64(out.Next(8)))
+		}
+	}
+	return b
+}
+
+// Filter runs ffmpeg's filters over files and gives the result.
+func Filter(t testing.TB, channels int, graph string, files ...string) pcm.Block {
+	t.Helper()
+	args := []string{"-v", "error"}
+	for _, f := range files {
+		args = append(args, "-i", f)
+	}
+	return raw(t, channels, append(args, "-filter_complex", graph, "-f", "f64le", "-")...)
+}
+
+// Voices are recorded voices from Debian's alsa-utils: 48 kHz, 16 bits, mono.
+func Voices(t testing.TB) []string {
+	t.Helper()
+	files, _ := filepath.Glob("/usr/share/sounds/alsa/*_*.wav")
+	if len(files) < 4 {
+		t.Fatal("the voices of alsa-utils are not installed: apt-get install alsa-utils")
+	}
+	return files
+}
+
+// Furthest is the largest difference between two blocks, and where it is; lengths must agree.
+func Furthest(t testing.TB, a, b pcm.Block) (diff float64, at string) {
+	t.Helper()
+	if len(a) != len(b) || a.Len() != b.Len() {
+		t.Fatalf("blocks of %d x %d and %d x %d samples", len(a), a.Len(), len(b), b.Len())
+	}
+	for c := range a {
+		for i := range a[c] {
+			if d := math.Abs(a[c][i] - b[c][i]); d > diff || math.IsNaN(d) {
+				diff, at = d, fmt.Sprintf("channel %d sample %d: %g and %g", c, i, a[c][i], b[c][i])
+			}
+		}
+	}
+	return diff, at
+}
+
+// Same fails unless two blocks are bit for bit equal.
+func Same(t testing.TB, what string, a, b pcm.Block) {
+	t.Helper()
+	if d, at := Furthest(t, a, b); d != 0 {
+		t.Errorf("%s: differs by up to %g, %s", what, d, at)
+	}
+}

@@ -319,15 +319,16 @@ func (m *Meter) drop(r *Result, heard *mix.Mixer) error {
 	if r.Right != "" || r.Kind == GapStart {
 		return nil
 	}
-	var db [3]float64 // a while before, the last moment, a while after
-	for i, span := range []pcm.Span{{From: r.At - m.ms(250), To: r.At - m.ms(10)}, {From: r.At - m.ms(10), To: r.At}, {From: r.At, To: r.At + m.ms(250)}} {
+	const unheard = -70 // dBFS: what falls below it is not missed
+	var db [3]float64   // a while before, the last moment, a while after
+	for i, span := range []pcm.Span{{From: r.At - m.ms(250), To: r.At - m.ms(5)}, {From: r.At - m.ms(5), To: r.At}, {From: r.At, To: r.At + m.ms(250)}} {
 		b, err := render(heard, span)
 		if err != nil {
 			return err
 		}
-		db[i] = max(silent, measure.RMSDB(b))
+		db[i] = max(unheard, measure.RMSDB(b))
 	}
-	drop := max(0, min(db[0], db[1]+6)-db[2])
+	drop := max(0, min(db[0], db[1])-db[2])
 	r.Measures.DropDB = &drop
 	return nil
 }

@@ -1,0 +1,242 @@
+package otio
+
+import (
+	"encoding/json"
+	"math/big"
+	"os"
+	"reflect"
+	"slices"
+	"strings"
+	"testing"
+
+	"blendseam/core/blend"
+	"blendseam/core/scene"
+)
+
+func nothingThere(string) (sound, picture *big.Rat) { return nil, nil }
+
+func byHand(t testing.TB) []byte {
+	t.Helper()
+	raw, err := os.ReadFile("testdata/by-hand.otio")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return raw
+}
+
+func read(t *testing.T, raw []byte) *scene.Scene {
+	t.Helper()
+	s, _, err := Read(raw, nothingThere)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s
+}
+
+func TestAFileWrittenByHand(t *testing.T) {
+	s := read(t, byHand(t))
+	if s.Name != "Two takes" || s.SampleRate != 48000 || s.Rate.String() != "25" || s.StartFrame != 90000 {
+		t.Errorf("%s at %d Hz, %s fps from frame %d", s.Name, s.SampleRate, s.Rate, s.StartFrame)
+	}
+	tr := s.Tracks[0]
+	if tr.Kind != scene.Sound || tr.Name != "D1" || len(tr.Clips) != 3 || len(tr.Blends) != 1 {
+		t.Fatalf("track %+v", tr)
+	}
+	// 10 and 50 frames of 25 are 19200 and 96000 samples of 48000.
+	one, two, three := tr.Clips[0], tr.Clips[1], tr.Clips[2]
+	if one.In != 19200 || one.Start != 0 || one.Length != 96000 {
+		t.Errorf("first clip %+v", one)
+	}
+	if two.In != 24000 || two.Start != 96000 || two.Length != 72001 {
+		t.Errorf("second clip %+v", two)
+	}
+	if three.Start != 96000+72001+9600 || three.GainDB != -3.5 || three.FadeOut.Length != 5760 || three.FadeOut.Curve.Shape != blend.QuarterSine {
+		t.Errorf("third clip %+v", three)
+	}
+	if b := tr.Blends[0]; b.Before != 5760 || b.After != 3840 || b.Law != blend.ConstantGain || b.Left != one.ID || b.Right != two.ID {
+		t.Errorf("blend %+v", b)
+	}
+	if s.Sources[one.Source].URL != "one.wav" || s.Sources[two.Source].URL != "sub%20folder/two.wav" || one.Source != three.Source {
+		t.Errorf("sources %+v", s.Sources)
+	}
+}
+
+func TestARoundTripKeepsTheSceneAndWhatIsForeign(t *testing.T) {
+	first := read(t, byHand(t))
+	raw, err := Write(first)
+	if err != nil {
+		t.Fatal(err)
+	}
+	second := read(t, raw)
+	a, _ := json.Marshal(first)
+	b, _ := json.Marshal(second)
+	if string(a) != string(b) {
+		t.Errorf("came back otherwise:\n%s\n%s", a, b)
+	}
+	for _, kept := range []string{`"reel": "A007"`, `"colour": 3`, `"take": 4`} {
+		if !strings.Contains(string(raw), kept) {
+			t.Errorf("%s is lost", kept)
+		}
+	}
+}
+
+func TestTheDemoComesBackAsItWas(t *testing.T) {
+	raw, err := os.ReadFile("../../demo/kiln-night.otio")
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := read(t, raw)
+	again, err := Write(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var a, b any
+	json.Unmarshal(raw, &a)
+	json.Unmarshal(again, &b)
+	if !reflect.DeepEqual(a, b) {
+		t.Error("the demo's file, read and written, differs")
+	}
+}
+
+// schema is what OpenTimelineIO's published file format says of each object that is written here: its fields and the
+// kinds of their values (docs "OTIO serialized schema", version 0.15; from memory). No validator of it is in the package
+// registries.
+var schema = map[string]map[string]string{
+	"Timeline.1":          {"name": "string", "metadata": "object", "global_start_time": "RationalTime.1", "tracks": "Stack.1"},
+	"Stack.1":             {"name": "string", "metadata": "object", "source_range": "TimeRange.1?", "effects": "array", "markers": "array", "enabled": "bool", "children": "array", "color": "any"},
+	"Track.1":             {"name": "string", "metadata": "object", "source_range": "TimeRange.1?", "effects": "array", "markers": "array", "enabled": "bool", "children": "array", "kind": "string", "color": "any"},
+	"Clip.2":              {"name": "string", "metadata": "object", "source_range": "TimeRange.1?", "effects": "array", "markers": "array", "enabled": "bool", "media_references": "object", "active_media_reference_key": "string", "color": "any"},
+	"Gap.1":               {"name": "string", "metadata": "object", "source_range": "TimeRange.1?", "effects": "array", "markers": "array", "enabled": "bool", "color": "any"},
+	"Transition.1":        {"name": "string", "metadata": "object", "in_offset": "RationalTime.1", "out_offset": "RationalTime.1", "transition_type": "string"},
+	"ExternalReference.1": {"name": "string", "metadata": "object", "available_range": "TimeRange.1?", "available_image_bounds": "any", "target_url": "string"},
+	"TimeRange.1":         {"start_time": "RationalTime.1", "duration": "RationalTime.1"},
+	"RationalTime.1":      {"value": "number", "rate": "number"},
+	"Marker.2":            {"name": "string", "metadata": "object", "color": "string", "marked_range": "TimeRange.1", "comment": "string"},
+}
+
+func conforms(t *testing.T, at string, v any, want string) {
+	t.Helper()
+	optional := strings.HasSuffix(want, "?")
+	want = strings.TrimSuffix(want, "?")
+	if v == nil && optional || want == "any" {
+		return
+	}
+	kind := map[string]bool{}
+	switch x := v.(type) {
+	case string:
+		kind["string"] = true
+	case bool:
+		kind["bool"] = true
+	case float64:
+		kind["number"] = true
+	case []any:
+		kind["array"] = true
+		for _, e := range x {
+			conforms(t, at+"[]", e, e.(map[string]any)["OTIO_SCHEMA"].(string))
+		}
+	case map[string]any:
+		name, _ := x["OTIO_SCHEMA"].(string)
+		kind[name], kind["object"] = true, name == ""
+		fields, known := schema[name]
+		if name != "" && !known {
+			t.Errorf("%s: %s is not in the schema", at, name)
+		}
+		for f, v := range x {
+			if f == "OTIO_SCHEMA" || name == "" {
+				continue
+			}
+			if fields[f] == "" {
+				t.Errorf("%s: %s has no field %s", at, name, f)
+				continue
+			}
+			conforms(t, at+"."+f, v, fields[f])
+		}
+	}
+	if !kind[want] {
+		t.Errorf("%s is %v, want %s", at, v, want)
+	}
+}
+
+func TestWrittenFilesFollowThePublishedSchema(t *testing.T) {
+	demo, err := os.ReadFile("../../demo/kiln-night.otio")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, in := range [][]byte{byHand(t), demo} {
+		raw, err := Write(read(t, in))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var v any
+		if err := json.Unmarshal(raw, &v); err != nil {
+			t.Fatal(err)
+		}
+		conforms(t, "timeline", v, "Timeline.1")
+	}
+}
+
+func TestMalformedFilesNameThePlace(t *testing.T) {
+	good := string(byHand(t))
+	for name, c := range map[string]struct{ old, new, place string }{
+		"length below 0": {`"value": 72001`, `"value": -1`, "tracks/0/children/2"},
+		"unknown law":    {`"law": "constant_gain"`, `"law": "wishful"`, "tracks/0/children/1"},
+		"rate of 0":      {`"rate": 25, "value": 10`, `"rate": 0, "value": 10`, "tracks/0/children/0"},
+		"number as text": {`"rate": 25, "value": 5}`, `"rate": 25, "value": "five"}`, "tracks/0/children/3"},
+		"no recording":   {`"target_url": "one.wav",`, ``, "tracks/0/children/0"},
+	} {
+		bad := strings.Replace(good, c.old, c.new, 1)
+		if bad == good {
+			t.Fatalf("%s: nothing was replaced", name)
+		}
+		_, _, err := Read([]byte(bad), nothingThere)
+		if err == nil || !strings.Contains(err.Error(), c.place) || strings.Contains(err.Error(), "\n") {
+			t.Errorf("%s: %v, want one line that names %s", name, err, c.place)
+		}
+	}
+	for name, bad := range map[string]string{"not JSON": "{", "another schema": `{"OTIO_SCHEMA":"Clip.1"}`, "nothing": "", "a list": "[]", "no tracks": `{"OTIO_SCHEMA":"Timeline.1"}`} {
+		if _, _, err := Read([]byte(bad), nothingThere); err == nil {
+			t.Errorf("%s was read", name)
+		}
+	}
+}
+
+func TestEveryLawAndShapeComesBack(t *testing.T) {
+	s := read(t, byHand(t))
+	clips := s.Tracks[0].Clips
+	for _, law := range blend.Laws {
+		for _, shape := range blend.Shapes {
+			curve := &blend.Curve{Shape: shape.Shape}
+			edited, err := scene.Apply(s, &scene.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: 1001, After: 77, Law: law.Law, CurveOut: curve})
+			if err != nil {
+				t.Fatal(err)
+			}
+			raw, err := Write(edited)
+			if err != nil {
+				t.Fatal(err)
+			}
+			got := read(t, raw).Tracks[0].Blends
+			if !slices.ContainsFunc(got, func(b scene.Blend) bool {
+				return b.Before == 1001 && b.After == 77 && b.Law == law.Law && b.CurveOut != nil && b.CurveOut.Shape == shape.Shape && b.CurveIn == nil
+			}) {
+				t.Errorf("%s with %s came back as %+v", law.Law, shape.Shape, got)
+			}
+		}
+	}
+}
+
+// FuzzRead feeds damaged scene files to the reader; what it takes must hold the laws of a scene and be writable.
+func FuzzRead(f *testing.F) {
+	f.Add(byHand(f))
+	f.Fuzz(func(t *testing.T, raw []byte) {
+		s, _, err := Read(raw, nothingThere)
+		if err != nil {
+			return
+		}
+		if err := s.Check(); err != nil {
+			t.Fatalf("read a scene that breaks a law: %v", err)
+		}
+		if _, err := Write(s); err != nil {
+			t.Fatalf("cannot write what was read: %v", err)
+		}
+	})
+}

@@ -243,7 +243,9 @@ func prepare(ctx context.Context, dir, original string, info Info, rate int64, f
 	return nil
 }
 
-func soundFile(dir string, rate int64) string { return filepath.Join(dir, fmt.Sprintf("sound-%d.wav", rate)) }
+func soundFile(dir string, rate int64) string {
+	return filepath.Join(dir, fmt.Sprintf("sound-%d.wav", rate))
+}
 
 func prepareSound(ctx context.Context, dir, original, name string, rate int64) error {
 	to := soundFile(dir, rate)

@@ -26,7 +26,9 @@ type bin struct{ low, high int16 }
 
 func sixteen(v float64) int16 { return int16(math.Round(max(-1, min(1, v)) * 32767)) }
 
-func peaksFile(dir string, rate int64) string { return filepath.Join(dir, fmt.Sprintf("peaks-%d", rate)) }
+func peaksFile(dir string, rate int64) string {
+	return filepath.Join(dir, fmt.Sprintf("peaks-%d", rate))
+}
 
 // writePeaks writes all zooms but the finest, one after the other.
 func writePeaks(ctx context.Context, r pcm.ReaderAt, to string) error {

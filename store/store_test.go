@@ -1,0 +1,358 @@
+package store_test
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"blendseam/core/scene"
+	"blendseam/core/timecode"
+	"blendseam/store"
+	"blendseam/store/server"
+)
+
+var private *server.Server
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "blendseam-store-")
+	if err != nil {
+		panic(err)
+	}
+	if private, err = server.Start(context.Background(), dir); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	code := m.Run()
+	private.Stop()
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+var ctx = context.Background()
+
+func open(t *testing.T) *store.Store {
+	t.Helper()
+	s, err := store.Open(ctx, private.DSN)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	return s
+}
+
+// begin keeps a scene of a few clips.
+func begin(t *testing.T, s *store.Store) string {
+	t.Helper()
+	sc := scene.New("kept", timecode.F25, 48000)
+	for _, e := range []scene.Edit{
+		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 10_000_000, Channels: 1}},
+		&scene.AddTrack{Name: "D", Purpose: "dialogue"},
+		&scene.Add{Track: "t1", Source: "a", In: 48000, Length: 96000},
+		&scene.Add{Track: "t1", Source: "a", In: 480000, Start: 96000, Length: 96000},
+	} {
+		var err error
+		if sc, err = scene.Apply(sc, e); err != nil {
+			t.Fatal(err)
+		}
+	}
+	id, err := s.Create(ctx, sc)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return id
+}
+
+func text(t *testing.T, sc *scene.Scene) string {
+	t.Helper()
+	raw, err := json.Marshal(sc)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(raw)
+}
+
+func edit(t *testing.T, s *store.Store, id string, e scene.Edit) store.Change {
+	t.Helper()
+	st, err := s.Scene(ctx, id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, err := s.Edit(ctx, id, st.Revision, e)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
+
+func gain(db float64) scene.Edit { return &scene.Gain{Clips: []string{"c2"}, DB: db} }
+
+// More edits than lie between two snapshots, with undo, a branch and redo: after each, a second process that has
+// nothing in memory sees the same scene, the same undo and the same redo.
+func TestEverythingIsThereAfterARestart(t *testing.T) {
+	s := open(t)
+	id := begin(t, s)
+	var states []string
+	for i := range 250 {
+		states = append(states, text(t, edit(t, s, id, gain(-float64(i)/10)).Scene))
+	}
+	revision := int64(250)
+	step := func(what func(context.Context, string, int64) (store.Change, bool, error), want string) {
+		t.Helper()
+		c, ok, err := what(ctx, id, revision)
+		if err != nil || !ok {
+			t.Fatalf("%v %v", ok, err)
+		}
+		revision++
+		other := open(t)
+		st, err := other.Scene(ctx, id)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if text(t, c.Scene) != want || text(t, st.Scene) != want {
+			t.Fatal("another scene than it was")
+		}
+		if st.Undo != c.Undo || st.Redo != c.Redo || st.Revision != revision {
+			t.Errorf("after a restart undo %q redo %q at %d; before %q %q at %d", st.Undo, st.Redo, st.Revision, c.Undo, c.Redo, revision)
+		}
+	}
+	for i := 249; i > 240; i-- {
+		step(s.Undo, states[i-1])
+	}
+	step(s.Redo, states[241])
+	step(s.Redo, states[242])
+	branch := text(t, edit(t, s, id, gain(5)).Scene)
+	revision++
+	if _, ok, err := s.Redo(ctx, id, revision); ok || err != nil {
+		t.Error("there is something to redo after a new edit")
+	}
+	step(s.Undo, states[242])
+	step(s.Redo, branch)
+	step(open(t).Undo, states[242])
+	for i := 241; i >= 0; i-- {
+		step2(t, s, id, &revision)
+	}
+	st, _ := s.Scene(ctx, id)
+	if text(t, st.Scene) != states[0] {
+		t.Error("242 undos do not lead back")
+	}
+}
+
+func step2(t *testing.T, s *store.Store, id string, revision *int64) {
+	t.Helper()
+	if _, ok, err := s.Undo(ctx, id, *revision); err != nil || !ok {
+		t.Fatal(ok, err)
+	}
+	*revision++
+}
+
+func TestAStaleEditIsRefusedWithWhatIsNewer(t *testing.T) {
+	one, two := open(t), open(t)
+	id := begin(t, one)
+	if _, err := two.Scene(ctx, id); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := one.Edit(ctx, id, 0, gain(-1)); err != nil {
+		t.Fatal(err)
+	}
+	for _, s := range []*store.Store{two, one} {
+		_, err := s.Edit(ctx, id, 0, gain(-2))
+		var stale *store.Stale
+		if !errors.As(err, &stale) || len(stale.Newer) != 1 || stale.Now != 1 || stale.Newer[0].Words == "" {
+			t.Fatalf("%v %+v", err, stale)
+		}
+	}
+	st, err := two.Scene(ctx, id)
+	if err != nil || st.Revision != 1 || st.Scene.Tracks[0].Clips[0].GainDB != -1 {
+		t.Errorf("after catching up: %v %+v", err, st.Scene.Tracks[0].Clips[0])
+	}
+	if _, err := two.Edit(ctx, id, 1, gain(-2)); err != nil {
+		t.Errorf("at the new revision: %v", err)
+	}
+	if st, _ := one.Scene(ctx, id); st.Scene.Tracks[0].Clips[0].GainDB != -2 {
+		t.Error("the first does not see the second's edit")
+	}
+}
+
+func TestARefusedEditKeepsNothing(t *testing.T) {
+	s := open(t)
+	id := begin(t, s)
+	_, err := s.Edit(ctx, id, 0, &scene.Gain{Clips: []string{"nobody"}, DB: 1})
+	var refusal scene.Refusal
+	if !errors.As(err, &refusal) {
+		t.Fatal(err)
+	}
+	if st, _ := s.Scene(ctx, id); st.Revision != 0 {
+		t.Error("the revision moved")
+	}
+}
+
+// Many at once, of two processes: each revision goes to exactly one edit.
+func TestEditsOfManyAtOnceNeverShareARevision(t *testing.T) {
+	id := begin(t, open(t))
+	var mu sync.Mutex
+	got := map[int64]int{}
+	var group sync.WaitGroup
+	for range 2 {
+		s := open(t)
+		for w := range 4 {
+			group.Go(func() {
+				for done := 0; done < 10; {
+					st, err := s.Scene(ctx, id)
+					if err != nil {
+						t.Error(err)
+						return
+					}
+					c, err := s.Edit(ctx, id, st.Revision, gain(float64(w)))
+					if stale := (*store.Stale)(nil); errors.As(err, &stale) {
+						continue
+					}
+					if err != nil {
+						t.Error(err)
+						return
+					}
+					mu.Lock()
+					got[c.Revision]++
+					mu.Unlock()
+					done++
+				}
+			})
+		}
+	}
+	group.Wait()
+	if len(got) != 80 {
+		t.Errorf("80 edits have %d revisions", len(got))
+	}
+	for r := int64(1); r <= 80; r++ {
+		if got[r] != 1 {
+			t.Errorf("revision %d was given %d times", r, got[r])
+		}
+	}
+}
+
+// The database is killed outright, three times, while edits stream in. It comes back by itself, and every edit that was
+// acknowledged is there.
+func TestAKilledDatabaseLosesNoAcknowledgedEdit(t *testing.T) {
+	s := open(t)
+	id := begin(t, s)
+	acknowledged := map[int64]float64{}
+	revision, kills := int64(0), 0
+	next := time.Now().Add(300 * time.Millisecond)
+	for db := 1.0; kills < 3 || len(acknowledged) < 300 || time.Now().Before(next); db++ {
+		if kills < 3 && time.Now().After(next) {
+			syscall.Kill(private.Pid(), syscall.SIGKILL)
+			kills++
+			next = time.Now().Add(3 * time.Second)
+		}
+		c, err := s.Edit(ctx, id, revision, gain(-float64(int(db)%100)/10))
+		var stale *store.Stale
+		switch {
+		case err == nil:
+			acknowledged[c.Revision] = c.Scene.Tracks[0].Clips[0].GainDB
+			revision = c.Revision
+		case errors.As(err, &stale): // one was kept whose answer was lost
+			revision = stale.Now
+		case errors.Is(err, store.ErrUnavailable):
+			time.Sleep(20 * time.Millisecond)
+		default:
+			t.Fatal(err)
+		}
+	}
+	fresh := open(t)
+	st, err := fresh.Scene(ctx, id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if st.Revision < revision {
+		t.Fatalf("the scene is at %d, %d was acknowledged", st.Revision, revision)
+	}
+	for at := st.Revision; at > 0; at-- {
+		if want, ok := acknowledged[at]; ok && st.Scene.Tracks[0].Clips[0].GainDB != want {
+			t.Fatalf("edit %d was %g dB, is %g", at, want, st.Scene.Tracks[0].Clips[0].GainDB)
+		}
+		c, ok, err := fresh.Undo(ctx, id, st.Revision+(st.Revision-at))
+		if err != nil || !ok {
+			t.Fatal(at, ok, err)
+		}
+		st.Scene = c.Scene
+	}
+	t.Logf("%d edits acknowledged over 3 kills", len(acknowledged))
+}
+
+func TestASecondProcessSharesTheDatabaseAndLeavesItRunning(t *testing.T) {
+	dir := t.TempDir()
+	first, err := server.Start(ctx, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer first.Stop()
+	guest, err := server.Start(ctx, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if guest.DSN != first.DSN || guest.Pid() != 0 {
+		t.Error("the second process has a database of its own")
+	}
+	guest.Stop()
+	s, err := store.Open(ctx, first.DSN)
+	if err != nil {
+		t.Fatalf("after the guest left: %v", err)
+	}
+	s.Close()
+	first.Stop()
+	if syscall.Kill(first.Pid(), 0) == nil {
+		t.Error("the database still runs after its owner stopped it")
+	}
+	if again, err := server.Start(ctx, dir); err != nil {
+		t.Errorf("it does not start a second time: %v", err)
+	} else {
+		again.Stop()
+	}
+}
+
+func TestSourcesAndJobs(t *testing.T) {
+	s := open(t)
+	src := store.Source{ID: "0123456789abcdef", SHA256: fmt.Sprintf("%064d", 7), Name: "a.wav", Info: json.RawMessage(`{"name":"a.wav"}`)}
+	for range 2 {
+		if err := s.AddSource(ctx, src); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if list, err := s.Sources(ctx); err != nil || len(list) != 1 || list[0].Name != "a.wav" {
+		t.Errorf("%v %v", list, err)
+	}
+	if _, err := s.Source(ctx, "nobody"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a source that is not there: %v", err)
+	}
+	id := begin(t, s)
+	j, err := s.AddJob(ctx, id, "mixdown", "WAV")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.BreakJobs(ctx); err != nil { // the program starts again
+		t.Fatal(err)
+	}
+	jobs, err := s.Jobs(ctx, id, "mixdown")
+	if err != nil || len(jobs) != 1 || jobs[0].State != "stopped" || jobs[0].ID != j.ID {
+		t.Errorf("%+v %v", jobs, err)
+	}
+	if err := s.Delete(ctx, id); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Scene(ctx, id); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a removed scene: %v", err)
+	}
+}
+
+func TestWhatCannotBeOpenedIsSaidInOneLine(t *testing.T) {
+	for _, dsn := range []string{"nonsense", "a:b@tcp(127.0.0.1:1)/x", "a:b@tcp(127.0.0.1:1)/"} {
+		if _, err := store.Open(ctx, dsn); err == nil {
+			t.Errorf("%s was opened", dsn)
+		}
+	}
+}

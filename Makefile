@@ -44,8 +44,9 @@ test-e2e: build
 	npx playwright test -c e2e
 
 bench: build
-	tools/install-missing mariadbd ffmpeg chromium
-	tools/bench
+	tools/install-missing mariadbd ffmpeg
+	go run ./tools/bench
+	go test ./web -run '^$$' -bench EditOf2000 -benchtime 1000x
 
 screenshots: build
 	tools/install-missing mariadbd ffmpeg chromium

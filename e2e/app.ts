@@ -58,7 +58,7 @@ export const test = base.extend<{ quiet: void }, { app: App }>({
   // No page may complain to its console or ask for anything that is not there.
   quiet: [async ({ page }, use) => {
     const complaints: string[] = [];
-    page.on("console", (m) => m.type() === "error" && !/status of (409|422|400)/.test(m.text()) && complaints.push(m.text()));
+    page.on("console", (m) => m.type() === "error" && !(/status of (409|422|400)/.test(m.text()) || m.location().url.includes("nobody")) && complaints.push(m.text()));
     page.on("pageerror", (e) => complaints.push(String(e)));
     await use();
     expect(complaints).toEqual([]);
@@ -114,3 +114,19 @@ export async function edits(page: Page, act: () => Promise<unknown>): Promise<Sc
   await kept(page, before + 1);
   return stateOf(page);
 }
+
+/** Loads the demo and waits until its seams are measured. The view is that of the whole scene. */
+export async function demo(page: Page, app: App): Promise<SceneState> {
+  await page.goto(app.base);
+  await page.getByRole("button", { name: "Load the demo again" }).click();
+  await expect(page.locator("h1")).toHaveText("Kiln Night", { timeout: 60_000 });
+  await expect(page.locator(".list-head")).toContainText("rough", { timeout: 30_000 });
+  const s = await stateOf(page), width = (await page.locator("#timeline").boundingBox())!.width;
+  const end = Math.max(...s.tracks.map((t) => { const c = t.clips.at(-1); return c ? (c.start + c.length) * (t.kind === "picture" ? 1920 : 1) : 0; }));
+  shown.perPixel = (end * 1.03) / width;
+  return s;
+}
+
+
+/** How many samples a pixel of the timeline shows, as the page opens. */
+export const shown = { perPixel: 1 };

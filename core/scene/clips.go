@@ -454,12 +454,16 @@ type Unlink struct {
 }
 
 func (e *Unlink) apply(d *draft) error {
+	freed := map[string]bool{} // the last of a link goes free with the one before it
 	for _, id := range e.Clips {
 		_, c, err := d.open(id)
 		if err != nil {
 			return err
 		}
 		link := c.Link
+		if freed[id] {
+			continue
+		}
 		if link == "" {
 			return notPossible("%s is not linked to another clip.", c.Name)
 		}
@@ -467,6 +471,7 @@ func (e *Unlink) apply(d *draft) error {
 		if rest := d.linkedBy(link); len(rest) == 1 {
 			if _, last, err := d.open(rest[0]); err == nil {
 				last.Link = ""
+				freed[rest[0]] = true
 			}
 		}
 	}

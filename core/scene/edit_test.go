@@ -173,3 +173,34 @@ func TestEditsOfTheWireAreCheckedByName(t *testing.T) {
 		t.Errorf("alternative as JSON: %s, %v", raw, err)
 	}
 }
+
+func TestUnlinkingAllOfALinkIsOneEdit(t *testing.T) {
+	s := New("s", timecode.F25, 48000)
+	for _, e := range []Edit{
+		&Bring{Source: Source{ID: "a", Name: "a", Samples: 96000, Frames: 50, Channels: 1}},
+		&AddTrack{Name: "P", Purpose: "picture"}, &AddTrack{Name: "D", Purpose: "dialogue"},
+		&Add{Track: "t2", Picture: "t1", Source: "a", Length: 96000},
+	} {
+		next, err := Apply(s, e)
+		if err != nil {
+			t.Fatal(err)
+		}
+		s = next
+	}
+	var ids []string
+	for _, tr := range s.Tracks {
+		ids = append(ids, tr.Clips[0].ID)
+	}
+	free, err := Apply(s, &Unlink{Clips: ids})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, id := range ids {
+		if _, c := free.Clip(id); c.Link != "" {
+			t.Errorf("%s is still linked", c.Name)
+		}
+	}
+	if _, err := Apply(free, &Unlink{Clips: ids}); err == nil {
+		t.Error("what is not linked was unlinked")
+	}
+}

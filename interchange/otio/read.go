@@ -69,6 +69,9 @@ func Read(raw []byte, length Length) (s *scene.Scene, warnings []string, err err
 	if err := r.markers(stack); err != nil {
 		return nil, nil, err
 	}
+	if err := r.scene.Check(); err != nil {
+		return nil, nil, err
+	}
 	return r.scene, r.warnings, nil
 }
 

@@ -13,6 +13,11 @@ export class Meter {
     this.canvas = canvas;
   }
 
+  /** Whether there is something left to fall. */
+  get lit(): boolean {
+    return Math.max(...this.held, ...this.shown, LOW) > LOW;
+  }
+
   reset(): void {
     this.most = -Infinity;
   }
@@ -29,8 +34,8 @@ export class Meter {
     c.fillRect(x(-12), 6, x(-6) - x(-12), 14);
     for (let i = 0; i < channels; i++) {
       const db = 20 * Math.log10(Math.max(1e-6, peaks[Math.min(i, peaks.length - 1)] ?? 0));
-      this.shown[i] = Math.max(db, (this.shown[i] ?? LOW) - 20 * seconds);
-      this.held[i] = Math.max(db, (this.held[i] ?? LOW) - 6 * seconds);
+      this.shown[i] = Math.max(LOW, db, (this.shown[i] ?? LOW) - 20 * seconds);
+      this.held[i] = Math.max(LOW, db, (this.held[i] ?? LOW) - 6 * seconds);
       this.most = Math.max(this.most, db);
       const y = 8 + (i * 6 * 2) / channels;
       c.fillStyle = this.shown[i] > -0.1 ? col.madder : col.ink;

@@ -67,17 +67,23 @@ const list = new SeamList($("seams"), (s) => selectSeam(s));
 
 let queue: Promise<unknown> = Promise.resolve();
 
-/** Sends an edit after those under way, so that each knows the revision it follows. */
-function edit(e: Record<string, unknown> | unknown): Promise<boolean> {
-  return inTurn(() => post<EditAnswer>(`/scenes/${sceneID}/edits`, { revision: scene.revision, edit: e, page: pageName }));
+/** Sends an edit after those under way, so that each knows the revision it follows. One that depends on where things are
+ *  by then is a function, which may also give nothing. */
+function edit(e: unknown | (() => unknown)): Promise<boolean> {
+  return inTurn(async () => {
+    const now = typeof e === "function" ? e() : e;
+    return now ? post<EditAnswer>(`/scenes/${sceneID}/edits`, { revision: scene.revision, edit: now, page: pageName }) : undefined;
+  });
 }
 
-function inTurn(ask: () => Promise<EditAnswer>): Promise<boolean> {
+function inTurn(ask: () => Promise<EditAnswer | undefined>): Promise<boolean> {
   const done = queue.then(async () => {
     panel.kept = "Keeping …";
     try {
-      take(await ask());
-      return true;
+      const a = await ask();
+      if (a) take(a);
+      else panel.kept = keptWords();
+      return !!a;
     } catch (e) {
       panel.kept = keptWords();
       if (e instanceof Problem && e.status === 409) await catchUp();
@@ -241,7 +247,7 @@ function tick(now: number): void {
     const x = (playhead - timeline.view.from) / timeline.view.perPixel;
     if (player.what === "scene" && (x > $("timeline").clientWidth - 30 || x < 0)) timeline.reveal(playhead);
   }
-  meter.show(player.peaks(), (now - last) / 1000);
+  if (player.playing || meter.lit) meter.show(player.peaks(), (now - last) / 1000);
   last = now;
   requestAnimationFrame(tick);
 }
@@ -363,22 +369,31 @@ function trimHere(edge: "head" | "tail", close: boolean): void {
 }
 
 function moveEdge(by: number): void {
-  const c = chosenClip(), n = by * frame;
+  const c = chosenClip(), s = list.current, moved = (at: number) => sampleOf(frameOf(at + frame / 2, rate, sr) + by, rate, sr);
+  const trim = (id: string, edge: "head" | "tail") => void edit(() => {
+    const now = findClip(scene, id);
+    return now && { edit: "trim", clip: id, edge, to: moved(edge === "head" ? now.clip.from : now.clip.to) };
+  });
   if (selection.kind === "clip" && c) {
     if (!selection.edge) return say("No edge is in hand. Click a clip's head or tail, or a cut.");
-    const at = selection.edge === "head" ? c.clip.from : c.clip.to;
-    return void edit({ edit: "trim", clip: c.clip.id, edge: selection.edge, to: sampleOf(frameOf(at + frame / 2, rate, sr) + by, rate, sr) });
+    return trim(c.clip.id, selection.edge);
   }
-  const s = list.current;
-  if (s?.kind === "cut") return void edit({ edit: "roll", left: s.left, right: s.right, to: s.at + n });
-  if (s) return void edit({ edit: "trim", clip: s.left || s.right, edge: s.left ? "tail" : "head", to: s.at + n });
-  say("No edge is in hand. Click a clip's head or tail, or choose a seam.");
+  if (!s) return say("No edge is in hand. Click a clip's head or tail, or choose a seam.");
+  if (s.kind !== "cut") return trim(s.left || s.right, s.left ? "tail" : "head");
+  const { left, right } = s;
+  void edit(() => {
+    const now = findClip(scene, right);
+    return now && { edit: "roll", left, right, to: moved(now.clip.from) };
+  });
 }
 
 function turn(by: number): void {
   const c = chosenClip();
   if (!c) return say("No clip is selected. Select one in the timeline to turn it up or down.");
-  void edit({ edit: "gain", clips: [c.clip.id], db: Math.round(10 * ((c.clip.gain_db ?? 0) + by)) / 10 });
+  void edit(() => {
+    const now = findClip(scene, c.clip.id);
+    return now && { edit: "gain", clips: [c.clip.id], db: Math.round(10 * ((now.clip.gain_db ?? 0) + by)) / 10 };
+  });
 }
 
 function removeClip(close: boolean): void {
@@ -492,6 +507,7 @@ Alpine.data("scene", () => ({
     panel.kept = keptWords();
     showPlayhead();
     void loadSeams();
+    meter.show([], 0);
     requestAnimationFrame(tick);
   },
   byTime() { order(false); },
@@ -600,6 +616,7 @@ news.addEventListener("edit", (e) => {
 });
 
 document.addEventListener("light", () => {
+  meter.show([], 0);
   timeline.repaint();
   bench.repaint();
 });

@@ -79,10 +79,11 @@ export class SeamList {
     el.dataset.seam = s.id;
     el.setAttribute("role", "option");
     el.setAttribute("aria-selected", String(s.id === this.chosen));
-    el.setAttribute("aria-label", `Seam ${this.number(s)} at ${s.tc}, ${name(s)}: ${s.verdict || "not measured yet"}, ${s.why}`);
     const m = document.createElement("span");
     m.className = tone;
-    m.textContent = mark;
+    m.innerHTML = '<i aria-hidden="true"></i><span class="sr-only"></span>';
+    m.querySelector("i")!.textContent = mark;
+    m.querySelector("span")!.textContent = s.verdict || "not measured yet";
     const middle = document.createElement("div");
     middle.style.minWidth = "0";
     middle.innerHTML = '<div class="line"><b></b><span class="mono small"></span><span class="who"></span></div><div class="why"></div>';

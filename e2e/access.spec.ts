@@ -1,0 +1,45 @@
+// Every page, in both lights: nothing that axe-core calls serious, nothing cut off, everything by keyboard.
+import AxeBuilder from "@axe-core/playwright";
+import { demo, expect, seams, test } from "./app.ts";
+
+for (const light of ["linen", "lamp"] as const)
+  test(`axe-core finds nothing serious in ${light}`, async ({ page, app }) => {
+    await page.addInitScript((l) => localStorage.setItem("blendseam-light", l), light);
+    await demo(page, app);
+    const scene = page.url();
+    await seams(page).nth(5).click();
+    for (const url of [app.base, scene, `${scene}sources`, `${scene}hand-over`, `${app.base}/scenes/nobody/`]) {
+      if (url !== page.url()) await page.goto(url);
+      await page.waitForTimeout(300);
+      const found = (await new AxeBuilder({ page }).analyze()).violations.filter((v) => v.impact === "serious" || v.impact === "critical");
+      expect(found.map((v) => `${url}: ${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`)).toEqual([]);
+      const wide = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
+      expect(wide, url).toBeLessThanOrEqual(0);
+    }
+    expect(await page.evaluate(() => document.documentElement.classList.contains("lamp"))).toBe(light === "lamp");
+  });
+
+test("the scene fits 1280x800 without scrolling", async ({ page, app }) => {
+  await demo(page, app);
+  const off = await page.evaluate(() => [...document.querySelectorAll("header, aside, main, #bench, #timeline, .bench-bar, .undo")].filter((e) => {
+    const r = e.getBoundingClientRect();
+    return r.width > 0 && (r.right > innerWidth + 0.5 || r.bottom > innerHeight + 0.5);
+  }).map((e) => e.className || e.id || e.tagName));
+  expect(off).toEqual([]);
+  expect(await page.evaluate(() => document.documentElement.scrollHeight)).toBeLessThanOrEqual(800);
+});
+
+test("everything in the scene is reached by Tab, and focus is seen", async ({ page, app }) => {
+  await demo(page, app);
+  const reached = new Set<string>();
+  for (let n = 0; n < 60; n++) {
+    await page.keyboard.press("Tab");
+    const what = await page.evaluate(() => {
+      const e = document.activeElement as HTMLElement;
+      return e === document.body ? ["BODY", ""] : [e.id || e.dataset.command || e.dataset.head || e.textContent?.trim() || e.tagName, getComputedStyle(e).outlineStyle];
+    });
+    reached.add(what[0]);
+    if (what[0] !== "BODY") expect(what[1], what[0]).not.toBe("none");
+  }
+  for (const id of ["play", "search", "seams", "hear_plain", "bench", "timeline", "whole", "keys"]) expect([...reached]).toContain(id);
+});

@@ -1,0 +1,128 @@
+// Measures the budgets of whole commands against ffmpeg doing the same on the same files in the same run, and prints
+// ratios. Runs alternate, and the medians are compared, so that a busy machine slows both.
+package main
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"syscall"
+	"time"
+
+	"blendseam/core/scene"
+	"blendseam/core/timecode"
+	"blendseam/interchange/otio"
+)
+
+const rounds = 5
+
+func check(err error) {
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		os.Exit(1)
+	}
+}
+
+// run gives a command's time and the most memory it held, in MiB.
+func run(name string, args ...string) (time.Duration, float64) {
+	c := exec.Command(name, args...)
+	start := time.Now()
+	if out, err := c.CombinedOutput(); err != nil {
+		check(fmt.Errorf("%s %v: %w: %s", name, args, err, out))
+	}
+	return time.Since(start), float64(c.ProcessState.SysUsage().(*syscall.Rusage).Maxrss) / 1024
+}
+
+// against runs two commands in turn and gives their median times.
+func against(ours, theirs func() time.Duration) (a, b time.Duration) {
+	var mine, other []time.Duration
+	for range rounds {
+		mine = append(mine, ours())
+		other = append(other, theirs())
+	}
+	slices.Sort(mine)
+	slices.Sort(other)
+	return mine[rounds/2], other[rounds/2]
+}
+
+func line(what string, value string, budget string, ok bool) {
+	mark := "met"
+	if !ok {
+		mark = "MISSED"
+	}
+	fmt.Printf("%-62s %-28s %-22s %s\n", what, value, budget, mark)
+}
+
+const rate, minutes, tracks = 48000, 10, 8
+
+func main() {
+	program := "bin/blendseam"
+	dir, err := os.MkdirTemp("", "blendseam-bench-")
+	check(err)
+	defer os.RemoveAll(dir)
+	var files []string
+	for i := range tracks {
+		f := filepath.Join(dir, fmt.Sprintf("t%d.wav", i))
+		run("ffmpeg", "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("anoisesrc=d=%d:r=%d:a=0.1:s=%d:c=pink", 60*minutes, rate, i), "-ac", "2", "-c:a", "pcm_s24le", f)
+		files = append(files, f)
+	}
+	short, long := filepath.Join(dir, "short.otio"), filepath.Join(dir, "long.otio")
+	check(write(short, 1))
+	check(write(long, 12))
+
+	var memory float64
+	mix := []string{"-v", "error", "-y"}
+	for _, f := range files {
+		mix = append(mix, "-i", f)
+	}
+	mix = append(mix, "-filter_complex", fmt.Sprintf("amix=inputs=%d:normalize=0", tracks), "-c:a", "pcm_s24le", filepath.Join(dir, "theirs.wav"))
+	ours, theirs := against(func() time.Duration {
+		d, m := run(program, "render", short, "-o", filepath.Join(dir, "ours.wav"))
+		memory = max(memory, m)
+		return d
+	}, func() time.Duration { d, _ := run("ffmpeg", mix...); return d })
+	ratio := theirs.Seconds() / ours.Seconds()
+	line("8 stereo 24-bit tracks of 10 min, against ffmpeg's amix", fmt.Sprintf("%.1f times (%.2f s, %.2f s)", ratio, ours.Seconds(), theirs.Seconds()), "6 times", ratio >= 6)
+	line("memory of that render", fmt.Sprintf("%.0f MiB", memory), "under 150 MiB", memory < 150)
+
+	loud := []string{"-nostats", "-i", files[0], "-af", "ebur128=peak=true", "-f", "null", "-"}
+	ours, theirs = against(func() time.Duration { d, _ := run(program, "loudness", files[0]); return d }, func() time.Duration { d, _ := run("ffmpeg", loud...); return d })
+	ratio = theirs.Seconds() / ours.Seconds()
+	line("loudness and true peak of 10 min stereo, against ebur128", fmt.Sprintf("%.1f times (%.2f s, %.2f s)", ratio, ours.Seconds(), theirs.Seconds()), "4 times", ratio >= 4)
+
+	out := filepath.Join(dir, "long.wav")
+	d, m := run(program, "render", long, "-o", out)
+	line("memory of a render of 2 hours", fmt.Sprintf("%.0f MiB in %.1f s", m, d.Seconds()), "under 150 MiB, the same", m < 150)
+	os.Remove(out)
+}
+
+// write makes a scene file of all tracks, each so many times its file, one after the other.
+func write(path string, times int64) error {
+	const length = int64(rate * 60 * minutes)
+	s := scene.New("bench", timecode.F25, rate)
+	for i := range tracks {
+		id := fmt.Sprintf("t%d.wav", i)
+		edits := []scene.Edit{&scene.Bring{Source: scene.Source{ID: id, Name: id, URL: id, Samples: length, Channels: 2}}, &scene.AddTrack{Name: id, Purpose: "dialogue"}}
+		for _, e := range edits {
+			next, err := scene.Apply(s, e)
+			if err != nil {
+				return err
+			}
+			s = next
+		}
+		for k := range times {
+			next, err := scene.Apply(s, &scene.Add{Track: s.Tracks[i].ID, Source: id, Start: k * length, Length: length})
+			if err != nil {
+				return err
+			}
+			s = next
+		}
+	}
+	raw, err := otio.Write(s)
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(path, raw, 0o644)
+}

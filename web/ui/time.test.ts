@@ -1,0 +1,51 @@
+import assert from "node:assert/strict";
+import test from "node:test";
+import { type Rate, frameOf, frames, nearestFrame, rulerStep, sampleOf, timecode, toSample, toX, zoomed } from "./time.ts";
+
+const r25: Rate = { num: 25, den: 1, drop: false, nominal: 25 };
+const r2997d: Rate = { num: 30000, den: 1001, drop: true, nominal: 30 };
+const r23976: Rate = { num: 24000, den: 1001, drop: false, nominal: 24 };
+
+test("frames to samples and back is exact, as exact fractions give it", () => {
+  for (const r of [r25, r2997d, r23976])
+    for (const sr of [44100, 48000, 96000])
+      for (const f of [0, 1, 2, 999, 1001, 107892, 2589407]) {
+        const num = BigInt(f) * BigInt(r.den) * BigInt(sr) * 2n + BigInt(r.num), want = Number(num / (2n * BigInt(r.num)));
+        assert.equal(sampleOf(f, r, sr), want);
+        assert.equal(frameOf(want, r, sr), f);
+        assert.equal(frameOf(want - 1, r, sr), f - 1);
+        assert.equal(nearestFrame(want + 1, r, sr), f);
+      }
+});
+
+// SMPTE ST 12-1: frames ;00 and ;01 are left out each minute but every tenth.
+test("drop-frame timecode", () => {
+  for (const [f, want] of [[107892, "01:00:00;00"], [1799, "00:00:59;29"], [1800, "00:01:00;02"], [17981, "00:09:59;29"], [17982, "00:10:00;00"], [2589407, "23:59:59;29"]] as const)
+    assert.equal(timecode(f, r2997d), want);
+  assert.equal(timecode(90000 + 13, r25), "01:00:00:13");
+  assert.equal(timecode(-1, r25), "-00:00:00:01");
+});
+
+test("zooming keeps the sample under the pointer", () => {
+  const v = { from: 1000, perPixel: 50 };
+  for (const [x, factor] of [[0, 2], [300, 0.1], [764, 7]]) {
+    const z = zoomed(v, x, factor, 0.01, 1e6);
+    assert.ok(Math.abs(toSample(z, x) - toSample(v, x)) <= 1);
+  }
+  assert.equal(zoomed(v, 10, 1e-9, 0.05, 1e6).perPixel, 0.05);
+  assert.equal(toX(v, 1500), 10);
+});
+
+test("the ruler's labels have room", () => {
+  for (const perPixel of [0.1, 1, 30, 600, 5000, 80000]) {
+    const step = rulerStep({ from: 0, perPixel }, 48000, 0.04, 78);
+    assert.ok((step * 48000) / perPixel >= 78 || step === 7200);
+  }
+});
+
+test("lengths are said in frames", () => {
+  assert.equal(frames(1920, r25, 48000), "1 frame");
+  assert.equal(frames(-11520, r25, 48000), "6 frames");
+  assert.equal(frames(2880, r25, 48000), "1.5 frames");
+  assert.equal(frames(8008, r2997d, 48000), "5 frames");
+});

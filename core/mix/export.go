@@ -30,7 +30,7 @@ func (m *Mixer) Export(ctx context.Context, span pcm.Span, encoder pcm.Encoder, 
 	}
 	buffers := sync.Pool{New: func() any { return make([]byte, encoder.Size(chunk)) }}
 	jobs := make(chan job)
-	order := make(chan job, workers+1) // bounds what is rendered ahead of the writer
+	order := make(chan job, 8*workers) // bounds what is rendered ahead of the writer
 	go func() {
 		defer close(order)
 		defer close(jobs)

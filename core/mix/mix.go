@@ -219,7 +219,7 @@ func (m *Mixer) Channels() int { return m.channels }
 var scratch = sync.Pool{New: func() any { b := pcm.NewBlock(2, renderStep); return &b }}
 
 // renderStep is how many samples are rendered in one go; small enough for all to stay in the cache.
-const renderStep = 4096
+const renderStep = 8192
 
 // Render fills dst, of Channels channels, with the scene from sample at on. Before its start and after its
 // end a scene is silent.

@@ -170,18 +170,12 @@ func Decode(dst Block, src []byte, f Format) {
 func AddStereo24(dst Block, src []byte, gain float64) {
 	left, right := dst[0], dst[1][:len(dst[0])]
 	scale := gain * (1.0 / (1 << 31)) // a power of two, so that the product rounds as gain alone does
-	const group = 4
-	i, o := 0, 0
-	// Eight bytes are loaded for each pair of six, so that the last group is left to the loop below.
-	for ; i+group < len(left); i += group {
-		in := (*[6*group + 2]byte)(src[o:])
-		l, r := (*[group]float64)(left[i:]), (*[group]float64)(right[i:])
-		addPair(&l[0], &r[0], binary.LittleEndian.Uint64(in[0:8]), scale)
-		addPair(&l[1], &r[1], binary.LittleEndian.Uint64(in[6:14]), scale)
-		addPair(&l[2], &r[2], binary.LittleEndian.Uint64(in[12:20]), scale)
-		addPair(&l[3], &r[3], binary.LittleEndian.Uint64(in[18:26]), scale)
-		o += 6 * group
+	_ = src[:6*len(left)]
+	i := max(0, len(left)-1) &^ 1 // eight bytes are loaded for each pair of six, so the last is left to the loop below
+	if i > 0 {
+		addPairs24(&left[0], &right[0], &src[0], i, scale)
 	}
+	o := 6 * i
 	for ; i < len(left); i++ {
 		in := (*[6]byte)(src[o:])
 		pair := uint64(binary.LittleEndian.Uint32(in[:4])) | uint64(binary.LittleEndian.Uint16(in[4:]))<<32

@@ -113,3 +113,37 @@ func TestDitherDoesNotDependOnHowTimeIsDivided(t *testing.T) {
 		t.Error("the same sound, divided, was dithered otherwise")
 	}
 }
+
+// Adding in one pass is, to the bit, decoding and adding, for every length and every sample of 24 bits at the ends.
+func TestAddStereo24IsDecodingAndAdding(t *testing.T) {
+	f := Format{Rate: 48000, Channels: 2, Bits: 24}
+	for n := int64(0); n < 40; n++ {
+		raw := make([]byte, 6*n)
+		for i := range raw {
+			raw[i] = byte(i*i*31 + int(n)*7 + i>>3)
+		}
+		if n > 3 { // the highest and the lowest sample
+			copy(raw, []byte{0xFF, 0xFF, 0x7F, 0, 0, 0x80, 0, 0, 0x80, 0xFF, 0xFF, 0x7F})
+		}
+		for _, gain := range []float64{1, 0.7, -3.3} {
+			got, want, read := NewBlock(2, n), NewBlock(2, n), NewBlock(2, n)
+			if n > 0 {
+				Decode(read, raw, f)
+			}
+			for c := range got {
+				for i := range got[c] {
+					got[c][i] = math.Sin(float64(i + c))
+					want[c][i] = got[c][i] + float64(read[c][i]*gain)
+				}
+			}
+			AddStereo24(got, raw, gain)
+			for c := range got {
+				for i := range got[c] {
+					if got[c][i] != want[c][i] {
+						t.Fatalf("%d pairs at gain %g: channel %d sample %d is %g, want %g", n, gain, c, i, got[c][i], want[c][i])
+					}
+				}
+			}
+		}
+	}
+}

@@ -79,10 +79,15 @@ func main() {
 	}
 	mix = append(mix, "-filter_complex", fmt.Sprintf("amix=inputs=%d:normalize=0", tracks), "-c:a", "pcm_s24le", filepath.Join(dir, "theirs.wav"))
 	ours, theirs := against(func() time.Duration {
+		os.Remove(filepath.Join(dir, "ours.wav")) // giving a file's pages back takes time that is no one's
 		d, m := run(program, "render", short, "-o", filepath.Join(dir, "ours.wav"))
 		memory = max(memory, m)
 		return d
-	}, func() time.Duration { d, _ := run("ffmpeg", mix...); return d })
+	}, func() time.Duration {
+		os.Remove(filepath.Join(dir, "theirs.wav"))
+		d, _ := run("ffmpeg", mix...)
+		return d
+	})
 	ratio := theirs.Seconds() / ours.Seconds()
 	line("8 stereo 24-bit tracks of 10 min, against ffmpeg's amix", fmt.Sprintf("%.1f times (%.2f s, %.2f s)", ratio, ours.Seconds(), theirs.Seconds()), "6 times", ratio >= 6)
 	line("memory of that render", fmt.Sprintf("%.0f MiB", memory), "under 150 MiB", memory < 150)

@@ -20,7 +20,7 @@ try {
   await page.goto(url);
   await page.waitForFunction(() => document.querySelector(".list-head").textContent.includes("rough"));
   // A few seams are blended already, as in the middle of the work.
-  for (const [at, keys] of [["Oda, take 1 → Pell, take 1", ["b"]], ["Pell, take 1 → Oda, take 1", ["b"]], ["Oda, take 2 → Pell, take 1", ["b"]]]) {
+  for (const [at, keys] of [["Oda, take 1 → Pell, take 1", ["b"]], ["Pell, take 1 → Oda, take 1", ["b"]], ["Oda, take 1 → Oda, take 1", ["b"]]]) {
     await page.locator("[data-seam]", { hasText: at }).first().click();
     for (const k of keys) await page.keyboard.press(k);
     await page.waitForTimeout(900);

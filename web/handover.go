@@ -181,7 +181,11 @@ func (s *Server) makeMixdown(ctx context.Context, jobID string, st store.State, 
 		return nil, err
 	}
 	kept = true
-	return mixdownResult{File: filepath.Base(file), Bytes: info.Size(), LengthS: float64(span.Len()) / float64(sc.SampleRate), Format: out.Encoder.Format.String(),
+	format := out.Encoder.Format.String()
+	if q.Kind == "mp3" { // it has no bits a sample
+		format = fmt.Sprintf("%d Hz, %d channels", sc.SampleRate, sc.Channels)
+	}
+	return mixdownResult{File: filepath.Base(file), Bytes: info.Size(), LengthS: float64(span.Len()) / float64(sc.SampleRate), Format: format,
 		Clipped: clipped, Loudness: loudness}, nil
 }
 

@@ -18,9 +18,10 @@ let sources = data.sources, key = 0, page: { arrivals: Arrival[]; list: Row[]; [
 setUpWaves(data.rate, data.media.peak_steps, data.media.tile_bins, () => requestAnimationFrame(paint));
 
 function row(s: Source): Row {
+  const [num, den] = (s.frame_rate ?? "").split(" ")[0].split("/").map(Number), fps = den > 1 ? (num / den).toFixed(3) : String(num);
   const n = Math.round(s.seconds * 10) / 10, sound = s.rate ? `${s.rate} Hz, ${s.channels === 1 ? "mono" : s.channels === 2 ? "stereo" : `${s.channels} channels`}${s.bits ? `, ${s.bits} bits` : ""}` : "no sound";
   return { id: s.id, shown: s.shown, length: `${Math.floor(n / 60)}:${(n % 60).toFixed(1).padStart(4, "0")}`, picture: !!s.width,
-    what: `${s.width ? `picture ${s.width}×${s.height} at ${s.frame_rate} fps, ` : ""}${sound} · ${(s.bytes / 1e6).toFixed(1)} MB`,
+    what: `${s.width ? `picture ${s.width}×${s.height} at ${fps} fps, ` : ""}${sound} · ${(s.bytes / 1e6).toFixed(1)} MB`,
     used_words: s.used ? `${s.used} ${s.used === 1 ? "clip" : "clips"}` : s.here ? "not used yet" : "not in this scene" };
 }
 

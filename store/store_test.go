@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"os"
 	"sync"
 	"syscall"
 	"testing"
@@ -15,24 +14,12 @@ import (
 	"blendseam/core/timecode"
 	"blendseam/store"
 	"blendseam/store/server"
+	"blendseam/store/server/servertest"
 )
 
 var private *server.Server
 
-func TestMain(m *testing.M) {
-	dir, err := os.MkdirTemp("", "blendseam-store-")
-	if err != nil {
-		panic(err)
-	}
-	if private, err = server.Start(context.Background(), dir); err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
-	}
-	code := m.Run()
-	private.Stop()
-	os.RemoveAll(dir)
-	os.Exit(code)
-}
+func TestMain(m *testing.M) { servertest.Main(m, &private) }
 
 var ctx = context.Background()
 

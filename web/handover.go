@@ -16,7 +16,6 @@ import (
 	"blendseam/core/measure"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
-	"blendseam/core/scene"
 	"blendseam/media"
 	"blendseam/store"
 
@@ -93,7 +92,7 @@ func (s *Server) mixdown(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	span, err := stretch(st.Scene, q.From, q.To)
+	span, err := st.Scene.Stretch(q.From, q.To)
 	switch {
 	case err != nil:
 	case !slices.Contains(media.Kinds, q.Kind):
@@ -114,33 +113,6 @@ func (s *Server) mixdown(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	s.answer(w, http.StatusAccepted, job)
-}
-
-// stretch is the part of a scene between two timecodes.
-func stretch(sc *scene.Scene, from, to string) (pcm.Span, error) {
-	span := pcm.Span{To: sc.Length()}
-	if span.Empty() {
-		return span, errors.New("the scene is empty; lay clips out first")
-	}
-	for _, end := range []struct {
-		text string
-		to   *int64
-	}{{from, &span.From}, {to, &span.To}} {
-		if end.text == "" {
-			continue
-		}
-		frame, err := sc.Rate.Parse(end.text)
-		if err != nil {
-			return span, err
-		}
-		*end.to = sc.Rate.SampleOf(frame-sc.StartFrame, sc.SampleRate)
-	}
-	// The last frame may be cut short by the end of the last clip.
-	span.To = min(span.To, sc.Length())
-	if span.Empty() || span.From < 0 {
-		return span, fmt.Errorf("the stretch must lie in the scene, which runs from %s to %s, its start before its end", sc.Timecode(0), sc.Timecode(sc.Length()))
-	}
-	return span, nil
 }
 
 func (s *Server) makeMixdown(ctx context.Context, jobID string, st store.State, q mixdownRequest, span pcm.Span, done func(float64)) (any, error) {

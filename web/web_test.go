@@ -21,24 +21,12 @@ import (
 	"blendseam/media"
 	"blendseam/store"
 	"blendseam/store/server"
+	"blendseam/store/server/servertest"
 )
 
 var private *server.Server
 
-func TestMain(m *testing.M) {
-	dir, err := os.MkdirTemp("", "blendseam-web-")
-	if err != nil {
-		panic(err)
-	}
-	if private, err = server.Start(context.Background(), dir); err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
-	}
-	code := m.Run()
-	private.Stop()
-	os.RemoveAll(dir)
-	os.Exit(code)
-}
+func TestMain(m *testing.M) { servertest.Main(m, &private) }
 
 // A client talks to a server as a page does.
 type client struct {

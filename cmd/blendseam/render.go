@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/media"
 )
@@ -30,9 +29,11 @@ func (c *renderCmd) Run(ctx context.Context) error {
 	defer f.Close()
 	warn(f.Warnings)
 	s := f.Scene
-	span, err := c.span(s)
-	if err != nil {
-		return err
+	span, err := s.Stretch(c.From, c.To)
+	if err != nil && c.From+c.To != "" {
+		return fmt.Errorf("--from, --to: %w", err)
+	} else if err != nil {
+		return fmt.Errorf("%s: %w", c.Scene, err)
 	}
 	var opt mix.Options
 	if c.Track != "" {
@@ -61,30 +62,6 @@ func (c *renderCmd) Run(ctx context.Context) error {
 	}
 	fmt.Printf("%s: %.3f s, %s\n", c.Out, float64(span.Len())/float64(s.SampleRate), out.Encoder.Format)
 	return nil
-}
-
-// span is the stretch of the scene between --from and --to.
-func (c *renderCmd) span(s *scene.Scene) (pcm.Span, error) {
-	span := pcm.Span{To: s.Length()}
-	for _, end := range []struct {
-		name, text string
-		to         *int64
-	}{{"--from", c.From, &span.From}, {"--to", c.To, &span.To}} {
-		if end.text == "" {
-			continue
-		}
-		frame, err := s.Rate.Parse(end.text)
-		if err != nil {
-			return span, fmt.Errorf("%s: %w", end.name, err)
-		}
-		*end.to = s.Rate.SampleOf(frame-s.StartFrame, s.SampleRate)
-	}
-	all := pcm.Span{To: s.Length()}
-	if span.Empty() || !span.In(all) {
-		return span, fmt.Errorf("--from and --to must lie in the scene, which runs from %s to %s, --from before --to",
-			s.Timecode(0), s.Timecode(s.Length()))
-	}
-	return span, nil
 }
 
 func trackNamed(s *scene.Scene, name string) (string, error) {

@@ -36,7 +36,10 @@ func LayOut(s *Scene, source string) (Edit, error) {
 	} else {
 		sound, picture = picture, ""
 	}
-	if picture != "" { // the whole frames that both have
+	if picture != "" { // on a frame, and the whole frames that both have
+		if f := s.Rate.FrameOf(at, s.SampleRate); s.Rate.SampleOf(f, s.SampleRate) < at {
+			at = s.Rate.SampleOf(f+1, s.SampleRate)
+		}
 		length = s.Rate.SampleOf(s.Rate.FrameOf(length, s.SampleRate), s.SampleRate)
 	}
 	edit.Edits = append(edit.Edits, Wire{&Add{Track: sound, Picture: picture, Source: source, Start: at, Length: length}})

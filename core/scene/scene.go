@@ -7,6 +7,8 @@ package scene
 
 import (
 	"encoding/json"
+	"errors"
+	"fmt"
 	"slices"
 	"sort"
 
@@ -137,9 +139,13 @@ type Marker struct {
 	Foreign Foreign `json:"foreign,omitempty"`
 }
 
-// New gives a scene without tracks.
+// New gives a stereo scene without tracks that starts at one hour of timecode.
 func New(name string, rate timecode.Rate, sampleRate int64) *Scene {
-	return &Scene{Name: name, Rate: rate, SampleRate: sampleRate, Channels: 2, StartFrame: 3600 * rate.Nominal(), Tracks: []*Track{}, Sources: map[string]Source{}}
+	hour, err := rate.Parse("01:00:00:00")
+	if err != nil { // not at any rate there is
+		hour = 3600 * rate.Nominal()
+	}
+	return &Scene{Name: name, Rate: rate, SampleRate: sampleRate, Channels: 2, StartFrame: hour, Tracks: []*Track{}, Sources: map[string]Source{}}
 }
 
 // End is where the clip ends on its track, in the track's unit.
@@ -186,6 +192,37 @@ func (s *Scene) Length() int64 {
 // Timecode prints a moment, in samples, as the timecode of its frame.
 func (s *Scene) Timecode(sample int64) string {
 	return s.Rate.Format(s.StartFrame + s.Rate.FrameOf(sample, s.SampleRate))
+}
+
+// Stretch is the part of the scene from one timecode up to another, in samples; "" is its start or its end. The error
+// says what the scene has.
+func (s *Scene) Stretch(from, to string) (pcm.Span, error) {
+	all := pcm.Span{To: s.Length()}
+	span := all
+	if all.Empty() {
+		return span, errors.New("the scene is empty; lay clips out first")
+	}
+	for _, end := range []struct {
+		text string
+		to   *int64
+	}{{from, &span.From}, {to, &span.To}} {
+		if end.text == "" {
+			continue
+		}
+		frame, err := s.Rate.Parse(end.text)
+		if err != nil {
+			return span, err
+		}
+		*end.to = s.Rate.SampleOf(frame-s.StartFrame, s.SampleRate)
+	}
+	// The scene may end within its last frame.
+	if last := s.Rate.FrameOf(all.To-1, s.SampleRate) + 1; span.To <= s.Rate.SampleOf(last, s.SampleRate) {
+		span.To = min(span.To, all.To)
+	}
+	if span.Empty() || !span.In(all) {
+		return span, fmt.Errorf("the stretch must lie in the scene, which runs from %s to %s, its start before its end", s.Timecode(0), s.Timecode(s.Length()))
+	}
+	return span, nil
 }
 
 // Find looks up a clip by its id: the index of its track, and its own. ok is false if there is none.

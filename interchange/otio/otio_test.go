@@ -205,8 +205,8 @@ func TestEveryLawAndShapeComesBack(t *testing.T) {
 	clips := s.Tracks[0].Clips
 	for _, law := range blend.Laws {
 		for _, shape := range blend.Shapes {
-			curve := &blend.Curve{Shape: shape.Shape}
-			edited, err := scene.Apply(s, &scene.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: 1001, After: 77, Law: law.Law, CurveOut: curve})
+			shaped := &blend.Curve{Shape: shape.Shape}
+			edited, err := scene.Apply(s, &scene.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: 1001, After: 77, Law: law.Law, CurveOut: shaped})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -216,7 +216,8 @@ func TestEveryLawAndShapeComesBack(t *testing.T) {
 			}
 			got := read(t, raw).Tracks[0].Blends
 			if !slices.ContainsFunc(got, func(b scene.Blend) bool {
-				return b.Before == 1001 && b.After == 77 && b.Law == law.Law && b.CurveOut != nil && b.CurveOut.Shape == shape.Shape && b.CurveIn == nil
+				fading := b.CurveOut
+				return b.Before == 1001 && b.After == 77 && b.Law == law.Law && fading != nil && fading.Shape == shape.Shape && b.CurveIn == nil
 			}) {
 				t.Errorf("%s with %s came back as %+v", law.Law, shape.Shape, got)
 			}

@@ -1,0 +1,151 @@
+package intake_test
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"blendseam/core/scene"
+	"blendseam/core/timecode"
+	"blendseam/intake"
+	"blendseam/interchange/otio"
+	"blendseam/internal/outside"
+	"blendseam/media"
+	"blendseam/store"
+	"blendseam/store/server"
+	"blendseam/store/server/servertest"
+)
+
+var private *server.Server
+
+func TestMain(m *testing.M) { servertest.Main(m, &private) }
+
+var ctx = context.Background()
+
+func open(t *testing.T) intake.Intake {
+	t.Helper()
+	s, err := store.Open(ctx, private.DSN)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	l, err := media.OpenLibrary(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	return intake.Intake{Store: s, Library: l}
+}
+
+// sceneFile writes a scene of two voices, which lie beside it.
+func sceneFile(t *testing.T) (dir, path string, s *scene.Scene) {
+	t.Helper()
+	dir = t.TempDir()
+	s = scene.New("from a file", timecode.F24, 44100)
+	edits := []scene.Edit{&scene.AddTrack{Name: "D", Purpose: "dialogue"}}
+	for i, v := range outside.Voices(t)[:2] {
+		raw, _ := os.ReadFile(v)
+		name := filepath.Base(v)
+		os.WriteFile(filepath.Join(dir, name), raw, 0o644)
+		edits = append(edits, &scene.Bring{Source: scene.Source{ID: name, Name: name, URL: name, Samples: 60000, Channels: 1}},
+			&scene.Add{Track: "t1", Source: name, In: 100, Start: int64(i) * 40000, Length: 40000})
+	}
+	for _, e := range edits {
+		next, err := scene.Apply(s, e)
+		if err != nil {
+			t.Fatal(scene.Message(err))
+		}
+		s = next
+	}
+	raw, err := otio.Write(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	path = filepath.Join(dir, "scene.otio")
+	os.WriteFile(path, raw, 0o644)
+	return dir, path, s
+}
+
+func TestASceneFileComesInWithItsRecordingsAtItsRate(t *testing.T) {
+	in := open(t)
+	_, path, want := sceneFile(t)
+	id, _, err := in.SceneFile(ctx, path, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	st, err := in.Store.Scene(ctx, id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if st.Scene.Name != want.Name || st.Scene.SampleRate != 44100 {
+		t.Errorf("%s at %d", st.Scene.Name, st.Scene.SampleRate)
+	}
+	for i, c := range st.Scene.Tracks[0].Clips {
+		w := want.Tracks[0].Clips[i]
+		if c.In != w.In || c.Start != w.Start || c.Length != w.Length {
+			t.Errorf("clip %d is %+v, want %+v", i, c, w)
+		}
+		// The voices are of 48000 Hz; the scene hears them at its own rate.
+		r, err := in.Library.Sound(c.Source, 44100)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if r.Format().Rate != 44100 || st.Scene.Sources[c.Source].Samples != r.Len() {
+			t.Errorf("source %+v, its sound %d at %d Hz", st.Scene.Sources[c.Source], r.Len(), r.Format().Rate)
+		}
+		r.Close()
+	}
+}
+
+func TestNothingIsHalfBroughtIn(t *testing.T) {
+	in := open(t)
+	dir, path, _ := sceneFile(t)
+	before, _ := in.Store.Scenes(ctx)
+	os.Remove(filepath.Join(dir, filepath.Base(outside.Voices(t)[1])))
+	_, _, err := in.SceneFile(ctx, path, "")
+	if err == nil || !strings.Contains(err.Error(), filepath.Base(outside.Voices(t)[1])) || strings.Contains(err.Error(), "\n") {
+		t.Errorf("%v, want one line that names the recording", err)
+	}
+	if after, _ := in.Store.Scenes(ctx); len(after) != len(before) {
+		t.Error("a scene was made all the same")
+	}
+	if _, err := in.File(ctx, dir, 48000, timecode.F25); err == nil || !strings.Contains(err.Error(), "folder") {
+		t.Errorf("a folder: %v", err)
+	}
+	stopped, stop := context.WithCancel(ctx)
+	stop()
+	if _, err := in.File(stopped, outside.Voices(t)[0], 48000, timecode.F25); err == nil {
+		t.Error("a stopped intake went on")
+	}
+}
+
+func TestRecordingsComeIntoASceneOnce(t *testing.T) {
+	in := open(t)
+	id, err := in.Store.Create(ctx, scene.New("s", timecode.F25, 48000))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var infos []media.Info
+	for _, v := range outside.Voices(t)[:3] {
+		info, err := in.File(ctx, v, 48000, timecode.F25)
+		if err != nil {
+			t.Fatal(err)
+		}
+		infos = append(infos, info)
+	}
+	for range 2 {
+		if err := in.Into(ctx, id, infos); err != nil {
+			t.Fatal(err)
+		}
+	}
+	st, err := in.Store.Scene(ctx, id)
+	if err != nil || len(st.Scene.Sources) != 3 || st.Revision != 1 || st.Undo != "brought in 3 recordings" {
+		t.Errorf("%d sources at revision %d: %q, %v", len(st.Scene.Sources), st.Revision, st.Undo, err)
+	}
+	for _, info := range infos {
+		if n := st.Scene.Sources[info.ID].Samples; n != outside.Decode(t, filepath.Join("/usr/share/sounds/alsa", info.Name), 1).Len() {
+			t.Errorf("%s is %d samples long", info.Name, n)
+		}
+	}
+}

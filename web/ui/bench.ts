@@ -100,6 +100,15 @@ export class Bench {
     return (this.view.perPixel * this.width) / this.stand.sampleRate;
   }
 
+  /** Takes a blend as an edit has just made it, before the sound of it is here. */
+  take(b: { before: number; after: number; law: string } | undefined): void {
+    if (!this.data) return;
+    this.lean = undefined;
+    this.data.before = b?.before ?? 0;
+    this.data.after = b?.after ?? 0;
+    this.data.law = b?.law;
+  }
+
   /** Asks for what is in view; what is there stays until it comes. */
   load(): void {
     this.repaint();

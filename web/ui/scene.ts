@@ -5,7 +5,7 @@ import { Bench, type BenchView, type Seam, leaning, oneFrame } from "./bench.ts"
 import { type Card, clipCard, emptyCard, sceneCard, seamCard } from "./card.ts";
 import { type Command, commandFor, keyName, search } from "./keys.ts";
 import { Meter } from "./meter.ts";
-import { type Changes, type Clip, type Scene, type Track, applyChanges, clipAt, endOf, findClip, prepare } from "./model.ts";
+import { type Blend, type Changes, type Clip, type Scene, type Track, applyChanges, blendAt, clipAt, endOf, findClip, prepare } from "./model.ts";
 import { sharpen } from "./paint.ts";
 import { Pictures, type Sheets } from "./pictures.ts";
 import { Player } from "./player.ts";
@@ -109,6 +109,10 @@ function take(a: EditAnswer): void {
 
 /** Everything that shows the scene shows it anew. */
 function changed(): void {
+  if (list.current?.kind === "cut") {
+    bench.take(blendNow());
+    if (bench.data) showBlend(bench.data);
+  }
   timeline.repaint();
   showScene();
   void loadSeams();
@@ -299,11 +303,11 @@ function showBlend(v: BenchView): void {
   const s = list.current;
   if (!s) return;
   law = v.law ?? law;
-  panel.laws = data.laws.map((l) => ({ law: l.law, name: l.name, use: l.about, tone: s.blend && l.law === v.law ? "on" : "", pressed: String(s.blend && l.law === v.law) }));
+  panel.laws = data.laws.map((l) => ({ law: l.law, name: l.name, use: l.about, tone: l.law === v.law ? "on" : "", pressed: String(l.law === v.law) }));
   const n = v.before + v.after;
-  panel.lengthText = s.blend ? `${frames(n, rate, sr).replace(/ frames?/, "")} frames` : "no blend";
+  panel.lengthText = v.law ? `${frames(n, rate, sr).replace(/ frames?/, "")} frames` : "no blend";
   panel.lean = n ? Math.round((200 * v.after) / n - 100) : 0;
-  panel.leanWords = s.blend ? leanWords(v.before, v.after) : "";
+  panel.leanWords = v.law ? leanWords(v.before, v.after) : "";
   benchWords();
 }
 
@@ -347,6 +351,12 @@ function showScene(): void {
 }
 
 // --- what commands do ---
+
+/** The blend of the seam in hand as the scene has it now. */
+function blendNow(): Blend | undefined {
+  const s = list.current, track = s && scene.tracks.find((t) => t.id === s.track);
+  return track && blendAt(track, s.left, s.right);
+}
 
 const HALF = 2; // frames on each side of a new blend: four in all, as speech cuts usually get
 
@@ -513,9 +523,9 @@ Alpine.data("scene", () => ({
   byTime() { order(false); },
   worstFirst() { order(true); },
   setLaw(by: string) {
-    const d = bench.data;
+    const b = blendNow();
     law = by;
-    void setBlend(d?.before || HALF * frame, d?.after || HALF * frame, by);
+    void setBlend(b?.before ?? HALF * frame, b?.after ?? HALF * frame, by);
   },
   shorter() { lengthen(-frame); },
   longer() { lengthen(frame); },
@@ -526,19 +536,19 @@ Alpine.data("scene", () => ({
       return say(`"${input.value}" is not a length. Write frames (6), milliseconds (240 ms) or seconds (1.5 s).`);
     }
     const n = Number(m[1]), samples = m[2] === "ms" ? (n * sr) / 1000 : m[2] === "s" ? n * sr : (n * rate.den * sr) / rate.num;
-    setLength(Math.round(samples));
+    setLength(() => Math.round(samples));
   },
   showLean(e: Event) {
-    const d = bench.data;
-    if (!d || !list.current?.blend) return;
-    bench.lean = leaning(d.before + d.after, Number((e.target as HTMLInputElement).value) / 100);
+    const b = blendNow();
+    if (!b) return;
+    bench.lean = leaning(b.before + b.after, Number((e.target as HTMLInputElement).value) / 100);
     panel.leanWords = leanWords(bench.lean.before, bench.lean.after);
     bench.repaint();
   },
   setLean(e: Event) {
-    const d = bench.data;
-    if (!d || !list.current?.blend) return say("This cut has no blend yet. Press B to blend it.");
-    const { before, after } = leaning(d.before + d.after, Number((e.target as HTMLInputElement).value) / 100);
+    const b = blendNow();
+    if (!b) return say("This cut has no blend yet. Press B to blend it.");
+    const { before, after } = leaning(b.before + b.after, Number((e.target as HTMLInputElement).value) / 100);
     void setBlend(before, after);
   },
   typeGain(e: Event) {
@@ -589,18 +599,17 @@ function order(worst: boolean): void {
   [panel.byTimeClass, panel.worstClass, panel.byTimePressed, panel.worstPressed] = worst ? ["", "on", "false", "true"] : ["on", "", "true", "false"];
 }
 
-/** Gives the blend another length, leaning as it does. */
-function setLength(n: number): void {
-  const d = bench.data, was = d ? d.before + d.after : 0;
-  const { before, after } = leaning(n, was ? (2 * d!.after) / was - 1 : 0);
-  void setBlend(before, after);
+/** Gives the blend another length, leaning as it does; from what it is when the edit's turn comes. */
+function setLength(length: (was: number) => number): void {
+  const s = needCut();
+  if (!s) return;
+  void edit(() => {
+    const b = blendNow(), was = b ? b.before + b.after : 0;
+    return { edit: "set_blend", left: s.left, right: s.right, law: b?.law ?? law, ...leaning(length(was), b ? (2 * b.after) / was - 1 : 0) };
+  });
 }
 
-function lengthen(by: number): void {
-  const d = bench.data;
-  if (!needCut() || !d) return;
-  setLength(Math.max(frame, d.before + d.after + by || HALF * 2 * frame));
-}
+const lengthen = (by: number) => setLength((was) => (was ? Math.max(frame, was + by) : 2 * HALF * frame));
 
 // --- news from elsewhere ---
 

@@ -380,15 +380,17 @@ export class Bench {
     const tone = Math.abs(worst) >= 1.5 ? col.madder : col.moss;
     c.strokeStyle = c.fillStyle = tone;
     c.lineWidth = 2;
+    c.save();
     c.beginPath();
-    for (const g of d.gains) {
-      const x = toX(this.view, g.at);
-      if (x >= x0) c.lineTo(x, mid - scale * Math.max(-6, Math.min(6, g.sum_db)));
-    }
+    c.rect(x0, top, this.width - x0, h);
+    c.clip();
+    c.beginPath();
+    for (const g of d.gains) c.lineTo(toX(this.view, g.at), mid - scale * Math.max(-6, Math.min(6, g.sum_db)));
     c.stroke();
+    c.restore();
     c.font = `11px ${FIGURES}`;
     const text = `${worst >= 0 ? "+" : ""}${worst.toFixed(1)}`, at = toX(this.view, d.gains.at(-1)!.at) + 6;
-    c.fillText(text, Math.max(x0, Math.min(this.width - 56, at)), mid + 4);
+    this.plate(c, text, Math.max(x0, Math.min(this.width - 56, at)), mid + 4, col);
   }
 
   private labels(c: CanvasRenderingContext2D, s: Seam, tops: number[], width: number, col: Record<string, string>, before: number, after: number, b0: number, b1: number): void {

@@ -51,7 +51,7 @@ export function zoomed(v: View, x: number, factor: number, least: number, most: 
 
 /** Steps in seconds between the ruler's marks, the labelled ones; marks at least `room` pixels apart. */
 export function rulerStep(v: View, sampleRate: number, frame: number, room: number): number {
-  const steps = [frame, 5 * frame, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600];
+  const steps = [0.0001, 0.0005, 0.001, 0.005, 0.01].filter((s) => s < frame / 2).concat(frame, 5 * frame, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600);
   return steps.find((s) => (s * sampleRate) / v.perPixel >= room) ?? 7200;
 }
 

@@ -279,11 +279,15 @@ export class Timeline {
     c.font = `11px ${FIGURES}`;
     const first = Math.floor(this.view.from / sr / minor), last = (this.view.from + this.width * this.view.perPixel) / sr / minor;
     for (let k = Math.max(0, first); k <= last; k++) {
-      const major = k % 5 === 0, at = sampleOf(nearestFrame(Math.round(k * minor * sr), rate, sr), rate, sr), x = toX(this.view, at);
+      const major = k % 5 === 0, raw = Math.round(k * minor * sr), at = minor < one / 5.01 ? raw : sampleOf(nearestFrame(raw, rate, sr), rate, sr), x = toX(this.view, at);
       c.globalAlpha = major ? 1 : 0.4;
       c.fillRect(Math.round(x), major ? 14 : 17, 1, major ? 7 : 4);
       if (major) {
-        const full = this.tc(at);
+        const full = this.tc(at), into = (1000 * (at - sampleOf(frameOf(at, rate, sr), rate, sr))) / sr;
+        if (step < one && into > 0.01) {
+          c.fillText(`+${into.toFixed(1)} ms`, x + 4, 13);
+          continue;
+        }
         c.fillText(step >= 1 ? full.slice(3, 8) : full.slice(6), x + 4, 13);
       }
     }

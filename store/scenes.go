@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"slices"
 	"sync"
 	"time"
@@ -364,19 +365,14 @@ func (s *Store) Edit(ctx context.Context, id string, expected int64, e scene.Edi
 	}
 	words := scene.Describe(before, after, e)
 	seq := h.revision + 1
-	var blob []byte
-	if h.since+1 >= snapshotEvery {
-		if blob, err = pack(after); err != nil {
-			return Change{}, err
-		}
-	}
-	if err := s.append(ctx, id, expected, row{"edit", seq, h.node, raw, words}, after, blob); err != nil {
+	if err := s.append(ctx, id, expected, row{"edit", seq, h.node, raw, words}, after); err != nil {
 		return Change{}, err
 	}
 	h.note(seq, "edit", seq, h.node, words)
 	h.keep(seq, after)
-	if blob != nil {
+	if h.since >= snapshotEvery {
 		h.since = 0
+		s.later.Go(func() { s.snapshot(id, seq, after) })
 	}
 	st, err := s.state(ctx, id, h)
 	return Change{before, st, words}, err
@@ -422,7 +418,7 @@ func (s *Store) travel(ctx context.Context, id string, expected int64, op string
 		return Change{}, false, err
 	}
 	seq := h.revision + 1
-	if err := s.append(ctx, id, expected, row{op, to, h.node, nil, words}, after, nil); err != nil {
+	if err := s.append(ctx, id, expected, row{op, to, h.node, nil, words}, after); err != nil {
 		return Change{}, false, err
 	}
 	h.note(seq, op, to, h.node, words)
@@ -484,7 +480,7 @@ type row struct {
 
 // append writes a row of the log, if the scene is still at the expected revision. Once it returns nil the
 // row is on disk.
-func (s *Store) append(ctx context.Context, id string, expected int64, r row, after *scene.Scene, snapshot []byte) error {
+func (s *Store) append(ctx context.Context, id string, expected int64, r row, after *scene.Scene) error {
 	// An edit that has begun to be written is not given up half-way when its page goes away.
 	ctx = context.WithoutCancel(ctx)
 	lost := false
@@ -502,13 +498,8 @@ func (s *Store) append(ctx context.Context, id string, expected int64, r row, af
 		if r.edit != nil {
 			edit = string(r.edit)
 		}
-		if _, err := tx.ExecContext(ctx, "INSERT INTO edits (scene, seq, op, node, parent, edit, words) VALUES (?, ?, ?, ?, ?, ?, ?)",
-			id, expected+1, r.op, r.node, r.parent, edit, r.words); err != nil {
-			return err
-		}
-		if snapshot != nil {
-			_, err = tx.ExecContext(ctx, "INSERT INTO snapshots (scene, node, state) VALUES (?, ?, ?)", id, r.node, snapshot)
-		}
+		_, err = tx.ExecContext(ctx, "INSERT INTO edits (scene, seq, op, node, parent, edit, words) VALUES (?, ?, ?, ?, ?, ?, ?)",
+			id, expected+1, r.op, r.node, r.parent, edit, r.words)
 		return err
 	})
 	if lost {
@@ -533,6 +524,17 @@ func (s *Store) Log(ctx context.Context, id string, most int) ([]Entry, error) {
 		list = append(list, e)
 	}
 	return list, plain(rows.Err())
+}
+
+// snapshot keeps a state so that it need not be replayed. No edit waits for it, and none is lost without it.
+func (s *Store) snapshot(id string, node int64, sc *scene.Scene) {
+	blob, err := pack(sc)
+	if err == nil {
+		_, err = s.db.Exec("INSERT IGNORE INTO snapshots (scene, node, state) VALUES (?, ?, ?)", id, node, blob)
+	}
+	if err != nil {
+		slog.Warn("a snapshot was not kept; the scene opens more slowly until the next", "err", err)
+	}
 }
 
 func pack(sc *scene.Scene) ([]byte, error) {

@@ -31,6 +31,7 @@ type Store struct {
 	db     *sql.DB
 	mu     sync.Mutex
 	scenes map[string]*history
+	later  sync.WaitGroup // snapshots being written
 }
 
 // Open connects to a database, by its DSN in the form of go-sql-driver/mysql, and brings its tables up to date.
@@ -64,8 +65,11 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	return s, nil
 }
 
-// Close closes the connections.
-func (s *Store) Close() error { return s.db.Close() }
+// Close waits for what is being written, and closes the connections.
+func (s *Store) Close() error {
+	s.later.Wait()
+	return s.db.Close()
+}
 
 // migrate brings the tables up to date, one process at a time.
 func (s *Store) migrate(ctx context.Context) error {

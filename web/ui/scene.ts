@@ -485,8 +485,8 @@ document.addEventListener("click", (e) => {
 });
 
 document.addEventListener("keydown", (e) => {
-  const el = e.target as HTMLElement;
-  if (el.closest("dialog") || (el.matches("input, select, textarea") && !el.matches("[type=range]")) || e.isComposing) return;
+  const el = e.target as HTMLElement, dialog = el.closest("dialog"); // one just closed may still have the focus
+  if (dialog?.open || e.isComposing || (!dialog && el.matches("input, select, textarea") && !el.matches("[type=range]"))) return;
   if (el.matches("[type=range]") && e.key.startsWith("Arrow")) return;
   const c = commandFor(data.commands, e);
   if (!c || (el.matches("button, a") && (e.key === "Enter" || e.key === " "))) return;

@@ -15,8 +15,8 @@ export class App {
     this.dir = mkdtempSync(join(tmpdir(), "blendseam-e2e-"));
   }
 
-  async start(command: "serve" | "demo" = "serve"): Promise<void> {
-    const child = (this.process = spawn("bin/blendseam", [command, "--listen", "127.0.0.1:0"], { env: { ...process.env, BLENDSEAM_VAR: this.dir }, stdio: ["ignore", "pipe", "pipe"] }));
+  async start(): Promise<void> {
+    const child = (this.process = spawn("bin/blendseam", ["serve", "--listen", "127.0.0.1:0"], { env: { ...process.env, BLENDSEAM_VAR: this.dir }, stdio: ["ignore", "pipe", "pipe"] }));
     this.url = await new Promise<string>((resolve, reject) => {
       let out = "";
       child.stdout!.on("data", (d) => {
@@ -50,7 +50,7 @@ export class App {
 export const test = base.extend<{ quiet: void }, { app: App }>({
   app: [async ({}, use) => {
     const app = new App();
-    await app.start(process.env.BLENDSEAM_E2E_DEMO ? "demo" : "serve");
+    await app.start();
     await use(app);
     await app.stop();
     app.remove();

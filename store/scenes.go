@@ -508,24 +508,6 @@ func (s *Store) append(ctx context.Context, id string, expected int64, r row, af
 	return plain(err)
 }
 
-// Log gives the last rows of a scene's log, newest first.
-func (s *Store) Log(ctx context.Context, id string, most int) ([]Entry, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT seq, op, words FROM edits WHERE scene = ? ORDER BY seq DESC LIMIT ?", id, most)
-	if err != nil {
-		return nil, plain(err)
-	}
-	defer rows.Close()
-	var list []Entry
-	for rows.Next() {
-		var e Entry
-		if err := rows.Scan(&e.Seq, &e.Op, &e.Words); err != nil {
-			return nil, plain(err)
-		}
-		list = append(list, e)
-	}
-	return list, plain(rows.Err())
-}
-
 // snapshot keeps a state so that it need not be replayed. No edit waits for it, and none is lost without it.
 func (s *Store) snapshot(id string, node int64, sc *scene.Scene) {
 	blob, err := pack(sc)

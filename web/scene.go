@@ -30,13 +30,12 @@ type stateView struct {
 
 // pageData is what the scene page begins with.
 type pageData struct {
-	ID       string            `json:"id"`
-	State    stateView         `json:"state"`
-	Rate     rateView          `json:"rate"`
-	Commands []command         `json:"commands"`
-	Laws     []blend.LawInfo   `json:"laws"`
-	Media    mediaView         `json:"media"`
-	Infos    map[string]string `json:"infos,omitempty"`
+	ID       string          `json:"id"`
+	State    stateView       `json:"state"`
+	Rate     rateView        `json:"rate"`
+	Commands []command       `json:"commands"`
+	Laws     []blend.LawInfo `json:"laws"`
+	Media    mediaView       `json:"media"`
 }
 
 type rateView struct {

@@ -53,7 +53,7 @@ export async function remove(url: string): Promise<void> {
 export interface Job { id: string; kind: string; words: string; state: "running" | "done" | "failed" | "stopped"; result: never; error?: string; done: number; made: string }
 
 /** Sends a file with progress, 0..1. */
-export function send<T>(url: string, file: File, progress: (done: number) => void, stopped?: AbortSignal): Promise<T> {
+export function send<T>(url: string, file: File, progress: (done: number) => void = () => {}, stopped?: AbortSignal): Promise<T> {
   return new Promise((resolve, reject) => {
     const x = new XMLHttpRequest();
     x.open("POST", url);

@@ -1,6 +1,6 @@
 // The page of scenes: makes new ones, brings scene files in, removes.
 import Alpine from "@alpinejs/csp";
-import { Problem, post, remove } from "./api.ts";
+import { post, remove, send } from "./api.ts";
 import { registerToast, say } from "./toast.ts";
 
 interface Page { $refs: Record<string, HTMLElement>; name: string; rate: string; sampleRate: string; problem: string; busy: boolean }
@@ -38,10 +38,7 @@ Alpine.data("scenes", () => ({
     input.value = "";
     if (!file) return;
     try {
-      const r = await fetch("/scenes/file", { method: "POST", headers: { "Blendseam-Name": encodeURIComponent(file.name) }, body: file });
-      const body = await r.json();
-      if (!r.ok) throw new Problem(r.status, body.message);
-      go(body.id);
+      go((await send<{ id: string }>("/scenes/file", file)).id);
     } catch (e) {
       say(e);
     }

@@ -8,6 +8,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"strings"
 
 	"blendseam/core/scene"
 	"blendseam/intake"
@@ -178,8 +179,8 @@ func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) {
 	}
 	defer clean()
 	id, warnings, err := s.intake.Uploaded(r.Context(), file, "")
-	if err != nil {
-		s.fail(w, r, errBadRequest{err})
+	if err != nil { // it knows the file by where it lies here, the user by its name
+		s.fail(w, r, errBadRequest{errors.New(strings.ReplaceAll(err.Error(), file, name))})
 		return
 	}
 	s.answer(w, http.StatusCreated, map[string]any{"id": id, "warnings": warnings})

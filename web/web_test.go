@@ -519,6 +519,10 @@ func TestASceneFileComesBackAsAScene(t *testing.T) {
 			t.Errorf("clip %d came back as %+v, was %+v", i, k, was)
 		}
 	}
+	status, answer, _ = c.do("POST", "/scenes/file", []byte("{"), "Blendseam-Name", "cut short.otio")
+	if status != 400 || !strings.Contains(string(answer), `"cut short.otio: `) {
+		t.Errorf("%d %s, want the file by its name alone", status, answer)
+	}
 	status, answer, _ = c.do("POST", "/scenes/file", bytes.Replace(raw, []byte("Front_Center.wav"), []byte("missing.wav"), -1), "Blendseam-Name", "again.otio")
 	if status != 400 || !strings.Contains(string(answer), "missing.wav is not here yet") {
 		t.Errorf("%d %s", status, answer)

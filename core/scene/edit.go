@@ -27,9 +27,17 @@ var edits = map[string]func() Edit{
 	"add":           func() Edit { return new(Add) },
 	"move":          func() Edit { return new(Move) },
 	"trim":          func() Edit { return new(Trim) },
+	"nudge":         func() Edit { return new(Nudge) },
 	"roll":          func() Edit { return new(Roll) },
+	"slip":          func() Edit { return new(Slip) },
+	"slide":         func() Edit { return new(Slide) },
+	"swap":          func() Edit { return new(Swap) },
+	"duplicate":     func() Edit { return new(Duplicate) },
+	"fill":          func() Edit { return new(Fill) },
 	"divide":        func() Edit { return new(Divide) },
 	"remove":        func() Edit { return new(Remove) },
+	"remove_range":  func() Edit { return new(RemoveRange) },
+	"paste":         func() Edit { return new(Paste) },
 	"gain":          func() Edit { return new(Gain) },
 	"fade":          func() Edit { return new(FadeEdge) },
 	"set_clip":      func() Edit { return new(SetClip) },
@@ -37,12 +45,22 @@ var edits = map[string]func() Edit{
 	"remove_blend":  func() Edit { return new(RemoveBlend) },
 	"link":          func() Edit { return new(Link) },
 	"unlink":        func() Edit { return new(Unlink) },
+	"lead":          func() Edit { return new(Lead) },
+	"lead_all":      func() Edit { return new(LeadAll) },
+	"resync":        func() Edit { return new(Resync) },
 	"add_track":     func() Edit { return new(AddTrack) },
 	"set_track":     func() Edit { return new(SetTrack) },
+	"move_track":    func() Edit { return new(MoveTrack) },
 	"remove_track":  func() Edit { return new(RemoveTrack) },
 	"add_marker":    func() Edit { return new(AddMarker) },
+	"set_marker":    func() Edit { return new(SetMarker) },
 	"remove_marker": func() Edit { return new(RemoveMarker) },
+	"set_stretch":   func() Edit { return new(SetStretch) },
+	"drop_stretch":  func() Edit { return new(DropStretch) },
 }
+
+// Names are the names of all edits, in order.
+func Names() []string { return slices.Sorted(maps.Keys(edits)) }
 
 // editNames is the table the other way round.
 var editNames = func() map[reflect.Type]string {
@@ -65,7 +83,7 @@ func Parse(raw []byte) (Edit, error) {
 	}
 	build, ok := edits[name]
 	if !ok {
-		return nil, fmt.Errorf("edit %q is not one of %s", name, strings.Join(slices.Sorted(maps.Keys(edits)), ", "))
+		return nil, fmt.Errorf("edit %q is not one of %s", name, strings.Join(Names(), ", "))
 	}
 	delete(fields, "edit")
 	rest, err := json.Marshal(fields)
@@ -174,13 +192,14 @@ type draft struct {
 	*Scene
 	base  *Scene // as it was before the edit
 	own   map[*Track]bool
-	trial bool // only asks whether an alternative would work
+	trial bool            // only asks whether an alternative would work
+	free  map[string]bool // links that are made on purpose, in sync or not
 }
 
 func newDraft(s *Scene) *draft {
 	c := *s
 	c.Tracks = slices.Clone(s.Tracks)
-	return &draft{Scene: &c, base: s, own: map[*Track]bool{}}
+	return &draft{Scene: &c, base: s, own: map[*Track]bool{}, free: map[string]bool{}}
 }
 
 // suggest offers an edit in place of a refused one if it works on the scene as it was.
@@ -292,39 +311,62 @@ func (d *draft) dropLostBlends() {
 	}
 }
 
-// keepsSync refuses an edit after which clips that were and are linked run apart by half a frame or more,
-// where they did not before.
+// keepsSync refuses an edit after which clips that are linked run half a frame or more apart in a way that none of their
+// sources did before. Links that the edit makes on purpose are free.
 func (d *draft) keepsSync(before *Scene) error {
-	type anchor struct{ was, is int64 }
-	first := map[string]anchor{}
-	was := map[string]int64{}
-	for _, t := range before.Tracks {
-		for _, c := range t.Clips {
-			if c.Link != "" {
-				was[c.ID+" "+c.Link] = before.origin(t, c)
+	known := map[[2]string][]int64{}
+	before.pairsApart(nil, func(a, b Clip, by int64) bool {
+		known[[2]string{a.Source, b.Source}] = append(known[[2]string{a.Source, b.Source}], by)
+		return true
+	})
+	var refusal error
+	d.Scene.pairsApart(d.free, func(a, b Clip, by int64) bool {
+		for _, was := range known[[2]string{a.Source, b.Source}] {
+			if d.within(by - was) {
+				return true
 			}
 		}
+		r := &LosesSync{Clip: b.ID, By: by,
+			words: fmt.Sprintf("%s would run %s %s than %s, which it is linked to. Move both, or unlink it first.", b.Name, d.lengthWords(by), either(by < 0, "earlier", "later"), a.Name)}
+		if a.Name == b.Name {
+			r.words = strings.Replace(r.words, " than "+a.Name+", which", " than the clip that", 1)
+		}
+		d.suggest(&r.options, "unlink "+b.Name, &Unlink{Clips: []string{b.ID}})
+		refusal = r
+		return false
+	})
+	return refusal
+}
+
+// pairsApart calls do for pairs of clips of one link, in order of tracks, whose sources run half a frame or more apart, or
+// which are of two sources; by is how much later that of b runs. It ends when do gives false.
+func (s *Scene) pairsApart(but map[string]bool, do func(a, b Clip, by int64) bool) {
+	type one struct {
+		clip   Clip
+		origin int64
 	}
-	half := d.Rate.SampleOf(1, d.SampleRate) / 2
-	for _, t := range d.Tracks {
+	links := map[string][]one{}
+	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
-			w, ok := was[c.ID+" "+c.Link]
-			if c.Link == "" || !ok {
+			if c.Link == "" || but[c.Link] {
 				continue
 			}
-			is := d.origin(t, c)
-			a, seen := first[c.Link]
-			if !seen {
-				first[c.Link] = anchor{w, is}
-				continue
+			is := s.origin(t, c)
+			for _, a := range links[c.Link] {
+				if by := is - a.origin; (a.clip.Source != c.Source || !s.within(by)) && !do(a.clip, c, by) {
+					return
+				}
 			}
-			if by := (is - a.is) - (w - a.was); by >= half || by <= -half {
-				return &LosesSync{Clip: c.ID, By: by,
-					words: fmt.Sprintf("%s would lose sync with the clip it is linked to, by %s. Unlink it first, or move both.", c.Name, d.lengthWords(by))}
-			}
+			links[c.Link] = append(links[c.Link], one{c, is})
 		}
 	}
-	return nil
+}
+
+func either(is bool, yes, no string) string {
+	if is {
+		return yes
+	}
+	return no
 }
 
 // origin is where the first moment of a clip's source would lie, in samples: equal for clips in sync.

@@ -29,6 +29,7 @@ func (a Alternative) MarshalJSON() ([]byte, error) {
 type Refusal interface {
 	error
 	Alternatives() []Alternative
+	own() *options
 }
 
 // options is the alternatives of a refusal; refusals embed it.
@@ -36,6 +37,11 @@ type options struct{ list []Alternative }
 
 // Alternatives are edits that would work.
 func (o *options) Alternatives() []Alternative { return o.list }
+
+func (o *options) own() *options { return o }
+
+// optionsOf gives the alternatives of a refusal, to add to.
+func optionsOf(r Refusal) *options { return r.own() }
 
 func (o *options) offer(words string, e Edit) { o.list = append(o.list, Alternative{words, e}) }
 
@@ -66,14 +72,15 @@ func (e *NeedHandle) Error() string { return e.words }
 func (s *Scene) needHandle(t *Track, c Clip, side string, have, want int64) *NeedHandle {
 	haveS, wantS := s.Time(t, have), s.Time(t, want)
 	return &NeedHandle{Clip: c.ID, Name: c.Name, Side: side, Have: haveS, Want: wantS,
-		words: fmt.Sprintf("%s has %s of handle at its %s, and %s needed.", c.Name, s.lengthWords(haveS), side, isAre(s.lengthWords(wantS)))}
+		words: fmt.Sprintf("%s has %s of handle at its %s, and %s.", c.Name, s.lengthWords(haveS), side, needed(s.lengthWords(wantS)))}
 }
 
-func isAre(length string) string {
+// needed says "15 frames are needed".
+func needed(length string) string {
 	if strings.HasPrefix(length, "1 frame") && !strings.HasPrefix(length, "1 frames") {
-		return length + " is"
+		return length + " is needed"
 	}
-	return length + " are"
+	return length + " are needed"
 }
 
 // lengthWords gives "6 frames", or frames and samples where it is not whole frames.
@@ -134,6 +141,25 @@ type LockedTrack struct {
 }
 
 func (e *LockedTrack) Error() string { return e.words }
+
+// StaysBehind: a track would not move with all that follows.
+type StaysBehind struct {
+	options
+	Track string
+	words string
+}
+
+func (e *StaysBehind) Error() string { return e.words }
+
+// NoTrack: a piece has more tracks of a purpose than the scene.
+type NoTrack struct {
+	options
+	Purpose Purpose
+	Name    string
+	words   string
+}
+
+func (e *NoTrack) Error() string { return e.words }
 
 // NotPossible is any other edit that makes no sense as asked.
 type NotPossible struct {

@@ -46,6 +46,15 @@ type Source struct {
 	Offset   int64   `json:"offset,omitempty"` // samples: the time that scene files give its first moment
 	Unknown  bool    `json:"unknown,omitempty"`
 	Foreign  Foreign `json:"foreign,omitempty"`
+
+	Stretches []Stretch `json:"stretches,omitempty"` // in order of time
+}
+
+// A Stretch is a named part of a source, marked while listening through it. Times are samples of the source.
+type Stretch struct {
+	Name string `json:"name"`
+	From int64  `json:"from"`
+	To   int64  `json:"to"`
 }
 
 // Kind says what a track holds.

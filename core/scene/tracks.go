@@ -1,6 +1,7 @@
 package scene
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -31,8 +32,12 @@ func (e *Bring) apply(d *draft) error {
 	if e.Source.ID == "" {
 		return notPossible("A source needs an id.")
 	}
+	src := e.Source
+	if len(src.Stretches) == 0 { // what was marked in it stays
+		src.Stretches = d.Sources[src.ID].Stretches
+	}
 	d.Sources = maps.Clone(d.Sources)
-	d.Sources[e.Source.ID] = e.Source
+	d.Sources[src.ID] = src
 	return nil
 }
 
@@ -121,8 +126,37 @@ func (e *SetTrack) words(before, after *Scene) string {
 		return fmt.Sprintf("track %s %slocked", name, onOff(*e.Locked))
 	case e.GainDB != nil:
 		return fmt.Sprintf("track %s at %+.1f dB", name, *e.GainDB)
+	case e.Stays != nil:
+		return fmt.Sprintf("track %s %s", name, either(*e.Stays, "stays where it is when others close up", "follows when others close up"))
+	case e.Name != nil:
+		return fmt.Sprintf("track %s renamed %s", before.Track(e.Track).Name, name)
+	case e.Purpose != nil:
+		return fmt.Sprintf("track %s is for %s", name, *e.Purpose)
 	}
 	return "track " + name + " changed"
+}
+
+// MoveTrack changes the order of tracks: the track comes to lie at an index among all.
+type MoveTrack struct {
+	Track string `json:"track"`
+	To    int    `json:"to"`
+}
+
+func (e *MoveTrack) apply(d *draft) error {
+	i := d.trackIndex(e.Track)
+	if i < 0 {
+		return notPossible("There is no track %q in this scene.", e.Track)
+	}
+	if e.To < 0 || e.To >= len(d.Tracks) {
+		return notPossible("Track %s is already the %s one.", d.Tracks[i].Name, either(e.To < 0, "first", "last"))
+	}
+	t := d.Tracks[i]
+	d.Tracks = slices.Insert(slices.Delete(d.Tracks, i, i+1), e.To, t)
+	return nil
+}
+
+func (e *MoveTrack) words(before, after *Scene) string {
+	return fmt.Sprintf("track %s moved %s", before.Track(e.Track).Name, either(e.To < before.trackIndex(e.Track), "up", "down"))
 }
 
 // RemoveTrack removes a track that holds no clip.
@@ -164,6 +198,36 @@ func (e *AddMarker) apply(d *draft) error {
 
 func (e *AddMarker) words(before, after *Scene) string {
 	return fmt.Sprintf("marker %s at %s", e.Name, after.Timecode(e.At))
+}
+
+// SetMarker renames or moves a marker; what is nil stays.
+type SetMarker struct {
+	Marker string  `json:"marker"`
+	Name   *string `json:"name,omitempty"`
+	At     *int64  `json:"at,omitempty"`
+}
+
+func (e *SetMarker) apply(d *draft) error {
+	i := slices.IndexFunc(d.Markers, func(m Marker) bool { return m.ID == e.Marker })
+	if i < 0 {
+		return notPossible("There is no marker %q in this scene.", e.Marker)
+	}
+	if e.At != nil && *e.At < 0 {
+		return notPossible("A marker cannot lie before the scene.")
+	}
+	d.Markers = slices.Clone(d.Markers)
+	set(&d.Markers[i].Name, e.Name)
+	set(&d.Markers[i].At, e.At)
+	slices.SortStableFunc(d.Markers, func(a, b Marker) int { return cmp.Compare(a.At, b.At) })
+	return nil
+}
+
+func (e *SetMarker) words(before, after *Scene) string {
+	i := slices.IndexFunc(after.Markers, func(m Marker) bool { return m.ID == e.Marker })
+	if e.Name != nil {
+		return "marker named " + *e.Name
+	}
+	return fmt.Sprintf("marker %s moved to %s", after.Markers[i].Name, after.Timecode(*e.At))
 }
 
 // RemoveMarker removes a marker.

@@ -1,12 +1,13 @@
 package scene
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 )
 
-// Trim moves an edge of a clip to a moment and leaves a gap or, with Close, moves all that follows.
-// The same edge of linked clips goes along where it lies at the same moment, unless Alone.
+// Trim moves an edge of a clip to a moment and leaves a gap or, with Close, moves all that follows. The same edge of
+// linked clips goes along by as much, so that sound that leads or trails keeps its lead, unless Alone.
 type Trim struct {
 	Clip  string `json:"clip"`
 	Edge  string `json:"edge"` // "head" or "tail"
@@ -15,97 +16,82 @@ type Trim struct {
 	Alone bool   `json:"alone,omitempty"`
 }
 
-// edge is where a clip's head or tail lies on its track.
-func (c Clip) edge(which string) int64 {
-	if which == "head" {
-		return c.Start
-	}
-	return c.End()
-}
-
-// sharing gives the clips, the named one first, whose edge lies at the same moment as its own and that are
-// linked with it; alone leaves out all but itself.
-func (s *Scene) sharing(id, edge string, alone bool) []string {
-	if alone {
-		return []string{id}
-	}
-	t, c := s.Clip(id)
-	at := s.Time(t, c.edge(edge))
-	half := s.Rate.SampleOf(1, s.SampleRate) / 2
-	ids := []string{id}
-	for _, other := range s.Linked(id) {
-		ot, oc := s.Clip(other)
-		if d := s.Time(ot, oc.edge(edge)) - at; other != id && d < half && d > -half {
-			ids = append(ids, other)
-		}
-	}
-	return ids
-}
-
-// onFrame moves a moment to the nearest frame if any of the clips is picture.
-func (s *Scene) onFrame(at int64, clips []string) int64 {
-	for _, id := range clips {
-		if t, _ := s.Clip(id); t.Kind == Picture {
-			return s.Time(t, s.Unit(t, at))
-		}
-	}
-	return at
-}
-
 func (e *Trim) apply(d *draft) error {
 	if e.Edge != "head" && e.Edge != "tail" {
 		return notPossible(`A trim needs the edge "head" or "tail", not %q.`, e.Edge)
+	}
+	if e.To > unbounded || e.To < -unbounded {
+		return notPossible("A trim to sample %d is outside anything there is.", e.To)
 	}
 	t, c, err := d.open(e.Clip)
 	if err != nil {
 		return err
 	}
 	targets := d.sharing(e.Clip, e.Edge, e.Alone)
-	to := d.onFrame(e.To, targets)
 	old := d.Time(t, c.edge(e.Edge))
+	by := d.stepTo(old, e.To, targets)
+	if e.To != old && by.samples == 0 {
+		r := notPossible("The %s of %s is cut together with its picture and moves by whole frames; %s is less than half of one.", e.Edge, c.Name, d.lengthWords(e.To-old))
+		d.suggest(&r.options, "trim the sound alone", &Trim{e.Clip, e.Edge, e.To, e.Close, true})
+		return r
+	}
+	at, from := e.follows(d.Scene, targets)
+	if e.Close {
+		by = d.steady(from, by)
+	}
 	for _, id := range targets {
-		if err := e.trimOne(d, id, to); err != nil {
+		if err := e.trimOne(d, id, by); err != nil {
 			return err
 		}
 	}
-	if !e.Close || to == old {
+	if !e.Close || by.samples == 0 {
 		return nil
 	}
-	if e.Edge == "tail" {
-		return d.ripple(old, to-old, targets)
+	if e.Edge == "head" {
+		by = step{-by.samples, -by.frames}
 	}
-	return d.ripple(max(old, to), old-to, targets)
+	err = d.ripple(at, from, by, targets)
+	if r, ok := err.(Refusal); ok {
+		d.suggest(optionsOf(r), "trim and leave a gap", &Trim{e.Clip, e.Edge, e.To, false, e.Alone})
+	}
+	return err
+}
+
+// follows is the moment at which what follows the trim begins, and that from which on clips move: at a tail the earliest
+// of the edges, so that sound that leads comes along.
+func (e *Trim) follows(s *Scene, targets []string) (at, from int64) {
+	from = unbounded
+	for _, id := range targets {
+		t, c := s.Clip(id)
+		edge := s.Time(t, c.edge(e.Edge))
+		if id == targets[0] || t.Kind == Picture {
+			at = edge
+		}
+		from = min(from, edge)
+	}
+	if e.Edge == "head" {
+		from = at
+	}
+	return at, from
 }
 
 // trimOne trims one clip. When closing up a head, the clip keeps its start and the rest moves.
-func (e *Trim) trimOne(d *draft, id string, to int64) error {
+func (e *Trim) trimOne(d *draft, id string, x step) error {
 	t, c, err := d.open(id)
 	if err != nil {
 		return err
 	}
-	by := d.Unit(t, to) - c.edge(e.Edge) // later is positive
-	if by > unbounded || by < -unbounded {
-		return notPossible("A trim to sample %d is outside anything there is.", to)
-	}
+	by := x.on(t) // later is positive
 	head, tail := d.Handles(t, *c)
-	limit := func(at int64, words string) Edit { return &Trim{e.Clip, e.Edge, d.Time(t, at), e.Close, e.Alone} }
 	switch {
 	case e.Edge == "head" && by >= c.Length, e.Edge == "tail" && -by >= c.Length:
-		r := &TooShort{Clip: id, words: fmt.Sprintf("%s is %s long and nothing would be left of it.", c.Name, d.lengthWords(d.Time(t, c.Length)))}
+		r := &TooShort{Clip: id, words: fmt.Sprintf("%s is %s long and its %s cannot move in by %s: nothing would be left of it.", c.Name, d.lengthWords(d.Time(t, c.Length)), e.Edge, d.lengthWords(d.Time(t, by)))}
 		d.suggest(&r.options, "remove it", &Remove{Clips: []string{id}, Close: e.Close})
 		return r
 	case e.Edge == "head" && -by > head:
-		r := d.needHandle(t, *c, "head", head, -by)
-		if head > 0 {
-			d.suggest(&r.options, "trim to the start of the recording, "+d.lengthWords(d.Time(t, head))+" longer", limit(c.Start-head, ""))
-		}
-		return r
+		return e.beyond(d, t, *c, head, -by)
 	case e.Edge == "tail" && by > tail:
-		r := d.needHandle(t, *c, "tail", tail, by)
-		if tail > 0 {
-			d.suggest(&r.options, "trim to the end of the recording, "+d.lengthWords(d.Time(t, tail))+" longer", limit(c.End()+tail, ""))
-		}
-		return r
+		return e.beyond(d, t, *c, tail, by)
 	}
 	if !e.Close {
 		if err := e.neighbour(d, t, *c, by); err != nil {
@@ -125,6 +111,49 @@ func (e *Trim) trimOne(d *draft, id string, to int64) error {
 	return nil
 }
 
+// beyond refuses a trim past the end of the recording, and offers to go as far as it reaches.
+func (e *Trim) beyond(d *draft, t *Track, c Clip, have, want int64) error {
+	r := d.needHandle(t, c, e.Edge, have, want)
+	words := "trim to the end of the recording, "
+	if e.Edge == "head" {
+		words = "trim to the start of the recording, "
+	}
+	if reach := d.whole(d.Time(t, have)); reach > 0 {
+		d.suggest(&r.options, words+d.lengthWords(reach)+" longer", e.fromEdge(d, reach))
+	}
+	if t.Kind == Sound && have < want && len(d.sharing(e.Clip, e.Edge, e.Alone)) > 1 {
+		for _, id := range d.base.sharing(e.Clip, e.Edge, false) {
+			if pt, _ := d.base.Clip(id); pt.Kind == Picture {
+				only := e.fromEdge(d, d.Time(t, want))
+				only.Clip, only.Alone = id, true
+				d.suggest(&r.options, "trim the picture alone", only)
+			}
+		}
+	}
+	return r
+}
+
+// fromEdge is the trim that makes the clip longer by so many samples.
+func (e *Trim) fromEdge(d *draft, longer int64) *Trim {
+	t, c := d.base.Clip(e.Clip)
+	to := d.Time(t, c.edge(e.Edge)) + longer
+	if e.Edge == "head" {
+		to -= 2 * longer
+	}
+	return &Trim{e.Clip, e.Edge, to, e.Close, e.Alone}
+}
+
+// whole is a length cut down to whole frames, or as it is if it is shorter than one.
+func (s *Scene) whole(samples int64) int64 {
+	if samples > unbounded/2 {
+		return samples
+	}
+	if n := s.Rate.FrameOf(samples, s.SampleRate); n > 0 {
+		return s.Rate.SampleOf(n, s.SampleRate)
+	}
+	return samples
+}
+
 // neighbour refuses a trim that would run into the next clip.
 func (e *Trim) neighbour(d *draft, t *Track, c Clip, by int64) error {
 	i := slices.IndexFunc(t.Clips, func(o Clip) bool { return o.ID == c.ID })
@@ -139,12 +168,14 @@ func (e *Trim) neighbour(d *draft, t *Track, c Clip, by int64) error {
 		at, over = other.Start, c.End()+by-other.Start
 	}
 	if e.Edge == "head" && i == 0 && c.Start+by < 0 {
-		return notPossible("%s would start %s before the scene.", c.Name, d.lengthWords(d.Time(t, -(c.Start+by))))
+		return notPossible("The head of %s would lie %s before the scene.", c.Name, d.lengthWords(d.Time(t, -(c.Start+by))))
 	}
 	if over <= 0 {
 		return nil
 	}
 	r := d.inTheWay(t, c, other, d.Time(t, over))
+	r.words = fmt.Sprintf("%s has %s of room at its %s, where %s lies on track %s, and %s.", c.Name,
+		d.lengthWords(d.Time(t, max(by, -by)-over)), e.Edge, other.Name, t.Name, needed(d.lengthWords(d.Time(t, by))))
 	if at != c.edge(e.Edge) {
 		d.suggest(&r.options, "trim up to "+other.Name, &Trim{e.Clip, e.Edge, d.Time(t, at), false, e.Alone})
 	} else if e.Edge == "head" {
@@ -170,138 +201,104 @@ func (e *Trim) words(before, after *Scene) string {
 	if by < 0 {
 		how = "shorter"
 	}
-	tail := ""
-	if e.Close {
-		tail = ", closed up"
-		if by > 0 {
-			tail = ", all that follows moved"
-		}
+	words := fmt.Sprintf("%s of %s %s %s", e.Edge, c.Name, before.lengthWords(by), how)
+	if !e.Close {
+		return words
 	}
-	return fmt.Sprintf("%s of %s %s %s%s", e.Edge, c.Name, before.lengthWords(by), how, tail)
+	if by > 0 {
+		words += ", all that follows moved"
+	} else {
+		words += ", closed up"
+	}
+	at, from := e.follows(before, before.sharing(e.Clip, e.Edge, e.Alone))
+	return words + before.stayWords(at, from, after)
 }
 
-// ripple moves by samples all clips that start at or after a moment, on every track that follows, but
-// for the clips in except. Clips that lie over the moment stay. Picture moves by whole frames; where
-// some would have to move and by is none, or where clips would come to overlap, it refuses.
-func (d *draft) ripple(at, by int64, except []string) error {
-	frames := d.Rate.Nearest(at+by, d.SampleRate) - d.Rate.Nearest(at, d.SampleRate)
-	for ti, t := range d.Tracks {
-		if t.Stays || t.Locked {
-			continue
-		}
-		first := slices.IndexFunc(t.Clips, func(c Clip) bool { return d.Time(t, c.Start) >= at && !slices.Contains(except, c.ID) })
-		if first < 0 {
-			continue
-		}
-		shift := by
-		if t.Kind == Picture {
-			shift = frames
-			if off := d.Rate.SampleOf(d.Rate.Nearest(at, d.SampleRate)+frames, d.SampleRate) - d.Rate.SampleOf(d.Rate.Nearest(at, d.SampleRate), d.SampleRate) - by; off > 1 || off < -1 {
-				return notPossible("Picture follows on track %s and moves by whole frames alone; %s are not.", t.Name, d.lengthWords(by))
-			}
-		}
-		t = d.touch(ti)
-		for i := first; i < len(t.Clips); i++ {
-			if !slices.Contains(except, t.Clips[i].ID) {
-				t.Clips[i].Start += shift
-			}
-		}
-		moved := t.Clips[first]
-		if first > 0 && t.Clips[first-1].End() > moved.Start {
-			return d.inTheWay(t, moved, t.Clips[first-1], d.Time(t, t.Clips[first-1].End()-moved.Start))
-		}
-		if moved.Start < 0 {
-			return notPossible("%s would start before the scene.", moved.Name)
-		}
-	}
-	for i := range d.Markers {
-		if d.Markers[i].At >= at {
-			if i == 0 || d.Markers[i-1].At < at {
-				d.Markers = slices.Clone(d.Markers)
-			}
-			d.Markers[i].At = max(0, d.Markers[i].At+by)
-		}
-	}
-	return nil
+// Nudge moves edges and cuts in hand, all by as much: whole frames, or samples for sound alone. An edge named by one clip
+// is trimmed; a cut, named by the clips on both sides, rolls.
+type Nudge struct {
+	Edges   []Edge `json:"edges"`
+	Frames  int64  `json:"frames,omitempty"`
+	Samples int64  `json:"samples,omitempty"`
+	Close   bool   `json:"close,omitempty"`
 }
 
-// Roll moves the cut between two touching clips: one gives what the other takes.
-type Roll struct {
-	Left  string `json:"left"`
-	Right string `json:"right"`
-	To    int64  `json:"to"`
-	Alone bool   `json:"alone,omitempty"`
+// An Edge is the tail of Left where Right is "", the head of Right where Left is "", else their cut.
+type Edge struct {
+	Left  string `json:"left,omitempty"`
+	Right string `json:"right,omitempty"`
 }
 
-func (e *Roll) apply(d *draft) error {
-	pairs, to, err := e.pairs(d)
-	if err != nil {
-		return err
+func (e *Nudge) apply(d *draft) error {
+	if len(e.Edges) == 0 {
+		return notPossible("No edge is in hand. Click a clip's head or tail, or choose a seam.")
 	}
-	for _, p := range pairs {
-		t, left, err := d.open(p[0])
+	if e.Frames == 0 && e.Samples == 0 {
+		return notPossible("An edge moves by a number of frames or samples other than 0.")
+	}
+	edges := slices.Clone(e.Edges)
+	at := func(x Edge) int64 {
+		id, edge := x.Right, "head"
+		if id == "" {
+			id, edge = x.Left, "tail"
+		}
+		if t, c := d.Clip(id); t != nil {
+			return d.Time(t, c.edge(edge))
+		}
+		return 0
+	}
+	slices.SortStableFunc(edges, func(a, b Edge) int { return cmp.Compare(at(b), at(a)) }) // what closes up moves nothing that is still to come
+	for _, x := range edges {
+		one, err := e.one(d, x, at(x))
 		if err != nil {
 			return err
 		}
-		_, right, _ := d.open(p[1])
-		by := d.Unit(t, to) - right.Start
-		_, tail := d.Handles(t, *left)
-		head, _ := d.Handles(t, *right)
-		switch {
-		case by > tail:
-			r := d.needHandle(t, *left, "tail", tail, by)
-			d.suggest(&r.options, "roll by "+d.lengthWords(d.Time(t, tail)), &Roll{e.Left, e.Right, d.Time(t, right.Start+tail), e.Alone})
-			return r
-		case -by > head:
-			r := d.needHandle(t, *right, "head", head, -by)
-			d.suggest(&r.options, "roll by "+d.lengthWords(d.Time(t, head)), &Roll{e.Left, e.Right, d.Time(t, right.Start-head), e.Alone})
-			return r
-		case by >= right.Length || -by >= left.Length:
-			short := right
-			if by < 0 {
-				short = left
-			}
-			return &TooShort{Clip: short.ID, words: fmt.Sprintf("%s is %s long and nothing would be left of it.", short.Name, d.lengthWords(d.Time(t, short.Length)))}
+		if err := one.apply(d); err != nil {
+			return err
 		}
-		left.Length += by
-		right.In += by
-		right.Start += by
-		right.Length -= by
-		left.fitFades()
-		right.fitFades()
+		d.dropLostBlends()
 	}
 	return nil
 }
 
-// pairs gives the cuts that roll together: the named one, and cuts between clips linked with both sides
-// at the same moment.
-func (e *Roll) pairs(d *draft) (pairs [][2]string, to int64, err error) {
-	lt, li, ok := d.Find(e.Left)
-	if !ok || !d.Tracks[lt].Touches(li) || d.Tracks[lt].Clips[li+1].ID != e.Right {
-		return nil, 0, notPossible("There is no cut between %q and %q to roll.", e.Left, e.Right)
-	}
-	lefts, rights := d.sharing(e.Left, "tail", e.Alone), d.sharing(e.Right, "head", e.Alone)
-	for _, l := range lefts {
-		ti, ci, _ := d.Find(l)
-		if t := d.Tracks[ti]; t.Touches(ci) && slices.Contains(rights, t.Clips[ci+1].ID) {
-			pairs = append(pairs, [2]string{l, t.Clips[ci+1].ID})
+func (e *Nudge) one(d *draft, x Edge, at int64) (Edit, error) {
+	for _, id := range []string{x.Left, x.Right} {
+		if t, c := d.Clip(id); id != "" && t == nil {
+			return nil, notPossible("There is no clip %q in this scene; it may have been removed.", id)
+		} else if id != "" && t.Kind == Picture && e.Samples != 0 {
+			return nil, notPossible("%s is picture and is cut on whole frames; samples and milliseconds are for sound.", c.Name)
 		}
 	}
-	return pairs, d.onFrame(e.To, append(lefts, rights...)), nil
-}
-
-func (e *Roll) words(before, after *Scene) string {
-	t, c := before.Clip(e.Right)
-	_, now := after.Clip(e.Right)
-	by := after.Time(t, now.Start) - before.Time(t, c.Start)
-	_, left := before.Clip(e.Left)
-	return fmt.Sprintf("cut from %s to %s rolled %s", left.Name, c.Name, before.movedWords(by))
-}
-
-// movedWords says "6 frames later" or "6 frames earlier".
-func (s *Scene) movedWords(by int64) string {
-	if by < 0 {
-		return s.lengthWords(by) + " earlier"
+	to := at + e.Samples
+	if e.Frames != 0 {
+		to = d.Rate.SampleOf(d.Rate.Nearest(at, d.SampleRate)+e.Frames, d.SampleRate)
 	}
-	return s.lengthWords(by) + " later"
+	alone := e.Samples != 0
+	switch {
+	case x.Left != "" && x.Right != "":
+		return &Roll{x.Left, x.Right, to, alone}, nil
+	case x.Left != "":
+		return &Trim{x.Left, "tail", to, e.Close, alone}, nil
+	}
+	return &Trim{x.Right, "head", to, e.Close, alone}, nil
+}
+
+func (e *Nudge) words(before, after *Scene) string {
+	if len(e.Edges) == 1 {
+		d := newDraft(before)
+		x := e.Edges[0]
+		id, edge := x.Right, "head"
+		if id == "" {
+			id, edge = x.Left, "tail"
+		}
+		t, c := before.Clip(id)
+		if one, err := e.one(d, x, before.Time(t, c.edge(edge))); err == nil {
+			return one.words(before, after)
+		}
+	}
+	by := e.Samples
+	if e.Frames != 0 {
+		by = before.framesAt(0, e.Frames)
+	}
+	return count(len(e.Edges), "edge") + " moved " + before.movedWords(by)
 }

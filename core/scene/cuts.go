@@ -1,0 +1,335 @@
+package scene
+
+import (
+	"fmt"
+	"slices"
+)
+
+// Roll moves the cut between two touching clips: one gives what the other takes. Cuts between clips linked with both sides
+// roll along by as much, so that sound that leads or trails keeps its lead, unless Alone.
+type Roll struct {
+	Left  string `json:"left"`
+	Right string `json:"right"`
+	To    int64  `json:"to"`
+	Alone bool   `json:"alone,omitempty"`
+}
+
+func (e *Roll) apply(d *draft) error {
+	pairs, err := e.pairs(d)
+	if err != nil {
+		return err
+	}
+	if e.To > unbounded || e.To < -unbounded {
+		return notPossible("A roll to sample %d is outside anything there is.", e.To)
+	}
+	t, c := d.Clip(e.Right)
+	var clips []string
+	for _, p := range pairs {
+		clips = append(clips, p[0], p[1])
+	}
+	old := d.Time(t, c.Start)
+	x := d.stepTo(old, e.To, clips)
+	if e.To != old && x.samples == 0 {
+		r := notPossible("The cut to %s lies together with its picture's and rolls by whole frames; %s is less than half of one.", c.Name, d.lengthWords(e.To-old))
+		d.suggest(&r.options, "roll the sound's cut alone", &Roll{e.Left, e.Right, e.To, true})
+		return r
+	}
+	for _, p := range pairs {
+		if err := e.rollOne(d, p, x, old); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (e *Roll) rollOne(d *draft, p [2]string, x step, old int64) error {
+	t, left, err := d.open(p[0])
+	if err != nil {
+		return err
+	}
+	_, right, _ := d.open(p[1])
+	by := x.on(t)
+	_, tail := d.Handles(t, *left)
+	head, _ := d.Handles(t, *right)
+	byHandle := func(c Clip, side string, have int64, sign int64) error {
+		r := d.needHandle(t, c, side, have, max(by, -by))
+		if reach := d.whole(d.Time(t, have)); reach > 0 {
+			d.suggest(&r.options, "roll by "+d.lengthWords(reach), &Roll{e.Left, e.Right, old + sign*reach, e.Alone})
+		}
+		return r
+	}
+	switch {
+	case by > tail:
+		return byHandle(*left, "tail", tail, 1)
+	case -by > head:
+		return byHandle(*right, "head", head, -1)
+	case by >= right.Length || -by >= left.Length:
+		short := right
+		if by < 0 {
+			short = left
+		}
+		r := &TooShort{Clip: short.ID, words: fmt.Sprintf("%s is %s long and its cut cannot roll by %s: nothing would be left of it.", short.Name, d.lengthWords(d.Time(t, short.Length)), d.lengthWords(d.Time(t, by)))}
+		d.suggest(&r.options, "remove it", &Remove{Clips: []string{short.ID}})
+		return r
+	}
+	left.Length += by
+	right.In += by
+	right.Start += by
+	right.Length -= by
+	left.fitFades()
+	right.fitFades()
+	return nil
+}
+
+// pairs gives the cuts that roll together, the named one first.
+func (e *Roll) pairs(d *draft) (pairs [][2]string, err error) {
+	lt, li, ok := d.Find(e.Left)
+	if !ok || !d.Tracks[lt].Touches(li) || d.Tracks[lt].Clips[li+1].ID != e.Right {
+		return nil, notPossible("There is no cut between %q and %q to roll.", e.Left, e.Right)
+	}
+	pairs = [][2]string{{e.Left, e.Right}}
+	rights := d.sharing(e.Right, "head", e.Alone)
+	for _, l := range d.sharing(e.Left, "tail", e.Alone)[1:] {
+		ti, ci, _ := d.Find(l)
+		if t := d.Tracks[ti]; t.Touches(ci) && slices.Contains(rights, t.Clips[ci+1].ID) {
+			pairs = append(pairs, [2]string{l, t.Clips[ci+1].ID})
+		}
+	}
+	return pairs, nil
+}
+
+func (e *Roll) words(before, after *Scene) string {
+	t, c := before.Clip(e.Right)
+	_, now := after.Clip(e.Right)
+	by := after.Time(t, now.Start) - before.Time(t, c.Start)
+	_, left := before.Clip(e.Left)
+	return fmt.Sprintf("cut from %s to %s rolled %s", left.Name, c.Name, before.movedWords(by))
+}
+
+// movedWords says "6 frames later" or "6 frames earlier".
+func (s *Scene) movedWords(by int64) string {
+	if by < 0 {
+		return s.lengthWords(by) + " earlier"
+	}
+	return s.lengthWords(by) + " later"
+}
+
+// Slip keeps a clip's place and length and shows another part of its recording, later by By samples. Linked clips slip
+// along.
+type Slip struct {
+	Clip string `json:"clip"`
+	By   int64  `json:"by"`
+}
+
+func (e *Slip) apply(d *draft) error {
+	t, c, err := d.open(e.Clip)
+	if err != nil {
+		return err
+	}
+	if e.By > unbounded || e.By < -unbounded || e.By == 0 {
+		return notPossible("A slip moves the recording of %s by a number of samples other than 0.", c.Name)
+	}
+	group := d.Linked(e.Clip)
+	from := d.Time(t, c.In)
+	x := d.stepTo(from, from+e.By, group)
+	if x.samples == 0 {
+		return notPossible("%s is linked to picture and slips by whole frames; %s is less than half of one. Unlink it first.", c.Name, d.lengthWords(e.By))
+	}
+	for _, id := range group {
+		t, c, err := d.open(id)
+		if err != nil {
+			return err
+		}
+		head, tail := d.Handles(t, *c)
+		by := x.on(t)
+		if have, side := e.reach(head, tail, by); max(by, -by) > have {
+			r := d.needHandle(t, *c, side, have, max(by, -by))
+			if reach := d.whole(d.Time(t, have)); reach > 0 {
+				if by < 0 {
+					reach = -reach
+				}
+				d.suggest(&r.options, "slip by "+d.lengthWords(reach), &Slip{e.Clip, reach})
+			}
+			return r
+		}
+		c.In += by
+	}
+	return nil
+}
+
+func (e *Slip) reach(head, tail, by int64) (have int64, side string) {
+	if by < 0 {
+		return head, "head"
+	}
+	return tail, "tail"
+}
+
+func (e *Slip) words(before, after *Scene) string {
+	t, c := before.Clip(e.Clip)
+	_, now := after.Clip(e.Clip)
+	return fmt.Sprintf("%s slipped, shows its recording from %s", c.Name, before.movedWords(before.Time(t, now.In)-before.Time(t, c.In)))
+}
+
+// Slide moves a clip, with those linked with it, between its neighbours: those that touch it give and take.
+type Slide struct {
+	Clip string `json:"clip"`
+	By   int64  `json:"by"` // later is positive
+}
+
+func (e *Slide) apply(d *draft) error {
+	t, c, err := d.open(e.Clip)
+	if err != nil {
+		return err
+	}
+	if e.By > unbounded || e.By < -unbounded || e.By == 0 {
+		return notPossible("%s slides by a number of samples other than 0.", c.Name)
+	}
+	group := d.Linked(e.Clip)
+	at := d.Time(t, c.Start)
+	x := d.stepTo(at, at+e.By, group)
+	if x.samples == 0 {
+		return notPossible("%s is linked to picture and slides by whole frames; %s is less than half of one.", c.Name, d.lengthWords(e.By))
+	}
+	for ti, t := range d.Tracks {
+		for first := 0; first < len(t.Clips); first++ {
+			if !slices.Contains(group, t.Clips[first].ID) {
+				continue
+			}
+			last := first
+			for last+1 < len(t.Clips) && t.Touches(last) && slices.Contains(group, t.Clips[last+1].ID) {
+				last++
+			}
+			if err := d.unlocked(t); err != nil {
+				return err
+			}
+			t = d.touch(ti)
+			if err := e.slideRun(d, t, first, last, x.on(t)); err != nil {
+				return err
+			}
+			first = last
+		}
+	}
+	return nil
+}
+
+// slideRun slides clips first to last of a track, which touch.
+func (e *Slide) slideRun(d *draft, t *Track, first, last int, by int64) error {
+	offer := func(to *options, reach int64) {
+		if reach = d.whole(d.Time(t, reach)); reach > 0 {
+			if by < 0 {
+				reach = -reach
+			}
+			d.suggest(to, "slide by "+d.lengthWords(reach), &Slide{e.Clip, reach})
+		}
+	}
+	size := max(by, -by)
+	before, after := t.beside(first, "head"), t.beside(last, "tail")
+	if before >= 0 { // gives or takes at its tail
+		c := &t.Clips[before]
+		if _, tail := d.Handles(t, *c); by > tail {
+			r := d.needHandle(t, *c, "tail", tail, by)
+			offer(&r.options, tail)
+			return r
+		}
+		if -by >= c.Length {
+			return d.nothingLeft(t, *c, size, func(to *options) { offer(to, c.Length-1) })
+		}
+		c.Length += by
+		c.fitFades()
+	} else if first > 0 && t.Clips[first].Start+by < t.Clips[first-1].End() {
+		r := d.inTheWay(t, t.Clips[first], t.Clips[first-1], d.Time(t, t.Clips[first-1].End()-t.Clips[first].Start-by))
+		offer(&r.options, t.Clips[first].Start-t.Clips[first-1].End())
+		return r
+	} else if t.Clips[first].Start+by < 0 {
+		r := notPossible("%s would start %s before the scene.", t.Clips[first].Name, d.lengthWords(d.Time(t, -t.Clips[first].Start-by)))
+		offer(&r.options, t.Clips[first].Start)
+		return r
+	}
+	if after >= 0 { // gives or takes at its head
+		c := &t.Clips[after]
+		if head, _ := d.Handles(t, *c); -by > head {
+			r := d.needHandle(t, *c, "head", head, -by)
+			offer(&r.options, head)
+			return r
+		}
+		if by >= c.Length {
+			return d.nothingLeft(t, *c, size, func(to *options) { offer(to, c.Length-1) })
+		}
+		c.In += by
+		c.Start += by
+		c.Length -= by
+		c.fitFades()
+	} else if last+1 < len(t.Clips) && t.Clips[last].End()+by > t.Clips[last+1].Start {
+		r := d.inTheWay(t, t.Clips[last], t.Clips[last+1], d.Time(t, t.Clips[last].End()+by-t.Clips[last+1].Start))
+		offer(&r.options, t.Clips[last+1].Start-t.Clips[last].End())
+		return r
+	}
+	for i := first; i <= last; i++ {
+		t.Clips[i].Start += by
+	}
+	return nil
+}
+
+func (d *draft) nothingLeft(t *Track, c Clip, by int64, offer func(*options)) error {
+	r := &TooShort{Clip: c.ID, words: fmt.Sprintf("%s is %s long and cannot give %s: nothing would be left of it.", c.Name, d.lengthWords(d.Time(t, c.Length)), d.lengthWords(d.Time(t, by)))}
+	offer(&r.options)
+	return r
+}
+
+func (e *Slide) words(before, after *Scene) string {
+	t, c := before.Clip(e.Clip)
+	_, now := after.Clip(e.Clip)
+	return fmt.Sprintf("%s slid %s between its neighbours", c.Name, before.movedWords(before.Time(t, now.Start)-before.Time(t, c.Start)))
+}
+
+// Swap lets two neighbours of a track change places; clips linked with them change along.
+type Swap struct {
+	Left  string `json:"left"`
+	Right string `json:"right"`
+}
+
+func (e *Swap) apply(d *draft) error {
+	lt, li, ok := d.Find(e.Left)
+	if !ok || li+1 >= len(d.Tracks[lt].Clips) || d.Tracks[lt].Clips[li+1].ID != e.Right {
+		return notPossible("%q and %q are not neighbours on a track; swapping needs two clips side by side.", e.Left, e.Right)
+	}
+	t := d.Tracks[lt]
+	left, right := t.Clips[li], t.Clips[li+1]
+	lefts, rights := d.Linked(e.Left), d.Linked(e.Right)
+	if left.Link != "" && left.Link == right.Link {
+		return notPossible("%s and %s are linked with each other, so that swapping them would lose sync. Unlink them first.", left.Name, right.Name)
+	}
+	clips := append(slices.Clone(lefts), rights...)
+	back := d.stepTo(d.Time(t, right.Start), d.Time(t, left.Start), clips)
+	on := d.stepTo(d.Time(t, left.End()), d.Time(t, right.End()), clips)
+	type landing struct {
+		track int
+		clip  Clip
+	}
+	var moved []landing
+	for k, ids := range [][]string{lefts, rights} {
+		x := []step{on, back}[k]
+		for _, id := range ids {
+			ti, ci, _ := d.Find(id)
+			if err := d.unlocked(d.Tracks[ti]); err != nil {
+				return err
+			}
+			c := d.Tracks[ti].Clips[ci]
+			c.Start += x.on(d.Tracks[ti])
+			d.touch(ti).take(id)
+			moved = append(moved, landing{ti, c})
+		}
+	}
+	for _, m := range moved {
+		if err := d.place(d.touch(m.track), m.clip); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (e *Swap) words(before, after *Scene) string {
+	_, left := before.Clip(e.Left)
+	_, right := before.Clip(e.Right)
+	return fmt.Sprintf("%s and %s swapped", left.Name, right.Name)
+}

@@ -1,0 +1,299 @@
+package scene
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"blendseam/core/pcm"
+	"blendseam/core/timecode"
+)
+
+// A Piece is a range of a scene on its own, to be pasted: clips with their fades and gains, and the blends between them.
+// Times are from the start of the range. It carries what is known of its sources, so that it can go to another scene.
+type Piece struct {
+	Rate       timecode.Rate     `json:"rate"`
+	SampleRate int64             `json:"sample_rate"`
+	Length     int64             `json:"length"` // samples
+	Tracks     []*Track          `json:"tracks"`
+	Sources    map[string]Source `json:"sources"`
+	from       int64
+}
+
+// Copy takes a range out of a scene as a piece, on the named tracks, or on all if none is named. Clips are cut at the
+// range's edges, blends that run over them left behind; dropped says how many those are.
+func Copy(s *Scene, span pcm.Span, tracks []string) (p Piece, dropped int, err error) {
+	d := newDraft(s)
+	var list []int
+	for i, t := range s.Tracks {
+		if len(tracks) == 0 || slices.Contains(tracks, t.ID) {
+			list = append(list, i)
+		}
+	}
+	from, to, err := d.rangeOn(list, span.From, span.To)
+	if err != nil {
+		return p, 0, err
+	}
+	for _, ti := range list { // to copy from a locked track is no harm
+		d.touch(ti).Locked = false
+	}
+	blends := func() (n int) {
+		for _, ti := range list {
+			for _, b := range d.Tracks[ti].Blends {
+				left, right := d.clipOn(ti, b.Left), d.clipOn(ti, b.Right)
+				if reach := (pcm.Span{From: right.Start - b.Before, To: left.End() + b.After}); reach.Overlaps(pcm.Span{From: from, To: to}) {
+					n++
+				}
+			}
+		}
+		return n
+	}
+	dropped = blends()
+	for _, at := range []int64{from, to} {
+		var ids []string
+		for _, ti := range list {
+			t := d.Tracks[ti]
+			if i := t.At(d.Unit(t, at)); i < len(t.Clips) && t.Clips[i].Start < d.Unit(t, at) {
+				ids = append(ids, t.Clips[i].ID)
+			}
+		}
+		if err := d.cut(ids, at); err != nil {
+			return p, 0, err
+		}
+	}
+	in := map[string]bool{}
+	for _, ti := range list {
+		t := d.Tracks[ti]
+		for _, c := range t.Clips {
+			if c.Start >= d.Unit(t, from) && c.End() <= d.Unit(t, to) {
+				in[c.ID] = true
+			}
+		}
+	}
+	if len(in) == 0 {
+		return p, 0, notPossible("Nothing lies in the range on the chosen tracks, so there is nothing to copy.")
+	}
+	p = d.Scene.piece(in)
+	p.shift(s, from-p.from)
+	p.from, p.Length = from, to-from
+	for _, t := range p.Tracks {
+		dropped -= len(t.Blends)
+	}
+	return p, dropped, nil
+}
+
+func (d *draft) clipOn(track int, id string) Clip {
+	for _, c := range d.Tracks[track].Clips {
+		if c.ID == id {
+			return c
+		}
+	}
+	return Clip{}
+}
+
+// piece makes a piece of clips, from the first one's head to the last one's tail.
+func (s *Scene) piece(in map[string]bool) Piece {
+	p := Piece{Rate: s.Rate, SampleRate: s.SampleRate, Sources: map[string]Source{}, from: unbounded}
+	end := int64(0)
+	for _, t := range s.Tracks {
+		for _, c := range t.Clips {
+			if in[c.ID] {
+				at := s.ClipTime(t, c)
+				p.from, end = min(p.from, at.From), max(end, at.To)
+			}
+		}
+	}
+	if slices.ContainsFunc(s.Tracks, func(t *Track) bool {
+		return t.Kind == Picture && slices.ContainsFunc(t.Clips, func(c Clip) bool { return in[c.ID] })
+	}) {
+		p.from = s.Rate.SampleOf(s.Rate.FrameOf(p.from, s.SampleRate), s.SampleRate)
+		end = s.Rate.SampleOf(s.Rate.FrameOf(end-1, s.SampleRate)+1, s.SampleRate)
+	}
+	p.Length = end - p.from
+	for _, t := range s.Tracks {
+		c := Track{ID: t.ID, Kind: t.Kind, Purpose: t.Purpose, Name: t.Name, Clips: []Clip{}}
+		for _, clip := range t.Clips {
+			if in[clip.ID] {
+				clip.Start -= s.Unit(t, p.from)
+				c.Clips = append(c.Clips, clip)
+				p.Sources[clip.Source] = s.Sources[clip.Source]
+			}
+		}
+		for _, b := range t.Blends {
+			if in[b.Left] && in[b.Right] {
+				c.Blends = append(c.Blends, b)
+			}
+		}
+		if len(c.Clips) > 0 {
+			p.Tracks = append(p.Tracks, &c)
+		}
+	}
+	return p
+}
+
+// shift counts a piece's times from a moment so many samples later.
+func (p *Piece) shift(s *Scene, by int64) {
+	frames := s.Rate.Nearest(p.from+by, s.SampleRate) - s.Rate.Nearest(p.from, s.SampleRate)
+	for _, t := range p.Tracks {
+		for i := range t.Clips {
+			t.Clips[i].Start -= step{by, frames}.on(t)
+		}
+	}
+}
+
+// Paste puts a piece at a moment: over what is there, or pushing what follows.
+type Paste struct {
+	Piece Piece  `json:"piece"`
+	At    int64  `json:"at"`
+	How   string `json:"how,omitempty"`
+}
+
+func (e *Paste) apply(d *draft) error {
+	if err := e.Piece.check(d.Scene); err != nil {
+		return err
+	}
+	if e.At < 0 || e.At > unbounded {
+		return notPossible("A piece cannot be pasted before the scene.")
+	}
+	how := e.How
+	if how == Free {
+		how = Over
+	}
+	if err := checkHow(how); err != nil {
+		return err
+	}
+	err := e.Piece.insert(d, e.At, how)
+	if r, ok := err.(*NoTrack); ok && !d.trial {
+		d.suggest(&r.options, fmt.Sprintf("add a track for %s and paste", r.Purpose), InOrder("", &AddTrack{Name: r.Name, Purpose: r.Purpose}, e))
+	}
+	return err
+}
+
+// check refuses a piece that this scene cannot take or that is not one.
+func (p Piece) check(s *Scene) error {
+	if len(p.Tracks) == 0 || p.Length <= 0 || p.Length > unbounded {
+		return notPossible("There is nothing to paste. Copy a range or a clip first.")
+	}
+	if p.Rate != s.Rate || p.SampleRate != s.SampleRate {
+		return notPossible("The copied piece is of a scene with %s frames and %d samples a second; this one has %s and %d.", p.Rate, p.SampleRate, s.Rate, s.SampleRate)
+	}
+	for _, t := range p.Tracks {
+		for _, c := range t.Clips {
+			if _, ok := p.Sources[c.Source]; !ok || c.Start < 0 || c.Start > unbounded || c.In < 0 || c.In > unbounded || c.Length <= 0 || c.Length > unbounded {
+				return notPossible("The copied piece is damaged at %s.", c.Name)
+			}
+		}
+	}
+	return nil
+}
+
+func (p Piece) insert(d *draft, at int64, how string) error {
+	picture := slices.ContainsFunc(p.Tracks, func(t *Track) bool { return t.Kind == Picture })
+	end := at + p.Length
+	if picture {
+		frame := d.Rate.Nearest(at, d.SampleRate)
+		at = d.Rate.SampleOf(frame, d.SampleRate)
+		end = d.Rate.SampleOf(frame+d.Rate.Frames(p.Length, d.SampleRate), d.SampleRate)
+	}
+	to, err := p.targets(d)
+	if err != nil {
+		return err
+	}
+	switch how {
+	case Over:
+		err = d.clear(to, at, end)
+	case Insert:
+		var x step
+		x, err = d.openUp(to, at, step{end - at, d.Rate.Nearest(end, d.SampleRate) - d.Rate.Nearest(at, d.SampleRate)})
+		end = at + x.samples
+	}
+	if err != nil {
+		return err
+	}
+	d.Sources = maps.Clone(d.Sources)
+	for id, src := range p.Sources {
+		if _, known := d.Sources[id]; !known {
+			d.Sources[id] = src
+		}
+	}
+	links := map[string]string{}
+	for k, t := range p.Tracks {
+		if err := p.lay(d, d.touch(to[k]), t, at, end, links); err != nil {
+			return err
+		}
+	}
+	for _, link := range links {
+		if len(d.linkedBy(link)) == 1 {
+			d.unlinkAll(link)
+		}
+	}
+	return nil
+}
+
+// lay puts one track of a piece on a track. Sound that reaches the end of the piece meets what follows to the sample.
+func (p Piece) lay(d *draft, to, from *Track, at, end int64, links map[string]string) error {
+	ids := map[string]string{}
+	for _, c := range from.Clips {
+		last := to.Kind == Sound && c.End() == p.Length
+		ids[c.ID] = d.newID("c")
+		c.ID = ids[c.ID]
+		c.Start += d.Unit(to, at)
+		if fit := end - c.Start; last && fit > 0 && d.SourceLength(to, c) >= c.In+fit {
+			c.Length = fit
+			c.fitFades()
+		}
+		if c.Link != "" {
+			if links[c.Link] == "" {
+				links[c.Link] = d.newID("l")
+				d.free[links[c.Link]] = true
+			}
+			c.Link = links[c.Link]
+		}
+		if err := d.place(to, c); err != nil {
+			return err
+		}
+	}
+	for _, b := range from.Blends {
+		b.Left, b.Right = ids[b.Left], ids[b.Right]
+		to.Blends = append(to.Blends, b)
+	}
+	return nil
+}
+
+// targets gives for each track of a piece that of the scene it goes to: the one it came from, else the first of its
+// purpose that is not taken.
+func (p Piece) targets(d *draft) ([]int, error) {
+	var list []int
+	for _, t := range p.Tracks {
+		i := slices.IndexFunc(d.Tracks, func(o *Track) bool { return o.ID == t.ID && o.Kind == t.Kind })
+		if i < 0 || slices.Contains(list, i) {
+			i = -1
+			for k, o := range d.Tracks {
+				if o.Kind == t.Kind && o.Purpose == t.Purpose && !slices.Contains(list, k) {
+					i = k
+					break
+				}
+			}
+		}
+		if i < 0 {
+			return nil, &NoTrack{Purpose: t.Purpose, Name: t.Name, words: fmt.Sprintf("The piece has %s on %s, and this scene has no track of %s left for it.", count(len(t.Clips), "clip"), t.Name, t.Purpose)}
+		}
+		if err := d.unlocked(d.Tracks[i]); err != nil {
+			return nil, err
+		}
+		list = append(list, i)
+	}
+	return list, nil
+}
+
+func (e *Paste) words(before, after *Scene) string {
+	n := 0
+	for _, t := range e.Piece.Tracks {
+		n += len(t.Clips)
+	}
+	words := fmt.Sprintf("%s pasted at %s", count(n, "clip"), before.Timecode(e.At))
+	if e.How == Insert {
+		return words + ", what follows pushed" + before.stayWords(e.At, e.At, after)
+	}
+	return words + " over what was there"
+}

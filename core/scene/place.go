@@ -1,0 +1,368 @@
+package scene
+
+import (
+	"fmt"
+	"slices"
+)
+
+// How a clip or a piece is placed where others lie.
+const (
+	Free   = ""       // it needs a gap
+	Over   = "over"   // what lies there is taken out
+	Insert = "insert" // what lies there is pushed to later
+)
+
+func checkHow(how string) error {
+	if how != Free && how != Over && how != Insert {
+		return notPossible(`%q is not a way to place a clip; "over" and "insert" are, or none for a gap.`, how)
+	}
+	return nil
+}
+
+// Add places a stretch of a source on a track. With Picture, the source's picture for the same stretch goes to that track,
+// linked; the stretch then lies on frames.
+type Add struct {
+	Track   string `json:"track"`
+	Source  string `json:"source"`
+	In      int64  `json:"in"`
+	Start   int64  `json:"start"`
+	Length  int64  `json:"length"`
+	Name    string `json:"name,omitempty"`
+	Picture string `json:"picture,omitempty"`
+	How     string `json:"how,omitempty"`
+}
+
+func (e *Add) apply(d *draft) error {
+	src, ok := d.Sources[e.Source]
+	if !ok {
+		return notPossible("The scene has no source %q; bring it in first.", e.Source)
+	}
+	if e.Length <= 0 || e.In < 0 || e.Start < 0 || max(e.In, e.Start, e.Length) > unbounded {
+		return notPossible("A clip needs a length above 0, a place in the scene and an in point at or after the start of %s.", src.Name)
+	}
+	if err := checkHow(e.How); err != nil {
+		return err
+	}
+	tracks, err := e.tracks(d)
+	if err != nil {
+		return err
+	}
+	in, start, end := e.In, e.Start, e.Start+e.Length
+	if slices.ContainsFunc(tracks, func(ti int) bool { return d.Tracks[ti].Kind == Picture }) {
+		frame := func(at int64) int64 { return d.Rate.SampleOf(d.Rate.Nearest(at, d.SampleRate), d.SampleRate) }
+		in, start, end = frame(in), frame(start), frame(end)
+	}
+	clips := make([]Clip, len(tracks))
+	link := ""
+	if len(tracks) > 1 {
+		link = d.newID("l")
+	}
+	for k, ti := range tracks {
+		if clips[k], err = e.clip(d, d.Tracks[ti], in, start, end, link); err != nil {
+			return err
+		}
+	}
+	switch e.How {
+	case Over:
+		if err := d.clear(tracks, start, end); err != nil {
+			return err
+		}
+	case Insert:
+		x, err := d.openUp(tracks, start, step{end - start, d.Rate.Nearest(end, d.SampleRate) - d.Rate.Nearest(start, d.SampleRate)})
+		if err != nil {
+			return err
+		}
+		for k, ti := range tracks {
+			if t := d.Tracks[ti]; t.Kind == Sound && d.SourceLength(t, clips[k]) >= clips[k].In+x.samples {
+				clips[k].Length = x.samples // fills what was opened to the sample
+			}
+		}
+	}
+	for k, ti := range tracks {
+		if err := d.place(d.touch(ti), clips[k]); err != nil {
+			if r, ok := err.(*InTheWay); ok {
+				for _, how := range []struct{ how, words string }{{Over, "lay it over what is there"}, {Insert, "insert it and push what follows"}} {
+					other := *e
+					other.How = how.how
+					d.suggest(&r.options, how.words, &other)
+				}
+			}
+			return err
+		}
+	}
+	return nil
+}
+
+// tracks gives the indices of the tracks that get a clip.
+func (e *Add) tracks(d *draft) ([]int, error) {
+	ids := []string{e.Track}
+	if e.Picture != "" {
+		ids = append(ids, e.Picture)
+	}
+	var list []int
+	for _, id := range ids {
+		i := d.trackIndex(id)
+		if i < 0 {
+			return nil, notPossible("There is no track %q in this scene.", id)
+		}
+		if err := d.unlocked(d.Tracks[i]); err != nil {
+			return nil, err
+		}
+		list = append(list, i)
+	}
+	return list, nil
+}
+
+func (e *Add) clip(d *draft, t *Track, in, start, end int64, link string) (Clip, error) {
+	src := d.Sources[e.Source]
+	c := Clip{ID: d.newID("c"), Source: e.Source, Name: e.Name, In: d.Unit(t, in), Start: d.Unit(t, start), Link: link}
+	c.Length = d.Unit(t, end) - c.Start
+	if c.Name == "" {
+		c.Name = src.Name
+	}
+	if c.Length <= 0 {
+		return c, notPossible("The stretch of %s is shorter than a frame.", src.Name)
+	}
+	if t.Kind == Picture && src.Frames == 0 || t.Kind == Sound && src.Samples == 0 && !src.Unknown {
+		return c, notPossible("%s has no %s for track %s.", src.Name, t.Kind, t.Name)
+	}
+	if _, tail := d.Handles(t, c); tail < 0 {
+		left := d.SourceLength(t, c) - c.In
+		r := d.needHandle(t, c, "tail", max(0, left), c.Length)
+		r.words = fmt.Sprintf("%s has %s from its in point to its tail, and %s.", c.Name, d.lengthWords(r.Have), needed(d.lengthWords(r.Want)))
+		if left > 0 {
+			shorter := *e
+			shorter.Length = d.Time(t, left)
+			d.suggest(&r.options, "take the "+d.lengthWords(shorter.Length)+" that there are", &shorter)
+		}
+		return c, r
+	}
+	return c, nil
+}
+
+func (e *Add) words(before, after *Scene) string {
+	name := e.Name
+	if name == "" {
+		name = after.Sources[e.Source].Name
+	}
+	at := after.Timecode(e.Start)
+	switch e.How {
+	case Over:
+		return fmt.Sprintf("%s laid over what was at %s", name, at)
+	case Insert:
+		return fmt.Sprintf("%s inserted at %s, what follows pushed%s", name, at, before.stayWords(e.Start, e.Start, after))
+	}
+	return fmt.Sprintf("%s added at %s", name, at)
+}
+
+// Fill places a source so that it fills a range of the scene exactly: from its in point on, up to its out point, or with
+// a chosen moment of the source at a chosen moment of the range. What lies there is taken out.
+type Fill struct {
+	Track   string `json:"track"`
+	Picture string `json:"picture,omitempty"`
+	Source  string `json:"source"`
+	From    int64  `json:"from"`
+	To      int64  `json:"to"`
+	Fit     string `json:"fit"`    // "start", "end" or "moment"
+	Moment  int64  `json:"moment"` // of the source: its in point, its out point, or the chosen one
+	At      int64  `json:"at,omitempty"`
+	Name    string `json:"name,omitempty"`
+}
+
+func (e *Fill) apply(d *draft) error {
+	src, ok := d.Sources[e.Source]
+	if !ok {
+		return notPossible("The scene has no source %q; bring it in first.", e.Source)
+	}
+	if e.From < 0 || e.To <= e.From || e.To > unbounded {
+		return notPossible("Filling needs a range of the scene; drag over the ruler to make one.")
+	}
+	var in int64
+	switch e.Fit {
+	case "start":
+		in = e.Moment
+	case "end":
+		in = e.Moment - (e.To - e.From)
+	case "moment":
+		in = e.Moment - (e.At - e.From)
+	default:
+		return notPossible(`A range is filled from the "start", the "end" or a "moment" of the source, not from %q.`, e.Fit)
+	}
+	length, whole := e.To-e.From, d.sourceSamples(src)
+	if in < 0 || in+length > whole {
+		side, have, want := "head", max(0, e.Moment), e.Moment-in
+		if in >= 0 {
+			side, have, want = "tail", max(0, whole-e.Moment), in+length-e.Moment
+		}
+		r := &NeedHandle{Name: src.Name, Side: side, Have: have, Want: want}
+		where := "after"
+		if side == "head" {
+			where = "before"
+		}
+		r.words = fmt.Sprintf("%s has %s %s the chosen moment, and %s to fill the range at its %s.", src.Name, d.lengthWords(have), where, needed(d.lengthWords(want)), side)
+		for _, fit := range []struct {
+			name, words string
+			moment      int64
+		}{{"start", "fill from the start of the recording", 0}, {"end", "fill up to the end of the recording", whole}} {
+			other := *e
+			other.Fit, other.Moment = fit.name, fit.moment
+			d.suggest(&r.options, fit.words, &other)
+		}
+		return r
+	}
+	return (&Add{Track: e.Track, Picture: e.Picture, Source: e.Source, In: in, Start: e.From, Length: length, Name: e.Name, How: Over}).apply(d)
+}
+
+func (e *Fill) words(before, after *Scene) string {
+	name := e.Name
+	if name == "" {
+		name = after.Sources[e.Source].Name
+	}
+	return fmt.Sprintf("%s from %s filled with %s", before.lengthWords(e.To-e.From), before.Timecode(e.From), name)
+}
+
+// Move puts a clip, and all linked with it, at another moment; the clip alone can change to another track. Clips named in
+// Also move along by as much.
+type Move struct {
+	Clip  string   `json:"clip"`
+	To    int64    `json:"to"`
+	Track string   `json:"track,omitempty"`
+	Also  []string `json:"also,omitempty"`
+}
+
+func (e *Move) apply(d *draft) error {
+	t, c, err := d.open(e.Clip)
+	if err != nil {
+		return err
+	}
+	if e.To > unbounded || e.To < -unbounded {
+		return notPossible("Sample %d is outside anything there is.", e.To)
+	}
+	in := map[string]bool{}
+	var group []string
+	for _, id := range append([]string{e.Clip}, e.Also...) {
+		if _, _, ok := d.Find(id); !ok {
+			return notPossible("There is no clip %q in this scene; it may have been removed.", id)
+		}
+		for _, one := range d.Linked(id) {
+			if !in[one] {
+				in[one] = true
+				group = append(group, one)
+			}
+		}
+	}
+	old := d.Time(t, c.Start)
+	x := d.stepTo(old, e.To, group)
+	type landing struct {
+		track int
+		clip  Clip
+	}
+	pictures := map[string]int64{} // by link, where its picture starts
+	for _, t := range d.Tracks {
+		for _, c := range t.Clips {
+			if t.Kind == Picture && c.Link != "" && in[c.ID] {
+				pictures[c.Link] = c.Start
+			}
+		}
+	}
+	var moved []landing
+	for _, id := range group {
+		ti, ci, _ := d.Find(id)
+		if err := d.unlocked(d.Tracks[ti]); err != nil {
+			return err
+		}
+		clip := d.Tracks[ti].Clips[ci]
+		if p, ok := pictures[clip.Link]; ok && d.Tracks[ti].Kind == Sound {
+			clip.Start += d.framesAt(p, x.frames)
+		} else {
+			clip.Start += x.on(d.Tracks[ti])
+		}
+		to := ti
+		if id == e.Clip && e.Track != "" {
+			if to, err = d.otherTrack(e.Track, d.Tracks[ti]); err != nil {
+				return err
+			}
+		}
+		d.touch(ti).take(id)
+		moved = append(moved, landing{to, clip})
+	}
+	for _, m := range moved {
+		track := d.touch(m.track)
+		if err := d.place(track, m.clip); err != nil {
+			if way, ok := err.(*InTheWay); ok {
+				e.nearest(d, way, track, m.clip)
+			}
+			return err
+		}
+	}
+	return nil
+}
+
+func (d *draft) otherTrack(id string, from *Track) (int, error) {
+	i := d.trackIndex(id)
+	if i < 0 {
+		return 0, notPossible("There is no track %q in this scene.", id)
+	}
+	if d.Tracks[i].Kind != from.Kind {
+		return 0, notPossible("A clip of %s cannot go to track %s, which holds %s.", from.Kind, d.Tracks[i].Name, d.Tracks[i].Kind)
+	}
+	return i, d.unlocked(d.Tracks[i])
+}
+
+// nearest offers the places before and after the clip that is in the way.
+func (e *Move) nearest(d *draft, way *InTheWay, t *Track, c Clip) {
+	_, other := d.Clip(way.Other)
+	shift := e.To - d.Time(t, c.Start)
+	for _, place := range []struct {
+		words string
+		at    int64
+	}{{"right after " + other.Name, other.End()}, {"right before " + other.Name, other.Start - c.Length}} {
+		d.suggest(&way.options, place.words, &Move{e.Clip, d.Time(t, place.at) + shift, e.Track, e.Also})
+	}
+}
+
+func (e *Move) words(before, after *Scene) string {
+	t, c := before.Clip(e.Clip)
+	nt, now := after.Clip(e.Clip)
+	words := c.Name + " moved"
+	if len(e.Also) > 0 {
+		words = count(len(e.Also)+1, "clip") + " moved"
+	}
+	if by := after.Time(nt, now.Start) - before.Time(t, c.Start); by != 0 {
+		words += " " + before.movedWords(by)
+	}
+	if nt.ID != t.ID {
+		words += " to track " + nt.Name
+	}
+	return words
+}
+
+// Duplicate puts a copy of clips, with those linked with them, right behind them and pushes what follows.
+type Duplicate struct {
+	Clips []string `json:"clips"`
+}
+
+func (e *Duplicate) apply(d *draft) error {
+	if len(e.Clips) == 0 {
+		return notPossible("No clip is selected; select one to duplicate it.")
+	}
+	in := map[string]bool{}
+	for _, id := range e.Clips {
+		if _, _, ok := d.Find(id); !ok {
+			return notPossible("There is no clip %q in this scene; it may have been removed.", id)
+		}
+		for _, one := range d.Linked(id) {
+			in[one] = true
+		}
+	}
+	piece := d.Scene.piece(in)
+	return piece.insert(d, piece.from+piece.Length, Insert)
+}
+
+func (e *Duplicate) words(before, after *Scene) string {
+	if len(e.Clips) > 1 {
+		return count(len(e.Clips), "clip") + " duplicated"
+	}
+	_, c := before.Clip(e.Clips[0])
+	return c.Name + " duplicated"
+}

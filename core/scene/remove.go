@@ -1,0 +1,432 @@
+package scene
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+)
+
+// Divide cuts clips in two at a moment, with clips linked with them that lie over it unless Alone; with All, every clip
+// under it on every track that is not locked.
+type Divide struct {
+	Clips []string `json:"clips"`
+	At    int64    `json:"at"`
+	All   bool     `json:"all,omitempty"`
+	Alone bool     `json:"alone,omitempty"`
+}
+
+func (e *Divide) apply(d *draft) error {
+	ids := slices.Clone(e.Clips)
+	for _, t := range d.Tracks {
+		for i := range t.Clips {
+			if c := t.Clips[i]; e.All && !t.Locked && d.ClipTime(t, c).Contains(e.At) && d.Time(t, c.Start) < e.At && !slices.Contains(ids, c.ID) {
+				ids = append(ids, c.ID)
+			}
+		}
+	}
+	if len(ids) == 0 {
+		return notPossible("No clip lies under the playhead; move it over a clip, or select one.")
+	}
+	for _, id := range ids {
+		if t, _ := d.Clip(id); t == nil {
+			return notPossible("There is no clip %q in this scene; it may have been removed.", id)
+		}
+	}
+	if !e.Alone {
+		ids = d.withLinked(ids, e.At)
+	}
+	at := d.onFrame(e.At, ids)
+	for _, id := range ids {
+		if err := e.possible(d, id, at); err != nil {
+			return err
+		}
+	}
+	return d.cut(ids, at)
+}
+
+// possible refuses a division beside a clip or inside a blend of it.
+func (e *Divide) possible(d *draft, id string, at int64) error {
+	t, c := d.Clip(id)
+	cut := d.Unit(t, at)
+	if cut <= c.Start || cut >= c.End() {
+		return notPossible("%s does not lie over %s; it runs from %s to %s.", c.Name, d.Timecode(at), d.Timecode(d.Time(t, c.Start)), d.Timecode(d.Time(t, c.End())))
+	}
+	head, tail := t.blendsOf(id)
+	instead := func(at int64) *Divide {
+		other := *e
+		other.At = d.Time(t, at)
+		return &other
+	}
+	switch {
+	case head != nil && cut < c.Start+head.After:
+		r := notPossible("%s lies inside the blend at the head of %s.", d.Timecode(at), c.Name)
+		d.suggest(&r.options, "divide where the blend ends", instead(c.Start+head.After))
+		return r
+	case tail != nil && cut > c.End()-tail.Before:
+		r := notPossible("%s lies inside the blend at the tail of %s.", d.Timecode(at), c.Name)
+		d.suggest(&r.options, "divide where the blend begins", instead(c.End()-tail.Before))
+		return r
+	}
+	return nil
+}
+
+func (e *Divide) words(before, after *Scene) string {
+	at := before.Timecode(e.At)
+	if e.All {
+		return "all tracks divided at " + at
+	}
+	_, c := before.Clip(e.Clips[0])
+	if len(e.Clips) > 1 {
+		return fmt.Sprintf("%s divided at %s", count(len(e.Clips), "clip"), at)
+	}
+	if e.Alone {
+		return fmt.Sprintf("%s divided alone at %s", c.Name, at)
+	}
+	return fmt.Sprintf("%s divided at %s", c.Name, at)
+}
+
+// withLinked adds the clips that are linked with some and lie over a moment.
+func (d *draft) withLinked(ids []string, at int64) []string {
+	ids = slices.Clone(ids)
+	for _, id := range slices.Clone(ids) {
+		for _, other := range d.Linked(id) {
+			if t, c := d.Clip(other); !slices.Contains(ids, other) && d.Time(t, c.Start) < at && at < d.Time(t, c.End()) {
+				ids = append(ids, other)
+			}
+		}
+	}
+	return ids
+}
+
+// cut cuts clips in two. Blends that the cut runs through go. Where all clips of a link that lie over the moment are cut,
+// those behind it get a link of their own.
+func (d *draft) cut(ids []string, at int64) error {
+	var links []string
+	for _, id := range ids {
+		t, c, err := d.open(id)
+		if err != nil {
+			return err
+		}
+		where := d.Unit(t, at)
+		if where <= c.Start || where >= c.End() {
+			continue
+		}
+		if c.Link != "" && !slices.Contains(links, c.Link) {
+			links = append(links, c.Link)
+		}
+		d.cutOne(t, c, where)
+	}
+	for _, link := range links {
+		d.splitLink(link, at)
+	}
+	return nil
+}
+
+func (d *draft) cutOne(t *Track, c *Clip, where int64) {
+	head, tail := t.blendsOf(c.ID)
+	if head != nil && where < c.Start+head.After {
+		t.dropBlend(head.Left, head.Right)
+		_, tail = t.blendsOf(c.ID)
+	}
+	right := *c
+	right.ID = d.newID("c")
+	right.In, right.Start, right.Length = c.In+where-c.Start, where, c.End()-where
+	right.FadeIn = Fade{}
+	if tail != nil {
+		if where > c.End()-tail.Before {
+			t.dropBlend(tail.Left, tail.Right)
+		} else {
+			tail.Left = right.ID
+		}
+	}
+	id := c.ID
+	c.Length = where - c.Start
+	c.FadeOut = Fade{}
+	c.fitFades()
+	right.fitFades()
+	i := slices.IndexFunc(t.Clips, func(o Clip) bool { return o.ID == id })
+	t.Clips = slices.Insert(t.Clips, i+1, right)
+}
+
+func (t *Track) dropBlend(left, right string) {
+	t.Blends = slices.DeleteFunc(t.Blends, func(b Blend) bool { return b.Left == left && b.Right == right })
+}
+
+// splitLink gives the clips of a link that lie behind a moment a link of their own, unless one still lies over it.
+func (d *draft) splitLink(link string, at int64) {
+	type place struct{ track, clip int }
+	var behind []place
+	ahead := 0
+	for ti, t := range d.Tracks {
+		for ci, c := range t.Clips {
+			switch where := d.Unit(t, at); {
+			case c.Link != link:
+			case c.Start >= where:
+				behind = append(behind, place{ti, ci})
+			case c.End() > where:
+				return
+			default:
+				ahead++
+			}
+		}
+	}
+	now := ""
+	if len(behind) > 1 {
+		now = d.newID("l")
+	}
+	for _, p := range behind {
+		d.touch(p.track).Clips[p.clip].Link = now
+	}
+	if ahead == 1 {
+		d.unlinkAll(link)
+	}
+}
+
+func (d *draft) unlinkAll(link string) {
+	for ti, t := range d.Tracks {
+		for ci, c := range t.Clips {
+			if c.Link == link {
+				d.touch(ti).Clips[ci].Link = ""
+			}
+		}
+	}
+}
+
+// clear takes out what lies between two moments on tracks, leaving a gap.
+func (d *draft) clear(tracks []int, from, to int64) error {
+	for _, at := range []int64{from, to} {
+		var ids []string
+		for _, ti := range tracks {
+			t := d.Tracks[ti]
+			if i := t.At(d.Unit(t, at)); i < len(t.Clips) && t.Clips[i].Start < d.Unit(t, at) {
+				ids = append(ids, t.Clips[i].ID)
+			}
+		}
+		if err := d.cut(ids, at); err != nil {
+			return err
+		}
+	}
+	for _, ti := range tracks {
+		t := d.Tracks[ti]
+		inside := func(c Clip) bool { return c.Start >= d.Unit(t, from) && c.End() <= d.Unit(t, to) }
+		if slices.ContainsFunc(t.Clips, inside) {
+			own := d.touch(ti)
+			own.Clips = slices.DeleteFunc(own.Clips, inside)
+		}
+	}
+	return nil
+}
+
+// Remove takes clips, and those linked with them unless Alone, off their tracks and leaves a gap or, with Close, moves all
+// that follows up by their length; that of the picture where there is one.
+type Remove struct {
+	Clips []string `json:"clips"`
+	Close bool     `json:"close,omitempty"`
+	Alone bool     `json:"alone,omitempty"`
+}
+
+func (e *Remove) apply(d *draft) error {
+	if len(e.Clips) == 0 {
+		return notPossible("No clip is selected; select one to remove it.")
+	}
+	groups, err := e.groups(d)
+	if err != nil {
+		return err
+	}
+	for _, g := range groups { // the latest first, so that what closes up moves nothing that is still to come
+		if err := e.removeGroup(d, g); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// groups gives the clips that go, those that are linked together, the latest first.
+func (e *Remove) groups(d *draft) (groups [][]string, err error) {
+	seen := map[string]bool{}
+	start := map[string]int64{}
+	for _, id := range e.Clips {
+		if _, _, ok := d.Find(id); !ok {
+			return nil, notPossible("There is no clip %q in this scene; it may have been removed.", id)
+		}
+		group := []string{id}
+		if !e.Alone {
+			group = d.Linked(id)
+		}
+		group = slices.DeleteFunc(group, func(one string) bool { return seen[one] })
+		if len(group) == 0 {
+			continue
+		}
+		for _, one := range group {
+			seen[one] = true
+		}
+		t, c := d.Clip(group[0])
+		start[group[0]] = d.Time(t, c.Start)
+		groups = append(groups, group)
+	}
+	slices.SortStableFunc(groups, func(a, b []string) int { return cmp.Compare(start[b[0]], start[a[0]]) })
+	return groups, nil
+}
+
+func (e *Remove) removeGroup(d *draft, ids []string) error {
+	picture := d.anyPicture(ids)
+	span := [2]int64{unbounded, 0}
+	tails := map[int]int64{} // by track
+	for _, id := range ids {
+		ti, ci, _ := d.Find(id)
+		t := d.Tracks[ti]
+		if err := d.unlocked(t); err != nil {
+			return err
+		}
+		at := d.ClipTime(t, t.Clips[ci])
+		if t.Kind == Picture || !picture {
+			span = [2]int64{min(span[0], at.From), max(span[1], at.To)}
+		}
+		tails[ti] = max(tails[ti], at.To)
+		d.touch(ti).take(id)
+	}
+	d.dropLostLink(ids)
+	if !e.Close {
+		return nil
+	}
+	from := unbounded
+	for _, tail := range tails {
+		from = min(from, tail)
+	}
+	from = max(min(from, span[1]), span[0])
+	back := d.Rate.Nearest(span[0], d.SampleRate) - d.Rate.Nearest(span[1], d.SampleRate)
+	err := d.ripple(span[1], from, d.steady(from, step{span[0] - span[1], back}), nil)
+	if r, ok := err.(Refusal); ok {
+		d.suggest(optionsOf(r), "leave a gap", &Remove{e.Clips, false, e.Alone})
+	}
+	return err
+}
+
+// dropLostLink frees a clip that was linked with what has gone, if it is the only one left.
+func (d *draft) dropLostLink(gone []string) {
+	for _, id := range gone {
+		if _, was := d.base.Clip(id); was != nil && was.Link != "" && len(d.linkedBy(was.Link)) == 1 {
+			d.unlinkAll(was.Link)
+		}
+	}
+}
+
+func (e *Remove) words(before, after *Scene) string {
+	t, c := before.Clip(e.Clips[0])
+	what := c.Name
+	if len(e.Clips) > 1 {
+		what = count(len(e.Clips), "clip")
+	}
+	if e.Close {
+		at := before.Time(t, c.End())
+		return what + " removed, closed up" + before.stayWords(at, at, after)
+	}
+	return what + " removed, a gap left"
+}
+
+// RemoveRange takes what lies between two moments out of tracks, all that are not locked if none is named, and leaves a gap
+// or, with Close, moves what follows on those tracks up.
+type RemoveRange struct {
+	From   int64    `json:"from"`
+	To     int64    `json:"to"`
+	Tracks []string `json:"tracks,omitempty"`
+	Close  bool     `json:"close,omitempty"`
+}
+
+func (e *RemoveRange) apply(d *draft) error {
+	tracks, err := d.chosen(e.Tracks)
+	if err != nil {
+		return err
+	}
+	from, to, err := d.rangeOn(tracks, e.From, e.To)
+	if err != nil {
+		return err
+	}
+	x := step{from - to, d.Rate.Nearest(from, d.SampleRate) - d.Rate.Nearest(to, d.SampleRate)}
+	if e.Close {
+		if x = d.steady(to, x); from-x.samples != to {
+			to = from - x.samples // so that sound meets to the sample
+		}
+	}
+	if err := d.clear(tracks, from, to); err != nil {
+		return err
+	}
+	if !e.Close {
+		return nil
+	}
+	for ti, t := range d.Tracks {
+		first := slices.IndexFunc(t.Clips, func(c Clip) bool { return c.Start >= d.Unit(t, to) })
+		if first < 0 {
+			continue
+		}
+		if len(e.Tracks) == 0 && t.Locked && !t.Stays {
+			err := d.leftBehind(t, first, from)
+			d.suggest(optionsOf(err.(Refusal)), "leave a gap", &RemoveRange{e.From, e.To, e.Tracks, false})
+			return err
+		}
+		if !slices.Contains(tracks, ti) {
+			continue
+		}
+		t = d.touch(ti)
+		for i := first; i < len(t.Clips); i++ {
+			t.Clips[i].Start += x.on(t)
+		}
+	}
+	if len(e.Tracks) == 0 {
+		d.moveMarkers(to, x.samples)
+	}
+	return nil
+}
+
+// chosen gives the indices of named tracks, which must not be locked; of all that are not locked and follow if none is
+// named.
+func (d *draft) chosen(ids []string) ([]int, error) {
+	var list []int
+	for _, id := range ids {
+		i := d.trackIndex(id)
+		if i < 0 {
+			return nil, notPossible("There is no track %q in this scene.", id)
+		}
+		if err := d.unlocked(d.Tracks[i]); err != nil {
+			return nil, err
+		}
+		list = append(list, i)
+	}
+	if len(ids) == 0 {
+		for i, t := range d.Tracks {
+			if !t.Locked && !t.Stays {
+				list = append(list, i)
+			}
+		}
+	}
+	if len(list) == 0 {
+		return nil, notPossible("Every track is locked or does not follow, so there is nothing to work on. Unlock one first.")
+	}
+	return list, nil
+}
+
+// rangeOn checks a range, on whole frames if a track is picture.
+func (d *draft) rangeOn(tracks []int, from, to int64) (int64, int64, error) {
+	if from < 0 || to <= from || to > unbounded {
+		return 0, 0, notPossible("There is no range. Drag over the ruler or over empty cloth to make one.")
+	}
+	if slices.ContainsFunc(tracks, func(ti int) bool { return d.Tracks[ti].Kind == Picture }) {
+		x := d.Rate.Nearest(from, d.SampleRate)
+		y := max(x+1, d.Rate.Nearest(to, d.SampleRate))
+		return d.Rate.SampleOf(x, d.SampleRate), d.Rate.SampleOf(y, d.SampleRate), nil
+	}
+	return from, to, nil
+}
+
+func (e *RemoveRange) words(before, after *Scene) string {
+	words := fmt.Sprintf("%s from %s removed", before.lengthWords(e.To-e.From), before.Timecode(e.From))
+	if n := len(e.Tracks); n == 1 {
+		words += " on track " + before.Track(e.Tracks[0]).Name
+	} else if n > 1 {
+		words += fmt.Sprintf(" on %s", count(n, "track"))
+	}
+	if e.Close {
+		return words + ", closed up"
+	}
+	return words + ", a gap left"
+}

@@ -1,0 +1,112 @@
+package scene
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// ripple moves by a step all clips that start at or after a moment, on every track that follows, but for the clips in
+// except; at is the moment that the words name. Clips that lie over the moment stay. Picture moves by whole frames;
+// where some would have to move and the step has none, where a locked track would be left behind, or where clips would
+// come to overlap, it refuses.
+func (d *draft) ripple(at, from int64, x step, except []string) error {
+	follows := func(t *Track, c Clip) bool { return d.Time(t, c.Start) >= from && !slices.Contains(except, c.ID) }
+	for ti, t := range d.Tracks {
+		first := slices.IndexFunc(t.Clips, func(c Clip) bool { return follows(t, c) })
+		if t.Stays || first < 0 {
+			continue
+		}
+		if t.Locked {
+			return d.leftBehind(t, first, at)
+		}
+		if off := d.framesAt(d.Rate.Nearest(from, d.SampleRate), x.frames) - x.samples; t.Kind == Picture && (off > 2 || off < -2) {
+			return notPossible("Picture follows on track %s and moves by whole frames; %s are none.", t.Name, d.lengthWords(x.samples))
+		}
+		t = d.touch(ti)
+		for i := first; i < len(t.Clips); i++ {
+			if !slices.Contains(except, t.Clips[i].ID) {
+				t.Clips[i].Start += x.on(t)
+			}
+		}
+		moved := t.Clips[first]
+		if first > 0 && t.Clips[first-1].End() > moved.Start {
+			over := t.Clips[first-1]
+			r := d.inTheWay(t, moved, over, d.Time(t, over.End()-moved.Start))
+			if d.Time(t, over.Start) < from {
+				r.words = fmt.Sprintf("%s lies over %s on track %s and stays, and %s would run into its tail by %s.", over.Name, d.Timecode(at), t.Name, moved.Name, d.lengthWords(r.By))
+			}
+			return r
+		}
+		if moved.Start < 0 {
+			return notPossible("%s would start %s before the scene.", moved.Name, d.lengthWords(d.Time(t, -moved.Start)))
+		}
+	}
+	d.moveMarkers(from, x.samples)
+	return nil
+}
+
+func (d *draft) moveMarkers(from, by int64) {
+	for i := range d.Markers {
+		if d.Markers[i].At >= from {
+			if i == 0 || d.Markers[i-1].At < from {
+				d.Markers = slices.Clone(d.Markers)
+			}
+			d.Markers[i].At = max(0, d.Markers[i].At+by)
+		}
+	}
+}
+
+// leftBehind refuses to move what follows while a locked track cannot.
+func (d *draft) leftBehind(t *Track, first int, at int64) error {
+	no, yes := false, true
+	n := len(t.Clips) - first
+	r := &StaysBehind{Track: t.ID, words: fmt.Sprintf("Track %s is locked, and its %s after %s could not move with all that follows.", t.Name, count(n, "clip"), d.Timecode(at))}
+	r.offer("unlock track "+t.Name, &SetTrack{Track: t.ID, Locked: &no})
+	r.offer("let track "+t.Name+" stay where it is from now on", &SetTrack{Track: t.ID, Stays: &yes})
+	return r
+}
+
+// stayWords names the clips that lie over a moment from which on all that follows moved: they stayed. With more than one,
+// and where they were trimmed, nothing is said.
+func (s *Scene) stayWords(at, from int64, after *Scene) string {
+	var names []string
+	for _, t := range s.Tracks {
+		if t.Stays || t.Locked {
+			continue
+		}
+		i := t.At(s.Unit(t, from))
+		if i == len(t.Clips) || s.Time(t, t.Clips[i].Start) >= from {
+			continue
+		}
+		c := t.Clips[i]
+		if nt, now := after.Clip(c.ID); now != nil && nt != nil && now.Start == c.Start && now.Length == c.Length {
+			names = append(names, fmt.Sprintf("%s on %s", c.Name, t.Name))
+		}
+	}
+	if len(names) == 0 {
+		return ""
+	}
+	over := " lies over it and stays"
+	if len(names) > 1 {
+		over = " lie over it and stay"
+	}
+	return "; " + strings.Join(names, ", ") + over
+}
+
+// openUp makes room of a length at a moment: clips of the given tracks that lie over it are cut, with the clips linked
+// with them, and all that follows moves. It gives the step it opened by.
+func (d *draft) openUp(tracks []int, at int64, x step) (step, error) {
+	var over []string
+	for _, ti := range tracks {
+		t := d.Tracks[ti]
+		if i := t.At(d.Unit(t, at)); i < len(t.Clips) && t.Clips[i].Start < d.Unit(t, at) {
+			over = append(over, t.Clips[i].ID)
+		}
+	}
+	if err := d.cut(d.withLinked(over, at), at); err != nil {
+		return x, err
+	}
+	x = d.steady(at, x)
+	return x, d.ripple(at, at, x, nil)
+}

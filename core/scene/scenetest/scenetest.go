@@ -1,0 +1,174 @@
+// Package scenetest makes scenes and random edits of them, for tests.
+package scenetest
+
+import (
+	"maps"
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"blendseam/core/blend"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/timecode"
+)
+
+// Must applies edits that have to work.
+func Must(t testing.TB, s *scene.Scene, list ...scene.Edit) *scene.Scene {
+	t.Helper()
+	for _, e := range list {
+		next, err := scene.Apply(s, e)
+		if err != nil {
+			t.Fatalf("%#v: %s", e, scene.Message(err))
+		}
+		s = next
+	}
+	return s
+}
+
+// Mixed is a scene with a picture track t1, a dialogue track t2 with linked clips that touch, and an effects track t3.
+func Mixed(t testing.TB, rate timecode.Rate) *scene.Scene {
+	s := scene.New("test", rate, 48000)
+	list := []scene.Edit{
+		&scene.Bring{Source: scene.Source{ID: "s1", Name: "one", Samples: 48000 * 30, Frames: 24 * 30, Channels: 1}},
+		&scene.Bring{Source: scene.Source{ID: "s2", Name: "two", Samples: 48000 * 20, Channels: 2}},
+		&scene.AddTrack{Name: "Picture", Purpose: "picture"}, &scene.AddTrack{Name: "Dialogue", Purpose: "dialogue"}, &scene.AddTrack{Name: "Effects", Purpose: "effects"},
+	}
+	frame := func(f int64) int64 { return rate.SampleOf(f, 48000) }
+	for i := int64(0); i < 6; i++ {
+		list = append(list, &scene.Add{Track: "t2", Picture: "t1", Source: "s1", In: frame(50*i + 10), Start: frame(60 * i), Length: frame(60*i+60) - frame(60*i)})
+	}
+	for i := int64(0); i < 5; i++ {
+		list = append(list, &scene.Add{Track: "t3", Source: "s2", In: 9000 * i, Start: 70000 * i, Length: 50000})
+	}
+	return Must(t, s, list...)
+}
+
+// Random gives an edit of any kind for a scene. It may well be refused.
+func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
+	var ids []string
+	for _, t := range s.Tracks {
+		for _, c := range t.Clips {
+			ids = append(ids, c.ID)
+		}
+	}
+	if len(ids) == 0 {
+		return &scene.Add{Track: "t3", Source: "s2", Length: 40000}
+	}
+	id := ids[rng.IntN(len(ids))]
+	t, c := s.Clip(id)
+	jitter := func(most int64) int64 {
+		n := rng.Int64N(2*most) - most
+		if rng.IntN(2) == 0 {
+			return s.Rate.SampleOf(s.Rate.Nearest(n, s.SampleRate), s.SampleRate)
+		}
+		return n
+	}
+	frame := func(at int64) int64 { return s.Rate.SampleOf(s.Rate.Nearest(at, s.SampleRate), s.SampleRate) }
+	edge := []string{"head", "tail"}[rng.IntN(2)]
+	at := s.Time(t, c.Start)
+	if edge == "tail" {
+		at = s.Time(t, c.End())
+	}
+	i := 0
+	for t.Clips[i].ID != id {
+		i++
+	}
+	next := id
+	if i+1 < len(t.Clips) {
+		next = t.Clips[i+1].ID
+	}
+	track := s.Tracks[rng.IntN(len(s.Tracks))]
+	how := []string{scene.Free, scene.Over, scene.Insert}[rng.IntN(3)]
+	some, yes := rng.IntN(2) == 0, true
+	from := max(0, frame(at+jitter(90000)))
+	switch rng.IntN(36) {
+	case 0:
+		return &scene.Move{Clip: id, To: at + jitter(100000)}
+	case 1, 2, 3, 4:
+		return &scene.Trim{Clip: id, Edge: edge, To: at + jitter(30000), Close: some, Alone: rng.IntN(4) == 0}
+	case 5:
+		return &scene.Divide{Clips: []string{id}, At: s.Time(t, c.Start) + rng.Int64N(s.Time(t, c.Length)), Alone: some}
+	case 6:
+		return &scene.Divide{All: true, At: from}
+	case 7:
+		return &scene.Remove{Clips: []string{id}, Close: some, Alone: rng.IntN(4) == 0}
+	case 8, 9, 10:
+		return &scene.SetBlend{Left: id, Right: next, Before: rng.Int64N(20000), After: rng.Int64N(20000), Law: blend.Laws[rng.IntN(3)].Law}
+	case 11:
+		return &scene.FadeEdge{Clip: id, Edge: edge, Length: rng.Int64N(20000)}
+	case 12, 13:
+		return &scene.Roll{Left: id, Right: next, To: s.Time(t, c.End()) + jitter(20000), Alone: rng.IntN(3) == 0}
+	case 14:
+		return &scene.Add{Track: "t2", Picture: "t1", Source: "s1", In: rng.Int64N(400000), Start: rng.Int64N(900000), Length: rng.Int64N(100000), How: how}
+	case 15, 16:
+		return &scene.Lead{Left: id, Right: next, Frames: rng.Int64N(20) - 10}
+	case 17:
+		return &scene.LeadAll{From: from, To: from + rng.Int64N(600000), Frames: rng.Int64N(12) - 6}
+	case 18:
+		return &scene.Slip{Clip: id, By: jitter(20000)}
+	case 19:
+		return &scene.Slide{Clip: id, By: jitter(20000)}
+	case 20:
+		return &scene.Swap{Left: id, Right: next}
+	case 21:
+		return &scene.Duplicate{Clips: []string{id}}
+	case 22:
+		return &scene.RemoveRange{From: from, To: from + rng.Int64N(60000), Close: some}
+	case 23:
+		return &scene.RemoveRange{From: from, To: from + rng.Int64N(60000), Close: some, Tracks: []string{track.ID}}
+	case 24, 25:
+		if p, _, err := scene.Copy(s, pcm.Span{From: from, To: from + 1 + rng.Int64N(90000)}, nil); err == nil {
+			return &scene.Paste{Piece: p, At: max(0, from+jitter(200000)), How: how}
+		}
+		return &scene.RemoveMarker{Marker: "m0"}
+	case 26:
+		return &scene.Fill{Track: "t2", Picture: "t1", Source: "s1", From: from, To: from + rng.Int64N(60000), Fit: []string{"start", "end", "moment"}[rng.IntN(3)], Moment: rng.Int64N(800000), At: from + 1000}
+	case 27:
+		return &scene.Nudge{Edges: []scene.Edge{{Left: id}, {Right: next}}, Frames: rng.Int64N(6) - 3, Close: some}
+	case 28:
+		return &scene.Nudge{Edges: []scene.Edge{{Left: id, Right: next}}, Samples: rng.Int64N(200) - 100}
+	case 29:
+		return &scene.Unlink{Clips: []string{id}}
+	case 30:
+		for _, o := range s.Tracks {
+			for _, k := range o.Clips { // what runs in sync may be linked
+				if k.Link == "" && c.Link == "" && k.ID != id && k.Source == c.Source && abs(s.Time(o, k.Start)-s.Time(o, k.In)-s.Time(t, c.Start)+s.Time(t, c.In)) <= 2 {
+					return &scene.Link{Clips: []string{id, k.ID}}
+				}
+			}
+		}
+		return &scene.Gain{Clips: []string{id}, DB: float64(rng.IntN(20) - 10)}
+	case 31:
+		if off := s.Offsets(); len(off) > 0 {
+			id = slices.Min(slices.Collect(maps.Keys(off)))
+		}
+		return &scene.Resync{Clip: id, By: []string{"move", "slip"}[rng.IntN(2)]}
+	case 32:
+		return &scene.MoveTrack{Track: track.ID, To: rng.IntN(len(s.Tracks))}
+	case 33:
+		return &scene.SetTrack{Track: track.ID, Locked: &some, Stays: new(bool)}
+	case 34:
+		if len(s.Markers) > 0 && some {
+			m := s.Markers[rng.IntN(len(s.Markers))]
+			return []scene.Edit{&scene.SetMarker{Marker: m.ID, At: &from}, &scene.RemoveMarker{Marker: m.ID}}[rng.IntN(2)]
+		}
+		return &scene.AddMarker{At: from, Name: "here"}
+	default:
+		name, left, right, empty := "a stretch", id, next, track.ID
+		for _, o := range s.Tracks {
+			if len(o.Blends) > 0 {
+				left, right = o.Blends[0].Left, o.Blends[0].Right
+			}
+			if len(o.Clips) == 0 {
+				empty = o.ID
+			}
+		}
+		return []scene.Edit{&scene.SetStretch{Source: "s1", Name: name, From: rng.Int64N(90000), To: 90000 + rng.Int64N(90000)}, &scene.DropStretch{Source: "s1", Name: name},
+			&scene.SetClip{Clip: id, Muted: &some}, &scene.Rename{Name: "again"}, scene.InOrder("", &scene.AddMarker{At: from, Name: "one"}, &scene.Gain{Clips: []string{id}, DB: 3}),
+			&scene.RemoveBlend{Left: left, Right: right}, &scene.AddTrack{Name: "more", Purpose: "tone"}, &scene.RemoveTrack{Track: empty},
+			&scene.SetTrack{Track: track.ID, Mute: &yes}}[rng.IntN(9)]
+	}
+}
+
+func abs(n int64) int64 { return max(n, -n) }

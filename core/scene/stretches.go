@@ -1,0 +1,93 @@
+package scene
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+)
+
+// SetStretch marks a stretch of a source by name, or changes the one that has the name.
+type SetStretch struct {
+	Source string `json:"source"`
+	Was    string `json:"was,omitempty"` // the name it had, if it is renamed
+	Name   string `json:"name"`
+	From   int64  `json:"from"`
+	To     int64  `json:"to"`
+}
+
+func (e *SetStretch) apply(d *draft) error {
+	src, err := d.openSource(e.Source)
+	if err != nil {
+		return err
+	}
+	if strings.TrimSpace(e.Name) == "" {
+		return notPossible("A stretch of %s needs a name of at least one letter.", src.Name)
+	}
+	length := d.sourceSamples(src)
+	if e.From < 0 || e.To <= e.From || e.To > length {
+		return notPossible("The stretch %s of %s must lie in the recording, which is %s long, its in point before its out point.", e.Name, src.Name, d.lengthWords(length))
+	}
+	was := e.Was
+	if was == "" {
+		was = e.Name
+	}
+	list := slices.DeleteFunc(slices.Clone(src.Stretches), func(x Stretch) bool { return x.Name == was })
+	if slices.ContainsFunc(list, func(x Stretch) bool { return x.Name == e.Name }) {
+		return notPossible("%s has a stretch named %s already; take another name.", src.Name, e.Name)
+	}
+	src.Stretches = append(list, Stretch{e.Name, e.From, e.To})
+	slices.SortStableFunc(src.Stretches, func(a, b Stretch) int { return cmp.Compare(a.From, b.From) })
+	d.Sources[e.Source] = src
+	return nil
+}
+
+func (e *SetStretch) words(before, after *Scene) string {
+	return fmt.Sprintf("stretch %s of %s marked, %s", e.Name, after.Sources[e.Source].Name, after.lengthWords(e.To-e.From))
+}
+
+// DropStretch takes the mark of a stretch off. Clips of it stay.
+type DropStretch struct {
+	Source string `json:"source"`
+	Name   string `json:"name"`
+}
+
+func (e *DropStretch) apply(d *draft) error {
+	src, err := d.openSource(e.Source)
+	if err != nil {
+		return err
+	}
+	list := slices.DeleteFunc(slices.Clone(src.Stretches), func(x Stretch) bool { return x.Name == e.Name })
+	if len(list) == len(src.Stretches) {
+		return notPossible("%s has no stretch named %s.", src.Name, e.Name)
+	}
+	src.Stretches = list
+	d.Sources[e.Source] = src
+	return nil
+}
+
+func (e *DropStretch) words(before, after *Scene) string {
+	return fmt.Sprintf("stretch %s of %s unmarked", e.Name, after.Sources[e.Source].Name)
+}
+
+// openSource gives a source and makes the scene's own table of them.
+func (d *draft) openSource(id string) (Source, error) {
+	src, ok := d.Sources[id]
+	if !ok {
+		return src, notPossible("The scene has no source %q; bring it in first.", id)
+	}
+	d.Sources = maps.Clone(d.Sources)
+	return src, nil
+}
+
+// sourceSamples is a source's length in samples: of its sound, else of its picture.
+func (s *Scene) sourceSamples(src Source) int64 {
+	switch {
+	case src.Unknown:
+		return unbounded
+	case src.Samples > 0:
+		return src.Samples
+	}
+	return s.Rate.SampleOf(src.Frames, s.SampleRate)
+}

@@ -1,0 +1,386 @@
+package scene
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Link makes clips move together from where they lie.
+type Link struct {
+	Clips []string `json:"clips"`
+}
+
+func (e *Link) apply(d *draft) error {
+	if len(e.Clips) < 2 {
+		return notPossible("Linking needs two clips or more; select them together.")
+	}
+	link := d.newID("l")
+	d.free[link] = true
+	for _, id := range e.Clips {
+		_, c, err := d.open(id)
+		if err != nil {
+			return err
+		}
+		c.Link = link
+	}
+	return nil
+}
+
+func (e *Link) words(before, after *Scene) string { return count(len(e.Clips), "clip") + " linked" }
+
+// Unlink frees clips from those they are linked with.
+type Unlink struct {
+	Clips []string `json:"clips"`
+}
+
+func (e *Unlink) apply(d *draft) error {
+	freed := map[string]bool{} // the last of a link goes free with the one before it
+	for _, id := range e.Clips {
+		_, c, err := d.open(id)
+		if err != nil {
+			return err
+		}
+		link := c.Link
+		if freed[id] {
+			continue
+		}
+		if link == "" {
+			return notPossible("%s is not linked to another clip.", c.Name)
+		}
+		c.Link = ""
+		if rest := d.linkedBy(link); len(rest) == 1 {
+			if _, last, err := d.open(rest[0]); err == nil {
+				last.Link = ""
+				freed[rest[0]] = true
+			}
+		}
+	}
+	return nil
+}
+
+func (s *Scene) linkedBy(link string) (ids []string) {
+	for _, t := range s.Tracks {
+		for _, c := range t.Clips {
+			if c.Link == link {
+				ids = append(ids, c.ID)
+			}
+		}
+	}
+	return ids
+}
+
+func (e *Unlink) words(before, after *Scene) string { return count(len(e.Clips), "clip") + " unlinked" }
+
+// Lead sets by how many frames the sound of a cut, or of a clip's head (no Left) or tail (no Right), is cut earlier than its
+// picture; a negative lead trails, 0 makes the cut straight.
+type Lead struct {
+	Left   string `json:"left,omitempty"`
+	Right  string `json:"right,omitempty"`
+	Frames int64  `json:"frames"`
+}
+
+// LeadAt is by how many samples the sound of an edge is cut earlier than its picture. ok is false if it has none.
+func (s *Scene) LeadAt(x Edge) (samples int64, ok bool) {
+	t, at, picture, ok := s.pictureEdge(x)
+	if !ok {
+		return 0, false
+	}
+	return picture - s.Time(t, at), true
+}
+
+// pictureEdge finds the picture's edge that belongs to one of sound: that of the incoming clip's link, else of the outgoing
+// one's. at is the sound's edge in its track's unit, picture the picture's in samples.
+func (s *Scene) pictureEdge(x Edge) (t *Track, at, picture int64, ok bool) {
+	for _, side := range []struct{ id, edge string }{{x.Right, "head"}, {x.Left, "tail"}} {
+		ti, ci, found := s.Find(side.id)
+		if !found || s.Tracks[ti].Kind != Sound {
+			continue
+		}
+		t = s.Tracks[ti]
+		c := t.Clips[ci]
+		if c.Link == "" || t.outermost(c.Link, side.edge) != ci {
+			continue
+		}
+		for _, pt := range s.Tracks {
+			if pt.Kind != Picture {
+				continue
+			}
+			if i := pt.outermost(c.Link, side.edge); i >= 0 {
+				return t, c.edge(side.edge), s.Time(pt, pt.Clips[i].edge(side.edge)), true
+			}
+		}
+	}
+	return nil, 0, 0, false
+}
+
+func (e *Lead) apply(d *draft) error {
+	for _, id := range []string{e.Left, e.Right} {
+		if t, c := d.Clip(id); id != "" && t == nil {
+			return notPossible("There is no clip %q in this scene; it may have been removed.", id)
+		} else if id != "" && t.Kind == Picture {
+			return notPossible("%s is picture; it is the sound that leads or trails.", c.Name)
+		}
+	}
+	if e.Left == "" && e.Right == "" {
+		return notPossible("No cut is in hand. Choose a seam, or click a clip's head or tail.")
+	}
+	if e.Frames > unbounded/4000 || e.Frames < -unbounded/4000 {
+		return notPossible("A lead of %d frames is outside anything there is.", e.Frames)
+	}
+	_, _, picture, ok := d.pictureEdge(Edge{e.Left, e.Right})
+	if !ok {
+		name := e.Right
+		if name == "" {
+			name = e.Left
+		}
+		_, c := d.Clip(name)
+		return notPossible("%s has no picture linked at this edge, so its sound cannot lead or trail. Link it to its picture first.", c.Name)
+	}
+	to := d.Rate.SampleOf(d.Rate.Nearest(picture, d.SampleRate)-e.Frames, d.SampleRate)
+	one := e.move(d, to)
+	try := newDraft(d.Scene)
+	try.trial = true
+	err := one.apply(try)
+	if err == nil {
+		return one.apply(d)
+	}
+	if r, refused := err.(Refusal); refused {
+		e.less(d, picture, r)
+	}
+	return err
+}
+
+// move is the edit that brings the sound's edge to a moment: a roll of the cut, or a trim where nothing touches.
+func (e *Lead) move(d *draft, to int64) Edit {
+	if e.Left != "" && e.Right != "" {
+		return &Roll{e.Left, e.Right, to, true}
+	}
+	if e.Left != "" {
+		return &Trim{e.Left, "tail", to, false, true}
+	}
+	return &Trim{e.Right, "head", to, false, true}
+}
+
+// less offers the furthest lead in the same direction that works.
+func (e *Lead) less(d *draft, picture int64, r Refusal) {
+	*optionsOf(r) = options{}
+	if d.trial {
+		return
+	}
+	low, high := int64(0), e.Frames // low works, or is straight
+	if high < 0 {
+		high = -high
+	}
+	sign := func(n int64) int64 {
+		if e.Frames < 0 {
+			return -n
+		}
+		return n
+	}
+	works := func(n int64) bool {
+		try := newDraft(d.base)
+		try.trial = true
+		_, err := finish(try, &Lead{e.Left, e.Right, sign(n)})
+		return err == nil
+	}
+	for high-low > 1 {
+		if mid := (low + high) / 2; works(mid) {
+			low = mid
+		} else {
+			high = mid
+		}
+	}
+	if low > 0 {
+		d.suggest(optionsOf(r), leadWords(sign(low)), &Lead{e.Left, e.Right, sign(low)})
+	}
+	d.suggest(optionsOf(r), leadWords(0), &Lead{e.Left, e.Right, 0})
+}
+
+func leadWords(frames int64) string {
+	switch {
+	case frames == 0:
+		return "a straight cut"
+	case frames > 0:
+		return "sound leads by " + count(int(frames), "frame")
+	}
+	return "sound trails by " + count(int(-frames), "frame")
+}
+
+func (e *Lead) words(before, after *Scene) string {
+	where := ""
+	_, left := before.Clip(e.Left)
+	_, right := before.Clip(e.Right)
+	switch {
+	case left != nil && right != nil:
+		where = fmt.Sprintf("from %s to %s", left.Name, right.Name)
+	case left != nil:
+		where = "at the tail of " + left.Name
+	case right != nil:
+		where = "at the head of " + right.Name
+	}
+	return leadWords(e.Frames) + " " + where
+}
+
+// LeadAll sets the lead of every cut of sound whose picture is cut between two moments. Cuts that cannot have it stay as
+// they are.
+type LeadAll struct {
+	From   int64 `json:"from"`
+	To     int64 `json:"to"`
+	Frames int64 `json:"frames"`
+}
+
+// cuts gives the cuts of sound, between clips that are both linked to picture, whose picture is cut in the range.
+func (e *LeadAll) cuts(s *Scene) (list []Edge) {
+	for _, t := range s.Tracks {
+		if t.Kind != Sound || t.Locked {
+			continue
+		}
+		for i := range t.Clips {
+			if !t.Touches(i) {
+				continue
+			}
+			x := Edge{t.Clips[i].ID, t.Clips[i+1].ID}
+			_, _, picture, ok := s.pictureEdge(x)
+			_, _, _, left := s.pictureEdge(Edge{Left: x.Left})
+			if ok && left && picture >= e.From && picture < e.To {
+				list = append(list, x)
+			}
+		}
+	}
+	return list
+}
+
+func (e *LeadAll) apply(d *draft) error {
+	cuts := e.cuts(d.Scene)
+	if len(cuts) == 0 {
+		return notPossible("No cut of sound with picture lies from %s to %s, so there is nothing to lead or trail.", d.Timecode(e.From), d.Timecode(e.To))
+	}
+	done := 0
+	var first error
+	for _, x := range cuts {
+		if err := (&Lead{x.Left, x.Right, e.Frames}).apply(d); err == nil {
+			done++
+		} else if first == nil {
+			first = err
+		}
+	}
+	if done == 0 {
+		return first
+	}
+	return nil
+}
+
+func (e *LeadAll) words(before, after *Scene) string {
+	done := 0
+	var left []string
+	for _, x := range e.cuts(before) {
+		lead, _ := after.LeadAt(x)
+		if after.within(lead - after.framesAt(0, e.Frames)) {
+			done++
+		} else if _, err := Apply(after, &Lead{x.Left, x.Right, e.Frames}); err != nil {
+			left = append(left, err.Error())
+		}
+	}
+	words := fmt.Sprintf("%s: %s", count(done, "cut"), leadWords(e.Frames))
+	if len(left) > 0 {
+		words += fmt.Sprintf("; %d left as it was: %s", len(left), strings.TrimSuffix(strings.Join(left, " "), "."))
+		if len(left) > 1 {
+			words = strings.Replace(words, "as it was", "as they were", 1)
+		}
+	}
+	return words
+}
+
+// Offset is by how many samples a clip of sound lies later than its picture from the same source: that it is linked with or,
+// if it has no link, one that it lies over and is no more than offsetReach away from. ok is false if there is none.
+func (s *Scene) Offset(t *Track, c Clip) (samples int64, ok bool) {
+	if t.Kind != Sound {
+		return 0, false
+	}
+	for _, pt := range s.Tracks {
+		if pt.Kind != Picture {
+			continue
+		}
+		for i := pt.At(s.Unit(pt, c.Start)); i < len(pt.Clips) && s.Time(pt, pt.Clips[i].Start) < c.End(); i++ {
+			p := pt.Clips[i]
+			if p.Source == c.Source && p.Link == c.Link {
+				off := s.origin(t, c) - s.origin(pt, p)
+				if far := offsetReach * s.SampleRate; c.Link != "" || off <= far && off >= -far {
+					return off, true
+				}
+			}
+		}
+	}
+	return 0, false
+}
+
+// offsetReach is how many seconds a clip without link may be out of sync and still count as having slipped.
+const offsetReach = 2
+
+// Offsets gives the clips that are out of sync by half a frame or more; see Offset.
+func (s *Scene) Offsets() map[string]int64 {
+	out := map[string]int64{}
+	for _, t := range s.Tracks {
+		for _, c := range t.Clips {
+			if off, ok := s.Offset(t, c); ok && !s.within(off) {
+				out[c.ID] = off
+			}
+		}
+	}
+	return out
+}
+
+// Resync brings a clip of sound that has slipped out of sync back to its picture: by moving it, or by slipping what it shows.
+type Resync struct {
+	Clip string `json:"clip"`
+	By   string `json:"by"` // "move" or "slip"
+}
+
+func (e *Resync) apply(d *draft) error {
+	t, c, err := d.open(e.Clip)
+	if err != nil {
+		return err
+	}
+	off, ok := d.Offset(t, *c)
+	switch {
+	case !ok:
+		return notPossible("%s lies over no picture of its own recording, so there is no sync to bring it back to.", c.Name)
+	case d.within(off):
+		return notPossible("%s is in sync with its picture.", c.Name)
+	}
+	switch e.By {
+	case "move":
+		moved := t.take(e.Clip)
+		moved.Start -= off
+		if err := d.place(t, moved); err != nil {
+			if r, ok := err.(Refusal); ok {
+				d.suggest(optionsOf(r), "slip it back into sync", &Resync{e.Clip, "slip"})
+			}
+			return err
+		}
+	case "slip":
+		head, tail := d.Handles(t, *c)
+		have, side := head, "head"
+		if off > 0 {
+			have, side = tail, "tail"
+		}
+		if max(off, -off) > have {
+			r := d.needHandle(t, *c, side, have, max(off, -off))
+			d.suggest(&r.options, "move it back into sync", &Resync{e.Clip, "move"})
+			return r
+		}
+		c.In += off
+	default:
+		return notPossible(`A clip comes back into sync by "move" or "slip", not by %q.`, e.By)
+	}
+	return nil
+}
+
+func (e *Resync) words(before, after *Scene) string {
+	t, c := before.Clip(e.Clip)
+	off, _ := before.Offset(t, *c)
+	if e.By == "slip" {
+		return fmt.Sprintf("%s slipped back into sync, by %s", c.Name, before.lengthWords(off))
+	}
+	return fmt.Sprintf("%s moved back into sync, %s", c.Name, before.movedWords(-off))
+}

@@ -1,0 +1,202 @@
+package scene
+
+import (
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+)
+
+// Differences says in words what differs from one state of a scene to another, by tracks and in order of time.
+func Differences(a, b *Scene) (list []string) {
+	say := func(format string, args ...any) { list = append(list, fmt.Sprintf(format, args...)) }
+	if a.Name != b.Name {
+		say("scene named %s, was %s", b.Name, a.Name)
+	}
+	for _, t := range a.Tracks {
+		if b.Track(t.ID) == nil {
+			say("track %s is gone, with %s", t.Name, count(len(t.Clips), "clip"))
+		}
+	}
+	for i, t := range b.Tracks {
+		was := a.Track(t.ID)
+		switch {
+		case was == nil:
+			say("track %s is new, with %s", t.Name, count(len(t.Clips), "clip"))
+			continue
+		case was == t:
+			continue
+		case len(a.Tracks) == len(b.Tracks) && a.trackIndex(t.ID) != i:
+			say("track %s lies elsewhere", t.Name)
+		}
+		list = append(list, trackWords(was, t)...)
+		list = append(list, a.clipsDiffer(b, was, t)...)
+		list = append(list, blendsDiffer(a, b, was, t)...)
+	}
+	for _, m := range a.Markers {
+		if i := slices.IndexFunc(b.Markers, func(n Marker) bool { return n.ID == m.ID }); i < 0 {
+			say("marker %s is gone", m.Name)
+		} else if n := b.Markers[i]; n.At != m.At {
+			say("marker %s %s", n.Name, a.movedWords(n.At-m.At))
+		} else if n.Name != m.Name {
+			say("marker %s named %s", m.Name, n.Name)
+		}
+	}
+	for _, m := range b.Markers {
+		if !slices.ContainsFunc(a.Markers, func(n Marker) bool { return n.ID == m.ID }) {
+			say("marker %s at %s is new", m.Name, b.Timecode(m.At))
+		}
+	}
+	if by := b.Length() - a.Length(); by != 0 {
+		say("scene %s %s", a.lengthWords(by), either(by < 0, "shorter", "longer"))
+	}
+	return list
+}
+
+func trackWords(a, b *Track) (list []string) {
+	var parts []string
+	for _, flag := range []struct {
+		was, is  bool
+		yes, not string
+	}{{a.Mute, b.Mute, "muted", "no longer muted"}, {a.Solo, b.Solo, "solo", "no longer solo"}, {a.Locked, b.Locked, "locked", "unlocked"},
+		{a.Stays, b.Stays, "stays when others close up", "follows when others close up"}} {
+		if flag.was != flag.is {
+			parts = append(parts, either(flag.is, flag.yes, flag.not))
+		}
+	}
+	if a.Name != b.Name {
+		parts = append(parts, "was named "+a.Name)
+	}
+	if a.Purpose != b.Purpose {
+		parts = append(parts, fmt.Sprintf("for %s, was for %s", b.Purpose, a.Purpose))
+	}
+	if a.GainDB != b.GainDB {
+		parts = append(parts, fmt.Sprintf("at %+.1f dB, was at %+.1f", b.GainDB, a.GainDB))
+	}
+	if len(parts) == 0 {
+		return nil
+	}
+	return []string{fmt.Sprintf("track %s: %s", b.Name, strings.Join(parts, ", "))}
+}
+
+// clipsDiffer tells what became of each clip of a track. Runs of clips that moved alike are told as one.
+func (s *Scene) clipsDiffer(after *Scene, a, b *Track) (list []string) {
+	was := map[string]Clip{}
+	for _, c := range a.Clips {
+		was[c.ID] = c
+	}
+	movedBy, moved := int64(0), 0
+	name := ""
+	flush := func() {
+		switch {
+		case moved == 1:
+			list = append(list, fmt.Sprintf("%s on %s moved %s", name, b.Name, s.movedWords(movedBy)))
+		case moved > 1:
+			list = append(list, fmt.Sprintf("%s on %s from %s on moved %s", count(moved, "clip"), b.Name, name, s.movedWords(movedBy)))
+		}
+		moved = 0
+	}
+	for _, c := range b.Clips {
+		old, known := was[c.ID]
+		delete(was, c.ID)
+		if !known {
+			flush()
+			list = append(list, fmt.Sprintf("%s at %s on %s is new", c.Name, after.Timecode(after.Time(b, c.Start)), b.Name))
+			continue
+		}
+		by, parts := s.clipDiffers(after, a, b, old, c)
+		if len(parts) > 0 {
+			flush()
+			list = append(list, fmt.Sprintf("%s on %s: %s", c.Name, b.Name, strings.Join(parts, ", ")))
+			continue
+		}
+		if by == 0 {
+			continue
+		}
+		if moved > 0 && abs(by-movedBy) > 2 { // samples: frames may be no whole number of them
+			flush()
+		}
+		if moved == 0 {
+			movedBy, name = by, c.Name
+		}
+		moved++
+	}
+	flush()
+	for _, c := range a.Clips {
+		if _, gone := was[c.ID]; gone {
+			list = append(list, fmt.Sprintf("%s at %s on %s is gone", c.Name, s.Timecode(s.Time(a, c.Start)), b.Name))
+		}
+	}
+	return list
+}
+
+func abs(n int64) int64 { return max(n, -n) }
+
+// clipDiffers gives by how many samples a clip moved, and in words all else.
+func (s *Scene) clipDiffers(after *Scene, ta, tb *Track, a, b Clip) (by int64, parts []string) {
+	by = after.Time(tb, b.Start) - s.Time(ta, a.Start)
+	in, length := s.Time(ta, b.In)-s.Time(ta, a.In), after.Time(tb, b.Length)-s.Time(ta, a.Length)
+	edge := func(which string, longer int64) {
+		if longer != 0 {
+			parts = append(parts, fmt.Sprintf("%s %s %s", which, s.lengthWords(longer), either(longer < 0, "shorter", "longer")))
+		}
+	}
+	switch {
+	case in != 0 && length == 0 && by != in:
+		parts = append(parts, "slipped, shows its recording from "+s.movedWords(in))
+	default:
+		edge("head", -in)
+		edge("tail", length+in)
+	}
+	if len(parts) > 0 && by != 0 && by != in {
+		parts = append(parts, "moved "+s.movedWords(by))
+	}
+	if a.GainDB != b.GainDB {
+		parts = append(parts, fmt.Sprintf("%+.1f dB, was %+.1f", b.GainDB, a.GainDB))
+	}
+	for _, f := range []struct {
+		edge    string
+		was, is Fade
+	}{{"head", a.FadeIn, b.FadeIn}, {"tail", a.FadeOut, b.FadeOut}} {
+		switch {
+		case f.was == f.is:
+		case f.is.Length == 0:
+			parts = append(parts, "no fade at its "+f.edge)
+		default:
+			parts = append(parts, fmt.Sprintf("%s faded over %s", f.edge, s.lengthWords(f.is.Length)))
+		}
+	}
+	if a.Muted != b.Muted {
+		parts = append(parts, either(b.Muted, "muted", "no longer muted"))
+	}
+	if (a.Link == "") != (b.Link == "") {
+		parts = append(parts, either(b.Link == "", "unlinked", "linked"))
+	}
+	if a.Name != b.Name || a.Note != b.Note {
+		parts = append(parts, "named or noted anew")
+	}
+	return by, parts
+}
+
+func blendsDiffer(a, b *Scene, ta, tb *Track) (list []string) {
+	between := func(s *Scene, x Blend) string {
+		_, left := s.Clip(x.Left)
+		_, right := s.Clip(x.Right)
+		return fmt.Sprintf("from %s to %s on %s", left.Name, right.Name, tb.Name)
+	}
+	for _, x := range tb.Blends {
+		was := ta.Blend(x.Left, x.Right)
+		switch {
+		case was == nil:
+			list = append(list, fmt.Sprintf("blend %s is new, %s long", between(b, x), b.lengthWords(x.Length())))
+		case !reflect.DeepEqual(*was, x):
+			list = append(list, fmt.Sprintf("blend %s changed, %s long, was %s", between(b, x), b.lengthWords(x.Length()), a.lengthWords(was.Length())))
+		}
+	}
+	for _, x := range ta.Blends {
+		if tb.Blend(x.Left, x.Right) == nil {
+			list = append(list, fmt.Sprintf("blend %s is gone", between(a, x)))
+		}
+	}
+	return list
+}

@@ -1,0 +1,311 @@
+package scene_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"blendseam/core/blend"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/scene/scenetest"
+	"blendseam/core/timecode"
+)
+
+const fr = 1920 // samples of a frame at 25
+
+// takes is a scene at 25 frames a second: picture t1 and voices t2 with three linked clips, 100 frames each, that touch; Oda
+// (c4, c5) with 40 frames of handle at its tail, Pell (c7, c8) with 10 at its head and 20 at its tail, wide (c10, c11). A tune
+// lies over all on t3.
+func takes(t testing.TB) *scene.Scene {
+	src := func(id, name string, frames int64) *scene.Bring {
+		return &scene.Bring{Source: scene.Source{ID: id, Name: name, Samples: frames * fr, Frames: frames, Channels: 1}}
+	}
+	return scenetest.Must(t, scene.New("takes", timecode.F25, 48000),
+		src("o", "Oda", 140), src("p", "Pell", 130), src("w", "wide", 200), &scene.Bring{Source: scene.Source{ID: "m", Name: "tune", Samples: 400 * fr, Channels: 2}},
+		&scene.AddTrack{Name: "Picture", Purpose: "picture"}, &scene.AddTrack{Name: "Voices", Purpose: "dialogue"},
+		&scene.Add{Track: "t2", Picture: "t1", Source: "o", Length: 100 * fr},
+		&scene.Add{Track: "t2", Picture: "t1", Source: "p", In: 10 * fr, Start: 100 * fr, Length: 100 * fr},
+		&scene.Add{Track: "t2", Picture: "t1", Source: "w", In: 50 * fr, Start: 200 * fr, Length: 100 * fr},
+		&scene.AddTrack{Name: "Music", Purpose: "music"}, &scene.Add{Track: "t12", Source: "m", Length: 320 * fr})
+}
+
+// ids gives the clips of takes: sound and picture of Oda, Pell and wide.
+func ids(s *scene.Scene) (sound, picture [3]string) {
+	for i := range 3 {
+		sound[i], picture[i] = s.Tracks[1].Clips[i].ID, s.Tracks[0].Clips[i].ID
+	}
+	return sound, picture
+}
+
+func at(s *scene.Scene, id string) [3]int64 { // start, end and in, in frames
+	t, c := s.Clip(id)
+	return [3]int64{s.Time(t, c.Start) / fr, s.Time(t, c.End()) / fr, s.Time(t, c.In) / fr}
+}
+
+func TestALeadIsMadeStraightenedAndSurvivesTrimsAndRolls(t *testing.T) {
+	s := takes(t)
+	snd, pic := ids(s)
+	cut := scene.Edge{Left: snd[0], Right: snd[1]}
+	lead := func(s *scene.Scene) int64 {
+		n, ok := s.LeadAt(cut)
+		if !ok {
+			t.Fatal("the cut has no picture")
+		}
+		return n / fr
+	}
+	e := &scene.Lead{Left: snd[0], Right: snd[1], Frames: 8}
+	j := scenetest.Must(t, s, e)
+	if got := lead(j); got != 8 {
+		t.Fatalf("sound leads by %d frames, want 8", got)
+	}
+	if w := scene.Describe(s, j, e); w != "sound leads by 8 frames from Oda to Pell" {
+		t.Errorf("it reads %q", w)
+	}
+	if at(j, pic[1]) != at(s, pic[1]) || at(j, snd[1]) != [3]int64{92, 200, 2} {
+		t.Errorf("picture at %v, sound at %v", at(j, pic[1]), at(j, snd[1]))
+	}
+	if j.Length() != s.Length() {
+		t.Error("a lead changed the scene's length")
+	}
+	// Trims of either side, of picture or of sound, closed up: the lead stays.
+	for _, trim := range []*scene.Trim{
+		{Clip: pic[0], Edge: "tail", To: 94 * fr, Close: true}, {Clip: snd[0], Edge: "tail", To: 86 * fr, Close: true},
+		{Clip: pic[1], Edge: "head", To: 105 * fr, Close: true}, {Clip: snd[1], Edge: "head", To: 97 * fr, Close: true}, {Clip: pic[0], Edge: "tail", To: 104 * fr, Close: true}} {
+		after := scenetest.Must(t, j, trim)
+		if got := lead(after); got != 8 {
+			t.Errorf("after %+v sound leads by %d frames", trim, got)
+		}
+		if by := after.Tracks[0].Clips[2].End() - j.Tracks[0].Clips[2].End(); by == 0 || after.Tracks[1].Clips[2].End()/fr-j.Tracks[1].Clips[2].End()/fr != by {
+			t.Errorf("after %+v the last picture moved by %d frames, its sound by another length", trim, by)
+		}
+	}
+	for _, roll := range []*scene.Roll{{Left: snd[0], Right: snd[1], To: 94 * fr}, {Left: pic[0], Right: pic[1], To: 102 * fr}} {
+		if got := lead(scenetest.Must(t, j, roll)); got != 8 {
+			t.Errorf("after %+v sound leads by %d frames", roll, got)
+		}
+	}
+	// It trails, and is straight again, to the bit.
+	l := scenetest.Must(t, j, &scene.Lead{Left: snd[0], Right: snd[1], Frames: -5})
+	if got := lead(l); got != -5 {
+		t.Errorf("sound leads by %d frames, want -5", got)
+	}
+	straight := scenetest.Must(t, l, &scene.Lead{Left: snd[0], Right: snd[1]})
+	if string(bits(t, straight)) != string(bits(t, s)) {
+		t.Error("made straight again, the scene is not as it was")
+	}
+	// Closing up after a removal takes the leading sound along.
+	gone := scenetest.Must(t, scenetest.Must(t, s, &scene.Lead{Left: snd[1], Right: snd[2], Frames: 6}), &scene.Remove{Clips: []string{pic[0]}, Close: true})
+	if at(gone, pic[2])[0] != 100 || at(gone, snd[2])[0] != 94 {
+		t.Errorf("after the removal picture starts at %d, sound at %d", at(gone, pic[2])[0], at(gone, snd[2])[0])
+	}
+}
+
+func TestAllCutsOfARangeLeadAtOnceAndThoseThatCannotAreNamed(t *testing.T) {
+	s := takes(t)
+	e := &scene.LeadAll{To: s.Length(), Frames: 12}
+	after := scenetest.Must(t, s, e)
+	want := "1 cut: sound leads by 12 frames; 1 left as it was: Pell has 10 frames of handle at its head, and 12 frames are needed"
+	if w := scene.Describe(s, after, e); w != want {
+		t.Errorf("it reads %q, want %q", w, want)
+	}
+	both := &scene.LeadAll{To: s.Length(), Frames: 6}
+	if w := scene.Describe(s, scenetest.Must(t, s, both), both); w != "2 cuts: sound leads by 6 frames" {
+		t.Errorf("it reads %q", w)
+	}
+}
+
+func TestSoundAtAGapLeadsByATrimOfItsOwn(t *testing.T) {
+	s := takes(t)
+	snd, pic := ids(s)
+	s = scenetest.Must(t, s, &scene.RemoveRange{From: 80 * fr, To: 100 * fr, Tracks: []string{"t2"}})
+	after := scenetest.Must(t, s, &scene.Lead{Right: snd[1], Frames: 7})
+	if at(after, snd[1])[0] != 93 || at(after, pic[1])[0] != 100 {
+		t.Errorf("sound starts at %d, picture at %d", at(after, snd[1])[0], at(after, pic[1])[0])
+	}
+	trimmed := scenetest.Must(t, after, &scene.Trim{Clip: pic[1], Edge: "head", To: 103 * fr})
+	if at(trimmed, snd[1])[0] != 96 {
+		t.Errorf("after a trim of the picture sound starts at %d, want 96", at(trimmed, snd[1])[0])
+	}
+}
+
+func TestSlipSlideSwapAndDuplicate(t *testing.T) {
+	s := takes(t)
+	snd, pic := ids(s)
+	for _, c := range []struct {
+		name  string
+		edit  scene.Edit
+		words string
+		want  map[string][3]int64
+	}{
+		{"slip", &scene.Slip{Clip: snd[1], By: -10 * fr}, "Pell slipped, shows its recording from 10 frames earlier",
+			map[string][3]int64{snd[1]: {100, 200, 0}, pic[1]: {100, 200, 0}}},
+		{"slide", &scene.Slide{Clip: pic[1], By: 20 * fr}, "Pell slid 20 frames later between its neighbours",
+			map[string][3]int64{snd[0]: {0, 120, 0}, pic[1]: {120, 220, 10}, snd[1]: {120, 220, 10}, pic[2]: {220, 300, 70}}},
+		{"swap", &scene.Swap{Left: snd[0], Right: snd[1]}, "Oda and Pell swapped",
+			map[string][3]int64{snd[1]: {0, 100, 10}, pic[1]: {0, 100, 10}, snd[0]: {100, 200, 0}, pic[0]: {100, 200, 0}}},
+		{"nudge", &scene.Nudge{Edges: []scene.Edge{{Left: snd[0], Right: snd[1]}, {Left: snd[1], Right: snd[2]}}, Frames: 5}, "2 edges moved 5 frames later",
+			map[string][3]int64{pic[0]: {0, 105, 0}, snd[1]: {105, 205, 15}, pic[2]: {205, 300, 55}}},
+		{"nudge closed", &scene.Nudge{Edges: []scene.Edge{{Left: snd[0]}, {Left: snd[1]}}, Frames: -5, Close: true}, "2 edges moved 5 frames earlier; scene 0 frames longer",
+			map[string][3]int64{pic[0]: {0, 95, 0}, snd[1]: {95, 190, 10}, pic[2]: {190, 290, 50}}},
+	} {
+		after := scenetest.Must(t, s, c.edit)
+		if w := scene.Describe(s, after, c.edit); w != strings.TrimSuffix(c.words, "; scene 0 frames longer") {
+			t.Errorf("%s reads %q", c.name, w)
+		}
+		for id, want := range c.want {
+			if got := at(after, id); got != want {
+				t.Errorf("%s: %s lies at %v, want %v", c.name, id, got, want)
+			}
+		}
+	}
+	one := scenetest.Must(t, s, &scene.Nudge{Edges: []scene.Edge{{Left: snd[0], Right: snd[1]}}, Samples: 1})
+	if _, c := one.Clip(snd[1]); c.Start != 100*fr+1 || at(one, pic[1])[0] != 100 {
+		t.Error("a nudge by a sample did not move the sound's cut alone")
+	}
+	twice := scenetest.Must(t, s, &scene.Duplicate{Clips: []string{snd[1]}})
+	if n := twice.Tracks[1].Clips; len(n) != 4 || n[2].In != 10*fr || n[2].Start != 200*fr || n[3].Start != 300*fr || twice.Tracks[0].Clips[3].Start != 300 {
+		t.Errorf("after duplicating: %+v", n)
+	}
+}
+
+func TestCopyTakesBlendsFadesAndLinksAndSaysWhatItDrops(t *testing.T) {
+	s := takes(t)
+	snd, _ := ids(s)
+	s = scenetest.Must(t, s, &scene.SetBlend{Left: snd[0], Right: snd[1], Before: 4 * fr, After: 4 * fr, Law: blend.ConstantGain},
+		&scene.SetBlend{Left: snd[1], Right: snd[2], Before: 4 * fr, After: 4 * fr, Law: blend.ConstantPower},
+		&scene.Gain{Clips: []string{snd[1]}, DB: -3}, &scene.FadeEdge{Clip: snd[2], Edge: "tail", Length: 9 * fr})
+	p, dropped, err := scene.Copy(s, pcm.Span{From: 98 * fr, To: 300 * fr}, []string{"t1", "t2"})
+	if err != nil || dropped != 1 {
+		t.Fatalf("copied with %d blends dropped, %v; want 1, its edge runs through the first", dropped, err)
+	}
+	e := &scene.Paste{Piece: p, At: 300 * fr, How: scene.Over}
+	after := scenetest.Must(t, s, e)
+	v := after.Tracks[1]
+	if w := scene.Describe(s, after, e); w != "6 clips pasted at 01:00:12:00 over what was there; scene 182 frames longer" {
+		t.Errorf("it reads %q", w)
+	}
+	if len(v.Clips) != 6 || v.Clips[3].Start != 300*fr || v.Clips[3].Length != 2*fr || v.Clips[4].GainDB != -3 || v.Clips[5].FadeOut.Length != 9*fr || len(v.Blends) != 3 {
+		t.Errorf("pasted: %+v, blends %+v", v.Clips, v.Blends)
+	}
+	if l := after.Linked(v.Clips[4].ID); len(l) != 2 || l[0] != after.Tracks[0].Clips[4].ID {
+		t.Errorf("the pasted clip is linked as %v", l)
+	}
+	pushed := scenetest.Must(t, s, &scene.Paste{Piece: p, At: 150 * fr, How: scene.Insert})
+	if got := pushed.Tracks[0].Clips; len(got) != 7 || got[5].Start != 150+202 || got[6].Start != 200+202 {
+		t.Errorf("after inserting, picture is %+v", got)
+	}
+	if tune := pushed.Tracks[2].Clips[0]; tune.Length != 320*fr {
+		t.Error("inserting cut the tune, which has no part in it")
+	}
+}
+
+func TestRangesGoFromChosenTracksAndStayLinked(t *testing.T) {
+	s := takes(t)
+	snd, pic := ids(s)
+	gap := &scene.RemoveRange{From: 40 * fr, To: 52 * fr, Tracks: []string{"t2"}}
+	after := scenetest.Must(t, s, gap)
+	if w := scene.Describe(s, after, gap); w != "12 frames from 01:00:01:15 removed on track Voices, a gap left" {
+		t.Errorf("it reads %q", w)
+	}
+	if v := after.Tracks[1].Clips; len(v) != 4 || v[0].End() != 40*fr || v[1].Start != 52*fr || v[1].In != 52*fr || at(after, pic[0]) != [3]int64{0, 100, 0} {
+		t.Errorf("after it: %+v", v)
+	}
+	if l := after.Linked(pic[0]); len(l) != 3 {
+		t.Errorf("the picture is linked with %v; both pieces of its sound should stay with it", l)
+	}
+	// The outermost piece's edge goes along with the picture's, the inner edges stay.
+	trimmed := scenetest.Must(t, after, &scene.Trim{Clip: pic[0], Edge: "tail", To: 97 * fr})
+	if v := trimmed.Tracks[1].Clips; v[0].End() != 40*fr || v[1].End() != 97*fr {
+		t.Errorf("after a trim of the picture: %+v", v)
+	}
+	close := &scene.RemoveRange{From: 40 * fr, To: 52 * fr, Close: true}
+	closed := scenetest.Must(t, s, close)
+	if w := scene.Describe(s, closed, close); w != "12 frames from 01:00:01:15 removed, closed up; scene 12 frames shorter" {
+		t.Errorf("it reads %q", w)
+	}
+	if at(closed, snd[1])[0] != 88 || at(closed, pic[1])[0] != 88 || closed.Tracks[2].Clips[1].Start != 40*fr {
+		t.Error("closing up a range did not move every track")
+	}
+}
+
+func TestWhatSlippedOutOfSyncIsKnownAndBroughtBack(t *testing.T) {
+	s := takes(t)
+	snd, _ := ids(s)
+	if off := s.Offsets(); len(off) != 0 {
+		t.Fatalf("in sync, but %v", off)
+	}
+	s = scenetest.Must(t, s, &scene.Unlink{Clips: []string{snd[2]}}, &scene.Move{Clip: snd[2], To: 203 * fr})
+	if off := s.Offsets(); len(off) != 1 || off[snd[2]] != 3*fr {
+		t.Fatalf("offsets %v, want 3 frames for %s", off, snd[2])
+	}
+	linked := scenetest.Must(t, s, &scene.Link{Clips: []string{snd[2], s.Tracks[0].Clips[2].ID}})
+	for _, c := range []struct {
+		from  *scene.Scene
+		by    string
+		words string
+		want  [3]int64
+	}{{s, "move", "wide moved back into sync, 3 frames earlier", [3]int64{200, 300, 50}}, {linked, "move", "wide moved back into sync, 3 frames earlier", [3]int64{200, 300, 50}},
+		{linked, "slip", "wide slipped back into sync, by 3 frames", [3]int64{203, 303, 53}}} {
+		e := &scene.Resync{Clip: snd[2], By: c.by}
+		after := scenetest.Must(t, c.from, e)
+		if w, _, _ := strings.Cut(scene.Describe(c.from, after, e), ";"); w != c.words {
+			t.Errorf("it reads %q", w)
+		}
+		if at(after, snd[2]) != c.want || len(after.Offsets()) != 0 {
+			t.Errorf("by %s it lies at %v, offsets %v", c.by, at(after, snd[2]), after.Offsets())
+		}
+	}
+}
+
+func TestARangeIsFilledFromStartEndOrAMoment(t *testing.T) {
+	s := scenetest.Must(t, takes(t), &scene.Bring{Source: scene.Source{ID: "n", Name: "narrator", Samples: 90 * fr}})
+	for _, c := range []struct {
+		fit        string
+		moment, at int64
+		in         int64
+	}{{"start", 20, 0, 20}, {"end", 85, 0, 55}, {"moment", 50, 230, 30}} {
+		after := scenetest.Must(t, s, &scene.Fill{Track: "t2", Source: "n", From: 210 * fr, To: 240 * fr, Fit: c.fit, Moment: c.moment * fr, At: c.at * fr})
+		v := after.Tracks[1].Clips[3]
+		if v.Start != 210*fr || v.End() != 240*fr || v.In != c.in*fr {
+			t.Errorf("from its %s: %+v", c.fit, v)
+		}
+	}
+}
+
+func TestClosingUpSaysWhatLiesOverItAndWhatIsLeftBehind(t *testing.T) {
+	s := takes(t)
+	snd, _ := ids(s)
+	e := &scene.Trim{Clip: snd[0], Edge: "tail", To: 94 * fr, Close: true}
+	if w := scene.Describe(s, scenetest.Must(t, s, e), e); w != "tail of Oda 6 frames shorter, closed up; tune on Music lies over it and stays" {
+		t.Errorf("it reads %q", w)
+	}
+	yes := true
+	locked := scenetest.Must(t, s, &scene.AddTrack{Name: "Effects", Purpose: "effects"}, &scene.Bring{Source: scene.Source{ID: "x", Name: "door", Samples: 20 * fr}})
+	fx := locked.Tracks[3].ID
+	locked = scenetest.Must(t, locked, &scene.Add{Track: fx, Source: "x", Start: 210 * fr, Length: 10 * fr}, &scene.SetTrack{Track: fx, Locked: &yes})
+	_, err := scene.Apply(locked, e)
+	want := "Track Effects is locked, and its 1 clip after 01:00:04:00 could not move with all that follows. What would work: unlock track Effects; let track Effects stay where it is from now on; trim and leave a gap."
+	if err == nil || scene.Message(err) != want {
+		t.Errorf("got %v", err)
+	}
+}
+
+func TestDifferencesOfTwoStatesAreToldInWords(t *testing.T) {
+	s := takes(t)
+	snd, pic := ids(s)
+	if d := scene.Differences(s, s); len(d) != 0 {
+		t.Errorf("a scene differs from itself: %v", d)
+	}
+	after := scenetest.Must(t, s, &scene.Trim{Clip: snd[0], Edge: "tail", To: 94 * fr, Close: true}, &scene.Slip{Clip: snd[1], By: -2 * fr}, &scene.Gain{Clips: []string{snd[2]}, DB: -3},
+		&scene.SetBlend{Left: snd[1], Right: snd[2], Before: fr, After: fr, Law: blend.ConstantGain}, &scene.AddMarker{At: fr, Name: "rain"})
+	after = scenetest.Must(t, after, &scene.Remove{Clips: []string{after.Tracks[2].Clips[0].ID}})
+	got := scene.Differences(s, after)
+	for _, want := range []string{"Oda on Picture: tail 6 frames shorter", "Oda on Voices: tail 6 frames shorter", "Pell on Voices: slipped, shows its recording from 2 frames earlier, moved 6 frames earlier",
+		"wide on Picture moved 6 frames earlier", "wide on Voices: -3.0 dB, was +0.0", "blend from Pell to wide on Voices is new, 2 frames long", "tune at 01:00:00:00 on Music is gone", "marker rain at 01:00:00:01 is new", "scene 26 frames shorter"} {
+		if !slices.Contains(got, want) {
+			t.Errorf("nothing says %q:\n%s", want, strings.Join(got, "\n"))
+		}
+	}
+	_ = pic
+}

@@ -291,6 +291,11 @@ func conformLink(original, to string, rate int64) error {
 	return os.Link(original, to)
 }
 
+// SoundFile is the WAV file of a recording's sound at a rate it was prepared for.
+func (l *Library) SoundFile(id string, rate int64) string {
+	return soundFile(l.folder(filepath.Base(id)), rate)
+}
+
 // Sound opens a recording's sound at a rate it was prepared for.
 func (l *Library) Sound(id string, rate int64) (*wav.Reader, error) {
 	return wav.Open(soundFile(l.folder(id), rate))

@@ -248,6 +248,8 @@ func (h *history) note(seq int64, op string, node, parent int64, words string) {
 		h.redo = append(h.redo, parent)
 	case "redo":
 		h.redo = h.redo[:len(h.redo)-1]
+	case "go":
+		h.went(parent, node)
 	}
 	h.node, h.revision = node, seq
 }
@@ -413,17 +415,8 @@ func (s *Store) travel(ctx context.Context, id string, expected int64, op string
 	if err != nil {
 		return Change{}, false, err
 	}
-	after, err := s.at(ctx, id, h, to)
-	if err != nil {
-		return Change{}, false, err
-	}
-	seq := h.revision + 1
-	if err := s.append(ctx, id, expected, row{op, to, h.node, nil, words}, after); err != nil {
-		return Change{}, false, err
-	}
-	h.note(seq, op, to, h.node, words)
-	st, err := s.state(ctx, id, h)
-	return Change{before, st, words}, true, err
+	c, err := s.goTo(ctx, id, h, before, row{op, to, h.node, nil, words})
+	return c, err == nil, err
 }
 
 // openAt opens a history that must be at a revision.

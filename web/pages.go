@@ -25,7 +25,7 @@ var templateFiles embed.FS
 // templates has each page under the name of its file; all share layout.html.
 var templates = func() map[string]*template.Template {
 	all := map[string]*template.Template{}
-	for _, name := range []string{"scenes", "scene", "sources", "hand-over", "problem"} {
+	for _, name := range []string{"scenes", "scene", "sources", "source", "hand-over", "keys", "problem"} {
 		all[name] = template.Must(template.New("").Funcs(template.FuncMap{"ago": ago, "minutes": minutes, "keyNames": keyNames}).
 			ParseFS(templateFiles, "templates/layout.html", "templates/"+name+".html"))
 	}
@@ -76,26 +76,6 @@ func ago(t time.Time) string {
 func minutes(seconds float64) string {
 	n := int(seconds + 0.5)
 	return fmt.Sprintf("%d:%02d", n/60, n%60)
-}
-
-// keyNames writes the keys of a command as they are printed on keyboards.
-func keyNames(keys []string) string {
-	names := strings.NewReplacer("ArrowLeft", "Left", "ArrowRight", "Right", "ArrowUp", "Up", "ArrowDown", "Down")
-	var out []string
-	for _, k := range keys {
-		if k == " " {
-			k = "Space"
-		}
-		k = names.Replace(k)
-		if last := k[strings.LastIndex(k, "+")+1:]; len(last) == 1 {
-			k = k[:len(k)-1] + strings.ToUpper(last)
-		}
-		out = append(out, k)
-	}
-	if len(out) == 0 {
-		return ""
-	}
-	return out[0]
 }
 
 func (s *Server) scenesPage(w http.ResponseWriter, r *http.Request) {

@@ -34,6 +34,7 @@ type pageData struct {
 	State    stateView       `json:"state"`
 	Rate     rateView        `json:"rate"`
 	Commands []command       `json:"commands"`
+	Hues     []string        `json:"hues"`
 	Laws     []blend.LawInfo `json:"laws"`
 	Media    mediaView       `json:"media"`
 }
@@ -53,6 +54,9 @@ type mediaView struct {
 	Columns   int     `json:"columns"`
 }
 
+// sheets is how peaks and pictures are kept.
+var sheets = mediaView{media.PeakSteps, media.TileBins, media.PictureWidth, media.PictureHeight, media.SheetColumns}
+
 func rateOf(r timecode.Rate) rateView { return rateView{r.Num, r.Den, r.Drop, r.Nominal()} }
 
 func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) {
@@ -62,8 +66,13 @@ func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	data := pageData{ID: id, State: stateView{st.Scene, st.Revision, st.Undo, st.Redo}, Rate: rateOf(st.Scene.Rate), Commands: commands, Laws: blend.Laws,
-		Media: mediaView{media.PeakSteps, media.TileBins, media.PictureWidth, media.PictureHeight, media.SheetColumns}}
+	commands, err := s.commands(r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	data := pageData{ID: id, State: stateView{st.Scene, st.Revision, st.Undo, st.Redo}, Rate: rateOf(st.Scene.Rate), Commands: commands, Hues: scene.Hues,
+		Laws: blend.Laws, Media: sheets}
 	s.page(w, "scene", view{Title: st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "scene", Data: data})
 }
 

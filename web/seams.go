@@ -32,7 +32,8 @@ func newSeams() *seams {
 // A seamView is a seam in the list; its verdict is "" until it is measured.
 type seamView struct {
 	seam.Result
-	TC string `json:"tc"`
+	TC   string `json:"tc"`
+	Lead *int64 `json:"lead,omitempty"` // samples by which sound is cut earlier than its picture; none without picture
 }
 
 // seamList answers with all seams of the scene, and how many are still to be measured.
@@ -47,11 +48,12 @@ func (s *Server) seamList(w http.ResponseWriter, r *http.Request) {
 	if pending > 0 {
 		s.measureSeams(id, st.Scene)
 	}
-	s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "pending": pending, "seams": list})
+	s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "pending": pending, "seams": list, "offsets": st.Scene.Offsets()})
 }
 
 func (q *seams) list(sc *scene.Scene) (list []seamView, pending int) {
 	found := seam.Find(sc)
+	leads := sc.Leads()
 	list = make([]seamView, len(found))
 	for i, x := range found {
 		key := seam.Key(sc, x)
@@ -62,7 +64,10 @@ func (q *seams) list(sc *scene.Scene) (list []seamView, pending int) {
 			pending++
 		}
 		r.Seam = x
-		list[i] = seamView{r, sc.Timecode(x.At)}
+		list[i] = seamView{Result: r, TC: sc.Timecode(x.At)}
+		if lead, ok := leads[scene.Edge{Left: x.Left, Right: x.Right}]; ok {
+			list[i].Lead = &lead
+		}
 	}
 	return list, pending
 }

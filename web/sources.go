@@ -70,7 +70,7 @@ func (s *Server) sourcesPage(w http.ResponseWriter, r *http.Request) {
 	}
 	s.page(w, "sources", view{Title: "Sources of " + st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "sources",
 		Data: map[string]any{"id": id, "rate": st.Scene.SampleRate, "sources": list,
-			"media": mediaView{media.PeakSteps, media.TileBins, media.PictureWidth, media.PictureHeight, media.SheetColumns}}})
+			"media": sheets}})
 }
 
 // upload takes one recording as the body of the request, its name in the header Blendseam-Name. Once all of it is here,
@@ -145,13 +145,19 @@ func (s *Server) layOut(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
+	s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) { return scene.LayOut(sc, source) })
+}
+
+// editNewest does an edit on the scene as it is when its turn comes.
+func (s *Server) editNewest(w http.ResponseWriter, r *http.Request, edit func(*scene.Scene) (scene.Edit, error)) {
+	ctx, id := r.Context(), chi.URLParam(r, "scene")
 	for {
 		st, err := s.Store.Scene(ctx, id)
 		if err != nil {
 			s.fail(w, r, err)
 			return
 		}
-		e, err := scene.LayOut(st.Scene, source)
+		e, err := edit(st.Scene)
 		if err != nil {
 			s.fail(w, r, err)
 			return

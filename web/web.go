@@ -62,14 +62,28 @@ func (s *Server) routes() http.Handler {
 	r.Post("/scenes/file", s.bringSceneFile)
 	r.Get("/events", s.events)
 
+	r.Get("/keys", s.keysPage)
+	r.Post("/keys", s.setKeys)
+	r.Delete("/keys", s.resetKeys)
+	r.Get("/keys.json", s.keyFile)
+	r.Get("/commands", s.commandList)
+
 	r.Route("/scenes/{scene}", func(r chi.Router) {
 		r.Get("/", s.scenePage)
 		r.Delete("/", s.deleteScene)
 		r.Get("/state", s.state)
 		r.Post("/edits", s.edit)
+		r.Post("/try", s.try)
+		r.Post("/piece", s.piece)
 		r.Post("/undo", s.undo)
 		r.Post("/redo", s.redo)
 		r.Get("/scene.otio", s.sceneFile)
+
+		r.Get("/history", s.history)
+		r.Post("/go", s.goTo)
+		r.Post("/versions", s.keepVersion)
+		r.Delete("/versions/{version}", s.dropVersion)
+		r.Get("/versions/compare", s.compareVersions)
 
 		r.Get("/seams", s.seamList)
 		r.Get("/bench", s.bench)
@@ -78,6 +92,9 @@ func (s *Server) routes() http.Handler {
 		r.Get("/sources", s.sourcesPage)
 		r.Post("/sources", s.upload)
 		r.Post("/sources/{source}/lay", s.layOut)
+		r.Get("/sources/{source}/", s.sourcePage)
+		r.Post("/sources/{source}/take", s.takeOut)
+		r.Get("/sources/{source}/stretch.wav", s.stretchFile)
 
 		r.Get("/hand-over", s.handOverPage)
 		r.Post("/mixdowns", s.mixdown)
@@ -86,6 +103,7 @@ func (s *Server) routes() http.Handler {
 	r.Post("/jobs/{job}/stop", s.stopJob)
 	r.Get("/made/{job}", s.made)
 	r.Get("/media/{source}/peaks/{rate}/{step}/{tile}", s.peaks)
+	r.Get("/media/{source}/sound/{rate}", s.sourceSound)
 	r.Get("/media/{source}/pictures/{num}/{den}/{sheet}", s.pictures)
 
 	files, err := fs.Sub(static, "static")
@@ -97,7 +115,7 @@ func (s *Server) routes() http.Handler {
 }
 
 // policy lets pages use nothing but what this server sends. Styles may be set on elements, which the panels do.
-const policy = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+const policy = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; img-src 'self' data:; media-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
 func safe(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

@@ -160,6 +160,9 @@ func Describe(before, after *Scene, e Edit) string {
 }
 
 func count(n int, what string) string {
+	if n != 1 && strings.HasSuffix(what, "ch") {
+		what += "e"
+	}
 	if n == 1 {
 		return "1 " + what
 	}

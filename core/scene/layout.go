@@ -1,5 +1,10 @@
 package scene
 
+import (
+	"fmt"
+	"slices"
+)
+
 // LayOut is the edit that puts a whole source at the end of the first dialogue track, its picture with it on the
 // first picture track. Tracks that are missing are made.
 func LayOut(s *Scene, source string) (Edit, error) {
@@ -43,5 +48,67 @@ func LayOut(s *Scene, source string) (Edit, error) {
 		length = s.Rate.SampleOf(s.Rate.FrameOf(length, s.SampleRate), s.SampleRate)
 	}
 	edit.Edits = append(edit.Edits, Wire{&Add{Track: sound, Picture: picture, Source: source, Start: at, Length: length}})
+	return edit, nil
+}
+
+// TakeOut is the edit that lays named stretches of a source, all of them if none is named, end to end on a track of
+// sound, with their picture on the first picture track where the source has one. The first begins at a moment, or at the
+// end of the track if that is below 0; how says what becomes of clips that lie there.
+func TakeOut(s *Scene, source string, names []string, track string, at int64, how string) (Edit, error) {
+	src, ok := s.Sources[source]
+	if !ok {
+		return nil, notPossible("The scene has no source %q; bring it in first.", source)
+	}
+	t := s.Track(track)
+	if t == nil {
+		return nil, notPossible("There is no track %q in this scene.", track)
+	}
+	var list []Stretch
+	for _, x := range src.Stretches {
+		if len(names) == 0 || slices.Contains(names, x.Name) {
+			list = append(list, x)
+		}
+	}
+	if len(list) == 0 || len(names) > 0 && len(list) < len(names) {
+		return nil, notPossible("%s has no such stretch. Mark its in and out point, and name it.", src.Name)
+	}
+	add := Add{Track: track, Source: source, How: how}
+	if t.Kind == Sound && src.Frames > 0 {
+		for _, p := range s.Tracks {
+			if p.Kind == Picture && !p.Locked {
+				add.Picture = p.ID
+				break
+			}
+		}
+	}
+	frames := t.Kind == Picture || add.Picture != ""
+	if at < 0 {
+		at = 0
+		for _, one := range []*Track{t, s.Track(add.Picture)} {
+			if one != nil && len(one.Clips) > 0 {
+				at = max(at, s.Time(one, one.Clips[len(one.Clips)-1].End()))
+			}
+		}
+	}
+	edit := InOrder(fmt.Sprintf("%s of %s taken out to track %s", count(len(list), "stretch"), src.Name, t.Name))
+	if len(list) == 1 {
+		edit.Words = fmt.Sprintf("%s of %s taken out to track %s", list[0].Name, src.Name, t.Name)
+	}
+	for _, x := range list {
+		one := add
+		one.Name, one.In, one.Start, one.Length = x.Name, x.From, at, x.To-x.From
+		if frames { // whole frames, so that each begins where the one before it ends
+			in := s.Rate.Nearest(x.From, s.SampleRate)
+			start := s.Rate.Nearest(at, s.SampleRate)
+			if at > s.Rate.SampleOf(start, s.SampleRate) {
+				start++
+			}
+			n := max(1, s.Rate.Nearest(x.To, s.SampleRate)-in)
+			one.In, one.Start = s.Rate.SampleOf(in, s.SampleRate), s.Rate.SampleOf(start, s.SampleRate)
+			one.Length = s.framesAt(start, n)
+		}
+		at = one.Start + one.Length
+		edit.Edits = append(edit.Edits, Wire{&one})
+	}
 	return edit, nil
 }

@@ -72,6 +72,9 @@ type Purpose string
 // Purposes are all purposes, that of picture tracks first.
 var Purposes = []Purpose{"picture", "dialogue", "tone", "music", "effects"}
 
+// Hues are the threads that a track can have in place of its purpose's, by name.
+var Hues = []string{"indigo", "weld", "plum", "rust", "slate", "walnut", "olive"}
+
 // A Track is clips in order of time, no two overlapping, and the blends on its cuts.
 type Track struct {
 	ID      string  `json:"id"`

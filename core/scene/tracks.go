@@ -96,6 +96,12 @@ func (e *SetTrack) apply(d *draft) error {
 	if e.GainDB != nil && !sane(*e.GainDB) {
 		return notPossible("A gain of %g dB is outside -120 to 40.", *e.GainDB)
 	}
+	if e.Hue != nil && *e.Hue != "" && !slices.Contains(Hues, *e.Hue) {
+		return notPossible("%q is not a hue of a track; %s are, and none for its purpose's.", *e.Hue, strings.Join(Hues, ", "))
+	}
+	if e.Name != nil && strings.TrimSpace(*e.Name) == "" {
+		return notPossible("A track needs a name of at least one letter.")
+	}
 	t := d.touch(i)
 	set(&t.Name, e.Name)
 	set(&t.Purpose, e.Purpose)
@@ -132,6 +138,8 @@ func (e *SetTrack) words(before, after *Scene) string {
 		return fmt.Sprintf("track %s renamed %s", before.Track(e.Track).Name, name)
 	case e.Purpose != nil:
 		return fmt.Sprintf("track %s is for %s", name, *e.Purpose)
+	case e.Hue != nil:
+		return fmt.Sprintf("track %s has the thread of %s", name, either(*e.Hue == "", "its purpose", *e.Hue))
 	}
 	return "track " + name + " changed"
 }

@@ -1,0 +1,283 @@
+package scene
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Lead sets by how many frames the sound of a cut, or of a clip's head (no Left) or tail (no Right), is cut earlier than its
+// picture; a negative lead trails, 0 makes the cut straight.
+type Lead struct {
+	Left   string `json:"left,omitempty"`
+	Right  string `json:"right,omitempty"`
+	Frames int64  `json:"frames"`
+}
+
+// LeadAt is by how many samples the sound of an edge is cut earlier than its picture. ok is false if it has none.
+func (s *Scene) LeadAt(x Edge) (samples int64, ok bool) {
+	t, at, picture, ok := s.pictureEdge(x)
+	if !ok {
+		return 0, false
+	}
+	return picture - s.Time(t, at), true
+}
+
+// pictureEdge finds the picture's edge that belongs to one of sound: that of the incoming clip's link, else of the outgoing
+// one's. at is the sound's edge in its track's unit, picture the picture's in samples.
+func (s *Scene) pictureEdge(x Edge) (t *Track, at, picture int64, ok bool) {
+	for _, side := range []struct{ id, edge string }{{x.Right, "head"}, {x.Left, "tail"}} {
+		ti, ci, found := s.Find(side.id)
+		if !found || s.Tracks[ti].Kind != Sound {
+			continue
+		}
+		t = s.Tracks[ti]
+		c := t.Clips[ci]
+		if c.Link == "" || t.outermost(c.Link, side.edge) != ci {
+			continue
+		}
+		for _, pt := range s.Tracks {
+			if pt.Kind != Picture {
+				continue
+			}
+			if i := pt.outermost(c.Link, side.edge); i >= 0 {
+				return t, c.edge(side.edge), s.Time(pt, pt.Clips[i].edge(side.edge)), true
+			}
+		}
+	}
+	return nil, 0, 0, false
+}
+
+func (e *Lead) apply(d *draft) error {
+	for _, id := range []string{e.Left, e.Right} {
+		if t, c := d.Clip(id); id != "" && t == nil {
+			return notPossible("There is no clip %q in this scene; it may have been removed.", id)
+		} else if id != "" && t.Kind == Picture {
+			return notPossible("%s is picture; it is the sound that leads or trails.", c.Name)
+		}
+	}
+	if e.Left == "" && e.Right == "" {
+		return notPossible("No cut is in hand. Choose a seam, or click a clip's head or tail.")
+	}
+	if e.Frames > unbounded/4000 || e.Frames < -unbounded/4000 {
+		return notPossible("A lead of %d frames is outside anything there is.", e.Frames)
+	}
+	_, _, picture, ok := d.pictureEdge(Edge{e.Left, e.Right})
+	if !ok {
+		name := e.Right
+		if name == "" {
+			name = e.Left
+		}
+		_, c := d.Clip(name)
+		return notPossible("%s has no picture linked at this edge, so its sound cannot lead or trail. Link it to its picture first.", c.Name)
+	}
+	to := d.Rate.SampleOf(d.Rate.Nearest(picture, d.SampleRate)-e.Frames, d.SampleRate)
+	one := e.move(d, to)
+	try := newDraft(d.Scene)
+	try.trial = true
+	err := one.apply(try)
+	if err == nil {
+		return one.apply(d)
+	}
+	if r, refused := err.(Refusal); refused {
+		e.less(d, picture, r)
+	}
+	return err
+}
+
+// move is the edit that brings the sound's edge to a moment: a roll of the cut, or a trim where nothing touches.
+func (e *Lead) move(d *draft, to int64) Edit {
+	if e.Left != "" && e.Right != "" {
+		return &Roll{e.Left, e.Right, to, true}
+	}
+	if e.Left != "" {
+		return &Trim{e.Left, "tail", to, false, true}
+	}
+	return &Trim{e.Right, "head", to, false, true}
+}
+
+// less offers the furthest lead in the same direction that works.
+func (e *Lead) less(d *draft, picture int64, r Refusal) {
+	*optionsOf(r) = options{}
+	if d.trial {
+		return
+	}
+	low, high := int64(0), e.Frames // low works, or is straight
+	if high < 0 {
+		high = -high
+	}
+	sign := func(n int64) int64 {
+		if e.Frames < 0 {
+			return -n
+		}
+		return n
+	}
+	works := func(n int64) bool {
+		try := newDraft(d.base)
+		try.trial = true
+		_, err := finish(try, &Lead{e.Left, e.Right, sign(n)})
+		return err == nil
+	}
+	for high-low > 1 {
+		if mid := (low + high) / 2; works(mid) {
+			low = mid
+		} else {
+			high = mid
+		}
+	}
+	if low > 0 {
+		d.suggest(optionsOf(r), leadWords(sign(low)), &Lead{e.Left, e.Right, sign(low)})
+	}
+	d.suggest(optionsOf(r), leadWords(0), &Lead{e.Left, e.Right, 0})
+}
+
+func leadWords(frames int64) string {
+	switch {
+	case frames == 0:
+		return "a straight cut"
+	case frames > 0:
+		return "sound leads by " + count(int(frames), "frame")
+	}
+	return "sound trails by " + count(int(-frames), "frame")
+}
+
+func (e *Lead) words(before, after *Scene) string {
+	where := ""
+	_, left := before.Clip(e.Left)
+	_, right := before.Clip(e.Right)
+	switch {
+	case left != nil && right != nil:
+		where = fmt.Sprintf("from %s to %s", left.Name, right.Name)
+	case left != nil:
+		where = "at the tail of " + left.Name
+	case right != nil:
+		where = "at the head of " + right.Name
+	}
+	return leadWords(e.Frames) + " " + where
+}
+
+// LeadAll sets the lead of every cut of sound whose picture is cut between two moments. Cuts that cannot have it stay as
+// they are.
+type LeadAll struct {
+	From   int64 `json:"from"`
+	To     int64 `json:"to"`
+	Frames int64 `json:"frames"`
+}
+
+// cuts gives the cuts of sound, between clips that are both linked to picture, whose picture is cut in the range.
+func (e *LeadAll) cuts(s *Scene) (list []Edge) {
+	for _, t := range s.Tracks {
+		if t.Kind != Sound || t.Locked {
+			continue
+		}
+		for i := range t.Clips {
+			if !t.Touches(i) {
+				continue
+			}
+			x := Edge{t.Clips[i].ID, t.Clips[i+1].ID}
+			_, _, picture, ok := s.pictureEdge(x)
+			_, _, _, left := s.pictureEdge(Edge{Left: x.Left})
+			if ok && left && picture >= e.From && picture < e.To {
+				list = append(list, x)
+			}
+		}
+	}
+	return list
+}
+
+func (e *LeadAll) apply(d *draft) error {
+	cuts := e.cuts(d.Scene)
+	if len(cuts) == 0 {
+		return notPossible("No cut of sound with picture lies from %s to %s, so there is nothing to lead or trail.", d.Timecode(e.From), d.Timecode(e.To))
+	}
+	done := 0
+	var first error
+	for _, x := range cuts {
+		if err := (&Lead{x.Left, x.Right, e.Frames}).apply(d); err == nil {
+			done++
+		} else if first == nil {
+			first = err
+		}
+	}
+	if done == 0 {
+		return first
+	}
+	return nil
+}
+
+func (e *LeadAll) words(before, after *Scene) string {
+	done := 0
+	var left []string
+	for _, x := range e.cuts(before) {
+		lead, _ := after.LeadAt(x)
+		if after.within(lead - after.framesAt(0, e.Frames)) {
+			done++
+		} else if _, err := Apply(after, &Lead{x.Left, x.Right, e.Frames}); err != nil {
+			left = append(left, err.Error())
+		}
+	}
+	words := fmt.Sprintf("%s: %s", count(done, "cut"), leadWords(e.Frames))
+	if len(left) > 0 {
+		words += fmt.Sprintf("; %d left as it was: %s", len(left), strings.TrimSuffix(strings.Join(left, " "), "."))
+		if len(left) > 1 {
+			words = strings.Replace(words, "as it was", "as they were", 1)
+		}
+	}
+	return words
+}
+
+// Leads gives the lead of every edge of sound that has picture, in samples; see LeadAt.
+func (s *Scene) Leads() map[Edge]int64 {
+	type ends struct{ head, tail int64 } // of a link's picture
+	pictures := map[string]ends{}
+	for _, t := range s.Tracks {
+		if t.Kind != Picture {
+			continue
+		}
+		seen := map[string]bool{} // the first picture track that a link has counts
+		for _, c := range t.Clips {
+			if c.Link == "" {
+				continue
+			}
+			at := s.ClipTime(t, c)
+			if p, ok := pictures[c.Link]; ok && seen[c.Link] {
+				pictures[c.Link] = ends{p.head, at.To}
+			} else if !ok {
+				pictures[c.Link] = ends{at.From, at.To}
+				seen[c.Link] = true
+			}
+		}
+	}
+	leads := map[Edge]int64{}
+	for _, t := range s.Tracks {
+		if t.Kind != Sound {
+			continue
+		}
+		first, last := map[string]int{}, map[string]int{} // clip of a link
+		for i, c := range t.Clips {
+			if _, ok := first[c.Link]; !ok {
+				first[c.Link] = i
+			}
+			last[c.Link] = i
+		}
+		for i, c := range t.Clips {
+			p, ok := pictures[c.Link]
+			head, tail := ok && first[c.Link] == i, ok && last[c.Link] == i
+			x := Edge{Right: c.ID}
+			if t.Touches(i - 1) {
+				x.Left = t.Clips[i-1].ID
+			}
+			if head {
+				leads[x] = p.head - c.Start
+			}
+			if !t.Touches(i) {
+				x = Edge{Left: c.ID}
+			} else {
+				x = Edge{c.ID, t.Clips[i+1].ID}
+			}
+			if tail {
+				leads[x] = p.tail - c.End() // the incoming clip's picture, if it has one, takes its place
+			}
+		}
+	}
+	return leads
+}

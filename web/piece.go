@@ -1,0 +1,82 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+
+	"github.com/go-chi/chi/v5"
+)
+
+// try says in words what an edit would do, or why it cannot be done; nothing is changed.
+func (s *Server) try(w http.ResponseWriter, r *http.Request) {
+	q, err := s.editRequest(w, r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	e, err := scene.Parse(q.Edit)
+	if err != nil {
+		s.fail(w, r, errBadRequest{err})
+		return
+	}
+	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	after, err := scene.Apply(st.Scene, e)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "words": scene.Describe(st.Scene, after, e)})
+}
+
+// piece answers with a range of the scene on its own, as a paste takes it.
+func (s *Server) piece(w http.ResponseWriter, r *http.Request) {
+	var q struct {
+		From   int64    `json:"from"`
+		To     int64    `json:"to"`
+		Tracks []string `json:"tracks"`
+	}
+	if err := decode(w, r, &q); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	p, dropped, err := scene.Copy(st.Scene, pcm.Span{From: q.From, To: q.To}, q.Tracks)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.answer(w, http.StatusOK, map[string]any{"piece": p, "words": copied(p, dropped)})
+}
+
+func copied(p scene.Piece, dropped int) string {
+	clips, blends := 0, 0
+	for _, t := range p.Tracks {
+		clips += len(t.Clips)
+		blends += len(t.Blends)
+	}
+	plural := func(n int, what string) string {
+		if n == 1 {
+			return "1 " + what
+		}
+		return fmt.Sprintf("%d %ss", n, what)
+	}
+	words := plural(clips, "clip") + " copied"
+	if blends > 0 {
+		words += " with " + plural(blends, "blend")
+	}
+	if dropped > 0 {
+		words += "; " + plural(dropped, "blend") + " left out, which the range's edge runs through"
+	}
+	return words
+}

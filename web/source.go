@@ -1,0 +1,179 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"os"
+
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/media"
+	"blendseam/store"
+
+	"github.com/go-chi/chi/v5"
+)
+
+// A useView is a clip that uses a source.
+type useView struct {
+	Clip  string `json:"clip"`
+	Name  string `json:"name"`
+	Track string `json:"track"`
+	TC    string `json:"tc"`
+	In    int64  `json:"in"` // samples of the source
+	Out   int64  `json:"out"`
+}
+
+func usesOf(sc *scene.Scene, source string) []useView {
+	uses := []useView{}
+	for _, t := range sc.Tracks {
+		for _, c := range t.Clips {
+			if c.Source == source {
+				in := sc.Time(t, c.In)
+				uses = append(uses, useView{c.ID, c.Name, t.Name, sc.Timecode(sc.Time(t, c.Start)), in, in + sc.Time(t, c.End()) - sc.Time(t, c.Start)})
+			}
+		}
+	}
+	return uses
+}
+
+// sourcePage is where one recording is listened through and its stretches are marked.
+func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) {
+	id, source := chi.URLParam(r, "scene"), chi.URLParam(r, "source")
+	st, err := s.Store.Scene(r.Context(), id)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	src, ok := st.Scene.Sources[source]
+	if !ok {
+		s.fail(w, r, store.ErrNotFound)
+		return
+	}
+	commands, err := s.commands(r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	type trackView struct {
+		ID   string `json:"id"`
+		Name string `json:"name"`
+	}
+	tracks, picture := []trackView{}, ""
+	for _, t := range st.Scene.Tracks {
+		if t.Kind == scene.Sound && src.Samples > 0 || t.Kind == scene.Picture && src.Samples == 0 {
+			tracks = append(tracks, trackView{t.ID, t.Name})
+		}
+		if t.Kind == scene.Picture && picture == "" && src.Samples > 0 && src.Frames > 0 {
+			picture = t.ID
+		}
+	}
+	s.page(w, "source", view{Title: src.Name, Scene: id, Name: st.Scene.Name, Here: "sources", Data: map[string]any{
+		"id": id, "revision": st.Revision, "rate": rateOf(st.Scene.Rate), "sample_rate": st.Scene.SampleRate, "start_frame": st.Scene.StartFrame,
+		"source": src, "tracks": tracks, "picture": picture, "uses": usesOf(st.Scene, source), "commands": commands, "media": sheets}})
+}
+
+// takeOut lays stretches of a source on a track.
+func (s *Server) takeOut(w http.ResponseWriter, r *http.Request) {
+	var q struct {
+		Names []string `json:"names"`
+		Track string   `json:"track"`
+		At    int64    `json:"at"` // -1: the end of the track
+		How   string   `json:"how"`
+	}
+	if err := decode(w, r, &q); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) {
+		return scene.TakeOut(sc, chi.URLParam(r, "source"), q.Names, q.Track, q.At, q.How)
+	})
+}
+
+// sourceSound sends a recording's sound as a WAV file, or a part of it as browsers ask.
+func (s *Server) sourceSound(w http.ResponseWriter, r *http.Request) {
+	rate, err := number(r, "rate", 1, 1<<20)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	file := s.Library.SoundFile(chi.URLParam(r, "source"), rate)
+	if _, err := os.Stat(file); err != nil {
+		s.fail(w, r, store.ErrNotFound)
+		return
+	}
+	w.Header().Set("Content-Type", "audio/wav")
+	http.ServeFile(w, r, file)
+}
+
+// longestStretch bounds what is written as a file of a stretch, in samples: three hours at 48 kHz.
+const longestStretch = 3 * 3600 * 48000
+
+// stretchFile sends a stretch of a recording as a file of its own: 24 bits, at the scene's rate.
+func (s *Server) stretchFile(w http.ResponseWriter, r *http.Request) {
+	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	src, ok := st.Scene.Sources[chi.URLParam(r, "source")]
+	if !ok {
+		s.fail(w, r, store.ErrNotFound)
+		return
+	}
+	var from, to int64
+	if err := numbers(r, map[string]*int64{"from": &from, "to": &to}, 0, farthest); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	if to <= from || to > src.Samples || to-from > longestStretch {
+		s.fail(w, r, errBadRequest{fmt.Errorf("The stretch must lie in the sound of %s, its in point before its out point.", src.Name)})
+		return
+	}
+	sound, err := s.sound.open(st.Scene)(src)
+	if err != nil {
+		s.fail(w, r, errBadRequest{err})
+		return
+	}
+	name := r.URL.Query().Get("name")
+	if name == "" {
+		name = src.Name
+	}
+	dir, err := os.MkdirTemp("", "blendseam-")
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	defer os.RemoveAll(dir)
+	file := dir + "/stretch.wav"
+	if err := writeStretch(file, sound, pcm.Span{From: from, To: to}, int(st.Scene.SampleRate)); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "audio/wav")
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(name)+".wav"))
+	http.ServeFile(w, r, file)
+}
+
+func writeStretch(file string, sound pcm.ReaderAt, span pcm.Span, rate int) error {
+	channels := sound.Format().Channels
+	out, err := media.CreateWAV(file, pcm.Encoder{Format: pcm.Format{Rate: rate, Channels: channels, Bits: 24}})
+	if err != nil {
+		return err
+	}
+	defer out.Discard()
+	const step = 1 << 16
+	block := pcm.NewBlock(channels, step)
+	raw := make([]byte, out.Encoder.Size(step))
+	for at := span.From; at < span.To; at += step {
+		part := block.Slice(0, min(step, span.To-at))
+		if err := sound.ReadSamplesAt(part, at); err != nil {
+			return err
+		}
+		piece := raw[:out.Encoder.Size(part.Len())]
+		out.Encoder.Encode(piece, part, at-span.From)
+		if _, err := out.Write(piece); err != nil {
+			return err
+		}
+	}
+	return out.Close()
+}

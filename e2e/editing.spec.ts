@@ -8,11 +8,11 @@ const HEIGHTS: Record<string, number> = { picture: 44, dialogue: 50 };
 /** Where on the screen a moment of a track is, in the view of the whole scene; part is how far down its row. */
 async function point(page: Page, s: SceneState, purpose: string, sample: number, part: number): Promise<{ x: number; y: number }> {
   const box = (await page.locator("#timeline").boundingBox())!;
-  let top = 26;
+  let top = 36;
   for (const t of s.tracks) {
     const h = HEIGHTS[t.purpose] ?? 38;
     if (t.purpose === purpose) return { x: box.x + sample / shown.perPixel, y: box.y + top + part * h };
-    top += h + 5;
+    top += h + 4;
   }
   throw new Error(`no ${purpose}`);
 }

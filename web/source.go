@@ -23,11 +23,20 @@ type useView struct {
 	Out   int64  `json:"out"`
 }
 
+// usesOf gives the clips of a source; of picture and sound that are linked, the sound.
 func usesOf(sc *scene.Scene, source string) []useView {
 	uses := []useView{}
+	heard := map[string]bool{}
 	for _, t := range sc.Tracks {
 		for _, c := range t.Clips {
-			if c.Source == source {
+			if c.Source == source && t.Kind == scene.Sound && c.Link != "" {
+				heard[c.Link] = true
+			}
+		}
+	}
+	for _, t := range sc.Tracks {
+		for _, c := range t.Clips {
+			if c.Source == source && (t.Kind == scene.Sound || !heard[c.Link]) {
 				in := sc.Time(t, c.In)
 				uses = append(uses, useView{c.ID, c.Name, t.Name, sc.Timecode(sc.Time(t, c.Start)), in, in + sc.Time(t, c.End()) - sc.Time(t, c.Start)})
 			}

@@ -37,6 +37,7 @@ var edits = map[string]func() Edit{
 	"divide":        func() Edit { return new(Divide) },
 	"remove":        func() Edit { return new(Remove) },
 	"remove_range":  func() Edit { return new(RemoveRange) },
+	"close_gap":     func() Edit { return new(CloseGap) },
 	"paste":         func() Edit { return new(Paste) },
 	"gain":          func() Edit { return new(Gain) },
 	"fade":          func() Edit { return new(FadeEdge) },

@@ -6,11 +6,12 @@ import (
 )
 
 // Lead sets by how many frames the sound of a cut, or of a clip's head (no Left) or tail (no Right), is cut earlier than its
-// picture; a negative lead trails, 0 makes the cut straight.
+// picture; a negative lead trails, 0 makes the cut straight. With More it is so many frames more than it was.
 type Lead struct {
 	Left   string `json:"left,omitempty"`
 	Right  string `json:"right,omitempty"`
 	Frames int64  `json:"frames"`
+	More   bool   `json:"more,omitempty"`
 }
 
 // LeadAt is by how many samples the sound of an edge is cut earlier than its picture. ok is false if it has none.
@@ -61,7 +62,7 @@ func (e *Lead) apply(d *draft) error {
 	if e.Frames > unbounded/4000 || e.Frames < -unbounded/4000 {
 		return notPossible("A lead of %d frames is outside anything there is.", e.Frames)
 	}
-	_, _, picture, ok := d.pictureEdge(Edge{e.Left, e.Right})
+	t, at, picture, ok := d.pictureEdge(Edge{e.Left, e.Right})
 	if !ok {
 		name := e.Right
 		if name == "" {
@@ -69,6 +70,10 @@ func (e *Lead) apply(d *draft) error {
 		}
 		_, c := d.Clip(name)
 		return notPossible("%s has no picture linked at this edge, so its sound cannot lead or trail. Link it to its picture first.", c.Name)
+	}
+	if e.More {
+		was := d.Rate.Nearest(picture, d.SampleRate) - d.Rate.Nearest(d.Time(t, at), d.SampleRate)
+		e = &Lead{Left: e.Left, Right: e.Right, Frames: was + e.Frames}
 	}
 	to := d.Rate.SampleOf(d.Rate.Nearest(picture, d.SampleRate)-e.Frames, d.SampleRate)
 	one := e.move(d, to)
@@ -114,7 +119,7 @@ func (e *Lead) less(d *draft, picture int64, r Refusal) {
 	works := func(n int64) bool {
 		try := newDraft(d.base)
 		try.trial = true
-		_, err := finish(try, &Lead{e.Left, e.Right, sign(n)})
+		_, err := finish(try, &Lead{Left: e.Left, Right: e.Right, Frames: sign(n)})
 		return err == nil
 	}
 	for high-low > 1 {
@@ -125,9 +130,9 @@ func (e *Lead) less(d *draft, picture int64, r Refusal) {
 		}
 	}
 	if low > 0 {
-		d.suggest(optionsOf(r), leadWords(sign(low)), &Lead{e.Left, e.Right, sign(low)})
+		d.suggest(optionsOf(r), leadWords(sign(low)), &Lead{Left: e.Left, Right: e.Right, Frames: sign(low)})
 	}
-	d.suggest(optionsOf(r), leadWords(0), &Lead{e.Left, e.Right, 0})
+	d.suggest(optionsOf(r), leadWords(0), &Lead{Left: e.Left, Right: e.Right})
 }
 
 func leadWords(frames int64) string {
@@ -152,7 +157,11 @@ func (e *Lead) words(before, after *Scene) string {
 	case right != nil:
 		where = "at the head of " + right.Name
 	}
-	return leadWords(e.Frames) + " " + where
+	frames := e.Frames
+	if lead, ok := after.LeadAt(Edge{e.Left, e.Right}); ok && e.More {
+		frames = after.Rate.Frames(lead, after.SampleRate)
+	}
+	return leadWords(frames) + " " + where
 }
 
 // LeadAll sets the lead of every cut of sound whose picture is cut between two moments. Cuts that cannot have it stay as
@@ -192,7 +201,7 @@ func (e *LeadAll) apply(d *draft) error {
 	done := 0
 	var first error
 	for _, x := range cuts {
-		if err := (&Lead{x.Left, x.Right, e.Frames}).apply(d); err == nil {
+		if err := (&Lead{Left: x.Left, Right: x.Right, Frames: e.Frames}).apply(d); err == nil {
 			done++
 		} else if first == nil {
 			first = err
@@ -211,7 +220,7 @@ func (e *LeadAll) words(before, after *Scene) string {
 		lead, _ := after.LeadAt(x)
 		if after.within(lead - after.framesAt(0, e.Frames)) {
 			done++
-		} else if _, err := Apply(after, &Lead{x.Left, x.Right, e.Frames}); err != nil {
+		} else if _, err := Apply(after, &Lead{Left: x.Left, Right: x.Right, Frames: e.Frames}); err != nil {
 			left = append(left, err.Error())
 		}
 	}

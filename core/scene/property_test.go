@@ -54,6 +54,7 @@ func TestRandomEditsKeepEveryInvariant(t *testing.T) {
 					t.Fatalf("after %s: %v", when, err)
 				}
 				checkSync(t, next, when)
+				checkLeads(t, next, when)
 				if scene.Describe(s, next, e) == "" {
 					t.Fatalf("%s has no words", when)
 				}
@@ -115,6 +116,39 @@ func checkSync(t *testing.T, s *scene.Scene, when string) {
 				origin[c.Link] = o
 			}
 		}
+	}
+}
+
+// checkLeads: the leads of all edges at once are those of each alone.
+func checkLeads(t *testing.T, s *scene.Scene, when string) {
+	leads := s.Leads()
+	n := 0
+	for _, track := range s.Tracks {
+		if track.Kind != scene.Sound {
+			continue
+		}
+		for i, c := range track.Clips {
+			edges := []scene.Edge{{Right: c.ID}, {Left: c.ID}}
+			if track.Touches(i - 1) {
+				edges[0].Left = track.Clips[i-1].ID
+			}
+			if track.Touches(i) {
+				edges = edges[:1]
+			}
+			for _, x := range edges {
+				one, ok := s.LeadAt(x)
+				all, known := leads[x]
+				if ok != known || one != all {
+					t.Fatalf("after %s: the lead of %v is %d (%v), among all %d (%v)", when, x, one, ok, all, known)
+				}
+				if ok {
+					n++
+				}
+			}
+		}
+	}
+	if n != len(leads) {
+		t.Fatalf("after %s: %d leads of edges that there are, of %d", when, n, len(leads))
 	}
 }
 

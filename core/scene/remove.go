@@ -378,6 +378,74 @@ func (e *RemoveRange) apply(d *draft) error {
 	return nil
 }
 
+// CloseGap moves all that follows a gap of a track up by its length, on every track that follows. At is any moment in it.
+type CloseGap struct {
+	Track string `json:"track"`
+	At    int64  `json:"at"`
+}
+
+// gap gives the gap of a track that lies over a moment, in samples, and the index of the clip that ends it.
+func (s *Scene) gap(t *Track, at int64) (from, to int64, next int, ok bool) {
+	next = t.At(s.Unit(t, at))
+	if next == len(t.Clips) || s.Time(t, t.Clips[next].Start) <= at {
+		return 0, 0, 0, false
+	}
+	if next > 0 {
+		from = s.Time(t, t.Clips[next-1].End())
+	}
+	return from, s.Time(t, t.Clips[next].Start), next, true
+}
+
+func (e *CloseGap) apply(d *draft) error {
+	t := d.Track(e.Track)
+	if t == nil {
+		return notPossible("There is no track %q in this scene.", e.Track)
+	}
+	from, to, next, ok := d.gap(t, e.At)
+	if !ok || e.At < 0 {
+		return notPossible("No gap of track %s lies at %s with a clip after it, so there is nothing to close up.", t.Name, d.Timecode(max(0, e.At)))
+	}
+	follows := to
+	for _, id := range d.Linked(t.Clips[next].ID) { // sound that leads comes along
+		ot, c := d.Clip(id)
+		if start := d.Time(ot, c.Start); start >= from {
+			follows = min(follows, start)
+		}
+	}
+	back := d.Rate.Nearest(from, d.SampleRate) - d.Rate.Nearest(to, d.SampleRate)
+	x := step{from - to, back}
+	if back == 0 || d.framesAt(d.Rate.Nearest(to, d.SampleRate), back) != x.samples { // whole frames, as picture follows
+		x = d.wholeFrames(to, from-to)
+	}
+	if x.samples == 0 {
+		return notPossible("The gap of track %s is %s long; what follows moves by whole frames. Roll or nudge the edge instead.", t.Name, d.lengthWords(to-from))
+	}
+	err := d.ripple(to, follows, d.steady(follows, x), nil)
+	if r, refused := err.(Refusal); refused {
+		d.suggest(optionsOf(r), "take the stretch out of every track", &RemoveRange{From: from, To: to, Close: true})
+	}
+	return err
+}
+
+// wholeFrames is a step back by no more than a length, in whole frames if there is picture to move.
+func (s *Scene) wholeFrames(at, by int64) step {
+	for _, t := range s.Tracks {
+		if t.Kind == Picture && len(t.Clips) > 0 {
+			n := s.Rate.FrameOf(-by, s.SampleRate)
+			return step{s.framesAt(s.Rate.Nearest(at, s.SampleRate), -n), -n}
+		}
+	}
+	return step{by, 0}
+}
+
+func (e *CloseGap) words(before, after *Scene) string {
+	t := before.Track(e.Track)
+	_, to, next, _ := before.gap(t, e.At)
+	_, now := after.Clip(t.Clips[next].ID)
+	by := before.Time(t, t.Clips[next].Start) - after.Time(after.Track(e.Track), now.Start)
+	return fmt.Sprintf("gap of %s on %s closed up%s", before.lengthWords(by), t.Name, before.stayWords(to, to, after))
+}
+
 // chosen gives the indices of named tracks, which must not be locked; of all that are not locked and follow if none is
 // named.
 func (d *draft) chosen(ids []string) ([]int, error) {

@@ -46,9 +46,12 @@ export async function post<T>(url: string, body: unknown = {}): Promise<T> {
   return response.status === 204 ? (undefined as T) : response.json();
 }
 
-export async function remove(url: string): Promise<void> {
-  await ask(url, { method: "DELETE" });
+export async function request<T>(method: string, url: string): Promise<T> {
+  const response = await ask(url, { method });
+  return response.status === 204 ? (undefined as T) : response.json();
 }
+
+export const remove = (url: string): Promise<void> => request("DELETE", url);
 
 export interface Job { id: string; kind: string; words: string; state: "running" | "done" | "failed" | "stopped"; result: never; error?: string; done: number; made: string }
 

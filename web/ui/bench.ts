@@ -1,6 +1,7 @@
 // The bench: the seam in hand, enlarged. Three strips on one time axis centred on the cut, the gains over them, and what
 // the sum does along the blend. What it shows was rendered by the server.
 import { get } from "./api.ts";
+import { leadWords } from "./drag.ts";
 import { FIGURES, TEXT, colours, fitted, repainter, sharpen, stitches } from "./paint.ts";
 import { type Rate, type View, frames, sampleOf, toX, zoomed } from "./time.ts";
 
@@ -14,10 +15,11 @@ export interface Seam {
   id: string; track: string; track_name: string; kind: string; at: number; from: number; to: number; left: string; right: string;
   left_name: string; right_name: string; blend: boolean; tc: string; verdict: string; cause: string; why: string;
   measures: Record<string, number | null>;
+  lead?: number; // samples by which sound is cut earlier than its picture
 }
 
 type Part = "before" | "after" | "lean" | "cut";
-interface Drag { part: Part; startX: number; x: number; lastX: number; delta: number; moved: boolean }
+interface Drag { part: Part; alone: boolean; startX: number; x: number; lastX: number; delta: number; moved: boolean }
 
 export interface Stand {
   sceneID: string;
@@ -26,7 +28,7 @@ export interface Stand {
   thread(): string;
   playhead(): number;
   setBlend(before: number, after: number): void;
-  rollTo(sample: number): void;
+  rollTo(sample: number, alone: boolean): void; // alone: the picture's cut stays, so that sound leads or trails
   loaded(v: BenchView): void;
   failed(e: unknown): void;
 }
@@ -63,7 +65,7 @@ export class Bench {
       const part = this.partAt(e.offsetX, e.offsetY);
       if (!part || e.button !== 0) return;
       canvas.setPointerCapture(e.pointerId);
-      this.drag = { part, startX: e.offsetX, x: e.offsetX, lastX: e.offsetX, delta: 0, moved: false };
+      this.drag = { part, alone: e.altKey, startX: e.offsetX, x: e.offsetX, lastX: e.offsetX, delta: 0, moved: false };
     });
     canvas.addEventListener("pointermove", (e) => this.move(e));
     canvas.addEventListener("pointerup", () => this.up());
@@ -187,7 +189,7 @@ export class Bench {
     if (d?.moved && d.delta !== 0) {
       const { before, after, cut } = this.halves();
       this.lean = d.part === "cut" ? undefined : { before, after };
-      if (d.part === "cut") this.stand.rollTo(cut);
+      if (d.part === "cut") this.stand.rollTo(cut, d.alone);
       else this.stand.setBlend(before, after);
     }
     this.drag = undefined;
@@ -237,6 +239,7 @@ export class Bench {
     c.moveTo(Math.round(xc) + 0.5, tops[0]);
     c.lineTo(Math.round(xc) + 0.5, tops[2] + h);
     c.stroke();
+    this.pictureCut(c, s, cut, tops[0], tops[2] + h, col);
     this.labels(c, s, tops, width, col, before, after, b0, b1);
     const play = toX(this.view, this.stand.playhead());
     if (play >= 0 && play <= width) {
@@ -249,6 +252,26 @@ export class Bench {
       c.stroke();
       c.setLineDash([]);
     }
+  }
+
+  /** Where the picture is cut, if sound leads or trails it. */
+  private pictureCut(c: CanvasRenderingContext2D, s: Seam, cut: number, top: number, bottom: number, col: Record<string, string>): void {
+    if (s.lead === undefined) return;
+    const at = s.at + s.lead, n = Math.round(((at - cut) * this.stand.rate.num) / (this.stand.rate.den * this.stand.sampleRate));
+    if (n === 0) return;
+    const x = toX(this.view, at);
+    c.strokeStyle = c.fillStyle = col.picture;
+    c.lineWidth = 1.5;
+    c.setLineDash([6, 3]);
+    c.beginPath();
+    c.moveTo(x, top);
+    c.lineTo(x, bottom);
+    c.stroke();
+    c.setLineDash([]);
+    c.font = `600 11.5px ${TEXT}`;
+    c.textAlign = n > 0 ? "left" : "right";
+    this.plate(c, `picture is cut here; ${leadWords(n)}`, n > 0 ? x + 6 : x - 6, bottom - 20, col);
+    c.textAlign = "left";
   }
 
   private strip(c: CanvasRenderingContext2D, d: BenchView, s: Strip, top: number, h: number, colour: string, alpha: (x: number) => number): void {

@@ -1,71 +1,149 @@
-// The card: the figures of whatever is selected, and what can be done with it. Pure functions from the scene to words.
+// The card: the figures of whatever is selected, its settings, and what can be done with it. Pure functions from the scene to words.
 import type { Seam } from "./bench.ts";
-import { type Clip, type Scene, type Track, endOf } from "./model.ts";
-import { name } from "./seams.ts";
-import { type Rate, frameOf, frames, sampleOf, timecode } from "./time.ts";
+import { offsetWords } from "./cloth.ts";
+import { type Edge, type Marker, type Placed, type Scene, type Track, edgeAt, endOf, findClip, handles } from "./model.ts";
+import { leadOf, name } from "./seams.ts";
+import type { Range } from "./selection.ts";
+import type { Shown } from "./rows.ts";
+import { type Rate, frameOf, frames, timecode } from "./time.ts";
 
 export interface Action { command: string; words: string; key?: string; tone: string }
+/** A figure that can be typed, with commands to make it less and more. */
+export interface Field { id: string; name: string; value: string; less?: string; more?: string; lessWords?: string; moreWords?: string; steps: boolean; tone: string }
+export interface Choice { id: string; name: string; value: string; options: { value: string; words: string }[] }
 export interface Card {
   over: string; title: string; verdict: string; mark: string; verdictWord: string; why: string;
-  groups: { name: string; rows: { name: string; value: string }[] }[]; gain: boolean; gainText: string; hint: string; actions: Action[];
+  groups: { name: string; rows: { name: string; value: string }[] }[]; fields: Field[]; choices: Choice[]; hint: string; actions: Action[];
 }
 
 const MARKS: Record<string, string> = { clean: "●", audible: "◆", rough: "▲" };
 const KINDS: Record<string, string> = { cut: "cut", gap_start: "gap begins", gap_end: "gap ends", fade: "fade", head: "track begins", tail: "track ends" };
 
-const blank: Card = { over: "", title: "", verdict: "", mark: "", verdictWord: "", why: "", groups: [], gain: false, gainText: "", hint: "", actions: [] };
+const blank: Card = { over: "", title: "", verdict: "", mark: "", verdictWord: "", why: "", groups: [], fields: [], choices: [], hint: "", actions: [] };
 
 const dB = (v: number | null | undefined, digits = 1) => (v == null ? "–" : `${v < -0.05 ? "-" : "+"}${Math.abs(v).toFixed(digits)} dB`);
 const full = (v: number | null | undefined) => (v == null ? "–" : v <= -119 ? "silence" : `${v.toFixed(1)} dBFS`);
+const signed = (v: number) => `${v >= 0 ? "+" : ""}${v.toFixed(1)} dB`;
 
-export function seamCard(s: Seam, number: number, scene: Scene, rate: Rate): Card {
-  const m = s.measures, f = (n: number | null) => (n == null ? "–" : n > 1e12 ? "any" : `${Math.floor((n * rate.num) / (rate.den * scene.sample_rate) + 1e-6)} f`);
+/** What cards need of the page. */
+export interface About { scene: Scene; rate: Rate; key(command: string): string; closing: boolean; offsets: Record<string, number>; shown: Shown; hues: string[] }
+
+const short = (a: About, n: number) => frames(n, a.rate, a.scene.sample_rate).replace(/ frames?/, " f");
+const tc = (a: About, n: number) => timecode(a.scene.start_frame + frameOf(n, a.rate, a.scene.sample_rate), a.rate);
+const action = (a: About, command: string, words: string, tone = ""): Action => ({ command, words, key: a.key(command), tone });
+const field = (id: string, name: string, value: string, less?: [string, string], more?: [string, string]): Field => ({ id, name, value, less: less?.[0], lessWords: less?.[1], more: more?.[0], moreWords: more?.[1], steps: !!less, tone: less ? "stepped" : "" });
+
+const leadField = (frames: number) => field("lead", "Sound leads", `${frames} f`, ["trail", "One frame later"], ["lead", "One frame earlier"]);
+
+export function seamCard(a: About, s: Seam, number: number): Card {
+  const m = s.measures, { scene, rate } = a, sr = scene.sample_rate;
+  const f = (n: number | null) => (n == null ? "–" : n > 1e12 ? "any" : `${Math.floor((n * rate.num) / (rate.den * sr) + 1e-6)} f`);
   const rows = [{ name: "Background step", value: dB(m.background_step_db) }, { name: "Backgrounds", value: `${full(m.background_left_db).replace(" dBFS", "")} · ${full(m.background_right_db).replace(" dBFS", "")}` }];
   rows.push({ name: "Click", value: m.click_db == null ? "–" : m.click_db < 0.5 ? "none" : `${m.click_db.toFixed(0)} dB` });
   if (s.kind === "cut") rows.push({ name: "Level of the voices", value: m.level_step_lu == null ? "–" : `${m.level_step_lu >= 0 ? "+" : "-"}${Math.abs(m.level_step_lu).toFixed(1)} LU` }, { name: "Likeness", value: m.correlation == null ? "–" : m.correlation.toFixed(2) });
   rows.push({ name: "Dead silence", value: !m.dead_silence_ms ? "none" : `${m.dead_silence_ms.toFixed(0)} ms` });
   if (s.kind === "cut") rows.push({ name: "Handles", value: `${f(m.handle_after)} · ${f(m.handle_before)}` });
   if (m.drop_db != null) rows.push({ name: "Fall at the end", value: `${m.drop_db.toFixed(0)} dB` });
-  const groups = [{ name: "Measured", rows }];
-  const actions: Action[] = [];
+  const groups = [{ name: "Measured", rows }], actions: Action[] = [];
   let hint = "";
   if (s.kind === "cut") {
     if (s.blend) {
       groups.push({ name: "Blend", rows: [
-        { name: "Length", value: `${frames(s.to - s.from, rate, scene.sample_rate).replace(/ frames?/, " f")} · ${Math.round((1000 * (s.to - s.from)) / scene.sample_rate)} ms` },
-        { name: "Before · after", value: `${frames(s.at - s.from, rate, scene.sample_rate).replace(/ frames?/, " f")} · ${frames(s.to - s.at, rate, scene.sample_rate).replace(/ frames?/, " f")}` },
+        { name: "Length", value: `${short(a, s.to - s.from)} · ${Math.round((1000 * (s.to - s.from)) / sr)} ms` },
+        { name: "Before · after", value: `${short(a, s.at - s.from)} · ${short(a, s.to - s.at)}` },
         { name: "Scene", value: "length kept" }] });
-      actions.push({ command: "blend_off", words: "Take the blend off", tone: "wide" });
-    } else actions.push({ command: "blend", words: "Blend this cut", key: "B", tone: "wide on" });
-  } else if (s.kind === "gap_start" || s.kind === "gap_end") hint = "Nothing lies here on this track. Pull the edge in or out, or move a clip up, to close the gap.";
+      actions.push(action(a, "blend_off", "Take the blend off", "wide"));
+    } else actions.push(action(a, "blend", "Blend this cut", "wide on"));
+  } else if (s.kind === "gap_start" || s.kind === "gap_end") hint = "Nothing lies here on this track. Pull the edge in or out, or click the gap to close it up.";
   else if (s.kind === "head" || s.kind === "tail") hint = "Drag the dot in the clip's top corner to fade this edge.";
-  actions.push({ command: "audition", words: "Audition", key: "Enter", tone: "" }, { command: "next_seam", words: "Next seam", key: "Down", tone: "" });
+  const fields: Field[] = [];
+  if (s.lead !== undefined) {
+    fields.push(leadField(Math.round((s.lead * rate.num) / (rate.den * sr))));
+    if (leadOf(s, rate, sr)) actions.push(action(a, "straight", "Straight cut again", "wide"));
+  }
+  actions.push(action(a, "audition", "Audition"), action(a, "next_seam", "Next seam"), action(a, "edge_earlier", "Cut earlier"), action(a, "edge_later", "Cut later"));
   return { ...blank, over: `Seam ${number} · ${KINDS[s.kind] ?? s.kind}, ${s.track_name}`, title: name(s), verdict: s.verdict, mark: MARKS[s.verdict] ?? "", verdictWord: s.verdict ? s.verdict[0].toUpperCase() + s.verdict.slice(1) : "",
-    why: s.why ? s.why[0].toUpperCase() + s.why.slice(1) + "." : "", groups, hint, actions };
+    why: s.why ? s.why[0].toUpperCase() + s.why.slice(1) + "." : "", groups, fields, hint, actions };
 }
 
-export function clipCard(t: Track, c: Clip, scene: Scene, rate: Rate, edge?: string): Card {
-  const sr = scene.sample_rate, src = scene.sources[c.source], tc = (n: number) => timecode(scene.start_frame + frameOf(n, rate, sr), rate);
-  const unit = (n: number) => (t.kind === "picture" ? sampleOf(n, rate, sr) : n);
-  const f = (n: number) => frames(n, rate, sr).replace(/ frames?/, " f"), whole = t.kind === "picture" ? src?.frames ?? 0 : src?.samples ?? 0;
-  const rows = [{ name: "Begins", value: tc(c.from) }, { name: "Ends", value: tc(c.to) }, { name: "Length", value: `${f(c.to - c.from)} · ${((c.to - c.from) / sr).toFixed(2)} s` },
-    { name: "Handles", value: `${f(unit(c.in))} · ${f(unit(whole) - unit(c.in + c.length))}` }, { name: "Source", value: src?.name ?? "–" }];
-  if (t.kind === "sound") rows.push({ name: "Fades", value: `${c.fade_in?.length ? f(c.fade_in.length) : "none"} · ${c.fade_out?.length ? f(c.fade_out.length) : "none"}` });
+export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined, closes: string): Card {
+  const { track: t, clip: c } = p, { scene, rate } = a, sr = scene.sample_rate, src = scene.sources[c.source], h = handles(scene, rate, p);
+  const rows = [{ name: "Ends", value: tc(a, c.to) }, { name: "Handles", value: `${short(a, h.head)} · ${h.tail > 1e12 ? "any" : short(a, h.tail)}` }, { name: "Source", value: src?.name ?? "–" }];
+  if (t.kind === "sound") rows.push({ name: "Fades", value: `${c.fade_in?.length ? short(a, c.fade_in.length) : "none"} · ${c.fade_out?.length ? short(a, c.fade_out.length) : "none"}` });
   rows.push({ name: "Linked", value: c.link ? "yes" : "no" });
-  const loud = (c.gain_db ?? 0) > 6;
-  return { ...blank, over: `Clip · ${t.name}`, title: c.name, groups: [{ name: "Clip", rows }], gain: t.kind === "sound", gainText: `${(c.gain_db ?? 0) >= 0 ? "+" : ""}${(c.gain_db ?? 0).toFixed(1)} dB`,
-    hint: loud ? "More than 6 dB up: a clip raised so far often starts to sound wrong. Listen to its background." : edge ? `Edge in hand: the ${edge}. Comma and full stop move it one frame, with Shift five.` : "",
-    actions: [{ command: "divide", words: "Divide", key: "D", tone: "" }, { command: "link", words: c.link ? "Unlink" : "Link", key: "Y", tone: "" },
-      { command: "open_here", words: "Open here", key: "O", tone: "" }, { command: "close_here", words: "Close here", key: "C", tone: "" },
-      { command: "remove", words: "Remove, leave gap", tone: "" }, { command: "remove_close", words: "Remove, close up", tone: "" }] };
+  const offset = a.offsets[c.id], loud = (c.gain_db ?? 0) > 6;
+  if (offset !== undefined) rows.push({ name: "Out of sync", value: offsetWords(offset, rate, sr) });
+  const fields = [field("begins", "Begins", tc(a, c.from)), field("length", "Length", short(a, c.to - c.from))];
+  if (t.kind === "sound") fields.push(field("gain", "Gain", signed(c.gain_db ?? 0), ["gain_down", "One dB down"], ["gain_up", "One dB up"]));
+  const actions = [action(a, "divide", "Divide"), action(a, "link", c.link ? "Unlink" : "Link"), action(a, "open_here", "Open here"), action(a, "close_here", "Close here"),
+    action(a, "slip_earlier", "Slip earlier"), action(a, "slip_later", "Slip later"), action(a, "duplicate", "Duplicate"), action(a, "came_from", "Its source"),
+    action(a, "remove", "Leave gap"), action(a, "remove_close", "Close up")];
+  if (offset !== undefined) actions.unshift(action(a, "sync_move", "Move into sync"), action(a, "sync_slip", "Slip into sync"));
+  const hint = loud ? "More than 6 dB up: a clip raised so far often starts to sound wrong. Listen to its background."
+    : edge ? `Edge in hand: the ${edge}. ${a.key("edge_earlier")} and ${a.key("edge_later")} move it one frame, with Shift five, and ${a.closing ? "close up" : "leave a gap"}.` : closes;
+  return { ...blank, over: `Clip · ${t.name}`, title: c.name, groups: [{ name: "Clip", rows }], fields, hint, actions };
 }
 
-export function sceneCard(scene: Scene, rate: Rate): Card {
-  const clips = scene.tracks.reduce((n, t) => n + t.clips.length, 0), n = frameOf(endOf(scene), rate, scene.sample_rate);
+export function clipsCard(a: About, list: Placed[]): Card {
+  const from = Math.min(...list.map((p) => p.clip.from)), to = Math.max(...list.map((p) => p.clip.to)), tracks = new Set(list.map((p) => p.track.id)).size;
+  const actions = [action(a, "gain_down", "1 dB down"), action(a, "gain_up", "1 dB up"), action(a, "link", list.some((p) => p.clip.link) ? "Unlink" : "Link"), action(a, "duplicate", "Duplicate"),
+    action(a, "copy", "Copy"), action(a, "range_clip", "Range over them"), action(a, "remove", "Leave gaps"), action(a, "remove_close", "Close up")];
+  return { ...blank, over: "Clips", title: `${list.length} clips in hand`, groups: [{ name: "Clips", rows: [{ name: "From", value: tc(a, from) }, { name: "To", value: tc(a, to) }, { name: "On", value: `${tracks} ${tracks === 1 ? "track" : "tracks"}` }] }],
+    hint: "Drag one of them, and all move. Shift-click adds a clip or takes it out.", actions };
+}
+
+export function edgesCard(a: About, edges: Edge[]): Card {
+  const rows = edges.slice(0, 8).map((e) => {
+    const at = edgeAt(a.scene, e) ?? 0, side = (id?: string) => (id ? findClip(a.scene, id)?.clip.name ?? "" : "");
+    return { name: e.left && e.right ? `${side(e.left)} → ${side(e.right)}` : e.left ? `tail of ${side(e.left)}` : `head of ${side(e.right)}`, value: tc(a, at).slice(3) };
+  });
+  return { ...blank, over: "Edges", title: `${edges.length} ${edges.length === 1 ? "edge" : "edges"} in hand`, groups: [{ name: "Trimmed together", rows }],
+    hint: `Cuts roll; heads and tails ${a.closing ? "close up" : "leave a gap"} (${a.key("edge_closes")} changes that).`,
+    actions: [action(a, "edge_earlier", "Earlier"), action(a, "edge_later", "Later"), action(a, "edge_by", "By a figure …", "wide"), action(a, "select_none", "None", "wide")] };
+}
+
+export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolean, source: string): Card {
+  const names = r.tracks.map((id) => a.scene.tracks.find((t) => t.id === id)?.name ?? "");
+  const over = r.gap ? `Gap · ${names[0]}` : "Range", length = `${short(a, r.to - r.from)} · ${((r.to - r.from) / a.scene.sample_rate).toFixed(2)} s`;
+  const rows = [{ name: "Length", value: length }, { name: "Tracks", value: names.length ? names.length > 2 ? `${names.length} tracks` : names.join(", ") : "all" }];
+  const actions = r.gap ? [action(a, "remove_close", "Close the gap up", "wide on")]
+    : [action(a, "remove", "Leave gap"), action(a, "remove_close", "Close up"), action(a, "copy", "Copy"), action(a, "cut", "Cut"), action(a, "lead_all", "All cuts lead …", "wide")];
+  if (copied) actions.push(action(a, "paste", "Paste over"), action(a, "paste_insert", "Paste and push"));
+  if (source) actions.push(action(a, "fill_range", `Fill from ${source}`, "wide"));
+  actions.push(action(a, "zoom_selection", "Zoom to it", "wide"));
+  return { ...blank, over, title: r.gap ? `Nothing for ${short(a, r.to - r.from)}` : `${tc(a, r.from).slice(3)} to ${tc(a, r.to).slice(3)}`, groups: [{ name: r.gap ? "Gap" : "Range", rows }],
+    fields: [field("from", "From", tc(a, r.from)), field("to", "To", tc(a, r.to))], hint: r.gap ? "" : "Commands act on this range. Click a track's name, with Shift several, to choose its tracks.", actions };
+}
+
+export function trackCard(a: About, t: Track): Card {
+  const choices: Choice[] = [];
+  if (t.kind === "sound") choices.push({ id: "purpose", name: "Purpose", value: t.purpose, options: ["dialogue", "tone", "music", "effects"].map((value) => ({ value, words: value })) });
+  choices.push({ id: "hue", name: "Thread", value: t.hue ?? "", options: [{ value: "", words: "of its purpose" }, ...a.hues.map((value) => ({ value, words: value }))] });
+  const fields = [field("name", "Name", t.name)];
+  if (t.kind === "sound") fields.push(field("track_gain", "Gain", signed(t.gain_db ?? 0)));
+  const yes = (is: boolean | undefined, words: string) => (is ? words : "");
+  const state = [yes(t.mute, "muted"), yes(t.solo, "alone"), yes(t.locked, "locked"), t.stays ? "stays when others close up" : "follows when others close up"].filter(Boolean).join(", ");
+  const actions = [...(t.kind === "sound" ? [action(a, "track_mute", t.mute ? "Unmute" : "Mute"), action(a, "track_solo", t.solo ? "Not alone" : "Alone")] : []), action(a, "track_lock", t.locked ? "Unlock" : "Lock"), action(a, "track_follow", t.stays ? "Let it follow" : "Let it stay"),
+    action(a, "track_up", "Up"), action(a, "track_down", "Down"), action(a, "track_fold", a.shown.folded.includes(t.id) ? "Unfold" : "Fold"), action(a, "track_hide", "Hide"),
+    action(a, "select_track", "Select its clips"), action(a, "track_add", "Add a track")];
+  if (!t.clips.length) actions.push(action(a, "track_remove", "Remove the track", "wide"));
+  return { ...blank, over: "Track", title: t.name, groups: [{ name: "Track", rows: [{ name: "Clips", value: String(t.clips.length) }, { name: "Holds", value: t.kind }] }], fields, choices, hint: state[0].toUpperCase() + state.slice(1) + ".", actions };
+}
+
+export function markerCard(a: About, m: Marker): Card {
+  return { ...blank, over: "Marker", title: m.name, fields: [field("marker_name", "Name", m.name), field("marker_at", "At", tc(a, m.at))], hint: "Drag it in the ruler to move it.",
+    actions: [action(a, "previous_marker", "Before"), action(a, "next_marker", "Next"), action(a, "remove", "Remove it", "wide")] };
+}
+
+export function sceneCard(a: About): Card {
+  const { scene, rate } = a, clips = scene.tracks.reduce((n, t) => n + t.clips.length, 0), n = frameOf(endOf(scene), rate, scene.sample_rate);
+  const actions = clips ? [action(a, "next_seam", "First seam", "wide on"), action(a, "track_add", "Add a track"), action(a, "marker", "Set a marker"), action(a, "lead_all", "All cuts lead …"), action(a, "history", "Past and versions")]
+    : [action(a, "sources", "Go to the sources", "wide on"), action(a, "track_add", "Add a track", "wide")];
+  if (a.shown.hidden.length) actions.push(action(a, "tracks_show", `Show ${a.shown.hidden.length} hidden`, "wide"));
   return { ...blank, over: "Scene", title: scene.name, groups: [{ name: "Scene", rows: [
     { name: "Length", value: timecode(n, rate) }, { name: "Clips", value: String(clips) }, { name: "Tracks", value: String(scene.tracks.length) },
     { name: "Sound", value: `${scene.sample_rate} Hz, ${scene.channels === 1 ? "mono" : "stereo"}` }] }],
-    hint: clips ? "Choose a seam in the list, or a clip in the timeline." : "Nothing is laid out yet. Bring recordings in on the page of sources and lay them out.", actions: clips ? [{ command: "next_seam", words: "First seam", key: "Down", tone: "wide on" }] : [{ command: "sources", words: "Go to the sources", tone: "wide on" }] };
+    hint: clips ? "Choose a seam in the list, or a clip in the timeline." : "Nothing is laid out yet. Bring recordings in on the page of sources and lay them out.", actions };
 }
 
 export const emptyCard = blank;

@@ -1,6 +1,6 @@
 // Commands by key and by word. Pure functions.
 
-export interface Command { id: string; words: string; find?: string; keys?: string[] | null }
+export interface Command { id: string; group?: string; words: string; about?: string; keys?: string[] | null }
 
 /** A key press as the table of commands writes it. */
 export function pressed(e: { key: string; ctrlKey: boolean; metaKey: boolean; altKey: boolean; shiftKey: boolean }): string {
@@ -23,14 +23,16 @@ export function search(commands: Command[], query: string): Command[] {
     return typed.every((q) => words.some((w) => w.startsWith(q)));
   };
   const own = commands.filter((c) => has(c.words));
-  return [...own, ...commands.filter((c) => !own.includes(c) && has(`${c.words} ${c.find ?? ""}`))];
+  return [...own, ...commands.filter((c) => !own.includes(c) && has(`${c.words} ${c.about ?? ""}`))];
 }
 
 const NAMES: Record<string, string> = { " ": "Space", ArrowLeft: "Left", ArrowRight: "Right", ArrowUp: "Up", ArrowDown: "Down" };
 
 /** The first key of a command as it is printed on keyboards. */
-export function keyName(c: Command): string {
-  const k = c.keys?.[0];
+export const keyName = (c: Command): string => printed(c.keys?.[0] ?? "");
+
+/** A key as it is printed on keyboards. */
+export function printed(k: string): string {
   if (!k) return "";
   const parts = k === " " ? [" "] : k.split(/\+(?=.)/);
   return parts.map((p) => NAMES[p] ?? (p.length === 1 ? p.toUpperCase() : p)).join("+");

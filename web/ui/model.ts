@@ -4,15 +4,17 @@ import { type Rate, sampleOf } from "./time.ts";
 export interface Fade { length: number; curve: { shape: string; bend?: number } }
 export interface Clip {
   id: string; source: string; name: string; in: number; start: number; length: number; gain_db?: number;
-  fade_in?: Fade; fade_out?: Fade; link?: string; muted?: boolean;
+  fade_in?: Fade; fade_out?: Fade; link?: string; muted?: boolean; note?: string;
   from: number; to: number; // samples, on every kind of track
 }
 export interface Blend { left: string; right: string; before: number; after: number; law: string }
 export interface Track {
-  id: string; kind: "picture" | "sound"; purpose: string; name: string; mute?: boolean; solo?: boolean; gain_db?: number; locked?: boolean;
+  id: string; kind: "picture" | "sound"; purpose: string; name: string; hue?: string; mute?: boolean; solo?: boolean; gain_db?: number;
+  locked?: boolean; stays?: boolean;
   clips: Clip[]; blends?: Blend[] | null;
 }
-export interface Source { id: string; name: string; samples: number; frames?: number; channels?: number }
+export interface Stretch { name: string; from: number; to: number }
+export interface Source { id: string; name: string; samples: number; frames?: number; channels?: number; stretches?: Stretch[] | null }
 export interface Marker { id: string; at: number; name: string }
 export interface Scene {
   name: string; sample_rate: number; channels: number; start_frame: number; tracks: Track[]; markers?: Marker[] | null;
@@ -20,6 +22,10 @@ export interface Scene {
 }
 export interface TrackChanges { track: Track; set?: Clip[]; gone?: string[] | null }
 export interface Changes { name?: string; markers?: Marker[] | null; sources?: Record<string, Source>; order?: string[]; tracks?: TrackChanges[] }
+
+/** The tail of `left` where there is no `right`, the head of `right` where there is no `left`, else their cut. */
+export interface Edge { left?: string; right?: string }
+export interface Placed { track: Track; clip: Clip; index: number }
 
 /** Where a clip lies, in samples. */
 function place(s: Scene, rate: Rate, t: Track, c: Clip): Clip {
@@ -73,28 +79,80 @@ export function clipAt(t: Track, sample: number): Clip | undefined {
   return c && c.from <= sample ? c : undefined;
 }
 
-export function findClip(s: Scene, id: string): { track: Track; clip: Clip; index: number } | undefined {
+const indices = new WeakMap<Track, Map<string, number>>(), blendsOf = new WeakMap<Track, Map<string, Blend>>();
+
+/** The index of a clip on a track; tracks are replaced, never changed, when an edit touches them. */
+function indexOf(t: Track, id: string): number | undefined {
+  let m = indices.get(t);
+  if (!m) indices.set(t, (m = new Map(t.clips.map((c, i) => [c.id, i]))));
+  return m.get(id);
+}
+
+export function findClip(s: Scene, id: string): Placed | undefined {
   for (const track of s.tracks) {
-    const index = track.clips.findIndex((c) => c.id === id);
-    if (index >= 0) return { track, clip: track.clips[index], index };
+    const index = indexOf(track, id);
+    if (index !== undefined) return { track, clip: track.clips[index], index };
   }
   return undefined;
 }
 
-export const blendAt = (t: Track, left: string, right: string): Blend | undefined => t.blends?.find((b) => b.left === left && b.right === right);
+export function blendAt(t: Track, left: string, right: string): Blend | undefined {
+  let m = blendsOf.get(t);
+  if (!m) blendsOf.set(t, (m = new Map((t.blends ?? []).map((b) => [b.left, b]))));
+  const b = m.get(left);
+  return b?.right === right ? b : undefined;
+}
+
+/** A clip and all that are linked with it. */
+export function linked(s: Scene, p: Placed): Placed[] {
+  if (!p.clip.link) return [p];
+  const all = s.tracks.flatMap((track) => track.clips.flatMap((clip, index) => (clip.link === p.clip.link && clip.id !== p.clip.id ? [{ track, clip, index }] : [])));
+  return [p, ...all];
+}
+
+/** The picture that belongs to a clip: itself, or the first linked one. */
+export const pictureOf = (s: Scene, p: Placed): Placed | undefined => (p.track.kind === "picture" ? p : p.clip.link ? linked(s, p).find((x) => x.track.kind === "picture") : undefined);
+
+/** The neighbour that touches a clip at an edge. */
+export function beside(p: Placed, edge: "head" | "tail"): Placed | undefined {
+  const index = edge === "head" ? p.index - 1 : p.index + 1, clip = p.track.clips[index];
+  return clip && (edge === "head" ? clip.to === p.clip.from : clip.from === p.clip.to) ? { track: p.track, clip, index } : undefined;
+}
+
+/** Where an edge lies, in samples; undefined if its clip has gone. */
+export function edgeAt(s: Scene, x: Edge): number | undefined {
+  const p = findClip(s, x.right ?? x.left ?? "");
+  return p && (x.right ? p.clip.from : p.clip.to);
+}
+
+/** Stretches of a track where nothing lies, up to its last clip. */
+export function gaps(t: Track): { from: number; to: number }[] {
+  const list: { from: number; to: number }[] = [];
+  let at = 0;
+  for (const c of t.clips) {
+    if (c.from > at) list.push({ from: at, to: c.from });
+    at = c.to;
+  }
+  return list;
+}
+
+/** The unused recording ahead of a clip's head and behind its tail, in samples. */
+export function handles(s: Scene, rate: Rate, p: Placed): { head: number; tail: number } {
+  const { track: t, clip: c } = p, src = s.sources[c.source], picture = t.kind === "picture";
+  const unit = (v: number) => (picture ? sampleOf(v, rate, s.sample_rate) : v);
+  const whole = src ? (picture ? src.frames ?? 0 : src.samples) : Infinity;
+  return { head: unit(c.in), tail: unit(whole) - unit(c.in + c.length) };
+}
 
 /** How far an edge of a clip may go, in samples: to the end of its recording, its neighbour, and not past its other end. */
-export function edgeLimits(s: Scene, rate: Rate, t: Track, index: number, edge: "head" | "tail", close: boolean): { low: number; high: number } {
-  const c = t.clips[index], src = s.sources[c.source];
-  const unit = (v: number) => (t.kind === "picture" ? sampleOf(v, rate, s.sample_rate) : v);
-  const least = sampleOf(1, rate, s.sample_rate);
-  const whole = src ? (t.kind === "picture" ? src.frames ?? 0 : src.samples) : Infinity;
+export function edgeLimits(s: Scene, rate: Rate, p: Placed, edge: "head" | "tail", close: boolean): { low: number; high: number } {
+  const { clip: c, track: t, index } = p, least = sampleOf(1, rate, s.sample_rate), h = handles(s, rate, p);
   if (edge === "head") {
-    let low = c.from - unit(c.in);
-    if (!close && index > 0) low = Math.max(low, t.clips[index - 1].to);
-    return { low: close ? low : Math.max(0, low), high: c.to - least };
+    let low = c.from - h.head;
+    if (!close) low = Math.max(low, index > 0 ? t.clips[index - 1].to : 0);
+    return { low, high: c.to - least };
   }
-  let high = c.to + unit(whole) - unit(c.in + c.length);
+  let high = c.to + h.tail;
   if (!close && index + 1 < t.clips.length) high = Math.min(high, t.clips[index + 1].from);
   return { low: c.from + least, high };
 }

@@ -9,10 +9,15 @@ export function colours(): Colours {
   if (kept) return kept;
   const style = getComputedStyle(document.documentElement);
   kept = {};
-  for (const n of ["page", "surface", "ink", "soft", "line", "dialogue", "tone", "music", "effects", "picture", "madder", "moss", "amber"])
+  for (const n of ["page", "surface", "ink", "soft", "line", "dialogue", "tone", "music", "effects", "picture", "walnut", "olive", "madder", "moss", "amber"])
     kept[n] = style.getPropertyValue(`--${n}`).trim();
   return kept;
 }
+
+const HUES: Record<string, string> = { indigo: "dialogue", weld: "tone", plum: "music", rust: "effects", slate: "picture" };
+
+/** The name of a track's thread among the colours: that of its hue, else of its purpose. */
+export const threadOf = (t: { hue?: string; purpose: string }): string => (t.hue ? HUES[t.hue] ?? t.hue : t.purpose);
 
 export const TEXT = '"Text", sans-serif', FIGURES = '"Figures", monospace';
 

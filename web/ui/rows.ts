@@ -2,18 +2,23 @@
 import { type Clip, type Scene, type Track, clipAfter } from "./model.ts";
 import { type View, toSample, toX } from "./time.ts";
 
-export interface Row { track: Track; top: number; height: number }
+export interface Row { track: Track; top: number; height: number; folded: boolean }
 export type Grip = "trim_gap" | "trim_close" | "roll" | "fade" | "body";
 export interface Hit { row: Row; clip: Clip; index: number; grip: Grip; edge?: "head" | "tail" }
 
-export const RULER = 24;
-const GAP = 5;
+/** How tracks are shown; nothing of it is part of the scene. */
+export interface Shown { scale: number; folded: string[]; hidden: string[]; wave: number }
+export const asIs: Shown = { scale: 1, folded: [], hidden: [], wave: 1 };
 
-export function rowsOf(s: Scene, scroll: number): Row[] {
+export const RULER = 34; // numbers and ticks, and under them the markers' names
+const GAP = 4, FOLDED = 14;
+
+export function rowsOf(s: Scene, scroll: number, shown: Shown = asIs): Row[] {
   let top = RULER + 2 - scroll;
-  return s.tracks.map((track) => {
-    const height = track.purpose === "picture" ? 44 : track.purpose === "dialogue" ? 50 : 38;
-    const row = { track, top, height };
+  return s.tracks.filter((t) => !shown.hidden.includes(t.id)).map((track) => {
+    const folded = shown.folded.includes(track.id);
+    const height = folded ? FOLDED : Math.round((track.purpose === "picture" ? 44 : track.purpose === "dialogue" ? 50 : 38) * shown.scale);
+    const row = { track, top, height, folded };
     top += height + GAP;
     return row;
   });
@@ -21,11 +26,17 @@ export function rowsOf(s: Scene, scroll: number): Row[] {
 
 export const heightOf = (rows: Row[], scroll: number): number => (rows.length ? rows[rows.length - 1].top + rows[rows.length - 1].height + scroll : RULER);
 
+export const rowAt = (rows: Row[], y: number): Row | undefined => rows.find((r) => y >= r.top && y < r.top + r.height);
+
+/** The tracks of the rows from one height to another. */
+export const rowsBetween = (rows: Row[], y0: number, y1: number): string[] =>
+  rows.filter((r) => r.top + r.height > Math.min(y0, y1) && r.top < Math.max(y0, y1)).map((r) => r.track.id);
+
 const REACH = 7; // pixels beside an edge
 
 /** What lies under a point: a grip of a clip, or nothing. */
 export function hit(rows: Row[], v: View, x: number, y: number): Hit | undefined {
-  const row = rows.find((r) => y >= r.top && y < r.top + r.height);
+  const row = rowAt(rows, y);
   if (!row) return undefined;
   const { track } = row, part = (y - row.top) / row.height;
   const at = toSample(v, x), clips = track.clips;
@@ -34,7 +45,7 @@ export function hit(rows: Row[], v: View, x: number, y: number): Hit | undefined
   for (let k = Math.max(0, i - 1); k < clips.length && toX(v, clips[k].from) < x + REACH; k++) {
     const clip = clips[k], left = toX(v, clip.from), right = toX(v, clip.to);
     if (right < x - REACH) continue;
-    if (track.kind === "sound" && part < 0.28 && right - left > 50) {
+    if (track.kind === "sound" && !row.folded && part < 0.28 && right - left > 50) {
       const head = left + Math.max(13, (clip.fade_in?.length ?? 0) / v.perPixel), tail = right - Math.max(13, (clip.fade_out?.length ?? 0) / v.perPixel);
       if (Math.abs(x - head) < 6) return { row, clip, index: k, grip: "fade", edge: "head" };
       if (Math.abs(x - tail) < 6) return { row, clip, index: k, grip: "fade", edge: "tail" };
@@ -66,3 +77,6 @@ export function snap(sample: number, candidates: number[], reach: number): numbe
   }
   return best;
 }
+
+/** A range as it is drawn by hand from one moment to another, no part of it before the scene. */
+export const rangeOf = (a: number, b: number): { from: number; to: number } => ({ from: Math.max(0, Math.min(a, b)), to: Math.max(0, a, b) });

@@ -1,115 +1,144 @@
-// The scene's page: puts the views together and says what each command does. What an edit does is decided by the server.
+// The scene's page: puts the views together. What commands do is in the modules of their kind; what an edit does is decided by the server.
 import Alpine from "@alpinejs/csp";
-import { Problem, get, pageData, pageName, post } from "./api.ts";
+import { get, pageData, pageName } from "./api.ts";
 import { Bench, type BenchView, type Seam, leaning, oneFrame } from "./bench.ts";
-import { type Card, clipCard, emptyCard, sceneCard, seamCard } from "./card.ts";
+import { type About, type Card, clipCard, clipsCard, edgesCard, emptyCard, markerCard, rangeCard, sceneCard, seamCard, trackCard } from "./card.ts";
 import { type Command, commandFor, keyName, search } from "./keys.ts";
 import { Meter } from "./meter.ts";
-import { type Blend, type Changes, type Clip, type Scene, type Track, applyChanges, blendAt, clipAt, endOf, findClip, prepare } from "./model.ts";
-import { sharpen } from "./paint.ts";
+import { type Blend, type Scene, blendAt, edgeAt, endOf, findClip, prepare } from "./model.ts";
+import { clipsInHand, edges, lengthOf, moves } from "./moves.ts";
+import { threadOf } from "./paint.ts";
+import { openPast, registerPast } from "./past.ts";
+import { pieces, marked, place } from "./pieces.ts";
+import { places } from "./places.ts";
 import { Pictures, type Sheets } from "./pictures.ts";
+import { type Figure, PictureView } from "./pictureview.ts";
 import { Player } from "./player.ts";
-import { SeamList, name } from "./seams.ts";
+import { SeamList, leadOf, name } from "./seams.ts";
+import { type SeamEdge, type Selection, still, withClip, withEdge } from "./selection.ts";
+import { Edits, type Question, type Stage } from "./stage.ts";
 import { Timeline } from "./timeline.ts";
-import { type Rate, frameOf, frames, sampleOf, timecode } from "./time.ts";
+import { type Rate, frameOf, frames, parseTimecode, sampleOf, timecode } from "./time.ts";
 import { registerToast, say } from "./toast.ts";
+import { shownOf, tracks } from "./tracks.ts";
 import { setUpWaves } from "./waves.ts";
 
 interface Law { law: string; name: string; about: string }
-interface Data { id: string; state: Scene; rate: Rate; commands: Command[]; laws: Law[]; media: Sheets & { peak_steps: number[]; tile_bins: number } }
-interface EditAnswer { revision: number; words: string; undo: string; redo: string; changes: Changes }
+interface Data { id: string; state: Scene; rate: Rate; commands: Command[]; hues: string[]; laws: Law[]; media: Sheets & { peak_steps: number[]; tile_bins: number } }
 
 const data = pageData<Data>(), { id: sceneID, rate } = data;
 const scene = prepare(data.state, rate), sr = scene.sample_rate, frame = oneFrame(rate, sr);
 const $ = <T extends HTMLElement>(id: string) => document.getElementById(id) as T;
 
-let playhead = 0;
-let selection: { kind: "none" } | { kind: "seam" } | { kind: "clip"; id: string; edge?: "head" | "tail" } = { kind: "none" };
+let commands = data.commands;
 let mode = "blended"; // what the last audition was
 let law = "constant_power";
+let offsets: Record<string, number> = {};
+let closes = ""; // what closing up the clip in hand would leave behind, in words
 let panel: Panel; // set when Alpine has begun
 
 // --- views ---
 
+const edits = new Edits(sceneID, scene, rate, {
+  changed: () => changed(),
+  kept: (words, did) => {
+    panel.kept = words;
+    if (did) panel.did = did;
+  },
+  failed: () => {
+    bench.lean = undefined;
+    bench.repaint();
+  },
+});
+const { edit } = edits;
+
 const player = new Player(sceneID, sr, () => showPlaying());
 const meter = new Meter($("meter"));
-const pictures = new Pictures(rate, data.media, () => { timeline.repaint(); showPictures(); });
+const pictures = new Pictures(rate, data.media, () => {
+  timeline.repaint();
+  view.playhead(true);
+  view.bench();
+});
 setUpWaves(sr, data.media.peak_steps, data.media.tile_bins, () => timeline.repaint());
 
 const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
   scene: () => scene, rate, pictures,
-  playhead: () => playhead,
+  shown: () => stage.shown,
+  playhead: () => stage.playhead,
   seek: (at) => seek(at),
-  selectedClip: () => (selection.kind === "clip" ? selection.id : ""),
+  selection: () => stage.selection,
   selectedSeam: () => list.current,
-  selectClip: (id, edge) => select({ kind: "clip", id, edge }),
-  selectCut: (left, right) => {
-    const s = list.all.find((x) => x.left === left && x.right === right);
-    if (s) selectSeam(s);
+  edgesInHand: () => (stage.selection.kind === "none" ? [] : edges(stage)),
+  leads: () => list.all.filter((s) => s.lead && s.kind !== "fade").map((s) => ({ track: s.track, at: s.at, lead: s.lead! })),
+  offsets: () => offsets,
+  select: (s) => select(s),
+  clipClicked: (id, more, edge) => {
+    if (more && edge) select(withEdge(stage.selection, seamEdge(), edge === "head" ? { right: id } : { left: id }));
+    else if (more) select(withClip(stage.selection, id));
+    else select({ kind: "clips", ids: [id], ...(edge ? { edge } : {}) });
   },
-  selectNothing: () => select({ kind: "none" }),
+  cutClicked: (left, right, more) => {
+    const s = list.all.find((x) => x.left === left && x.right === right);
+    if (more) select(withEdge(stage.selection, seamEdge(), { left, right }));
+    else if (s) selectSeam(s);
+    else select({ kind: "edges", edges: [{ left, right }] });
+  },
+  selectedTracks: () => (stage.selection.kind === "track" ? [stage.selection.id] : stage.selection.kind === "range" ? stage.selection.tracks : []),
+  selectTrack: (id, more) => {
+    const sel = stage.selection;
+    if (sel.kind === "range" && !sel.gap) select({ ...sel, tracks: more ? (sel.tracks.includes(id) ? sel.tracks.filter((x) => x !== id) : [...sel.tracks, id]) : [id] });
+    else select({ kind: "track", id });
+  },
   edit: (e) => void edit(e),
+  try: (e) => edits.try(e),
+  dragging: (stills) => {
+    view.drag(stills);
+    showStills();
+  },
 });
 
 const bench = new Bench($("bench"), {
   sceneID, sampleRate: sr, rate,
-  thread: () => scene.tracks.find((t) => t.id === bench.seam?.track)?.purpose ?? "dialogue",
-  playhead: () => playhead,
+  thread: () => threadOf(scene.tracks.find((t) => t.id === bench.seam?.track) ?? { purpose: "dialogue" }),
+  playhead: () => stage.playhead,
   setBlend: (before, after) => void setBlend(before, after),
-  rollTo: (to) => bench.seam && void edit({ edit: "roll", left: bench.seam.left, right: bench.seam.right, to }),
+  rollTo: (to, alone) => {
+    const s = bench.seam;
+    if (!s) return;
+    if (!alone) return void edit({ edit: "roll", left: s.left, right: s.right, to });
+    if (s.lead === undefined) return say("This cut has no picture linked, so its sound cannot lead or trail.");
+    void edit({ edit: "lead", left: s.left, right: s.right, frames: Math.round(((s.at + s.lead - to) * rate.num) / (rate.den * sr)) });
+  },
   loaded: (v) => showBlend(v),
   failed: (e) => say(e),
 });
 
-const list = new SeamList($("seams"), (s) => selectSeam(s));
+const list = new SeamList($("seams"), (s) => selectSeam(s), (s) => leadOf(s, rate, sr));
+const seamEdge = (): SeamEdge | undefined => (stage.selection.kind === "seam" ? list.current : undefined);
 
-// --- edits ---
-
-let queue: Promise<unknown> = Promise.resolve();
-
-/** Sends an edit after those under way, so that each knows the revision it follows. One that depends on where things are
- *  by then is a function, which may also give nothing. */
-function edit(e: unknown | (() => unknown)): Promise<boolean> {
-  return inTurn(async () => {
-    const now = typeof e === "function" ? e() : e;
-    return now ? post<EditAnswer>(`/scenes/${sceneID}/edits`, { revision: scene.revision, edit: now, page: pageName }) : undefined;
-  });
-}
-
-function inTurn(ask: () => Promise<EditAnswer | undefined>): Promise<boolean> {
-  const done = queue.then(async () => {
-    panel.kept = "Keeping …";
-    try {
-      const a = await ask();
-      if (a) take(a);
-      else panel.kept = keptWords();
-      return !!a;
-    } catch (e) {
-      panel.kept = keptWords();
-      if (e instanceof Problem && e.status === 409) await catchUp();
-      bench.lean = undefined;
-      bench.repaint();
-      say(e, (offer) => void edit(offer.edit));
-      return false;
-    }
-  });
-  queue = done;
-  return done;
-}
-
-const keptWords = () => (scene.revision ? `All kept · edit ${scene.revision}` : "All kept");
-
-function take(a: EditAnswer): void {
-  scene.revision = a.revision;
-  [scene.undo, scene.redo] = [a.undo, a.redo];
-  applyChanges(scene, rate, a.changes);
-  changed();
-  panel.kept = `All kept · edit ${a.revision}`;
-}
+const stage: Stage = {
+  id: sceneID, scene, rate, sr, frame, edits, list, bench, timeline, player,
+  playhead: place.get(sceneID).playhead, selection: { kind: "none" }, shown: shownOf.get(sceneID), closing: false,
+  seek: (at) => seek(at), select: (s) => select(s), show: () => {
+    timeline.repaint();
+    showScene();
+  },
+  ask: (q) => ask(q),
+  note: (words) => (panel.did = words),
+};
+const view = new PictureView(stage, pictures);
 
 /** Everything that shows the scene shows it anew. */
 function changed(): void {
-  if (list.current?.kind === "cut") {
+  stage.selection = still(scene, stage.selection);
+  const cut = list.current;
+  if (cut?.kind === "cut") {
+    const at = edgeAt(scene, { right: cut.right }); // the seam is where its cut is, before it is measured again
+    if (at !== undefined && at !== cut.at) {
+      const by = at - cut.at;
+      Object.assign(cut, { at, from: cut.from + by, to: cut.to + by });
+      bench.show(cut);
+    }
     bench.take(blendNow());
     if (bench.data) showBlend(bench.data);
   }
@@ -117,19 +146,6 @@ function changed(): void {
   showScene();
   void loadSeams();
   if (player.playing && player.what === "scene") void play(player.position());
-}
-
-/** Fetches the scene as it is now, after an edit from elsewhere. */
-async function catchUp(): Promise<void> {
-  try {
-    const now = await get<Scene>(`/scenes/${sceneID}/state`);
-    if (now.revision < scene.revision) return;
-    Object.assign(scene, prepare(now, rate));
-    changed();
-    panel.kept = keptWords();
-  } catch (e) {
-    say(e);
-  }
 }
 
 let asking = false, again = false;
@@ -143,17 +159,18 @@ async function loadSeams(): Promise<void> {
   try {
     do {
       again = false;
-      const got = await get<{ revision: number; pending: number; seams: Seam[] }>(`/scenes/${sceneID}/seams`);
+      const got = await get<{ revision: number; pending: number; seams: Seam[]; offsets: Record<string, number> }>(`/scenes/${sceneID}/seams`);
       if (got.revision < scene.revision) {
         again = true;
         continue;
       }
       const before = list.current;
       list.set(got.seams);
+      offsets = got.offsets;
       if (before) {
-        const still = list.current ?? got.seams.find((s) => s.track === before.track && Math.abs(s.at - before.at) < sr / 2);
-        list.chosen = still?.id ?? "";
-        bench.show(still);
+        const now = list.current ?? got.seams.find((s) => s.track === before.track && Math.abs(s.at - before.at) < sr / 2);
+        list.chosen = now?.id ?? "";
+        bench.show(now);
       }
       showScene();
       timeline.repaint();
@@ -171,14 +188,27 @@ async function loadSeams(): Promise<void> {
 
 // --- selection ---
 
-function select(s: typeof selection): void {
-  selection = s;
+function select(s: Selection): void {
+  stage.selection = s;
+  closes = "";
+  remember();
   timeline.repaint();
+  showScene();
+  if (s.kind === "clips" && s.ids.length === 1) void askCloses(s.ids[0]);
+}
+
+/** Says beforehand what would stay behind if the clip in hand were removed and the gap closed up. */
+async function askCloses(id: string): Promise<void> {
+  const told = await edits.after(() => edits.try({ edit: "remove", clips: [id], close: true }));
+  if (!told || stage.selection.kind !== "clips" || stage.selection.ids[0] !== id) return;
+  const stays = told.refused ? told.words : told.words.split("; ").filter((w) => / stays?$|stay$/.test(w)).join("; ");
+  closes = stays && `If it is closed up: ${stays}${stays.endsWith(".") ? "" : "."}`;
   showScene();
 }
 
 function selectSeam(s: Seam, reveal = true): void {
-  selection = { kind: "seam" };
+  stage.selection = { kind: "seam" };
+  closes = "";
   list.select(s.id);
   bench.show(s);
   if (!player.playing) seek(s.at);
@@ -187,32 +217,31 @@ function selectSeam(s: Seam, reveal = true): void {
   showScene();
 }
 
-function chosenClip(): { track: Track; clip: Clip; index: number } | undefined {
-  return selection.kind === "clip" ? findClip(scene, selection.id) : undefined;
+function remember(): void {
+  const sel = stage.selection;
+  place.set(sceneID, { playhead: stage.playhead, ...(sel.kind === "range" ? { range: { from: sel.from, to: sel.to, tracks: sel.tracks } } : {}) });
 }
 
-/** The clip that a command is about: the selected one if the playhead is over it or it need not be, else what lies under the playhead. */
-function clipInHand(under: boolean): { track: Track; clip: Clip } | undefined {
-  const c = chosenClip();
-  if (c && (!under || (c.clip.from <= playhead && playhead <= c.clip.to))) return c;
-  const seamTrack = list.current && selection.kind === "seam" ? scene.tracks.find((t) => t.id === list.current!.track) : undefined;
-  for (const t of [...(seamTrack ? [seamTrack] : []), ...scene.tracks.filter((x) => x.kind === "sound"), ...scene.tracks]) {
-    const clip = clipAt(t, playhead);
-    if (clip) return { track: t, clip };
-  }
-  return undefined;
+/** Takes the clip in hand that the address names. */
+function showAsked(): void {
+  const p = findClip(scene, new URLSearchParams(location.search).get("clip") ?? "");
+  if (!p) return;
+  select({ kind: "clips", ids: [p.clip.id] });
+  seek(p.clip.from);
+  timeline.reveal(p.clip.from);
 }
 
 // --- playing ---
 
 function seek(at: number): void {
-  playhead = Math.max(0, at);
-  if (player.playing && player.what === "scene") void play(playhead);
+  stage.playhead = Math.max(0, Math.round(at));
+  if (player.playing && player.what === "scene") void play(stage.playhead);
   else if (player.playing) player.stop();
+  remember();
   showPlayhead();
 }
 
-async function play(from = playhead): Promise<void> {
+async function play(from = stage.playhead): Promise<void> {
   const end = endOf(scene);
   if (end === 0) return say("Nothing is laid out yet, so there is nothing to hear. Bring recordings in on the page of sources.");
   try {
@@ -235,7 +264,7 @@ async function audition(what: string): Promise<void> {
   try {
     await player.play(from, to, what === "plain" ? "plain" : side || "scene");
     if (!player.playing) {
-      playhead = s.at;
+      stage.playhead = s.at;
       showPlayhead();
     }
   } catch (e) {
@@ -246,10 +275,10 @@ async function audition(what: string): Promise<void> {
 let last = performance.now();
 function tick(now: number): void {
   if (player.playing) {
-    playhead = player.position();
+    stage.playhead = player.position();
     showPlayhead();
-    const x = (playhead - timeline.view.from) / timeline.view.perPixel;
-    if (player.what === "scene" && (x > $("timeline").clientWidth - 30 || x < 0)) timeline.reveal(playhead);
+    const x = (stage.playhead - timeline.view.from) / timeline.view.perPixel;
+    if (player.what === "scene" && (x > $("timeline").clientWidth - 30 || x < 0)) timeline.reveal(stage.playhead);
   }
   if (player.playing || meter.lit) meter.show(player.peaks(), (now - last) / 1000);
   last = now;
@@ -258,34 +287,20 @@ function tick(now: number): void {
 
 // --- what is shown ---
 
-let shownFrame = -1;
-
 function showPlayhead(): void {
-  const f = frameOf(playhead, rate, sr);
-  $("timecode").textContent = timecode(scene.start_frame + f, rate);
+  const tc = timecode(scene.start_frame + frameOf(stage.playhead, rate, sr), rate);
+  $("timecode").textContent = tc;
+  if (panel?.large) panel.largeTC = tc;
   timeline.repaint();
   bench.repaint();
-  if (f !== shownFrame) {
-    shownFrame = f;
-    showPictures();
-  }
+  view.playhead();
 }
 
-function showPictures(): void {
-  const track = scene.tracks.find((t) => t.kind === "picture");
-  const draw = (canvas: HTMLCanvasElement, f: number) => {
-    const { c, width, height } = sharpen(canvas);
-    c.fillStyle = "#0d0b0a";
-    c.fillRect(0, 0, width, height);
-    const at = sampleOf(f, rate, sr), clip = track && clipAt(track, at);
-    if (clip) pictures.draw(c, clip.source, clip.in + f - clip.start, 0, 0, width, height);
-  };
-  draw($("picture"), frameOf(playhead, rate, sr));
-  const s = list.current;
-  if (!s) return;
-  const cut = frameOf(s.at, rate, sr);
-  draw($("out-picture"), Math.max(0, cut - 1));
-  draw($("in-picture"), cut);
+function showStills(): void {
+  const now = view.figures(), same = panel.figures.length === now.length && now.every((f, i) => f.words === panel.figures[i].words && f.tc === panel.figures[i].tc);
+  if (!same) panel.figures = now;
+  panel.four = now.length > 2 ? "four" : "";
+  void Alpine.nextTick(() => view.bench());
 }
 
 function showPlaying(): void {
@@ -321,36 +336,60 @@ function benchWords(): void {
   panel.benchTitle = s ? `Seam ${list.number(s)} of ${list.all.length}` : "Bench";
   panel.isCut = s?.kind === "cut";
   if (!s) {
-    panel.benchAbout = list.all.length ? "Down takes the first seam in hand" : "";
-    panel.outTC = panel.inTC = "";
+    panel.benchAbout = list.all.length ? `${keyOf("next_seam") || "The list"} takes the first seam in hand` : "";
     return;
   }
   const n = bench.seconds();
-  panel.benchAbout = `${name(s)} · ${n >= 0.1 ? `${n.toFixed(1)} s` : `${(n * 1000).toFixed(1)} ms`} shown`;
-  const cut = frameOf(s.at, rate, sr);
-  panel.outTC = timecode(scene.start_frame + Math.max(0, cut - 1), rate);
-  panel.inTC = timecode(scene.start_frame + cut, rate);
+  panel.benchAbout = [name(s), leadOf(s, rate, sr), `${n >= 0.1 ? `${n.toFixed(1)} s` : `${(n * 1000).toFixed(1)} ms`} shown`].filter(Boolean).join(" · ");
+}
+
+const keyOf = (id: string): string => {
+  const c = commands.find((x) => x.id === id);
+  return c ? keyName(c) : "";
+};
+
+function cardNow(): Card {
+  const a: About = { scene, rate, key: keyOf, closing: stage.closing, offsets, shown: stage.shown, hues: data.hues }, sel = stage.selection, s = list.current;
+  switch (sel.kind) {
+    case "clips": {
+      const all = clipsInHand(stage);
+      return all.length === 1 ? clipCard(a, all[0], sel.edge, closes) : clipsCard(a, all);
+    }
+    case "edges":
+      return edgesCard(a, sel.edges);
+    case "range": {
+      const m = marked.get();
+      return rangeCard(a, sel, !!localStorage.getItem("blendseam-piece"), m?.scene === sceneID ? m.name : "");
+    }
+    case "track":
+      return trackCard(a, scene.tracks.find((t) => t.id === sel.id)!);
+    case "marker":
+      return markerCard(a, scene.markers!.find((m) => m.id === sel.id)!);
+    case "seam":
+      if (s) return seamCard(a, s, list.number(s));
+  }
+  return sceneCard(a);
 }
 
 function showScene(): void {
   const count = (v: string) => list.all.filter((s) => s.verdict === v).length, pending = count("");
   const end = frameOf(endOf(scene), rate, sr), whole = timecode(end, rate);
+  panel.title = scene.name;
   panel.about = `${rate.nominal === rate.num / rate.den ? rate.nominal : (rate.num / rate.den).toFixed(2)} fps · ${whole.slice(0, 2) === "00" ? whole.slice(3, 8) : whole.slice(0, 8)} long`;
   panel.seamCount = `${list.all.length} ${list.all.length === 1 ? "seam" : "seams"}`;
   panel.verdictCount = pending ? `${pending} being measured` : `${count("rough")} rough · ${count("audible")} audible · ${count("clean")} clean`;
   panel.hasPicture = scene.tracks.some((t) => t.kind === "picture");
+  panel.pictureClass = panel.hasPicture ? "" : "no-picture";
   [panel.noUndo, panel.noRedo] = [!scene.undo, !scene.redo];
   panel.undoWords = scene.undo ? `Undo: ${scene.undo}` : "Nothing to undo";
   panel.redoWords = scene.redo ? `Redo: ${scene.redo}` : "Nothing to redo";
-  const c = chosenClip(), s = list.current;
-  if (selection.kind === "clip" && c) panel.card = clipCard(c.track, c.clip, scene, rate, selection.edge);
-  else if (selection.kind === "seam" && s) panel.card = seamCard(s, list.number(s), scene, rate);
-  else panel.card = sceneCard(scene, rate);
+  panel.card = cardNow();
   benchWords();
-  showPictures();
+  showStills();
+  view.playhead(true);
 }
 
-// --- what commands do ---
+// --- blends ---
 
 /** The blend of the seam in hand as the scene has it now. */
 function blendNow(): Blend | undefined {
@@ -372,111 +411,66 @@ function needCut(): Seam | undefined {
   return undefined;
 }
 
-function trimHere(edge: "head" | "tail", close: boolean): void {
-  const hit = clipInHand(true);
-  if (!hit) return say("No clip lies under the playhead. Move it over the clip to trim.");
-  void edit({ edit: "trim", clip: hit.clip.id, edge, to: playhead, close });
-}
-
-function moveEdge(by: number): void {
-  const c = chosenClip(), s = list.current, moved = (at: number) => sampleOf(frameOf(at + frame / 2, rate, sr) + by, rate, sr);
-  const trim = (id: string, edge: "head" | "tail") => void edit(() => {
-    const now = findClip(scene, id);
-    return now && { edit: "trim", clip: id, edge, to: moved(edge === "head" ? now.clip.from : now.clip.to) };
-  });
-  if (selection.kind === "clip" && c) {
-    if (!selection.edge) return say("No edge is in hand. Click a clip's head or tail, or a cut.");
-    return trim(c.clip.id, selection.edge);
-  }
-  if (!s) return say("No edge is in hand. Click a clip's head or tail, or choose a seam.");
-  if (s.kind !== "cut") return trim(s.left || s.right, s.left ? "tail" : "head");
-  const { left, right } = s;
+/** Gives the blend another length, leaning as it does; from what it is when the edit's turn comes. */
+function setLength(length: (was: number) => number): void {
+  const s = needCut();
+  if (!s) return;
   void edit(() => {
-    const now = findClip(scene, right);
-    return now && { edit: "roll", left, right, to: moved(now.clip.from) };
+    const b = blendNow(), was = b ? b.before + b.after : 0;
+    return { edit: "set_blend", left: s.left, right: s.right, law: b?.law ?? law, ...leaning(length(was), b ? (2 * b.after) / was - 1 : 0) };
   });
 }
 
-function turn(by: number): void {
-  const c = chosenClip();
-  if (!c) return say("No clip is selected. Select one in the timeline to turn it up or down.");
-  void edit(() => {
-    const now = findClip(scene, c.clip.id);
-    return now && { edit: "gain", clips: [c.clip.id], db: Math.round(10 * ((now.clip.gain_db ?? 0) + by)) / 10 };
-  });
-}
+const lengthen = (by: number) => setLength((was) => (was ? Math.max(frame, was + by) : 2 * HALF * frame));
 
-function removeClip(close: boolean): void {
-  const c = chosenClip();
-  if (!c) return say("No clip is selected. Select one in the timeline to remove it.");
-  void edit({ edit: "remove", clips: [c.clip.id], close });
-}
+// --- commands ---
 
-function toggleLink(): void {
-  const c = chosenClip();
-  if (!c) return say("No clip is selected. Select one in the timeline to link or unlink it.");
-  if (c.clip.link) return void edit({ edit: "unlink", clips: scene.tracks.flatMap((t) => t.clips).filter((x) => x.link === c.clip.link).map((x) => x.id) });
-  const mid = (c.clip.from + c.clip.to) / 2;
-  const others = scene.tracks.filter((t) => t.kind !== c.track.kind).map((t) => clipAt(t, mid)).filter((x): x is Clip => !!x && !x.link);
-  if (!others.length) return say(`No unlinked clip of ${c.track.kind === "sound" ? "picture" : "sound"} lies with ${c.clip.name}, so there is nothing to link it to.`);
-  void edit({ edit: "link", clips: [c.clip.id, others[0].id] });
-}
-
-const travel = (which: "undo" | "redo") => void inTurn(() => post<EditAnswer>(`/scenes/${sceneID}/${which}`, { revision: scene.revision, page: pageName }));
-const toFrame = (n: number) => seek(sampleOf(Math.max(0, n), rate, sr));
-const stepFrames = (n: number) => toFrame(frameOf(playhead, rate, sr) + n);
-const stepSeam = (n: number) => {
-  const s = list.step(n, playhead);
-  if (s) selectSeam(s);
-  else say("The scene has no seam yet.");
-};
 const zoomBench = (f: number) => {
   bench.zoom(f);
   benchWords();
 };
 
 const does: Record<string, () => void> = {
+  ...moves(stage), ...pieces(stage), ...places(stage), ...tracks(stage),
   play: () => (player.playing ? player.stop() : void play()),
   audition: () => (player.playing && player.what !== "scene" ? player.stop() : void audition(mode)),
   hear_plain: () => void audition("plain"), hear_blended: () => void audition("blended"),
   hear_outgoing: () => void audition("outgoing"), hear_incoming: () => void audition("incoming"),
-  next_seam: () => stepSeam(1), previous_seam: () => stepSeam(-1),
-  frame_earlier: () => stepFrames(-1), frame_later: () => stepFrames(1),
-  second_earlier: () => stepFrames(-rate.nominal), second_later: () => stepFrames(rate.nominal),
-  to_start: () => seek(0), to_end: () => seek(endOf(scene)),
   blend: () => needCut() && void setBlend(HALF * frame, HALF * frame),
   blend_off: () => {
     const s = needCut();
     if (s) void edit({ edit: "remove_blend", left: s.left, right: s.right });
   },
-  open_here: () => trimHere("head", true), open_here_gap: () => trimHere("head", false),
-  close_here: () => trimHere("tail", true), close_here_gap: () => trimHere("tail", false),
-  divide: () => {
-    const hit = clipInHand(true);
-    void edit({ edit: "divide", clips: hit ? [hit.clip.id] : [], at: playhead });
-  },
-  remove: () => removeClip(false), remove_close: () => removeClip(true),
-  edge_earlier: () => moveEdge(-1), edge_later: () => moveEdge(1), edge_earlier_5: () => moveEdge(-5), edge_later_5: () => moveEdge(5),
-  gain_down: () => turn(-1), gain_up: () => turn(1),
-  link: toggleLink,
-  marker: () => void edit({ edit: "add_marker", at: playhead, name: `marker ${(scene.markers?.length ?? 0) + 1}` }),
   snapping: () => {
     timeline.snapping = !timeline.snapping;
     panel.snapClass = timeline.snapping ? "on" : "";
     panel.snapPressed = String(timeline.snapping);
   },
-  closer: () => timeline.zoom(1 / 1.6), wider: () => timeline.zoom(1.6), whole: () => timeline.whole(),
   bench_closer: () => zoomBench(1 / 1.8), bench_wider: () => zoomBench(1.8),
-  undo: () => travel("undo"), redo: () => travel("redo"),
+  picture: () => showLarge(!panel.large),
+  undo: () => void edits.travel("undo"), redo: () => void edits.travel("redo"),
+  history: () => openPast(false), version: () => openPast(true),
+  rename: () => void ask({ title: "Rename the scene", label: "Name", value: scene.name, done: "Rename" }).then((q) => q && edit({ edit: "rename", name: q.value })),
   order: () => (list.worst ? panel.byTime() : panel.worstFirst()),
   light: () => document.querySelector<HTMLElement>("[data-light]")!.click(),
   sources: () => location.assign(`/scenes/${sceneID}/sources`), hand_over: () => location.assign(`/scenes/${sceneID}/hand-over`),
-  scene_file: () => location.assign(`/scenes/${sceneID}/scene.otio`),
+  scene_file: () => location.assign(`/scenes/${sceneID}/scene.otio`), change_keys: () => location.assign("/keys"),
   search: () => panel.openSearch(), keys: () => panel.openKeys(),
 };
 
 function run(id: string): void {
-  does[id]?.();
+  const c = commands.find((x) => x.id === id);
+  if (does[id]) does[id]();
+  else if (c) say(`"${c.words}" works where a source is listened through: open one from the page of sources.`);
+}
+
+function showLarge(large: boolean): void {
+  if (large && !panel.hasPicture) return say("This scene has no picture, so there is none to show larger.");
+  panel.large = view.large = large;
+  void Alpine.nextTick(() => {
+    view.playhead(true);
+    showPlayhead();
+  });
 }
 
 document.addEventListener("click", (e) => {
@@ -488,7 +482,7 @@ document.addEventListener("keydown", (e) => {
   const el = e.target as HTMLElement, dialog = el.closest("dialog"); // one just closed may still have the focus
   if (dialog?.open || e.isComposing || (!dialog && el.matches("input, select, textarea") && !el.matches("[type=range]"))) return;
   if (el.matches("[type=range]") && e.key.startsWith("Arrow")) return;
-  const c = commandFor(data.commands, e);
+  const c = commandFor(commands, e);
   if (!c || (el.matches("button, a") && (e.key === "Enter" || e.key === " "))) return;
   e.preventDefault();
   run(c.id);
@@ -499,26 +493,82 @@ document.addEventListener("keydown", (e) => {
 interface Found { id: string; words: string; key: string; tone: string; selected: string }
 interface Panel {
   [key: string]: unknown;
-  card: Card; laws: { law: string; name: string; use: string; tone: string; pressed: string }[]; found: Found[];
+  card: Card; laws: { law: string; name: string; use: string; tone: string; pressed: string }[]; found: Found[]; figures: Figure[];
   byTime(): void; worstFirst(): void; openSearch(): void; openKeys(): void; $refs: Record<string, HTMLElement>;
 }
 
+let answered: (value: { value: string; choice: string } | undefined) => void = () => {};
+
+/** Asks for a word or a figure in a dialog; nothing if it is closed. */
+function ask(q: Question): Promise<{ value: string; choice: string } | undefined> {
+  const dialog = panel.$refs.ask as HTMLDialogElement;
+  panel.question = { title: q.title, label: q.label, hint: q.hint ?? "", hasChoices: !!q.choices, choiceLabel: q.choices?.label ?? "", choices: q.choices?.list ?? [], done: q.done ?? "Do it" };
+  [panel.answer, panel.choice] = [q.value ?? "", q.choices?.value ?? ""];
+  dialog.showModal();
+  void Alpine.nextTick(() => dialog.querySelector<HTMLInputElement>("input")!.select());
+  return new Promise((done) => (answered = done));
+}
+
+/** Takes a figure that was typed on the card; what was wrong with it, if it is. */
+function typed(id: string, text: string): string | undefined {
+  const c = clipsInHand(stage)[0], sel = stage.selection, s = list.current;
+  const db = () => {
+    const m = /^\s*([+-−]?\s*[\d.]+)\s*(dB)?\s*$/i.exec(text);
+    return m ? Number(m[1].replace("−", "-").replace(/\s/g, "")) : undefined;
+  };
+  const moment = () => {
+    const f = parseTimecode(text, rate);
+    return f === undefined ? undefined : sampleOf(f - scene.start_frame, rate, sr);
+  };
+  const noTC = `"${text}" is not a timecode. Write hours, minutes, seconds and frames, such as ${timecode(scene.start_frame, rate)}.`;
+  switch (id) {
+    case "gain":
+      return db() === undefined ? "A gain is a number of dB, such as -3.5." : void edit({ edit: "gain", clips: [c.clip.id], db: db() });
+    case "track_gain":
+      return db() === undefined || sel.kind !== "track" ? "A gain is a number of dB, such as -3.5." : void edit({ edit: "set_track", track: sel.id, gain_db: db() });
+    case "lead": {
+      const n = lengthOf(text, stage)?.frames;
+      return n === undefined || !s ? `"${text}" is not a number of frames. 8 leads by 8 frames, -5 trails by 5, 0 is a straight cut.` : void edit({ edit: "lead", ...(s.left ? { left: s.left } : {}), ...(s.right ? { right: s.right } : {}), frames: n });
+    }
+    case "begins":
+      return moment() === undefined ? noTC : void edit({ edit: "move", clip: c.clip.id, to: moment() });
+    case "length": {
+      const n = lengthOf(text, stage), at = n?.frames !== undefined ? sampleOf(frameOf(c.clip.from, rate, sr) + n.frames, rate, sr) : n && c.clip.from + n.samples!;
+      return at === undefined ? `"${text}" is not a length. Write frames (96), seconds (4.2 s) or milliseconds (320 ms).` : void edit({ edit: "trim", clip: c.clip.id, edge: "tail", to: at, close: stage.closing });
+    }
+    case "name":
+      return sel.kind === "track" ? void edit({ edit: "set_track", track: sel.id, name: text }) : undefined;
+    case "marker_name":
+      return sel.kind === "marker" ? void edit({ edit: "set_marker", marker: sel.id, name: text }) : undefined;
+    case "marker_at":
+      return moment() === undefined || sel.kind !== "marker" ? noTC : void edit({ edit: "set_marker", marker: sel.id, at: moment() });
+  }
+  if (sel.kind !== "range" || moment() === undefined) return noTC;
+  const now = { ...sel, gap: false, [id]: moment()! };
+  if (now.from >= now.to || now.from < 0) return "A range begins in the scene, before it ends.";
+  select(now);
+  return undefined;
+}
+
 Alpine.data("scene", () => ({
-  about: "", kept: "All kept", playMark: "▶", playWords: "Play", seamCount: "", verdictCount: "", hasPicture: false,
+  title: scene.name, about: "", kept: "All kept", did: "", playMark: "▶", playWords: "Play", seamCount: "", verdictCount: "", hasPicture: false, pictureClass: "",
   byTimeClass: "on", worstClass: "", byTimePressed: "true", worstPressed: "false",
-  benchTitle: "Bench", benchAbout: "", outTC: "", inTC: "", isCut: false, laws: [] as Panel["laws"], lengthText: "", lean: 0, leanWords: "",
-  modePlain: "", modeBlended: "on", modeOutgoing: "", modeIncoming: "", snapClass: "on", snapPressed: "true",
+  benchTitle: "Bench", benchAbout: "", figures: [] as Figure[], four: "", isCut: false, laws: [] as Panel["laws"], lengthText: "", lean: 0, leanWords: "",
+  modePlain: "", modeBlended: "on", modeOutgoing: "", modeIncoming: "", snapClass: "on", snapPressed: "true", large: false, largeTC: "",
   card: emptyCard, noUndo: true, noRedo: true, undoWords: "", redoWords: "", query: "", found: [] as Found[], notFound: false, at: 0,
+  question: { title: "", label: "", hint: "", hasChoices: false, choiceLabel: "", choices: [] as { value: string; words: string }[], done: "" }, answer: "", choice: "",
+  keyGroups: [] as { name: string; list: { words: string; key: string }[] }[],
 
   init() {
     panel = this as unknown as Panel;
+    panel.kept = edits.words();
     timeline.whole();
     showScene();
-    panel.kept = keptWords();
     showPlayhead();
     void loadSeams();
     meter.show([], 0);
     requestAnimationFrame(tick);
+    showAsked();
   },
   byTime() { order(false); },
   worstFirst() { order(true); },
@@ -530,13 +580,13 @@ Alpine.data("scene", () => ({
   shorter() { lengthen(-frame); },
   longer() { lengthen(frame); },
   typeLength(e: Event) {
-    const input = e.target as HTMLInputElement, m = /^\s*([\d.]+)\s*(ms|s|f|frames?)?\s*$/.exec(input.value);
-    if (!m || !needCut()) {
+    const input = e.target as HTMLInputElement, n = lengthOf(input.value, stage);
+    if (!n || !needCut()) {
+      say(`"${input.value}" is not a length. Write frames (6), milliseconds (240 ms) or seconds (1.5 s).`);
       input.value = panel.lengthText as string;
-      return say(`"${input.value}" is not a length. Write frames (6), milliseconds (240 ms) or seconds (1.5 s).`);
+      return;
     }
-    const n = Number(m[1]), samples = m[2] === "ms" ? (n * sr) / 1000 : m[2] === "s" ? n * sr : (n * rate.den * sr) / rate.num;
-    setLength(() => Math.round(samples));
+    setLength(() => n.samples ?? Math.round((n.frames! * rate.den * sr) / rate.num));
   },
   showLean(e: Event) {
     const b = blendNow();
@@ -551,22 +601,39 @@ Alpine.data("scene", () => ({
     const { before, after } = leaning(b.before + b.after, Number((e.target as HTMLInputElement).value) / 100);
     void setBlend(before, after);
   },
-  typeGain(e: Event) {
-    const input = e.target as HTMLInputElement, m = /^\s*([+-−]?\s*[\d.]+)\s*(dB)?\s*$/i.exec(input.value), c = chosenClip();
-    if (!m || !c) {
-      input.value = panel.card.gainText;
-      return say("A gain is a number of dB, such as -3.5.");
-    }
-    void edit({ edit: "gain", clips: [c.clip.id], db: Number(m[1].replace("−", "-").replace(/\s/g, "")) });
+  typeField(id: string, e: Event) {
+    const input = e.target as HTMLInputElement, wrong = typed(id, input.value);
+    if (!wrong) return;
+    say(wrong);
+    input.value = panel.card.fields.find((f) => f.id === id)?.value ?? "";
+  },
+  choose(id: string, e: Event) {
+    const sel = stage.selection;
+    if (sel.kind === "track") void edit({ edit: "set_track", track: sel.id, [id]: (e.target as HTMLSelectElement).value });
   },
   act(command: string) { run(command); },
+
+  confirm() {
+    (panel.$refs.ask as HTMLDialogElement).close();
+    answered({ value: String(panel.answer).trim(), choice: String(panel.choice) });
+    answered = () => {};
+  },
+  dismiss() {
+    (panel.$refs.ask as HTMLDialogElement).close();
+  },
+  askClosed() { answered(undefined); },
 
   openSearch() {
     panel.query = "";
     (this as unknown as { look(): void }).look();
     (panel.$refs.search as HTMLDialogElement).showModal();
   },
-  openKeys() { (panel.$refs.keys as HTMLDialogElement).showModal(); },
+  openKeys() {
+    const groups = new Map<string, { words: string; key: string }[]>();
+    for (const c of commands) if (c.keys?.length) groups.set(c.group ?? "", [...(groups.get(c.group ?? "") ?? []), { words: c.words, key: keyName(c) }]);
+    panel.keyGroups = [...groups].map(([name, list]) => ({ name, list }));
+    (panel.$refs.keys as HTMLDialogElement).showModal();
+  },
   look() {
     panel.at = 0;
     showFound();
@@ -579,17 +646,17 @@ Alpine.data("scene", () => ({
     } else if (e.key === "Enter") {
       e.preventDefault();
       const c = panel.found[panel.at as number];
-      if (c) (this as unknown as { choose(id: string): void }).choose(c.id);
+      if (c) (this as unknown as { take(id: string): void }).take(c.id);
     }
   },
-  choose(id: string) {
+  take(id: string) {
     (panel.$refs.search as HTMLDialogElement).close();
     run(id);
   },
 }));
 
 function showFound(): void {
-  panel.found = search(data.commands, panel.query as string).map((c, i) => ({ id: c.id, words: c.words, key: keyName(c), tone: i === panel.at ? "at" : "", selected: String(i === panel.at) }));
+  panel.found = search(commands, panel.query as string).map((c, i) => ({ id: c.id, words: c.words, key: keyName(c), tone: i === panel.at ? "at" : "", selected: String(i === panel.at) }));
   panel.notFound = panel.found.length === 0;
 }
 
@@ -599,30 +666,22 @@ function order(worst: boolean): void {
   [panel.byTimeClass, panel.worstClass, panel.byTimePressed, panel.worstPressed] = worst ? ["", "on", "false", "true"] : ["on", "", "true", "false"];
 }
 
-/** Gives the blend another length, leaning as it does; from what it is when the edit's turn comes. */
-function setLength(length: (was: number) => number): void {
-  const s = needCut();
-  if (!s) return;
-  void edit(() => {
-    const b = blendNow(), was = b ? b.before + b.after : 0;
-    return { edit: "set_blend", left: s.left, right: s.right, law: b?.law ?? law, ...leaning(length(was), b ? (2 * b.after) / was - 1 : 0) };
-  });
-}
-
-const lengthen = (by: number) => setLength((was) => (was ? Math.max(frame, was + by) : 2 * HALF * frame));
-
 // --- news from elsewhere ---
 
 const news = new EventSource(`/events?scene=${sceneID}`);
 news.addEventListener("edit", (e) => {
   const m = JSON.parse((e as MessageEvent).data) as { revision: number; words: string; page?: string };
   if (m.page === pageName || m.revision <= scene.revision) return;
-  void queue.then(async () => {
+  void edits.after(async () => {
     if (m.revision <= scene.revision) return;
-    await catchUp();
+    await edits.catchUp();
     say(`Edited elsewhere: ${m.words}. This page shows it now.`);
   });
 });
+news.addEventListener("keys", () => void get<Command[]>("/commands").then((now) => {
+  commands = now;
+  showScene();
+}));
 
 document.addEventListener("light", () => {
   meter.show([], 0);
@@ -634,5 +693,7 @@ void document.fonts.ready.then(() => {
   bench.repaint();
 });
 
+registerPast(edits, (words) => (panel.did = words));
 registerToast();
 Alpine.start();
+

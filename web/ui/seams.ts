@@ -1,5 +1,6 @@
 // The seam list: all seams, by time or worst first. Only the rows in view are in the page.
 import type { Seam } from "./bench.ts";
+import type { Rate } from "./time.ts";
 
 const ROW = 50;
 const MARKS: Record<string, [string, string]> = { clean: ["●", "clean"], audible: ["◆", "audible"], rough: ["▲", "rough"], "": ["○", ""] };
@@ -12,10 +13,12 @@ export class SeamList {
   private order: Seam[] = [];
   private box: HTMLElement;
   private inner = document.createElement("div");
-  private choose: (s: Seam) => void;
+  readonly choose: (s: Seam) => void;
 
-  constructor(box: HTMLElement, choose: (s: Seam) => void) {
-    [this.box, this.choose] = [box, choose];
+  private lead: (s: Seam) => string;
+
+  constructor(box: HTMLElement, choose: (s: Seam) => void, lead: (s: Seam) => string) {
+    [this.box, this.choose, this.lead] = [box, choose, lead];
     box.append(this.inner);
     box.addEventListener("scroll", () => this.paint());
     new ResizeObserver(() => this.paint()).observe(box);
@@ -90,11 +93,17 @@ export class SeamList {
     middle.querySelector("b")!.textContent = String(this.number(s));
     middle.querySelector(".mono")!.textContent = s.tc.slice(3);
     middle.querySelector(".who")!.textContent = name(s);
-    middle.querySelector(".why")!.textContent = s.verdict ? s.why : "being measured";
+    middle.querySelector(".why")!.textContent = [this.lead(s), s.verdict ? s.why : "being measured"].filter(Boolean).join(" · ");
     el.title = `${s.track_name}: ${name(s)}`;
     el.append(m, middle, drawing(s));
     return el;
   }
+}
+
+/** "sound leads 8 f" where sound is cut earlier or later than picture, else "". */
+export function leadOf(s: Seam, rate: Rate, sampleRate: number): string {
+  const n = s.lead === undefined ? 0 : Math.round((s.lead * rate.num) / (rate.den * sampleRate));
+  return n === 0 ? "" : `sound ${n > 0 ? "leads" : "trails"} ${Math.abs(n)} f`;
 }
 
 /** Which clips a seam is about, in words. */

@@ -8,7 +8,7 @@ import { drawWave, setUpWaves } from "./waves.ts";
 import type { Rate } from "./time.ts";
 
 interface Source { id: string; name: string; shown: string; seconds: number; rate?: number; channels?: number; bits?: number; format: string; bytes: number; width?: number; height?: number; frame_rate?: string; samples: number; used: number; here: boolean }
-interface Row { id: string; shown: string; length: string; what: string; used_words: string; picture: boolean }
+interface Row { id: string; shown: string; length: string; what: string; used_words: string; picture: boolean; here: boolean; elsewhere: boolean; href: string }
 interface Arrival { key: number; name: string; percent: number; style: string; words: string; tone: string; under: boolean; job?: string; abort?: AbortController }
 interface Data { id: string; rate: number; sources: Source[]; media: Sheets & { peak_steps: number[]; tile_bins: number } }
 
@@ -20,7 +20,7 @@ setUpWaves(data.rate, data.media.peak_steps, data.media.tile_bins, () => request
 function row(s: Source): Row {
   const [num, den] = (s.frame_rate ?? "").split(" ")[0].split("/").map(Number), fps = den > 1 ? (num / den).toFixed(3) : String(num);
   const n = Math.round(s.seconds * 10) / 10, sound = s.rate ? `${s.rate} Hz, ${s.channels === 1 ? "mono" : s.channels === 2 ? "stereo" : `${s.channels} channels`}${s.bits ? `, ${s.bits} bits` : ""}` : "no sound";
-  return { id: s.id, shown: s.shown, length: `${Math.floor(n / 60)}:${(n % 60).toFixed(1).padStart(4, "0")}`, picture: !!s.width,
+  return { id: s.id, shown: s.shown, length: `${Math.floor(n / 60)}:${(n % 60).toFixed(1).padStart(4, "0")}`, picture: !!s.width, here: s.here, elsewhere: !s.here, href: `/scenes/${data.id}/sources/${s.id}/`,
     what: `${s.width ? `picture ${s.width}×${s.height} at ${fps} fps, ` : ""}${sound} · ${(s.bytes / 1e6).toFixed(1)} MB`,
     used_words: s.used ? `${s.used} ${s.used === 1 ? "clip" : "clips"}` : s.here ? "not used yet" : "not in this scene" };
 }

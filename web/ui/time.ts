@@ -37,6 +37,20 @@ export function timecode(frame: number, r: Rate): string {
   return `${sign}${two(Math.floor(s / 3600))}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}${r.drop ? ";" : ":"}${two(f)}`;
 }
 
+/** The frame number of a timecode, undefined if it is none. What is left out in front is 0; digits without signs are pairs from the end. */
+export function parseTimecode(text: string, r: Rate): number | undefined {
+  const typed = /^\s*(-?)([\d:;.]+)\s*$/.exec(text);
+  if (!typed) return undefined;
+  const pairs = /[:;.]/.test(typed[2]) ? typed[2].split(/[:;.]/) : typed[2].padStart(8, "0").match(/^(\d+)(\d\d)(\d\d)(\d\d)$/)!.slice(1);
+  if (pairs.length > 4 || pairs.some((p) => p === "")) return undefined;
+  const [h, min, s, f] = [...Array(4 - pairs.length).fill(0), ...pairs.map(Number)];
+  if (f >= r.nominal || s > 59 || min > 59) return undefined;
+  const dropped = r.drop ? r.nominal / 15 : 0, minutes = 60 * h + min;
+  if (dropped && s === 0 && f < dropped && min % 10 !== 0) return undefined; // a number that is left out
+  const n = (minutes * 60 + s) * r.nominal + f - dropped * (minutes - Math.floor(minutes / 10));
+  return typed[1] ? -n : n;
+}
+
 /** A stretch of time on a row of pixels: `from` is the sample at x = 0. */
 export interface View { from: number; perPixel: number }
 

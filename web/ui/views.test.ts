@@ -70,8 +70,8 @@ test("snapping takes the nearest within reach", () => {
 });
 
 const commands: Command[] = [
-  { id: "blend", words: "Blend the cut", find: "crossfade", keys: ["b"] }, { id: "undo", words: "Undo", keys: ["Ctrl+z"] }, { id: "redo", words: "Redo", keys: ["Ctrl+Shift+z"] },
-  { id: "gain_up", words: "Clip one dB up", find: "louder", keys: ["="] }, { id: "keys", words: "Show all keys", keys: ["?"] }, { id: "play", words: "Play or stop", keys: [" "] }, { id: "off", words: "Take the blend off" },
+  { id: "blend", words: "Blend the cut", about: "crossfade", keys: ["b"] }, { id: "undo", words: "Undo", keys: ["Ctrl+z"] }, { id: "redo", words: "Redo", keys: ["Ctrl+Shift+z"] },
+  { id: "gain_up", words: "Clip one dB up", about: "louder", keys: ["="] }, { id: "keys", words: "Show all keys", keys: ["?"] }, { id: "play", words: "Play or stop", keys: [" "] }, { id: "off", words: "Take the blend off" },
 ];
 const press = (key: string, more = {}) => commandFor(commands, { key, ctrlKey: false, metaKey: false, altKey: false, shiftKey: false, ...more })?.id;
 

@@ -82,7 +82,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	how := []string{scene.Free, scene.Over, scene.Insert}[rng.IntN(3)]
 	some, yes := rng.IntN(2) == 0, true
 	from := max(0, frame(at+jitter(90000)))
-	switch rng.IntN(36) {
+	switch rng.IntN(37) {
 	case 0:
 		return &scene.Move{Clip: id, To: at + jitter(100000)}
 	case 1, 2, 3, 4:
@@ -102,7 +102,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	case 14:
 		return &scene.Add{Track: "t2", Picture: "t1", Source: "s1", In: rng.Int64N(400000), Start: rng.Int64N(900000), Length: rng.Int64N(100000), How: how}
 	case 15, 16:
-		return &scene.Lead{Left: id, Right: next, Frames: rng.Int64N(20) - 10}
+		return &scene.Lead{Left: id, Right: next, Frames: rng.Int64N(20) - 10, More: some}
 	case 17:
 		return &scene.LeadAll{From: from, To: from + rng.Int64N(600000), Frames: rng.Int64N(12) - 6}
 	case 18:
@@ -154,6 +154,8 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			return []scene.Edit{&scene.SetMarker{Marker: m.ID, At: &from}, &scene.RemoveMarker{Marker: m.ID}}[rng.IntN(2)]
 		}
 		return &scene.AddMarker{At: from, Name: "here"}
+	case 35:
+		return &scene.CloseGap{Track: t.ID, At: max(0, at+rng.Int64N(20000))}
 	default:
 		name, left, right, empty := "a stretch", id, next, track.ID
 		for _, o := range s.Tracks {

@@ -1,0 +1,212 @@
+// How tracks are drawn: clips as strips of cloth, blends as stitches, grips, handles as selvedge. Nothing here reacts to a hand.
+import type { Outcome, Outline, Pull } from "./drag.ts";
+import { type Clip, type Placed, type Scene, type Track, blendAt, clipAfter, edgeLimits } from "./model.ts";
+import { type Colours, TEXT, fitted, stitches, threadOf } from "./paint.ts";
+import type { Pictures } from "./pictures.ts";
+import type { Hit, Row } from "./rows.ts";
+import { type Rate, type View, frameOf, toX } from "./time.ts";
+import { drawWave } from "./waves.ts";
+
+// Waves are drawn so that -6 dBFS, as loud as speech should get, reaches the edge of the cloth.
+const LOUDER = 2;
+
+/** What is drawn, and how. */
+export interface Canvas {
+  c: CanvasRenderingContext2D;
+  view: View;
+  width: number;
+  height: number;
+  col: Colours;
+  scene: Scene;
+  rate: Rate;
+  pictures: Pictures;
+  wave: number; // how much taller waveforms are drawn
+  selected: Set<string>;
+  offsets: Record<string, number>; // clips out of sync, samples
+  drag?: { pull: Pull; out: Outcome; outline: Outline };
+}
+
+export function drawRow(g: Canvas, row: Row, rows: Row[]): void {
+  const t = row.track, last = g.view.from + g.width * g.view.perPixel;
+  for (let i = Math.max(0, clipAfter(t, g.view.from) - 1); i < t.clips.length && t.clips[i].from < last + 10 * g.view.perPixel; i++) cloth(g, row, i, rows);
+  for (let i = Math.max(1, clipAfter(t, g.view.from)); i < t.clips.length && t.clips[i - 1].from < last; i++) {
+    const b = blendAt(t, t.clips[i - 1].id, t.clips[i].id);
+    if (b) blend(g, row, t.clips[i].from, b.before, b.after);
+  }
+}
+
+function blend(g: Canvas, row: Row, cut: number, before: number, after: number): void {
+  const x0 = toX(g.view, cut - before), x1 = toX(g.view, cut + after);
+  g.c.fillStyle = g.col.tone + "30";
+  g.c.fillRect(x0, row.top, x1 - x0, row.height);
+  stitches(g.c, x0, row.top, row.top + row.height, g.col.madder);
+  if (x1 - x0 > 5) stitches(g.c, x1, row.top, row.top + row.height, g.col.madder);
+}
+
+function cloth(g: Canvas, row: Row, i: number, rows: Row[]): void {
+  const { c, col, view } = g, t = row.track, clip = t.clips[i], thread = col[threadOf(t)] ?? col.dialogue;
+  const d = g.drag, mine = d?.pull.at.clip.id === clip.id, selected = g.selected.has(clip.id);
+  let from = clip.from, to = clip.to, top = row.top, height = row.height, alpha = clip.muted || t.mute ? 0.35 : 1, shows = 0;
+  const ends = d?.outline.ends.get(clip.id), after = d?.outline.after;
+  if (d && ends) {
+    [from, to, shows] = [from + ends.head, to + ends.tail, ends.shows];
+    if (ends.head && ends.head === ends.tail) alpha *= 0.8;
+    const target = mine && d.pull.target ? rows.find((r) => r.track === d.pull.target) : undefined;
+    if (target) [top, height] = [target.top, target.height];
+  } else if (after && clip.from >= after.at && !t.stays && !t.locked) [from, to] = [from + after.by, to + after.by];
+  const x0 = toX(view, from), x1 = toX(view, to);
+  if (x1 < 0 || x0 > g.width) return;
+  const a = Math.max(0, x0), z = Math.min(g.width, x1);
+  c.globalAlpha = alpha;
+  c.fillStyle = col.surface;
+  c.fillRect(a, top, z - a, height);
+  c.fillStyle = thread + (selected ? "55" : "2E");
+  c.fillRect(a, top, z - a, height);
+  if (x1 - x0 > 2 && !row.folded) {
+    if (t.kind === "picture") stills(g, clip, from, to, shows, top, height);
+    else wave(g, t, i, from - clip.from, shows, a, z, top + 2, height - 15, thread);
+    if (x1 - x0 > 26) {
+      c.fillStyle = col.ink;
+      c.font = `11px ${TEXT}`;
+      c.fillText(fitted(c, clip.name, z - a - 10), a + 5, top + height - 4);
+    }
+    for (const edge of ["head", "tail"] as const) fadeLine(g, clip, edge, x0, x1, top, height, thread);
+    if (clip.id in g.offsets && x1 - x0 > 20) badge(g, g.offsets[clip.id], a, z, top);
+  }
+  c.strokeStyle = selected ? col.ink : thread;
+  c.lineWidth = selected ? 2 : 1;
+  c.strokeRect(x0 + 0.5, top + 0.5, Math.max(1, x1 - x0 - 1), height - 1);
+  c.globalAlpha = 1;
+  if (d && mine && d.pull.edge && d.pull.doing !== "fade") selvedge(g, d.pull.at, d.pull.edge, row.top, row.height, thread);
+}
+
+/** What a clip wears that has slipped out of sync. */
+export function offsetWords(samples: number, rate: Rate, sampleRate: number): string {
+  const n = Math.abs(samples * rate.num) / (rate.den * sampleRate), text = Math.abs(n - Math.round(n)) < 0.05 ? String(Math.round(n)) : n.toFixed(1);
+  return `${text} f ${samples < 0 ? "early" : "late"}`;
+}
+
+function badge(g: Canvas, samples: number, a: number, z: number, top: number): void {
+  const { c } = g, words = offsetWords(samples, g.rate, g.scene.sample_rate);
+  c.font = `600 11px ${TEXT}`;
+  const text = fitted(c, words, z - a - 8), w = c.measureText(text).width;
+  c.fillStyle = g.col.madder;
+  c.fillRect(a + 2, top + 2, w + 6, 14);
+  c.fillStyle = g.col.surface;
+  c.fillText(text, a + 5, top + 13);
+}
+
+/** A line over a fade, from the corner it starts in. */
+function fadeLine(g: Canvas, clip: Clip, edge: "head" | "tail", x0: number, x1: number, top: number, height: number, thread: string): void {
+  let n = (edge === "head" ? clip.fade_in?.length : clip.fade_out?.length) ?? 0;
+  const d = g.drag;
+  if (d?.pull.doing === "fade" && d.pull.edge === edge && d.pull.at.clip.id === clip.id) n += d.out.delta;
+  if (n <= 0) return;
+  const w = n / g.view.perPixel, { c } = g;
+  c.strokeStyle = thread;
+  c.lineWidth = 1.2;
+  c.beginPath();
+  for (let k = 0; k <= 16; k++) {
+    const u = k / 16, y = top + height - 2 - (height - 4) * Math.sin((u * Math.PI) / 2);
+    c.lineTo(edge === "head" ? x0 + u * w : x1 - u * w, y);
+  }
+  c.stroke();
+}
+
+/** The unused recording beyond an edge, hatched. */
+function selvedge(g: Canvas, p: Placed, edge: "head" | "tail", top: number, height: number, thread: string): void {
+  const { low, high } = edgeLimits(g.scene, g.rate, p, edge, true), { c } = g;
+  const x0 = Math.max(-10, toX(g.view, edge === "head" ? low : p.clip.to));
+  const x1 = Math.min(g.width + 10, toX(g.view, edge === "head" ? p.clip.from : high));
+  if (x1 - x0 < 1) return;
+  c.save();
+  c.beginPath();
+  c.rect(x0, top, x1 - x0, height);
+  c.clip();
+  c.globalAlpha = 0.45;
+  c.strokeStyle = thread;
+  c.lineWidth = 1;
+  c.beginPath();
+  for (let x = x0 - height; x < x1; x += 6) {
+    c.moveTo(x, top + height);
+    c.lineTo(x + height, top);
+  }
+  c.stroke();
+  c.restore();
+}
+
+/** The grips under the pointer. */
+export function drawGrips(g: Canvas, h: Hit): void {
+  const { c, col, view } = g, { row } = h, x0 = toX(view, h.clip.from), x1 = toX(view, h.clip.to);
+  const fadeAt = (edge: "head" | "tail") => Math.max(13, ((edge === "head" ? h.clip.fade_in : h.clip.fade_out)?.length ?? 0) / view.perPixel);
+  const dot = (edge: "head" | "tail", r: number) => {
+    c.beginPath();
+    c.arc(edge === "head" ? x0 + fadeAt("head") : x1 - fadeAt("tail"), row.top + 5, r, 0, 7);
+    c.fill();
+  };
+  if (h.grip === "body" || h.grip === "fade") {
+    if (row.track.kind !== "sound" || row.folded || x1 - x0 <= 50) return;
+    c.fillStyle = h.grip === "fade" ? col.madder : col.ink;
+    if (h.grip === "fade") return dot(h.edge!, 4);
+    dot("head", 3);
+    return dot("tail", 3);
+  }
+  selvedge(g, { track: row.track, clip: h.clip, index: h.index }, h.edge!, row.top, row.height, col[threadOf(row.track)] ?? col.dialogue);
+  const x = h.edge === "head" ? x0 : x1, side = h.edge === "head" ? 1 : -1;
+  const other = h.edge === "head" ? row.track.clips[h.index - 1] : row.track.clips[h.index + 1];
+  const touching = other && (h.edge === "head" ? other.to === h.clip.from : other.from === h.clip.to);
+  const parts: [Hit["grip"], number][] = touching ? [["trim_close", 1 / 6], ["roll", 1 / 2], ["trim_gap", 5 / 6]] : [["trim_close", 1 / 4], ["trim_gap", 3 / 4]];
+  for (const [grip, at] of parts) {
+    const y = row.top + row.height * at, on = grip === h.grip;
+    c.fillStyle = on ? col.madder : col.soft;
+    c.globalAlpha = on ? 1 : 0.7;
+    c.beginPath();
+    if (grip === "roll") {
+      c.moveTo(x - 7, y);
+      c.lineTo(x, y - 4);
+      c.lineTo(x + 7, y);
+      c.lineTo(x, y + 4);
+    } else {
+      c.roundRect(side > 0 ? x : x - 5, y - 6, 5, 12, 2);
+      if (grip === "trim_close") c.rect(side > 0 ? x + 7 : x - 9, y - 4, 2, 8); // pulls what follows with it
+    }
+    c.fill();
+  }
+  c.globalAlpha = 1;
+}
+
+function stills(g: Canvas, clip: Clip, from: number, to: number, shows: number, top: number, height: number): void {
+  const { c, rate, pictures, view } = g, sr = g.scene.sample_rate, src = g.scene.sources[clip.source];
+  if (!src?.frames || height < 24) return;
+  const h = height - 17, w = (h * 16) / 9, x0 = toX(view, from), x1 = toX(view, to), into = clip.in + Math.sign(shows) * frameOf(Math.abs(shows), rate, sr);
+  c.save();
+  c.beginPath();
+  c.rect(x0, top, x1 - x0, height);
+  c.clip();
+  for (let k = Math.max(0, Math.floor(-x0 / (w + 4)) - 1); ; k++) {
+    const x = x0 + 5 + k * (w + 4);
+    if (x > Math.min(x1, g.width)) break;
+    const frame = into + frameOf(Math.round(k * (w + 4) * view.perPixel), rate, sr);
+    if (frame >= 0 && frame < src.frames) pictures.draw(c, clip.source, frame, x, top + 3, w, h);
+  }
+  c.restore();
+}
+
+function wave(g: Canvas, t: Track, i: number, shift: number, shows: number, a: number, z: number, top: number, height: number, thread: string): void {
+  const clip = t.clips[i], prev = t.clips[i - 1], next = t.clips[i + 1], { view } = g;
+  const head = prev && blendAt(t, prev.id, clip.id), tail = next && blendAt(t, clip.id, next.id);
+  const loud = 10 ** (((clip.gain_db ?? 0) + (t.gain_db ?? 0)) / 20) * LOUDER * g.wave;
+  const plain = !head && !tail && !clip.fade_in?.length && !clip.fade_out?.length;
+  const gain = plain ? () => loud : (sample: number) => {
+    const s = sample - shift;
+    let v = loud;
+    if (head && s < clip.from + head.after) v *= Math.sin((Math.PI / 2) * Math.max(0, (s - clip.from + head.before) / (head.before + head.after)));
+    else if (clip.fade_in?.length && s < clip.from + clip.fade_in.length) v *= Math.sin((Math.PI / 2) * Math.max(0, (s - clip.from) / clip.fade_in.length));
+    if (tail && s > clip.to - tail.before) v *= Math.cos((Math.PI / 2) * Math.min(1, (s - clip.to + tail.before) / (tail.before + tail.after)));
+    else if (clip.fade_out?.length && s > clip.to - clip.fade_out.length) v *= Math.sin((Math.PI / 2) * Math.max(0, (clip.to - s) / clip.fade_out.length));
+    return v;
+  };
+  if (head) a = Math.max(0, a - head.before / view.perPixel);
+  if (tail) z = Math.min(g.width, z + tail.after / view.perPixel);
+  drawWave(g.c, { source: clip.source, offset: clip.in - clip.start - shift + shows, gain, colour: thread }, view.from, view.perPixel, a, z, top, height);
+}

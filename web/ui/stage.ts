@@ -1,0 +1,121 @@
+// What the parts of the scene's page share: the scene, its edits in their order, the playhead and the selection.
+import { Problem, get, pageName, post } from "./api.ts";
+import type { Bench } from "./bench.ts";
+import { type Changes, type Scene, applyChanges, prepare } from "./model.ts";
+import type { Player } from "./player.ts";
+import type { Shown } from "./rows.ts";
+import type { SeamList } from "./seams.ts";
+import type { Selection } from "./selection.ts";
+import type { Rate } from "./time.ts";
+import type { Timeline } from "./timeline.ts";
+import { say } from "./toast.ts";
+
+export interface EditAnswer { revision: number; words: string; undo: string; redo: string; changes: Changes }
+
+/** A question to the editor. */
+export interface Question { title: string; label: string; value?: string; hint?: string; choices?: { label: string; list: { value: string; words: string }[]; value: string }; done?: string }
+
+/** What commands work on. */
+export interface Stage {
+  readonly id: string;
+  readonly scene: Scene;
+  readonly rate: Rate;
+  readonly sr: number;
+  readonly frame: number; // samples, the first of the scene
+  readonly edits: Edits;
+  readonly list: SeamList;
+  readonly bench: Bench;
+  readonly timeline: Timeline;
+  readonly player: Player;
+  playhead: number;
+  selection: Selection;
+  shown: Shown;
+  closing: boolean; // nudging a head or tail closes up
+  seek(at: number): void;
+  select(s: Selection): void;
+  show(): void; // everything that shows the selection, anew
+  ask(q: Question): Promise<{ value: string; choice: string } | undefined>;
+  note(words: string): void; // says what was done, where no edit says it
+}
+
+/** Edits are sent one after the other, so that each knows the revision it follows. */
+export class Edits {
+  private queue: Promise<unknown> = Promise.resolve();
+  private id: string;
+  private scene: Scene;
+  private rate: Rate;
+  private changed: () => void;
+  private kept: (words: string, did?: string) => void;
+  private failed: () => void;
+
+  constructor(id: string, scene: Scene, rate: Rate, on: { changed(): void; kept(words: string, did?: string): void; failed(): void }) {
+    [this.id, this.scene, this.rate, this.changed, this.kept, this.failed] = [id, scene, rate, on.changed, on.kept, on.failed];
+  }
+
+  /** Does an edit. One that depends on where things are by then is a function, which may also give nothing. */
+  edit = (e: unknown | (() => unknown)): Promise<boolean> =>
+    this.inTurn(async () => {
+      const now = typeof e === "function" ? e() : e;
+      return now ? post<EditAnswer>(`/scenes/${this.id}/edits`, { revision: this.scene.revision, edit: now, page: pageName }) : undefined;
+    });
+
+  travel = (which: "undo" | "redo"): Promise<boolean> => this.inTurn(() => post<EditAnswer>(`/scenes/${this.id}/${which}`, { revision: this.scene.revision, page: pageName }));
+
+  goTo = (where: { node?: number; version?: string }): Promise<boolean> =>
+    this.inTurn(() => post<EditAnswer>(`/scenes/${this.id}/go`, { revision: this.scene.revision, page: pageName, ...where }));
+
+  /** Says what an edit would do, without doing it. */
+  async try(e: unknown): Promise<{ words: string; refused: boolean } | undefined> {
+    try {
+      return { words: (await post<{ words: string }>(`/scenes/${this.id}/try`, { revision: this.scene.revision, edit: e })).words, refused: false };
+    } catch (problem) {
+      return problem instanceof Problem && problem.status === 422 ? { words: problem.message, refused: true } : undefined;
+    }
+  }
+
+  /** Does something after the edits under way. */
+  after<T>(act: () => Promise<T>): Promise<T> {
+    const done = this.queue.then(act);
+    this.queue = done.catch(() => undefined);
+    return done;
+  }
+
+  private inTurn(ask: () => Promise<EditAnswer | undefined>): Promise<boolean> {
+    return this.after(async () => {
+      this.kept("Keeping …");
+      try {
+        const a = await ask();
+        if (a) this.take(a);
+        this.kept(this.words(), a?.words);
+        return !!a;
+      } catch (e) {
+        this.kept(this.words());
+        if (e instanceof Problem && e.status === 409) await this.catchUp();
+        this.failed();
+        say(e, (offer) => void this.edit(offer.edit));
+        return false;
+      }
+    });
+  }
+
+  words = (): string => (this.scene.revision ? `All kept · edit ${this.scene.revision}` : "All kept");
+
+  private take(a: EditAnswer): void {
+    [this.scene.revision, this.scene.undo, this.scene.redo] = [a.revision, a.undo, a.redo];
+    applyChanges(this.scene, this.rate, a.changes);
+    this.changed();
+  }
+
+  /** Fetches the scene as it is now, after an edit from elsewhere. */
+  async catchUp(): Promise<void> {
+    try {
+      const now = await get<Scene>(`/scenes/${this.id}/state`);
+      if (now.revision < this.scene.revision) return;
+      Object.assign(this.scene, prepare(now, this.rate));
+      this.changed();
+      this.kept(this.words());
+    } catch (e) {
+      say(e);
+    }
+  }
+}

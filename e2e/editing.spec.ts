@@ -137,7 +137,7 @@ test("the keys do what the list of keys says", async ({ page, app }) => {
 
   // What cannot be done says why.
   await page.keyboard.press("y");
-  await expect(page.getByRole("alert")).toContainText("No clip is selected");
+  await expect(page.getByRole("alert")).toContainText("No clip is in hand");
 });
 
 test("a blend is set by law, length and lean, on the bar and on the bench", async ({ page, app }) => {
@@ -245,9 +245,12 @@ test("a second page is kept up to date, and a stale edit is refused with a word"
 test("every command is found by a word of it, and worst first puts the rough seams on top", async ({ page, app }) => {
   const s = await demo(page, app);
   await page.keyboard.press("/");
-  await page.getByRole("combobox", { name: "Find a command" }).fill("marker");
+  await page.getByRole("combobox", { name: "Find a command" }).fill("set marker");
+  await page.keyboard.press("Enter");
+  await page.getByRole("textbox", { name: "Name", exact: true }).fill("kiln door");
   await page.keyboard.press("Enter");
   await kept(page, s.revision + 1);
+  await expect(page.locator(".did")).toHaveText("marker kiln door at 01:00:00:00");
   await page.keyboard.press("/");
   await page.getByRole("combobox", { name: "Find a command" }).fill("nothing of the kind");
   await expect(page.getByText("No command has these words")).toBeVisible();

@@ -163,7 +163,7 @@ func (e *RemoveBlend) apply(d *draft) error {
 	}
 	i := slices.IndexFunc(t.Blends, func(b Blend) bool { return b.Left == e.Left && b.Right == e.Right })
 	if i < 0 {
-		return notPossible("The cut from %s to %s has no blend.", e.Left, e.Right)
+		return notPossible("The cut from %s to %s has no blend.", d.nameOf(e.Left), d.nameOf(e.Right))
 	}
 	t.Blends = slices.Delete(t.Blends, i, i+1)
 	return nil

@@ -85,7 +85,7 @@ func (e *Roll) rollOne(d *draft, p [2]string, x step, old int64) error {
 func (e *Roll) pairs(d *draft) (pairs [][2]string, err error) {
 	lt, li, ok := d.Find(e.Left)
 	if !ok || !d.Tracks[lt].Touches(li) || d.Tracks[lt].Clips[li+1].ID != e.Right {
-		return nil, notPossible("There is no cut between %q and %q to roll.", e.Left, e.Right)
+		return nil, notPossible("There is no cut between %s and %s to roll; they do not touch.", d.nameOf(e.Left), d.nameOf(e.Right))
 	}
 	pairs = [][2]string{{e.Left, e.Right}}
 	rights := d.sharing(e.Right, "head", e.Alone)
@@ -188,7 +188,7 @@ func (e *Slide) apply(d *draft) error {
 	at := d.Time(t, c.Start)
 	x := d.stepTo(at, at+e.By, group)
 	if x.samples == 0 {
-		return notPossible("%s is linked to picture and slides by whole frames; %s is less than half of one.", c.Name, d.lengthWords(e.By))
+		return notPossible("%s is linked to picture and slides by whole frames; %s is less than half of one. Unlink it first.", c.Name, d.lengthWords(e.By))
 	}
 	for ti, t := range d.Tracks {
 		for first := 0; first < len(t.Clips); first++ {
@@ -291,7 +291,7 @@ type Swap struct {
 func (e *Swap) apply(d *draft) error {
 	lt, li, ok := d.Find(e.Left)
 	if !ok || li+1 >= len(d.Tracks[lt].Clips) || d.Tracks[lt].Clips[li+1].ID != e.Right {
-		return notPossible("%q and %q are not neighbours on a track; swapping needs two clips side by side.", e.Left, e.Right)
+		return notPossible("%s and %s are not neighbours on a track; swapping needs two clips side by side.", d.nameOf(e.Left), d.nameOf(e.Right))
 	}
 	t := d.Tracks[lt]
 	left, right := t.Clips[li], t.Clips[li+1]

@@ -130,6 +130,11 @@ func finish(d *draft, e Edit) (*Scene, error) {
 	}
 	d.dropLostBlends()
 	if err := d.keepsSync(d.base); err != nil {
+		if r, ok := err.(*LosesSync); ok {
+			for _, a := range inSync(e) {
+				d.suggest(&r.options, a.Words, a.Edit)
+			}
+		}
 		return nil, err
 	}
 	for _, t := range d.Tracks {
@@ -141,6 +146,14 @@ func finish(d *draft, e Edit) (*Scene, error) {
 		}
 	}
 	return d.Scene, nil
+}
+
+// inSync gives edits to offer in place of one that would lose sync.
+func inSync(e Edit) []Alternative {
+	if x, ok := e.(interface{ inSync() []Alternative }); ok {
+		return x.inSync()
+	}
+	return nil
 }
 
 // Describe says in words what an edit did: the edit itself, what it took with it, and what it did to the
@@ -260,6 +273,15 @@ func (d *draft) newID(prefix string) string {
 	return fmt.Sprintf("%s%d", prefix, d.LastID)
 }
 
+// newLink is a link that no clip has: scene files bring links of their own naming.
+func (d *draft) newLink() string {
+	for {
+		if link := d.newID("l"); len(d.linkedBy(link)) == 0 {
+			return link
+		}
+	}
+}
+
 // trackID is the id of a track made with a number.
 func trackID(n int64) string { return fmt.Sprintf("t%d", n) }
 
@@ -330,10 +352,10 @@ func (d *draft) keepsSync(before *Scene) error {
 				return true
 			}
 		}
-		r := &LosesSync{Clip: b.ID, By: by,
-			words: fmt.Sprintf("%s would run %s %s than %s, which it is linked to. Move both, or unlink it first.", b.Name, d.lengthWords(by), either(by < 0, "earlier", "later"), a.Name)}
+		r := &LosesSync{Clip: b.ID, By: by}
+		r.words = fmt.Sprintf("%s would run %s %s than %s, which it is linked to. Move both, or unlink it first.", b.Name, d.lengthWords(by), either(by < 0, "earlier", "later"), a.Name)
 		if a.Name == b.Name {
-			r.words = strings.Replace(r.words, " than "+a.Name+", which", " than the clip that", 1)
+			r.words = fmt.Sprintf("%s would run %s %s than the clip that it is linked to. Move both, or unlink it first.", b.Name, d.lengthWords(by), either(by < 0, "earlier", "later"))
 		}
 		d.suggest(&r.options, "unlink "+b.Name, &Unlink{Clips: []string{b.ID}})
 		refusal = r

@@ -1,6 +1,7 @@
 package scene_test
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -308,4 +309,85 @@ func TestDifferencesOfTwoStatesAreToldInWords(t *testing.T) {
 		}
 	}
 	_ = pic
+}
+
+func TestNewLinksKeepClearOfThoseThatAFileBrought(t *testing.T) {
+	s := takes(t)
+	snd, pic := ids(s)
+	for _, track := range s.Tracks[:2] { // as a scene file may have named them: with the numbers that come next
+		for i := range track.Clips {
+			track.Clips[i].Link = fmt.Sprintf("l%d", s.LastID+3+int64(i))
+		}
+	}
+	after := scenetest.Must(t, s, &scene.Divide{Clips: []string{snd[0]}, At: 50 * fr})
+	for _, one := range [][]string{after.Linked(snd[1]), after.Linked(after.Tracks[1].Clips[1].ID), after.Linked(pic[0])} {
+		if len(one) != 2 {
+			t.Errorf("%v are linked; two clips should be", one)
+		}
+	}
+}
+
+func TestGapsCloseUpOnEveryTrackThatFollows(t *testing.T) {
+	s := takes(t)
+	snd, pic := ids(s)
+	s = scenetest.Must(t, s, &scene.Lead{Left: snd[1], Right: snd[2], Frames: 6}, &scene.RemoveRange{From: 180 * fr, To: 194 * fr, Tracks: []string{"t1", "t2"}})
+	if at(s, pic[2])[0] != 200 || at(s, snd[2])[0] != 194 {
+		t.Fatalf("picture at %v, sound at %v", at(s, pic[2]), at(s, snd[2]))
+	}
+	e := &scene.CloseGap{Track: "t2", At: 185 * fr}
+	after := scenetest.Must(t, s, e)
+	if w := scene.Describe(s, after, e); w != "gap of 14 frames on Voices closed up; tune on Music lies over it and stays" {
+		t.Errorf("it reads %q", w)
+	}
+	if at(after, snd[2])[0] != 180 || at(after, pic[2])[0] != 186 || at(after, snd[1])[0] != 100 {
+		t.Errorf("after it sound lies at %v, picture at %v", at(after, snd[2]), at(after, pic[2]))
+	}
+	if lead, _ := after.LeadAt(scene.Edge{Left: after.Tracks[1].Clips[1].ID, Right: snd[2]}); lead != 6*fr {
+		t.Errorf("sound leads by %d frames, want 6", lead/fr)
+	}
+}
+
+func TestALeadGrowsFrameByFrame(t *testing.T) {
+	s := takes(t)
+	snd, _ := ids(s)
+	for n := 1; n <= 3; n++ {
+		e := &scene.Lead{Left: snd[0], Right: snd[1], Frames: 1, More: true}
+		next := scenetest.Must(t, s, e)
+		if w := scene.Describe(s, next, e); w != fmt.Sprintf("sound leads by %d %s from Oda to Pell", n, []string{"frame", "frames", "frames"}[n-1]) {
+			t.Errorf("it reads %q", w)
+		}
+		s = next
+	}
+	back := &scene.Lead{Left: snd[0], Right: snd[1], Frames: -5, More: true}
+	if w := scene.Describe(s, scenetest.Must(t, s, back), back); w != "sound trails by 2 frames from Oda to Pell" {
+		t.Errorf("it reads %q", w)
+	}
+}
+
+func TestStretchesAreTakenOutEndToEnd(t *testing.T) {
+	s := takes(t)
+	s = scenetest.Must(t, s, &scene.SetStretch{Source: "o", Name: "first", From: 10*fr + 300, To: 30*fr - 200}, &scene.SetStretch{Source: "o", Name: "second", From: 50 * fr, To: 55 * fr})
+	e, err := scene.TakeOut(s, "o", nil, "t2", -1, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	after := scenetest.Must(t, s, e)
+	if w := scene.Describe(s, after, e); w != "2 stretches of Oda taken out to track Voices; scene 5 frames longer" {
+		t.Errorf("it reads %q", w)
+	}
+	v, p := after.Tracks[1].Clips[3:], after.Tracks[0].Clips[3:]
+	if len(v) != 2 || len(p) != 2 || v[0].Name != "first" || v[0].Start != 300*fr || v[0].In != 10*fr || v[0].Length != 20*fr || v[1].Start != 320*fr || p[1].Start != 320 || p[1].Length != 5 || v[1].Link != p[1].Link {
+		t.Errorf("taken out: %+v and %+v", v, p)
+	}
+	one, err := scene.TakeOut(s, "o", []string{"second"}, "t2", 100*fr, scene.Insert)
+	if err != nil {
+		t.Fatal(err)
+	}
+	pushed := scenetest.Must(t, s, one)
+	if w := scene.Describe(s, pushed, one); w != "second of Oda taken out to track Voices" {
+		t.Errorf("it reads %q", w)
+	}
+	if c := pushed.Tracks[1].Clips; c[1].Name != "second" || c[1].Start != 100*fr || c[2].Start != 105*fr || pushed.Tracks[0].Clips[2].Start != 105 {
+		t.Errorf("inserted: %+v", c)
+	}
 }

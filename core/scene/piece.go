@@ -244,7 +244,7 @@ func (p Piece) lay(d *draft, to, from *Track, at, end int64, links map[string]st
 		}
 		if c.Link != "" {
 			if links[c.Link] == "" {
-				links[c.Link] = d.newID("l")
+				links[c.Link] = d.newLink()
 				d.free[links[c.Link]] = true
 			}
 			c.Link = links[c.Link]

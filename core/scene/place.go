@@ -55,7 +55,7 @@ func (e *Add) apply(d *draft) error {
 	clips := make([]Clip, len(tracks))
 	link := ""
 	if len(tracks) > 1 {
-		link = d.newID("l")
+		link = d.newLink()
 	}
 	for k, ti := range tracks {
 		if clips[k], err = e.clip(d, d.Tracks[ti], in, start, end, link); err != nil {

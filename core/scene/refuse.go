@@ -172,3 +172,11 @@ func (e *NotPossible) Error() string { return e.words }
 func notPossible(format string, args ...any) *NotPossible {
 	return &NotPossible{words: fmt.Sprintf(format, args...)}
 }
+
+// nameOf is a clip's name as refusals say it; its id, in quotes, if there is no such clip.
+func (s *Scene) nameOf(id string) string {
+	if _, c := s.Clip(id); c != nil {
+		return c.Name
+	}
+	return fmt.Sprintf("%q", id)
+}

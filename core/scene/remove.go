@@ -172,7 +172,7 @@ func (d *draft) splitLink(link string, at int64) {
 	}
 	now := ""
 	if len(behind) > 1 {
-		now = d.newID("l")
+		now = d.newLink()
 	}
 	for _, p := range behind {
 		d.touch(p.track).Clips[p.clip].Link = now
@@ -444,6 +444,10 @@ func (e *CloseGap) words(before, after *Scene) string {
 	_, now := after.Clip(t.Clips[next].ID)
 	by := before.Time(t, t.Clips[next].Start) - after.Time(after.Track(e.Track), now.Start)
 	return fmt.Sprintf("gap of %s on %s closed up%s", before.lengthWords(by), t.Name, before.stayWords(to, to, after))
+}
+
+func (e *RemoveRange) inSync() []Alternative {
+	return []Alternative{{"take it out of every track", &RemoveRange{e.From, e.To, nil, e.Close}}, {"leave a gap", &RemoveRange{e.From, e.To, e.Tracks, false}}}
 }
 
 // chosen gives the indices of named tracks, which must not be locked; of all that are not locked and follow if none is

@@ -11,7 +11,7 @@ func (e *Link) apply(d *draft) error {
 	if len(e.Clips) < 2 {
 		return notPossible("Linking needs two clips or more; select them together.")
 	}
-	link := d.newID("l")
+	link := d.newLink()
 	d.free[link] = true
 	for _, id := range e.Clips {
 		_, c, err := d.open(id)

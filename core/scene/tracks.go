@@ -51,7 +51,7 @@ type AddTrack struct {
 
 func (e *AddTrack) apply(d *draft) error {
 	if !slices.Contains(Purposes, e.Purpose) {
-		return notPossible("%q is not a purpose of a track; %v are.", e.Purpose, Purposes)
+		return notPossible("%q is not a purpose of a track; %s are.", e.Purpose, listed(Purposes))
 	}
 	t := &Track{ID: d.newID("t"), Kind: Sound, Purpose: e.Purpose, Name: e.Name}
 	d.own[t] = true
@@ -62,6 +62,15 @@ func (e *AddTrack) apply(d *draft) error {
 	}
 	d.Tracks = append(d.Tracks, t)
 	return nil
+}
+
+// listed says "a, b, c".
+func listed[T ~string](all []T) string {
+	words := make([]string, len(all))
+	for i, one := range all {
+		words[i] = string(one)
+	}
+	return strings.Join(words, ", ")
 }
 
 func (e *AddTrack) words(before, after *Scene) string { return "track " + e.Name + " added" }
@@ -97,7 +106,7 @@ func (e *SetTrack) apply(d *draft) error {
 		return notPossible("A gain of %g dB is outside -120 to 40.", *e.GainDB)
 	}
 	if e.Hue != nil && *e.Hue != "" && !slices.Contains(Hues, *e.Hue) {
-		return notPossible("%q is not a hue of a track; %s are, and none for its purpose's.", *e.Hue, strings.Join(Hues, ", "))
+		return notPossible("%q is not a hue of a track; %s are, and none for its purpose's.", *e.Hue, listed(Hues))
 	}
 	if e.Name != nil && strings.TrimSpace(*e.Name) == "" {
 		return notPossible("A track needs a name of at least one letter.")

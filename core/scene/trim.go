@@ -121,6 +121,9 @@ func (e *Trim) beyond(d *draft, t *Track, c Clip, have, want int64) error {
 	if reach := d.whole(d.Time(t, have)); reach > 0 {
 		d.suggest(&r.options, words+d.lengthWords(reach)+" longer", e.fromEdge(d, reach))
 	}
+	if i := slices.IndexFunc(t.Clips, func(o Clip) bool { return o.ID == c.ID }); !e.Close && len(r.list) == 0 && t.beside(i, e.Edge) >= 0 {
+		e.intoNeighbour(d, &r.options, t.Clips[t.beside(i, e.Edge)], d.whole(d.Time(t, have)))
+	}
 	if t.Kind == Sound && have < want && len(d.sharing(e.Clip, e.Edge, e.Alone)) > 1 {
 		for _, id := range d.base.sharing(e.Clip, e.Edge, false) {
 			if pt, _ := d.base.Clip(id); pt.Kind == Picture {
@@ -131,6 +134,20 @@ func (e *Trim) beyond(d *draft, t *Track, c Clip, have, want int64) error {
 		}
 	}
 	return r
+}
+
+// intoNeighbour offers what makes a clip longer by so many samples where another touches it.
+func (e *Trim) intoNeighbour(d *draft, to *options, other Clip, longer int64) {
+	if longer <= 0 {
+		return
+	}
+	left, right := e.Clip, other.ID
+	if e.Edge == "head" {
+		left, right = right, left
+	}
+	at := e.fromEdge(d, longer).To
+	d.suggest(to, "roll the cut by "+d.lengthWords(longer), &Roll{left, right, at, e.Alone})
+	d.suggest(to, "trim by "+d.lengthWords(longer)+" and move all that follows", &Trim{e.Clip, e.Edge, at, true, e.Alone})
 }
 
 // fromEdge is the trim that makes the clip longer by so many samples.

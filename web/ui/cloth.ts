@@ -187,7 +187,7 @@ function stills(g: Canvas, clip: Clip, from: number, to: number, shows: number, 
     const x = x0 + 5 + k * (w + 4);
     if (x > Math.min(x1, g.width)) break;
     const frame = into + frameOf(Math.round(k * (w + 4) * view.perPixel), rate, sr);
-    if (frame >= 0 && frame < src.frames) pictures.draw(c, clip.source, frame, x, top + 3, w, h);
+    if (frame >= 0 && frame < src.frames) pictures.drawSmall(c, clip.source, frame, x, top + 3, w, h);
   }
   c.restore();
 }

@@ -26,7 +26,7 @@ export const edges = (s: Stage): Edge[] => edgesInHand(s.selection, s.list.curre
 
 /** A length that was typed, in samples; frames unless it says otherwise. */
 export function lengthOf(text: string, s: Pick<Stage, "rate" | "sr">): { frames?: number; samples?: number } | undefined {
-  const m = /^\s*([+-−]?)\s*([\d.]+)\s*(ms|samples?|smp|s|f|frames?)?\s*$/.exec(text);
+  const m = /^\s*([+\-−]?)\s*([\d.]+)\s*(ms|samples?|smp|s|f|frames?)?\s*$/.exec(text);
   if (!m || Number.isNaN(Number(m[2]))) return undefined;
   const n = (m[1] === "-" || m[1] === "−" ? -1 : 1) * Number(m[2]);
   if (m[3] === "ms") return { samples: Math.round((n * s.sr) / 1000) };

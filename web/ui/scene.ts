@@ -513,7 +513,7 @@ function ask(q: Question): Promise<{ value: string; choice: string } | undefined
 function typed(id: string, text: string): string | undefined {
   const c = clipsInHand(stage)[0], sel = stage.selection, s = list.current;
   const db = () => {
-    const m = /^\s*([+-−]?\s*[\d.]+)\s*(dB)?\s*$/i.exec(text);
+    const m = /^\s*([+\-−]?\s*[\d.]+)\s*(dB)?\s*$/i.exec(text);
     return m ? Number(m[1].replace("−", "-").replace(/\s/g, "")) : undefined;
   };
   const moment = () => {

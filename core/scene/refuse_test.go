@@ -1,0 +1,267 @@
+package scene_test
+
+import (
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+
+	"blendseam/core/blend"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/scene/scenetest"
+	"blendseam/core/timecode"
+)
+
+func text(s string) *string { return &s }
+
+// Every refusal there is, in full: what it names, what there is and what is needed, and what would work.
+func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
+	base := takes(t)
+	snd, pic := ids(base)
+	yes, tune := true, base.Tracks[2].Clips[0].ID
+	oda, pell, wide := snd[0], snd[1], snd[2]
+	with := func(list ...scene.Edit) *scene.Scene { return scenetest.Must(t, base, list...) }
+	blended := with(&scene.SetBlend{Left: oda, Right: pell, Before: 4 * fr, After: 4 * fr, Law: blend.ConstantPower})
+	locked := with(&scene.SetTrack{Track: "t2", Locked: &yes})
+	unlinked := with(&scene.Unlink{Clips: []string{oda, pic[0]}}, &scene.Unlink{Clips: []string{pell, pic[1]}}, &scene.Unlink{Clips: []string{wide, pic[2]}})
+	gap := with(&scene.Remove{Clips: []string{pell}})
+	late := scenetest.Must(t, gap, &scene.Move{Clip: wide, To: 210 * fr})
+	apart := with(&scene.Unlink{Clips: []string{wide}}, &scene.Move{Clip: wide, To: 220 * fr})
+	self := with(&scene.Link{Clips: []string{oda, pell}})
+	marked := with(&scene.AddMarker{At: 0, Name: "here"}, &scene.SetStretch{Source: "o", Name: "a", From: 0, To: 9}, &scene.SetStretch{Source: "o", Name: "b", From: 9, To: 19})
+	piece, _, err := scene.Copy(base, pcm.Span{To: 50 * fr}, []string{"t1", "t2"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	otherRate, damaged := piece, piece
+	otherRate.Rate = timecode.F24
+	damaged.Tracks = []*scene.Track{{Kind: scene.Sound, Clips: []scene.Clip{{Name: "odd", Source: "nobody", Length: 5}}}}
+	voices := scene.New("voices", timecode.F25, 48000)
+	var both [][2]string
+	for _, c := range []struct {
+		on   *scene.Scene
+		edit scene.Edit
+		want string
+	}{
+		{base, &scene.SetBlend{Left: oda, Right: wide, Before: fr, After: fr, Law: blend.ConstantPower}, "Oda and wide do not touch, so there is no cut to blend. Move one up to the other first."},
+		{base, &scene.SetBlend{Left: pic[0], Right: pic[1], Before: 1, After: 1, Law: blend.ConstantPower}, "Blends are for sound; Oda is picture."},
+		{base, &scene.SetBlend{Left: oda, Right: pell, Before: fr, After: fr, Law: "glue"}, "\"glue\" is not a law; constant_power, constant_gain and matched are."},
+		{base, &scene.SetBlend{Left: oda, Right: pell, Law: blend.ConstantPower}, "A blend needs a length above 0, with neither half below it."},
+		{base, &scene.SetBlend{Left: oda, Right: pell, Before: 15 * fr, After: fr, Law: blend.ConstantPower}, "Pell has 10 frames of handle at its head, and 15 frames are needed. What would work: a blend of 11 frames, 10 frames before and 1 frame after; the same length leaning onto Pell, 10 frames before the cut; pull the clips together, the scene 5 frames shorter."},
+		{base, &scene.SetBlend{Left: pell, Right: wide, Before: 40 * fr, After: 30 * fr, Law: blend.ConstantPower}, "Pell has 20 frames of handle at its tail, and 30 frames are needed. What would work: a blend of 60 frames, 40 frames before and 20 frames after; the same length leaning onto Pell, 20 frames after the cut; pull the clips together, the scene 10 frames shorter."},
+		{with(&scene.Trim{Clip: wide, Edge: "tail", To: 210 * fr}), &scene.SetBlend{Left: pell, Right: wide, Before: fr, After: 12 * fr, Law: blend.ConstantPower}, "Only 50 frames before and 10 frames after the cut are free; the rest is taken by the next blend or the clip's end. What would work: a blend of 11 frames, 1 frame before and 10 frames after; the same length leaning onto Pell, 10 frames after the cut."},
+		{base, &scene.RemoveBlend{Left: oda, Right: pell}, "The cut from Oda to Pell has no blend."},
+		{base, &scene.Gain{Clips: []string{oda}, DB: 60}, "A gain of 60 dB is outside -120 to 40."},
+		{base, &scene.Gain{Clips: []string{pic[0]}, DB: 1}, "Oda is picture and has no level."},
+		{base, &scene.Gain{Clips: []string{"c99"}, DB: 1}, "There is no clip \"c99\" in this scene; it may have been removed."},
+		{base, &scene.FadeEdge{Clip: pic[0], Edge: "head", Length: 5}, "A fade needs a clip of sound, the edge \"head\" or \"tail\", and a length of 0 or more."},
+		{blended, &scene.FadeEdge{Clip: oda, Edge: "tail", Length: 5 * fr}, "The tail of Oda is blended with its neighbour. What would work: take the blend off and fade."},
+		{base, &scene.FadeEdge{Clip: oda, Edge: "tail", Length: 101 * fr}, "Oda has room for a fade of 100 frames at its tail, not of 101 frames. What would work: fade over 100 frames."},
+		{base, &scene.Roll{Left: oda, Right: pell, To: 1 << 60}, "A roll to sample 1152921504606846976 is outside anything there is."},
+		{base, &scene.Roll{Left: oda, Right: pell, To: 100*fr + 7}, "The cut to Pell lies together with its picture's and rolls by whole frames; 0.0 frames (7 samples) is less than half of one. What would work: roll the sound's cut alone."},
+		{base, &scene.Roll{Left: oda, Right: pell, To: 85 * fr}, "Pell has 10 frames of handle at its head, and 15 frames are needed. What would work: roll by 10 frames."},
+		{base, &scene.Roll{Left: pell, Right: wide, To: 225 * fr}, "Pell has 20 frames of handle at its tail, and 25 frames are needed. What would work: roll by 20 frames."},
+		{with(&scene.Trim{Clip: wide, Edge: "tail", To: 210 * fr}), &scene.Roll{Left: pell, Right: wide, To: 212 * fr}, "wide is 10 frames long and its cut cannot roll by 12 frames: nothing would be left of it. What would work: remove it."},
+		{base, &scene.Roll{Left: oda, Right: wide, To: 0}, "There is no cut between Oda and wide to roll; they do not touch."},
+		{base, &scene.Roll{Left: oda, Right: "c99", To: 0}, "There is no cut between Oda and \"c99\" to roll; they do not touch."},
+		{base, &scene.Slip{Clip: oda}, "A slip moves the recording of Oda by a number of samples other than 0."},
+		{base, &scene.Slip{Clip: oda, By: 100}, "Oda is linked to picture and slips by whole frames; 0.1 frames (100 samples) is less than half of one. Unlink it first."},
+		{base, &scene.Slip{Clip: pell, By: -12 * fr}, "Pell has 10 frames of handle at its head, and 12 frames are needed. What would work: slip by 10 frames."},
+		{base, &scene.Slip{Clip: pell, By: 25 * fr}, "Pell has 20 frames of handle at its tail, and 25 frames are needed. What would work: slip by 20 frames."},
+		{base, &scene.Slide{Clip: pell}, "Pell slides by a number of samples other than 0."},
+		{base, &scene.Slide{Clip: pell, By: 100}, "Pell is linked to picture and slides by whole frames; 0.1 frames (100 samples) is less than half of one. Unlink it first."},
+		{base, &scene.Slide{Clip: pell, By: 60 * fr}, "Oda has 40 frames of handle at its tail, and 60 frames are needed. What would work: slide by 40 frames."},
+		{base, &scene.Slide{Clip: wide, By: -120 * fr}, "Pell is 100 frames long and cannot give 120 frames: nothing would be left of it. What would work: slide by 99 frames."},
+		{base, &scene.Slide{Clip: oda, By: -5 * fr}, "Oda would start 5 frames before the scene."},
+		{gap, &scene.Slide{Clip: wide, By: -120 * fr}, "Oda lies in the way of wide on track Picture, by 20 frames. What would work: slide by 100 frames."},
+		{base, &scene.Swap{Left: oda, Right: wide}, "Oda and wide are not neighbours on a track; swapping needs two clips side by side."},
+		{self, &scene.Swap{Left: oda, Right: pell}, "Oda and Pell are linked with each other, so that swapping them would lose sync. Unlink them first."},
+		{locked, &scene.Gain{Clips: []string{oda}, DB: -3}, "Track Voices is locked. What would work: unlock track Voices."},
+		{base, &scene.Move{Clip: oda, To: -5 * fr}, "Oda would start 5 frames before the scene."},
+		{base, &scene.Move{Clip: oda, To: 1 << 60}, "Sample 1152921504606846976 is outside anything there is."},
+		{gap, &scene.Move{Clip: wide, To: 95 * fr}, "Oda lies in the way of wide on track Picture, by 5 frames. What would work: right after Oda."},
+		{base, &scene.Move{Clip: oda, To: 0, Also: []string{"c99"}}, "There is no clip \"c99\" in this scene; it may have been removed."},
+		{base, &scene.Move{Clip: oda, To: 0, Track: "t99"}, "There is no track \"t99\" in this scene."},
+		{base, &scene.Move{Clip: oda, To: 0, Track: "t1"}, "A clip of sound cannot go to track Picture, which holds picture."},
+		{base, &scene.Remove{Clips: []string{oda}, Alone: true, Close: true}, "Oda lies over 01:00:04:00 on track Picture and stays, and Pell would run into its tail by 100 frames. What would work: leave a gap."},
+		{base, &scene.Lead{Left: "c99", Right: pell}, "There is no clip \"c99\" in this scene; it may have been removed."},
+		{base, &scene.Lead{Left: pic[0], Right: pic[1], Frames: 2}, "Oda is picture; it is the sound that leads or trails."},
+		{base, &scene.Lead{Frames: 2}, "No cut is in hand. Choose a seam, or click a clip's head or tail."},
+		{base, &scene.Lead{Left: oda, Right: pell, Frames: 1 << 50}, "A lead of 1125899906842624 frames is outside anything there is."},
+		{unlinked, &scene.Lead{Left: oda, Right: pell, Frames: 3}, "Pell has no picture linked at this edge, so its sound cannot lead or trail. Link it to its picture first."},
+		{base, &scene.Lead{Left: oda, Right: pell, Frames: 14}, "Pell has 10 frames of handle at its head, and 14 frames are needed. What would work: sound leads by 10 frames; a straight cut."},
+		{base, &scene.Lead{Left: pell, Right: wide, Frames: -31}, "Pell has 20 frames of handle at its tail, and 31 frames are needed. What would work: sound trails by 20 frames; a straight cut."},
+		{base, &scene.LeadAll{From: 10 * fr, To: 20 * fr, Frames: 4}, "No cut of sound with picture lies from 01:00:00:10 to 01:00:00:20, so there is nothing to lead or trail."},
+		{base, &scene.LeadAll{To: base.Length(), Frames: 60}, "Pell has 10 frames of handle at its head, and 60 frames are needed. What would work: sound leads by 10 frames; a straight cut."},
+		{base, &scene.Paste{Piece: piece, At: -1}, "A piece cannot be pasted before the scene."},
+		{base, &scene.Paste{}, "There is nothing to paste. Copy a range or a clip first."},
+		{base, &scene.Paste{Piece: otherRate}, "The copied piece is of a scene with 24 frames and 48000 samples a second; this one has 25 and 48000."},
+		{base, &scene.Paste{Piece: damaged}, "The copied piece is damaged at odd."},
+		{voices, &scene.Paste{Piece: piece}, "The piece has 1 clip on Picture, and this scene has no track of picture left for it."},
+		{base, &scene.Paste{Piece: piece, How: "under"}, "\"under\" is not a way to place a clip; \"over\" and \"insert\" are, or none for a gap."},
+		{base, &scene.Add{Track: "t2", Source: "nobody", Length: 5}, "The scene has no source \"nobody\"; bring it in first."},
+		{base, &scene.Add{Track: "t2", Source: "o"}, "A clip needs a length above 0, a place in the scene and an in point at or after the start of Oda."},
+		{base, &scene.Add{Track: "t99", Source: "o", Length: 5}, "There is no track \"t99\" in this scene."},
+		{base, &scene.Add{Track: "t2", Picture: "t1", Source: "o", Start: 320 * fr, Length: 5}, "The stretch of Oda is shorter than a frame."},
+		{base, &scene.Add{Track: "t1", Source: "m", Start: 320 * fr, Length: fr}, "tune has no picture for track Picture."},
+		{base, &scene.Add{Track: "t2", Source: "o", In: 100 * fr, Start: 320 * fr, Length: 60 * fr}, "Oda has 40 frames from its in point to its tail, and 60 frames are needed. What would work: take the 40 frames that there are."},
+		{base, &scene.Add{Track: "t2", Source: "o", Start: 50 * fr, Length: 10 * fr}, "Oda lies in the way of Oda on track Voices, by 10 frames. What would work: lay it over what is there; insert it and push what follows."},
+		{base, &scene.Fill{Track: "t2", Source: "nobody", To: 5}, "The scene has no source \"nobody\"; bring it in first."},
+		{base, &scene.Fill{Track: "t2", Source: "o", From: 5, To: 5}, "Filling needs a range of the scene; drag over the ruler to make one."},
+		{base, &scene.Fill{Track: "t2", Source: "o", To: 5, Fit: "middle"}, "A range is filled from the \"start\", the \"end\" or a \"moment\" of the source, not from \"middle\"."},
+		{base, &scene.Fill{Track: "t2", Source: "o", To: 50 * fr, Fit: "end", Moment: 30 * fr}, "Oda has 30 frames before the chosen moment, and 50 frames are needed to fill the range at its head. What would work: fill from the start of the recording; fill up to the end of the recording."},
+		{base, &scene.Fill{Track: "t2", Source: "o", To: 50 * fr, Fit: "start", Moment: 100 * fr}, "Oda has 40 frames after the chosen moment, and 50 frames are needed to fill the range at its tail. What would work: fill from the start of the recording; fill up to the end of the recording."},
+		{base, &scene.Duplicate{}, "No clip is selected; select one to duplicate it."},
+		{base, &scene.Duplicate{Clips: []string{"c99"}}, "There is no clip \"c99\" in this scene; it may have been removed."},
+		{scene.New("empty", timecode.F25, 48000), &scene.Divide{All: true}, "No clip lies under the playhead; move it over a clip, or select one."},
+		{base, &scene.Divide{Clips: []string{"c99"}, At: fr}, "There is no clip \"c99\" in this scene; it may have been removed."},
+		{base, &scene.Divide{Clips: []string{oda}, At: 120 * fr}, "Oda does not lie over 01:00:04:20; it runs from 01:00:00:00 to 01:00:04:00."},
+		{blended, &scene.Divide{Clips: []string{pell}, At: 102 * fr, Alone: true}, "01:00:04:02 lies inside the blend at the head of Pell. What would work: divide where the blend ends."},
+		{blended, &scene.Divide{Clips: []string{oda}, At: 98 * fr, Alone: true}, "01:00:03:23 lies inside the blend at the tail of Oda. What would work: divide where the blend begins."},
+		{base, &scene.Remove{}, "No clip is selected; select one to remove it."},
+		{base, &scene.Remove{Clips: []string{"c99"}}, "There is no clip \"c99\" in this scene; it may have been removed."},
+		{base, &scene.CloseGap{Track: "t99"}, "There is no track \"t99\" in this scene."},
+		{base, &scene.CloseGap{Track: "t2", At: 5}, "No gap of track Voices lies at 01:00:00:00 with a clip after it, so there is nothing to close up."},
+		{with(&scene.Remove{Clips: []string{oda}}, &scene.Unlink{Clips: []string{pell, pic[1]}}, &scene.Trim{Clip: pell, Edge: "head", To: 100*fr + 300}, &scene.Move{Clip: pell, To: 300}), &scene.CloseGap{Track: "t2", At: 5}, "The gap of track Voices is 0.2 frames (300 samples) long; what follows moves by whole frames. Roll or nudge the edge instead."},
+		{base, &scene.RemoveRange{From: 0, To: fr, Tracks: []string{"t99"}}, "There is no track \"t99\" in this scene."},
+		{base, &scene.RemoveRange{From: 5, To: 5}, "There is no range. Drag over the ruler or over empty cloth to make one."},
+		{with(&scene.SetTrack{Track: "t1", Locked: &yes}, &scene.SetTrack{Track: "t2", Locked: &yes}, &scene.SetTrack{Track: "t12", Locked: &yes}), &scene.RemoveRange{To: fr}, "Every track is locked or does not follow, so there is nothing to work on. Unlock one first."},
+		{unlinked, &scene.Trim{Clip: oda, Edge: "tail", To: 99*fr + 500, Close: true}, "Picture follows on track Picture and moves by whole frames; 0.7 frames (1420 samples) are none. What would work: trim and leave a gap."},
+		{with(&scene.Trim{Clip: tune, Edge: "tail", To: 150 * fr}, &scene.Add{Track: "t12", Source: "m", Start: 202 * fr, Length: 20 * fr}), &scene.Trim{Clip: pell, Edge: "tail", To: 140 * fr, Close: true}, "tune lies over 01:00:08:00 on track Music and stays, and tune would run into its tail by 8 frames. What would work: trim and leave a gap."},
+		{with(&scene.SetTrack{Track: "t12", Locked: &yes}, &scene.SetTrack{Track: "t12", Stays: new(bool)}, &scene.SetTrack{Track: "t1", Locked: &yes}), &scene.Trim{Clip: oda, Edge: "tail", To: 90 * fr, Close: true, Alone: true}, "Track Picture is locked, and its 2 clips after 01:00:04:00 could not move with all that follows. What would work: unlock track Picture; let track Picture stay where it is from now on; trim and leave a gap."},
+		{marked, &scene.SetStretch{Source: "o", Name: " ", To: 5}, "A stretch of Oda needs a name of at least one letter."},
+		{marked, &scene.SetStretch{Source: "o", Name: "c", From: 9, To: 900 * fr}, "The stretch c of Oda must lie in the recording, which is 140 frames long, its in point before its out point."},
+		{marked, &scene.SetStretch{Source: "o", Was: "a", Name: "b", To: 5}, "Oda has a stretch named b already; take another name."},
+		{marked, &scene.SetStretch{Source: "nobody", Name: "b", To: 5}, "The scene has no source \"nobody\"; bring it in first."},
+		{marked, &scene.DropStretch{Source: "o", Name: "z"}, "Oda has no stretch named z."},
+		{base, &scene.Link{Clips: []string{oda}}, "Linking needs two clips or more; select them together."},
+		{unlinked, &scene.Unlink{Clips: []string{oda}}, "Oda is not linked to another clip."},
+		{with(&scene.Unlink{Clips: []string{wide, pic[2]}}, &scene.Unlink{Clips: []string{pell, pic[1]}}, &scene.Unlink{Clips: []string{oda, pic[0]}}, &scene.Link{Clips: []string{pell, tune}}), &scene.RemoveRange{From: 10 * fr, To: 20 * fr, Tracks: []string{"t2"}, Close: true}, "tune would run 80 frames earlier than Pell, which it is linked to. Move both, or unlink it first. What would work: unlink tune; take it out of every track; leave a gap."},
+		{base, &scene.Resync{Clip: tune, By: "move"}, "tune lies over no picture of its own recording, so there is no sync to bring it back to."},
+		{base, &scene.Resync{Clip: oda, By: "move"}, "Oda is in sync with its picture."},
+		{apart, &scene.Resync{Clip: wide, By: "jump"}, "A clip comes back into sync by \"move\" or \"slip\", not by \"jump\"."},
+		{base, &scene.Rename{Name: " "}, "A scene needs a name of at least one letter."},
+		{base, &scene.Bring{}, "A source needs an id."},
+		{base, &scene.AddTrack{Name: "x", Purpose: "glue"}, "\"glue\" is not a purpose of a track; picture, dialogue, tone, music, effects are."},
+		{base, &scene.SetTrack{Track: "t99", Mute: &yes}, "There is no track \"t99\" in this scene."},
+		{base, &scene.SetTrack{Track: "t1", Purpose: &scene.Purposes[1]}, "Track Picture cannot have the purpose \"dialogue\"."},
+		{base, &scene.SetTrack{Track: "t2", GainDB: new(float64(77))}, "A gain of 77 dB is outside -120 to 40."},
+		{base, &scene.SetTrack{Track: "t2", Hue: text("neon")}, "\"neon\" is not a hue of a track; indigo, weld, plum, rust, slate, walnut, olive are, and none for its purpose's."},
+		{base, &scene.SetTrack{Track: "t2", Name: text("")}, "A track needs a name of at least one letter."},
+		{base, &scene.MoveTrack{Track: "t99"}, "There is no track \"t99\" in this scene."},
+		{base, &scene.MoveTrack{Track: "t1", To: -1}, "Track Picture is already the first one."},
+		{base, &scene.RemoveTrack{Track: "t99"}, "There is no track \"t99\" in this scene."},
+		{base, &scene.RemoveTrack{Track: "t2"}, "Track Voices still holds 3 clips; remove or move them first."},
+		{base, &scene.AddMarker{At: -1}, "A marker cannot lie before the scene."},
+		{marked, &scene.SetMarker{Marker: "m99"}, "There is no marker \"m99\" in this scene."},
+		{marked, &scene.SetMarker{Marker: marked.Markers[0].ID, At: new(int64(-4))}, "A marker cannot lie before the scene."},
+		{base, &scene.RemoveMarker{Marker: "m99"}, "There is no marker \"m99\" in this scene."},
+		{base, &scene.Trim{Clip: oda, Edge: "middle"}, "A trim needs the edge \"head\" or \"tail\", not \"middle\"."},
+		{base, &scene.Trim{Clip: oda, Edge: "tail", To: 1 << 60}, "A trim to sample 1152921504606846976 is outside anything there is."},
+		{base, &scene.Trim{Clip: oda, Edge: "tail", To: 100*fr - 7}, "The tail of Oda is cut together with its picture and moves by whole frames; 0.0 frames (7 samples) is less than half of one. What would work: trim the sound alone."},
+		{base, &scene.Trim{Clip: oda, Edge: "tail", To: 0}, "Oda is 100 frames long and its tail cannot move in by 100 frames: nothing would be left of it. What would work: remove it."},
+		{base, &scene.Trim{Clip: oda, Edge: "tail", To: 145 * fr, Close: true}, "Oda has 40 frames of handle at its tail, and 45 frames are needed. What would work: trim to the end of the recording, 40 frames longer."},
+		{base, &scene.Trim{Clip: pell, Edge: "head", To: 80 * fr}, "Pell has 10 frames of handle at its head, and 20 frames are needed. What would work: roll the cut by 10 frames; trim by 10 frames and move all that follows."},
+		{with(&scene.Slip{Clip: oda, By: 10 * fr}), &scene.Trim{Clip: oda, Edge: "head", To: -5 * fr}, "The head of Oda would lie 5 frames before the scene."},
+		{base, &scene.Trim{Clip: oda, Edge: "tail", To: 120 * fr}, "Oda has 0 frames of room at its tail, where Pell lies on track Voices, and 20 frames are needed. What would work: roll the cut; trim and move all that follows."},
+		{base, &scene.Nudge{}, "No edge is in hand. Click a clip's head or tail, or choose a seam."},
+		{base, &scene.Nudge{Edges: []scene.Edge{{Left: oda}}}, "An edge moves by a number of frames or samples other than 0."},
+		{base, &scene.Nudge{Edges: []scene.Edge{{Left: "c99"}}, Frames: 1}, "There is no clip \"c99\" in this scene; it may have been removed."},
+		{base, &scene.Nudge{Edges: []scene.Edge{{Left: pic[0]}}, Samples: 1}, "Oda is picture and is cut on whole frames; samples and milliseconds are for sound."},
+		{late, &scene.RemoveRange{From: 10 * fr, To: 20 * fr, Tracks: []string{"t2"}, Close: true}, "Oda would run 10 frames earlier than the clip that it is linked to. Move both, or unlink it first. What would work: take it out of every track; leave a gap."},
+	} {
+		_, err := scene.Apply(c.on, c.edit)
+		if err == nil {
+			t.Errorf("%T %+v was not refused; want %q", c.edit, c.edit, c.want)
+			continue
+		}
+		both = append(both, [2]string{scene.Message(err), c.want})
+	}
+	both = append(both, refusedOtherwise(base)...)
+	for _, m := range both {
+		if m[0] != m[1] {
+			t.Errorf("it reads\n%q, want\n%q", m[0], m[1])
+		}
+	}
+	for format, where := range formats(t) {
+		pattern := regexp.MustCompile("^" + regexp.MustCompile(`%[a-z]`).ReplaceAllString(regexp.QuoteMeta(format), ".*"))
+		found := false
+		for _, m := range both {
+			found = found || pattern.MatchString(m[0])
+		}
+		if !found {
+			t.Errorf("%s: no case of this table is refused with %q", where, format)
+		}
+	}
+}
+
+// refusedOtherwise are refusals that come before there is an edit.
+func refusedOtherwise(s *scene.Scene) (list [][2]string) {
+	says := func(err error, want string) {
+		m := ""
+		if err != nil {
+			m = scene.Message(err)
+		}
+		list = append(list, [2]string{m, want})
+	}
+	_, _, err := scene.Copy(s, pcm.Span{From: 310 * fr, To: 320 * fr}, []string{"t2"})
+	says(err, "Nothing lies in the range on the chosen tracks, so there is nothing to copy.")
+	_, err = scene.LayOut(s, "nobody")
+	says(err, `The scene has no source "nobody"; bring it in first.`)
+	_, err = scene.TakeOut(s, "o", nil, "t2", -1, "")
+	says(err, "Oda has no such stretch. Mark its in and out point, and name it.")
+	_, err = scene.TakeOut(s, "o", nil, "t99", -1, "")
+	says(err, `There is no track "t99" in this scene.`)
+	return list
+}
+
+// formats gives the formats of all refusals in the package, with where they stand.
+func formats(t *testing.T) map[string]string {
+	set := token.NewFileSet()
+	pkgs, err := parser.ParseDir(set, ".", nil, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	all := map[string]string{}
+	take := func(call ast.Expr) {
+		c, ok := call.(*ast.CallExpr)
+		if !ok || len(c.Args) == 0 {
+			return
+		}
+		if lit, ok := c.Args[0].(*ast.BasicLit); ok && lit.Kind == token.STRING {
+			if s, err := strconv.Unquote(lit.Value); err == nil && len(s) > 4 { // "%s." passes another's words on
+				all[s] = set.Position(lit.Pos()).String()
+			}
+		}
+	}
+	for name, file := range pkgs["scene"].Files {
+		if strings.HasSuffix(name, "_test.go") {
+			continue
+		}
+		ast.Inspect(file, func(n ast.Node) bool {
+			switch x := n.(type) {
+			case *ast.CallExpr:
+				if f, ok := x.Fun.(*ast.Ident); ok && f.Name == "notPossible" {
+					take(x)
+				}
+			case *ast.KeyValueExpr:
+				if k, ok := x.Key.(*ast.Ident); ok && k.Name == "words" {
+					take(x.Value)
+				}
+			case *ast.AssignStmt:
+				if sel, ok := x.Lhs[0].(*ast.SelectorExpr); ok && sel.Sel.Name == "words" {
+					take(x.Rhs[0])
+				}
+			}
+			return true
+		})
+	}
+	if len(all) < 60 {
+		t.Fatalf("only %d formats of refusals were found", len(all))
+	}
+	return all
+}

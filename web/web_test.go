@@ -155,7 +155,7 @@ func (c *client) twoVoices() (id string, state stateView) {
 func TestPagesComeWithAStrictPolicy(t *testing.T) {
 	c := newClient(t)
 	id := c.newScene()
-	for _, path := range []string{"/", "/scenes/" + id + "/", "/scenes/" + id + "/sources", "/scenes/" + id + "/hand-over"} {
+	for _, path := range []string{"/", "/scenes/" + id + "/", "/scenes/" + id + "/sources", "/scenes/" + id + "/hand-over", "/keys"} {
 		status, raw, h := c.do("GET", path, nil, "Accept", "text/html")
 		if status != 200 || !strings.Contains(string(raw), "</html>") {
 			t.Errorf("%s: %d", path, status)

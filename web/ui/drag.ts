@@ -169,7 +169,7 @@ export function outlineOf(s: Scene, p: Pull, delta: number): Outline {
 
 function still(s: Scene, rate: Rate, words: string, p: Placed, frame: number, at: number): Still {
   const most = (s.sources[p.clip.source]?.frames ?? 1) - 1;
-  return { words, source: p.clip.source, frame: Math.max(0, Math.min(most, frame)), at: nearestFrame(at, rate, s.sample_rate) };
+  return { words, source: p.clip.source, frame: Math.max(0, Math.min(most, frame)), at: frameOf(Math.max(0, at), rate, s.sample_rate) };
 }
 
 const whole = (s: Scene, rate: Rate, samples: number) => (samples < 0 ? -1 : 1) * nearestFrame(Math.abs(samples), rate, s.sample_rate);

@@ -2,6 +2,7 @@
 import { type Clip, type Edge, type Placed, clipAt, findClip } from "./model.ts";
 import { edgesInHand } from "./selection.ts";
 import type { Stage } from "./stage.ts";
+import { lengthOf } from "./time.ts";
 import { say } from "./toast.ts";
 
 /** The clips that a command is about: those selected; else, with the playhead, what lies under it. */
@@ -23,17 +24,6 @@ export function clipUnder(s: Stage): Placed | undefined {
 }
 
 export const edges = (s: Stage): Edge[] => edgesInHand(s.selection, s.list.current);
-
-/** A length that was typed, in samples; frames unless it says otherwise. */
-export function lengthOf(text: string, s: Pick<Stage, "rate" | "sr">): { frames?: number; samples?: number } | undefined {
-  const m = /^\s*([+\-−]?)\s*([\d.]+)\s*(ms|samples?|smp|s|f|frames?)?\s*$/.exec(text);
-  if (!m || Number.isNaN(Number(m[2]))) return undefined;
-  const n = (m[1] === "-" || m[1] === "−" ? -1 : 1) * Number(m[2]);
-  if (m[3] === "ms") return { samples: Math.round((n * s.sr) / 1000) };
-  if (m[3]?.startsWith("sa") || m[3] === "smp") return { samples: Math.round(n) };
-  if (m[3] === "s") return { samples: Math.round(n * s.sr) };
-  return Number.isInteger(n) ? { frames: n } : { samples: Math.round((n * s.rate.den * s.sr) / s.rate.num) };
-}
 
 export function moves(s: Stage): Record<string, () => void> {
   const { edit } = s.edits;
@@ -76,21 +66,21 @@ export function moves(s: Stage): Record<string, () => void> {
     const e = leadEdge();
     if (!e) return;
     const got = await s.ask({ title: "Sound leads or trails", label: "Frames by which the sound leads; less than 0 trails", value: "0", hint: "8: heard 8 frames before it is seen. -5: the sound before it goes on for 5 frames. 0: a straight cut.", done: "Set" });
-    const n = got && lengthOf(got.value, s);
+    const n = got && lengthOf(got.value, s.rate, s.sr);
     if (n?.frames === undefined) return got && say(`"${got.value}" is not a number of frames.`);
     lead(n.frames, false);
   };
   const leadAll = async () => {
     const { selection: sel } = s, range = sel.kind === "range" ? { from: sel.from, to: sel.to } : undefined;
     const got = await s.ask({ title: `All cuts of the ${range ? "range" : "scene"} lead or trail`, label: "Frames by which the sound leads; less than 0 trails", value: "6", hint: "Cuts whose clips lack the handle stay as they are, and are named.", done: "Set all" });
-    const n = got && lengthOf(got.value, s);
+    const n = got && lengthOf(got.value, s.rate, s.sr);
     if (n?.frames === undefined) return got && say(`"${got.value}" is not a number of frames.`);
     void edit({ edit: "lead_all", from: range?.from ?? 0, to: range?.to ?? 2 ** 45, frames: n.frames });
   };
   const edgeBy = async () => {
     if (!edges(s).length) return nudge({ frames: 1 });
     const got = await s.ask({ title: "Move the edge in hand", label: "By how much; less than 0 is earlier", value: "1", hint: "6 (frames), -12 ms, 1 sample. Milliseconds and samples move sound alone.", done: "Move" });
-    const n = got && lengthOf(got.value, s);
+    const n = got && lengthOf(got.value, s.rate, s.sr);
     if (got && !n) return say(`"${got.value}" is not a length. Write frames (6), milliseconds (-12 ms) or samples (1 sample).`);
     if (n) nudge(n);
   };

@@ -6,7 +6,7 @@ import { type About, type Card, clipCard, clipsCard, edgesCard, emptyCard, marke
 import { type Command, commandFor, keyName, search } from "./keys.ts";
 import { Meter } from "./meter.ts";
 import { type Blend, type Scene, blendAt, edgeAt, endOf, findClip, prepare } from "./model.ts";
-import { clipsInHand, edges, lengthOf, moves } from "./moves.ts";
+import { clipsInHand, edges, moves } from "./moves.ts";
 import { threadOf } from "./paint.ts";
 import { openPast, registerPast } from "./past.ts";
 import { pieces, marked, place } from "./pieces.ts";
@@ -18,7 +18,7 @@ import { SeamList, leadOf, name } from "./seams.ts";
 import { type SeamEdge, type Selection, still, withClip, withEdge } from "./selection.ts";
 import { Edits, type Question, type Stage } from "./stage.ts";
 import { Timeline } from "./timeline.ts";
-import { type Rate, frameOf, frames, parseTimecode, sampleOf, timecode } from "./time.ts";
+import { type Rate, frameOf, frames, lengthOf, parseTimecode, sampleOf, timecode } from "./time.ts";
 import { registerToast, say } from "./toast.ts";
 import { shownOf, tracks } from "./tracks.ts";
 import { setUpWaves } from "./waves.ts";
@@ -527,13 +527,13 @@ function typed(id: string, text: string): string | undefined {
     case "track_gain":
       return db() === undefined || sel.kind !== "track" ? "A gain is a number of dB, such as -3.5." : void edit({ edit: "set_track", track: sel.id, gain_db: db() });
     case "lead": {
-      const n = lengthOf(text, stage)?.frames;
+      const n = lengthOf(text, rate, sr)?.frames;
       return n === undefined || !s ? `"${text}" is not a number of frames. 8 leads by 8 frames, -5 trails by 5, 0 is a straight cut.` : void edit({ edit: "lead", ...(s.left ? { left: s.left } : {}), ...(s.right ? { right: s.right } : {}), frames: n });
     }
     case "begins":
       return moment() === undefined ? noTC : void edit({ edit: "move", clip: c.clip.id, to: moment() });
     case "length": {
-      const n = lengthOf(text, stage), at = n?.frames !== undefined ? sampleOf(frameOf(c.clip.from, rate, sr) + n.frames, rate, sr) : n && c.clip.from + n.samples!;
+      const n = lengthOf(text, rate, sr), at = n?.frames !== undefined ? sampleOf(frameOf(c.clip.from, rate, sr) + n.frames, rate, sr) : n && c.clip.from + n.samples!;
       return at === undefined ? `"${text}" is not a length. Write frames (96), seconds (4.2 s) or milliseconds (320 ms).` : void edit({ edit: "trim", clip: c.clip.id, edge: "tail", to: at, close: stage.closing });
     }
     case "name":
@@ -580,7 +580,7 @@ Alpine.data("scene", () => ({
   shorter() { lengthen(-frame); },
   longer() { lengthen(frame); },
   typeLength(e: Event) {
-    const input = e.target as HTMLInputElement, n = lengthOf(input.value, stage);
+    const input = e.target as HTMLInputElement, n = lengthOf(input.value, rate, sr);
     if (!n || !needCut()) {
       say(`"${input.value}" is not a length. Write frames (6), milliseconds (240 ms) or seconds (1.5 s).`);
       input.value = panel.lengthText as string;

@@ -69,6 +69,17 @@ export function rulerStep(v: View, sampleRate: number, frame: number, room: numb
   return steps.find((s) => (s * sampleRate) / v.perPixel >= room) ?? 7200;
 }
 
+/** A length that was typed, in samples; frames unless it says otherwise. */
+export function lengthOf(text: string, r: Rate, sampleRate: number): { frames?: number; samples?: number } | undefined {
+  const m = /^\s*([+\-−]?)\s*([\d.]+)\s*(ms|samples?|smp|s|f|frames?)?\s*$/.exec(text);
+  if (!m || Number.isNaN(Number(m[2]))) return undefined;
+  const n = (m[1] === "-" || m[1] === "−" ? -1 : 1) * Number(m[2]);
+  if (m[3] === "ms") return { samples: Math.round((n * sampleRate) / 1000) };
+  if (m[3]?.startsWith("sa") || m[3] === "smp") return { samples: Math.round(n) };
+  if (m[3] === "s") return { samples: Math.round(n * sampleRate) };
+  return Number.isInteger(n) ? { frames: n } : { samples: Math.round((n * r.den * sampleRate) / r.num) };
+}
+
 /** A length in words: whole frames, or with a decimal. */
 export function frames(samples: number, r: Rate, sampleRate: number): string {
   const f = (Math.abs(samples) * r.num) / (r.den * sampleRate);

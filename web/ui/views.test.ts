@@ -7,6 +7,7 @@ import type { Rate } from "./time.ts";
 
 const rate: Rate = { num: 25, den: 1, drop: false, nominal: 25 };
 
+const placed = (track: Track, index: number) => ({ track, clip: track.clips[index], index });
 const clip = (id: string, start: number, length: number, more: Partial<Clip> = {}): Clip => ({ id, source: "s", name: id, in: 48000, start, length, from: 0, to: 0, ...more });
 
 function scene(...tracks: Partial<Track>[]): Scene {
@@ -44,10 +45,10 @@ test("changes set, remove, add and reorder", () => {
 
 test("edges go as far as the handle, and no further than the neighbour unless closing up", () => {
   const s = scene({ clips: [clip("a", 0, 96000), clip("b", 96000 + 4800, 96000)] }), t = s.tracks[0];
-  assert.deepEqual(edgeLimits(s, rate, t, 0, "tail", false), { low: 1920, high: 100800 });
-  assert.equal(edgeLimits(s, rate, t, 0, "tail", true).high, 480000 - 48000);
-  assert.deepEqual(edgeLimits(s, rate, t, 1, "head", false), { low: 96000, high: 100800 + 96000 - 1920 });
-  assert.equal(edgeLimits(s, rate, t, 1, "head", true).low, 100800 - 48000);
+  assert.deepEqual(edgeLimits(s, rate, placed(t, 0), "tail", false), { low: 1920, high: 100800 });
+  assert.equal(edgeLimits(s, rate, placed(t, 0), "tail", true).high, 480000 - 48000);
+  assert.deepEqual(edgeLimits(s, rate, placed(t, 1), "head", false), { low: 96000, high: 100800 + 96000 - 1920 });
+  assert.equal(edgeLimits(s, rate, placed(t, 1), "head", true).low, 100800 - 48000);
 });
 
 test("grips: trim above and below at an end, roll in the middle of a cut, fades in the corners, the rest moves", () => {

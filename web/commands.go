@@ -40,6 +40,7 @@ var startSet = []command{
 	{"select_none", "Taking in hand", "Select nothing", "drop the selection and the range", []string{"Escape"}},
 	{"range_from", "Taking in hand", "Range begins at the playhead", "mark in, selection", []string{"r"}},
 	{"range_to", "Taking in hand", "Range ends at the playhead", "mark out, selection", []string{"Shift+r"}},
+	{"range_tracks", "Taking in hand", "Range on all tracks, or on the next one alone", "which tracks commands on the range act on", []string{"q"}},
 	{"range_clip", "Taking in hand", "Range over what is in hand", "selection from the first head to the last tail", []string{"Alt+r"}},
 	{"open_here", "Trimming", "Open here, close up", "the clip begins at the playhead; all that follows moves; trim head", []string{"o"}},
 	{"open_here_gap", "Trimming", "Open here and leave a gap", "the clip begins at the playhead; trim head", []string{"Shift+o"}},

@@ -112,7 +112,7 @@ export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolea
   if (source) actions.push(action(a, "fill_range", `Fill from ${source}`, "wide"));
   actions.push(action(a, "zoom_selection", "Zoom to it", "wide"));
   return { ...blank, over, title: r.gap ? `Nothing for ${short(a, r.to - r.from)}` : `${tc(a, r.from).slice(3)} to ${tc(a, r.to).slice(3)}`, groups: [{ name: r.gap ? "Gap" : "Range", rows }],
-    fields: [field("from", "From", tc(a, r.from)), field("to", "To", tc(a, r.to))], hint: r.gap ? "" : "Commands act on this range. Click a track's name, with Shift several, to choose its tracks.", actions };
+    fields: [field("from", "From", tc(a, r.from)), field("to", "To", tc(a, r.to))], hint: r.gap ? "" : `Commands act on this range. Click a track's name, with Shift several, to choose its tracks; ${a.key("range_tracks")} goes through them.`, actions };
 }
 
 export function trackCard(a: About, t: Track): Card {

@@ -71,6 +71,13 @@ export function places(s: Stage): Record<string, () => void> {
     select_all: () => s.select({ kind: "clips", ids: s.scene.tracks.flatMap((t) => t.clips.map((c) => c.id)) }),
     select_none: () => s.select({ kind: "none" }),
     range_from: rangeEnd("from"), range_to: rangeEnd("to"),
+    range_tracks: () => {
+      const { selection: sel } = s;
+      if (sel.kind !== "range") return say("There is no range. R and Shift+R begin and end one at the playhead.");
+      const order = [...shown().filter((t) => t.kind === "sound"), ...shown().filter((t) => t.kind !== "sound")].filter((t) => t.clips.some((c) => c.from < sel.to && c.to > sel.from));
+      const next = order[sel.tracks.length ? order.findIndex((t) => t.id === sel.tracks[0]) + 1 : 0]; // after the last one, all
+      s.select({ ...sel, gap: false, tracks: next ? [next.id] : [] });
+    },
     range_clip: () => {
       const r = spanOf(clipsOf(s.scene, s.selection)), m = s.list.current;
       if (r) return s.select({ kind: "range", ...r });

@@ -58,7 +58,7 @@ export const test = base.extend<{ quiet: void }, { app: App }>({
   // No page may complain to its console or ask for anything that is not there.
   quiet: [async ({ page }, use) => {
     const complaints: string[] = [];
-    page.on("console", (m) => m.type() === "error" && !(/status of (409|422|400)/.test(m.text()) || m.location().url.includes("nobody")) && complaints.push(m.text()));
+    page.on("console", (m) => m.type() === "error" && !(/status of (409|422|400)/.test(m.text()) || m.location().url.includes("nobody")) && complaints.push(`${m.text()} (${m.location().url})`));
     page.on("pageerror", (e) => complaints.push(String(e)));
     await use();
     expect(complaints).toEqual([]);
@@ -130,3 +130,32 @@ export async function demo(page: Page, app: App): Promise<SceneState> {
 
 /** How many samples a pixel of the timeline shows, as the page opens. */
 export const shown = { perPixel: 1 };
+
+const HEIGHTS: Record<string, number> = { picture: 44, dialogue: 50 };
+
+/** Where on the screen a moment of a track is, in the view of the whole scene; part is how far down its row. */
+export async function point(page: Page, s: SceneState, purpose: string, sample: number, part: number): Promise<{ x: number; y: number }> {
+  const box = (await page.locator("#timeline").boundingBox())!;
+  let top = 36;
+  for (const t of s.tracks) {
+    const h = HEIGHTS[t.purpose] ?? 38;
+    if (t.purpose === purpose) return { x: box.x + sample / shown.perPixel, y: box.y + top + part * h };
+    top += h + 4;
+  }
+  throw new Error(`no ${purpose}`);
+}
+
+/** Drags on the timeline, with a key held as it begins, and gives what the tag said before the hand let go. */
+export async function drag(page: Page, from: { x: number; y: number }, dx: number, dy = 0, held?: string): Promise<string> {
+  await page.mouse.move(from.x, from.y);
+  if (held) await page.keyboard.down(held);
+  await page.mouse.down();
+  if (held) await page.keyboard.up(held);
+  await page.mouse.move(from.x + dx / 2, from.y + dy / 2, { steps: 3 });
+  await page.mouse.move(from.x + dx, from.y + dy, { steps: 3 });
+  const words = (await page.locator("#tag").textContent()) ?? "";
+  await page.mouse.up();
+  return words;
+}
+
+export const clipOf = (s: SceneState, id: string) => s.tracks.flatMap((t) => t.clips).find((c) => c.id === id)!;

@@ -1,33 +1,5 @@
 // Editing on the demo scene, by pointer and by key.
-import type { Page } from "@playwright/test";
-import { type SceneState, demo, edits, expect, kept, seams, shown, stateOf, test, track } from "./app.ts";
-
-
-const HEIGHTS: Record<string, number> = { picture: 44, dialogue: 50 };
-
-/** Where on the screen a moment of a track is, in the view of the whole scene; part is how far down its row. */
-async function point(page: Page, s: SceneState, purpose: string, sample: number, part: number): Promise<{ x: number; y: number }> {
-  const box = (await page.locator("#timeline").boundingBox())!;
-  let top = 36;
-  for (const t of s.tracks) {
-    const h = HEIGHTS[t.purpose] ?? 38;
-    if (t.purpose === purpose) return { x: box.x + sample / shown.perPixel, y: box.y + top + part * h };
-    top += h + 4;
-  }
-  throw new Error(`no ${purpose}`);
-}
-
-async function drag(page: Page, from: { x: number; y: number }, dx: number, dy = 0): Promise<string> {
-  await page.mouse.move(from.x, from.y);
-  await page.mouse.down();
-  await page.mouse.move(from.x + dx / 2, from.y + dy / 2, { steps: 3 });
-  await page.mouse.move(from.x + dx, from.y + dy, { steps: 3 });
-  const words = (await page.locator("#tag").textContent()) ?? "";
-  await page.mouse.up();
-  return words;
-}
-
-const clipOf = (s: SceneState, id: string) => s.tracks.flatMap((t) => t.clips).find((c) => c.id === id)!;
+import { clipOf, demo, drag, edits, expect, kept, point, seams, shown, stateOf, test, track } from "./app.ts";
 
 test("clips are moved, trimmed with a gap and closed up, and faded by their grips", async ({ page, app }) => {
   let s = await demo(page, app);

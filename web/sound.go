@@ -220,7 +220,7 @@ type gains struct {
 	Sum float32 `json:"sum_db"`
 }
 
-// bench answers with a stretch around a seam in so many bins.
+// bench answers with a stretch around a seam in so many bins, with null if the scene has no such seam.
 func (s *Server) bench(w http.ResponseWriter, r *http.Request) {
 	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
 	if err != nil {
@@ -239,8 +239,8 @@ func (s *Server) bench(w http.ResponseWriter, r *http.Request) {
 	bins = min(bins, to-from)
 	all := seam.Find(st.Scene)
 	i := slices.IndexFunc(all, func(x seam.Seam) bool { return x.ID == r.URL.Query().Get("seam") })
-	if i < 0 {
-		s.fail(w, r, store.ErrNotFound)
+	if i < 0 { // an edit took it away while the page was asking
+		s.answer(w, http.StatusOK, nil)
 		return
 	}
 	v, err := s.benchView(st.Scene, all[i], from, to, bins)

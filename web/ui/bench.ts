@@ -125,8 +125,8 @@ export class Bench {
     const from = Math.floor(this.view.from), to = Math.max(from + 2, Math.ceil(this.view.from + this.width * this.view.perPixel));
     const q = new URLSearchParams({ seam: s.id, from: String(from), to: String(to), bins: String(Math.max(2, Math.round(this.width))) });
     try {
-      const data = await get<BenchView>(`/scenes/${this.stand.sceneID}/bench?${q}`, asked.signal);
-      if (this.seam?.id !== s.id) return;
+      const data = await get<BenchView | null>(`/scenes/${this.stand.sceneID}/bench?${q}`, asked.signal);
+      if (!data || this.seam?.id !== s.id) return; // it has gone, or another is in hand
       this.data = data;
       this.stand.loaded(data);
       this.repaint();

@@ -50,12 +50,12 @@ export function hit(rows: Row[], v: View, x: number, y: number): Hit | undefined
       if (Math.abs(x - head) < 6) return { row, clip, index: k, grip: "fade", edge: "head" };
       if (Math.abs(x - tail) < 6) return { row, clip, index: k, grip: "fade", edge: "tail" };
     }
-    const wide = Math.min(REACH, (right - left) / 3);
     for (const edge of ["head", "tail"] as const) {
       const d = Math.abs(x - (edge === "head" ? left : right));
       const inside = edge === "head" ? x >= left : x < right;
+      const other = edge === "head" ? clips[k - 1] : clips[k + 1], gap = other ? (edge === "head" ? left - toX(v, other.to) : toX(v, other.from) - right) : Infinity;
+      const wide = Math.min(REACH, inside || gap === 0 ? (right - left) / 3 : gap / 3); // narrow clips and gaps can be taken hold of too
       if (d > wide || d > nearest || (d === nearest && !inside)) continue;
-      const other = edge === "head" ? clips[k - 1] : clips[k + 1];
       const touching = other && (edge === "head" ? other.to === clip.from : other.from === clip.to);
       if (touching && !inside && part < 1 / 3) continue; // its neighbour's own grip
       if (touching && !inside && part > 2 / 3) continue;

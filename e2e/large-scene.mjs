@@ -1,0 +1,132 @@
+// Measures the interface on a scene of 2,000 clips, by the browser's own clock: frame time while dragging, key press to
+// repainted timeline, opening. node e2e/large-scene.mjs prints the figures; make bench runs it.
+import { spawn } from "node:child_process";
+import { mkdtempSync, readFileSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { chromium } from "@playwright/test";
+
+const dir = mkdtempSync(join(tmpdir(), "blendseam-large-")), F = 1920, EACH = 40; // frames of each clip
+const program = spawn("bin/blendseam", ["serve", "--listen", "127.0.0.1:0"], { env: { ...process.env, BLENDSEAM_VAR: dir }, stdio: ["ignore", "pipe", "inherit"] });
+const base = await new Promise((found) => program.stdout.on("data", (d) => /http:\S+/.exec(d) && found(new URL(/http:\S+/.exec(d)[0]).origin)));
+const browser = await chromium.launch({ executablePath: process.env.BLENDSEAM_CHROMIUM ?? "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu", "--autoplay-policy=no-user-gesture-required"] });
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+const post = async (path, data, headers = {}) => {
+  const r = await page.request.post(base + path, { data, headers });
+  if (!r.ok()) throw new Error(`${path}: ${r.status()} ${await r.text()}`);
+  return r.json();
+};
+
+/** 250 clips of picture with their sound, and 1,500 of sound on six more tracks, a third of the cuts blended. */
+async function build() {
+  const { id } = await post("/scenes", { name: "Large", rate: "25", sample_rate: 48000, channels: 2 });
+  const job = await post(`/scenes/${id}/sources`, readFileSync("demo/recordings/oda-take-1.mkv"), { "Blendseam-Name": "take.mkv" });
+  let state, source;
+  for (let n = 0; n < 300 && !source; n++) {
+    await new Promise((done) => setTimeout(done, 100));
+    state = await (await page.request.get(`${base}/scenes/${id}/state`)).json();
+    [source] = Object.keys(state.sources);
+  }
+  if (!source) throw new Error(`the recording did not come in: ${JSON.stringify(job)}`);
+  const track = (name, purpose) => ({ edit: "add_track", name, purpose });
+  let answer = await post(`/scenes/${id}/edits`, { revision: state.revision, edit: { edit: "several", edits: [track("Picture", "picture"), track("Dialogue", "dialogue"), ...[1, 2, 3, 4, 5, 6].map((n) => track(`Sound ${n}`, n < 4 ? "effects" : "tone"))] } });
+  state = await (await page.request.get(`${base}/scenes/${id}/state`)).json();
+  const [picture, dialogue, ...more] = state.tracks.map((t) => t.id), adds = [];
+  for (let k = 0; k < 250; k++) {
+    const at = { source, in: (30 + (k % 9) * 50) * F, start: k * EACH * F, length: EACH * F };
+    adds.push({ edit: "add", track: dialogue, picture, ...at });
+    for (const t of more) adds.push({ edit: "add", track: t, ...at });
+  }
+  answer = await post(`/scenes/${id}/edits`, { revision: answer.revision, edit: { edit: "several", edits: adds } });
+  state = await (await page.request.get(`${base}/scenes/${id}/state`)).json();
+  const blends = state.tracks.slice(1).flatMap((t) => t.clips.flatMap((c, i) => (i % 3 === 1 ? [{ edit: "set_blend", left: t.clips[i - 1].id, right: c.id, before: 2 * F, after: 2 * F, law: "constant_power" }] : [])));
+  await post(`/scenes/${id}/edits`, { revision: answer.revision, edit: { edit: "several", edits: blends } });
+  return `${base}/scenes/${id}/`;
+}
+
+const at = (list, q) => [...list].sort((a, b) => a - b)[Math.min(list.length - 1, Math.floor(list.length * q))];
+const say = (what, list, budget) => console.log(`${what.padEnd(52)} median ${at(list, 0.5).toFixed(1)} ms, p95 ${at(list, 0.95).toFixed(1)} ms  (${budget})`);
+
+try {
+  const url = await build();
+  await page.goto(url);
+  const clips = await page.evaluate(() => JSON.parse(document.getElementById("data").textContent).state.tracks.reduce((n, t) => n + t.clips.length, 0));
+  console.log(`a scene of ${clips} clips at 1280x800`);
+  await page.waitForFunction(() => /rough/.test(document.querySelector(".list-head").textContent), null, { timeout: 240_000 });
+  const opened = [];
+  for (let n = 0; n < 5; n++) {
+    await page.goto(url);
+    await page.waitForFunction(() => performance.getEntriesByName("first-contentful-paint").length);
+    opened.push(await page.evaluate(() => performance.getEntriesByName("first-contentful-paint")[0].startTime));
+  }
+  say("opening to first paint", opened, "under 1 s");
+  await page.waitForTimeout(1500);
+  const box = await page.locator("#timeline").boundingBox();
+
+  // Frame times while a clip's tail is dragged, closing up all 2,000 behind it; then while a clip is moved about; at whole
+  // scene and closer.
+  for (const [view, keys] of [["whole scene", []], ["closer", Array(5).fill("Alt+ArrowUp")]]) {
+    for (const k of keys) await page.keyboard.press(k);
+    await page.waitForTimeout(800);
+    for (const [what, y] of [["close up", 100], ["move", 118]]) {
+      const shown = await page.locator("#timeline").evaluate((c) => c.clientWidth);
+      await page.keyboard.press("t");
+      const x = box.x + shown * 0.4;
+      await page.mouse.move(x, box.y + y);
+      await page.mouse.down();
+      await page.evaluate(() => {
+        window.frameTimes = [];
+        let last = performance.now();
+        const tick = (now) => {
+          window.frameTimes.push(now - last);
+          last = now;
+          window.ticking = requestAnimationFrame(tick);
+        };
+        window.ticking = requestAnimationFrame(tick);
+      });
+      for (let n = 0; n < 150; n++) await page.mouse.move(x + 4 + 40 * Math.sin(n / 9), box.y + y);
+      const times = await page.evaluate(() => {
+        cancelAnimationFrame(window.ticking);
+        return window.frameTimes.slice(2);
+      });
+      await page.keyboard.press("Escape");
+      await page.mouse.up();
+      await page.keyboard.press("t");
+      say(`dragging (${what}), ${view}: time of a frame`, times, "50 frames a second: 20 ms");
+    }
+  }
+
+  // Key press to repainted timeline: from the press, by its own time stamp, to the end of the frame in which what the
+  // server answered was painted.
+  await page.keyboard.press("Alt+Home");
+  await page.keyboard.press("Home");
+  await page.evaluate(() => {
+    window.took = [];
+    let pressed = 0;
+    addEventListener("keydown", (e) => (pressed = e.timeStamp), { capture: true });
+    new MutationObserver(() => {
+      if (!/edit \d/.test(document.querySelector(".kept").textContent) || !pressed) return;
+      const from = pressed;
+      pressed = 0;
+      requestAnimationFrame(() => setTimeout(() => window.took.push(performance.now() - from)));
+    }).observe(document.querySelector(".kept"), { characterData: true, childList: true, subtree: true });
+  });
+  for (const [what, before, keys] of [["a cut rolled", ["ArrowDown", "ArrowDown", "ArrowDown", "ArrowDown", "ArrowDown", "ArrowDown", "ArrowDown", "ArrowDown", "ArrowDown"], [".", ","]], ["a tail closed up, all behind it moved", ["p", "e", "e", "Shift+e"], [",", "."]], ["one dB", ["e"], ["-", "="]]]) {
+    for (const k of before) await page.keyboard.press(k);
+    await page.waitForTimeout(500);
+    await page.evaluate(() => (window.took.length = 0));
+    for (let n = 0; n < 40; n++) {
+      await page.keyboard.press(keys[n % 2]);
+      await page.waitForTimeout(120);
+    }
+    const took = await page.evaluate(() => window.took);
+    if (took.length < 30) throw new Error(`${what}: only ${took.length} edits were seen; ${await page.locator(".toast").textContent()}`);
+    say(`key press to repaint: ${what}`, took, "p95 under 50 ms");
+  }
+} finally {
+  await browser.close();
+  const gone = new Promise((done) => program.on("exit", done));
+  program.kill("SIGTERM");
+  await gone;
+  rmSync(dir, { recursive: true, force: true });
+}

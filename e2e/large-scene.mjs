@@ -115,9 +115,9 @@ try {
     for (const k of before) await page.keyboard.press(k);
     await page.waitForTimeout(500);
     await page.evaluate(() => (window.took.length = 0));
-    for (let n = 0; n < 40; n++) {
+    for (let n = 0; n < 40; n++) { // as one who looks at what each press did
       await page.keyboard.press(keys[n % 2]);
-      await page.waitForTimeout(120);
+      await page.waitForTimeout(350);
     }
     const took = await page.evaluate(() => window.took);
     if (took.length < 30) throw new Error(`${what}: only ${took.length} edits were seen; ${await page.locator(".toast").textContent()}`);

@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -272,7 +273,7 @@ func TestSeamsSayWhatLeadsAndWhatIsOutOfSync(t *testing.T) {
 		t.Fatal(err)
 	}
 	var got struct {
-		Seams []struct {
+		Set []struct {
 			Left, Right string
 			Lead        *int64
 		}
@@ -280,12 +281,70 @@ func TestSeamsSayWhatLeadsAndWhatIsOutOfSync(t *testing.T) {
 	}
 	c.json("GET", "/scenes/"+id+"/seams", nil, 200, &got)
 	found := false
-	for _, x := range got.Seams {
+	for _, x := range got.Set {
 		if x.Left == clips[0].ID && x.Right == clips[1].ID {
 			found = x.Lead != nil && *x.Lead == 7*1920
 		}
 	}
 	if !found || got.Offsets[clips[0].ID] != 5760 {
 		t.Errorf("%+v", got)
+	}
+}
+
+func TestThePageIsToldOnlyOfSeamsThatChanged(t *testing.T) {
+	c := newClient(t)
+	id := ""
+	{
+		s := scene.New("many", timecode.F25, 48000)
+		for _, e := range []scene.Edit{&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 48000 * 600, Channels: 1}}, &scene.AddTrack{Name: "D", Purpose: "dialogue"}} {
+			s, _ = scene.Apply(s, e)
+		}
+		for k := range int64(40) {
+			next, err := scene.Apply(s, &scene.Add{Track: "t1", Source: "a", In: 480000 + k*1920, Start: k * 96000, Length: 96000})
+			if err != nil {
+				t.Fatal(err)
+			}
+			s = next
+		}
+		var err error
+		if id, err = c.server.Store.Create(context.Background(), s); err != nil {
+			t.Fatal(err)
+		}
+	}
+	ask := func(since int64) (a seamAnswer) {
+		c.json("GET", fmt.Sprintf("/scenes/%s/seams?since=%d", id, since), nil, 200, &a)
+		return a
+	}
+	all := ask(0)
+	if len(all.Set) != 41 || len(all.Order) != 41 || len(all.Moved) != 0 {
+		t.Fatalf("at first: %d seams, %d in order, %d moved", len(all.Set), len(all.Order), len(all.Moved))
+	}
+	if same := ask(all.Token); len(same.Set)+len(same.Order)+len(same.Moved) != 0 || same.Token == all.Token {
+		t.Errorf("nothing was done: %+v", same)
+	}
+	if again := ask(4711); len(again.Set) != 41 {
+		t.Errorf("with a token that is not known: %d seams", len(again.Set))
+	}
+	// One clip 10 frames shorter, closed up: what lies far enough off has only moved.
+	clip := all.Set[20].Left
+	c.edit(id, 0, map[string]any{"edit": "trim", "clip": clip, "edge": "tail", "to": all.Set[20].At - 19200, "close": true})
+	now := ask(all.Token)
+	moved := map[string]bool{}
+	if len(now.Moved) != 1 || now.Moved[0].By != -19200 || len(now.Order) != 0 {
+		t.Fatalf("%d sets of moved seams, by %+v", len(now.Moved), now.Moved)
+	}
+	for _, id := range now.Moved[0].IDs {
+		moved[id] = true
+	}
+	for i, x := range all.Set {
+		far := i > 22 // what it lies over, at two seconds each, has its own five around it
+		if moved[x.ID] != far {
+			t.Errorf("seam %d: moved alone %v, want %v", i, moved[x.ID], far)
+		}
+	}
+	for _, x := range now.Set {
+		if moved[x.ID] {
+			t.Errorf("%s is told twice", x.ID)
+		}
 	}
 }

@@ -193,7 +193,14 @@ type changes struct {
 type trackChanges struct {
 	Track scene.Track  `json:"track"`
 	Set   []scene.Clip `json:"set,omitempty"`
+	Moved []movedClips `json:"moved,omitempty"` // changed in nothing but their start
 	Gone  []string     `json:"gone,omitempty"`
+}
+
+// movedClips start so much later, in their track's unit.
+type movedClips struct {
+	By  int64    `json:"by"`
+	IDs []string `json:"ids"`
 }
 
 func compare(before, after *scene.Scene) changes {
@@ -234,12 +241,25 @@ func compareTrack(before, after *scene.Track) trackChanges {
 			was[clip.ID] = clip
 		}
 	}
+	at := map[int64]int{} // by how much, where in c.Moved
 	for _, clip := range after.Clips {
 		old, there := was[clip.ID]
-		if !there || !reflect.DeepEqual(old, clip) {
-			c.Set = append(c.Set, clip)
-		}
 		delete(was, clip.ID)
+		if there && old.Equal(clip) {
+			continue
+		}
+		by := clip.Start - old.Start
+		if old.Start = clip.Start; !there || !old.Equal(clip) {
+			c.Set = append(c.Set, clip)
+			continue
+		}
+		k, known := at[by]
+		if !known {
+			k = len(c.Moved)
+			at[by] = k
+			c.Moved = append(c.Moved, movedClips{By: by})
+		}
+		c.Moved[k].IDs = append(c.Moved[k].IDs, clip.ID)
 	}
 	c.Gone = slices.Sorted(maps.Keys(was))
 	return c

@@ -3,9 +3,12 @@ package web
 import (
 	"context"
 	"log/slog"
+	"math"
 	"net/http"
 	"runtime"
+	"slices"
 	"sync"
+	"time"
 
 	"blendseam/core/scene"
 	"blendseam/core/seam"
@@ -17,16 +20,55 @@ import (
 // around a seam changes.
 type seams struct {
 	mu    sync.Mutex
-	known map[string]seam.Result  // by seam.Key
+	known map[string]seam.Result  // by seam.Keys
 	order []string                // of known
 	busy  map[string]*scene.Scene // the state of a scene that is being measured
+
+	states []*seamState // looked at last, the newest last
+	sent   []sentSeams  // told to pages last, the newest last
+	tokens int64
 }
 
-// keptSeams bounds the memory of what was measured.
-const keptSeams = 20000
+const (
+	keptSeams  = 20000 // bounds the memory of what was measured
+	keptStates = 8
+	keptSent   = 24
+)
+
+// settle is how long a scene must be left alone before it is measured: an edit does not wait for the measures of
+// the one before.
+const settle = 250 * time.Millisecond
 
 func newSeams() *seams {
 	return &seams{known: map[string]seam.Result{}, busy: map[string]*scene.Scene{}}
+}
+
+// A seamState is what follows from a state of a scene for its seams, before anything is measured.
+type seamState struct {
+	scene *scene.Scene
+	found []seam.Seam
+	keys  []string
+	leads map[scene.Edge]int64
+}
+
+// state gives the seams of a state of a scene with their keys.
+func (q *seams) state(sc *scene.Scene) *seamState {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	for _, x := range q.states {
+		if x.scene == sc {
+			return x
+		}
+	}
+	x := &seamState{scene: sc, found: seam.Find(sc), leads: sc.Leads()}
+	keys := seam.NewKeys(sc)
+	for _, f := range x.found {
+		x.keys = append(x.keys, keys.Of(f))
+	}
+	if q.states = append(q.states, x); len(q.states) > keptStates {
+		q.states = q.states[1:]
+	}
+	return x
 }
 
 // A seamView is a seam in the list; its verdict is "" until it is measured.
@@ -36,36 +78,117 @@ type seamView struct {
 	Lead *int64 `json:"lead,omitempty"` // samples by which sound is cut earlier than its picture; none without picture
 }
 
-// seamList answers with all seams of the scene, and how many are still to be measured.
+// sentSeams is what a page was told last.
+type sentSeams struct {
+	token int64
+	order []string
+	of    map[string]signature
+}
+
+// A signature differs for a seam of which a page must be told.
+type signature struct {
+	key, track, left, right string
+	known                   bool
+	lead, at                int64
+}
+
+// A seamAnswer is the list of seams, or what has changed in it since the token that the page names.
+type seamAnswer struct {
+	Revision int64            `json:"revision"`
+	Pending  int              `json:"pending"` // still to be measured
+	Token    int64            `json:"token"`
+	Order    []string         `json:"order,omitempty"` // ids; none if it is as it was
+	Set      []seamView       `json:"set,omitempty"`   // new or changed
+	Moved    []movedSeams     `json:"moved,omitempty"` // changed in nothing but their place
+	Offsets  map[string]int64 `json:"offsets"`
+}
+
+type movedSeams struct {
+	By  int64    `json:"by"` // samples
+	IDs []string `json:"ids"`
+}
+
+// seamList answers with the seams of the scene, and how many are still to be measured.
 func (s *Server) seamList(w http.ResponseWriter, r *http.Request) {
 	id := chi.URLParam(r, "scene")
+	since, err := number(r, "since", 0, farthest)
+	if r.URL.Query().Get("since") != "" && err != nil {
+		s.fail(w, r, err)
+		return
+	}
 	st, err := s.Store.Scene(r.Context(), id)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	list, pending := s.seams.list(st.Scene)
-	if pending > 0 {
+	a := s.seams.answer(st.Scene, since)
+	a.Revision, a.Offsets = st.Revision, st.Scene.Offsets()
+	if a.Pending > 0 {
 		s.measureSeams(id, st.Scene)
 	}
-	s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "pending": pending, "seams": list, "offsets": st.Scene.Offsets()})
+	s.answer(w, http.StatusOK, a)
 }
 
-func (q *seams) list(sc *scene.Scene) (list []seamView, pending int) {
-	found := seam.Find(sc)
-	leads := sc.Leads()
-	list = make([]seamView, len(found))
-	for i, x := range found {
-		key := seam.Key(sc, x)
-		q.mu.Lock()
-		r, ok := q.known[key]
-		q.mu.Unlock()
+// answer gives what differs from the list that was sent with a token, all of it if that is not known any more.
+func (q *seams) answer(sc *scene.Scene, since int64) (a seamAnswer) {
+	x := q.state(sc)
+	list, pending := q.list(x)
+	a.Pending = pending
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	var was sentSeams
+	for _, old := range q.sent {
+		if old.token == since {
+			was = old
+		}
+	}
+	now := sentSeams{of: make(map[string]signature, len(list)), order: make([]string, len(list))}
+	moved := map[int64]int{} // where in a.Moved
+	for i, v := range list {
+		sig := signature{x.keys[i], v.TrackName, v.LeftName, v.RightName, v.Verdict != "", math.MinInt64, v.At}
+		if v.Lead != nil {
+			sig.lead = *v.Lead
+		}
+		now.order[i], now.of[v.ID] = v.ID, sig
+		old, ok := was.of[v.ID]
+		by := sig.at - old.at
+		old.at = sig.at
+		switch {
+		case !ok || old != sig:
+			a.Set = append(a.Set, v)
+		case by != 0:
+			k, there := moved[by]
+			if !there {
+				k = len(a.Moved)
+				moved[by] = k
+				a.Moved = append(a.Moved, movedSeams{By: by})
+			}
+			a.Moved[k].IDs = append(a.Moved[k].IDs, v.ID)
+		}
+	}
+	if !slices.Equal(now.order, was.order) {
+		a.Order = now.order
+	}
+	q.tokens++
+	now.token, a.Token = q.tokens, q.tokens
+	if q.sent = append(q.sent, now); len(q.sent) > keptSent {
+		q.sent = q.sent[1:]
+	}
+	return a
+}
+
+func (q *seams) list(x *seamState) (list []seamView, pending int) {
+	list = make([]seamView, len(x.found))
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	for i, f := range x.found {
+		r, ok := q.known[x.keys[i]]
 		if !ok {
 			pending++
 		}
-		r.Seam = x
-		list[i] = seamView{Result: r, TC: sc.Timecode(x.At)}
-		if lead, ok := leads[scene.Edge{Left: x.Left, Right: x.Right}]; ok {
+		r.Seam = f
+		list[i] = seamView{Result: r, TC: x.scene.Timecode(f.At)}
+		if lead, ok := x.leads[scene.Edge{Left: f.Left, Right: f.Right}]; ok {
 			list[i].Lead = &lead
 		}
 	}
@@ -93,41 +216,58 @@ func (s *Server) measureAll(id string, sc *scene.Scene) {
 		}
 		q.mu.Unlock()
 	}()
+	time.Sleep(settle)
+	if !q.current(id, sc) {
+		return
+	}
+	x := q.state(sc)
 	meter, err := seam.NewMeter(sc, s.sound.open(sc))
 	if err != nil {
 		slog.Error("the seams cannot be measured", "scene", sc.Name, "err", err)
 		return
 	}
-	todo := make(chan seam.Seam)
+	todo := make(chan int) // index of the seam
 	var group sync.WaitGroup
 	for range max(1, runtime.GOMAXPROCS(0)-1) {
 		group.Go(func() {
-			for x := range todo {
-				r, err := meter.Seam(x)
-				if err != nil {
-					slog.Error("a seam cannot be measured", "scene", sc.Name, "err", err)
-					continue
+			modest(func() {
+				for i := range todo {
+					r, err := meter.Seam(x.found[i])
+					if err != nil {
+						slog.Error("a seam cannot be measured", "scene", sc.Name, "err", err)
+						continue
+					}
+					q.keep(x.keys[i], r)
 				}
-				q.keep(seam.Key(sc, x), r)
-			}
+			})
 		})
 	}
-	for _, x := range seam.Find(sc) {
-		q.mu.Lock()
-		_, known := q.known[seam.Key(sc, x)]
-		current := q.busy[id] == sc
-		q.mu.Unlock()
-		if !current {
+	for i, key := range x.keys {
+		if !q.current(id, sc) {
 			break
 		}
-		if !known {
-			todo <- x
+		if !q.knows(key) {
+			todo <- i
 		}
 	}
 	close(todo)
 	group.Wait()
 	s.keepVerdicts(id, sc)
 	s.news.tell(id, "seams", map[string]bool{"measured": true})
+}
+
+// current tells whether a state of a scene is the one to measure.
+func (q *seams) current(id string, sc *scene.Scene) bool {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	return q.busy[id] == sc
+}
+
+func (q *seams) knows(key string) bool {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	_, ok := q.known[key]
+	return ok
 }
 
 func (q *seams) keep(key string, r seam.Result) {
@@ -145,7 +285,7 @@ func (q *seams) keep(key string, r seam.Result) {
 
 // keepVerdicts counts the verdicts of a state for the list of scenes.
 func (s *Server) keepVerdicts(id string, sc *scene.Scene) {
-	list, pending := s.seams.list(sc)
+	list, pending := s.seams.list(s.seams.state(sc))
 	if pending > 0 {
 		return
 	}

@@ -236,6 +236,7 @@ func TestChangesAppliedToWhatWasGiveWhatIs(t *testing.T) {
 		var a editAnswer
 		c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "edit": e}, 200, &a)
 		was := state
+		state = stateView{} // the old one stays as it was
 		c.json("GET", "/scenes/"+id+"/state", nil, 200, &state)
 		got := merge(was.Scene, a.Changes)
 		gotJSON, _ := json.Marshal(got.Tracks)
@@ -271,6 +272,13 @@ func merge(s *scene.Scene, ch changes) *scene.Scene {
 		}
 		for _, id := range tc.Gone {
 			delete(clips, id)
+		}
+		for _, m := range tc.Moved {
+			for _, id := range m.IDs {
+				k := clips[id]
+				k.Start += m.By
+				clips[id] = k
+			}
 		}
 		for _, k := range tc.Set {
 			clips[k.ID] = k
@@ -385,7 +393,7 @@ func TestSeamsAreMeasuredBesideTheRequest(t *testing.T) {
 	id, _ := c.twoVoices()
 	var got struct {
 		Pending int
-		Seams   []struct {
+		Set     []struct {
 			Verdict, TC, Why string
 			Measures         map[string]any
 		}
@@ -397,10 +405,10 @@ func TestSeamsAreMeasuredBesideTheRequest(t *testing.T) {
 		}
 		time.Sleep(50 * time.Millisecond)
 	}
-	if got.Pending != 0 || len(got.Seams) != 3 {
-		t.Fatalf("%d pending of %d", got.Pending, len(got.Seams))
+	if got.Pending != 0 || len(got.Set) != 3 {
+		t.Fatalf("%d pending of %d", got.Pending, len(got.Set))
 	}
-	for _, s := range got.Seams {
+	for _, s := range got.Set {
 		if s.Verdict == "" || s.Why == "" || s.TC == "" || s.Measures["click_db"] == nil {
 			t.Errorf("%+v", s)
 		}

@@ -2,6 +2,7 @@ package scene_test
 
 import (
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
@@ -389,5 +390,34 @@ func TestStretchesAreTakenOutEndToEnd(t *testing.T) {
 	}
 	if c := pushed.Tracks[1].Clips; c[1].Name != "second" || c[1].Start != 100*fr || c[2].Start != 105*fr || pushed.Tracks[0].Clips[2].Start != 105 {
 		t.Errorf("inserted: %+v", c)
+	}
+}
+
+func TestClipsAreEqualOnlyInEverything(t *testing.T) {
+	base := scene.Clip{Foreign: scene.Foreign{"x": []byte("1")}}
+	if !base.Equal(scene.Clip{Foreign: scene.Foreign{"x": []byte("1")}}) {
+		t.Error("a clip differs from itself")
+	}
+	for i := range reflect.TypeFor[scene.Clip]().NumField() { // every field there is, also those to come
+		other := base
+		switch f := reflect.ValueOf(&other).Elem().Field(i); f.Kind() {
+		case reflect.String:
+			f.SetString("z")
+		case reflect.Int64:
+			f.SetInt(9)
+		case reflect.Float64:
+			f.SetFloat(9)
+		case reflect.Bool:
+			f.SetBool(true)
+		case reflect.Struct:
+			f.Set(reflect.ValueOf(scene.Fade{Length: 9}))
+		case reflect.Map:
+			f.Set(reflect.ValueOf(scene.Foreign{"x": []byte("2")}))
+		default:
+			t.Fatalf("a field of kind %s", f.Kind())
+		}
+		if base.Equal(other) {
+			t.Errorf("clips that differ in %s are equal", reflect.TypeFor[scene.Clip]().Field(i).Name)
+		}
 	}
 }

@@ -6,9 +6,11 @@
 package scene
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"sort"
 
@@ -107,6 +109,16 @@ type Clip struct {
 	Muted   bool    `json:"muted,omitempty"`
 	Note    string  `json:"note,omitempty"`
 	Foreign Foreign `json:"foreign,omitempty"`
+}
+
+// Equal tells whether two clips are the same in everything.
+func (c Clip) Equal(o Clip) bool {
+	return c.ID == o.ID && c.Start == o.Start && c.In == o.In && c.Length == o.Length && c.Source == o.Source && c.Name == o.Name && c.GainDB == o.GainDB &&
+		c.FadeIn == o.FadeIn && c.FadeOut == o.FadeOut && c.Link == o.Link && c.Muted == o.Muted && c.Note == o.Note && c.Foreign.equal(o.Foreign)
+}
+
+func (f Foreign) equal(o Foreign) bool {
+	return maps.EqualFunc(f, o, func(a, b json.RawMessage) bool { return bytes.Equal(a, b) })
 }
 
 // A Fade takes a clip's head from silence, or its tail to silence, within the clip.

@@ -5,6 +5,7 @@ package seam
 import (
 	"cmp"
 	"crypto/sha256"
+	"encoding/binary"
 	"encoding/hex"
 	"encoding/json"
 	"slices"
@@ -118,29 +119,70 @@ func edge(t *scene.Track, i int, head, outermost bool) Seam {
 // around is how far from a seam anything has a part in its measures, in seconds.
 const around = 5
 
-// Key is equal for two seams, of one or of two scenes, that measure the same: it is a digest of all that sounds
-// around the seam.
-func Key(sc *scene.Scene, s Seam) string {
-	window := pcm.Span{From: s.From - around*sc.SampleRate, To: s.To + around*sc.SampleRate}
-	h := sha256.New()
-	e := json.NewEncoder(h)
-	e.Encode([]any{s.Kind, s.Track, s.Left, s.Right, s.At - s.From, s.To - s.At, sc.SampleRate, sc.Channels, sc.Length() <= window.To, window.From <= 0})
+// Keys tells seams of one scene, or of several, apart by what sounds around them.
+type Keys struct {
+	scene  *scene.Scene
+	tracks []trackKeys // of sound
+}
+
+type digest [16]byte
+
+// trackKeys has digests of what a track says, of its clips wherever they lie, and of the blend at each clip's tail.
+type trackKeys struct {
+	track         *scene.Track
+	own           digest
+	clips, blends []digest
+}
+
+func digestOf(v any) digest {
+	raw, err := json.Marshal(v)
+	if err != nil {
+		panic(err) // values of our own
+	}
+	sum := sha256.Sum256(raw)
+	return digest(sum[:16])
+}
+
+// NewKeys prepares a scene.
+func NewKeys(sc *scene.Scene) *Keys {
+	k := &Keys{scene: sc}
 	for _, t := range sc.Tracks {
 		if t.Kind != scene.Sound {
 			continue
 		}
-		e.Encode([]any{t.ID, t.Mute, t.Solo, t.GainDB})
-		heard := map[string]bool{}
-		for i := t.At(window.From); i < len(t.Clips) && t.Clips[i].Start < window.To; i++ {
-			c := t.Clips[i]
-			heard[c.ID] = true
-			c.Start -= s.At
-			e.Encode([]any{c.ID, c.Source, c.In, c.Start, c.Length, c.GainDB, c.FadeIn, c.FadeOut, c.Muted})
+		tk := trackKeys{track: t, own: digestOf([]any{t.ID, t.Mute, t.Solo, t.GainDB}), clips: make([]digest, len(t.Clips)), blends: make([]digest, len(t.Clips))}
+		index := make(map[string]int, len(t.Clips))
+		for i, c := range t.Clips {
+			index[c.ID] = i
+			tk.clips[i] = digestOf([]any{c.ID, c.Source, c.In, c.Length, c.GainDB, c.FadeIn, c.FadeOut, c.Muted})
 		}
 		for _, b := range t.Blends {
-			if heard[b.Left] || heard[b.Right] {
-				e.Encode(b)
-			}
+			tk.blends[index[b.Left]] = digestOf(b)
+		}
+		k.tracks = append(k.tracks, tk)
+	}
+	return k
+}
+
+// Of is equal for two seams that measure the same: it is a digest of all that sounds around the seam.
+func (k *Keys) Of(s Seam) string {
+	sc := k.scene
+	window := pcm.Span{From: s.From - around*sc.SampleRate, To: s.To + around*sc.SampleRate}
+	own := digestOf([]any{s.Kind, s.Track, s.Left, s.Right, s.At - s.From, s.To - s.At, sc.SampleRate, sc.Channels, sc.Length() <= window.To, window.From <= 0})
+	h := sha256.New()
+	h.Write(own[:])
+	var at [8]byte
+	for _, t := range k.tracks {
+		h.Write(t.own[:])
+		first := t.track.At(window.From)
+		if first > 0 {
+			h.Write(t.blends[first-1][:])
+		}
+		for i := first; i < len(t.clips) && t.track.Clips[i].Start < window.To; i++ {
+			binary.LittleEndian.PutUint64(at[:], uint64(t.track.Clips[i].Start-s.At))
+			h.Write(at[:])
+			h.Write(t.clips[i][:])
+			h.Write(t.blends[i][:])
 		}
 	}
 	return hex.EncodeToString(h.Sum(nil)[:16])

@@ -276,7 +276,7 @@ func TestKeysChangeWithWhatSoundsAroundASeamAlone(t *testing.T) {
 	keys := func(sc *scene.Scene) map[string]string {
 		m := map[string]string{}
 		for _, x := range seam.Find(sc) {
-			m[x.ID] = seam.Key(sc, x)
+			m[x.ID] = seam.NewKeys(sc).Of(x)
 		}
 		return m
 	}

@@ -5,7 +5,7 @@ import { type Colours, TEXT, fitted, stitches, threadOf } from "./paint.ts";
 import type { Pictures } from "./pictures.ts";
 import type { Hit, Row } from "./rows.ts";
 import { type Rate, type View, frameOf, toX } from "./time.ts";
-import { drawWave } from "./waves.ts";
+import { arrivals, drawWave } from "./waves.ts";
 
 // Waves are drawn so that -6 dBFS, as loud as speech should get, reaches the edge of the cloth.
 const LOUDER = 2;
@@ -26,13 +26,78 @@ export interface Canvas {
   drag?: { pull: Pull; out: Outcome; outline: Outline };
 }
 
+/** Draws a track. Rows that are as they were are copied from what was drawn of them last. */
 export function drawRow(g: Canvas, row: Row, rows: Row[]): void {
+  if (g.drag && touches(g.drag, row)) return paintRow(g, row, rows);
+  const ratio = g.c.getTransform().a, t = row.track;
+  const state = [g.view.from, g.view.perPixel, g.width, row.height, row.folded, g.wave, ratio, g.col.page, g.pictures.arrivals, arrivals, t.clips.filter((c) => g.selected.has(c.id) || c.id in g.offsets).map((c) => `${c.id}${g.selected.has(c.id)}${g.offsets[c.id]}`).join()].join("|");
+  let kept = drawn.get(t);
+  if (kept?.state !== state) {
+    const canvas = kept?.canvas ?? document.createElement("canvas");
+    [canvas.width, canvas.height] = [Math.max(1, Math.round(g.width * ratio)), Math.max(1, Math.round((row.height + 2) * ratio))];
+    const c = canvas.getContext("2d", { alpha: false })!;
+    c.setTransform(ratio, 0, 0, ratio, 0, 0);
+    c.fillStyle = g.col.page;
+    c.fillRect(0, 0, g.width, row.height + 2);
+    paintRow({ ...g, c, drag: undefined }, { ...row, top: 1 }, rows);
+    drawn.set(t, (kept = { state, canvas }));
+  }
+  g.c.drawImage(kept.canvas, 0, row.top - 1, g.width, row.height + 2);
+}
+
+const drawn = new WeakMap<Track, { state: string; canvas: HTMLCanvasElement }>(); // a track is another object after each edit of it
+
+function touches(d: NonNullable<Canvas["drag"]>, row: Row): boolean {
+  const t = row.track;
+  return d.pull.at.track === t || d.pull.target === t || (d.outline.after && !t.stays && !t.locked) || [...d.outline.ends.keys()].some((id) => t.clips.some((c) => c.id === id));
+}
+
+const NARROW = 9; // pixels; clips below it are drawn together
+
+function paintRow(g: Canvas, row: Row, rows: Row[]): void {
   const t = row.track, last = g.view.from + g.width * g.view.perPixel;
-  for (let i = Math.max(0, clipAfter(t, g.view.from) - 1); i < t.clips.length && t.clips[i].from < last + 10 * g.view.perPixel; i++) cloth(g, row, i, rows);
+  for (let i = Math.max(0, clipAfter(t, g.view.from) - 1); i < t.clips.length && t.clips[i].from < last + 10 * g.view.perPixel; i++) {
+    const end = plainRun(g, t, i);
+    if (end > i) run(g, row, i, end);
+    else cloth(g, row, i, rows);
+    i = Math.max(i, end - 1);
+  }
   for (let i = Math.max(1, clipAfter(t, g.view.from)); i < t.clips.length && t.clips[i - 1].from < last; i++) {
     const b = blendAt(t, t.clips[i - 1].id, t.clips[i].id);
     if (b) blend(g, row, t.clips[i].from, b.before, b.after);
   }
+}
+
+/** The end of a run of narrow clips from i on that touch and have nothing of their own to show. */
+function plainRun(g: Canvas, t: Track, i: number): number {
+  if (t.mute) return i;
+  const own = (c: Clip) => c.to - c.from > NARROW * g.view.perPixel || c.muted || g.selected.has(c.id) || c.id in g.offsets || g.drag?.outline.ends.has(c.id);
+  const after = g.drag?.outline.after, shifted = (c: Clip) => !!after && c.from >= after.at;
+  let k = i;
+  while (k < t.clips.length && !own(t.clips[k]) && (k === i || (t.clips[k].from === t.clips[k - 1].to && shifted(t.clips[k]) === shifted(t.clips[i])))) k++;
+  return k;
+}
+
+function run(g: Canvas, row: Row, i: number, end: number): void {
+  const { c, col, view } = g, t = row.track, thread = col[threadOf(t)] ?? col.dialogue, after = g.drag?.outline.after;
+  const by = after && t.clips[i].from >= after.at && !t.stays && !t.locked ? after.by : 0, x = (at: number) => toX(view, at + by);
+  const a = Math.max(0, x(t.clips[i].from)), z = Math.min(g.width, x(t.clips[end - 1].to));
+  if (z <= a) return;
+  c.fillStyle = col.surface;
+  c.fillRect(a, row.top, z - a, row.height);
+  c.fillStyle = thread + "2E";
+  c.fillRect(a, row.top, z - a, row.height);
+  for (let k = i; k < end; k++) {
+    const clip = t.clips[k], x0 = x(clip.from), x1 = x(clip.to);
+    if (x1 < 0 || x0 > g.width) continue;
+    if (t.kind === "sound" && !row.folded && x1 - x0 > 1) wave(g, t, k, by, 0, Math.max(0, x0), Math.min(g.width, x1), row.top + 2, row.height - 15, thread);
+    c.fillStyle = thread;
+    c.fillRect(Math.round(x0), row.top, 1, row.height);
+  }
+  c.fillStyle = thread;
+  c.fillRect(Math.round(z) - 1, row.top, 1, row.height);
+  c.fillRect(a, row.top, z - a, 1);
+  c.fillRect(a, row.top + row.height - 1, z - a, 1);
 }
 
 function blend(g: Canvas, row: Row, cut: number, before: number, after: number): void {

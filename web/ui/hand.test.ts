@@ -4,6 +4,8 @@ import test from "node:test";
 import { type Pull, doingOf, leadWords, outcome, outlineOf } from "./drag.ts";
 import { type Clip, type Scene, type Track, findClip, gaps, linked, prepare } from "./model.ts";
 import { rangeOf, rowsBetween, rowsOf } from "./rows.ts";
+import type { Seam } from "./bench.ts";
+import { merged } from "./seams.ts";
 import { type Selection, edgesInHand, pickAt, spanOf, still, toTheRight, withClip, withEdge } from "./selection.ts";
 import { type Rate, lengthOf, parseTimecode, timecode } from "./time.ts";
 
@@ -117,6 +119,16 @@ test("ranges are drawn either way and take the rows they touch; hidden and folde
   assert.deepEqual(rowsBetween(rows, mid(2), mid(1)), ["t1", "t2"]);
   const shown = rowsOf(s, 0, { scale: 2, folded: ["t2"], hidden: ["t0"], wave: 1 });
   assert.deepEqual(shown.map((r) => [r.track.id, r.height]), [["t1", 100], ["t2", 14]]);
+});
+
+test("a list of seams takes what has changed, moved and gone", () => {
+  const seam = (id: string, at: number, verdict = "") => ({ id, at, from: at - 5, to: at + 5, tc: "", verdict }) as unknown as Seam;
+  const one = merged([], { revision: 1, pending: 2, token: 1, order: ["a", "b", "c"], set: [seam("a", 10), seam("b", 20), seam("c", 30)], offsets: {} }, String);
+  const two = merged(one, { revision: 2, pending: 0, token: 2, set: [seam("a", 10, "clean")], moved: [{ by: -4, ids: ["b", "c"] }], offsets: {} }, String);
+  assert.deepEqual(two.map((s) => [s.id, s.at, s.from, s.to, s.tc, s.verdict]), [["a", 10, 5, 15, "", "clean"], ["b", 16, 11, 21, "16", ""], ["c", 26, 21, 31, "26", ""]]);
+  const three = merged(two, { revision: 3, pending: 0, token: 3, order: ["c", "d"], set: [seam("d", 40)], offsets: {} }, String);
+  assert.deepEqual(three.map((s) => s.id), ["c", "d"]);
+  assert.deepEqual(merged(three, { revision: 3, pending: 0, token: 4, offsets: {} }, String), three);
 });
 
 test("timecodes are read as they are written, at drop-frame rates too", () => {

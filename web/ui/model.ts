@@ -20,7 +20,7 @@ export interface Scene {
   name: string; sample_rate: number; channels: number; start_frame: number; tracks: Track[]; markers?: Marker[] | null;
   sources: Record<string, Source>; revision: number; undo: string; redo: string;
 }
-export interface TrackChanges { track: Track; set?: Clip[]; gone?: string[] | null }
+export interface TrackChanges { track: Track; set?: Clip[]; moved?: { by: number; ids: string[] }[]; gone?: string[] | null }
 export interface Changes { name?: string; markers?: Marker[] | null; sources?: Record<string, Source>; order?: string[]; tracks?: TrackChanges[] }
 
 /** The tail of `left` where there is no `right`, the head of `right` where there is no `left`, else their cut. */
@@ -49,6 +49,11 @@ export function applyChanges(s: Scene, rate: Rate, c: Changes): void {
     const old = s.tracks.find((t) => t.id === tc.track.id);
     const clips = new Map((old?.clips ?? []).map((clip) => [clip.id, clip]));
     for (const id of tc.gone ?? []) clips.delete(id);
+    for (const { by, ids } of tc.moved ?? [])
+      for (const id of ids) {
+        const clip = clips.get(id)!;
+        clips.set(id, place(s, rate, tc.track, { ...clip, start: clip.start + by }));
+      }
     for (const clip of tc.set ?? []) clips.set(clip.id, place(s, rate, tc.track, clip));
     const now: Track = { ...tc.track, clips: [...clips.values()].sort((a, b) => a.start - b.start) };
     if (old) s.tracks[s.tracks.indexOf(old)] = now;

@@ -21,15 +21,30 @@ export const threadOf = (t: { hue?: string; purpose: string }): string => (t.hue
 
 export const TEXT = '"Text", sans-serif', FIGURES = '"Figures", monospace';
 
-/** Makes a canvas as sharp as the screen, and gives its size in CSS pixels. */
-export function sharpen(canvas: HTMLCanvasElement): { c: CanvasRenderingContext2D; width: number; height: number } {
-  const width = canvas.clientWidth, height = canvas.clientHeight, ratio = devicePixelRatio || 1;
+const sizes = new WeakMap<Element, { width: number; height: number }>();
+const sizer = typeof ResizeObserver === "undefined" ? undefined : new ResizeObserver((list) => {
+  for (const e of list) sizes.set(e.target, { width: e.target.clientWidth, height: e.target.clientHeight });
+});
+
+/** An element's size in CSS pixels, without making the browser lay the page out to tell it. */
+export function sizeOf(el: Element): { width: number; height: number } {
+  let size = sizes.get(el);
+  if (!size) {
+    sizes.set(el, (size = { width: el.clientWidth, height: el.clientHeight }));
+    sizer?.observe(el);
+  }
+  return size;
+}
+
+/** Makes a canvas as sharp as the screen, and gives its size in CSS pixels. One that paints its whole ground is opaque. */
+export function sharpen(canvas: HTMLCanvasElement, opaque = false): { c: CanvasRenderingContext2D; width: number; height: number } {
+  const { width, height } = sizeOf(canvas), ratio = devicePixelRatio || 1;
   const w = Math.round(width * ratio), h = Math.round(height * ratio);
   if (canvas.width !== w || canvas.height !== h) {
     canvas.width = w;
     canvas.height = h;
   }
-  const c = canvas.getContext("2d")!;
+  const c = canvas.getContext("2d", { alpha: !opaque })!;
   c.setTransform(ratio, 0, 0, ratio, 0, 0);
   return { c, width, height };
 }
@@ -56,6 +71,19 @@ export function repainter(paint: () => void): () => void {
       asked = false;
       paint();
     });
+  };
+}
+
+/** Does something once the frame that is being made has been painted; asked again before that, once. */
+export function afterPaint(act: () => void): () => void {
+  let asked = false;
+  return () => {
+    if (asked) return;
+    asked = true;
+    requestAnimationFrame(() => setTimeout(() => {
+      asked = false;
+      act();
+    }));
   };
 }
 

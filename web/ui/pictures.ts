@@ -7,6 +7,7 @@ const KEPT = 60, KEPT_SMALL = 4000, SMALL = 64; // sheets, small pictures, and t
 
 export class Pictures {
   private sheets = new Map<string, HTMLImageElement>();
+  arrivals = 0; // sheets that have come: what was drawn with fewer may lack some
   private small = new Map<string, HTMLCanvasElement>();
   private wanted = new Map<string, Set<string>>(); // small pictures to be made of a sheet when it comes
   private rate: Rate;
@@ -31,6 +32,7 @@ export class Pictures {
       fresh.onload = () => {
         for (const frame of this.wanted.get(key) ?? []) this.makeSmall(source, Number(frame), fresh);
         this.wanted.delete(key);
+        this.arrivals++;
         this.arrived();
       };
       fresh.src = key;

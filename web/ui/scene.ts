@@ -7,14 +7,14 @@ import { type Command, commandFor, keyName, search } from "./keys.ts";
 import { Meter } from "./meter.ts";
 import { type Blend, type Scene, blendAt, edgeAt, endOf, findClip, prepare } from "./model.ts";
 import { clipsInHand, edges, moves } from "./moves.ts";
-import { threadOf } from "./paint.ts";
+import { afterPaint, sizeOf, threadOf } from "./paint.ts";
 import { openPast, registerPast } from "./past.ts";
 import { pieces, marked, place } from "./pieces.ts";
 import { places } from "./places.ts";
 import { Pictures, type Sheets } from "./pictures.ts";
 import { type Figure, PictureView } from "./pictureview.ts";
 import { Player } from "./player.ts";
-import { SeamList, leadOf, name } from "./seams.ts";
+import { type SeamAnswer, SeamList, leadOf, merged, name } from "./seams.ts";
 import { type SeamEdge, type Selection, still, withClip, withEdge } from "./selection.ts";
 import { Edits, type Question, type Stage } from "./stage.ts";
 import { Timeline } from "./timeline.ts";
@@ -67,9 +67,9 @@ const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
   playhead: () => stage.playhead,
   seek: (at) => seek(at),
   selection: () => stage.selection,
-  selectedSeam: () => list.current,
+  selectedSeam: () => list.current && bench.seam,
   edgesInHand: () => (stage.selection.kind === "none" ? [] : edges(stage)),
-  leads: () => list.all.filter((s) => s.lead && s.kind !== "fade").map((s) => ({ track: s.track, at: s.at, lead: s.lead! })),
+  leads: () => list.led.map((s) => ({ track: s.track, at: s.at, lead: s.lead! })),
   offsets: () => offsets,
   select: (s) => select(s),
   clipClicked: (id, more, edge) => {
@@ -133,22 +133,25 @@ function changed(): void {
   stage.selection = still(scene, stage.selection);
   const cut = list.current;
   if (cut?.kind === "cut") {
-    const at = edgeAt(scene, { right: cut.right }); // the seam is where its cut is, before it is measured again
-    if (at !== undefined && at !== cut.at) {
-      const by = at - cut.at;
-      Object.assign(cut, { at, from: cut.from + by, to: cut.to + by });
-      bench.show(cut);
-    }
+    const at = edgeAt(scene, { right: cut.right }); // the bench shows it where its cut is now, before it is measured again
+    if (at !== undefined) bench.moved(at);
     bench.take(blendNow());
     if (bench.data) showBlend(bench.data);
   }
   timeline.repaint();
-  showScene();
-  void loadSeams();
+  showRest();
   if (player.playing && player.what === "scene") void play(player.position());
 }
 
-let asking = false, again = false;
+/** What can wait until the timeline shows an edit. */
+const showRest = afterPaint(() => {
+  showScene();
+  clearTimeout(seamsSoon);
+  seamsSoon = window.setTimeout(() => void loadSeams(), 120); // after the last of several edits
+});
+let seamsSoon = 0;
+
+let asking = false, again = false, token = 0, shownLeads = "";
 
 async function loadSeams(): Promise<void> {
   if (asking) {
@@ -159,27 +162,34 @@ async function loadSeams(): Promise<void> {
   try {
     do {
       again = false;
-      const got = await get<{ revision: number; pending: number; seams: Seam[]; offsets: Record<string, number> }>(`/scenes/${sceneID}/seams`);
+      const got = await get<SeamAnswer>(`/scenes/${sceneID}/seams?since=${token}`);
+      const before = list.current;
+      token = got.token;
+      list.set(merged(list.all, got, (at) => timecode(scene.start_frame + frameOf(at, rate, sr), rate)));
+      offsets = got.offsets;
       if (got.revision < scene.revision) {
         again = true;
         continue;
       }
-      const before = list.current;
-      list.set(got.seams);
-      offsets = got.offsets;
       if (before) {
-        const now = list.current ?? got.seams.find((s) => s.track === before.track && Math.abs(s.at - before.at) < sr / 2);
+        const now = list.current ?? list.all.find((s) => s.track === before.track && Math.abs(s.at - before.at) < sr / 2);
         list.chosen = now?.id ?? "";
-        bench.show(now);
+        if (now !== before || got.moved || got.set?.some((s) => s.id === now?.id)) {
+          bench.show(now);
+          showScene();
+        }
       }
-      showScene();
-      timeline.repaint();
+      if (got.set?.length || got.order) showCounts();
+      const led = list.led.map((s) => `${s.id}${s.lead}`).join();
+      if (got.moved || got.order || led !== shownLeads) timeline.repaint();
+      shownLeads = led;
       if (got.pending) {
-        await new Promise((done) => setTimeout(done, 250));
+        await new Promise((done) => setTimeout(done, list.all.length > 300 ? 700 : 250));
         again = true;
       }
     } while (again);
   } catch (e) {
+    token = 0; // the next answer shall be the whole list
     say(e);
   } finally {
     asking = false;
@@ -278,7 +288,7 @@ function tick(now: number): void {
     stage.playhead = player.position();
     showPlayhead();
     const x = (stage.playhead - timeline.view.from) / timeline.view.perPixel;
-    if (player.what === "scene" && (x > $("timeline").clientWidth - 30 || x < 0)) timeline.reveal(stage.playhead);
+    if (player.what === "scene" && (x > sizeOf($("timeline")).width - 30 || x < 0)) timeline.reveal(stage.playhead);
   }
   if (player.playing || meter.lit) meter.show(player.peaks(), (now - last) / 1000);
   last = now;
@@ -371,20 +381,24 @@ function cardNow(): Card {
   return sceneCard(a);
 }
 
-function showScene(): void {
+function showCounts(): void {
   const count = (v: string) => list.all.filter((s) => s.verdict === v).length, pending = count("");
+  panel.seamCount = `${list.all.length} ${list.all.length === 1 ? "seam" : "seams"}`;
+  panel.verdictCount = pending ? `${pending} being measured` : `${count("rough")} rough · ${count("audible")} audible · ${count("clean")} clean`;
+  benchWords();
+}
+
+function showScene(): void {
   const end = frameOf(endOf(scene), rate, sr), whole = timecode(end, rate);
   panel.title = scene.name;
   panel.about = `${rate.nominal === rate.num / rate.den ? rate.nominal : (rate.num / rate.den).toFixed(2)} fps · ${whole.slice(0, 2) === "00" ? whole.slice(3, 8) : whole.slice(0, 8)} long`;
-  panel.seamCount = `${list.all.length} ${list.all.length === 1 ? "seam" : "seams"}`;
-  panel.verdictCount = pending ? `${pending} being measured` : `${count("rough")} rough · ${count("audible")} audible · ${count("clean")} clean`;
   panel.hasPicture = scene.tracks.some((t) => t.kind === "picture");
   panel.pictureClass = panel.hasPicture ? "" : "no-picture";
   [panel.noUndo, panel.noRedo] = [!scene.undo, !scene.redo];
   panel.undoWords = scene.undo ? `Undo: ${scene.undo}` : "Nothing to undo";
   panel.redoWords = scene.redo ? `Redo: ${scene.redo}` : "Nothing to redo";
   panel.card = cardNow();
-  benchWords();
+  showCounts();
   showStills();
   view.playhead(true);
 }

@@ -2,6 +2,22 @@
 import type { Seam } from "./bench.ts";
 import type { Rate } from "./time.ts";
 
+/** The list of seams as the server sends it: all of it, or what has changed since it sent it last. */
+export interface SeamAnswer { revision: number; pending: number; token: number; order?: string[]; set?: Seam[]; moved?: { by: number; ids: string[] }[]; offsets: Record<string, number> }
+
+/** The list after an answer; seams that only moved are the same objects elsewhere. */
+export function merged(all: Seam[], a: SeamAnswer, tc: (at: number) => string): Seam[] {
+  const byID = new Map(all.map((s) => [s.id, s]));
+  for (const { by, ids } of a.moved ?? [])
+    for (const id of ids) {
+      const s = byID.get(id)!;
+      [s.at, s.from, s.to] = [s.at + by, s.from + by, s.to + by];
+      s.tc = tc(s.at);
+    }
+  for (const s of a.set ?? []) byID.set(s.id, s);
+  return (a.order ?? all.map((s) => s.id)).map((id) => byID.get(id)!);
+}
+
 const ROW = 50;
 const MARKS: Record<string, [string, string]> = { clean: ["●", "clean"], audible: ["◆", "audible"], rough: ["▲", "rough"], "": ["○", ""] };
 const RANK: Record<string, number> = { rough: 0, audible: 1, clean: 2, "": 3 };
@@ -9,7 +25,9 @@ const RANK: Record<string, number> = { rough: 0, audible: 1, clean: 2, "": 3 };
 export class SeamList {
   worst = false;
   all: Seam[] = [];
+  led: Seam[] = []; // whose sound is cut elsewhere than its picture
   chosen = "";
+  private places = new Map<string, number>(); // in all, by id
   private order: Seam[] = [];
   private box: HTMLElement;
   private inner = document.createElement("div");
@@ -32,6 +50,8 @@ export class SeamList {
 
   set(all: Seam[]): void {
     this.all = all;
+    this.places = new Map(all.map((s, i) => [s.id, i]));
+    this.led = all.filter((s) => s.lead && s.kind !== "fade");
     this.sort();
   }
 
@@ -41,11 +61,11 @@ export class SeamList {
   }
 
   get current(): Seam | undefined {
-    return this.all.find((s) => s.id === this.chosen);
+    return this.all[this.places.get(this.chosen) ?? -1];
   }
 
   number(s: Seam): number {
-    return this.all.indexOf(s) + 1;
+    return (this.places.get(s.id) ?? -1) + 1;
   }
 
   /** The seam so many rows further in the present order; from the playhead if none is chosen. */

@@ -82,13 +82,15 @@ export class Edits {
 
   private inTurn(ask: () => Promise<EditAnswer | undefined>): Promise<boolean> {
     return this.after(async () => {
-      this.kept("Keeping …");
+      const slow = setTimeout(() => this.kept("Keeping …"), 400);
       try {
         const a = await ask();
+        clearTimeout(slow);
         if (a) this.take(a);
         this.kept(this.words(), a?.words);
         return !!a;
       } catch (e) {
+        clearTimeout(slow);
         this.kept(this.words());
         if (e instanceof Problem && e.status === 409) await this.catchUp();
         this.failed();

@@ -320,7 +320,7 @@ export class Timeline {
   // --- drawing ---
 
   private paint(): void {
-    const { c, width, height } = sharpen(this.canvas), col = colours();
+    const { c, width, height } = sharpen(this.canvas, true), col = colours();
     [this.width, this.height] = [width, height];
     const rows = this.rows(), sel = this.desk.selection(), d = this.drag;
     const g: Canvas = { c, view: this.view, width, height, col, scene: this.desk.scene(), rate: this.desk.rate, pictures: this.desk.pictures, wave: this.desk.shown().wave,

@@ -37,6 +37,9 @@ test("changes set, remove, add and reorder", () => {
     name: "n", order: ["t9", "t0"], sources: { z: { id: "z", name: "z", samples: 1 } },
     tracks: [{ track: { ...s.tracks[0], clips: [] }, gone: ["a"], set: [clip("b", 5, 10), clip("c", 0, 5)] }, { track: { id: "t9", kind: "sound", purpose: "music", name: "M", clips: [] }, set: [] }],
   });
+  applyChanges(s, rate, { tracks: [{ track: { ...s.tracks[1], clips: [] }, moved: [{ by: 7, ids: ["b"] }] }] });
+  assert.deepEqual(s.tracks[1].clips.map((c) => [c.id, c.from, c.to]), [["c", 0, 5], ["b", 12, 22]]);
+  applyChanges(s, rate, { tracks: [{ track: { ...s.tracks[1], clips: [] }, moved: [{ by: -7, ids: ["b"] }] }] });
   assert.equal(s.name, "n");
   assert.deepEqual(s.tracks.map((t) => t.id), ["t9", "t0"]);
   assert.deepEqual(s.tracks[1].clips.map((c) => [c.id, c.from, c.to]), [["c", 0, 5], ["b", 5, 15]]);

@@ -18,7 +18,19 @@ export function stepFor(perPixel: number, all: number[] = steps): number {
   return best;
 }
 
+let lastSource = "", lastStep = 0, lastN = -1, lastTile: Int16Array | undefined; // most questions are about the tile of the one before
+
 function tile(source: string, step: number, n: number): Int16Array | undefined {
+  if (lastTile && n === lastN && step === lastStep && source === lastSource) return lastTile;
+  const t = load(source, step, n);
+  if (t) [lastSource, lastStep, lastN, lastTile] = [source, step, n, t];
+  return t;
+}
+
+/** How many tiles have come: what was drawn with fewer may lack some. */
+export let arrivals = 0;
+
+function load(source: string, step: number, n: number): Int16Array | undefined {
   const key = `${source}/peaks/${sampleRate}/${step}/${n}`;
   const have = tiles.get(key);
   if (have !== undefined) return have ?? undefined;
@@ -27,6 +39,7 @@ function tile(source: string, step: number, n: number): Int16Array | undefined {
     if (!r.ok) return;
     tiles.set(key, new Int16Array(await r.arrayBuffer()));
     if (tiles.size > keptTiles) tiles.delete(tiles.keys().next().value!);
+    arrivals++;
     arrived();
   }, () => tiles.delete(key));
   return undefined;
@@ -85,13 +98,11 @@ export function drawWave(c: CanvasRenderingContext2D, w: Strand, from: number, p
   }
   const step = stepFor(perPixel);
   c.fillStyle = w.colour;
-  c.beginPath();
   for (let x = Math.floor(x0); x < x1; x++) {
     const a = sampleAt(x), v = extremes(w.source, a + w.offset, a + perPixel + w.offset, step);
     if (!v) continue;
     const g = w.gain(a + perPixel / 2);
     const y0 = y(v[1] * g), y1 = y(v[0] * g);
-    c.rect(x, y1 - y0 < 1 ? (y0 + y1) / 2 - 0.5 : y0, 1, Math.max(1, y1 - y0));
+    c.fillRect(x, y1 - y0 < 1 ? (y0 + y1) / 2 - 0.5 : y0, 1, Math.max(1, y1 - y0));
   }
-  c.fill();
 }

@@ -1,6 +1,6 @@
 // How tracks are drawn: clips as strips of cloth, blends as stitches, grips, handles as selvedge. Nothing here reacts to a hand.
 import type { Outcome, Outline, Pull } from "./drag.ts";
-import { type Clip, type Placed, type Scene, type Track, blendAt, clipAfter, edgeLimits } from "./model.ts";
+import { type Clip, type Placed, type Scene, type Track, blendAt, clipAfter, edgeLimits, hasClip } from "./model.ts";
 import { type Colours, TEXT, fitted, stitches, threadOf } from "./paint.ts";
 import type { Pictures } from "./pictures.ts";
 import type { Hit, Row } from "./rows.ts";
@@ -26,30 +26,56 @@ export interface Canvas {
   drag?: { pull: Pull; out: Outcome; outline: Outline };
 }
 
-/** Draws a track. Rows that are as they were are copied from what was drawn of them last. */
+/** Draws a track. Rows that are as they were are copied from what was drawn of them last; where all that follows a drag moves,
+ *  in two pieces. */
 export function drawRow(g: Canvas, row: Row, rows: Row[]): void {
-  if (g.drag && touches(g.drag, row)) return paintRow(g, row, rows);
-  const ratio = g.c.getTransform().a, t = row.track;
-  const state = [g.view.from, g.view.perPixel, g.width, row.height, row.folded, g.wave, ratio, g.col.page, g.pictures.arrivals, arrivals, t.clips.filter((c) => g.selected.has(c.id) || c.id in g.offsets).map((c) => `${c.id}${g.selected.has(c.id)}${g.offsets[c.id]}`).join()].join("|");
-  let kept = drawn.get(t);
-  if (kept?.state !== state) {
-    const canvas = kept?.canvas ?? document.createElement("canvas");
-    [canvas.width, canvas.height] = [Math.max(1, Math.round(g.width * ratio)), Math.max(1, Math.round((row.height + 2) * ratio))];
-    const c = canvas.getContext("2d", { alpha: false })!;
-    c.setTransform(ratio, 0, 0, ratio, 0, 0);
-    c.fillStyle = g.col.page;
-    c.fillRect(0, 0, g.width, row.height + 2);
-    paintRow({ ...g, c, drag: undefined }, { ...row, top: 1 }, rows);
-    drawn.set(t, (kept = { state, canvas }));
-  }
-  g.c.drawImage(kept.canvas, 0, row.top - 1, g.width, row.height + 2);
+  const d = g.drag, t = row.track;
+  if (d && reshaped(d, t)) return paintRow(g, row, rows);
+  const kept = keptRow(g, row, rows), copy = (from: number, to: number, at: number) => {
+    const ratio = kept.width / g.width;
+    if (to > from) g.c.drawImage(kept, Math.round(from * ratio), 0, Math.round((to - from) * ratio), kept.height, at, row.top - 1, to - from, row.height + 2);
+  };
+  const after = d?.outline.after, first = after && !t.stays && !t.locked ? t.clips[clipFrom(t, after.at)] : undefined;
+  if (!after || !first) return copy(0, g.width, 0);
+  const from = Math.max(0, Math.min(g.width, Math.round(toX(g.view, first.from)))), by = Math.round(after.by / g.view.perPixel);
+  copy(0, Math.min(from, from + by), 0);
+  copy(from, g.width, from + by);
+  if (by >= 0) return;
+  g.c.save(); // what comes into view at the right
+  g.c.beginPath();
+  g.c.rect(g.width + by, row.top - 1, -by, row.height + 2);
+  g.c.clip();
+  g.c.translate(g.width + by, 0);
+  paintRow({ ...g, view: { from: g.view.from + (g.width + by) * g.view.perPixel, perPixel: g.view.perPixel }, width: -by }, row, rows);
+  g.c.restore();
 }
 
 const drawn = new WeakMap<Track, { state: string; canvas: HTMLCanvasElement }>(); // a track is another object after each edit of it
 
-function touches(d: NonNullable<Canvas["drag"]>, row: Row): boolean {
-  const t = row.track;
-  return d.pull.at.track === t || d.pull.target === t || (d.outline.after && !t.stays && !t.locked) || [...d.outline.ends.keys()].some((id) => t.clips.some((c) => c.id === id));
+function keptRow(g: Canvas, row: Row, rows: Row[]): HTMLCanvasElement {
+  const ratio = g.c.getTransform().a, t = row.track;
+  const state = [g.view.from, g.view.perPixel, g.width, row.height, row.folded, g.wave, ratio, g.col.page, g.pictures.arrivals, arrivals, t.clips.filter((c) => g.selected.has(c.id) || c.id in g.offsets).map((c) => `${c.id}${g.selected.has(c.id)}${g.offsets[c.id]}`).join()].join("|");
+  const kept = drawn.get(t), canvas = kept?.canvas ?? document.createElement("canvas");
+  if (kept?.state === state) return canvas;
+  [canvas.width, canvas.height] = [Math.max(1, Math.round(g.width * ratio)), Math.max(1, Math.round((row.height + 2) * ratio))];
+  const c = canvas.getContext("2d", { alpha: false })!;
+  c.setTransform(ratio, 0, 0, ratio, 0, 0);
+  c.fillStyle = g.col.page;
+  c.fillRect(0, 0, g.width, row.height + 2);
+  paintRow({ ...g, c, drag: undefined }, { ...row, top: 1 }, rows);
+  drawn.set(t, { state, canvas });
+  return canvas;
+}
+
+/** Whether a drag changes clips of a track in more than their place behind it. */
+function reshaped(d: NonNullable<Canvas["drag"]>, t: Track): boolean {
+  return d.pull.at.track === t || d.pull.target === t || [...d.outline.ends.keys()].some((id) => hasClip(t, id));
+}
+
+/** The index of the first clip that begins at a moment or after it. */
+function clipFrom(t: Track, at: number): number {
+  const i = clipAfter(t, at);
+  return t.clips[i] && t.clips[i].from < at ? i + 1 : i;
 }
 
 const NARROW = 9; // pixels; clips below it are drawn together

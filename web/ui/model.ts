@@ -93,6 +93,8 @@ function indexOf(t: Track, id: string): number | undefined {
   return m.get(id);
 }
 
+export const hasClip = (t: Track, id: string): boolean => indexOf(t, id) !== undefined;
+
 export function findClip(s: Scene, id: string): Placed | undefined {
   for (const track of s.tracks) {
     const index = indexOf(track, id);

@@ -1,4 +1,5 @@
 // Commands that move cuts: trims, rolls, slips, slides, leads, sync.
+import type { Doing, Pull } from "./drag.ts";
 import { type Clip, type Edge, type Placed, clipAt, findClip } from "./model.ts";
 import { edgesInHand } from "./selection.ts";
 import type { Stage } from "./stage.ts";
@@ -34,21 +35,33 @@ export function moves(s: Stage): Record<string, () => void> {
     void edit({ edit: "trim", clip: hit.clip.id, edge, to: s.playhead, close });
   };
 
+  /** What moving an edge does, as a drag of it would. */
+  const edgePull = (e: Edge, trims: Doing, raw: number): Pull | undefined => {
+    const at = findClip(s.scene, e.right ?? e.left ?? "");
+    return at && { doing: e.left && e.right ? "roll" : trims, at, edge: e.right ? "head" : "tail", raw, drawn: (x) => x, whole: (n) => n, also: [] };
+  };
+  /** Shows at once what an edit under way will do. */
+  const foreseen = async (p: Pull | undefined, under: Promise<unknown>) => {
+    const done = p && s.timeline.foresee(p);
+    await under;
+    done?.();
+  };
+
   const nudge = (by: { frames?: number; samples?: number }) => {
     const list = edges(s);
     if (!list.length) return say("No edge is in hand. Click a clip's head or tail, choose a seam, or press E for an edge of the clip in hand.");
-    void edit({ edit: "nudge", edges: list, close: s.closing, ...by });
+    void foreseen(list.length === 1 ? edgePull(list[0], s.closing ? "trim_close" : "trim_gap", by.samples ?? by.frames! * s.frame) : undefined, edit({ edit: "nudge", edges: list, close: s.closing, ...by }));
   };
 
   const slip = (frames: number) => () => {
     const first = clipsInHand(s)[0];
     if (!first) return say("No clip is in hand to slip. Click one, or press P for the one at the playhead.");
-    void edit({ edit: "slip", clip: first.clip.id, by: frames * s.frame });
+    void foreseen({ doing: "slip", at: first, raw: -frames * s.frame, drawn: (x) => x, whole: (n) => n, also: [] }, edit({ edit: "slip", clip: first.clip.id, by: frames * s.frame }));
   };
   const slide = (frames: number) => () => {
     const first = clipsInHand(s)[0];
     if (!first) return say("No clip is in hand to slide. Click one, or press P for the one at the playhead.");
-    void edit({ edit: "slide", clip: first.clip.id, by: frames * s.frame });
+    void foreseen({ doing: "slide", at: first, raw: frames * s.frame, drawn: (x) => x, whole: (n) => n, also: [] }, edit({ edit: "slide", clip: first.clip.id, by: frames * s.frame }));
   };
 
   /** The edge of sound whose lead is meant. */
@@ -60,7 +73,8 @@ export function moves(s: Stage): Record<string, () => void> {
   };
   const lead = (frames: number, more: boolean) => {
     const e = leadEdge();
-    if (e) void edit({ edit: "lead", ...e, frames, more });
+    const p = e && more ? edgePull(e, "trim_gap", -frames * s.frame) : undefined;
+    if (e) void foreseen(p && { ...p, doing: p.doing === "roll" ? "split" : p.doing }, edit({ edit: "lead", ...e, frames, more }));
   };
   const leadBy = async () => {
     const e = leadEdge();

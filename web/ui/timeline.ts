@@ -64,6 +64,7 @@ export class Timeline {
   private scroll = 0;
   private hover?: Hit;
   private drag?: Drag;
+  private foreseen?: Pull; // what keys that were pressed will have done, until the server has done it
   private asking = false;
   private width = 0;
   private height = 0;
@@ -116,6 +117,29 @@ export class Timeline {
     const x = toX(this.view, sample);
     if (x < margin || x > this.width - margin) this.view.from = Math.max(0, sample - this.view.perPixel * (x < margin ? this.width / 3 : margin * 2));
     this.repaint();
+  }
+
+  /** Draws at once what a key press will do, as a drag would be drawn. What it gives is called when the edit is done or
+   *  refused; presses that come before that add up. */
+  foresee(p: Pull): () => void {
+    const same = (q?: Pull) => q && q.at.clip.id === p.at.clip.id && q.doing === p.doing && q.edge === p.edge;
+    this.foreseen = same(this.foreseen) ? { ...p, raw: p.raw + this.foreseen!.raw } : p;
+    this.repaint();
+    return () => {
+      if (!same(this.foreseen)) return;
+      const raw = this.foreseen!.raw - p.raw, at = findClip(this.desk.scene(), p.at.clip.id);
+      this.foreseen = raw && at ? { ...this.foreseen!, raw, at } : undefined;
+      this.repaint();
+    };
+  }
+
+  /** What is drawn as it would lie: what a hand holds, or what a key press will do. */
+  private outlined(): Canvas["drag"] {
+    const d = this.drag, p = this.foreseen;
+    if (d?.moved && d.pull && d.out && d.outline) return { pull: d.pull, out: d.out, outline: d.outline };
+    if (!p || findClip(this.desk.scene(), p.at.clip.id)?.clip !== p.at.clip) return undefined;
+    const out = outcome(this.desk.scene(), this.desk.rate, p);
+    return { pull: p, out, outline: outlineOf(this.desk.scene(), p, out.delta) };
   }
 
   private wheel(e: WheelEvent): void {
@@ -324,7 +348,7 @@ export class Timeline {
     [this.width, this.height] = [width, height];
     const rows = this.rows(), sel = this.desk.selection(), d = this.drag;
     const g: Canvas = { c, view: this.view, width, height, col, scene: this.desk.scene(), rate: this.desk.rate, pictures: this.desk.pictures, wave: this.desk.shown().wave,
-      selected: new Set(sel.kind === "clips" ? sel.ids : []), offsets: this.desk.offsets(), drag: d?.moved && d.pull && d.out && d.outline ? { pull: d.pull, out: d.out, outline: d.outline } : undefined };
+      selected: new Set(sel.kind === "clips" ? sel.ids : []), offsets: this.desk.offsets(), drag: this.outlined() };
     c.fillStyle = col.page;
     c.fillRect(0, 0, width, height);
     for (const row of rows) if (row.top < height && row.top + row.height > RULER) drawRow(g, row, rows);
@@ -347,6 +371,8 @@ export class Timeline {
     c.arc(x, 13, 5, 0, 7);
     c.fill();
     this.heads.paint(rows);
+    const shows = g.drag ? g.drag.out.words[0] : "";
+    if ((this.canvas.dataset.outline ?? "") !== shows) this.canvas.dataset.outline = shows;
   }
 
   private range(c: CanvasRenderingContext2D, rows: Row[], sel: Selection, col: Colours): void {

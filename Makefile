@@ -44,9 +44,10 @@ test-e2e: build
 	npx playwright test -c e2e
 
 bench: build
-	tools/install-missing mariadbd ffmpeg
+	tools/install-missing mariadbd ffmpeg chromium
 	go run ./tools/bench
 	go test ./web -run '^$$' -bench EditOf2000 -benchtime 1000x
+	node e2e/large-scene.mjs
 
 screenshots: build
 	tools/install-missing mariadbd ffmpeg chromium

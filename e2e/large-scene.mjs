@@ -1,16 +1,10 @@
 // Measures the interface on a scene of 2,000 clips, by the browser's own clock: frame time while dragging, key press to
 // repainted timeline, opening. node e2e/large-scene.mjs prints the figures; make bench runs it.
-import { spawn } from "node:child_process";
-import { mkdtempSync, readFileSync, rmSync } from "node:fs";
-import { tmpdir } from "node:os";
-import { join } from "node:path";
-import { chromium } from "@playwright/test";
+import { readFileSync } from "node:fs";
+import { withProgram } from "./program.mjs";
 
-const dir = mkdtempSync(join(tmpdir(), "blendseam-large-")), F = 1920, EACH = 40; // frames of each clip
-const program = spawn("bin/blendseam", ["serve", "--listen", "127.0.0.1:0"], { env: { ...process.env, BLENDSEAM_VAR: dir }, stdio: ["ignore", "pipe", "inherit"] });
-const base = await new Promise((found) => program.stdout.on("data", (d) => /http:\S+/.exec(d) && found(new URL(/http:\S+/.exec(d)[0]).origin)));
-const browser = await chromium.launch({ executablePath: process.env.BLENDSEAM_CHROMIUM ?? "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu", "--autoplay-policy=no-user-gesture-required"] });
-const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+const F = 1920, EACH = 40; // frames of each clip
+let page, base;
 const post = async (path, data, headers = {}) => {
   const r = await page.request.post(base + path, { data, headers });
   if (!r.ok()) throw new Error(`${path}: ${r.status()} ${await r.text()}`);
@@ -47,7 +41,8 @@ async function build() {
 const at = (list, q) => [...list].sort((a, b) => a - b)[Math.min(list.length - 1, Math.floor(list.length * q))];
 const say = (what, list, budget) => console.log(`${what.padEnd(52)} median ${at(list, 0.5).toFixed(1)} ms, p95 ${at(list, 0.95).toFixed(1)} ms  (${budget})`);
 
-try {
+await withProgram("serve", async (p, address) => {
+  [page, base] = [p, new URL(address).origin];
   const url = await build();
   await page.goto(url);
   const clips = await page.evaluate(() => JSON.parse(document.getElementById("data").textContent).state.tracks.reduce((n, t) => n + t.clips.length, 0));
@@ -131,10 +126,4 @@ try {
     if (foreseen.length) say(`key press to repaint: ${what}`, foreseen, "p95 under 50 ms");
     say(foreseen.length ? "  and as it was kept" : `key press to repaint: ${what}`, took, foreseen.length ? "" : "p95 under 50 ms");
   }
-} finally {
-  await browser.close();
-  const gone = new Promise((done) => program.on("exit", done));
-  program.kill("SIGTERM");
-  await gone;
-  rmSync(dir, { recursive: true, force: true });
-}
+});

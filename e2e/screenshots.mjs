@@ -1,56 +1,84 @@
 // Makes the pictures in docs/screenshots from the demo: node e2e/screenshots.mjs
-import { spawn } from "node:child_process";
-import { mkdtempSync, rmSync } from "node:fs";
-import { tmpdir } from "node:os";
-import { join } from "node:path";
-import { chromium } from "@playwright/test";
+import { withProgram } from "./program.mjs";
 
-const dir = mkdtempSync(join(tmpdir(), "blendseam-pictures-"));
-const program = spawn("bin/blendseam", ["demo", "--listen", "127.0.0.1:0"], { env: { ...process.env, BLENDSEAM_VAR: dir }, stdio: ["ignore", "pipe", "inherit"] });
-const url = await new Promise((found) => program.stdout.on("data", (d) => /http:\S+/.exec(d) && found(/http:\S+/.exec(d)[0])));
-const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu", "--autoplay-policy=no-user-gesture-required"] });
-const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-const shot = async (name) => {
-  await page.waitForTimeout(700);
-  await page.screenshot({ path: `docs/screenshots/${name}.png` });
-};
-const light = (l) => page.evaluate((x) => { if (document.documentElement.classList.contains("lamp") !== (x === "lamp")) document.querySelector("[data-light]").click(); }, l);
+await withProgram("demo", async (page, url) => {
+  const shot = async (name) => {
+    await page.waitForTimeout(700);
+    await page.screenshot({ path: `docs/screenshots/${name}.png` });
+  };
+  const light = (l) => page.evaluate((x) => { if (document.documentElement.classList.contains("lamp") !== (x === "lamp")) document.querySelector("[data-light]").click(); }, l);
+  const keys = async (...list) => {
+    for (const k of list) await page.keyboard.press(k);
+    await page.waitForTimeout(600);
+  };
+  const seam = (words) => page.locator("[data-seam]", { hasText: words }).first().click();
+  const ready = () => page.waitForFunction(() => document.querySelector(".list-head").textContent.includes("rough"));
 
-try {
   await page.goto(url);
-  await page.waitForFunction(() => document.querySelector(".list-head").textContent.includes("rough"));
-  // A few seams are blended already, as in the middle of the work.
-  for (const [at, keys] of [["Oda, take 1 → Pell, take 1", ["b"]], ["Pell, take 1 → Oda, take 1", ["b"]], ["Oda, take 1 → Oda, take 1", ["b"]]]) {
-    await page.locator("[data-seam]", { hasText: at }).first().click();
-    for (const k of keys) await page.keyboard.press(k);
-    await page.waitForTimeout(900);
+  await ready();
+  // A few seams are done already, as in the middle of the work.
+  for (const [at, ...does] of [["Oda, take 1 → Pell, take 1", "b", "Shift+["], ["Pell, take 1 → Oda, take 1", "b"], ["Oda, take 1 → Oda, take 1", "b"]]) {
+    await seam(at);
+    await keys(...does);
   }
-  await page.locator("[data-seam]", { hasText: "Pell, take 1 → Oda, take 1" }).first().click();
+  await seam("Oda, take 1 → Pell, take 1");
+  await keys("[", "[", "[");
   await page.getByRole("slider", { name: "Lean" }).fill("-50");
-  await page.getByRole("button", { name: "One frame longer" }).click();
   await page.waitForTimeout(1500);
   await shot("scene-linen");
-  const clip = page.locator("#timeline"), box = await clip.boundingBox();
-  await page.mouse.click(box.x + 440, box.y + 95);
-  await page.mouse.move(box.x + 30, box.y + 315);
+
+  // A clip slides between its neighbours; four pictures follow.
+  await seam("Pell, take 1 → Oda, take 2");
+  await keys("Shift+z");
+  const box = await page.locator("#timeline").boundingBox();
+  await page.mouse.move(box.x + 460, box.y + 130);
+  await page.keyboard.down("Control");
+  await page.mouse.down();
+  await page.keyboard.up("Control");
+  await page.mouse.move(box.x + 500, box.y + 130, { steps: 6 });
+  await shot("sliding");
+  await page.keyboard.press("Escape");
+  await page.mouse.up();
+  await keys("Alt+Home");
+
+  await page.mouse.click(box.x + 380, box.y + 120);
+  await page.waitForTimeout(400);
   await light("lamp");
   await shot("scene-lamp");
   await light("linen");
+  await keys("-", "Shift+o", "Control+z", "u");
+  await page.getByLabel("Name of this version").fill("before the rain");
+  await page.keyboard.press("Enter");
+  await page.waitForTimeout(400);
+  await shot("past");
+  await page.keyboard.press("Escape");
+
   await page.goto(new URL("/", url).href);
   await shot("scenes");
-  await page.goto(url + "sources");
+  await page.goto(`${url}sources`);
   await shot("sources");
-  await page.goto(url + "hand-over");
+  await page.getByRole("row", { name: /Oda, take 2/ }).getByRole("link", { name: "Listen through" }).click();
+  await page.waitForTimeout(1200);
+  const wave = await page.locator("#source-wave").boundingBox();
+  for (const [x0, x1, name] of [[130, 290, "my teacher"], [318, 460, "we do not sleep"], [560, 650, "too plain to keep"]]) {
+    await page.mouse.move(wave.x + x0, wave.y + 100);
+    await page.mouse.down();
+    await page.mouse.move(wave.x + x1, wave.y + 100, { steps: 4 });
+    await page.mouse.up();
+    await page.getByLabel("Name", { exact: true }).fill(name);
+    await page.getByRole("button", { name: "Keep it" }).click();
+    await page.waitForTimeout(500);
+  }
+  await page.mouse.click(wave.x + 600, wave.y + 100);
+  await shot("source");
+  await page.goto(new URL("/keys", url).href);
+  await page.getByRole("searchbox").fill("sound");
+  await shot("keys");
+  await page.goto(`${url}hand-over`);
   for (const kind of ["WAV", "FLAC", "MP3"]) {
     await page.getByLabel(kind).check();
     await page.getByRole("button", { name: "Make the mixdown" }).click();
     await page.waitForTimeout(2500);
   }
   await shot("hand-over");
-} finally {
-  await browser.close();
-  const gone = new Promise((done) => program.on("exit", done));
-  program.kill("SIGTERM");
-  await gone;
-  rmSync(dir, { recursive: true, force: true });
-}
+});

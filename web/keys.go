@@ -70,11 +70,15 @@ func (s *Server) setKeys(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		err = s.keepKeys(r, f.Commands)
 	}
-	if err != nil {
-		s.fail(w, r, err)
-		return
+	s.keysSet(w, r, err)
+}
+
+// keysSet answers with the keys as they are now, and tells all pages.
+func (s *Server) keysSet(w http.ResponseWriter, r *http.Request, err error) {
+	var list []keyCommand
+	if err == nil {
+		list, err = s.keyCommands(r)
 	}
-	list, err := s.keyCommands(r)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -118,17 +122,7 @@ func (s *Server) keepKeys(r *http.Request, asked map[string][]string) error {
 
 // resetKeys goes back to the start set.
 func (s *Server) resetKeys(w http.ResponseWriter, r *http.Request) {
-	if err := s.Store.SetKeys(r.Context(), nil); err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	list, err := s.keyCommands(r)
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	s.answer(w, http.StatusOK, list)
-	s.news.tell("", "keys", map[string]bool{"changed": true})
+	s.keysSet(w, r, s.Store.SetKeys(r.Context(), nil))
 }
 
 func (s *Server) keyFile(w http.ResponseWriter, r *http.Request) {

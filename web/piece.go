@@ -12,14 +12,9 @@ import (
 
 // try says in words what an edit would do, or why it cannot be done; nothing is changed.
 func (s *Server) try(w http.ResponseWriter, r *http.Request) {
-	q, err := s.editRequest(w, r)
+	_, e, err := s.editAsked(w, r)
 	if err != nil {
 		s.fail(w, r, err)
-		return
-	}
-	e, err := scene.Parse(q.Edit)
-	if err != nil {
-		s.fail(w, r, errBadRequest{err})
 		return
 	}
 	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))

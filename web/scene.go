@@ -129,15 +129,21 @@ func (s *Server) editRequest(w http.ResponseWriter, r *http.Request) (q editRequ
 	return q, nil
 }
 
+// editAsked reads a request with an edit in it.
+func (s *Server) editAsked(w http.ResponseWriter, r *http.Request) (q editRequest, e scene.Edit, err error) {
+	if q, err = s.editRequest(w, r); err != nil {
+		return q, nil, err
+	}
+	if e, err = scene.Parse(q.Edit); err != nil {
+		return q, nil, errBadRequest{err}
+	}
+	return q, e, nil
+}
+
 func (s *Server) edit(w http.ResponseWriter, r *http.Request) {
-	q, err := s.editRequest(w, r)
+	q, e, err := s.editAsked(w, r)
 	if err != nil {
 		s.fail(w, r, err)
-		return
-	}
-	e, err := scene.Parse(q.Edit)
-	if err != nil {
-		s.fail(w, r, errBadRequest{err})
 		return
 	}
 	c, err := s.Store.Edit(r.Context(), chi.URLParam(r, "scene"), q.Revision, e)

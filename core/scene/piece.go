@@ -50,14 +50,7 @@ func Copy(s *Scene, span pcm.Span, tracks []string) (p Piece, dropped int, err e
 	}
 	dropped = blends()
 	for _, at := range []int64{from, to} {
-		var ids []string
-		for _, ti := range list {
-			t := d.Tracks[ti]
-			if i := t.At(d.Unit(t, at)); i < len(t.Clips) && t.Clips[i].Start < d.Unit(t, at) {
-				ids = append(ids, t.Clips[i].ID)
-			}
-		}
-		if err := d.cut(ids, at); err != nil {
+		if err := d.cut(d.over(list, at), at); err != nil {
 			return p, 0, err
 		}
 	}

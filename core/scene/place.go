@@ -99,18 +99,7 @@ func (e *Add) tracks(d *draft) ([]int, error) {
 	if e.Picture != "" {
 		ids = append(ids, e.Picture)
 	}
-	var list []int
-	for _, id := range ids {
-		i := d.trackIndex(id)
-		if i < 0 {
-			return nil, notPossible("There is no track %q in this scene.", id)
-		}
-		if err := d.unlocked(d.Tracks[i]); err != nil {
-			return nil, err
-		}
-		list = append(list, i)
-	}
-	return list, nil
+	return d.named(ids)
 }
 
 func (e *Add) clip(d *draft, t *Track, in, start, end int64, link string) (Clip, error) {

@@ -192,17 +192,21 @@ func (d *draft) unlinkAll(link string) {
 	}
 }
 
+// over gives the clips of tracks that a moment lies inside.
+func (d *draft) over(tracks []int, at int64) (ids []string) {
+	for _, ti := range tracks {
+		t := d.Tracks[ti]
+		if i := t.At(d.Unit(t, at)); i < len(t.Clips) && t.Clips[i].Start < d.Unit(t, at) {
+			ids = append(ids, t.Clips[i].ID)
+		}
+	}
+	return ids
+}
+
 // clear takes out what lies between two moments on tracks, leaving a gap.
 func (d *draft) clear(tracks []int, from, to int64) error {
 	for _, at := range []int64{from, to} {
-		var ids []string
-		for _, ti := range tracks {
-			t := d.Tracks[ti]
-			if i := t.At(d.Unit(t, at)); i < len(t.Clips) && t.Clips[i].Start < d.Unit(t, at) {
-				ids = append(ids, t.Clips[i].ID)
-			}
-		}
-		if err := d.cut(ids, at); err != nil {
+		if err := d.cut(d.over(tracks, at), at); err != nil {
 			return err
 		}
 	}
@@ -450,10 +454,8 @@ func (e *RemoveRange) inSync() []Alternative {
 	return []Alternative{{"take it out of every track", &RemoveRange{e.From, e.To, nil, e.Close}}, {"leave a gap", &RemoveRange{e.From, e.To, e.Tracks, false}}}
 }
 
-// chosen gives the indices of named tracks, which must not be locked; of all that are not locked and follow if none is
-// named.
-func (d *draft) chosen(ids []string) ([]int, error) {
-	var list []int
+// named gives the indices of tracks by their ids; none may be locked.
+func (d *draft) named(ids []string) (list []int, err error) {
 	for _, id := range ids {
 		i := d.trackIndex(id)
 		if i < 0 {
@@ -463,6 +465,16 @@ func (d *draft) chosen(ids []string) ([]int, error) {
 			return nil, err
 		}
 		list = append(list, i)
+	}
+	return list, nil
+}
+
+// chosen gives the indices of named tracks, which must not be locked; of all that are not locked and follow if none is
+// named.
+func (d *draft) chosen(ids []string) ([]int, error) {
+	list, err := d.named(ids)
+	if err != nil {
+		return nil, err
 	}
 	if len(ids) == 0 {
 		for i, t := range d.Tracks {

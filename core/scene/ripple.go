@@ -97,14 +97,7 @@ func (s *Scene) stayWords(at, from int64, after *Scene) string {
 // openUp makes room of a length at a moment: clips of the given tracks that lie over it are cut, with the clips linked
 // with them, and all that follows moves. It gives the step it opened by.
 func (d *draft) openUp(tracks []int, at int64, x step) (step, error) {
-	var over []string
-	for _, ti := range tracks {
-		t := d.Tracks[ti]
-		if i := t.At(d.Unit(t, at)); i < len(t.Clips) && t.Clips[i].Start < d.Unit(t, at) {
-			over = append(over, t.Clips[i].ID)
-		}
-	}
-	if err := d.cut(d.withLinked(over, at), at); err != nil {
+	if err := d.cut(d.withLinked(d.over(tracks, at), at), at); err != nil {
 		return x, err
 	}
 	x = d.steady(at, x)

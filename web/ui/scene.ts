@@ -166,6 +166,7 @@ async function loadSeams(): Promise<void> {
       const before = list.current;
       token = got.token;
       list.set(merged(list.all, got, (at) => timecode(scene.start_frame + frameOf(at, rate, sr), rate)));
+      const slipped = JSON.stringify(offsets) !== JSON.stringify(got.offsets);
       offsets = got.offsets;
       if (got.revision < scene.revision) {
         again = true;
@@ -181,7 +182,8 @@ async function loadSeams(): Promise<void> {
       }
       if (got.set?.length || got.order) showCounts();
       const led = list.led.map((s) => `${s.id}${s.lead}`).join();
-      if (got.moved || got.order || led !== shownLeads) timeline.repaint();
+      if (slipped) showScene();
+      if (got.moved || got.order || slipped || led !== shownLeads) timeline.repaint();
       shownLeads = led;
       if (got.pending) {
         await new Promise((done) => setTimeout(done, list.all.length > 300 ? 700 : 250));

@@ -12,8 +12,9 @@ await withProgram("demo", async (page, url) => {
     await page.waitForTimeout(600);
   };
   const seam = async (words) => { // the list holds only the rows in view
-    await page.keyboard.press("Home");
-    for (let n = 0; n < 40 && (await page.locator(".card h2").textContent()) !== words; n++) await page.keyboard.press(n ? "ArrowDown" : "Escape");
+    await page.locator("#timeline").focus();
+    for (let n = 0; n < 40; n++) await page.keyboard.press("ArrowUp");
+    for (let n = 0; n < 40 && (await page.locator(".card h2").textContent()) !== words; n++) await page.keyboard.press("ArrowDown");
   };
   const ready = () => page.waitForFunction(() => document.querySelector(".list-head").textContent.includes("rough"));
 
@@ -24,9 +25,10 @@ await withProgram("demo", async (page, url) => {
     await seam(at);
     await keys(...does);
   }
-  await seam("Oda, take 1 → Pell, take 1");
+  await seam("Pell, take 1 → Oda, take 1");
   await keys("[", "[", "[");
   await page.getByRole("slider", { name: "Lean" }).fill("-50");
+  await page.locator("#timeline").focus();
   await page.waitForTimeout(1500);
   await shot("scene-linen");
 

@@ -311,7 +311,7 @@ func (s *Store) at(ctx context.Context, id string, h *history, node int64) (*sce
 		}
 		e, err := scene.Parse(raw)
 		if err == nil {
-			sc, err = scene.Apply(sc, e)
+			sc, err = scene.Replay(sc, e)
 		}
 		if err != nil {
 			return nil, fmt.Errorf("edit %d of scene %s cannot be done again: %w", n, id, err)

@@ -91,7 +91,7 @@ func TestClicksOnAllTracksStayTogetherThroughRippleEdits(t *testing.T) {
 			for _, id := range s.Linked(c.ID) {
 				if track, p := s.Clip(id); track.Kind == scene.Picture {
 					checked++
-					if off := c.Start - c.In - s.Time(track, p.Start) + s.Time(track, p.In); off > 4 || off < -4 {
+					if off := c.Start - c.In - s.Time(track, p.Start) + s.Time(track, p.In); off > 8 || off < -8 { // a sixth of a millisecond, where frames are no whole number of samples
 						t.Errorf("%s: sound and picture are %d samples apart", rate, off)
 					}
 				}

@@ -29,6 +29,9 @@ func (e *Roll) apply(d *draft) error {
 	}
 	old := d.Time(t, c.Start)
 	x := d.stepTo(old, e.To, clips)
+	if e.To == old && !d.replay {
+		return notPossible("The cut from %s to %s lies at %s already.", d.nameOf(e.Left), c.Name, d.Timecode(old))
+	}
 	if e.To != old && x.samples == 0 {
 		r := notPossible("The cut to %s lies together with its picture's and rolls by whole frames; %s is less than half of one.", c.Name, d.lengthWords(e.To-old))
 		d.suggest(&r.options, "roll the sound's cut alone", &Roll{e.Left, e.Right, e.To, true})

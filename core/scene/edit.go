@@ -124,12 +124,20 @@ func Apply(s *Scene, e Edit) (*Scene, error) {
 	return finish(newDraft(s), e)
 }
 
+// Replay does again an edit that was done before. It does not ask whether the edit is of use or keeps sync, which an earlier
+// release may have seen otherwise: what was done once can always be done again.
+func Replay(s *Scene, e Edit) (*Scene, error) {
+	d := newDraft(s)
+	d.replay = true
+	return finish(d, e)
+}
+
 func finish(d *draft, e Edit) (*Scene, error) {
 	if err := e.apply(d); err != nil {
 		return nil, err
 	}
 	d.dropLostBlends()
-	if err := d.keepsSync(d.base); err != nil {
+	if err := d.keepsSync(d.base); err != nil && !d.replay {
 		if r, ok := err.(*LosesSync); ok {
 			for _, a := range inSync(e) {
 				d.suggest(&r.options, a.Words, a.Edit)
@@ -207,10 +215,11 @@ func (t *Track) has(left, right string) bool {
 // A draft is a scene being edited. Tracks are copied when first touched.
 type draft struct {
 	*Scene
-	base  *Scene // as it was before the edit
-	own   map[*Track]bool
-	trial bool            // only asks whether an alternative would work
-	free  map[string]bool // links that are made on purpose, in sync or not
+	base   *Scene // as it was before the edit
+	own    map[*Track]bool
+	trial  bool            // only asks whether an alternative would work
+	replay bool            // does again what was done before
+	free   map[string]bool // links that are made on purpose, in sync or not
 }
 
 func newDraft(s *Scene) *draft {
@@ -337,18 +346,21 @@ func (d *draft) dropLostBlends() {
 	}
 }
 
-// keepsSync refuses an edit after which clips that are linked run half a frame or more apart in a way that none of their
-// sources did before. Links that the edit makes on purpose are free.
+// keepsSync refuses an edit after which clips that are linked run apart in a way that none of their sources did before: by more
+// than the few samples by which frames may be no whole number of them. Links that the edit makes on purpose are free.
 func (d *draft) keepsSync(before *Scene) error {
 	known := map[[2]string][]int64{}
-	before.pairsApart(nil, func(a, b Clip, by int64) bool {
+	before.pairs(nil, func(a, b Clip, by int64) bool {
 		known[[2]string{a.Source, b.Source}] = append(known[[2]string{a.Source, b.Source}], by)
 		return true
 	})
 	var refusal error
-	d.Scene.pairsApart(d.free, func(a, b Clip, by int64) bool {
+	d.Scene.pairs(d.free, func(a, b Clip, by int64) bool {
+		if a.Source == b.Source && abs(by) <= drift {
+			return true
+		}
 		for _, was := range known[[2]string{a.Source, b.Source}] {
-			if d.within(by - was) {
+			if abs(by-was) <= drift {
 				return true
 			}
 		}
@@ -364,9 +376,9 @@ func (d *draft) keepsSync(before *Scene) error {
 	return refusal
 }
 
-// pairsApart calls do for pairs of clips of one link, in order of tracks, whose sources run half a frame or more apart, or
-// which are of two sources; by is how much later that of b runs. It ends when do gives false.
-func (s *Scene) pairsApart(but map[string]bool, do func(a, b Clip, by int64) bool) {
+// pairs calls do for pairs of clips of one link, in order of tracks; by is how much later the source of b runs. It ends when
+// do gives false.
+func (s *Scene) pairs(but map[string]bool, do func(a, b Clip, by int64) bool) {
 	type one struct {
 		clip   Clip
 		origin int64
@@ -379,7 +391,7 @@ func (s *Scene) pairsApart(but map[string]bool, do func(a, b Clip, by int64) boo
 			}
 			is := s.origin(t, c)
 			for _, a := range links[c.Link] {
-				if by := is - a.origin; (a.clip.Source != c.Source || !s.within(by)) && !do(a.clip, c, by) {
+				if !do(a.clip, c, is-a.origin) {
 					return
 				}
 			}

@@ -421,3 +421,26 @@ func TestClipsAreEqualOnlyInEverything(t *testing.T) {
 		}
 	}
 }
+
+func TestSoundAloneDoesNotCreepOutOfSync(t *testing.T) {
+	s := takes(t)
+	e := &scene.RemoveRange{From: 10 * fr, To: 10*fr + 670, Tracks: []string{"t2"}, Close: true} // a third of a frame
+	_, err := scene.Apply(s, e)
+	if want := "Oda would run 0.3 frames (670 samples) earlier than the clip that it is linked to. Move both, or unlink it first. What would work: take it out of every track; leave a gap."; err == nil || scene.Message(err) != want {
+		t.Errorf("got %v", err)
+	}
+}
+
+func TestWhatWasDoneOnceCanBeDoneAgain(t *testing.T) {
+	s := takes(t)
+	snd, _ := ids(s)
+	for _, e := range []scene.Edit{&scene.Trim{Clip: snd[0], Edge: "tail", To: 100 * fr}, &scene.Roll{Left: snd[0], Right: snd[1], To: 100 * fr},
+		&scene.RemoveRange{From: 10 * fr, To: 10*fr + 670, Tracks: []string{"t2"}, Close: true}} {
+		if _, err := scene.Apply(s, e); err == nil {
+			t.Errorf("%+v is of no use, and was not refused", e)
+		}
+		if _, err := scene.Replay(s, e); err != nil {
+			t.Errorf("%+v was kept by an earlier release, and cannot be done again: %v", e, err)
+		}
+	}
+}

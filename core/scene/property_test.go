@@ -80,7 +80,7 @@ func TestRandomEditsKeepEveryInvariant(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				if again, err = scene.Apply(again, e); err != nil {
+				if again, err = scene.Replay(again, e); err != nil {
 					t.Fatalf("replaying %s: %v", wire, err)
 				}
 				if !bytes.Equal(bits(t, again), kept[i+1]) {

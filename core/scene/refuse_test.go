@@ -93,10 +93,10 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, &scene.Lead{Frames: 2}, "No cut is in hand. Choose a seam, or click a clip's head or tail."},
 		{base, &scene.Lead{Left: oda, Right: pell, Frames: 1 << 50}, "A lead of 1125899906842624 frames is outside anything there is."},
 		{unlinked, &scene.Lead{Left: oda, Right: pell, Frames: 3}, "Pell has no picture linked at this edge, so its sound cannot lead or trail. Link it to its picture first."},
-		{base, &scene.Lead{Left: oda, Right: pell, Frames: 14}, "Pell has 10 frames of handle at its head, and 14 frames are needed. What would work: sound leads by 10 frames; a straight cut."},
-		{base, &scene.Lead{Left: pell, Right: wide, Frames: -31}, "Pell has 20 frames of handle at its tail, and 31 frames are needed. What would work: sound trails by 20 frames; a straight cut."},
+		{base, &scene.Lead{Left: oda, Right: pell, Frames: 14}, "Pell has 10 frames of handle at its head, and 14 frames are needed. What would work: sound leads by 10 frames."},
+		{base, &scene.Lead{Left: pell, Right: wide, Frames: -31}, "Pell has 20 frames of handle at its tail, and 31 frames are needed. What would work: sound trails by 20 frames."},
 		{base, &scene.LeadAll{From: 10 * fr, To: 20 * fr, Frames: 4}, "No cut of sound with picture lies from 01:00:00:10 to 01:00:00:20, so there is nothing to lead or trail."},
-		{base, &scene.LeadAll{To: base.Length(), Frames: 60}, "Pell has 10 frames of handle at its head, and 60 frames are needed. What would work: sound leads by 10 frames; a straight cut."},
+		{base, &scene.LeadAll{To: base.Length(), Frames: 60}, "Pell has 10 frames of handle at its head, and 60 frames are needed. What would work: sound leads by 10 frames."},
 		{base, &scene.Paste{Piece: piece, At: -1}, "A piece cannot be pasted before the scene."},
 		{base, &scene.Paste{}, "There is nothing to paste. Copy a range or a clip first."},
 		{base, &scene.Paste{Piece: otherRate}, "The copied piece is of a scene with 24 frames and 48000 samples a second; this one has 25 and 48000."},
@@ -173,6 +173,9 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, &scene.Nudge{Edges: []scene.Edge{{Left: "c99"}}, Frames: 1}, "There is no clip \"c99\" in this scene; it may have been removed."},
 		{base, &scene.Nudge{Edges: []scene.Edge{{Left: pic[0]}}, Samples: 1}, "Oda is picture and is cut on whole frames; samples and milliseconds are for sound."},
 		{late, &scene.RemoveRange{From: 10 * fr, To: 20 * fr, Tracks: []string{"t2"}, Close: true}, "Oda would run 10 frames earlier than the clip that it is linked to. Move both, or unlink it first. What would work: take it out of every track; leave a gap."},
+		{base, &scene.Trim{Clip: pell, Edge: "head", To: 100 * fr}, "The head of Pell lies at 01:00:04:00 already."},
+		{base, &scene.Roll{Left: oda, Right: pell, To: 100 * fr}, "The cut from Oda to Pell lies at 01:00:04:00 already."},
+		{base, &scene.Lead{Left: oda, Right: pell}, "The cut from Oda to Pell lies at 01:00:04:00 already."},
 	} {
 		_, err := scene.Apply(c.on, c.edit)
 		if err == nil {

@@ -30,6 +30,9 @@ func (e *Trim) apply(d *draft) error {
 	targets := d.sharing(e.Clip, e.Edge, e.Alone)
 	old := d.Time(t, c.edge(e.Edge))
 	by := d.stepTo(old, e.To, targets)
+	if e.To == old && !d.replay {
+		return notPossible("The %s of %s lies at %s already.", e.Edge, c.Name, d.Timecode(old))
+	}
 	if e.To != old && by.samples == 0 {
 		r := notPossible("The %s of %s is cut together with its picture and moves by whole frames; %s is less than half of one.", e.Edge, c.Name, d.lengthWords(e.To-old))
 		d.suggest(&r.options, "trim the sound alone", &Trim{e.Clip, e.Edge, e.To, e.Close, true})

@@ -114,7 +114,7 @@ export class SeamList {
     middle.querySelector(".mono")!.textContent = s.tc.slice(3);
     middle.querySelector(".who")!.textContent = name(s);
     middle.querySelector(".why")!.textContent = [this.lead(s), s.verdict ? s.why : "being measured"].filter(Boolean).join(" · ");
-    el.title = `${s.track_name}: ${name(s)}`;
+    el.title = [`${s.track_name}: ${name(s)}`, this.lead(s), s.why].filter(Boolean).join("\n");
     el.append(m, middle, drawing(s));
     return el;
   }

@@ -184,7 +184,7 @@ func (in Intake) adopt(ctx context.Context, s *scene.Scene, name string, get fun
 		if err != nil {
 			return "", err
 		}
-		now.Name, now.URL, now.Offset, now.Foreign = src.Name, info.Name, src.Offset, src.Foreign
+		now.Name, now.URL, now.Offset, now.Foreign, now.Stretches = src.Name, info.Name, src.Offset, src.Foreign, src.Stretches
 		ids[old], sources[info.ID] = info.ID, now
 	}
 	s.Sources = sources

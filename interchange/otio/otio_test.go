@@ -241,3 +241,34 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+func TestStretchesOfSourcesAreWrittenAndReadAgain(t *testing.T) {
+	s := read(t, byHand(t))
+	var id string
+	for k, src := range s.Sources {
+		if src.URL == "one.wav" {
+			id = k
+		}
+	}
+	src := s.Sources[id]
+	src.Stretches = []scene.Stretch{{Name: "first word", From: 100, To: 4711}, {Name: "breath", From: 5000, To: 9601}}
+	s.Sources[id] = src
+	raw, err := Write(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	again := read(t, raw)
+	found := false
+	for _, x := range again.Sources {
+		if x.URL == "one.wav" {
+			found = reflect.DeepEqual(x.Stretches, src.Stretches)
+		}
+	}
+	if !found {
+		t.Errorf("read again: %+v", again.Sources)
+	}
+	bad := strings.Replace(string(raw), `"name": "breath",`, `"name": "",`, 1)
+	if _, _, err := Read([]byte(bad), nothingThere); err == nil || !strings.Contains(err.Error(), "metadata/blendseam/stretches/1: a stretch needs a name") {
+		t.Errorf("a stretch without a name: %v", err)
+	}
+}

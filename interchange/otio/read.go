@@ -69,6 +69,9 @@ func Read(raw []byte, length Length) (s *scene.Scene, warnings []string, err err
 	if err := r.markers(stack); err != nil {
 		return nil, nil, err
 	}
+	if err := r.stretches(top); err != nil {
+		return nil, nil, err
+	}
 	if err := r.scene.Check(); err != nil {
 		return nil, nil, err
 	}
@@ -193,7 +196,7 @@ func (r *reader) frame(top node, tracks []node) error {
 	} else {
 		r.scene.StartFrame = 0
 	}
-	r.scene.Foreign, err = mine.rest(foreign, "sample_rate", "channels", "drop_frame")
+	r.scene.Foreign, err = mine.rest(foreign, "sample_rate", "channels", "drop_frame", "stretches")
 	return err
 }
 
@@ -700,5 +703,41 @@ func (r *reader) markers(stack node) error {
 		r.scene.Markers = append(r.scene.Markers, m)
 	}
 	slices.SortStableFunc(r.scene.Markers, func(a, b scene.Marker) int { return int(a.At - b.At) })
+	return nil
+}
+
+// stretches reads what was marked in sources; of sources that no clip has, nothing is known and nothing kept.
+func (r *reader) stretches(top node) error {
+	mine, _, err := top.meta()
+	if err != nil {
+		return err
+	}
+	list, err := mine.list("stretches", func(i int) string { return fmt.Sprintf("%s/stretches/%d", mine.place, i) })
+	if err != nil {
+		return err
+	}
+	for _, n := range list {
+		id, known := r.sources[n.text("target_url")]
+		if !known {
+			continue
+		}
+		var ends [2]int64
+		for i, key := range []string{"from", "to"} {
+			m, ok, err := n.time(key)
+			if err != nil {
+				return err
+			}
+			if !ok {
+				return n.errorf("a stretch needs %q", key)
+			}
+			ends[i] = units(m.seconds, r.scene.SampleRate, 1)
+		}
+		if n.text("name") == "" || ends[0] < 0 || ends[1] <= ends[0] {
+			return n.errorf("a stretch needs a name, and its \"to\" after its \"from\"")
+		}
+		src := r.scene.Sources[id]
+		src.Stretches = append(src.Stretches, scene.Stretch{Name: n.text("name"), From: ends[0], To: ends[1]})
+		r.scene.Sources[id] = src
+	}
 	return nil
 }

@@ -2,7 +2,9 @@ package otio
 
 import (
 	"encoding/json"
+	"maps"
 	"math"
+	"slices"
 
 	"blendseam/core/blend"
 	"blendseam/core/scene"
@@ -32,9 +34,24 @@ func Write(s *scene.Scene) ([]byte, error) {
 	if s.Rate.Drop {
 		mine["drop_frame"] = true
 	}
+	if list := writeStretches(s); len(list) > 0 {
+		mine["stretches"] = list
+	}
 	top := object{"OTIO_SCHEMA": "Timeline.1", "name": s.Name, "tracks": stack,
 		"global_start_time": rational(s.StartFrame, s.Rate.Float())}
 	return json.MarshalIndent(withForeign(top, s.Foreign, mine), "", "  ")
+}
+
+// writeStretches gives the stretches of all sources, by the addresses that clips know these by.
+func writeStretches(s *scene.Scene) (list []any) {
+	for _, id := range slices.Sorted(maps.Keys(s.Sources)) {
+		src := s.Sources[id]
+		for _, x := range src.Stretches {
+			rate := float64(s.SampleRate)
+			list = append(list, object{"target_url": src.URL, "name": x.Name, "from": rational(x.From, rate), "to": rational(x.To, rate)})
+		}
+	}
+	return list
 }
 
 func rational(value int64, rate float64) object {

@@ -443,6 +443,7 @@ export class Timeline {
   private leads(c: CanvasRenderingContext2D, rows: Row[], col: Colours): void {
     const { rate } = this.desk, sr = this.desk.scene().sample_rate;
     c.font = `600 11px ${TEXT}`;
+    const free = new Map<Row, number>(); // words that would lie over those before are left out
     for (const m of this.desk.leads()) {
       const row = rows.find((r) => r.track.id === m.track), n = Math.round((m.lead * rate.num) / (rate.den * sr));
       if (!row || n === 0 || row.folded) continue;
@@ -460,6 +461,8 @@ export class Timeline {
       c.setLineDash([]);
       const words = leadWords(n).replace(/^sound (\w+) by (\d+).*/, "$1 $2 f"), w = c.measureText(words).width;
       const left = Math.max(x0, x1) + 3;
+      if (left < (free.get(row) ?? -Infinity)) continue;
+      free.set(row, left + w + 6);
       c.globalAlpha = 0.9;
       c.fillStyle = col.surface;
       c.fillRect(left - 1, row.top + 1, w + 4, 12);

@@ -8,7 +8,8 @@ for (const light of ["linen", "lamp"] as const)
     await demo(page, app);
     const scene = page.url();
     await seams(page).nth(5).click();
-    for (const url of [app.base, scene, `${scene}sources`, `${scene}hand-over`, `${app.base}/scenes/nobody/`]) {
+    const source = Object.keys(((await (await page.request.get(`${scene}state`)).json()) as { sources: object }).sources)[0];
+    for (const url of [app.base, scene, `${scene}sources`, `${scene}sources/${source}/`, `${app.base}/keys`, `${scene}hand-over`, `${app.base}/scenes/nobody/`]) {
       if (url !== page.url()) await page.goto(url);
       await page.waitForTimeout(300);
       const found = (await new AxeBuilder({ page }).analyze()).violations.filter((v) => v.impact === "serious" || v.impact === "critical");
@@ -17,6 +18,14 @@ for (const light of ["linen", "lamp"] as const)
       expect(wide, url).toBeLessThanOrEqual(0);
     }
     expect(await page.evaluate(() => document.documentElement.classList.contains("lamp"))).toBe(light === "lamp");
+    await page.goto(scene);
+    for (const [key, dialog] of [["u", "Past and versions"], ["?", "Keys"], ["Alt+t", "Add a track"]]) {
+      await page.keyboard.press(key);
+      await expect(page.getByRole("dialog", { name: dialog })).toBeVisible();
+      const found = (await new AxeBuilder({ page }).include("dialog[open]").analyze()).violations.filter((v) => v.impact === "serious" || v.impact === "critical");
+      expect(found.map((v) => `${dialog}: ${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`)).toEqual([]);
+      await page.keyboard.press("Escape");
+    }
   });
 
 test("the scene fits 1280x800 without scrolling", async ({ page, app }) => {

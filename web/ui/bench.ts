@@ -45,6 +45,7 @@ export class Bench {
   private width = 764;
   private asked?: AbortController;
   private later = 0;
+  private fetching = false;
   private drag?: Drag;
   private hover?: Part;
   private louder = 1; // all strips are drawn so that the loudest sample in view fills its strip
@@ -113,6 +114,7 @@ export class Bench {
 
   /** Takes a blend as an edit has just made it, before the sound of it is here. */
   take(b: { before: number; after: number; law: string } | undefined): void {
+    if (this.fetching) this.load(); // what is on its way is from before the edit
     if (!this.data) return;
     this.lean = undefined;
     this.data.before = b?.before ?? 0;
@@ -131,6 +133,7 @@ export class Bench {
 
   private async fetch(): Promise<void> {
     const s = this.seam!, asked = (this.asked = new AbortController());
+    this.fetching = true;
     const from = Math.floor(this.view.from), to = Math.max(from + 2, Math.ceil(this.view.from + this.width * this.view.perPixel));
     const q = new URLSearchParams({ seam: s.id, from: String(from), to: String(to), bins: String(Math.max(2, Math.round(this.width))) });
     try {
@@ -141,6 +144,8 @@ export class Bench {
       this.repaint();
     } catch (e) {
       if (!(e instanceof DOMException)) this.stand.failed(e);
+    } finally {
+      if (this.asked === asked) this.fetching = false;
     }
   }
 

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -20,6 +21,9 @@ type Past struct {
 	Where string    `json:"where"` // "done", "undone" (redo would do it again) or "aside" (another edit was made instead)
 }
 
+// asItBegan is what the state before all edits is called.
+const asItBegan = "the scene as it began"
+
 // History gives every edit of a scene in the order they were made, and the node that the scene is at.
 func (s *Store) History(ctx context.Context, id string) (list []Past, now int64, err error) {
 	h, done, err := s.open(ctx, id)
@@ -34,7 +38,7 @@ func (s *Store) History(ctx context.Context, id string) (list []Past, now int64,
 	for _, n := range h.redo {
 		where[n] = "undone"
 	}
-	begun := Past{Words: "the scene as it began", Where: "done"}
+	begun := Past{Words: asItBegan, Where: "done"}
 	if err := s.db.QueryRowContext(ctx, "SELECT made FROM scenes WHERE id = ?", id).Scan(&begun.At); err != nil {
 		return nil, 0, plain(err)
 	}
@@ -57,8 +61,8 @@ func (s *Store) History(ctx context.Context, id string) (list []Past, now int64,
 	return list, h.node, plain(rows.Err())
 }
 
-// Go brings a scene to any of its states, by the node; words say why. Undo and redo go on from there. ErrNotFound says
-// that there is no such state.
+// Go brings a scene to any of its states, by the node; words say why, "" names the edit gone to. Undo and redo go on from
+// there. ErrNotFound says that there is no such state.
 func (s *Store) Go(ctx context.Context, id string, expected, node int64, words string) (Change, error) {
 	h, done, err := s.openAt(ctx, id, expected)
 	if err != nil {
@@ -67,6 +71,9 @@ func (s *Store) Go(ctx context.Context, id string, expected, node int64, words s
 	defer done()
 	if _, ok := h.parent[node]; !ok && node != 0 {
 		return Change{}, ErrNotFound
+	}
+	if words == "" {
+		words = "gone to: " + cmp.Or(h.words[node], asItBegan)
 	}
 	before, err := s.at(ctx, id, h, h.node)
 	if err != nil {

@@ -40,31 +40,17 @@ func (s *Server) goTo(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	id := chi.URLParam(r, "scene")
-	node, words, err := s.target(r, id, q.Node, q.Version)
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	c, err := s.Store.Go(r.Context(), id, q.Revision, node, words)
-	s.edited(w, r, q.editRequest, c, err)
-}
-
-func (s *Server) target(r *http.Request, id string, node int64, version string) (int64, string, error) {
-	if version != "" {
-		v, err := s.version(r, id, version)
-		return v.Node, "version " + version + " brought back", err
-	}
-	list, _, err := s.Store.History(r.Context(), id)
-	if err != nil {
-		return 0, "", err
-	}
-	for _, p := range list {
-		if p.Node == node {
-			return node, "gone to: " + p.Words, nil
+	id, words := chi.URLParam(r, "scene"), ""
+	if q.Version != "" {
+		v, err := s.version(r, id, q.Version)
+		if err != nil {
+			s.fail(w, r, err)
+			return
 		}
+		q.Node, words = v.Node, "version "+v.Name+" brought back"
 	}
-	return 0, "", store.ErrNotFound
+	c, err := s.Store.Go(r.Context(), id, q.Revision, q.Node, words)
+	s.edited(w, r, q.editRequest, c, err)
 }
 
 func (s *Server) version(r *http.Request, id, name string) (store.Version, error) {

@@ -106,7 +106,7 @@ func (s *Server) keepKeys(r *http.Request, asked map[string][]string) error {
 				return errBadRequest{fmt.Errorf("%q is not a key, at %q.", k, c.Words)}
 			}
 			if other, taken := owner[k]; taken {
-				return errBadRequest{fmt.Errorf("%s is on two commands, %q and %q. Take it off one of them.", keyNames([]string{k}), other, c.Words)}
+				return errBadRequest{fmt.Errorf("%s is on two commands, %q and %q. Take it off one of them.", printed(k), other, c.Words)}
 			}
 			owner[k] = c.Words
 		}
@@ -155,12 +155,8 @@ func (s *Server) commandList(w http.ResponseWriter, r *http.Request) {
 	s.answer(w, http.StatusOK, list)
 }
 
-// keyNames writes the first key of a command as it is printed on keyboards.
-func keyNames(keys []string) string {
-	if len(keys) == 0 {
-		return ""
-	}
-	k := keys[0]
+// printed writes a key as it is printed on keyboards.
+func printed(k string) string {
 	if k == " " {
 		return "Space"
 	}

@@ -26,7 +26,7 @@ var templateFiles embed.FS
 var templates = func() map[string]*template.Template {
 	all := map[string]*template.Template{}
 	for _, name := range []string{"scenes", "scene", "sources", "source", "hand-over", "keys", "problem"} {
-		all[name] = template.Must(template.New("").Funcs(template.FuncMap{"ago": ago, "minutes": minutes, "keyNames": keyNames}).
+		all[name] = template.Must(template.New("").Funcs(template.FuncMap{"ago": ago, "minutes": minutes}).
 			ParseFS(templateFiles, "templates/layout.html", "templates/"+name+".html"))
 	}
 	return all

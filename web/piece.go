@@ -1,7 +1,6 @@
 package web
 
 import (
-	"fmt"
 	"net/http"
 
 	"blendseam/core/pcm"
@@ -51,27 +50,5 @@ func (s *Server) piece(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	s.answer(w, http.StatusOK, map[string]any{"piece": p, "words": copied(p, dropped)})
-}
-
-func copied(p scene.Piece, dropped int) string {
-	clips, blends := 0, 0
-	for _, t := range p.Tracks {
-		clips += len(t.Clips)
-		blends += len(t.Blends)
-	}
-	plural := func(n int, what string) string {
-		if n == 1 {
-			return "1 " + what
-		}
-		return fmt.Sprintf("%d %ss", n, what)
-	}
-	words := plural(clips, "clip") + " copied"
-	if blends > 0 {
-		words += " with " + plural(blends, "blend")
-	}
-	if dropped > 0 {
-		words += "; " + plural(dropped, "blend") + " left out, which the range's edge runs through"
-	}
-	return words
+	s.answer(w, http.StatusOK, map[string]any{"piece": p, "words": p.Describe(dropped)})
 }

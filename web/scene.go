@@ -199,14 +199,27 @@ type changes struct {
 type trackChanges struct {
 	Track scene.Track  `json:"track"`
 	Set   []scene.Clip `json:"set,omitempty"`
-	Moved []movedClips `json:"moved,omitempty"` // changed in nothing but their start
+	Moved moved        `json:"moved,omitempty"` // changed in nothing but their start, in the track's unit
 	Gone  []string     `json:"gone,omitempty"`
 }
 
-// movedClips start so much later, in their track's unit.
-type movedClips struct {
+// moved is what changed in nothing but its place, by how much later it lies.
+type moved []struct {
 	By  int64    `json:"by"`
 	IDs []string `json:"ids"`
+}
+
+func (m *moved) add(by int64, id string) {
+	for i := range *m {
+		if (*m)[i].By == by {
+			(*m)[i].IDs = append((*m)[i].IDs, id)
+			return
+		}
+	}
+	*m = append(*m, struct {
+		By  int64    `json:"by"`
+		IDs []string `json:"ids"`
+	}{by, []string{id}})
 }
 
 func compare(before, after *scene.Scene) changes {
@@ -247,7 +260,6 @@ func compareTrack(before, after *scene.Track) trackChanges {
 			was[clip.ID] = clip
 		}
 	}
-	at := map[int64]int{} // by how much, where in c.Moved
 	for _, clip := range after.Clips {
 		old, there := was[clip.ID]
 		delete(was, clip.ID)
@@ -259,13 +271,7 @@ func compareTrack(before, after *scene.Track) trackChanges {
 			c.Set = append(c.Set, clip)
 			continue
 		}
-		k, known := at[by]
-		if !known {
-			k = len(c.Moved)
-			at[by] = k
-			c.Moved = append(c.Moved, movedClips{By: by})
-		}
-		c.Moved[k].IDs = append(c.Moved[k].IDs, clip.ID)
+		c.Moved.add(by, clip.ID)
 	}
 	c.Gone = slices.Sorted(maps.Keys(was))
 	return c

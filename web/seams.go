@@ -49,6 +49,8 @@ type seamState struct {
 	found []seam.Seam
 	keys  []string
 	leads map[scene.Edge]int64
+
+	offsets map[string]int64 // of clips out of sync
 }
 
 // state gives the seams of a state of a scene with their keys.
@@ -60,7 +62,7 @@ func (q *seams) state(sc *scene.Scene) *seamState {
 			return x
 		}
 	}
-	x := &seamState{scene: sc, found: seam.Find(sc), leads: sc.Leads()}
+	x := &seamState{scene: sc, found: seam.Find(sc), leads: sc.Leads(), offsets: sc.Offsets()}
 	keys := seam.NewKeys(sc)
 	for _, f := range x.found {
 		x.keys = append(x.keys, keys.Of(f))
@@ -99,13 +101,8 @@ type seamAnswer struct {
 	Token    int64            `json:"token"`
 	Order    []string         `json:"order,omitempty"` // ids; none if it is as it was
 	Set      []seamView       `json:"set,omitempty"`   // new or changed
-	Moved    []movedSeams     `json:"moved,omitempty"` // changed in nothing but their place
+	Moved    moved            `json:"moved,omitempty"` // changed in nothing but their place, in samples
 	Offsets  map[string]int64 `json:"offsets"`
-}
-
-type movedSeams struct {
-	By  int64    `json:"by"` // samples
-	IDs []string `json:"ids"`
 }
 
 // seamList answers with the seams of the scene, and how many are still to be measured.
@@ -122,7 +119,7 @@ func (s *Server) seamList(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	a := s.seams.answer(st.Scene, since)
-	a.Revision, a.Offsets = st.Revision, st.Scene.Offsets()
+	a.Revision = st.Revision
 	if a.Pending > 0 {
 		s.measureSeams(id, st.Scene)
 	}
@@ -133,7 +130,7 @@ func (s *Server) seamList(w http.ResponseWriter, r *http.Request) {
 func (q *seams) answer(sc *scene.Scene, since int64) (a seamAnswer) {
 	x := q.state(sc)
 	list, pending := q.list(x)
-	a.Pending = pending
+	a.Pending, a.Offsets = pending, x.offsets
 	q.mu.Lock()
 	defer q.mu.Unlock()
 	var was sentSeams
@@ -143,7 +140,6 @@ func (q *seams) answer(sc *scene.Scene, since int64) (a seamAnswer) {
 		}
 	}
 	now := sentSeams{of: make(map[string]signature, len(list)), order: make([]string, len(list))}
-	moved := map[int64]int{} // where in a.Moved
 	for i, v := range list {
 		sig := signature{x.keys[i], v.TrackName, v.LeftName, v.RightName, v.Verdict != "", math.MinInt64, v.At}
 		if v.Lead != nil {
@@ -157,13 +153,7 @@ func (q *seams) answer(sc *scene.Scene, since int64) (a seamAnswer) {
 		case !ok || old != sig:
 			a.Set = append(a.Set, v)
 		case by != 0:
-			k, there := moved[by]
-			if !there {
-				k = len(a.Moved)
-				moved[by] = k
-				a.Moved = append(a.Moved, movedSeams{By: by})
-			}
-			a.Moved[k].IDs = append(a.Moved[k].IDs, v.ID)
+			a.Moved.add(by, v.ID)
 		}
 	}
 	if !slices.Equal(now.order, was.order) {

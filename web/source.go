@@ -45,17 +45,40 @@ func usesOf(sc *scene.Scene, source string) []useView {
 	return uses
 }
 
-// sourcePage is where one recording is listened through and its stretches are marked.
-func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) {
-	id, source := chi.URLParam(r, "scene"), chi.URLParam(r, "source")
-	st, err := s.Store.Scene(r.Context(), id)
+// A sourceState is what of a recording's page changes with edits.
+type sourceState struct {
+	Revision int64        `json:"revision"`
+	Source   scene.Source `json:"source"`
+	Uses     []useView    `json:"uses"`
+}
+
+func (s *Server) sourceState(w http.ResponseWriter, r *http.Request) {
+	st, src, err := s.sourceAsked(r)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	src, ok := st.Scene.Sources[source]
+	s.answer(w, http.StatusOK, sourceState{st.Revision, src, usesOf(st.Scene, src.ID)})
+}
+
+// sourceAsked gives the scene and its source that a request is about.
+func (s *Server) sourceAsked(r *http.Request) (st store.State, src scene.Source, err error) {
+	if st, err = s.Store.Scene(r.Context(), chi.URLParam(r, "scene")); err != nil {
+		return st, src, err
+	}
+	src, ok := st.Scene.Sources[chi.URLParam(r, "source")]
 	if !ok {
-		s.fail(w, r, store.ErrNotFound)
+		err = store.ErrNotFound
+	}
+	return st, src, err
+}
+
+// sourcePage is where one recording is listened through and its stretches are marked.
+func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) {
+	id := chi.URLParam(r, "scene")
+	st, src, err := s.sourceAsked(r)
+	if err != nil {
+		s.fail(w, r, err)
 		return
 	}
 	commands, err := s.commands(r)
@@ -77,8 +100,8 @@ func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	s.page(w, "source", view{Title: src.Name, Scene: id, Name: st.Scene.Name, Here: "sources", Data: map[string]any{
-		"id": id, "revision": st.Revision, "rate": rateOf(st.Scene.Rate), "sample_rate": st.Scene.SampleRate, "start_frame": st.Scene.StartFrame,
-		"source": src, "tracks": tracks, "picture": picture, "uses": usesOf(st.Scene, source), "commands": commands, "media": sheets}})
+		"id": id, "rate": rateOf(st.Scene.Rate), "sample_rate": st.Scene.SampleRate, "start_frame": st.Scene.StartFrame,
+		"state": sourceState{st.Revision, src, usesOf(st.Scene, src.ID)}, "tracks": tracks, "picture": picture, "commands": commands, "media": sheets}})
 }
 
 // takeOut lays stretches of a source on a track.
@@ -119,14 +142,9 @@ const longestStretch = 3 * 3600 * 48000
 
 // stretchFile sends a stretch of a recording as a file of its own: 24 bits, at the scene's rate.
 func (s *Server) stretchFile(w http.ResponseWriter, r *http.Request) {
-	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	st, src, err := s.sourceAsked(r)
 	if err != nil {
 		s.fail(w, r, err)
-		return
-	}
-	src, ok := st.Scene.Sources[chi.URLParam(r, "source")]
-	if !ok {
-		s.fail(w, r, store.ErrNotFound)
 		return
 	}
 	var from, to int64

@@ -93,6 +93,7 @@ func (s *Server) routes() http.Handler {
 		r.Post("/sources", s.upload)
 		r.Post("/sources/{source}/lay", s.layOut)
 		r.Get("/sources/{source}/", s.sourcePage)
+		r.Get("/sources/{source}/state", s.sourceState)
 		r.Post("/sources/{source}/take", s.takeOut)
 		r.Get("/sources/{source}/stretch.wav", s.stretchFile)
 

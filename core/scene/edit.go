@@ -137,13 +137,10 @@ func finish(d *draft, e Edit) (*Scene, error) {
 		return nil, err
 	}
 	d.dropLostBlends()
-	if err := d.keepsSync(d.base); err != nil && !d.replay {
-		if r, ok := err.(*LosesSync); ok {
-			for _, a := range inSync(e) {
-				d.suggest(&r.options, a.Words, a.Edit)
-			}
+	if !d.replay {
+		if err := d.keepsSync(e); err != nil {
+			return nil, err
 		}
-		return nil, err
 	}
 	for _, t := range d.Tracks {
 		if !d.own[t] {
@@ -154,14 +151,6 @@ func finish(d *draft, e Edit) (*Scene, error) {
 		}
 	}
 	return d.Scene, nil
-}
-
-// inSync gives edits to offer in place of one that would lose sync.
-func inSync(e Edit) []Alternative {
-	if x, ok := e.(interface{ inSync() []Alternative }); ok {
-		return x.inSync()
-	}
-	return nil
 }
 
 // Describe says in words what an edit did: the edit itself, what it took with it, and what it did to the
@@ -348,9 +337,9 @@ func (d *draft) dropLostBlends() {
 
 // keepsSync refuses an edit after which clips that are linked run apart in a way that none of their sources did before: by more
 // than the few samples by which frames may be no whole number of them. Links that the edit makes on purpose are free.
-func (d *draft) keepsSync(before *Scene) error {
+func (d *draft) keepsSync(e Edit) error {
 	known := map[[2]string][]int64{}
-	before.pairs(nil, func(a, b Clip, by int64) bool {
+	d.base.pairs(nil, func(a, b Clip, by int64) bool {
 		known[[2]string{a.Source, b.Source}] = append(known[[2]string{a.Source, b.Source}], by)
 		return true
 	})
@@ -370,6 +359,11 @@ func (d *draft) keepsSync(before *Scene) error {
 			r.words = fmt.Sprintf("%s would run %s %s than the clip that it is linked to. Move both, or unlink it first.", b.Name, d.lengthWords(by), either(by < 0, "earlier", "later"))
 		}
 		d.suggest(&r.options, "unlink "+b.Name, &Unlink{Clips: []string{b.ID}})
+		if x, ok := e.(interface{ inSync() []Alternative }); ok {
+			for _, a := range x.inSync() {
+				d.suggest(&r.options, a.Words, a.Edit)
+			}
+		}
 		refusal = r
 		return false
 	})

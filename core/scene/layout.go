@@ -19,9 +19,7 @@ func LayOut(s *Scene, source string) (Edit, error) {
 	track := func(name string, purpose Purpose) string {
 		for _, t := range s.Tracks {
 			if t.Purpose == purpose && !t.Locked {
-				if n := len(t.Clips); n > 0 {
-					at = max(at, s.Time(t, t.Clips[n-1].End()))
-				}
+				at = max(at, s.end(t))
 				return t.ID
 			}
 		}
@@ -83,11 +81,9 @@ func TakeOut(s *Scene, source string, names []string, track string, at int64, ho
 	}
 	frames := t.Kind == Picture || add.Picture != ""
 	if at < 0 {
-		at = 0
-		for _, one := range []*Track{t, s.Track(add.Picture)} {
-			if one != nil && len(one.Clips) > 0 {
-				at = max(at, s.Time(one, one.Clips[len(one.Clips)-1].End()))
-			}
+		at = s.end(t)
+		if p := s.Track(add.Picture); p != nil {
+			at = max(at, s.end(p))
 		}
 	}
 	edit := InOrder(fmt.Sprintf("%s of %s taken out to track %s", count(len(list), "stretch"), src.Name, t.Name))

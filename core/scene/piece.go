@@ -75,6 +75,23 @@ func Copy(s *Scene, span pcm.Span, tracks []string) (p Piece, dropped int, err e
 	return p, dropped, nil
 }
 
+// Describe says what was copied, and how many blends were left out.
+func (p Piece) Describe(dropped int) string {
+	clips, blends := 0, 0
+	for _, t := range p.Tracks {
+		clips += len(t.Clips)
+		blends += len(t.Blends)
+	}
+	words := count(clips, "clip") + " copied"
+	if blends > 0 {
+		words += " with " + count(blends, "blend")
+	}
+	if dropped > 0 {
+		words += "; " + count(dropped, "blend") + " left out, which the range's edge runs through"
+	}
+	return words
+}
+
 func (d *draft) clipOn(track int, id string) Clip {
 	for _, c := range d.Tracks[track].Clips {
 		if c.ID == id {

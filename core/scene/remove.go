@@ -450,6 +450,7 @@ func (e *CloseGap) words(before, after *Scene) string {
 	return fmt.Sprintf("gap of %s on %s closed up%s", before.lengthWords(by), t.Name, before.stayWords(to, to, after))
 }
 
+// inSync gives edits to offer in place of one that would lose sync.
 func (e *RemoveRange) inSync() []Alternative {
 	return []Alternative{{"take it out of every track", &RemoveRange{e.From, e.To, nil, e.Close}}, {"leave a gap", &RemoveRange{e.From, e.To, e.Tracks, false}}}
 }

@@ -206,11 +206,17 @@ func (s *Scene) Frames(samples int64) int64 { return s.Rate.Frames(samples, s.Sa
 func (s *Scene) Length() int64 {
 	var end int64
 	for _, t := range s.Tracks {
-		if n := len(t.Clips); n > 0 {
-			end = max(end, s.Time(t, t.Clips[n-1].End()))
-		}
+		end = max(end, s.end(t))
 	}
 	return end
+}
+
+// end is where the last clip of a track ends, in samples.
+func (s *Scene) end(t *Track) int64 {
+	if n := len(t.Clips); n > 0 {
+		return s.Time(t, t.Clips[n-1].End())
+	}
+	return 0
 }
 
 // Timecode prints a moment, in samples, as the timecode of its frame.

@@ -16,7 +16,7 @@ import { type Figure, PictureView } from "./pictureview.ts";
 import { Player } from "./player.ts";
 import { type SeamAnswer, SeamList, leadOf, merged, name } from "./seams.ts";
 import { type SeamEdge, type Selection, still, withClip, withEdge } from "./selection.ts";
-import { Edits, type Question, type Stage } from "./stage.ts";
+import { Edits, type Question, type Stage, staying } from "./stage.ts";
 import { Timeline } from "./timeline.ts";
 import { type Rate, frameOf, frames, lengthOf, parseTimecode, sampleOf, timecode } from "./time.ts";
 import { registerToast, say } from "./toast.ts";
@@ -213,7 +213,7 @@ function select(s: Selection): void {
 async function askCloses(id: string): Promise<void> {
   const told = await edits.after(() => edits.try({ edit: "remove", clips: [id], close: true }));
   if (!told || stage.selection.kind !== "clips" || stage.selection.ids[0] !== id) return;
-  const stays = told.refused ? told.words : told.words.split("; ").filter((w) => / stays?$|stay$/.test(w)).join("; ");
+  const stays = told.refused ? told.words : staying(told.words).join("; ");
   closes = stays && `If it is closed up: ${stays}${stays.endsWith(".") ? "" : "."}`;
   showScene();
 }

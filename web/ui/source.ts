@@ -2,7 +2,7 @@
 import Alpine from "@alpinejs/csp";
 import { Problem, get, pageData, pageName, post } from "./api.ts";
 import { type Command, commandFor } from "./keys.ts";
-import { type Scene, type Source, type Stretch, prepare } from "./model.ts";
+import type { Source, Stretch } from "./model.ts";
 import { TEXT, colours, fitted, repainter, sharpen } from "./paint.ts";
 import { marked, place } from "./pieces.ts";
 import { Pictures, type Sheets } from "./pictures.ts";
@@ -11,13 +11,13 @@ import { registerToast, say } from "./toast.ts";
 import { drawWave, setUpWaves } from "./waves.ts";
 
 interface Use { clip: string; name: string; track: string; tc: string; in: number; out: number }
+interface State { revision: number; source: Source; uses: Use[] }
 interface Data {
-  id: string; revision: number; rate: Rate; sample_rate: number; start_frame: number; source: Source; tracks: { id: string; name: string }[]; picture: string;
-  uses: Use[]; commands: Command[]; media: Sheets & { peak_steps: number[]; tile_bins: number };
+  id: string; rate: Rate; sample_rate: number; start_frame: number; state: State; tracks: { id: string; name: string }[]; picture: string; commands: Command[]; media: Sheets & { peak_steps: number[]; tile_bins: number };
 }
 
 const data = pageData<Data>(), { rate, sample_rate: sr, id } = data;
-let { source, uses, revision } = data;
+let { source, uses, revision } = data.state;
 const length = source.samples || sampleOf(source.frames ?? 0, rate, sr), frame = sampleOf(1, rate, sr);
 const $ = <T extends HTMLElement>(name: string) => document.getElementById(name) as T;
 const asked = new URLSearchParams(location.search), shownClip = asked.get("clip") ?? "";
@@ -221,19 +221,8 @@ function edit(e: unknown | (() => Promise<{ words: string }>)): Promise<boolean>
 }
 
 async function refresh(): Promise<void> {
-  const s = prepare(await get<Scene>(`/scenes/${id}/state`), rate);
-  revision = s.revision;
-  source = s.sources[source.id] ?? source;
-  uses = usesOf(s);
+  ({ source, uses, revision } = await get<State>(`/scenes/${id}/sources/${source.id}/state`));
   show();
-}
-
-/** The clips of this source; of picture and sound that are linked, the sound. */
-function usesOf(s: Scene): Use[] {
-  const unit = (t: Scene["tracks"][number], n: number) => (t.kind === "picture" ? sampleOf(n, rate, sr) : n);
-  const heard = new Set(s.tracks.filter((t) => t.kind === "sound").flatMap((t) => t.clips.filter((c) => c.source === source.id).map((c) => c.link)));
-  return s.tracks.flatMap((t) => t.clips.filter((c) => c.source === source.id && !(t.kind === "picture" && c.link && heard.has(c.link))).map((c) =>
-    ({ clip: c.id, name: c.name, track: t.name, tc: timecode(s.start_frame + frameOf(c.from, rate, sr), rate), in: unit(t, c.in), out: unit(t, c.in) + c.to - c.from })));
 }
 
 const takeOut = (names: string[], playhead: boolean): void =>

@@ -38,6 +38,9 @@ export interface Stage {
   note(words: string): void; // says what was done, where no edit says it
 }
 
+/** What of an edit's words says that something stays behind. */
+export const staying = (words: string): string[] => words.split("; ").filter((w) => / stays?$/.test(w));
+
 /** Edits are sent one after the other, so that each knows the revision it follows. */
 export class Edits {
   private queue: Promise<unknown> = Promise.resolve();

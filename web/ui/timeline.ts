@@ -251,7 +251,7 @@ export class Timeline {
     const s = this.desk.scene(), at = { track: h.row.track, clip: h.clip, index: h.index }, doing = doingOf(h.grip, alt), sel = this.desk.selection();
     const also = doing === "move" && sel.kind === "clips" && sel.ids.includes(h.clip.id) ? sel.ids.filter((id) => id !== h.clip.id) : [];
     const row = rowAt(this.rows(), d.y);
-    d.but ??= new Set([h.clip.id, ...(doing === "move" || doing === "slide" ? [h.clip.id, ...also].flatMap((id) => { const p = findClip(s, id); return p ? linked(s, p).map((x) => x.clip.id) : []; }) : [])]);
+    d.but ??= new Set(doing === "move" || doing === "slide" ? [h.clip.id, ...also].flatMap((id) => { const p = findClip(s, id); return p ? linked(s, p).map((x) => x.clip.id) : []; }) : [h.clip.id]);
     const { but } = d;
     d.pull = { doing, at, edge: h.edge, raw: (d.x - d.startX) * this.view.perPixel, drawn: (x) => this.snapped(x, but), also,
       whole: (n) => (n < 0 ? -1 : 1) * this.onFrame(Math.abs(n)), target: doing === "move" && row && row.track.kind === h.row.track.kind ? row.track : undefined };
@@ -280,7 +280,7 @@ export class Timeline {
 
   private say(d: Drag, words: string[]): void {
     const lines = [words.join("; ")];
-    const more = d.told?.refused ? [`▲ ${d.told.words}`] : (d.told?.words.split("; ").slice(1) ?? []).filter((w) => / stays?$| taken off$|^scene |stay$/.test(w)); // what the outline does not show
+    const more = d.told?.refused ? [`▲ ${d.told.words}`] : (d.told?.words.split("; ").slice(1) ?? []).filter((w) => / stays?$| taken off$|^scene /.test(w)); // what the outline does not show
     if (more.length) lines.push(more.join("; "));
     this.tag.replaceChildren(...lines.map((text, i) => {
       const el = document.createElement("div");

@@ -10,23 +10,8 @@ import (
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/speech"
 )
-
-// Measures are the figures of a seam; nil is what cannot be measured there.
-type Measures struct {
-	ClickDB           *float64 `json:"click_db"`            // above what the recordings themselves hold there
-	LevelStepLU       *float64 `json:"level_step_lu"`       // of the voices: right minus left
-	BackgroundStepDB  *float64 `json:"background_step_db"`  // right minus left
-	BackgroundLeftDB  *float64 `json:"background_left_db"`  // dBFS
-	BackgroundRightDB *float64 `json:"background_right_db"` // dBFS
-	DeadSilenceMS     *float64 `json:"dead_silence_ms"`
-	DropDB            *float64 `json:"drop_db"`        // how far the level falls at an end
-	BlendLevelDB      *float64 `json:"blend_level_db"` // the summed level where it is furthest from 0
-	Correlation       *float64 `json:"correlation"`
-	PeakDBFS          *float64 `json:"peak_dbfs"`
-	HandleBefore      *int64   `json:"handle_before"` // samples of the right clip before the cut
-	HandleAfter       *int64   `json:"handle_after"`  // samples of the left clip after it
-}
 
 // A Result is a seam measured and judged.
 type Result struct {
@@ -35,6 +20,7 @@ type Result struct {
 	Verdict  Verdict  `json:"verdict"`
 	Cause    Cause    `json:"cause"`
 	Why      string   `json:"why"`
+	worst    float64  // see Measure.grade
 }
 
 // A Meter measures the seams of one scene. Its methods may be called in parallel.
@@ -42,8 +28,10 @@ type Meter struct {
 	scene *scene.Scene
 	open  mix.Open
 	whole *mix.Mixer
+	heard map[string]bool // sound tracks that are part of the mix
 	mu    sync.Mutex
 	alone map[string]*mix.Mixer // by track
+	read  map[string]pcm.ReaderAt
 }
 
 // NewMeter prepares a scene for measuring.
@@ -52,10 +40,23 @@ func NewMeter(s *scene.Scene, open mix.Open) (*Meter, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Meter{scene: s, open: open, whole: whole, alone: map[string]*mix.Mixer{}}, nil
+	m := &Meter{scene: s, open: open, whole: whole, heard: map[string]bool{}, alone: map[string]*mix.Mixer{}, read: map[string]pcm.ReaderAt{}}
+	solo := false
+	for _, t := range s.Tracks {
+		solo = solo || t.Kind == scene.Sound && t.Solo
+	}
+	for _, t := range s.Tracks {
+		if t.Kind == scene.Sound && !t.Mute && (!solo || t.Solo) && len(t.Clips) > 0 {
+			m.heard[t.ID] = true
+		}
+	}
+	return m, nil
 }
 
 func (m *Meter) track(id string) (*mix.Mixer, error) {
+	if m.heard[id] && len(m.heard) == 1 {
+		return m.whole, nil
+	}
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	if x := m.alone[id]; x != nil {
@@ -68,46 +69,129 @@ func (m *Meter) track(id string) (*mix.Mixer, error) {
 	return x, err
 }
 
+// recording gives the sound of a clip's source.
+func (m *Meter) recording(c *scene.Clip) (pcm.ReaderAt, error) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if r := m.read[c.Source]; r != nil {
+		return r, nil
+	}
+	r, err := m.open(m.scene.Sources[c.Source])
+	if err == nil {
+		m.read[c.Source] = r
+	}
+	return r, err
+}
+
+// raw is the recording of a clip over a span of the scene, at the clip's gain and beyond its edges, silent where there is none.
+func (m *Meter) raw(c *scene.Clip, span pcm.Span) (pcm.Block, error) {
+	r, err := m.recording(c)
+	if err != nil {
+		return nil, err
+	}
+	b, err := pcm.Read(r, span.Add(c.In-c.Start))
+	gain := measure.Amplitude(c.GainDB)
+	for _, ch := range b {
+		for i := range ch {
+			ch[i] *= gain
+		}
+	}
+	return b, err
+}
+
 func (m *Meter) ms(n float64) int64 { return int64(math.Round(n * float64(m.scene.SampleRate) / 1000)) }
 
-// Seam measures and judges one seam. Levels of voices and clicks are measured in the track alone, all else in the mix
+// sideMS is how much to each side of a seam is looked at, in milliseconds.
+const sideMS = 2500
+
+// A look is what is measured of one seam.
+type look struct {
+	*Meter
+	r           *Result
+	heard       *mix.Mixer // the mix, or the track alone where it is not heard
+	alone       *mix.Mixer
+	track       *scene.Track
+	left, right *scene.Clip
+	before      pcm.Span // the stretches before and after the change, within the clips or gaps beside the seam
+	after       pcm.Span
+	sounds      [2]*Recording // of the left and the right clip, nil where there is none
+	mixed       side          // of what is heard
+	own         side          // of the track alone
+}
+
+// A side is the sound before and after a seam.
+type side struct {
+	before, after pcm.Block
+	findings      [2]speech.Finding
+}
+
+// Seam measures and judges one seam. Levels of voices, words and clicks are measured in the track alone, all else in the mix
 // of the scene as it is heard, or in the track alone where that is not heard.
 func (m *Meter) Seam(s Seam) (Result, error) {
 	r := Result{Seam: s}
-	alone, err := m.track(s.Track)
-	if err != nil {
-		return r, err
-	}
-	heard := m.whole
-	if !m.hears(s.Track) {
-		heard = alone
-	}
-	for _, step := range []func() error{
-		func() error { return m.backgrounds(&r, heard, alone) },
-		func() error { return m.levels(&r, alone) },
-		func() error { return m.clicks(&r, heard, alone) },
-		func() error { return m.silence(&r, heard) },
-		func() error { return m.drop(&r, heard) },
-		func() error { return m.blend(&r) },
-		func() error { return m.peak(&r, heard) },
-	} {
-		if err := step(); err != nil {
-			return r, fmt.Errorf("seam at %s: %w", m.scene.Timecode(s.At), err)
+	l, err := m.look(&r)
+	if err == nil {
+		for _, step := range []func() error{l.backgrounds, l.levels, l.clicks, l.silence, l.drop, l.words, l.blended, l.peak} {
+			if err = step(); err != nil {
+				break
+			}
 		}
 	}
-	m.handles(&r)
-	m.judge(&r)
+	if err != nil {
+		return r, fmt.Errorf("seam at %s: %w", m.scene.Timecode(s.At), err)
+	}
+	l.handles()
+	r.judge(m.scene.SampleRate)
 	return r, nil
 }
 
-// hears tells whether a track is part of the mix.
-func (m *Meter) hears(id string) bool {
-	solo := false
-	for _, t := range m.scene.Tracks {
-		solo = solo || t.Kind == scene.Sound && t.Solo
+func (m *Meter) look(r *Result) (*look, error) {
+	l := &look{Meter: m, r: r, heard: m.whole, track: m.scene.Track(r.Track)}
+	var err error
+	if l.alone, err = m.track(r.Track); err != nil {
+		return nil, err
 	}
-	t := m.scene.Track(id)
-	return !t.Mute && (!solo || t.Solo)
+	if !m.heard[r.Track] {
+		l.heard = l.alone
+	}
+	_, l.left = m.scene.Clip(r.Left)
+	_, l.right = m.scene.Clip(r.Right)
+	l.before, l.after = m.sides(r.Seam)
+	for i, c := range []*scene.Clip{l.left, l.right} {
+		if c == nil {
+			continue
+		}
+		if l.sounds[i], err = m.around(c, r.Seam, i == 1); err != nil {
+			return nil, err
+		}
+	}
+	if l.own, err = l.render(l.alone, l.sounds); err != nil {
+		return nil, err
+	}
+	l.mixed = l.own
+	if l.alone != l.heard {
+		l.mixed, err = l.render(l.heard, [2]*Recording{})
+	}
+	return l, err
+}
+
+// render gives both sides of a seam in a mix. Where that is a clip alone, its recording has been looked at already.
+func (l *look) render(x *mix.Mixer, known [2]*Recording) (s side, err error) {
+	if s.before, err = render(x, l.before); err != nil {
+		return s, err
+	}
+	if s.after, err = render(x, l.after); err != nil {
+		return s, err
+	}
+	for i, b := range []pcm.Block{s.before, s.after} {
+		span := []pcm.Span{l.before, l.after}[i]
+		if mono := measure.Mono(b); known[i] != nil && span.In(known[i].Span) {
+			s.findings[i] = known[i].finding.Within(span.Add(-known[i].Span.From), mono)
+		} else {
+			s.findings[i] = speech.Find(mono, int(l.scene.SampleRate))
+		}
+	}
+	return s, nil
 }
 
 func render(x *mix.Mixer, span pcm.Span) (pcm.Block, error) {
@@ -115,12 +199,11 @@ func render(x *mix.Mixer, span pcm.Span) (pcm.Block, error) {
 	return b, x.Render(b, span.From)
 }
 
-// sides gives the stretches before and after the change, at most so many milliseconds each, that lie in the clips or
-// gaps beside the seam and in the scene.
-func (m *Meter) sides(s Seam, most float64) (left, right pcm.Span) {
+// sides gives the stretches before and after the change that lie in the clips or gaps beside the seam and in the scene.
+func (m *Meter) sides(s Seam) (left, right pcm.Span) {
 	t := m.scene.Track(s.Track)
-	left = pcm.Span{From: max(0, s.From-m.ms(most)), To: s.From}
-	right = pcm.Span{From: s.To, To: min(m.scene.Length(), s.To+m.ms(most))}
+	left = pcm.Span{From: max(0, s.From-m.ms(sideMS)), To: s.From}
+	right = pcm.Span{From: s.To, To: min(m.scene.Length(), s.To+m.ms(sideMS))}
 	before, after := s.index, s.index+1 // the clips that bound the sides
 	if s.Left == "" {
 		before, after = s.index-1, s.index
@@ -143,126 +226,128 @@ const silent = -80
 
 // backgrounds measures both sides of the mix. At a cut the step is their difference; at an edge it is what the clip
 // adds to the background of all else, so that a voice which sets in on another track is not taken for it.
-func (m *Meter) backgrounds(r *Result, heard, alone *mix.Mixer) error {
-	left, right := m.sides(r.Seam, 2000)
-	background := func(x *mix.Mixer, span pcm.Span) (*float64, error) {
-		if span.Len() < m.ms(100) {
-			return nil, nil
+func (l *look) backgrounds() error {
+	level := func(f speech.Finding) *float64 {
+		if f.Length < l.ms(100) {
+			return nil
 		}
-		b, err := render(x, span)
-		if err != nil {
-			return nil, err
-		}
-		db := max(-120, measure.BackgroundDB(b, int(m.scene.SampleRate)))
-		return &db, nil
+		db := max(-120, f.BackgroundDB)
+		return &db
 	}
-	var err error
-	if r.Measures.BackgroundLeftDB, err = background(heard, left); err != nil {
-		return err
-	}
-	if r.Measures.BackgroundRightDB, err = background(heard, right); err != nil {
-		return err
-	}
-	l, rt := r.Measures.BackgroundLeftDB, r.Measures.BackgroundRightDB
-	if l == nil || rt == nil || *l <= silent || *rt <= silent {
+	m := &l.r.Measures
+	m.BackgroundLeftDB, m.BackgroundRightDB = level(l.mixed.findings[0]), level(l.mixed.findings[1])
+	if m.BackgroundLeftDB == nil || m.BackgroundRightDB == nil || *m.BackgroundLeftDB <= silent || *m.BackgroundRightDB <= silent {
 		return nil
 	}
-	step := *rt - *l
-	if r.Kind != Cut {
-		inside, outside, sign := right, *l, 1.0
-		if r.Right == "" {
-			inside, outside, sign = left, *rt, -1
+	step := *m.BackgroundRightDB - *m.BackgroundLeftDB
+	if l.r.Kind == Cut {
+		l.colours()
+	} else {
+		inside, outside, sign := 1, *m.BackgroundLeftDB, 1.0
+		if l.r.Right == "" {
+			inside, outside, sign = 0, *m.BackgroundRightDB, -1
 		}
-		own, err := background(alone, inside)
-		if err != nil {
-			return err
-		}
+		own := level(l.own.findings[inside])
 		step = sign * (10*math.Log10(math.Pow(10, outside/10)+math.Pow(10, *own/10)) - outside)
 	}
-	r.Measures.BackgroundStepDB = &step
+	m.BackgroundStepDB = &step
 	return nil
 }
 
-// A side has a voice if its louder frames stand at least this far above its background, in dB.
-const voiceAbove = 14
+// colours needs a tenth of a second of pause on each side.
+func (l *look) colours() {
+	var c [2]measure.Colour
+	for i, b := range []pcm.Block{l.mixed.before, l.mixed.after} {
+		c[i] = measure.ColourOf(b, l.mixed.findings[i].Pauses(), int(l.scene.SampleRate))
+		if c[i].Seconds < 0.1 {
+			return
+		}
+	}
+	const floor = -110 // dBFS of a third-octave: below it nothing is heard
+	step := measure.ColourStepDB(c[0], c[1], floor)
+	l.r.Measures.ColourStepDB = &step
+}
 
-func (m *Meter) levels(r *Result, alone *mix.Mixer) error {
-	if r.Kind != Cut {
+// A side has a voice if its words stand at least this far above its background, in dB, for so long.
+const (
+	voiceAbove = 10
+	voiceMS    = 400
+)
+
+func (l *look) levels() error {
+	if l.r.Kind != Cut {
 		return nil
 	}
-	left, right := m.sides(r.Seam, 3000)
 	var lufs [2]float64
-	for i, span := range []pcm.Span{left, right} {
-		if span.Len() < m.ms(500) {
-			return nil
-		}
-		b, err := render(alone, span)
-		if err != nil {
-			return err
-		}
-		frames := measure.FrameLevels(b, int(m.scene.SampleRate))
-		if measure.Percentile(frames, 0.95)-measure.Percentile(frames, 0.1) < voiceAbove {
-			return nil
-		}
-		if lufs[i] = measure.LoudnessOf(b, int(m.scene.SampleRate)).IntegratedLUFS; lufs[i] < -70 {
-			return nil
-		}
-	}
-	step := lufs[1] - lufs[0]
-	r.Measures.LevelStepLU = &step
-	return nil
-}
-
-// clicks compares the upper part of the spectrum of the track at the seam with the same moment of both recordings alone,
-// which may well hold a consonant there, and with what surrounds it in the mix.
-func (m *Meter) clicks(r *Result, heard, alone *mix.Mixer) error {
-	near := pcm.Span{From: r.From - m.ms(2), To: r.To + m.ms(2)}
-	if near.Len() > m.ms(3000) { // a blend that long cannot click
-		return nil
-	}
-	beside := m.ms(40)
-	level := func(x *mix.Mixer) (at, surround float64, err error) {
-		b, err := render(x, pcm.Span{From: near.From - beside, To: near.To + beside})
-		if err != nil {
-			return 0, 0, err
-		}
-		at = measure.Silence
-		var others []float64
-		for i, v := range m.crispness(b) {
-			if s := int64(i) * m.ms(0.5); s >= beside && s < beside+near.Len() {
-				at = max(at, v)
-			} else {
-				others = append(others, v)
+	for i, b := range []pcm.Block{l.own.before, l.own.after} {
+		f := l.own.findings[i]
+		words := pcm.NewBlock(len(b), 0)
+		for _, w := range f.Words() {
+			for c := range b {
+				words[c] = append(words[c], b[c][w.Span.From:w.Span.To]...)
 			}
 		}
-		return at, measure.Percentile(others, 0.9), nil
+		if words.Len() < l.ms(voiceMS) || measure.RMSDB(words)-f.BackgroundDB < voiceAbove {
+			return nil
+		}
+		lufs[i] = measure.LoudnessOf(words, int(l.scene.SampleRate)).IntegratedLUFS
 	}
-	at, _, err := level(alone)
+	step := lufs[1] - lufs[0]
+	l.r.Measures.LevelStepLU = &step
+	return nil
+}
+
+// clicks compares the upper part of the spectrum of the track at the seam with its surroundings, in the track and in the
+// mix, and with what both recordings alone hold there, which may well be a consonant. At a plain cut the moment itself is
+// left out of the recordings: what one of them holds just there and nowhere near is a click all the same.
+func (l *look) clicks() error {
+	near := pcm.Span{From: l.r.From - l.ms(1.5), To: l.r.To + l.ms(1.5)}
+	if near.Len() > l.ms(3000) { // a blend that long cannot click
+		return nil
+	}
+	beside := l.ms(15)
+	window := pcm.Span{From: near.From - beside, To: near.To + beside}
+	plain := l.r.From == l.r.To
+	split := func(b pcm.Block) (at, surround float64) {
+		at, surround = measure.Silence, measure.Silence
+		for i, v := range l.crispness(b) {
+			if s := int64(i) * l.ms(0.5); s >= beside && s+l.ms(1) <= beside+near.Len() {
+				at = max(at, v)
+			} else if s+l.ms(1) <= beside || s >= beside+near.Len() {
+				surround = max(surround, v)
+			}
+		}
+		return at, surround
+	}
+	b, err := render(l.alone, window)
 	if err != nil {
 		return err
 	}
-	_, surround, err := level(heard)
-	if err != nil {
-		return err
-	}
+	at, surround := split(b)
 	const floor = -72 // dBFS: a click below it is not heard
 	reference := max(floor, surround)
-	for _, id := range []string{r.Left, r.Right} {
-		if id == "" {
+	if l.heard != l.alone {
+		if b, err = render(l.heard, window); err != nil {
+			return err
+		}
+		_, surround = split(b)
+		reference = max(reference, surround)
+	}
+	trackGain := l.track.GainDB
+	for _, c := range []*scene.Clip{l.left, l.right} {
+		if c == nil {
 			continue
 		}
-		one, err := mix.New(m.scene, m.open, mix.Options{Clip: id, Bypass: true})
-		if err != nil {
+		if b, err = l.raw(c, window); err != nil {
 			return err
 		}
-		own, _, err := level(one)
-		if err != nil {
-			return err
+		own, surround := split(b)
+		if reference = max(reference, surround+trackGain); !plain {
+			reference = max(reference, own+trackGain)
 		}
-		reference = max(reference, own)
 	}
 	click := max(0, at-reference)
-	r.Measures.ClickDB = &click
+	l.r.Measures.ClickDB = &click
 	return nil
 }
 
@@ -286,43 +371,64 @@ func (m *Meter) crispness(b pcm.Block) []float64 {
 	return out
 }
 
-// silence is how long nothing at all is heard, from the seam on to both sides, up to ten seconds each way.
-func (m *Meter) silence(r *Result, heard *mix.Mixer) error {
-	const step = 20.0 // ms
-	var total float64
-	end := m.scene.Length()
-	for _, later := range []bool{false, true} {
-		for n := int64(0); n < 500; n++ {
-			span := pcm.Span{From: r.From - (n+1)*m.ms(step), To: r.From - n*m.ms(step)}
-			if later {
-				span = pcm.Span{From: r.To + n*m.ms(step), To: r.To + (n+1)*m.ms(step)}
-			}
-			if span.From < 0 || span.To > end {
-				break
-			}
-			b, err := render(heard, span)
+// silence is how long nothing at all is heard at the seam, or from at most 30 ms beside it, up to ten seconds each way, if
+// there is sound at both ends of it.
+func (l *look) silence() error {
+	const farthest = 10000.0 // ms
+	step := l.ms(5)
+	end := l.scene.Length()
+	quiet := func(at int64) (bool, error) {
+		if at < 0 || at+step > end {
+			return false, nil
+		}
+		b, err := render(l.heard, pcm.Span{From: at, To: at + step})
+		return err == nil && measure.RMSDB(b) <= silent, err
+	}
+	total := 0.0
+	l.r.Measures.DeadSilenceMS = &total
+	for _, off := range []float64{0, -5, 5, -30, 30, -15, 15} {
+		start := l.r.At + l.ms(off)
+		if is, err := quiet(start); err != nil || !is {
 			if err != nil {
 				return err
 			}
-			if measure.RMSDB(b) > silent {
+			continue
+		}
+		from, to := start, start+step
+		for start-from < l.ms(farthest) {
+			if is, err := quiet(from - step); err != nil {
+				return err
+			} else if !is {
 				break
 			}
-			total += step
+			from -= step
 		}
+		for to-start < l.ms(farthest) {
+			if is, err := quiet(to); err != nil {
+				return err
+			} else if !is {
+				break
+			}
+			to += step
+		}
+		if from-step >= 0 && to+step <= end { // else nothing follows, or nothing came before
+			total = max(total, float64(to-from)*1000/float64(l.scene.SampleRate))
+		}
+		return nil
 	}
-	r.Measures.DeadSilenceMS = &total
 	return nil
 }
 
 // drop is how far the level falls at once at the end of a track.
-func (m *Meter) drop(r *Result, heard *mix.Mixer) error {
+func (l *look) drop() error {
+	r := l.r
 	if r.Right != "" || r.Kind == GapStart {
 		return nil
 	}
 	const unheard = -70 // dBFS: what falls below it is not missed
 	var db [3]float64   // a while before, the last moment, a while after
-	for i, span := range []pcm.Span{{From: r.At - m.ms(250), To: r.At - m.ms(5)}, {From: r.At - m.ms(5), To: r.At}, {From: r.At, To: r.At + m.ms(250)}} {
-		b, err := render(heard, span)
+	for i, span := range []pcm.Span{{From: r.At - l.ms(250), To: r.At - l.ms(5)}, {From: r.At - l.ms(5), To: r.At}, {From: r.At, To: r.At + l.ms(250)}} {
+		b, err := render(l.heard, span)
 		if err != nil {
 			return err
 		}
@@ -333,52 +439,76 @@ func (m *Meter) drop(r *Result, heard *mix.Mixer) error {
 	return nil
 }
 
-// blend measures how alike the sides are over the blend, or around a plain cut, and what their sum does.
-func (m *Meter) blend(r *Result) error {
-	if r.Kind != Cut {
+// blended measures how alike the sides are over the blend, or around a plain cut, and what their sum does.
+func (l *look) blended() error {
+	if l.r.Kind != Cut {
 		return nil
 	}
-	t := m.scene.Track(r.Track)
-	b := t.Blend(r.Left, r.Right)
-	over := scene.Blend{Left: r.Left, Right: r.Right, Before: m.ms(20), After: m.ms(20)}
+	b := l.track.Blend(l.r.Left, l.r.Right)
+	over := scene.Blend{Left: l.r.Left, Right: l.r.Right, Before: l.ms(20), After: l.ms(20)}
 	if b != nil {
 		over = *b
 	}
-	c, err := mix.Correlation(t, over, m.scene.Sources, m.open)
+	out, in, err := mix.Sides(l.track, over, func(c scene.Clip) (pcm.ReaderAt, error) { return l.recording(&c) })
 	if err != nil {
 		return err
 	}
-	r.Measures.Correlation = &c
+	c := measure.Correlation(out, in)
+	l.r.Measures.Correlation = &c
 	if b == nil {
 		return nil
 	}
-	furthest := 0.0
-	for i := range int64(200) {
-		out, in := b.Gains(blend.Position(i, 200), c)
-		if db := blend.PowerDB(out, in, c); math.Abs(db) > math.Abs(furthest) {
-			furthest = db
-		}
-	}
-	r.Measures.BlendLevelDB = &furthest
+	sum := RenderedSum(*b, l.left.GainDB, l.right.GainDB, out, in, c, 1, l.scene.SampleRate)
+	l.r.Measures.BlendLevelDB = &sum[0]
 	return nil
 }
 
-func (m *Meter) peak(r *Result, heard *mix.Mixer) error {
-	b, err := render(heard, pcm.Span{From: r.From - m.ms(500), To: r.To + m.ms(500)})
+// RenderedSum is the level of a blend as it sounds, in dB at so many moments along it, against both sides going over into
+// each other at constant power without being alike: 10 lg (sum (o L + i R)^2 / sum ((L cos)^2 + (R sin)^2)). The sums run
+// over a third of the blend around each moment. left and right are the sides over the blend, r their correlation.
+func RenderedSum(b scene.Blend, leftDB, rightDB float64, left, right pcm.Block, r float64, moments int, sampleRate int64) []float64 {
+	n := min(left.Len(), right.Len())
+	heard, held := make([]float64, n+1), make([]float64, n+1)
+	gl, gr := measure.Amplitude(leftDB), measure.Amplitude(rightDB)
+	for i := range n {
+		x := blend.Position(i, b.Length())
+		out, in := b.Gains(x, r)
+		s, c := math.Sincos(math.Pi / 2 * x)
+		heard[i+1], held[i+1] = heard[i], held[i]
+		for ch := range max(len(left), len(right)) {
+			v, w := gl*left[min(ch, len(left)-1)][i], gr*right[min(ch, len(right)-1)][i]
+			heard[i+1] += (out*v + in*w) * (out*v + in*w)
+			held[i+1] += c*c*v*v + s*s*w*w
+		}
+	}
+	window := max(n/3, min(n, sampleRate/50))
+	sum := make([]float64, moments)
+	for k := range sum {
+		mid := int64(2*k+1) * n / int64(2*moments)
+		a := max(0, min(n-window, mid-window/2))
+		z := min(n, a+window)
+		if e := held[z] - held[a]; e > 1e-12*float64(z-a) {
+			sum[k] = 10 * math.Log10(max(1e-12, (heard[z]-heard[a])/e))
+		}
+	}
+	return sum
+}
+
+func (l *look) peak() error {
+	b, err := render(l.heard, pcm.Span{From: l.r.From - l.ms(500), To: l.r.To + l.ms(500)})
 	if err != nil {
 		return err
 	}
 	db := max(-120, measure.SamplePeakDB(b))
-	r.Measures.PeakDBFS = &db
+	l.r.Measures.PeakDBFS = &db
 	return nil
 }
 
-func (m *Meter) handles(r *Result) {
-	if r.Kind != Cut {
+func (l *look) handles() {
+	if l.r.Kind != Cut {
 		return
 	}
-	t := m.scene.Track(r.Track)
-	before, _ := m.scene.Handles(t, t.Clips[r.index+1])
-	_, after := m.scene.Handles(t, t.Clips[r.index])
-	r.Measures.HandleBefore, r.Measures.HandleAfter = &before, &after
+	before, _ := l.scene.Handles(l.track, *l.right)
+	_, after := l.scene.Handles(l.track, *l.left)
+	l.r.Measures.HandleBefore, l.r.Measures.HandleAfter = &before, &after
 }

@@ -1,0 +1,169 @@
+package measure
+
+import (
+	"math"
+	"sync"
+
+	"blendseam/core/pcm"
+
+	"gonum.org/v1/gonum/dsp/fourier"
+)
+
+// Bands measures the power of sound in third-octave bands, by FFT of windows of one length. A Bands must not be used in
+// parallel.
+type Bands struct {
+	Centres []float64 // Hz, the exact mid-band frequencies of IEC 61260-1: 1000 * 10^(n/10)
+	fft     *fourier.FFT
+	key     bandKey
+	window  []float64
+	weights [][]weight // of each band
+	buffer  []float64
+	out     []complex128
+}
+
+type weight struct {
+	bin   int
+	share float64
+}
+
+type bandKey struct {
+	rate, least int
+	low, high   float64
+}
+
+// idleBands keeps those that were given back, by what they were prepared for.
+var idleBands sync.Map // of bandKey to *sync.Pool
+
+// GetBands is NewBands, or one like it that was given back by Done.
+func GetBands(rate, least int, low, high float64) *Bands {
+	key := bandKey{rate, least, low, high}
+	pool, _ := idleBands.LoadOrStore(key, &sync.Pool{New: func() any { return NewBands(rate, least, low, high) }})
+	return pool.(*sync.Pool).Get().(*Bands)
+}
+
+// Done gives b back; it must not be used any more.
+func (b *Bands) Done() {
+	if pool, ok := idleBands.Load(b.key); ok {
+		pool.(*sync.Pool).Put(b)
+	}
+}
+
+// NewBands prepares for windows of at least least samples, of the next power of two, and for all bands with their middle from
+// low to high Hz that lie below half the rate. A bin on the border of two bands is shared between them.
+func NewBands(rate, least int, low, high float64) *Bands {
+	n := 64
+	for n < least {
+		n *= 2
+	}
+	b := &Bands{fft: fourier.NewFFT(n), key: bandKey{rate, least, low, high}, window: make([]float64, n), buffer: make([]float64, n), out: make([]complex128, n/2+1)}
+	sum := 0.0
+	for i := range b.window { // Hann
+		b.window[i] = 0.5 - 0.5*math.Cos(2*math.Pi*(float64(i)+0.5)/float64(n))
+		sum += b.window[i] * b.window[i]
+	}
+	for i := range b.window {
+		b.window[i] *= math.Sqrt(2 / (sum * float64(n)))
+	}
+	width := float64(rate) / float64(n)
+	for k := math.Ceil(10*math.Log10(low/1000) - 1e-9); ; k++ {
+		centre := 1000 * math.Pow(10, k/10)
+		from, to := centre*math.Pow(10, -0.05), centre*math.Pow(10, 0.05)
+		if centre > high*1.03 || to > float64(rate)/2 {
+			break
+		}
+		var list []weight
+		for bin := int(from/width + 0.5); bin <= int(to/width+0.5) && bin <= n/2; bin++ {
+			share := (min(to, (float64(bin)+0.5)*width) - max(from, (float64(bin)-0.5)*width)) / width
+			if share > 0 {
+				list = append(list, weight{bin, share})
+			}
+		}
+		b.Centres = append(b.Centres, centre)
+		b.weights = append(b.weights, list)
+	}
+	return b
+}
+
+// Window is the number of samples that Powers takes.
+func (b *Bands) Window() int { return len(b.window) }
+
+// Powers appends the mean square of x, of Window samples, in each band.
+func (b *Bands) Powers(to []float64, x []float64) []float64 {
+	for i, v := range x {
+		b.buffer[i] = v * b.window[i]
+	}
+	b.fft.Coefficients(b.out, b.buffer)
+	for _, list := range b.weights {
+		sum := 0.0
+		for _, w := range list {
+			c := b.out[w.bin]
+			sum += w.share * (real(c)*real(c) + imag(c)*imag(c))
+		}
+		to = append(to, sum)
+	}
+	return to
+}
+
+// A Colour is the power of a background in third-octave bands.
+type Colour struct {
+	Centres []float64 // Hz
+	Powers  []float64 // mean square
+	Seconds float64   // of sound that was measured
+}
+
+// ColourOf measures the third-octaves from 125 Hz to 8 kHz over spans of sound, in all channels.
+func ColourOf(sound pcm.Block, spans []pcm.Span, rate int) Colour {
+	b := GetBands(rate, rate/50, 125, 8000)
+	defer b.Done()
+	c := Colour{Centres: b.Centres, Powers: make([]float64, len(b.Centres))}
+	n, step := int64(b.Window()), int64(b.Window()/2)
+	windows := 0
+	var powers []float64
+	for _, span := range spans {
+		for at := span.From; at+n <= span.To; at += step {
+			for _, ch := range sound {
+				powers = b.Powers(powers[:0], ch[at:at+n])
+				for i, p := range powers {
+					c.Powers[i] += p
+				}
+			}
+			windows++
+		}
+	}
+	for i := range c.Powers {
+		c.Powers[i] /= float64(max(1, windows*len(sound)))
+	}
+	c.Seconds = float64(windows) * float64(step) / float64(rate)
+	return c
+}
+
+// ColourStepDB is how far two colours differ when their levels are made equal: the root mean square, over the third-octaves,
+// of their differences in dB less the mean difference. What chance alone makes of sounds so short is taken off: a band
+// of width B measured for T seconds has a spread of 4.34/sqrt(B T) dB (J. S. Bendat, A. G. Piersol, "Random Data",
+// normalised error of a power estimate; from memory). Bands in which both lie below floorDB, dBFS, do not count; 0 if
+// none is left.
+func ColourStepDB(a, b Colour, floorDB float64) float64 {
+	floor := math.Pow(10, floorDB/10)
+	var diffs []float64
+	chance := 0.0
+	for i, centre := range a.Centres {
+		pa, pb := max(floor, a.Powers[i]), max(floor, b.Powers[i])
+		if pa == floor && pb == floor {
+			continue
+		}
+		diffs = append(diffs, 10*math.Log10(pb/pa))
+		width := 0.2316 * centre
+		chance += 4.34 * 4.34 / width * (1/max(0.02, a.Seconds) + 1/max(0.02, b.Seconds))
+	}
+	if len(diffs) == 0 {
+		return 0
+	}
+	n, mean, square := float64(len(diffs)), 0.0, 0.0
+	for _, d := range diffs {
+		mean += d / n
+	}
+	for _, d := range diffs {
+		square += (d - mean) * (d - mean) / n
+	}
+	return math.Sqrt(max(0, square-chance/n))
+}

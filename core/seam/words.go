@@ -1,0 +1,166 @@
+package seam
+
+import (
+	"math"
+
+	"blendseam/core/measure"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/speech"
+)
+
+// A Recording is what a clip's recording holds around a seam, beyond the clip's edge too: where its words, breaths and
+// pauses lie, in samples of the scene.
+type Recording struct {
+	Stretches    []speech.Stretch `json:"stretches"`
+	BackgroundDB float64          `json:"background_db"`
+	Span         pcm.Span         `json:"span"` // that was looked at
+	finding      speech.Finding
+}
+
+// WordAt gives the word that sounds at a moment of the scene, with its ends in the scene.
+func (r *Recording) WordAt(at int64) (speech.Stretch, bool) {
+	for _, s := range r.Stretches {
+		if s.Kind == speech.Word && s.Span.Contains(at) {
+			return s, true
+		}
+	}
+	return speech.Stretch{}, false
+}
+
+// Beyond a seam the recordings are looked at for this long, in milliseconds.
+const beyondMS = 1200
+
+// Recording looks at a clip's recording around a moment: so much before and after, in milliseconds, as the recording has.
+func (m *Meter) Recording(c *scene.Clip, at int64, beforeMS, afterMS float64) (*Recording, error) {
+	src, err := m.recording(c)
+	if err != nil {
+		return nil, err
+	}
+	all := pcm.Span{From: c.Start - c.In, To: c.Start - c.In + src.Len()}
+	span := pcm.Span{From: at - m.ms(beforeMS), To: at + m.ms(afterMS)}.Intersect(all)
+	r := &Recording{Span: span}
+	if span.Empty() {
+		return r, nil
+	}
+	b, err := m.raw(c, span)
+	if err != nil {
+		return nil, err
+	}
+	r.finding = speech.Find(measure.Mono(b), int(m.scene.SampleRate))
+	r.BackgroundDB = r.finding.BackgroundDB
+	for _, s := range r.finding.Stretches {
+		s.Span = s.Span.Add(span.From)
+		if !s.Voiced.Empty() {
+			s.Voiced = s.Voiced.Add(span.From)
+		}
+		r.Stretches = append(r.Stretches, s)
+	}
+	return r, nil
+}
+
+// gone is the moment at which a side of the change is 7 dB down under constant power: a word in it is as good as gone from
+// there on.
+func gone(s Seam, incoming bool) int64 {
+	if incoming {
+		return s.To - (s.To-s.From)*7/10
+	}
+	return s.From + (s.To-s.From)*7/10
+}
+
+// around looks at the recording of a seam's left or right clip, at what is heard of it and a while beyond.
+func (m *Meter) around(c *scene.Clip, s Seam, incoming bool) (*Recording, error) {
+	fade := float64(s.To-s.From) * 1000 / float64(m.scene.SampleRate)
+	if incoming {
+		return m.Recording(c, s.To, beyondMS+fade, sideMS)
+	}
+	return m.Recording(c, s.From, sideMS, beyondMS+fade)
+}
+
+// words measures how much of a word is lost at the seam: a word of one recording that sounds on both sides of its edge,
+// unless the voice goes on in the other clip as if nothing had happened.
+func (l *look) words() error {
+	var lost [2]float64
+	within := l.ms(12) // a word must sound this long on both sides of the edge to be cut into
+	for i, c := range []*scene.Clip{l.left, l.right} {
+		if c == nil {
+			continue
+		}
+		edge, r := gone(l.r.Seam, i == 1), l.sounds[i]
+		w, ok := r.WordAt(edge)
+		if !ok || w.Span.From > edge-within || w.Span.To < edge+within {
+			continue
+		}
+		beyond := float64(w.Span.To - edge)
+		if i == 1 {
+			beyond = float64(edge - w.Span.From)
+		}
+		if l.stands(c, r, edge) {
+			lost[i] = beyond * 1000 / float64(l.scene.SampleRate)
+		}
+	}
+	if lost[0] > 0 && lost[1] > 0 {
+		if same, err := l.goesOn(); err != nil {
+			return err
+		} else if same {
+			lost = [2]float64{}
+		}
+	}
+	m := &l.r.Measures
+	m.WordCutMS = &lost[0]
+	if lost[0] > 0 {
+		m.WordCutSide = "outgoing"
+	}
+	if lost[1] > lost[0] {
+		m.WordCutMS, m.WordCutSide = &lost[1], "incoming"
+	}
+	return nil
+}
+
+// stands tells whether a voice is really there at the edge, and not only the last of its decay: the 20 ms on each side
+// stand above the background by 6 dB in the bands of speech.
+func (l *look) stands(c *scene.Clip, r *Recording, edge int64) bool {
+	background := measure.ColourOf(pcm.Block{l.monoOf(c, r.Span)}, r.finding.Pauses(), int(l.scene.SampleRate))
+	for _, from := range []int64{edge - l.ms(25), edge + l.ms(3)} {
+		span := pcm.Span{From: from, To: from + l.ms(22)}
+		now := measure.ColourOf(pcm.Block{l.monoOf(c, span)}, []pcm.Span{{To: span.Len()}}, int(l.scene.SampleRate))
+		highest := math.Inf(-1)
+		for b := range now.Powers {
+			if now.Centres[b] < 200 {
+				continue
+			}
+			if above := 10 * math.Log10((now.Powers[b]+1e-14)/(background.Powers[b]+1e-14)); above > highest {
+				highest = above
+			}
+		}
+		if highest < 9 {
+			return false
+		}
+	}
+	return true
+}
+
+func (l *look) monoOf(c *scene.Clip, span pcm.Span) []float64 {
+	b, err := l.raw(c, span)
+	if err != nil {
+		return make([]float64, span.Len())
+	}
+	return measure.Mono(b)
+}
+
+// goesOn tells whether a voice runs through the seam: what the outgoing recording would have said next sounds like what
+// the incoming one says, and what the incoming one said just before like what the outgoing one says. Their third-octaves
+// differ by less than alikeDB in both places.
+func (l *look) goesOn() (bool, error) {
+	const alikeDB = 6.0
+	for _, span := range []pcm.Span{{From: l.r.At - l.ms(45), To: l.r.At}, {From: l.r.At, To: l.r.At + l.ms(45)}} {
+		var c [2]measure.Colour
+		for i, clip := range []*scene.Clip{l.left, l.right} {
+			c[i] = measure.ColourOf(pcm.Block{l.monoOf(clip, span)}, []pcm.Span{{To: span.Len()}}, int(l.scene.SampleRate))
+		}
+		if measure.ColourStepDB(c[0], c[1], -90) > alikeDB {
+			return false, nil
+		}
+	}
+	return true, nil
+}

@@ -190,6 +190,7 @@ func (s *Server) tellEdited(id, page string, c store.Change) {
 type changes struct {
 	Name    *string                 `json:"name,omitempty"`
 	Markers *[]scene.Marker         `json:"markers,omitempty"`
+	Pairs   *[]scene.Pair           `json:"pairs,omitempty"`
 	Sources map[string]scene.Source `json:"sources,omitempty"` // new or changed
 	Order   []string                `json:"order,omitempty"`   // ids of all tracks
 	Tracks  []trackChanges          `json:"tracks,omitempty"`
@@ -229,6 +230,9 @@ func compare(before, after *scene.Scene) changes {
 	}
 	if !reflect.DeepEqual(before.Markers, after.Markers) {
 		c.Markers = &after.Markers
+	}
+	if !reflect.DeepEqual(before.Pairs, after.Pairs) {
+		c.Pairs = &after.Pairs
 	}
 	if reflect.ValueOf(before.Sources).Pointer() != reflect.ValueOf(after.Sources).Pointer() {
 		c.Sources = maps.Clone(after.Sources)

@@ -36,6 +36,7 @@ type Mixer struct {
 type voices struct {
 	gain float64
 	list []voice
+	of   map[string]int // index in list, by clip
 }
 
 // A voice is a clip as it sounds: blends reach beyond its ends.
@@ -48,6 +49,7 @@ type voice struct {
 	tail    *ramp
 	fadeIn  *ramp
 	fadeOut *ramp
+	level   *scene.Clip // whose level line it has, nil if it has none
 }
 
 // A ramp is a stretch of the scene with a gain that changes.
@@ -100,12 +102,80 @@ func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 			m.tracks = append(m.tracks, v)
 		}
 	}
-	return m, nil
+	if opt.Bypass {
+		return m, nil
+	}
+	return m, m.pair(s, get, opt)
+}
+
+// pair gives the clips of pairs the fades of their pair, or none where cuts are heard plain.
+func (m *Mixer) pair(s *scene.Scene, get func(scene.Clip) (pcm.ReaderAt, error), opt Options) error {
+	for _, p := range s.Pairs {
+		out, in := m.voice(p.Out), m.voice(p.In)
+		if out == nil && in == nil {
+			continue
+		}
+		if opt.Plain {
+			if out != nil {
+				out.fadeOut = nil
+			}
+			if in != nil {
+				in.fadeIn = nil
+			}
+			continue
+		}
+		correlation := 0.0
+		if p.Law == blend.Matched {
+			left, right, err := PairSides(s, p, get)
+			if err != nil {
+				return err
+			}
+			correlation = measure.Correlation(left, right)
+		}
+		span, _ := s.Overlap(p)
+		if out != nil {
+			out.fadeOut = &ramp{span, func(x float64) float64 { g, _ := p.Gains(x, correlation); return g }}
+		}
+		if in != nil {
+			in.fadeIn = &ramp{span, func(x float64) float64 { _, g := p.Gains(x, correlation); return g }}
+		}
+	}
+	return nil
+}
+
+// voice gives a clip as it sounds, nil if it is not heard.
+func (m *Mixer) voice(clip string) *voice {
+	for i := range m.tracks {
+		if k, ok := m.tracks[i].of[clip]; ok {
+			return &m.tracks[i].list[k]
+		}
+	}
+	return nil
+}
+
+// PairSides gives the sound of both clips of a pair while they overlap, without any gain.
+func PairSides(s *scene.Scene, p scene.Pair, get func(scene.Clip) (pcm.ReaderAt, error)) (left, right pcm.Block, err error) {
+	span, _ := s.Overlap(p)
+	for id, to := range map[string]*pcm.Block{p.Out: &left, p.In: &right} {
+		_, c := s.Clip(id)
+		if c == nil {
+			return nil, nil, fmt.Errorf("a pair names the clip %s, which is gone", id)
+		}
+		r, err := get(*c)
+		if err != nil {
+			return nil, nil, err
+		}
+		span := span.Add(c.In - c.Start)
+		if *to, err = pcm.Read(r, pcm.Span{From: span.From, To: span.From + min(span.Len(), int64(r.Format().Rate)*60)}); err != nil {
+			return nil, nil, err
+		}
+	}
+	return left, right, nil
 }
 
 func trackVoices(t *scene.Track, get func(scene.Clip) (pcm.ReaderAt, error), opt Options) (voices, error) {
-	out := voices{gain: measure.Amplitude(t.GainDB)}
 	index := make(map[string]int, len(t.Clips)) // of voices
+	out := voices{gain: measure.Amplitude(t.GainDB), of: index}
 	starts := make(map[string]int64, len(t.Clips))
 	for _, c := range t.Clips {
 		starts[c.ID] = c.Start
@@ -122,6 +192,9 @@ func trackVoices(t *scene.Track, get func(scene.Clip) (pcm.ReaderAt, error), opt
 			v.in = 0
 		} else {
 			v.fades(c)
+			if len(c.Level) > 0 {
+				v.level = &c
+			}
 		}
 		index[c.ID] = len(out.list)
 		out.list = append(out.list, v)
@@ -275,8 +348,11 @@ func (v *voice) add(dst pcm.Block, window pcm.Span, trackGain float64) error {
 	return nil
 }
 
-// shaped tells whether a ramp lies over a part of the voice.
+// shaped tells whether a ramp or a level line lies over a part of the voice.
 func (v *voice) shaped(part pcm.Span) bool {
+	if v.level != nil {
+		return true
+	}
 	for _, r := range []*ramp{v.head, v.fadeIn, v.fadeOut, v.tail} {
 		if r != nil && r.span.Overlaps(part) {
 			return true
@@ -291,6 +367,17 @@ func (v *voice) shape(src pcm.Block, part pcm.Span, gain float64) {
 		for _, ch := range src {
 			for i := range ch {
 				ch[i] *= gain
+			}
+		}
+	}
+	if v.level != nil {
+		at, db, g := v.in+part.From-v.span.From, 0.0, 1.0
+		for i := range src[0] {
+			if now := v.level.LevelDB(at + int64(i)); now != db {
+				db, g = now, measure.Amplitude(now)
+			}
+			for _, ch := range src {
+				ch[i] *= g
 			}
 		}
 	}

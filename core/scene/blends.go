@@ -34,13 +34,8 @@ func (e *SetBlend) apply(d *draft) error {
 	if t.Kind != Sound {
 		return notPossible("Blends are for sound; %s is picture.", left.Name)
 	}
-	if !e.Law.Valid() {
-		return notPossible("%q is not a law; constant_power, constant_gain and matched are.", e.Law)
-	}
-	for _, c := range []*blend.Curve{e.CurveOut, e.CurveIn} {
-		if c != nil && c.Check() != nil {
-			return notPossible("%s.", c.Check())
-		}
+	if err := checkLaw(e.Law, e.CurveOut, e.CurveIn); err != nil {
+		return err
 	}
 	if e.Before < 0 || e.After < 0 || e.Before+e.After == 0 || e.Before > unbounded || e.After > unbounded {
 		return notPossible("A blend needs a length above 0, with neither half below it.")
@@ -141,13 +136,30 @@ func (e *SetBlend) pullTogether(d *draft, t *Track, left, right Clip) (Edit, int
 func (e *SetBlend) words(before, after *Scene) string {
 	_, left := before.Clip(e.Left)
 	_, right := before.Clip(e.Right)
-	name := string(e.Law)
+	return fmt.Sprintf("%s to %s blended over %s, %s", left.Name, right.Name, before.lengthWords(e.Before+e.After), lawWords(e.Law))
+}
+
+// lawWords is the name of a law.
+func lawWords(law blend.Law) string {
 	for _, l := range blend.Laws {
-		if l.Law == e.Law {
-			name = l.Name
+		if l.Law == law {
+			return l.Name
 		}
 	}
-	return fmt.Sprintf("%s to %s blended over %s, %s", left.Name, right.Name, before.lengthWords(e.Before+e.After), name)
+	return string(law)
+}
+
+// checkLaw refuses laws and curves that there are none of.
+func checkLaw(law blend.Law, curves ...*blend.Curve) error {
+	if !law.Valid() {
+		return notPossible("%q is not a law; constant_power, constant_gain and matched are.", law)
+	}
+	for _, c := range curves {
+		if c != nil && c.Check() != nil {
+			return notPossible("%s.", c.Check())
+		}
+	}
+	return nil
 }
 
 // RemoveBlend takes the blend off a cut, which is then plain.

@@ -33,6 +33,7 @@ func Differences(a, b *Scene) (list []string) {
 		list = append(list, a.clipsDiffer(b, was, t)...)
 		list = append(list, blendsDiffer(a, b, was, t)...)
 	}
+	list = append(list, pairsDiffer(a, b)...)
 	for _, m := range a.Markers {
 		if i := slices.IndexFunc(b.Markers, func(n Marker) bool { return n.ID == m.ID }); i < 0 {
 			say("marker %s is gone", m.Name)
@@ -166,6 +167,16 @@ func (s *Scene) clipDiffers(after *Scene, ta, tb *Track, a, b Clip) (by int64, p
 			parts = append(parts, fmt.Sprintf("%s faded over %s", f.edge, s.lengthWords(f.is.Length)))
 		}
 	}
+	switch {
+	case slices.Equal(a.Level, b.Level):
+	case len(b.Level) == 0:
+		parts = append(parts, "no level line")
+	default:
+		parts = append(parts, "level line of "+count(len(b.Level), "point"))
+	}
+	if !same(a.AcceptedHead, b.AcceptedHead) || !same(a.AcceptedTail, b.AcceptedTail) {
+		parts = append(parts, either(b.AcceptedHead != nil || b.AcceptedTail != nil, "a seam accepted as it is", "a seam not accepted any more"))
+	}
 	if a.Muted != b.Muted {
 		parts = append(parts, either(b.Muted, "muted", "no longer muted"))
 	}
@@ -176,6 +187,28 @@ func (s *Scene) clipDiffers(after *Scene, ta, tb *Track, a, b Clip) (by int64, p
 		parts = append(parts, "named or noted anew")
 	}
 	return by, parts
+}
+
+// pairsDiffer tells which pairs there are in one scene and not in the other, and which are shaped otherwise.
+func pairsDiffer(a, b *Scene) (list []string) {
+	words := func(s *Scene, p Pair) string {
+		return fmt.Sprintf("fades between %s and %s", s.nameOf(p.Out), s.nameOf(p.In))
+	}
+	for _, p := range b.Pairs {
+		was := a.PairAt(p.Out, true)
+		switch {
+		case was == nil || was.In != p.In:
+			list = append(list, words(b, p)+" are new")
+		case !reflect.DeepEqual(*was, p):
+			list = append(list, words(b, p)+" have another shape")
+		}
+	}
+	for _, p := range a.Pairs {
+		if now := b.PairAt(p.Out, true); now == nil || now.In != p.In {
+			list = append(list, words(a, p)+" are no pair any more")
+		}
+	}
+	return list
 }
 
 func blendsDiffer(a, b *Scene, ta, tb *Track) (list []string) {

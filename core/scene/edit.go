@@ -42,8 +42,12 @@ var edits = map[string]func() Edit{
 	"gain":          func() Edit { return new(Gain) },
 	"fade":          func() Edit { return new(FadeEdge) },
 	"set_clip":      func() Edit { return new(SetClip) },
+	"set_level":     func() Edit { return new(SetLevel) },
+	"accept":        func() Edit { return new(Accept) },
 	"set_blend":     func() Edit { return new(SetBlend) },
 	"remove_blend":  func() Edit { return new(RemoveBlend) },
+	"set_pair":      func() Edit { return new(SetPair) },
+	"remove_pair":   func() Edit { return new(RemovePair) },
 	"link":          func() Edit { return new(Link) },
 	"unlink":        func() Edit { return new(Unlink) },
 	"lead":          func() Edit { return new(Lead) },
@@ -137,6 +141,7 @@ func finish(d *draft, e Edit) (*Scene, error) {
 		return nil, err
 	}
 	d.dropLostBlends()
+	d.fitPairs()
 	if !d.replay {
 		if err := d.keepsSync(e); err != nil {
 			return nil, err
@@ -437,6 +442,7 @@ func (e *Several) apply(d *draft) error {
 			return err
 		}
 		d.dropLostBlends()
+		d.fitPairs()
 	}
 	return nil
 }

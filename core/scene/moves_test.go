@@ -411,6 +411,10 @@ func TestClipsAreEqualOnlyInEverything(t *testing.T) {
 			f.SetBool(true)
 		case reflect.Struct:
 			f.Set(reflect.ValueOf(scene.Fade{Length: 9}))
+		case reflect.Slice:
+			f.Set(reflect.ValueOf([]scene.LevelPoint{{At: 1}}))
+		case reflect.Pointer:
+			f.Set(reflect.ValueOf(&scene.Accepted{Sound: "x"}))
 		case reflect.Map:
 			f.Set(reflect.ValueOf(scene.Foreign{"x": []byte("2")}))
 		default:

@@ -55,6 +55,7 @@ func TestRandomEditsKeepEveryInvariant(t *testing.T) {
 				}
 				checkSync(t, next, when)
 				checkLeads(t, next, when)
+				checkPairs(t, next, when)
 				if scene.Describe(s, next, e) == "" {
 					t.Fatalf("%s has no words", when)
 				}
@@ -96,6 +97,18 @@ func TestRandomEditsKeepEveryInvariant(t *testing.T) {
 	for _, name := range scene.Names() {
 		if did[name] == 0 && name != "bring" {
 			t.Errorf("no %s was ever done", name)
+		}
+	}
+}
+
+// checkPairs: both clips of a pair fade for as long as they overlap.
+func checkPairs(t *testing.T, s *scene.Scene, when string) {
+	for _, p := range s.Pairs {
+		span, ok := s.Overlap(p)
+		_, out := s.Clip(p.Out)
+		_, in := s.Clip(p.In)
+		if !ok || out.FadeOut.Length != span.Len() || in.FadeIn.Length != span.Len() {
+			t.Fatalf("after %s: the pair %+v does not fade over its overlap %v", when, p, span)
 		}
 	}
 }

@@ -27,6 +27,7 @@ type Scene struct {
 	Channels   int               `json:"channels"` // 1 or 2
 	StartFrame int64             `json:"start_frame"`
 	Tracks     []*Track          `json:"tracks"`
+	Pairs      []Pair            `json:"pairs,omitempty"`
 	Markers    []Marker          `json:"markers,omitempty"`
 	Sources    map[string]Source `json:"sources"`
 	LastID     int64             `json:"last_id"` // the number in the newest clip's, track's or marker's id
@@ -109,13 +110,33 @@ type Clip struct {
 	Muted   bool    `json:"muted,omitempty"`
 	Note    string  `json:"note,omitempty"`
 	Foreign Foreign `json:"foreign,omitempty"`
+
+	Level []LevelPoint `json:"level,omitempty"` // in order of time; straight in dB between points, on like the outermost beyond them
+
+	AcceptedHead *Accepted `json:"accepted_head,omitempty"` // the seam at its head, where no other clip touches it
+	AcceptedTail *Accepted `json:"accepted_tail,omitempty"` // the seam at its tail, the cut to the next clip among them
+}
+
+// A LevelPoint is a gain at a moment of the recording, so that it stays on its word however the clip is trimmed.
+type LevelPoint struct {
+	At int64   `json:"at"` // sample of the source
+	DB float64 `json:"db"`
+}
+
+// Accepted says that an editor lets a seam be as it sounds.
+type Accepted struct {
+	Sound string `json:"sound"` // digest of what sounded there; with another sound the seam is not accepted any more
+	Note  string `json:"note,omitempty"`
 }
 
 // Equal tells whether two clips are the same in everything.
 func (c Clip) Equal(o Clip) bool {
 	return c.ID == o.ID && c.Start == o.Start && c.In == o.In && c.Length == o.Length && c.Source == o.Source && c.Name == o.Name && c.GainDB == o.GainDB &&
-		c.FadeIn == o.FadeIn && c.FadeOut == o.FadeOut && c.Link == o.Link && c.Muted == o.Muted && c.Note == o.Note && c.Foreign.equal(o.Foreign)
+		c.FadeIn == o.FadeIn && c.FadeOut == o.FadeOut && c.Link == o.Link && c.Muted == o.Muted && c.Note == o.Note && slices.Equal(c.Level, o.Level) &&
+		same(c.AcceptedHead, o.AcceptedHead) && same(c.AcceptedTail, o.AcceptedTail) && c.Foreign.equal(o.Foreign)
 }
+
+func same[T comparable](a, b *T) bool { return a == b || a != nil && b != nil && *a == *b }
 
 func (f Foreign) equal(o Foreign) bool {
 	return maps.EqualFunc(f, o, func(a, b json.RawMessage) bool { return bytes.Equal(a, b) })

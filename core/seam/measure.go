@@ -89,10 +89,14 @@ func (m *Meter) raw(c *scene.Clip, span pcm.Span) (pcm.Block, error) {
 	if err != nil {
 		return nil, err
 	}
+	at := span.From + c.In - c.Start
 	b, err := pcm.Read(r, span.Add(c.In-c.Start))
 	gain := measure.Amplitude(c.GainDB)
-	for _, ch := range b {
-		for i := range ch {
+	for i := range b.Len() {
+		if len(c.Level) > 0 {
+			gain = measure.Amplitude(c.GainDB + c.LevelDB(at+i))
+		}
+		for _, ch := range b {
 			ch[i] *= gain
 		}
 	}
@@ -151,6 +155,9 @@ func (m *Meter) look(r *Result) (*look, error) {
 	if l.alone, err = m.track(r.Track); err != nil {
 		return nil, err
 	}
+	if r.Pair { // two tracks make it
+		l.alone = l.heard
+	}
 	if !m.heard[r.Track] {
 		l.heard = l.alone
 	}
@@ -204,6 +211,10 @@ func (m *Meter) sides(s Seam) (left, right pcm.Span) {
 	t := m.scene.Track(s.Track)
 	left = pcm.Span{From: max(0, s.From-m.ms(sideMS)), To: s.From}
 	right = pcm.Span{From: s.To, To: min(m.scene.Length(), s.To+m.ms(sideMS))}
+	if s.Pair {
+		_, in := m.scene.Clip(s.Right)
+		return pcm.Span{From: max(left.From, t.Clips[s.index].Start), To: left.To}, pcm.Span{From: right.From, To: min(right.To, in.End())}
+	}
 	before, after := s.index, s.index+1 // the clips that bound the sides
 	if s.Left == "" {
 		before, after = s.index-1, s.index
@@ -240,7 +251,7 @@ func (l *look) backgrounds() error {
 		return nil
 	}
 	step := *m.BackgroundRightDB - *m.BackgroundLeftDB
-	if l.r.Kind == Cut {
+	if l.r.Kind == Cut || l.r.Pair {
 		l.colours()
 	} else {
 		inside, outside, sign := 1, *m.BackgroundLeftDB, 1.0
@@ -441,6 +452,9 @@ func (l *look) drop() error {
 
 // blended measures how alike the sides are over the blend, or around a plain cut, and what their sum does.
 func (l *look) blended() error {
+	if l.r.Pair {
+		return l.paired()
+	}
 	if l.r.Kind != Cut {
 		return nil
 	}
@@ -460,6 +474,18 @@ func (l *look) blended() error {
 	}
 	sum := RenderedSum(*b, l.left.GainDB, l.right.GainDB, out, in, c, 1, l.scene.SampleRate)
 	l.r.Measures.BlendLevelDB = &sum[0]
+	return nil
+}
+
+func (l *look) paired() error {
+	p := l.scene.PairAt(l.r.Left, true)
+	out, in, err := mix.PairSides(l.scene, *p, func(c scene.Clip) (pcm.ReaderAt, error) { return l.recording(&c) })
+	if err != nil {
+		return err
+	}
+	c := measure.Correlation(out, in)
+	sum := RenderedSum(scene.Blend{Before: l.r.At - l.r.From, After: l.r.To - l.r.At, Law: p.Law, CurveOut: p.CurveOut, CurveIn: p.CurveIn}, l.left.GainDB, l.right.GainDB, out, in, c, 1, l.scene.SampleRate)
+	l.r.Measures.Correlation, l.r.Measures.BlendLevelDB = &c, &sum[0]
 	return nil
 }
 

@@ -51,6 +51,7 @@ type Seam struct {
 	LeftName  string `json:"left_name"`
 	RightName string `json:"right_name"`
 	Blend     bool   `json:"blend"`
+	Pair      bool   `json:"pair,omitempty"` // from a clip of this track over into one of another
 	index     int    // of the left clip, else of the right one
 }
 
@@ -66,10 +67,12 @@ func Find(s *scene.Scene) []Seam {
 			blends[t.Blends[i].Left] = &t.Blends[i]
 		}
 		for i, c := range t.Clips {
-			if i == 0 || !t.Touches(i-1) {
+			if p := s.PairAt(c.ID, false); (i == 0 || !t.Touches(i-1)) && p == nil {
 				list = append(list, edge(t, i, true, i == 0))
 			}
-			if t.Touches(i) {
+			if p := s.PairAt(c.ID, true); p != nil {
+				list = append(list, pair(s, t, i, *p))
+			} else if t.Touches(i) {
 				list = append(list, cut(t, i, blends[c.ID]))
 			} else {
 				list = append(list, edge(t, i, false, i+1 == len(t.Clips)))
@@ -92,6 +95,14 @@ func cut(t *scene.Track, i int, b *scene.Blend) Seam {
 	s.From -= l.FadeOut.Length
 	s.To += r.FadeIn.Length
 	return s
+}
+
+// pair is the seam of two clips of two tracks that go over into each other: the outgoing one's track has it.
+func pair(s *scene.Scene, t *scene.Track, i int, p scene.Pair) Seam {
+	span, _ := s.Overlap(p)
+	_, in := s.Clip(p.In)
+	return Seam{ID: "pair:" + p.Out + ":" + p.In, Track: t.ID, TrackName: t.Name, Kind: Fade, At: (span.From + span.To) / 2, From: span.From, To: span.To,
+		Left: p.Out, Right: p.In, LeftName: t.Clips[i].Name, RightName: in.Name, Pair: true, index: i}
 }
 
 func edge(t *scene.Track, i int, head, outermost bool) Seam {
@@ -154,7 +165,7 @@ func NewKeys(sc *scene.Scene) *Keys {
 		index := make(map[string]int, len(t.Clips))
 		for i, c := range t.Clips {
 			index[c.ID] = i
-			tk.clips[i] = digestOf([]any{c.ID, c.Source, c.In, c.Length, c.GainDB, c.FadeIn, c.FadeOut, c.Muted})
+			tk.clips[i] = digestOf([]any{c.ID, c.Source, c.In, c.Length, c.GainDB, c.FadeIn, c.FadeOut, c.Muted, c.Level})
 		}
 		for _, b := range t.Blends {
 			tk.blends[index[b.Left]] = digestOf(b)
@@ -168,7 +179,11 @@ func NewKeys(sc *scene.Scene) *Keys {
 func (k *Keys) Of(s Seam) string {
 	sc := k.scene
 	window := pcm.Span{From: s.From - around*sc.SampleRate, To: s.To + around*sc.SampleRate}
-	own := digestOf([]any{s.Kind, s.Track, s.Left, s.Right, s.At - s.From, s.To - s.At, sc.SampleRate, sc.Channels, sc.Length() <= window.To, window.From <= 0})
+	var pair *scene.Pair
+	if s.Pair {
+		pair = sc.PairAt(s.Left, true)
+	}
+	own := digestOf([]any{s.Kind, s.Track, s.Left, s.Right, s.At - s.From, s.To - s.At, sc.SampleRate, sc.Channels, sc.Length() <= window.To, window.From <= 0, pair})
 	h := sha256.New()
 	h.Write(own[:])
 	var at [8]byte
@@ -186,4 +201,49 @@ func (k *Keys) Of(s Seam) string {
 		}
 	}
 	return hex.EncodeToString(h.Sum(nil)[:16])
+}
+
+// Sound is a digest of what sounds at a seam itself: of the clips beside it, within a second, by their recordings. It stays
+// the same when the seam moves, when its clips are trimmed elsewhere, and from one file to another.
+func Sound(sc *scene.Scene, s Seam) string {
+	within := pcm.Span{From: s.From - sc.SampleRate, To: s.To + sc.SampleRate}
+	var parts []any
+	for _, id := range []string{s.Left, s.Right} {
+		t, c := sc.Clip(id)
+		if c == nil {
+			parts = append(parts, nil)
+			continue
+		}
+		heard := c.Span().Intersect(within)
+		parts = append(parts, sc.Sources[c.Source].Name, c.In+heard.From-c.Start, heard.From-s.At, heard.To-s.At, c.GainDB, c.Muted, t.GainDB, c.LevelDB(c.In+s.At-c.Start))
+		if c.End() <= within.To {
+			parts = append(parts, c.FadeOut)
+		}
+		if c.Start >= within.From {
+			parts = append(parts, c.FadeIn)
+		}
+		if b := t.Blend(s.Left, s.Right); b != nil {
+			parts = append(parts, b.Before, b.After, b.Law, b.CurveOut, b.CurveIn)
+		}
+	}
+	if s.Pair {
+		p := sc.PairAt(s.Left, true)
+		parts = append(parts, p.Law, p.CurveOut, p.CurveIn)
+	}
+	sum := digestOf(parts)
+	return hex.EncodeToString(sum[:])
+}
+
+// Acceptance is an editor's word that a seam is to be as it sounds; nil if there is none, or the sound is another now.
+func Acceptance(sc *scene.Scene, s Seam) *scene.Accepted {
+	var a *scene.Accepted
+	if _, c := sc.Clip(s.Left); c != nil {
+		a = c.AcceptedTail
+	} else if _, c := sc.Clip(s.Right); c != nil {
+		a = c.AcceptedHead
+	}
+	if a == nil || a.Sound != Sound(sc, s) {
+		return nil
+	}
+	return a
 }

@@ -31,6 +31,8 @@ type reader struct {
 	length   Length
 	sources  map[string]string // id by media URL
 	warnings []string
+	pairs    []scene.Pair      // with the name of their incoming clip
+	incoming map[string]string // id of the incoming clips of pairs, by name
 }
 
 // Read reads a scene file. length may be nil. Warnings name what was kept but is not heard.
@@ -56,7 +58,7 @@ func Read(raw []byte, length Length) (s *scene.Scene, warnings []string, err err
 	if err != nil {
 		return nil, nil, err
 	}
-	r := &reader{length: length, sources: map[string]string{}}
+	r := &reader{length: length, sources: map[string]string{}, incoming: map[string]string{}}
 	if err := r.frame(top, tracks); err != nil {
 		return nil, nil, err
 	}
@@ -65,6 +67,7 @@ func Read(raw []byte, length Length) (s *scene.Scene, warnings []string, err err
 			return nil, nil, err
 		}
 	}
+	r.matchPairs()
 	stack.place = "tracks"
 	if err := r.markers(stack); err != nil {
 		return nil, nil, err
@@ -454,12 +457,25 @@ func (r *reader) clip(n node, t *scene.Track, at *big.Rat) (scene.Clip, *big.Rat
 	}
 	c.Link, c.Note = mine.text("link"), mine.text("note")
 	c.Muted = mine.flag("muted", false) || !n.flag("enabled", true)
-	for _, unheard := range []string{"level", "lulls", "fit"} {
+	if c.Level, err = r.level(mine, src, t); err != nil {
+		return c, nil, err
+	}
+	if err := r.pair(mine, c.ID); err != nil {
+		return c, nil, err
+	}
+	for key, to := range map[string]**scene.Accepted{"accepted_head": &c.AcceptedHead, "accepted_tail": &c.AcceptedTail} {
+		if a, ok, err := mine.object(key); err != nil {
+			return c, nil, err
+		} else if ok && a.text("sound") != "" {
+			*to = &scene.Accepted{Sound: a.text("sound"), Note: a.text("note")}
+		}
+	}
+	for _, unheard := range []string{"lulls", "fit"} {
 		if v := mine.fields[unheard]; v != nil && !isEmpty(v) {
 			r.warnings = append(r.warnings, fmt.Sprintf("%s: %s of clip %s is kept, but not heard yet", mine.place, unheard, c.Name))
 		}
 	}
-	if c.Foreign, err = mine.rest(foreign, "gain_db", "fade_in", "fade_out", "link", "note", "muted"); err != nil {
+	if c.Foreign, err = mine.rest(foreign, "gain_db", "fade_in", "fade_out", "link", "note", "muted", "level", "accepted_head", "accepted_tail", "pair_out", "pair_in"); err != nil {
 		return c, nil, err
 	}
 	if e, _ := n.fields["effects"].([]any); len(e) > 0 {
@@ -561,6 +577,34 @@ func (r *reader) fade(mine node, key string, t *scene.Track) (scene.Fade, error)
 	return f, err
 }
 
+// level reads a level line. Its moments are the recording's own.
+func (r *reader) level(mine node, src scene.Source, t *scene.Track) ([]scene.LevelPoint, error) {
+	list, err := mine.list("level", func(i int) string { return fmt.Sprintf("%s/level/%d", mine.place, i) })
+	if err != nil {
+		return nil, err
+	}
+	var points []scene.LevelPoint
+	num, den := r.unit(t)
+	for _, n := range list {
+		at, ok, err := n.time("at")
+		if err != nil {
+			return nil, err
+		}
+		if !ok {
+			return nil, n.errorf("a point of a level line needs its moment, at")
+		}
+		p := scene.LevelPoint{At: units(new(big.Rat).Sub(at.seconds, big.NewRat(src.Offset, r.scene.SampleRate)), num, den)}
+		if p.DB, err = n.db("db"); err != nil {
+			return nil, err
+		}
+		if k := len(points); k > 0 && p.At <= points[k-1].At {
+			return nil, n.errorf("does not lie behind the point before it")
+		}
+		points = append(points, p)
+	}
+	return points, nil
+}
+
 // curve reads a curve's name, or an object of its name and bend; straight if there is none.
 func (n node) curve(key, bendKey string) (blend.Curve, error) {
 	c := blend.Curve{Shape: blend.Straight}
@@ -617,21 +661,9 @@ func (r *reader) blend(n node, t *scene.Track) error {
 		return err
 	}
 	left, right := t.Clips[len(t.Clips)-2], t.Clips[len(t.Clips)-1]
-	b := scene.Blend{Left: left.ID, Right: right.ID, Before: before, After: after, Law: blend.ConstantPower}
-	if law := mine.text("law"); law != "" {
-		if b.Law = blend.Law(law); !b.Law.Valid() {
-			return mine.errorf("law %q is not one of constant_power, constant_gain, matched", law)
-		}
-	}
-	for key, to := range map[string]**blend.Curve{"curve_out": &b.CurveOut, "curve_in": &b.CurveIn} {
-		if mine.fields[key] == nil {
-			continue
-		}
-		c, err := mine.curve(key, strings.Replace(key, "curve", "bend", 1))
-		if err != nil {
-			return err
-		}
-		*to = &c
+	b := scene.Blend{Left: left.ID, Right: right.ID, Before: before, After: after}
+	if b.Law, b.CurveOut, b.CurveIn, err = mine.shape(); err != nil {
+		return err
 	}
 	if b.Foreign, err = mine.rest(foreign, "law", "curve_out", "curve_in", "bend_out", "bend_in"); err != nil {
 		return err
@@ -644,6 +676,58 @@ func (r *reader) blend(n node, t *scene.Track) error {
 	}
 	t.Blends = append(t.Blends, b)
 	return nil
+}
+
+// shape reads the law and the curves of a blend or a pair.
+func (n node) shape() (law blend.Law, out, in *blend.Curve, err error) {
+	law = blend.ConstantPower
+	if name := n.text("law"); name != "" {
+		if law = blend.Law(name); !law.Valid() {
+			return law, nil, nil, n.errorf("law %q is not one of constant_power, constant_gain, matched", name)
+		}
+	}
+	for key, to := range map[string]**blend.Curve{"curve_out": &out, "curve_in": &in} {
+		if n.fields[key] == nil {
+			continue
+		}
+		c, err := n.curve(key, strings.Replace(key, "curve", "bend", 1))
+		if err != nil {
+			return law, nil, nil, err
+		}
+		*to = &c
+	}
+	return law, out, in, nil
+}
+
+// pair notes what a clip says of a pair that it is part of.
+func (r *reader) pair(mine node, clip string) error {
+	if name := mine.text("pair_in"); name != "" {
+		r.incoming[name] = clip
+	}
+	o, ok, err := mine.object("pair_out")
+	if err != nil || !ok {
+		return err
+	}
+	p := scene.Pair{Out: clip, In: o.text("with")}
+	if p.Law, p.CurveOut, p.CurveIn, err = o.shape(); err != nil {
+		return err
+	}
+	r.pairs = append(r.pairs, p)
+	return nil
+}
+
+// matchPairs puts the pairs together once all clips are read. Clips that are none any more keep their fades.
+func (r *reader) matchPairs() {
+	for _, p := range r.pairs {
+		p.In = r.incoming[p.In]
+		span, ok := r.scene.Overlap(p)
+		_, out := r.scene.Clip(p.Out)
+		if _, in := r.scene.Clip(p.In); !ok || out.FadeOut.Length != span.Len() || in.FadeIn.Length != span.Len() {
+			r.warnings = append(r.warnings, fmt.Sprintf("clip %s: its pair is not there any more, its fade stays", out.Name))
+			continue
+		}
+		r.scene.Pairs = append(r.scene.Pairs, p)
+	}
 }
 
 // edgeFade reads a transition next to a gap, which is a fade of the last clip read.

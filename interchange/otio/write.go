@@ -146,6 +146,24 @@ func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64) objec
 	put(mine, "fade_out", writeFade(c.FadeOut, rate), c.FadeOut.Length > 0)
 	put(mine, "link", c.Link, c.Link != "")
 	put(mine, "note", c.Note, c.Note != "")
+	if p := s.PairAt(c.ID, true); p != nil {
+		o := object{"with": p.In, "law": p.Law}
+		putCurves(o, p.CurveOut, p.CurveIn)
+		mine["pair_out"] = o
+	}
+	if p := s.PairAt(c.ID, false); p != nil {
+		mine["pair_in"] = p.In
+	}
+	var level []any
+	for _, p := range c.Level {
+		level = append(level, object{"at": rational(p.At+offset, rate), "db": p.DB})
+	}
+	put(mine, "level", level, level != nil)
+	for key, a := range map[string]*scene.Accepted{"accepted_head": c.AcceptedHead, "accepted_tail": c.AcceptedTail} {
+		if a != nil {
+			mine[key] = object{"sound": a.Sound, "note": a.Note}
+		}
+	}
 	o := object{"OTIO_SCHEMA": "Clip.2", "name": c.Name, "source_range": timeRange(c.In+offset, c.Length, rate),
 		"media_references":           object{"DEFAULT_MEDIA": withForeign(ref, src.Foreign, object{})},
 		"active_media_reference_key": "DEFAULT_MEDIA",
@@ -164,13 +182,17 @@ func writeFade(f scene.Fade, rate float64) object {
 
 func writeBlend(b scene.Blend, rate float64) object {
 	mine := object{"law": b.Law}
-	for key, c := range map[string]*blend.Curve{"out": b.CurveOut, "in": b.CurveIn} {
-		if c != nil {
-			mine["curve_"+key] = c.Shape
-			put(mine, "bend_"+key, c.Bend, c.Bend != 0)
-		}
-	}
+	putCurves(mine, b.CurveOut, b.CurveIn)
 	o := object{"OTIO_SCHEMA": "Transition.1", "name": "", "transition_type": transitionType,
 		"in_offset": rational(b.Before, rate), "out_offset": rational(b.After, rate)}
 	return withForeign(o, b.Foreign, mine)
+}
+
+func putCurves(to object, out, in *blend.Curve) {
+	for key, c := range map[string]*blend.Curve{"out": out, "in": in} {
+		if c != nil {
+			to["curve_"+key] = c.Shape
+			put(to, "bend_"+key, c.Bend, c.Bend != 0)
+		}
+	}
 }

@@ -82,7 +82,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	how := []string{scene.Free, scene.Over, scene.Insert}[rng.IntN(3)]
 	some, yes := rng.IntN(2) == 0, true
 	from := max(0, frame(at+jitter(90000)))
-	switch rng.IntN(37) {
+	switch rng.IntN(41) {
 	case 0:
 		return &scene.Move{Clip: id, To: at + jitter(100000)}
 	case 1, 2, 3, 4:
@@ -95,6 +95,25 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		return &scene.Remove{Clips: []string{id}, Close: some, Alone: rng.IntN(4) == 0}
 	case 8, 9, 10:
 		return &scene.SetBlend{Left: id, Right: next, Before: rng.Int64N(20000), After: rng.Int64N(20000), Law: blend.Laws[rng.IntN(3)].Law}
+	case 37:
+		return &scene.SetLevel{Clip: id, Points: []scene.LevelPoint{{At: c.In, DB: -3}, {At: c.In + 1 + rng.Int64N(40000), DB: 2 * rng.Float64()}}}
+	case 38:
+		return &scene.Accept{Left: id, Right: next, Sound: "heard", Note: "as it was"}
+	case 39:
+		e := &scene.SetPair{Out: id, In: next, From: at, To: at + 4000, Law: blend.Laws[rng.IntN(3)].Law}
+		for _, other := range s.Tracks { // one that sets in while the clip sounds, and outlasts it
+			for _, o := range other.Clips {
+				if t.Kind == scene.Sound && other.Kind == scene.Sound && other != t && o.Start > c.Start && o.Start < c.End() && o.End() > c.End() {
+					e.In, e.From, e.To = o.ID, o.Start+jitter(2000), c.End()+jitter(2000)
+				}
+			}
+		}
+		return e
+	case 40:
+		if len(s.Pairs) > 0 {
+			return &scene.RemovePair{Out: s.Pairs[0].Out, In: s.Pairs[0].In}
+		}
+		return &scene.RemovePair{Out: id, In: next}
 	case 11:
 		return &scene.FadeEdge{Clip: id, Edge: edge, Length: rng.Int64N(20000)}
 	case 12, 13:

@@ -1,0 +1,110 @@
+package scene
+
+import (
+	"fmt"
+	"math"
+	"sort"
+)
+
+// LevelDB is the gain of a clip's level line at a sample of its source, in dB.
+func (c *Clip) LevelDB(at int64) float64 {
+	n := len(c.Level)
+	if n == 0 {
+		return 0
+	}
+	i := sort.Search(n, func(i int) bool { return c.Level[i].At > at }) // the first point after it
+	switch i {
+	case 0:
+		return c.Level[0].DB
+	case n:
+		return c.Level[n-1].DB
+	}
+	a, b := c.Level[i-1], c.Level[i]
+	return a.DB + (b.DB-a.DB)*float64(at-a.At)/float64(b.At-a.At)
+}
+
+// mostPoints bounds a level line.
+const mostPoints = 10000
+
+// SetLevel gives a clip another level line; one without points takes it off.
+type SetLevel struct {
+	Clip   string       `json:"clip"`
+	Points []LevelPoint `json:"points"`
+}
+
+func (e *SetLevel) apply(d *draft) error {
+	t, c, err := d.open(e.Clip)
+	if err != nil {
+		return err
+	}
+	if t.Kind != Sound {
+		return notPossible("%s is picture and has no level line.", c.Name)
+	}
+	if len(e.Points) > mostPoints {
+		return notPossible("A level line of %d points is too long; %d are the most.", len(e.Points), mostPoints)
+	}
+	for i, p := range e.Points {
+		if !sane(p.DB) || math.Abs(float64(p.At)) > float64(unbounded) {
+			return notPossible("Point %d of the level line has %g dB; -120 to 40 are possible.", i+1, p.DB)
+		}
+		if i > 0 && p.At <= e.Points[i-1].At {
+			return notPossible("Point %d of the level line does not lie behind the one before it.", i+1)
+		}
+	}
+	c.Level = e.Points
+	return nil
+}
+
+func (e *SetLevel) words(before, after *Scene) string {
+	_, c := before.Clip(e.Clip)
+	if len(e.Points) == 0 {
+		return "level line taken off " + c.Name
+	}
+	return fmt.Sprintf("level line of %s set, %s", c.Name, count(len(e.Points), "point"))
+}
+
+// Accept lets the seam at a cut, or at a clip's head (no Left) or tail (no Right), be as it sounds; without a Sound it is
+// not accepted any more.
+type Accept struct {
+	Left  string `json:"left,omitempty"`
+	Right string `json:"right,omitempty"`
+	Sound string `json:"sound"`
+	Note  string `json:"note,omitempty"`
+}
+
+func (e *Accept) apply(d *draft) error {
+	if e.Left == "" && e.Right == "" {
+		return notPossible("No seam is named that could be accepted.")
+	}
+	id := e.Left
+	if id == "" {
+		id = e.Right
+	}
+	t, c, err := d.open(id)
+	if err != nil {
+		return err
+	}
+	if t.Kind != Sound {
+		return notPossible("%s is picture; seams are places in sound.", c.Name)
+	}
+	var a *Accepted
+	if e.Sound != "" {
+		a = &Accepted{e.Sound, e.Note}
+	}
+	if e.Left == "" {
+		c.AcceptedHead = a
+	} else {
+		c.AcceptedTail = a
+	}
+	return nil
+}
+
+func (e *Accept) words(before, after *Scene) string {
+	what := "cut from " + before.nameOf(e.Left) + " to " + before.nameOf(e.Right)
+	if e.Right == "" {
+		what = "tail of " + before.nameOf(e.Left)
+	} else if e.Left == "" {
+		what = "head of " + before.nameOf(e.Right)
+	}
+	return what + either(e.Sound == "", " not accepted any more", " accepted as it is")
+}

@@ -29,6 +29,7 @@ var edits = map[string]func() Edit{
 	"trim":          func() Edit { return new(Trim) },
 	"nudge":         func() Edit { return new(Nudge) },
 	"roll":          func() Edit { return new(Roll) },
+	"place_cut":     func() Edit { return new(PlaceCut) },
 	"slip":          func() Edit { return new(Slip) },
 	"slide":         func() Edit { return new(Slide) },
 	"swap":          func() Edit { return new(Swap) },

@@ -27,7 +27,7 @@ func TestRandomEditsKeepEveryInvariant(t *testing.T) {
 	did := map[string]int{}
 	for _, rate := range []timecode.Rate{timecode.F24, timecode.F25, timecode.F2997D, timecode.F23976} {
 		done, refused := 0, 0
-		for seed := uint64(0); seed < 40; seed++ {
+		for seed := uint64(0); seed < 50; seed++ {
 			rng := rand.New(rand.NewPCG(seed, 77))
 			s := scenetest.Mixed(t, rate)
 			states, kept := []*scene.Scene{s}, [][]byte{bits(t, s)}

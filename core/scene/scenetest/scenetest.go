@@ -82,7 +82,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	how := []string{scene.Free, scene.Over, scene.Insert}[rng.IntN(3)]
 	some, yes := rng.IntN(2) == 0, true
 	from := max(0, frame(at+jitter(90000)))
-	switch rng.IntN(41) {
+	switch rng.IntN(42) {
 	case 0:
 		return &scene.Move{Clip: id, To: at + jitter(100000)}
 	case 1, 2, 3, 4:
@@ -95,6 +95,8 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		return &scene.Remove{Clips: []string{id}, Close: some, Alone: rng.IntN(4) == 0}
 	case 8, 9, 10:
 		return &scene.SetBlend{Left: id, Right: next, Before: rng.Int64N(20000), After: rng.Int64N(20000), Law: blend.Laws[rng.IntN(3)].Law}
+	case 41:
+		return &scene.PlaceCut{Left: id, Right: next, To: s.Time(t, c.End()) + jitter(3000), Slip: rng.Int64N(1400) - 700}
 	case 37:
 		return &scene.SetLevel{Clip: id, Points: []scene.LevelPoint{{At: c.In, DB: -3}, {At: c.In + 1 + rng.Int64N(40000), DB: 2 * rng.Float64()}}}
 	case 38:

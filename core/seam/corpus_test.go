@@ -5,8 +5,10 @@ import (
 	"math"
 	"math/rand/v2"
 	"os"
+	"runtime"
 	"slices"
 	"strconv"
+	"sync"
 	"testing"
 
 	"blendseam/core/measure"
@@ -32,12 +34,12 @@ var troubles = []seam.Cause{seam.Click, seam.BackgroundStep, seam.ColourStep, se
 
 // A maker draws specimens.
 type maker struct {
-	t      *testing.T
+	t      testing.TB
 	r      *rand.Rand
 	voices [][]float64 // of one loudness
 }
 
-func newMaker(t *testing.T, seed uint64) *maker {
+func newMaker(t testing.TB, seed uint64) *maker {
 	m := &maker{t: t, r: rand.New(rand.NewPCG(seed, 77))}
 	for _, f := range outside.Voices(t) {
 		v := outside.Decode(t, f, 1)[0]
@@ -242,31 +244,49 @@ func (m *maker) inAWord(v []float64, phrase pcm.Span) int64 {
 	return places[m.r.IntN(len(places))]
 }
 
-func (s specimen) meter() *seam.Meter {
-	m, err := seam.NewMeter(s.scene, s.open)
+// all measures the specimen's seams.
+func (s specimen) all() []seam.Result {
+	all, err := seam.All(s.scene, s.open, 1)
 	if err != nil {
-		s.t.Fatal(err)
+		s.t.Error(err)
 	}
-	return m
+	return all
 }
 
-// result measures the seam that matters.
-func (s specimen) result(m *seam.Meter) seam.Result {
-	kind := seam.Cut
+// matters is the seam that matters among all.
+func (s specimen) matters(all []seam.Result) seam.Result {
 	if s.want == seam.DeadSilence {
-		kind = seam.GapStart
+		return find(all, seam.GapStart)
 	}
-	for _, x := range seam.Find(s.scene) {
-		if x.Kind == kind {
-			r, err := m.Seam(x)
-			if err != nil {
-				s.t.Fatal(err)
-			}
+	return find(all, seam.Cut)
+}
+
+func find(all []seam.Result, kind seam.Kind) seam.Result {
+	for _, r := range all {
+		if r.Kind == kind {
 			return r
 		}
 	}
-	s.t.Fatal("the specimen has no such seam")
 	return seam.Result{}
+}
+
+// each makes the corpus and does something with every specimen, several at once.
+func each(t *testing.T, do func(specimen)) {
+	m := newMaker(t, seedOf())
+	made := make(chan specimen)
+	var group sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() {
+			for s := range made {
+				do(s)
+			}
+		})
+	}
+	for i := range specimens {
+		made <- m.make(i)
+	}
+	close(made)
+	group.Wait()
 }
 
 const specimens = 306
@@ -280,12 +300,13 @@ func seedOf() uint64 {
 }
 
 func TestTheAuditFindsWhatWasPlanted(t *testing.T) {
-	m := newMaker(t, seedOf())
 	right, planted, clean, falseRough, falseAudible := 0, 0, 0, 0, 0
 	wrong := map[string]int{}
-	for i := range specimens {
-		s := m.make(i)
-		r := s.result(s.meter())
+	var mu sync.Mutex
+	each(t, func(s specimen) {
+		r := s.matters(s.all())
+		mu.Lock()
+		defer mu.Unlock()
 		if s.want == seam.None {
 			clean++
 			if r.Verdict == seam.Rough {
@@ -295,7 +316,7 @@ func TestTheAuditFindsWhatWasPlanted(t *testing.T) {
 				falseAudible++
 				t.Logf("clean, called %s: %s; %s", r.Verdict, r.Why, s.about)
 			}
-			continue
+			return
 		}
 		planted++
 		if r.Cause == s.want {
@@ -304,7 +325,7 @@ func TestTheAuditFindsWhatWasPlanted(t *testing.T) {
 			wrong[fmt.Sprintf("%s as %s", s.want, r.Cause)]++
 			t.Logf("called %s (%s); %s", r.Cause, r.Why, s.about)
 		}
-	}
+	})
 	t.Logf("%d of %d with the right cause (%.1f %%); of %d clean ones %d called rough, %d audible or rough; wrong: %v", right, planted, 100*float64(right)/float64(planted), clean, falseRough, falseAudible, wrong)
 	if float64(right) < 0.95*float64(planted) {
 		t.Errorf("only %d of %d have the right cause", right, planted)

@@ -32,6 +32,7 @@ type Meter struct {
 	mu    sync.Mutex
 	alone map[string]*mix.Mixer // by track
 	read  map[string]pcm.ReaderAt
+	known map[string]*Recording // of short clips, by clip
 }
 
 // NewMeter prepares a scene for measuring.
@@ -40,7 +41,7 @@ func NewMeter(s *scene.Scene, open mix.Open) (*Meter, error) {
 	if err != nil {
 		return nil, err
 	}
-	m := &Meter{scene: s, open: open, whole: whole, heard: map[string]bool{}, alone: map[string]*mix.Mixer{}, read: map[string]pcm.ReaderAt{}}
+	m := &Meter{scene: s, open: open, whole: whole, heard: map[string]bool{}, alone: map[string]*mix.Mixer{}, read: map[string]pcm.ReaderAt{}, known: map[string]*Recording{}}
 	solo := false
 	for _, t := range s.Tracks {
 		solo = solo || t.Kind == scene.Sound && t.Solo
@@ -106,7 +107,7 @@ func (m *Meter) raw(c *scene.Clip, span pcm.Span) (pcm.Block, error) {
 func (m *Meter) ms(n float64) int64 { return int64(math.Round(n * float64(m.scene.SampleRate) / 1000)) }
 
 // sideMS is how much to each side of a seam is looked at, in milliseconds.
-const sideMS = 2500
+const sideMS = 2000
 
 // A look is what is measured of one seam.
 type look struct {
@@ -195,7 +196,7 @@ func (l *look) render(x *mix.Mixer, known [2]*Recording) (s side, err error) {
 		if mono := measure.Mono(b); known[i] != nil && span.In(known[i].Span) {
 			s.findings[i] = known[i].finding.Within(span.Add(-known[i].Span.From), mono)
 		} else {
-			s.findings[i] = speech.Find(mono, int(l.scene.SampleRate))
+			s.findings[i] = speech.Sketch(mono, int(l.scene.SampleRate))
 		}
 	}
 	return s, nil
@@ -206,7 +207,8 @@ func render(x *mix.Mixer, span pcm.Span) (pcm.Block, error) {
 	return b, x.Render(b, span.From)
 }
 
-// sides gives the stretches before and after the change that lie in the clips or gaps beside the seam and in the scene.
+// sides gives the stretches before and after the change that lie in the clips or gaps beside the seam and in the scene, and
+// in no fade at the clips' other ends.
 func (m *Meter) sides(s Seam) (left, right pcm.Span) {
 	t := m.scene.Track(s.Track)
 	left = pcm.Span{From: max(0, s.From-m.ms(sideMS)), To: s.From}
@@ -220,12 +222,14 @@ func (m *Meter) sides(s Seam) (left, right pcm.Span) {
 		before, after = s.index-1, s.index
 	}
 	if s.Left != "" {
-		left.From = max(left.From, t.Clips[before].Start)
+		c := t.Clips[before]
+		left.From = max(left.From, min(c.Start+c.FadeIn.Length, left.To))
 	} else if before >= 0 {
 		left.From = max(left.From, t.Clips[before].End())
 	}
 	if s.Right != "" {
-		right.To = min(right.To, t.Clips[after].End())
+		c := t.Clips[after]
+		right.To = min(right.To, max(c.End()-c.FadeOut.Length, right.From))
 	} else if after < len(t.Clips) {
 		right.To = min(right.To, t.Clips[after].Start)
 	}

@@ -30,12 +30,12 @@ func bed(seed uint64, seconds, db float64) pcm.Block {
 
 // A studio builds scenes of sounds that are laid one after the other.
 type studio struct {
-	t     *testing.T
+	t     testing.TB
 	scene *scene.Scene
 	sound map[string]pcm.Block
 }
 
-func newStudio(t *testing.T) *studio {
+func newStudio(t testing.TB) *studio {
 	s := &studio{t, scene.New("studio", timecode.F25, rate), map[string]pcm.Block{}}
 	s.scene.Channels = 1
 	s.do(&scene.AddTrack{Name: "D", Purpose: "dialogue"})

@@ -104,7 +104,7 @@ var Table = []Measure{
 		About: "largest sample of the scene within half a second of the seam; speech should stay under -6, nothing may reach 0",
 		of:    func(m *Measures) *float64 { return m.PeakDBFS },
 		words: func(v float64, _ *Measures) string { return fmt.Sprintf("peaks reach %.1f dBFS", v) }},
-	{Key: "background_left_db", Name: "Background left", Unit: "dBFS", About: "level of the pauses of the scene in the two and a half seconds before the seam",
+	{Key: "background_left_db", Name: "Background left", Unit: "dBFS", About: "level of the pauses of the scene in the two seconds before the seam",
 		of: func(m *Measures) *float64 { return m.BackgroundLeftDB }},
 	{Key: "background_right_db", Name: "Background right", Unit: "dBFS", About: "the same after it",
 		of: func(m *Measures) *float64 { return m.BackgroundRightDB }},

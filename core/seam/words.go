@@ -2,6 +2,7 @@ package seam
 
 import (
 	"math"
+	"sync"
 
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
@@ -16,6 +17,7 @@ type Recording struct {
 	BackgroundDB float64          `json:"background_db"`
 	Span         pcm.Span         `json:"span"` // that was looked at
 	finding      speech.Finding
+	colour       func() measure.Colour // of its pauses
 }
 
 // WordAt gives the word that sounds at a moment of the scene, with its ends in the scene.
@@ -29,7 +31,7 @@ func (r *Recording) WordAt(at int64) (speech.Stretch, bool) {
 }
 
 // Beyond a seam the recordings are looked at for this long, in milliseconds.
-const beyondMS = 1200
+const beyondMS = 800
 
 // Recording looks at a clip's recording around a moment: so much before and after, in milliseconds, as the recording has.
 func (m *Meter) Recording(c *scene.Clip, at int64, beforeMS, afterMS float64) (*Recording, error) {
@@ -47,8 +49,17 @@ func (m *Meter) Recording(c *scene.Clip, at int64, beforeMS, afterMS float64) (*
 	if err != nil {
 		return nil, err
 	}
-	r.finding = speech.Find(measure.Mono(b), int(m.scene.SampleRate))
+	mono := measure.Mono(b)
+	r.finding = speech.Find(mono, int(m.scene.SampleRate))
 	r.BackgroundDB = r.finding.BackgroundDB
+	r.colour = sync.OnceValue(func() measure.Colour {
+		pauses, left := r.finding.Pauses(), m.ms(500) // half a second of it is enough
+		for i := range pauses {
+			pauses[i].To = min(pauses[i].To, pauses[i].From+left)
+			left -= pauses[i].Len()
+		}
+		return measure.ColourOf(pcm.Block{mono}, pauses, int(m.scene.SampleRate))
+	})
 	for _, s := range r.finding.Stretches {
 		s.Span = s.Span.Add(span.From)
 		if !s.Voiced.Empty() {
@@ -71,6 +82,19 @@ func gone(s Seam, incoming bool) int64 {
 // around looks at the recording of a seam's left or right clip, at what is heard of it and a while beyond.
 func (m *Meter) around(c *scene.Clip, s Seam, incoming bool) (*Recording, error) {
 	fade := float64(s.To-s.From) * 1000 / float64(m.scene.SampleRate)
+	if c.Length <= m.ms(2*sideMS) && fade < beyondMS/2 { // both its ends at once
+		m.mu.Lock()
+		r := m.known[c.ID]
+		m.mu.Unlock()
+		if r != nil {
+			return r, nil
+		}
+		r, err := m.Recording(c, c.Start, 1.5*beyondMS, m.inMS(c.Length)+1.5*beyondMS)
+		m.mu.Lock()
+		m.known[c.ID] = r
+		m.mu.Unlock()
+		return r, err
+	}
 	if incoming {
 		return m.Recording(c, s.To, beyondMS+fade, sideMS)
 	}
@@ -120,7 +144,7 @@ func (l *look) words() error {
 // stands tells whether a voice is really there at the edge, and not only the last of its decay: the 20 ms on each side
 // stand above the background by 6 dB in the bands of speech.
 func (l *look) stands(c *scene.Clip, r *Recording, edge int64) bool {
-	background := measure.ColourOf(pcm.Block{l.monoOf(c, r.Span)}, r.finding.Pauses(), int(l.scene.SampleRate))
+	background := r.colour()
 	for _, from := range []int64{edge - l.ms(25), edge + l.ms(3)} {
 		span := pcm.Span{From: from, To: from + l.ms(22)}
 		now := measure.ColourOf(pcm.Block{l.monoOf(c, span)}, []pcm.Span{{To: span.Len()}}, int(l.scene.SampleRate))

@@ -25,7 +25,7 @@ type Stretch struct {
 	Kind Kind     `json:"kind"`
 	Span pcm.Span `json:"span"`
 	// Voiced is from the first to the last sound with a pitch; what lies before and after it is the first and the last
-	// consonant. Empty in a breath.
+	// consonant. Empty in a breath, and until Voice has looked for it.
 	Voiced pcm.Span `json:"voiced"`
 	PeakDB float64  `json:"peak_db"` // the loudest 10 ms, dBFS
 	above  float64  // the loudest 10 ms over the background, dB
@@ -42,7 +42,7 @@ type Finding struct {
 // Frames are hopMS apart; words closer than joinMS are one, what is shorter than leastMS is none. MarginMS on both sides of
 // a word is neither word nor pause: rooms decay.
 const (
-	hopMS    = 4
+	hopMS    = 5
 	joinMS   = 140
 	leastMS  = 45
 	MarginMS = 40
@@ -82,13 +82,18 @@ func (f Finding) Pauses() []pcm.Span {
 
 // Find looks at sound of rate samples a second.
 //
-// Levels are taken in third-octave bands of 10 ms every 4 ms. The background of each band is its mean power over the fifth
+// Levels are taken in third-octave bands of 10 ms every 5 ms. The background of each band is its mean power over the fifth
 // of the sound that is quietest in all bands together. A frame is active where its bands stand above the background by more
 // than they do in the background itself: five times the spread there, of all bands or of the five that stand highest. A
 // word is what is active without a longer break, from the first frame on from which the level rose.
-func Find(mono []float64, rate int) Finding {
+func Find(mono []float64, rate int) Finding { return find(mono, rate, hopMS) }
+
+// Sketch is Find in steps of 10 ms, without a closer look at where words begin: enough for their background.
+func Sketch(mono []float64, rate int) Finding { return find(mono, rate, 2*hopMS) }
+
+func find(mono []float64, rate, hop int) Finding {
 	f := Finding{Length: int64(len(mono)), rate: int64(rate), BackgroundDB: measure.Silence}
-	a := analyse(mono, rate)
+	a := analyse(mono, rate, hop)
 	defer a.done()
 	if a.frames() < 8 {
 		f.BackgroundDB = measure.RMSDB(pcm.Block{mono})
@@ -99,7 +104,7 @@ func Find(mono []float64, rate int) Finding {
 			f.Stretches = append(f.Stretches, s)
 		}
 	}
-	f.breaths()
+	f.breaths(mono)
 	f.BackgroundDB = f.background(mono)
 	return f
 }
@@ -155,17 +160,24 @@ func withoutDrift(v []float64, rate int64) []float64 {
 // A breath has no pitch, lasts at least 80 ms, and stays this far below the loudest word beside it, in dB.
 const breathBelow = 12
 
-func (f *Finding) breaths() {
+func (f *Finding) breaths(mono []float64) {
 	loudest := measure.Silence
 	for _, s := range f.Stretches {
-		if !s.Voiced.Empty() {
-			loudest = max(loudest, s.PeakDB)
-		}
+		loudest = max(loudest, s.PeakDB)
 	}
 	for i := range f.Stretches {
 		s := &f.Stretches[i]
-		if s.Voiced.Empty() && s.PeakDB < loudest-breathBelow && s.Span.Len() >= f.rate*80/1000 {
+		if s.PeakDB < loudest-breathBelow && s.Span.Len() >= f.rate*80/1000 && voiced(mono, s.Span, f.rate).Empty() {
 			s.Kind = Breath
+		}
+	}
+}
+
+// Voice looks for the pitched part of each word of the sound that was looked at.
+func (f *Finding) Voice(mono []float64) {
+	for i := range f.Stretches {
+		if s := &f.Stretches[i]; s.Kind == Word {
+			s.Voiced = voiced(mono, s.Span, f.rate)
 		}
 	}
 }
@@ -173,6 +185,7 @@ func (f *Finding) breaths() {
 // An analysis has the activity of each frame. Rates above 32 kHz are halved first: speech lies below 8 kHz.
 type analysis struct {
 	mono     []float64
+	hopMS    int
 	every    int64 // samples of what was given for each of mono
 	length   int64 // of what was given
 	rate     int
@@ -205,15 +218,15 @@ func halved(v []float64) []float64 {
 	return out
 }
 
-func analyse(mono []float64, rate int) *analysis {
-	a := &analysis{mono: mono, every: 1, length: int64(len(mono))}
+func analyse(mono []float64, rate, hop int) *analysis {
+	a := &analysis{hopMS: hop, mono: mono, every: 1, length: int64(len(mono))}
 	for rate > 32000 {
 		rate /= 2
 		a.every *= 2
 		a.mono = halved(a.mono)
 	}
 	mono = a.mono
-	a.rate, a.hop = rate, max(1, rate*hopMS/1000)
+	a.rate, a.hop = rate, max(1, rate*hop/1000)
 	a.bands, a.fine = measure.GetBands(rate, rate/100, 200, 8000), measure.GetBands(rate, rate/200, 200, 8000)
 	n := (len(mono)-a.bands.Window())/a.hop + 1
 	if n < 8 {
@@ -229,7 +242,7 @@ func analyse(mono []float64, rate int) *analysis {
 		}
 		a.level = append(a.level, measure.RMSDB(pcm.Block{frame}))
 	}
-	quiet := quietest(smooth(loud, 12), n/5+1)
+	quiet := quietest(smooth(loud, 50/hop), n/5+1)
 	a.quiet = quiet
 	background := make([]float64, len(power[0]))
 	for _, i := range quiet {
@@ -290,7 +303,7 @@ func (a *analysis) runs() (list [][2]int) {
 		for to+1 < a.frames() && a.activity[to+1] >= stirsAt {
 			to++
 		}
-		if n := len(list); n > 0 && (from-list[n-1][1])*hopMS < joinMS {
+		if n := len(list); n > 0 && (from-list[n-1][1])*a.hopMS < joinMS {
 			list[n-1][1] = to
 		} else {
 			list = append(list, [2]int{from, to})
@@ -311,7 +324,7 @@ func (a *analysis) stretch(run [2]int) (s Stretch, ok bool) {
 	if run[1] == a.frames()-1 {
 		s.Span.To = int64(len(a.mono))
 	}
-	if run[0] > 0 {
+	if run[0] > 0 && a.hopMS == hopMS {
 		s.Span.From = min(a.onset(s.Span.From), s.Span.To)
 	}
 	for i := run[0]; i <= run[1]; i++ {
@@ -322,8 +335,7 @@ func (a *analysis) stretch(run [2]int) (s Stretch, ok bool) {
 	if !edge && s.Span.Len() < int64(a.rate)*leastMS/1000 || s.Span.Empty() {
 		return s, false
 	}
-	s.Voiced = a.voiced(s.Span)
-	s.Span, s.Voiced = a.given(s.Span), a.given(s.Voiced)
+	s.Span = a.given(s.Span)
 	return s, true
 }
 
@@ -408,10 +420,10 @@ func (a *analysis) onset(guess int64) int64 {
 const sure = 8
 
 // voiced is from the first to the last 30 ms of a span in which the sound repeats itself 70 to 400 times a second.
-func (a *analysis) voiced(span pcm.Span) (v pcm.Span) {
-	window, step := int64(a.rate*30/1000), int64(a.rate/100)
+func voiced(mono []float64, span pcm.Span, rate int64) (v pcm.Span) {
+	window, step := rate*30/1000, rate/100
 	for at := span.From; at+window <= span.To; at += step {
-		if pitched(a.mono[at:at+window], a.rate) {
+		if pitched(mono[at:at+window], int(rate)) {
 			if v.Empty() {
 				v.From = at
 			}
@@ -430,21 +442,17 @@ func pitched(x []float64, rate int) bool {
 			y[i] += x[i*step+k]
 		}
 	}
-	energy := 0.0
-	for _, v := range y {
-		energy += v * v
+	energy := make([]float64, len(y)+1) // up to each sample
+	for i, v := range y {
+		energy[i+1] = energy[i] + v*v
 	}
-	if energy <= 0 {
-		return false
-	}
-	for lag := rate / step / 400; lag <= rate/step/70 && lag < len(y)*2/3; lag++ {
-		sum, e1, e2 := 0.0, 0.0, 0.0
-		for i := lag; i < len(y); i++ {
-			sum += y[i] * y[i-lag]
-			e1 += y[i] * y[i]
-			e2 += y[i-lag] * y[i-lag]
+	n := len(y)
+	for lag := rate / step / 400; lag <= rate/step/70 && lag < n*2/3; lag++ {
+		sum := 0.0
+		for i, v := range y[lag:] {
+			sum += v * y[i]
 		}
-		if sum > 0.55*math.Sqrt(e1*e2) && sum > 0 {
+		if sum > 0 && sum > 0.55*math.Sqrt((energy[n]-energy[lag])*energy[n-lag]) {
 			return true
 		}
 	}

@@ -1,0 +1,286 @@
+package seam
+
+import (
+	"runtime"
+	"slices"
+	"strconv"
+	"sync"
+
+	"blendseam/core/mix"
+	"blendseam/core/scene"
+)
+
+// All measures every seam of a scene, on so many threads; 0 is one for each processor. Accepted seams say so.
+func All(sc *scene.Scene, open mix.Open, threads int) ([]Result, error) {
+	m, err := NewMeter(sc, open)
+	if err != nil {
+		return nil, err
+	}
+	found := Find(sc)
+	results := make([]Result, len(found))
+	err = spread(len(found), threads, func(i int) (err error) {
+		results[i], err = m.Seam(found[i])
+		return err
+	})
+	return results, err
+}
+
+// spread does something for each of n numbers, on so many threads, and gives the first error.
+func spread(n, threads int, do func(i int) error) error {
+	if threads <= 0 {
+		threads = runtime.GOMAXPROCS(0)
+	}
+	var group sync.WaitGroup
+	var once sync.Once
+	var first error
+	next := make(chan int)
+	for range min(n, threads) {
+		group.Go(func() {
+			for i := range next {
+				if err := do(i); err != nil {
+					once.Do(func() { first = err })
+				}
+			}
+		})
+	}
+	for i := range n {
+		next <- i
+	}
+	close(next)
+	group.Wait()
+	return first
+}
+
+// A Mending is what would mend a scene: its changes in order of time, and what stays.
+type Mending struct {
+	Changes []Proposal   `json:"changes"`
+	Left    []Proposal   `json:"left"` // seams that stay audible or rough, and why; some of them are changed all the same
+	Scene   *scene.Scene `json:"-"`    // with all changes
+}
+
+// Edit is all changes as one edit.
+func (m *Mending) Edit() scene.Edit {
+	var list []scene.Edit
+	for _, c := range m.Changes {
+		list = append(list, c.Edit)
+	}
+	return scene.InOrder(mendedWords(len(list)), list...)
+}
+
+func mendedWords(n int) string {
+	if n == 1 {
+		return "1 seam mended"
+	}
+	return strconv.Itoa(n) + " seams mended"
+}
+
+// Mend proposes for every seam that is measured as audible or rough and not accepted, does all of it on the scene, and
+// measures again what came out. A change after which its seam is worse than before, because of another change, is left out.
+func Mend(sc *scene.Scene, open mix.Open, measured []Result, threads int, progress func(done, of int)) (*Mending, error) {
+	m, err := NewMeter(sc, open)
+	if err != nil {
+		return nil, err
+	}
+	var todo []Result
+	for _, r := range measured {
+		if r.Verdict != Clean && Acceptance(sc, r.Seam) == nil {
+			todo = append(todo, r)
+		}
+	}
+	proposals := make([]Proposal, len(todo))
+	var mu sync.Mutex
+	done := 0
+	err = spread(len(todo), threads, func(i int) (err error) {
+		proposals[i], err = m.Propose(todo[i])
+		mu.Lock()
+		defer mu.Unlock()
+		if done++; progress != nil {
+			progress(done, len(todo))
+		}
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	out := &Mending{}
+	for round := range 6 {
+		if err := out.do(sc, open, proposals, threads); err != nil {
+			return nil, err
+		}
+		spoilt, err := out.spoilt(sc, open, measured, threads)
+		if err != nil {
+			return nil, err
+		}
+		if len(spoilt) == 0 {
+			break
+		}
+		if round == 0 {
+			spoilt = out.milder(spoilt)
+		}
+		for k, p := range proposals {
+			if !spoilt[p.Before.ID] {
+				continue
+			}
+			proposals[k] = Proposal{Before: p.Before, Left: p.Before.Why + ": what would mend it spoils a seam beside it, or is spoilt by it"}
+			if round > 1 {
+				continue
+			}
+			// Once more, beside what the others do.
+			if err := out.do(sc, open, proposals, threads); err != nil {
+				return nil, err
+			}
+			again, err := proposeIn(out.Scene, open, p.Before.ID)
+			if err != nil {
+				return nil, err
+			}
+			if again != nil && again.After != nil && worse(p.Before, *again.After, sc.SampleRate) == "" {
+				again.Before = p.Before
+				proposals[k] = *again
+			}
+		}
+	}
+	return out, nil
+}
+
+// spoilt gives the changes, by their seam, after which that seam is worse than before, or another one that shares a clip
+// with it.
+func (m *Mending) spoilt(sc *scene.Scene, open mix.Open, measured []Result, threads int) (map[string]bool, error) {
+	spoilt, of := map[string]bool{}, map[string]bool{}
+	for _, c := range m.Changes {
+		of[c.Before.ID] = true
+		if c.After == nil {
+			continue
+		}
+		of[c.After.ID] = true
+		if worse(c.Before, *c.After, sc.SampleRate) != "" || c.After.worst > c.Before.worst {
+			spoilt[c.Before.ID] = true
+		}
+	}
+	meter, err := NewMeter(m.Scene, open)
+	if err != nil {
+		return nil, err
+	}
+	was, now := NewKeys(sc), NewKeys(m.Scene)
+	present := map[string]Seam{}
+	for _, s := range Find(m.Scene) {
+		present[s.ID] = s
+	}
+	var beside []Result
+	for _, r := range measured {
+		if s, ok := present[r.ID]; ok && !of[r.ID] && was.Of(r.Seam) != now.Of(s) {
+			beside = append(beside, r)
+		}
+	}
+	var mu sync.Mutex
+	return spoilt, spread(len(beside), threads, func(i int) error {
+		r := beside[i]
+		after, err := meter.Seam(present[r.ID])
+		if err != nil || worse(r, after, sc.SampleRate) == "" && after.worst <= max(1, r.worst) {
+			return err
+		}
+		mu.Lock()
+		defer mu.Unlock()
+		for _, c := range m.Changes {
+			if shares(c.Before.Seam, r.Seam) {
+				spoilt[c.Before.ID] = true
+			}
+		}
+		return nil
+	})
+}
+
+// milder gives, in place of each change that is spoilt, the changes beside it that mend something milder, if there are any: it
+// is they that have to give way.
+func (m *Mending) milder(spoilt map[string]bool) map[string]bool {
+	out := map[string]bool{}
+	for _, c := range m.Changes {
+		if !spoilt[c.Before.ID] {
+			continue
+		}
+		found := false
+		for _, o := range m.Changes {
+			if o.Before.ID != c.Before.ID && shares(o.Before.Seam, c.Before.Seam) && o.Before.worst < c.Before.worst {
+				out[o.Before.ID], found = true, true
+			}
+		}
+		if !found {
+			out[c.Before.ID] = true
+		}
+	}
+	return out
+}
+
+// shares tells whether two seams have a clip in common.
+func shares(a, b Seam) bool {
+	for _, id := range []string{a.Left, a.Right} {
+		if id != "" && (id == b.Left || id == b.Right) {
+			return true
+		}
+	}
+	return false
+}
+
+// proposeIn proposes for one seam of a scene, nil if it is not there or clean.
+func proposeIn(sc *scene.Scene, open mix.Open, id string) (*Proposal, error) {
+	m, err := NewMeter(sc, open)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range Find(sc) {
+		if s.ID != id {
+			continue
+		}
+		r, err := m.Seam(s)
+		if err != nil || r.Verdict == Clean {
+			return nil, err
+		}
+		p, err := m.Propose(r)
+		return &p, err
+	}
+	return nil, nil
+}
+
+// do applies proposals one after the other and measures their seams in the scene that comes out.
+func (m *Mending) do(sc *scene.Scene, open mix.Open, proposals []Proposal, threads int) error {
+	m.Changes, m.Left, m.Scene = nil, nil, sc
+	for _, p := range proposals {
+		if p.Edit == nil {
+			m.Left = append(m.Left, p)
+			continue
+		}
+		next, err := scene.Apply(m.Scene, p.Edit)
+		if err != nil || next.Length() != sc.Length() { // another change has done it, or is in its way
+			if slices.ContainsFunc(m.Changes, func(c Proposal) bool { return c.After != nil && p.After != nil && c.After.ID == p.After.ID }) {
+				continue
+			}
+			p.Left, p.Edit, p.After, p.Did = p.Before.Why+": mend it by itself, after the others", nil, nil, ""
+			m.Left = append(m.Left, p)
+			continue
+		}
+		m.Scene = next
+		m.Changes = append(m.Changes, p)
+		if p.Left != "" {
+			m.Left = append(m.Left, p)
+		}
+	}
+	meter, err := NewMeter(m.Scene, open)
+	if err != nil {
+		return err
+	}
+	now := map[string]Seam{}
+	for _, s := range Find(m.Scene) {
+		now[s.ID] = s
+	}
+	return spread(len(m.Changes), threads, func(i int) error {
+		s, ok := now[m.Changes[i].After.ID]
+		if !ok {
+			return nil
+		}
+		r, err := meter.Seam(s)
+		if err != nil {
+			return err
+		}
+		m.Changes[i].After = &r
+		return nil
+	})
+}

@@ -3,12 +3,10 @@ package main
 import (
 	"context"
 	"fmt"
-	"os"
 	"path/filepath"
 	"strings"
 
 	"blendseam/core/scene"
-	"blendseam/interchange/otio"
 	"blendseam/media"
 )
 
@@ -28,14 +26,7 @@ func (c *convertCmd) Run(ctx context.Context) error {
 		return err
 	}
 	warn(warnings)
-	if err := relink(s, filepath.Dir(c.In), filepath.Dir(c.Out)); err != nil {
-		return err
-	}
-	raw, err := otio.Write(s)
-	if err != nil {
-		return err
-	}
-	return os.WriteFile(c.Out, append(raw, '\n'), 0o644)
+	return writeScene(s, c.In, c.Out)
 }
 
 // relink makes relative media names, which were relative to one folder, relative to another.

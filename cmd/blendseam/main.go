@@ -20,6 +20,8 @@ type commands struct {
 	Serve    serveCmd    `cmd:"" help:"Start everything."`
 	Import   importCmd   `cmd:"" help:"Bring recordings or a scene file into the database."`
 	Render   renderCmd   `cmd:"" help:"Render a scene file to one sound file."`
+	Audit    auditCmd    `cmd:"" help:"Measure every seam of a scene file; exit 3 if any is rough."`
+	Mend     mendCmd     `cmd:"" help:"Apply what the audit recommends and write the scene."`
 	Loudness loudnessCmd `cmd:"" help:"Measure loudness, range and peaks of files."`
 	Convert  convertCmd  `cmd:"" help:"Read a scene file and write it again."`
 }
@@ -28,6 +30,7 @@ type commands struct {
 const (
 	exitFailed = 1
 	exitUsage  = 2
+	exitRough  = 3
 )
 
 func main() {
@@ -49,7 +52,9 @@ func run(ctx context.Context, args []string) int {
 		fmt.Fprintf(os.Stderr, "blendseam: %s; blendseam --help lists the commands\n", err)
 		return exitUsage
 	}
-	if err := parsed.Run(); err != nil {
+	if err := parsed.Run(); errors.Is(err, errRough) {
+		return exitRough
+	} else if err != nil {
 		if errors.Is(err, context.Canceled) {
 			err = errors.New("stopped before it was done")
 		}

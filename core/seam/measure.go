@@ -120,18 +120,14 @@ type look struct {
 	before      pcm.Span // the stretches before and after the change, within the clips or gaps beside the seam
 	after       pcm.Span
 	sounds      [2]*Recording // of the left and the right clip, nil where there is none
-	mixed       side          // of what is heard
-	own         side          // of the track alone
+	own         [2]pcm.Block  // the track alone, before and after
+	findings    [2]speech.Finding
+	others      [2]speech.Finding // of all other tracks together
+	otherSound  [2]pcm.Block      // nil where there is none
 }
 
-// A side is the sound before and after a seam.
-type side struct {
-	before, after pcm.Block
-	findings      [2]speech.Finding
-}
-
-// Seam measures and judges one seam. Levels of voices, words and clicks are measured in the track alone, all else in the mix
-// of the scene as it is heard, or in the track alone where that is not heard.
+// Seam measures and judges one seam. Levels of voices, words, clicks and ends are measured in the track alone, all else in the
+// mix of the scene as it is heard, or in the track alone where that is not heard.
 func (m *Meter) Seam(s Seam) (Result, error) {
 	r := Result{Seam: s}
 	l, err := m.look(&r)
@@ -173,33 +169,41 @@ func (m *Meter) look(r *Result) (*look, error) {
 			return nil, err
 		}
 	}
-	if l.own, err = l.render(l.alone, l.sounds); err != nil {
-		return nil, err
-	}
-	l.mixed = l.own
-	if l.alone != l.heard {
-		l.mixed, err = l.render(l.heard, [2]*Recording{})
-	}
-	return l, err
-}
-
-// render gives both sides of a seam in a mix. Where that is a clip alone, its recording has been looked at already.
-func (l *look) render(x *mix.Mixer, known [2]*Recording) (s side, err error) {
-	if s.before, err = render(x, l.before); err != nil {
-		return s, err
-	}
-	if s.after, err = render(x, l.after); err != nil {
-		return s, err
-	}
-	for i, b := range []pcm.Block{s.before, s.after} {
-		span := []pcm.Span{l.before, l.after}[i]
-		if mono := measure.Mono(b); known[i] != nil && span.In(known[i].Span) {
-			s.findings[i] = known[i].finding.Within(span.Add(-known[i].Span.From), mono)
-		} else {
-			s.findings[i] = speech.Sketch(mono, int(l.scene.SampleRate))
+	for i, span := range []pcm.Span{l.before, l.after} {
+		if err := l.side(i, span); err != nil {
+			return nil, err
 		}
 	}
-	return s, nil
+	return l, nil
+}
+
+// side renders one side of the seam: the track alone, and by difference all other tracks of the mix.
+func (l *look) side(i int, span pcm.Span) (err error) {
+	if l.own[i], err = render(l.alone, span); err != nil {
+		return err
+	}
+	if r := l.sounds[i]; r != nil && span.In(r.Span) {
+		l.findings[i] = r.finding.Within(span.Add(-r.Span.From), measure.Mono(l.own[i]))
+	} else {
+		l.findings[i] = speech.Sketch(measure.Mono(l.own[i]), int(l.scene.SampleRate))
+	}
+	l.others[i] = speech.Finding{Length: span.Len(), BackgroundDB: measure.Silence}
+	if l.alone == l.heard {
+		return nil
+	}
+	mixed, err := render(l.heard, span)
+	if err != nil {
+		return err
+	}
+	for c := range mixed {
+		for k, v := range l.own[i][c] {
+			mixed[c][k] -= v
+		}
+	}
+	if measure.RMSDB(mixed) > -100 {
+		l.others[i], l.otherSound[i] = speech.Sketch(measure.Mono(mixed), int(l.scene.SampleRate)), mixed
+	}
+	return nil
 }
 
 func render(x *mix.Mixer, span pcm.Span) (pcm.Block, error) {
@@ -239,48 +243,73 @@ func (m *Meter) sides(s Seam) (left, right pcm.Span) {
 // silent is the level, in dBFS, below which nothing is there.
 const silent = -80
 
-// backgrounds measures both sides of the mix. At a cut the step is their difference; at an edge it is what the clip
-// adds to the background of all else, so that a voice which sets in on another track is not taken for it.
+// backgrounds puts together what goes on behind the words on both sides: the pauses of each side's recording, also beyond its
+// edge and under a blend, and the pauses of all other tracks in the mix. At a cut the step is the difference of both
+// sides; at an edge it is what the clip adds to the background of all else, so that a voice which sets in on another
+// track is not taken for it. Music begins and ends as it likes.
 func (l *look) backgrounds() error {
-	level := func(f speech.Finding) *float64 {
-		if f.Length < l.ms(100) {
-			return nil
-		}
-		db := max(-120, f.BackgroundDB)
-		return &db
-	}
 	m := &l.r.Measures
-	m.BackgroundLeftDB, m.BackgroundRightDB = level(l.mixed.findings[0]), level(l.mixed.findings[1])
-	if m.BackgroundLeftDB == nil || m.BackgroundRightDB == nil || *m.BackgroundLeftDB <= silent || *m.BackgroundRightDB <= silent {
+	var level [2]*float64
+	var colour [2]measure.Colour
+	for i, r := range l.sounds {
+		var db float64
+		switch others := l.others[i]; {
+		case r != nil && r.pauses < l.ms(100): // nothing but words: it cannot be told
+			continue
+		case r != nil:
+			db = 10 * math.Log10(math.Pow(10, (r.BackgroundDB+l.trackGain(i))/10)+math.Pow(10, others.BackgroundDB/10))
+			colour[i] = l.colour(i)
+		case others.Length < l.ms(100):
+			continue
+		default:
+			db = others.BackgroundDB
+		}
+		db = max(-120, db)
+		level[i] = &db
+	}
+	m.BackgroundLeftDB, m.BackgroundRightDB = level[0], level[1]
+	if level[0] == nil || level[1] == nil || *level[0] <= silent || *level[1] <= silent || l.r.Kind != Cut && !l.r.Pair && l.track.Purpose == "music" {
 		return nil
 	}
-	step := *m.BackgroundRightDB - *m.BackgroundLeftDB
-	if l.r.Kind == Cut || l.r.Pair {
-		l.colours()
-	} else {
-		inside, outside, sign := 1, *m.BackgroundLeftDB, 1.0
-		if l.r.Right == "" {
-			inside, outside, sign = 0, *m.BackgroundRightDB, -1
+	step := *level[1] - *level[0]
+	if l.left == nil || l.right == nil {
+		inside, outside, sign := 1, *level[0], 1.0
+		if l.right == nil {
+			inside, outside, sign = 0, *level[1], -1
 		}
-		own := level(l.own.findings[inside])
-		step = sign * (10*math.Log10(math.Pow(10, outside/10)+math.Pow(10, *own/10)) - outside)
+		own := l.sounds[inside].BackgroundDB + l.trackGain(inside)
+		step = sign * (10*math.Log10(math.Pow(10, outside/10)+math.Pow(10, own/10)) - outside)
+	} else {
+		const floor = -110 // dBFS of a third-octave: below it nothing is heard
+		apart := measure.ColourStepDB(colour[0], colour[1], floor)
+		m.ColourStepDB = &apart
 	}
 	m.BackgroundStepDB = &step
 	return nil
 }
 
-// colours needs a tenth of a second of pause on each side.
-func (l *look) colours() {
-	var c [2]measure.Colour
-	for i, b := range []pcm.Block{l.mixed.before, l.mixed.after} {
-		c[i] = measure.ColourOf(b, l.mixed.findings[i].Pauses(), int(l.scene.SampleRate))
-		if c[i].Seconds < 0.1 {
-			return
+func (l *look) trackGain(side int) float64 {
+	if t, _ := l.scene.Clip([]string{l.r.Left, l.r.Right}[side]); t != nil {
+		return t.GainDB
+	}
+	return l.track.GainDB
+}
+
+// colour is that of a side's background: of the recording's pauses and those of all other tracks.
+func (l *look) colour(side int) measure.Colour {
+	own, gain := l.sounds[side].colour(), math.Pow(10, l.trackGain(side)/10)
+	sum := own
+	sum.Powers = make([]float64, len(own.Powers))
+	for b, p := range own.Powers {
+		sum.Powers[b] = p * gain
+	}
+	if others := l.otherSound[side]; others != nil {
+		c := measure.ColourOf(others, l.others[side].Pauses(), int(l.scene.SampleRate))
+		for b, p := range c.Powers {
+			sum.Powers[b] += p
 		}
 	}
-	const floor = -110 // dBFS of a third-octave: below it nothing is heard
-	step := measure.ColourStepDB(c[0], c[1], floor)
-	l.r.Measures.ColourStepDB = &step
+	return sum
 }
 
 // A side has a voice if its words stand at least this far above its background, in dB, for so long.
@@ -290,12 +319,12 @@ const (
 )
 
 func (l *look) levels() error {
-	if l.r.Kind != Cut {
+	if l.r.Kind != Cut || l.track.Purpose != "dialogue" {
 		return nil
 	}
 	var lufs [2]float64
-	for i, b := range []pcm.Block{l.own.before, l.own.after} {
-		f := l.own.findings[i]
+	for i, b := range l.own {
+		f := l.findings[i]
 		words := pcm.NewBlock(len(b), 0)
 		for _, w := range f.Words() {
 			for c := range b {
@@ -434,7 +463,7 @@ func (l *look) silence() error {
 	return nil
 }
 
-// drop is how far the level falls at once at the end of a track.
+// drop is how far the level falls at once at the end of a track: that of the track before, to that of the scene after.
 func (l *look) drop() error {
 	r := l.r
 	if r.Right != "" || r.Kind == GapStart {
@@ -442,8 +471,11 @@ func (l *look) drop() error {
 	}
 	const unheard = -70 // dBFS: what falls below it is not missed
 	var db [3]float64   // a while before, the last moment, a while after
-	for i, span := range []pcm.Span{{From: r.At - l.ms(250), To: r.At - l.ms(5)}, {From: r.At - l.ms(5), To: r.At}, {From: r.At, To: r.At + l.ms(250)}} {
-		b, err := render(l.heard, span)
+	for i, part := range []struct {
+		of   *mix.Mixer
+		span pcm.Span
+	}{{l.alone, pcm.Span{From: r.At - l.ms(250), To: r.At - l.ms(5)}}, {l.alone, pcm.Span{From: r.At - l.ms(5), To: r.At}}, {l.heard, pcm.Span{From: r.At, To: r.At + l.ms(250)}}} {
+		b, err := render(part.of, part.span)
 		if err != nil {
 			return err
 		}

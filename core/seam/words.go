@@ -17,6 +17,7 @@ type Recording struct {
 	BackgroundDB float64          `json:"background_db"`
 	Span         pcm.Span         `json:"span"` // that was looked at
 	finding      speech.Finding
+	pauses       int64                 // how much of it is pause, samples
 	colour       func() measure.Colour // of its pauses
 }
 
@@ -52,13 +53,11 @@ func (m *Meter) Recording(c *scene.Clip, at int64, beforeMS, afterMS float64) (*
 	mono := measure.Mono(b)
 	r.finding = speech.Find(mono, int(m.scene.SampleRate))
 	r.BackgroundDB = r.finding.BackgroundDB
+	for _, p := range r.finding.Pauses() {
+		r.pauses += p.Len()
+	}
 	r.colour = sync.OnceValue(func() measure.Colour {
-		pauses, left := r.finding.Pauses(), m.ms(500) // half a second of it is enough
-		for i := range pauses {
-			pauses[i].To = min(pauses[i].To, pauses[i].From+left)
-			left -= pauses[i].Len()
-		}
-		return measure.ColourOf(pcm.Block{mono}, pauses, int(m.scene.SampleRate))
+		return measure.ColourOf(pcm.Block{mono}, r.finding.Pauses(), int(m.scene.SampleRate))
 	})
 	for _, s := range r.finding.Stretches {
 		s.Span = s.Span.Add(span.From)
@@ -104,6 +103,9 @@ func (m *Meter) around(c *scene.Clip, s Seam, incoming bool) (*Recording, error)
 // words measures how much of a word is lost at the seam: a word of one recording that sounds on both sides of its edge,
 // unless the voice goes on in the other clip as if nothing had happened.
 func (l *look) words() error {
+	if l.track.Purpose != "dialogue" {
+		return nil
+	}
 	var lost [2]float64
 	within := l.ms(12) // a word must sound this long on both sides of the edge to be cut into
 	for i, c := range []*scene.Clip{l.left, l.right} {
@@ -172,11 +174,17 @@ func (l *look) monoOf(c *scene.Clip, span pcm.Span) []float64 {
 	return measure.Mono(b)
 }
 
+const tightenMS = 2000
+
 // goesOn tells whether a voice runs through the seam: what the outgoing recording would have said next sounds like what
 // the incoming one says, and what the incoming one said just before like what the outgoing one says. Their third-octaves
-// differ by less than alikeDB in both places.
+// differ by less than alikeDB in both places. What was taken out of the middle of a word, or put in twice, up to tightenMS of
+// one recording, is an editor's wish.
 func (l *look) goesOn() (bool, error) {
 	const alikeDB = 6.0
+	if apart := (l.right.In + l.r.At - l.right.Start) - (l.left.In + l.r.At - l.left.Start); l.left.Source == l.right.Source && max(apart, -apart) < l.ms(tightenMS) {
+		return true, nil
+	}
 	for _, span := range []pcm.Span{{From: l.r.At - l.ms(45), To: l.r.At}, {From: l.r.At, To: l.r.At + l.ms(45)}} {
 		var c [2]measure.Colour
 		for i, clip := range []*scene.Clip{l.left, l.right} {

@@ -1,0 +1,170 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"text/tabwriter"
+
+	"blendseam/core/scene"
+	"blendseam/core/seam"
+	"blendseam/interchange/otio"
+	"blendseam/interchange/report"
+	"blendseam/media"
+)
+
+// errRough ends an audit that found rough seams.
+var errRough = errors.New("rough seams were found")
+
+type auditCmd struct {
+	Scene string `arg:"" help:"Scene file (.otio)." placeholder:"SCENE.otio"`
+	JSON  bool   `name:"json" help:"Print one JSON object."`
+	CSV   string `name:"csv" help:"Also write the seam report as CSV." placeholder:"OUT.csv"`
+}
+
+// audited opens a scene file and measures all its seams.
+func audited(ctx context.Context, path string) (*media.SceneFile, []seam.Result, error) {
+	f, err := media.ReadSceneFile(ctx, path)
+	if err != nil {
+		return nil, nil, err
+	}
+	warn(f.Warnings)
+	all, err := seam.All(f.Scene, f.Open, 0)
+	if err != nil {
+		f.Close()
+		return nil, nil, fmt.Errorf("%s: %w", path, err)
+	}
+	return f, all, nil
+}
+
+func (c *auditCmd) Run(ctx context.Context) error {
+	f, all, err := audited(ctx, c.Scene)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if c.CSV != "" {
+		raw, err := report.CSV(f.Scene, all, nil)
+		if err == nil {
+			err = os.WriteFile(c.CSV, raw, 0o644)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	rows := []report.Row{}
+	rough := 0
+	for _, r := range all {
+		row := report.RowOf(f.Scene, r)
+		rows = append(rows, row)
+		if r.Verdict == seam.Rough && row.Accepted == nil {
+			rough++
+		}
+	}
+	if c.JSON {
+		err = printJSON(map[string]any{"seams": rows})
+	} else {
+		printRows(rows)
+	}
+	if err == nil && rough > 0 {
+		err = errRough
+	}
+	return err
+}
+
+func printJSON(v any) error {
+	enc := json.NewEncoder(os.Stdout)
+	enc.SetIndent("", "  ")
+	enc.SetEscapeHTML(false)
+	return enc.Encode(v)
+}
+
+func printRows(rows []report.Row) {
+	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
+	for _, r := range rows {
+		verdict := string(r.Verdict)
+		if r.Accepted != nil {
+			verdict += ", accepted"
+		}
+		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\n", r.AtTC, r.Track, r.Name(), verdict, r.Why)
+	}
+	w.Flush()
+	count := map[seam.Verdict]int{}
+	for _, r := range rows {
+		count[r.Verdict]++
+	}
+	fmt.Printf("%d seams: %d rough, %d audible, %d clean\n", len(rows), count[seam.Rough], count[seam.Audible], count[seam.Clean])
+}
+
+type mendCmd struct {
+	Scene string `arg:"" help:"Scene file (.otio)." placeholder:"SCENE.otio"`
+	Out   string `short:"o" required:"" help:"Scene file to write." placeholder:"OUT.otio"`
+	JSON  bool   `name:"json" help:"Print one JSON object."`
+	CSV   string `name:"csv" help:"Also write the seam report, before and after, as CSV." placeholder:"OUT.csv"`
+}
+
+func (c *mendCmd) Run(ctx context.Context) error {
+	f, all, err := audited(ctx, c.Scene)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	m, err := seam.Mend(f.Scene, f.Open, all, 0, nil)
+	if err != nil {
+		return fmt.Errorf("%s: %w", c.Scene, err)
+	}
+	if c.CSV != "" {
+		raw, err := afterwards(f, m, all)
+		if err == nil {
+			err = os.WriteFile(c.CSV, raw, 0o644)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if err := writeScene(m.Scene, c.Scene, c.Out); err != nil {
+		return err
+	}
+	changes, left := []report.Change{}, []report.Stay{}
+	for _, p := range m.Changes {
+		changes = append(changes, report.ChangeOf(f.Scene, m.Scene, p))
+	}
+	for _, p := range m.Left {
+		left = append(left, report.Stay{Row: report.RowOf(f.Scene, p.Before), Left: p.Left})
+	}
+	if c.JSON {
+		return printJSON(map[string]any{"changes": changes, "left": left})
+	}
+	for _, x := range changes {
+		fmt.Printf("%s  %s: %s\n    was %s: %s; is %s: %s\n", x.Before.AtTC, x.Before.Name(), x.Did, x.Before.Verdict, x.Before.Why, x.After.Verdict, x.After.Why)
+	}
+	for _, x := range left {
+		fmt.Printf("%s  %s: left. %s\n", x.AtTC, x.Name(), x.Left)
+	}
+	fmt.Printf("%s: %d changes, %d seams left\n", c.Out, len(changes), len(left))
+	return nil
+}
+
+// afterwards is the report of a scene before and after mending.
+func afterwards(f *media.SceneFile, m *seam.Mending, before []seam.Result) ([]byte, error) {
+	after, err := seam.All(m.Scene, f.Open, 0)
+	if err != nil {
+		return nil, err
+	}
+	return report.CSV(f.Scene, before, after)
+}
+
+// writeScene writes a scene that was read from one file to another, which may lie elsewhere.
+func writeScene(s *scene.Scene, from, to string) error {
+	if err := relink(s, filepath.Dir(from), filepath.Dir(to)); err != nil {
+		return err
+	}
+	raw, err := otio.Write(s)
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(to, append(raw, '\n'), 0o644)
+}

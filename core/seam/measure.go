@@ -557,7 +557,7 @@ func RenderedSum(b scene.Blend, leftDB, rightDB float64, left, right pcm.Block, 
 }
 
 func (l *look) peak() error {
-	b, err := render(l.heard, pcm.Span{From: l.r.From - l.ms(500), To: l.r.To + l.ms(500)})
+	b, err := render(l.heard, pcm.Span{From: l.r.At - l.ms(500), To: l.r.At + l.ms(500)})
 	if err != nil {
 		return err
 	}

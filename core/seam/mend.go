@@ -1,6 +1,7 @@
 package seam
 
 import (
+	"cmp"
 	"runtime"
 	"slices"
 	"strconv"
@@ -142,6 +143,9 @@ func Mend(sc *scene.Scene, open mix.Open, measured []Result, threads int, progre
 	return out, nil
 }
 
+// rank orders the verdicts.
+var rank = map[Verdict]int{Clean: 0, Audible: 1, Rough: 2}
+
 // spoilt gives the changes, by their seam, after which that seam is worse than before, or another one that shares a clip
 // with it.
 func (m *Mending) spoilt(sc *scene.Scene, open mix.Open, measured []Result, threads int) (map[string]bool, error) {
@@ -175,13 +179,19 @@ func (m *Mending) spoilt(sc *scene.Scene, open mix.Open, measured []Result, thre
 	return spoilt, spread(len(beside), threads, func(i int) error {
 		r := beside[i]
 		after, err := meter.Seam(present[r.ID])
-		if err != nil || worse(r, after, sc.SampleRate) == "" && after.worst <= max(1, r.worst) {
+		if err != nil || rank[after.Verdict] <= rank[r.Verdict] {
 			return err
 		}
 		mu.Lock()
 		defer mu.Unlock()
+		found := false
 		for _, c := range m.Changes {
 			if shares(c.Before.Seam, r.Seam) {
+				spoilt[c.Before.ID], found = true, true
+			}
+		}
+		for _, c := range m.Changes { // else one of another track
+			if d := c.Before.At - r.At; !found && max(d, -d) < around*sc.SampleRate {
 				spoilt[c.Before.ID] = true
 			}
 		}
@@ -259,9 +269,6 @@ func (m *Mending) do(sc *scene.Scene, open mix.Open, proposals []Proposal, threa
 		}
 		m.Scene = next
 		m.Changes = append(m.Changes, p)
-		if p.Left != "" {
-			m.Left = append(m.Left, p)
-		}
 	}
 	meter, err := NewMeter(m.Scene, open)
 	if err != nil {
@@ -271,16 +278,22 @@ func (m *Mending) do(sc *scene.Scene, open mix.Open, proposals []Proposal, threa
 	for _, s := range Find(m.Scene) {
 		now[s.ID] = s
 	}
-	return spread(len(m.Changes), threads, func(i int) error {
-		s, ok := now[m.Changes[i].After.ID]
+	err = spread(len(m.Changes), threads, func(i int) error {
+		c := &m.Changes[i]
+		s, ok := now[c.After.ID]
 		if !ok {
 			return nil
 		}
 		r, err := meter.Seam(s)
-		if err != nil {
-			return err
-		}
-		m.Changes[i].After = &r
-		return nil
+		c.After = &r
+		c.Left = stays(*c)
+		return err
 	})
+	for _, c := range m.Changes {
+		if c.Left != "" {
+			m.Left = append(m.Left, c)
+		}
+	}
+	slices.SortStableFunc(m.Left, func(a, b Proposal) int { return cmp.Compare(a.Before.At, b.Before.At) })
+	return err
 }

@@ -77,7 +77,7 @@ func (m *Meter) Propose(before Result) (Proposal, error) {
 			break
 		}
 	}
-	p.Left = a.stays(p)
+	p.Left = stays(p)
 	return p, nil
 }
 
@@ -161,7 +161,8 @@ func worse(before, after Result, sampleRate int64) string {
 		}
 		was := x.of(&before.Measures)
 		if x.signed {
-			if *now >= x.Audible && (was == nil || *now > *was+0.1) {
+			// Half a dB is what waves that add up otherwise make of a peak.
+			if *now >= x.Audible && (was == nil || *now > *was+0.5 || *now >= x.Rough && *was < x.Rough) {
 				return x.Key
 			}
 			continue
@@ -655,7 +656,7 @@ func (a *advice) fades() (list []option) {
 		}
 	}
 	add := func(n int64, reason string) {
-		if n = min(n, room); n >= a.ms(2) {
+		if n = min(n, room, c.Length/2); n >= a.ms(2) {
 			list = append(list, option{did: fmt.Sprintf("%s of %s faded over %s", edge, c.Name, a.lengthWords(n)), reasons: []string{reason},
 				edits: []scene.Edit{&scene.FadeEdge{Clip: c.ID, Edge: edge, Length: n, Curve: blend.Curve{Shape: blend.QuarterSine}}}})
 		}
@@ -672,7 +673,7 @@ func (a *advice) fades() (list []option) {
 				add(n, "the background comes and goes softly")
 			}
 		}
-		add(clear, "the background comes and goes softly, as long as no word is covered")
+		add(min(clear, a.ms(1000)), "the background comes and goes softly, as long as no word is covered")
 	}
 	if a.grades[Click] >= 1 {
 		add(a.ms(5), "it takes the click away")
@@ -694,8 +695,8 @@ func (a *advice) pairLaws() (list []option) {
 }
 
 // left says what a proposal does not cure, and what would.
-func (a *advice) stays(p Proposal) string {
-	now := a.before
+func stays(p Proposal) string {
+	now := &p.Before
 	if p.After != nil {
 		now = p.After
 	}

@@ -51,6 +51,8 @@ type seamState struct {
 	leads map[scene.Edge]int64
 
 	offsets map[string]int64 // of clips out of sync
+
+	accepted map[string]*scene.Accepted // by seam
 }
 
 // state gives the seams of a state of a scene with their keys.
@@ -62,10 +64,13 @@ func (q *seams) state(sc *scene.Scene) *seamState {
 			return x
 		}
 	}
-	x := &seamState{scene: sc, found: seam.Find(sc), leads: sc.Leads(), offsets: sc.Offsets()}
+	x := &seamState{scene: sc, found: seam.Find(sc), leads: sc.Leads(), offsets: sc.Offsets(), accepted: map[string]*scene.Accepted{}}
 	keys := seam.NewKeys(sc)
 	for _, f := range x.found {
 		x.keys = append(x.keys, keys.Of(f))
+		if a := seam.Acceptance(sc, f); a != nil {
+			x.accepted[f.ID] = a
+		}
 	}
 	if q.states = append(q.states, x); len(q.states) > keptStates {
 		q.states = q.states[1:]
@@ -78,6 +83,8 @@ type seamView struct {
 	seam.Result
 	TC   string `json:"tc"`
 	Lead *int64 `json:"lead,omitempty"` // samples by which sound is cut earlier than its picture; none without picture
+
+	Accepted *string `json:"accepted,omitempty"` // the note of an editor who lets it be so
 }
 
 // sentSeams is what a page was told last.
@@ -92,6 +99,7 @@ type signature struct {
 	key, track, left, right string
 	known                   bool
 	lead, at                int64
+	accepted                string
 }
 
 // A seamAnswer is the list of seams, or what has changed in it since the token that the page names.
@@ -141,7 +149,10 @@ func (q *seams) answer(sc *scene.Scene, since int64) (a seamAnswer) {
 	}
 	now := sentSeams{of: make(map[string]signature, len(list)), order: make([]string, len(list))}
 	for i, v := range list {
-		sig := signature{x.keys[i], v.TrackName, v.LeftName, v.RightName, v.Verdict != "", math.MinInt64, v.At}
+		sig := signature{x.keys[i], v.TrackName, v.LeftName, v.RightName, v.Verdict != "", math.MinInt64, v.At, ""}
+		if v.Accepted != nil {
+			sig.accepted = "accepted " + *v.Accepted
+		}
 		if v.Lead != nil {
 			sig.lead = *v.Lead
 		}
@@ -178,6 +189,9 @@ func (q *seams) list(x *seamState) (list []seamView, pending int) {
 		}
 		r.Seam = f
 		list[i] = seamView{Result: r, TC: x.scene.Timecode(f.At)}
+		if a := x.accepted[f.ID]; a != nil {
+			list[i].Accepted = &a.Note
+		}
 		if lead, ok := x.leads[scene.Edge{Left: f.Left, Right: f.Right}]; ok {
 			list[i].Lead = &lead
 		}
@@ -258,6 +272,25 @@ func (q *seams) knows(key string) bool {
 	defer q.mu.Unlock()
 	_, ok := q.known[key]
 	return ok
+}
+
+// get gives what was measured under a key.
+func (q *seams) get(key string) (seam.Result, bool) {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	r, ok := q.known[key]
+	return r, ok
+}
+
+// key is that of a seam in a state of a scene.
+func (q *seams) key(sc *scene.Scene, s seam.Seam) string {
+	x := q.state(sc)
+	for i, f := range x.found {
+		if f.ID == s.ID {
+			return x.keys[i]
+		}
+	}
+	return ""
 }
 
 func (q *seams) keep(key string, r seam.Result) {

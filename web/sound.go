@@ -18,6 +18,7 @@ import (
 	"blendseam/core/pcm/wav"
 	"blendseam/core/scene"
 	"blendseam/core/seam"
+	"blendseam/core/speech"
 	"blendseam/core/timecode"
 	"blendseam/media"
 	"blendseam/store"
@@ -32,6 +33,34 @@ type sound struct {
 	readers map[string]*wav.Reader // by source and rate; they stay open
 	mixers  map[mixKey]*mix.Mixer
 	order   []mixKey // of mixers, the oldest use first
+	meters  []keptMeter
+}
+
+type keptMeter struct {
+	scene *scene.Scene
+	meter *seam.Meter
+}
+
+// meter measures seams of a state of a scene; those of the last few states are kept.
+func (s *sound) meter(sc *scene.Scene) (*seam.Meter, error) {
+	s.mu.Lock()
+	for _, k := range s.meters {
+		if k.scene == sc {
+			s.mu.Unlock()
+			return k.meter, nil
+		}
+	}
+	s.mu.Unlock()
+	m, err := seam.NewMeter(sc, s.open(sc))
+	if err != nil {
+		return nil, err
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.meters = append(s.meters, keptMeter{sc, m}); len(s.meters) > 4 {
+		s.meters = s.meters[1:]
+	}
+	return m, nil
 }
 
 type mixKey struct {
@@ -118,7 +147,7 @@ func numbers(r *http.Request, to map[string]*int64, low, high int64) error {
 const farthest = int64(1) << 45 // samples
 
 // pcm sends a stretch of the scene as 32-bit floats, little-endian, channels in turn. what is scene, plain (without blends),
-// or the id of a clip to hear alone, with its handles.
+// difference (what blends change), or the id of a clip to hear alone, with its handles.
 func (s *Server) pcm(w http.ResponseWriter, r *http.Request) {
 	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
 	if err != nil {
@@ -141,7 +170,11 @@ func (s *Server) pcm(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	b := pcm.NewBlock(m.Channels(), n)
-	if err := m.Render(b, from); err != nil {
+	err = m.Render(b, from)
+	if err == nil && r.URL.Query().Get("what") == "difference" {
+		err = s.lessPlain(b, st.Scene, from)
+	}
+	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
@@ -159,9 +192,27 @@ func (s *Server) pcm(w http.ResponseWriter, r *http.Request) {
 	w.Write(raw)
 }
 
+// lessPlain takes from a stretch of the scene what it would be without blends.
+func (s *Server) lessPlain(b pcm.Block, sc *scene.Scene, from int64) error {
+	m, err := s.sound.mixer(sc, mix.Options{Plain: true})
+	if err != nil {
+		return err
+	}
+	plain := pcm.NewBlock(len(b), b.Len())
+	if err := m.Render(plain, from); err != nil {
+		return err
+	}
+	for c := range b {
+		for i := range b[c] {
+			b[c][i] -= plain[c][i]
+		}
+	}
+	return nil
+}
+
 func hearing(st store.State, what string) mix.Options {
 	switch what {
-	case "", "scene":
+	case "", "scene", "difference":
 		return mix.Options{}
 	case "plain":
 		return mix.Options{Plain: true}
@@ -198,26 +249,31 @@ func round(v float64) float32 { return float32(math.Round(v*1e6) / 1e6) }
 
 // A benchView is what the bench draws of a seam.
 type benchView struct {
-	From     int64     `json:"from"`
-	To       int64     `json:"to"`
-	Seam     seam.Seam `json:"seam"`
-	Outgoing *strip    `json:"outgoing"` // null where there is none
-	Incoming *strip    `json:"incoming"`
-	Result   strip     `json:"result"`
-	Level    []float32 `json:"level"` // short-term level of the result, dBFS
-	Gains    []gains   `json:"gains"` // across the change
-	Law      string    `json:"law,omitempty"`
-	Before   int64     `json:"before"`
-	After    int64     `json:"after"`
-	ReachB   int64     `json:"reach_before"` // how far a blend can go, samples
-	ReachA   int64     `json:"reach_after"`
+	From     int64               `json:"from"`
+	To       int64               `json:"to"`
+	Seam     seam.Seam           `json:"seam"`
+	Outgoing *strip              `json:"outgoing"` // null where there is none
+	Incoming *strip              `json:"incoming"`
+	Result   strip               `json:"result"`
+	Level    []float32           `json:"level"` // short-term level of the result, dBFS
+	Gains    []gains             `json:"gains"` // across the change
+	Law      string              `json:"law,omitempty"`
+	CurveOut *blend.Curve        `json:"curve_out,omitempty"`
+	CurveIn  *blend.Curve        `json:"curve_in,omitempty"`
+	Words    [2][]speech.Stretch `json:"words"`  // of the outgoing and the incoming recording, where they lie in the scene
+	Covers   []string            `json:"covers"` // what of words the blend covers
+	Before   int64               `json:"before"`
+	After    int64               `json:"after"`
+	ReachB   int64               `json:"reach_before"` // how far a blend can go, samples
+	ReachA   int64               `json:"reach_after"`
 }
 
 type gains struct {
-	At  int64   `json:"at"`
-	Out float32 `json:"out"`
-	In  float32 `json:"in"`
-	Sum float32 `json:"sum_db"`
+	At    int64   `json:"at"`
+	Out   float32 `json:"out"`
+	In    float32 `json:"in"`
+	Sum   float32 `json:"sum_db"`   // as the law predicts it for the measured likeness
+	Heard float32 `json:"heard_db"` // as rendered
 }
 
 // bench answers with a stretch around a seam in so many bins, with null if the scene has no such seam.
@@ -237,7 +293,7 @@ func (s *Server) bench(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	bins = min(bins, to-from)
-	all := seam.Find(st.Scene)
+	all := s.seams.state(st.Scene).found
 	i := slices.IndexFunc(all, func(x seam.Seam) bool { return x.ID == r.URL.Query().Get("seam") })
 	if i < 0 { // an edit took it away while the page was asking
 		s.answer(w, http.StatusOK, nil)
@@ -279,6 +335,14 @@ func (s *Server) benchView(sc *scene.Scene, x seam.Seam, from, to, bins int64) (
 		return v, err
 	}
 	v.Level = levels(b, bins, sc.SampleRate/20)
+	meter, err := s.sound.meter(sc)
+	if err != nil {
+		return v, err
+	}
+	if v.Words, err = meter.Words(x); err != nil {
+		return v, err
+	}
+	v.Covers = meter.Covers(x, v.Words)
 	return v, s.benchGains(sc, &v)
 }
 
@@ -311,18 +375,28 @@ func (s *Server) benchGains(sc *scene.Scene, v *benchView) error {
 	if v.Seam.Kind == seam.Cut {
 		v.ReachB, v.ReachA = sc.Reach(t, *left, *right)
 		if b := t.Blend(left.ID, right.ID); b != nil {
-			v.Law, v.Before, v.After = string(b.Law), b.Before, b.After
-			r, err := mix.Correlation(t, *b, sc.Sources, s.sound.open(sc))
+			v.Law, v.Before, v.After, v.CurveOut, v.CurveIn = string(b.Law), b.Before, b.After, b.CurveOut, b.CurveIn
+			out, in, err := mix.Sides(t, *b, func(c scene.Clip) (pcm.ReaderAt, error) { return s.sound.open(sc)(sc.Sources[c.Source]) })
 			if err != nil {
 				return err
 			}
-			for i := range int64(points) {
-				x := blend.Position(i, points)
-				out, in := b.Gains(x, r)
-				v.Gains = append(v.Gains, gains{v.Seam.From + int64(x*float64(b.Length())), round(out), round(in), float32(math.Round(100*blend.PowerDB(out, in, r)) / 100)})
-			}
+			v.summed(*b, left.GainDB, right.GainDB, out, in, points, sc.SampleRate)
 			return nil
 		}
+	}
+	if v.Seam.Pair {
+		p := sc.PairAt(v.Seam.Left, true)
+		out, in, err := mix.PairSides(sc, *p, func(c scene.Clip) (pcm.ReaderAt, error) { return s.sound.open(sc)(sc.Sources[c.Source]) })
+		if err != nil {
+			return err
+		}
+		v.Law, v.CurveOut, v.CurveIn = string(p.Law), p.CurveOut, p.CurveIn
+		v.Before, v.After = v.Seam.At-v.Seam.From, v.Seam.To-v.Seam.At
+		v.summed(scene.Blend{Before: v.Before, After: v.After, Law: p.Law, CurveOut: p.CurveOut, CurveIn: p.CurveIn}, left.GainDB, right.GainDB, out, in, points, sc.SampleRate)
+		head, _ := sc.Handles(sc.Track(v.Seam.Track), *right)
+		_, tail := sc.Handles(t, *left)
+		v.ReachB, v.ReachA = v.Before+min(head, v.Seam.From-left.Start), v.After+min(tail, right.End()-v.Seam.To)
+		return nil
 	}
 	for i := range int64(points) {
 		if v.Seam.From == v.Seam.To {
@@ -346,6 +420,18 @@ func (s *Server) benchGains(sc *scene.Scene, v *benchView) error {
 		v.Gains = append(v.Gains, g)
 	}
 	return nil
+}
+
+// summed adds the gains of both sides of a blend, and what their sum is: predicted and as rendered.
+func (v *benchView) summed(b scene.Blend, leftDB, rightDB float64, left, right pcm.Block, points int64, rate int64) {
+	r := measure.Correlation(left, right)
+	heard := seam.RenderedSum(b, leftDB, rightDB, left, right, r, int(points), rate)
+	two := func(db float64) float32 { return float32(math.Round(100*db) / 100) }
+	for i := range points {
+		x := blend.Position(i, points)
+		out, in := b.Gains(x, r)
+		v.Gains = append(v.Gains, gains{v.Seam.From + int64(x*float64(b.Length())), round(out), round(in), two(blend.PowerDB(out, in, r)), two(heard[i])})
+	}
 }
 
 // peaks sends one tile of a recording's waveform; tiles never change.

@@ -39,6 +39,8 @@ type Server struct {
 	jobs   *jobs
 	sound  *sound
 	seams  *seams
+
+	mendings mendings
 }
 
 // New gives the interface.
@@ -68,6 +70,11 @@ func (s *Server) routes() http.Handler {
 	r.Get("/keys.json", s.keyFile)
 	r.Get("/commands", s.commandList)
 
+	r.Get("/settings", s.settingsPage)
+	r.Get("/blends", s.blendList)
+	r.Post("/blends", s.setBlend)
+	r.Delete("/blends/{blend}", s.dropBlend)
+
 	r.Route("/scenes/{scene}", func(r chi.Router) {
 		r.Get("/", s.scenePage)
 		r.Delete("/", s.deleteScene)
@@ -88,6 +95,13 @@ func (s *Server) routes() http.Handler {
 		r.Get("/seams", s.seamList)
 		r.Get("/bench", s.bench)
 		r.Get("/pcm", s.pcm)
+		r.Get("/proposal", s.proposal)
+		r.Get("/places", s.places)
+		r.Post("/mend", s.mend)
+		r.Post("/accept", s.accept)
+		r.Post("/blends/plan", s.plan)
+		r.Get("/report", s.reportPage)
+		r.Get("/report.csv", s.reportCSV)
 
 		r.Get("/sources", s.sourcesPage)
 		r.Post("/sources", s.upload)

@@ -16,6 +16,7 @@ type SetBlend struct {
 	Law      blend.Law    `json:"law"`
 	CurveOut *blend.Curve `json:"curve_out,omitempty"`
 	CurveIn  *blend.Curve `json:"curve_in,omitempty"`
+	Pull     bool         `json:"pull,omitempty"` // the clips overlap by its length and all that follows moves up; no handle is used
 }
 
 func (e *SetBlend) apply(d *draft) error {
@@ -39,6 +40,12 @@ func (e *SetBlend) apply(d *draft) error {
 	}
 	if e.Before < 0 || e.After < 0 || e.Before+e.After == 0 || e.Before > unbounded || e.After > unbounded {
 		return notPossible("A blend needs a length above 0, with neither half below it.")
+	}
+	if e.Pull {
+		kept := *e
+		kept.Pull = false
+		pull, _ := kept.pullTogether(d, t, *left, *right, true)
+		return pull.(*Several).apply(d)
 	}
 	if err := e.fits(d, t, *left, *right); err != nil {
 		return err
@@ -100,17 +107,20 @@ func (e *SetBlend) fits(d *draft, t *Track, left, right Clip) error {
 	if before := min(e.Before, reachBefore); before < e.Before && total-before <= reachAfter {
 		d.suggest(to, "the same length leaning onto "+right.Name+", "+d.lengthWords(before)+" before the cut", with(before, total-before))
 	}
-	if pull, by := e.pullTogether(d, t, left, right); pull != nil {
+	if pull, by := e.pullTogether(d, t, left, right, false); pull != nil {
 		d.suggest(to, "pull the clips together, the scene "+d.lengthWords(by)+" shorter", pull)
 	}
 	return refusal
 }
 
 // pullTogether is the edit that gives both sides their handle by overlapping the clips, all that follows
-// moving up by as much, in whole frames; nil if handle is not what is missing.
-func (e *SetBlend) pullTogether(d *draft, t *Track, left, right Clip) (Edit, int64) {
+// moving up by as much, in whole frames: the handle that is missing, nil if none is, or, in full, all that the blend takes.
+func (e *SetBlend) pullTogether(d *draft, t *Track, left, right Clip, full bool) (Edit, int64) {
 	head, _ := d.Handles(t, right)
 	_, tail := d.Handles(t, left)
+	if full {
+		head, tail = 0, 0
+	}
 	ceil := func(samples int64) int64 {
 		if samples <= 0 {
 			return 0
@@ -136,7 +146,7 @@ func (e *SetBlend) pullTogether(d *draft, t *Track, left, right Clip) (Edit, int
 func (e *SetBlend) words(before, after *Scene) string {
 	_, left := before.Clip(e.Left)
 	_, right := before.Clip(e.Right)
-	return fmt.Sprintf("%s to %s blended over %s, %s", left.Name, right.Name, before.lengthWords(e.Before+e.After), lawWords(e.Law))
+	return fmt.Sprintf("%s to %s %sblended over %s, %s", left.Name, right.Name, either(e.Pull, "pulled together and ", ""), before.lengthWords(e.Before+e.After), lawWords(e.Law))
 }
 
 // lawWords is the name of a law.

@@ -1,7 +1,9 @@
 package seam
 
 import (
+	"fmt"
 	"math"
+	"slices"
 	"sync"
 
 	"blendseam/core/measure"
@@ -195,4 +197,66 @@ func (l *look) goesOn() (bool, error) {
 		}
 	}
 	return true, nil
+}
+
+// Words are the words and breaths of the outgoing and the incoming recording around a seam, with the pitched part of each word.
+func (m *Meter) Words(s Seam) (out [2][]speech.Stretch, err error) {
+	for i, id := range []string{s.Left, s.Right} {
+		out[i] = []speech.Stretch{}
+		t, c := m.scene.Clip(id)
+		if c == nil || t.Purpose != "dialogue" {
+			continue
+		}
+		r, err := m.around(c, s, i == 1)
+		if err != nil {
+			return out, err
+		}
+		b, err := m.raw(c, r.Span)
+		if err != nil {
+			return out, err
+		}
+		f := r.finding
+		f.Stretches = slices.Clone(f.Stretches)
+		f.Voice(measure.Mono(b))
+		for _, w := range f.Stretches {
+			w.Span = w.Span.Add(r.Span.From)
+			if !w.Voiced.Empty() {
+				w.Voiced = w.Voiced.Add(r.Span.From)
+			}
+			out[i] = append(out[i], w)
+		}
+	}
+	return out, nil
+}
+
+// Covers says which words a blend covers, and by which lean it would not.
+func (m *Meter) Covers(s Seam, words [2][]speech.Stretch) []string {
+	list := []string{}
+	if s.Kind != Cut || !s.Blend {
+		return list
+	}
+	t := m.scene.Track(s.Track)
+	reachBefore, reachAfter := m.scene.Reach(t, t.Clips[s.index], t.Clips[s.index+1])
+	length := s.To - s.From
+	instead := func(before, after int64) string {
+		if before < 0 || after < 0 || before > reachBefore || after > reachAfter {
+			return "no lean of this length would leave it whole"
+		}
+		return fmt.Sprintf("with %s before the cut and %s after it, it would not", m.lengthWords(before), m.lengthWords(after))
+	}
+	for _, w := range words[1] {
+		if w.Kind == speech.Word && w.Span.From > s.From && w.Span.From < s.To-m.ms(3) {
+			after := max(0, w.Span.From-s.At)
+			list = append(list, fmt.Sprintf("The blend covers the first %s of a word of %s; %s.", m.lengthWords(s.To-w.Span.From), s.RightName, instead(length-after, after)))
+			break
+		}
+	}
+	for _, w := range slices.Backward(words[0]) {
+		if w.Kind == speech.Word && w.Span.To < s.To && w.Span.To > s.From+m.ms(3) {
+			before := max(0, s.At-w.Span.To)
+			list = append(list, fmt.Sprintf("The blend covers the last %s of a word of %s; %s.", m.lengthWords(w.Span.To-s.From), s.LeftName, instead(before, length-before)))
+			break
+		}
+	}
+	return list
 }

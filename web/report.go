@@ -1,0 +1,141 @@
+package web
+
+import (
+	"fmt"
+	"html/template"
+	"net/http"
+	"strings"
+	"time"
+
+	"blendseam/core/mix"
+	"blendseam/core/scene"
+	"blendseam/core/seam"
+	"blendseam/interchange/report"
+
+	"github.com/go-chi/chi/v5"
+)
+
+// reported gives the scene that a report is about and, to compare with, its named version; "" is the scene as it began.
+func (s *Server) reported(r *http.Request) (now, was *scene.Scene, before, after []seam.Result, err error) {
+	id := chi.URLParam(r, "scene")
+	st, err := s.Store.Scene(r.Context(), id)
+	if err != nil {
+		return nil, nil, nil, nil, err
+	}
+	node := int64(0)
+	if name := r.URL.Query().Get("since"); name != "" {
+		v, err := s.version(r, id, name)
+		if err != nil {
+			return nil, nil, nil, nil, err
+		}
+		node = v.Node
+	}
+	if was, err = s.Store.At(r.Context(), id, node); err != nil {
+		return nil, nil, nil, nil, err
+	}
+	if after, err = s.allMeasured(r.Context(), st.Scene); err != nil {
+		return nil, nil, nil, nil, err
+	}
+	before, err = s.allMeasured(r.Context(), was)
+	return st.Scene, was, before, after, err
+}
+
+// reportCSV sends the seams of the scene as it began, or as a named version has it, and their figures now.
+func (s *Server) reportCSV(w http.ResponseWriter, r *http.Request) {
+	now, was, before, after, err := s.reported(r)
+	var raw []byte
+	if err == nil {
+		raw, err = report.CSV(was, before, after)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(now.Name)+"-seams.csv"))
+	w.Write(raw)
+}
+
+// A reportRow is a seam on the printed report.
+type reportRow struct {
+	report.Row
+	Number  int
+	Figures []reportFigure
+	Was     *report.Row // as it was, if it was another
+	Wave    template.HTML
+}
+
+type reportFigure struct{ Name, Value, Was string }
+
+// reportPage shows the seam report, made for printing.
+func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) {
+	now, was, before, after, err := s.reported(r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	m, err := s.sound.mixer(now, mix.Options{})
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	old := map[string]seam.Result{}
+	for _, x := range before {
+		old[x.ID] = x
+	}
+	count := map[seam.Verdict]int{}
+	for _, x := range before {
+		count["was "+x.Verdict]++
+	}
+	var rows []reportRow
+	for i, x := range after {
+		count[x.Verdict]++
+		row := reportRow{Row: report.RowOf(now, x), Number: i + 1}
+		then, ok := old[x.ID]
+		if ok {
+			if a := report.RowOf(was, then); a.Why != row.Why {
+				row.Was = &a
+			}
+		}
+		for _, f := range seam.Table {
+			v := f.Figure(&x.Measures)
+			if v == nil {
+				continue
+			}
+			figure := reportFigure{Name: f.Name, Value: strings.TrimSpace(fmt.Sprintf("%.1f %s", *v, f.Unit))}
+			if a := f.Figure(&then.Measures); ok && a != nil && fmt.Sprintf("%.1f", *a) != fmt.Sprintf("%.1f", *v) {
+				figure.Was = fmt.Sprintf("%.1f", *a)
+			}
+			row.Figures = append(row.Figures, figure)
+		}
+		if row.Wave, err = wave(m, x.Seam, now.SampleRate); err != nil {
+			s.fail(w, r, err)
+			return
+		}
+		rows = append(rows, row)
+	}
+	s.page(w, "report", view{Title: "Seam report of " + now.Name, Scene: chi.URLParam(r, "scene"), Name: now.Name, Here: "report", List: map[string]any{
+		"Rows": rows, "Count": count, "Table": seam.Table, "Made": time.Now().Format("2 January 2006, 15:04"), "Rate": now.Rate.String(), "Since": r.URL.Query().Get("since"),
+	}})
+}
+
+// wave draws two seconds of the scene around a seam, the change marked.
+func wave(m *mix.Mixer, x seam.Seam, rate int64) (template.HTML, error) {
+	const width, height, bins = 300, 44, 300
+	from, to := x.At-rate, x.At+rate
+	strip, _, err := stripOf(m, from, to, bins)
+	if err != nil {
+		return "", err
+	}
+	top := float32(0.01)
+	for i := range strip.Low {
+		top = max(top, -strip.Low[i], strip.High[i])
+	}
+	var path strings.Builder
+	for i := range strip.Low {
+		fmt.Fprintf(&path, "M%d %.1fV%.1f", i, height/2-strip.High[i]/top*(height/2-1), height/2-strip.Low[i]/top*(height/2-1)+0.5)
+	}
+	at := func(sample int64) float64 { return float64(sample-from) * width / float64(to-from) }
+	return template.HTML(fmt.Sprintf(`<svg class="wave" viewBox="0 0 %d %d" width="%d" height="%d" role="img" aria-label="Two seconds around the seam"><rect x="%.1f" width="%.1f" height="%d" class="over"/><path d="%s"/><path d="M%d 0V%d" class="at"/></svg>`,
+		width, height, width, height, at(x.From), max(0, at(x.To)-at(x.From)), height, path.String(), width/2, height)), nil
+}

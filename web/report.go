@@ -83,13 +83,13 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) {
 	for _, x := range before {
 		old[x.ID] = x
 	}
-	count := map[seam.Verdict]int{}
+	count := map[string]int{}
 	for _, x := range before {
-		count["was "+x.Verdict]++
+		count["was "+string(x.Verdict)]++
 	}
 	var rows []reportRow
 	for i, x := range after {
-		count[x.Verdict]++
+		count[string(x.Verdict)]++
 		row := reportRow{Row: report.RowOf(now, x), Number: i + 1}
 		then, ok := old[x.ID]
 		if ok {

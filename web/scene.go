@@ -12,6 +12,7 @@ import (
 
 	"blendseam/core/blend"
 	"blendseam/core/scene"
+	"blendseam/core/seam"
 	"blendseam/core/timecode"
 	"blendseam/interchange/otio"
 	"blendseam/media"
@@ -36,6 +37,9 @@ type pageData struct {
 	Commands []command       `json:"commands"`
 	Hues     []string        `json:"hues"`
 	Laws     []blend.LawInfo `json:"laws"`
+	Shapes   any             `json:"shapes"`
+	Blends   []scene.Style   `json:"blends"` // by name, the default one first
+	Measures []seam.Measure  `json:"measures"`
 	Media    mediaView       `json:"media"`
 }
 
@@ -71,8 +75,13 @@ func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
+	blends, err := s.Store.Blends(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
 	data := pageData{ID: id, State: stateView{st.Scene, st.Revision, st.Undo, st.Redo}, Rate: rateOf(st.Scene.Rate), Commands: commands, Hues: scene.Hues,
-		Laws: blend.Laws, Media: sheets}
+		Laws: blend.Laws, Shapes: blend.Shapes, Blends: blends, Measures: seam.Table, Media: sheets}
 	s.page(w, "scene", view{Title: st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "scene", Data: data})
 }
 

@@ -56,6 +56,9 @@ type option struct {
 // that makes the seam clean is taken, else that after which it is best.
 func (m *Meter) Propose(before Result) (Proposal, error) {
 	p := Proposal{Before: before}
+	if before.Verdict == Clean && (before.Kind != Cut || before.Blend) {
+		return p, nil // a plain cut is blended even where it sounds fine
+	}
 	a, err := m.advise(&before)
 	if err != nil {
 		return p, err
@@ -332,7 +335,7 @@ func (a *advice) blendsAt(first []scene.Edit) (list []option) {
 			tried[[2]int64{b, f}] = true
 			law, why := a.law(b, f)
 			o := option{did: fmt.Sprintf("blend of %s, %s", a.lengthWords(b+f), lawName(law)), reasons: []string{why}}
-			if b != f {
+			if max(b-f, f-b) > a.ms(1) {
 				o.did += fmt.Sprintf(", %s before and %s after", a.lengthWords(b), a.lengthWords(f))
 			}
 			o.reasons = append(o.reasons, a.lengthReason(n, b, f), a.leanReason(b, f))
@@ -376,6 +379,7 @@ func (a *advice) lengthReason(wanted, b, f int64) string {
 // leanReason says which word the lean leaves whole.
 func (a *advice) leanReason(b, f int64) string {
 	switch {
+	case max(b-f, f-b) <= a.ms(1):
 	case b > f:
 		if d := a.clearAfter + a.ms(15); d < a.reachAfter {
 			return fmt.Sprintf("it leans onto the outgoing side: the next word begins %.0f ms after the cut and stays whole", a.inMS(d))

@@ -32,7 +32,7 @@ type Measures struct {
 	ColourStepDB      *float64 `json:"colour_step_db"`
 	DeadSilenceMS     *float64 `json:"dead_silence_ms"`
 	WordCutMS         *float64 `json:"word_cut_ms"`
-	WordCutSide       string   `json:"word_cut_side,omitempty"` // outgoing or incoming
+	WordCutSide       string   `json:"-"` // outgoing or incoming
 	BlendLevelDB      *float64 `json:"blend_level_db"`
 	DropDB            *float64 `json:"drop_db"`
 	PeakDBFS          *float64 `json:"peak_dbfs"`

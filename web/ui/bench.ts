@@ -8,13 +8,18 @@ import { type Rate, type View, frames, sampleOf, toX, zoomed } from "./time.ts";
 interface Strip { low: number[]; high: number[] }
 export interface BenchView {
   from: number; to: number; outgoing: Strip | null; incoming: Strip | null; result: Strip; level: number[];
-  gains: { at: number; out: number; in: number; sum_db: number }[] | null;
+  gains: { at: number; out: number; in: number; sum_db: number; heard_db: number }[] | null;
   law?: string; before: number; after: number; reach_before: number; reach_after: number;
+  curve_out?: Curve; curve_in?: Curve; words: [Stretch[] | null, Stretch[] | null]; covers: string[];
 }
+export interface Curve { shape: string; bend?: number }
+interface Stretch { kind: string; span: { From: number; To: number }; voiced: { From: number; To: number } }
 export interface Seam {
   id: string; track: string; track_name: string; kind: string; at: number; from: number; to: number; left: string; right: string;
   left_name: string; right_name: string; blend: boolean; tc: string; verdict: string; cause: string; why: string;
   measures: Record<string, number | null>;
+  pair?: boolean; // from a clip of one track over into one of another
+  accepted?: string; // the note of an editor who lets it be as it is
   lead?: number; // samples by which sound is cut earlier than its picture
 }
 
@@ -40,6 +45,7 @@ export class Bench {
   data?: BenchView;
   view: View = { from: 0, perPixel: 100 };
   lean?: { before: number; after: number }; // while the lean is being tried out
+  private marked?: number; // a place that is being looked at
   private canvas: HTMLCanvasElement;
   private stand: Stand;
   private width = 764;
@@ -76,6 +82,7 @@ export class Bench {
   /** Shows a seam, so close that the change fills about a quarter. */
   show(seam: Seam | undefined): void {
     const other = seam?.id !== this.seam?.id;
+    if (other) this.marked = undefined;
     this.seam = seam;
     this.lean = undefined;
     if (seam && other) {
@@ -93,6 +100,12 @@ export class Bench {
     if (!s || s.at === at) return;
     this.seam = { ...s, at, from: s.from + at - s.at, to: s.to + at - s.at };
     this.centre(this.view.perPixel);
+    this.repaint();
+  }
+
+  /** Marks a place for the cut, or none. */
+  mark(at: number | undefined): void {
+    this.marked = at;
     this.repaint();
   }
 
@@ -165,7 +178,7 @@ export class Bench {
   }
 
   private partAt(x: number, y: number): Part | undefined {
-    if (!this.seam || !this.data || this.seam.kind !== "cut") return undefined;
+    if (!this.seam || !this.data || !canBlend(this.seam)) return undefined;
     const { before, after, cut } = this.halves();
     const near = (at: number) => Math.abs(toX(this.view, at) - x) < 7;
     if (before + after > 0) {
@@ -227,18 +240,20 @@ export class Bench {
       c.textAlign = "left";
       return;
     }
-    const { before, after, cut } = this.halves(), edge = s.kind === "cut" ? [cut - before, cut + after] : [s.from, s.to];
+    const { before, after, cut } = this.halves(), edge = canBlend(s) ? [cut - before, cut + after] : [s.from, s.to];
     const [b0, b1] = [toX(this.view, edge[0]), toX(this.view, edge[1])], xc = toX(this.view, cut);
     if (b1 > b0) {
       c.fillStyle = col.tone + "26";
       c.fillRect(b0, tops[0], b1 - b0, tops[2] + h - tops[0]);
     }
+    if (d && canBlend(s)) this.reach(c, d, cut, tops, h, col);
     if (d) {
       const thread = col[this.stand.thread()] ?? col.dialogue;
       this.louder = Math.min(300, 0.92 / Math.max(0.003, ...[d.outgoing, d.incoming, d.result].map((s) => (s ? loudest(s) : 0))));
       if (d.outgoing) this.strip(c, d, d.outgoing, tops[0], h, thread, (x) => (x < Math.max(b1, xc) ? 1 : 0.25));
       if (d.incoming) this.strip(c, d, d.incoming, tops[1], h, thread, (x) => (x >= Math.min(b0, xc) ? 1 : 0.25));
       this.strip(c, d, d.result, tops[2], h, col.ink, () => 1);
+      for (const k of [0, 1]) this.words(c, d.words?.[k] ?? [], tops[k] + h - 4, h, col);
       this.levels(c, d, tops[2], h, col, b0, b1);
       this.gains(c, d, tops, h, b0, b1, xc, col);
       this.ribbon(c, d, ribbon, height - ribbon, col);
@@ -253,6 +268,18 @@ export class Bench {
     c.moveTo(Math.round(xc) + 0.5, tops[0]);
     c.lineTo(Math.round(xc) + 0.5, tops[2] + h);
     c.stroke();
+    if (this.marked !== undefined) {
+      const x = Math.round(toX(this.view, this.marked)) + 0.5;
+      c.strokeStyle = c.fillStyle = col.moss;
+      c.setLineDash([4, 3]);
+      c.beginPath();
+      c.moveTo(x, tops[0]);
+      c.lineTo(x, tops[2] + h);
+      c.stroke();
+      c.setLineDash([]);
+      c.font = `600 11.5px ${TEXT}`;
+      this.plate(c, "place", x + 5, tops[1] + h / 2, col);
+    }
     this.pictureCut(c, s, cut, tops[0], tops[2] + h, col);
     this.labels(c, s, tops, width, col, before, after, b0, b1);
     const play = toX(this.view, this.stand.playhead());
@@ -265,6 +292,48 @@ export class Bench {
       c.lineTo(play, height);
       c.stroke();
       c.setLineDash([]);
+    }
+  }
+
+  /** Shades how far a blend can go, and hatches what lies beyond. */
+  private reach(c: CanvasRenderingContext2D, d: BenchView, cut: number, tops: number[], h: number, col: Record<string, string>): void {
+    const far = (n: number) => (n > 1e12 ? Infinity : n);
+    const x0 = toX(this.view, cut - far(d.reach_before)), x1 = toX(this.view, cut + far(d.reach_after)), bottom = tops[2] + h;
+    c.strokeStyle = col.line;
+    c.lineWidth = 1;
+    for (const [a, z] of [[0, Math.min(this.width, x0)], [Math.max(0, x1), this.width]]) {
+      if (z - a < 1) continue;
+      c.save();
+      c.beginPath();
+      c.rect(a, tops[0], z - a, bottom - tops[0]);
+      c.clip();
+      c.beginPath();
+      for (let x = a - bottom; x < z; x += 9) {
+        c.moveTo(x, bottom);
+        c.lineTo(x + bottom - tops[0], tops[0]);
+      }
+      c.stroke();
+      c.restore();
+    }
+  }
+
+  /** Words as bars under a strip, their pitched part thicker; breaths as dotted lines. */
+  private words(c: CanvasRenderingContext2D, list: Stretch[], y: number, h: number, col: Record<string, string>): void {
+    c.strokeStyle = c.fillStyle = col.moss;
+    for (const w of list) {
+      const a = Math.max(0, toX(this.view, w.span.From)), z = Math.min(this.width, toX(this.view, w.span.To));
+      if (z <= a) continue;
+      c.lineWidth = 1.5;
+      c.setLineDash(w.kind === "breath" ? [2, 3] : []);
+      c.beginPath();
+      c.moveTo(a, y);
+      c.lineTo(z, y);
+      c.stroke();
+      c.setLineDash([]);
+      if (w.kind === "breath") continue;
+      for (const x of [toX(this.view, w.span.From), toX(this.view, w.span.To)]) if (x >= 0 && x <= this.width) c.fillRect(Math.round(x) - 0.75, y - Math.min(14, h / 4), 1.5, Math.min(14, h / 4) + 2);
+      const va = Math.max(0, toX(this.view, w.voiced.From)), vz = Math.min(this.width, toX(this.view, w.voiced.To));
+      if (w.voiced.To > w.voiced.From && vz > va) c.fillRect(va, y - 2, vz - va, 4);
     }
   }
 
@@ -362,7 +431,7 @@ export class Bench {
     const s = this.seam!;
     c.strokeStyle = col.madder;
     c.lineWidth = 2;
-    const old = [toX(this.view, s.kind === "cut" ? s.at - d.before : s.from), toX(this.view, s.kind === "cut" ? s.at + d.after : s.to)];
+    const old = [toX(this.view, canBlend(s) ? s.at - d.before : s.from), toX(this.view, canBlend(s) ? s.at + d.after : s.to)];
     for (const [k, side] of [[0, "out"], [1, "in"]] as const) {
       if (!(k === 0 ? d.outgoing : d.incoming)) continue;
       const y = (v: number) => tops[k] + h - 4 - (h - 8) * v;
@@ -405,21 +474,28 @@ export class Bench {
     c.fillText("-6", this.width - 4, top + h - 2);
     c.textAlign = "left";
     if (!d.law || !d.gains?.length) return;
-    const worst = d.gains.reduce((a, g) => (Math.abs(g.sum_db) > Math.abs(a) ? g.sum_db : a), 0);
-    const tone = Math.abs(worst) >= 1.5 ? col.madder : col.moss;
-    c.strokeStyle = c.fillStyle = tone;
-    c.lineWidth = 2;
+    const gains = d.gains, most = (of: (g: (typeof gains)[0]) => number) => gains.reduce((a, g) => (Math.abs(of(g)) > Math.abs(a) ? of(g) : a), 0);
+    const law = most((g) => g.sum_db), heard = most((g) => g.heard_db), signed = (v: number) => `${v >= 0 ? "+" : ""}${v.toFixed(1)}`;
+    const tone = Math.abs(heard) >= 1.5 ? col.madder : col.moss;
     c.save();
     c.beginPath();
     c.rect(x0, top, this.width - x0, h);
     c.clip();
-    c.beginPath();
-    for (const g of d.gains) c.lineTo(toX(this.view, g.at), mid - scale * Math.max(-6, Math.min(6, g.sum_db)));
-    c.stroke();
+    for (const [of, colour, width, dash] of [[(g: (typeof gains)[0]) => g.sum_db, col.soft, 1.5, [4, 3]], [(g: (typeof gains)[0]) => g.heard_db, tone, 2, []]] as const) {
+      c.strokeStyle = colour;
+      c.lineWidth = width;
+      c.setLineDash([...dash]);
+      c.beginPath();
+      for (const g of gains) c.lineTo(toX(this.view, g.at), mid - scale * Math.max(-6, Math.min(6, of(g))));
+      c.stroke();
+    }
+    c.setLineDash([]);
     c.restore();
     c.font = `11px ${FIGURES}`;
-    const text = `${worst >= 0 ? "+" : ""}${worst.toFixed(1)}`, at = toX(this.view, d.gains.at(-1)!.at) + 6;
-    this.plate(c, text, Math.max(x0, Math.min(this.width - 56, at)), mid + 4, col);
+    c.fillStyle = tone;
+    const at = toX(this.view, gains.at(-1)!.at) + 6, text = `${signed(heard)} heard, ${signed(law)} by its law`;
+    const x = Math.max(x0, Math.min(this.width - 30 - c.measureText(text).width, at));
+    this.plate(c, text, x, mid + 4, col);
   }
 
   private labels(c: CanvasRenderingContext2D, s: Seam, tops: number[], width: number, col: Record<string, string>, before: number, after: number, b0: number, b1: number): void {
@@ -437,7 +513,7 @@ export class Bench {
       this.plate(c, `top of a strip ${(-20 * Math.log10(this.louder)).toFixed(0)} dBFS`, width - 8, tops[2] + 13, col);
       c.textAlign = "left";
     }
-    if (s.kind !== "cut" || before + after <= 0) return;
+    if (!canBlend(s) || before + after <= 0) return;
     // Beside the stitches, in the strip where that side has no voice to cover.
     c.font = `11px ${FIGURES}`;
     c.fillStyle = col.madder;
@@ -447,6 +523,9 @@ export class Bench {
     this.plate(c, `${f(after)} after`, Math.min(width - 110, b1 + 8), tops[0] + 15, col);
   }
 }
+
+/** A cut, or two clips of two tracks that go over into each other. */
+export const canBlend = (s: Seam): boolean => s.kind === "cut" || !!s.pair;
 
 const loudest = (s: Strip): number => Math.max(s.high.reduce((a, v) => Math.max(a, v), 0), -s.low.reduce((a, v) => Math.min(a, v), 0));
 

@@ -1,5 +1,6 @@
 // The card: the figures of whatever is selected, its settings, and what can be done with it. Pure functions from the scene to words.
 import type { Seam } from "./bench.ts";
+import type { Place, Proposal } from "./mending.ts";
 import { offsetWords } from "./cloth.ts";
 import { type Edge, type Marker, type Placed, type Scene, type Track, edgeAt, endOf, findClip, handles } from "./model.ts";
 import { leadOf, name } from "./seams.ts";
@@ -13,20 +14,26 @@ export interface Field { id: string; name: string; value: string; less?: string;
 export interface Choice { id: string; name: string; value: string; options: { value: string; words: string }[] }
 export interface Card {
   over: string; title: string; verdict: string; mark: string; verdictWord: string; why: string;
-  groups: { name: string; rows: { name: string; value: string }[] }[]; fields: Field[]; choices: Choice[]; hint: string; actions: Action[];
+  groups: { name: string; rows: { name: string; value: string; about?: string; tone?: string }[] }[]; fields: Field[]; choices: Choice[]; hint: string; actions: Action[];
+  first: Action; // what should be done first, above the figures
+  notes: { name: string; lines: string[] }[]; // in words
+  picksAbout: string;
+  picks: { index: number; words: string; tone: string; pressed: string }[]; // places for the cut
 }
 
 const MARKS: Record<string, string> = { clean: "●", audible: "◆", rough: "▲" };
 const KINDS: Record<string, string> = { cut: "cut", gap_start: "gap begins", gap_end: "gap ends", fade: "fade", head: "track begins", tail: "track ends" };
 
-const blank: Card = { over: "", title: "", verdict: "", mark: "", verdictWord: "", why: "", groups: [], fields: [], choices: [], hint: "", actions: [] };
+const blank: Card = { over: "", title: "", verdict: "", mark: "", verdictWord: "", why: "", groups: [], fields: [], choices: [], hint: "", actions: [], first: { command: "", words: "", tone: "" }, notes: [], picksAbout: "", picks: [] };
 
-const dB = (v: number | null | undefined, digits = 1) => (v == null ? "–" : `${v < -0.05 ? "-" : "+"}${Math.abs(v).toFixed(digits)} dB`);
 const full = (v: number | null | undefined) => (v == null ? "–" : v <= -119 ? "silence" : `${v.toFixed(1)} dBFS`);
 const signed = (v: number) => `${v >= 0 ? "+" : ""}${v.toFixed(1)} dB`;
 
+/** One kind of figure, as the table of measures in core has it. */
+export interface Measure { key: string; name: string; unit: string; about: string; cause?: string; audible?: number; rough?: number }
+
 /** What cards need of the page. */
-export interface About { scene: Scene; rate: Rate; key(command: string): string; closing: boolean; offsets: Record<string, number>; shown: Shown; hues: string[] }
+export interface About { scene: Scene; rate: Rate; key(command: string): string; closing: boolean; offsets: Record<string, number>; shown: Shown; hues: string[]; measures: Measure[] }
 
 const short = (a: About, n: number) => frames(n, a.rate, a.scene.sample_rate).replace(/ frames?/, " f");
 const tc = (a: About, n: number) => timecode(a.scene.start_frame + frameOf(n, a.rate, a.scene.sample_rate), a.rate);
@@ -35,16 +42,34 @@ const field = (id: string, name: string, value: string, less?: [string, string],
 
 const leadField = (frames: number) => field("lead", "Sound leads", `${frames} f`, ["trail", "One frame later"], ["lead", "One frame earlier"]);
 
-export function seamCard(a: About, s: Seam, number: number): Card {
+/** What the server says of a seam beside its measures. */
+export interface Advice { proposal?: Proposal; places?: { list: Place[]; why: string; chosen: number }; covers: string[] }
+
+export function seamCard(a: About, s: Seam, number: number, advice: Advice = { covers: [] }): Card {
   const m = s.measures, { scene, rate } = a, sr = scene.sample_rate;
   const f = (n: number | null) => (n == null ? "–" : n > 1e12 ? "any" : `${Math.floor((n * rate.num) / (rate.den * sr) + 1e-6)} f`);
-  const rows = [{ name: "Background step", value: dB(m.background_step_db) }, { name: "Backgrounds", value: `${full(m.background_left_db).replace(" dBFS", "")} · ${full(m.background_right_db).replace(" dBFS", "")}` }];
-  rows.push({ name: "Click", value: m.click_db == null ? "–" : m.click_db < 0.5 ? "none" : `${m.click_db.toFixed(0)} dB` });
-  if (s.kind === "cut") rows.push({ name: "Level of the voices", value: m.level_step_lu == null ? "–" : `${m.level_step_lu >= 0 ? "+" : "-"}${Math.abs(m.level_step_lu).toFixed(1)} LU` }, { name: "Likeness", value: m.correlation == null ? "–" : m.correlation.toFixed(2) });
-  rows.push({ name: "Dead silence", value: !m.dead_silence_ms ? "none" : `${m.dead_silence_ms.toFixed(0)} ms` });
+  const rows: Card["groups"][0]["rows"] = a.measures.filter((x) => m[x.key] != null && !x.key.endsWith("left_db") && !x.key.endsWith("right_db"))
+    .map((x) => ({ name: x.name, value: figure(x, m[x.key]!), about: x.about, tone: x.key === causeKey(a, s) ? s.verdict : "" }));
+  if (m.background_left_db != null || m.background_right_db != null) rows.push({ name: "Backgrounds", value: `${full(m.background_left_db).replace(" dBFS", "")} · ${full(m.background_right_db).replace(" dBFS", "")}` });
   if (s.kind === "cut") rows.push({ name: "Handles", value: `${f(m.handle_after)} · ${f(m.handle_before)}` });
-  if (m.drop_db != null) rows.push({ name: "Fall at the end", value: `${m.drop_db.toFixed(0)} dB` });
-  const groups = [{ name: "Measured", rows }], actions: Action[] = [];
+  const groups: Card["groups"] = [], actions: Action[] = [], notes: Card["notes"] = [], picks: Card["picks"] = [];
+  const p = advice.proposal;
+  let first = blank.first, picksAbout = "";
+  if (p?.edit && p.after) {
+    notes.push({ name: s.verdict === "clean" ? "Could be better still" : "What would mend it", lines: [`${p.did![0].toUpperCase()}${p.did!.slice(1)}: ${(p.reasons ?? []).join("; ")}.`, `Then ${p.after.verdict}${p.after.verdict === "clean" ? "" : `: ${p.after.why}`}${expected(a.measures, p)}.`] });
+    first = action(a, "mend", "Mend this seam");
+  } else if (p?.left) notes.push({ name: "Nothing mends it by itself", lines: [`${p.left[0].toUpperCase()}${p.left.slice(1)}.`] });
+  if (advice.covers.length) notes.push({ name: "Words", lines: advice.covers });
+  if (s.accepted !== undefined) notes.push({ name: "Accepted as it is", lines: [s.accepted || "Without a note."] });
+  groups.push({ name: "Measured", rows });
+  if (advice.places) {
+    picksAbout = advice.places.why;
+    advice.places.list.forEach((x, i) => {
+      const ms = ((x.at - s.at) * 1000) / sr, chosen = i === advice.places!.chosen;
+      picks.push({ index: i, words: `${ms < 0 ? "−" : "+"}${Math.abs(ms).toFixed(0)} ms: ${x.reasons.slice(0, 2).join("; ")}${x.slip ? `; ${x.reasons.at(-1)}` : ""}`, tone: chosen ? "on" : "", pressed: String(chosen) });
+    });
+    if (picks.length) actions.push(action(a, "place_take", "Take this place", "wide"));
+  }
   let hint = "";
   if (s.kind === "cut") {
     if (s.blend) {
@@ -53,7 +78,8 @@ export function seamCard(a: About, s: Seam, number: number): Card {
         { name: "Before · after", value: `${short(a, s.at - s.from)} · ${short(a, s.to - s.at)}` },
         { name: "Scene", value: "length kept" }] });
       actions.push(action(a, "blend_off", "Take the blend off", "wide"));
-    } else actions.push(action(a, "blend", "Blend this cut", "wide on"));
+    } else actions.push(action(a, "blend", "Blend this cut", p?.edit ? "wide" : "wide on"));
+    if (!advice.places) actions.push(action(a, "places", "Best place"));
   } else if (s.kind === "gap_start" || s.kind === "gap_end") hint = "Nothing lies here on this track. Pull the edge in or out, or click the gap to close it up.";
   else if (s.kind === "head" || s.kind === "tail") hint = "Drag the dot in the clip's top corner to fade this edge.";
   const fields: Field[] = [];
@@ -61,9 +87,25 @@ export function seamCard(a: About, s: Seam, number: number): Card {
     fields.push(leadField(Math.round((s.lead * rate.num) / (rate.den * sr))));
     if (leadOf(s, rate, sr)) actions.push(action(a, "straight", "Straight cut again", "wide"));
   }
+  if (s.verdict && (s.verdict !== "clean" || s.accepted !== undefined)) actions.push(action(a, "accept", s.accepted === undefined ? "Accept" : "Not accepted"));
   actions.push(action(a, "audition", "Audition"), action(a, "next_seam", "Next seam"), action(a, "edge_earlier", "Cut earlier"), action(a, "edge_later", "Cut later"));
   return { ...blank, over: `Seam ${number} · ${KINDS[s.kind] ?? s.kind}, ${s.track_name}`, title: name(s), verdict: s.verdict, mark: MARKS[s.verdict] ?? "", verdictWord: s.verdict ? s.verdict[0].toUpperCase() + s.verdict.slice(1) : "",
-    why: s.why ? s.why[0].toUpperCase() + s.why.slice(1) + "." : "", groups, fields, hint, actions };
+    why: s.why ? s.why[0].toUpperCase() + s.why.slice(1) + "." : "", groups, fields, hint, actions, first, notes, picks, picksAbout };
+}
+
+const causeKey = (a: About, s: Seam): string => a.measures.find((x) => x.cause && x.cause === s.cause)?.key ?? "";
+
+/** A figure with its unit; what does not exist at a seam is "none". */
+function figure(x: Measure, v: number): string {
+  if (["click_db", "dead_silence_ms", "word_cut_ms"].includes(x.key) && v < 0.5) return "none";
+  const sign = x.unit !== "ms" && /step_db|step_lu|blend_level/.test(x.key) && x.key !== "colour_step_db" ? (v < 0 ? "-" : "+") : v < 0 ? "-" : "";
+  return `${sign}${Math.abs(v).toFixed(x.unit === "" ? 2 : x.unit === "ms" ? 0 : 1)}${x.unit ? ` ${x.unit}` : ""}`;
+}
+
+/** How the chief figure of a seam changes. */
+function expected(measures: Measure[], p: Proposal): string {
+  const x = measures.find((m) => m.cause && m.cause === p.before.cause), was = x && p.before.measures[x.key], is = x && p.after!.measures[x.key];
+  return !x || was == null || is == null ? "" : `; ${x.name.toLowerCase()} ${figure(x, was)} before, ${figure(x, is)} after`;
 }
 
 export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined, closes: string): Card {
@@ -86,7 +128,7 @@ export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined,
 
 export function clipsCard(a: About, list: Placed[]): Card {
   const from = Math.min(...list.map((p) => p.clip.from)), to = Math.max(...list.map((p) => p.clip.to)), tracks = new Set(list.map((p) => p.track.id)).size;
-  const actions = [action(a, "gain_down", "1 dB down"), action(a, "gain_up", "1 dB up"), action(a, "link", list.some((p) => p.clip.link) ? "Unlink" : "Link"), action(a, "duplicate", "Duplicate"),
+  const actions = [action(a, "gain_down", "1 dB down"), action(a, "gain_up", "1 dB up"), action(a, "link", list.some((p) => p.clip.link) ? "Unlink" : "Link"), action(a, "duplicate", "Duplicate"), action(a, "pair", "One over into the other", "wide"),
     action(a, "copy", "Copy"), action(a, "range_clip", "Range over them"), action(a, "remove", "Leave gaps"), action(a, "remove_close", "Close up")];
   return { ...blank, over: "Clips", title: `${list.length} clips in hand`, groups: [{ name: "Clips", rows: [{ name: "From", value: tc(a, from) }, { name: "To", value: tc(a, to) }, { name: "On", value: `${tracks} ${tracks === 1 ? "track" : "tracks"}` }] }],
     hint: "Drag one of them, and all move. Shift-click adds a clip or takes it out.", actions };
@@ -107,7 +149,7 @@ export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolea
   const over = r.gap ? `Gap · ${names[0]}` : "Range", length = `${short(a, r.to - r.from)} · ${((r.to - r.from) / a.scene.sample_rate).toFixed(2)} s`;
   const rows = [{ name: "Length", value: length }, { name: "Tracks", value: names.length ? names.length > 2 ? `${names.length} tracks` : names.join(", ") : "all" }];
   const actions = r.gap ? [action(a, "remove_close", "Close the gap up", "wide on")]
-    : [action(a, "remove", "Leave gap"), action(a, "remove_close", "Close up"), action(a, "copy", "Copy"), action(a, "cut", "Cut"), action(a, "lead_all", "All cuts lead …", "wide")];
+    : [action(a, "remove", "Leave gap"), action(a, "remove_close", "Close up"), action(a, "copy", "Copy"), action(a, "cut", "Cut"), action(a, "lead_all", "All cuts lead …"), action(a, "blend_all", "Blend its cuts …")];
   if (copied) actions.push(action(a, "paste", "Paste over"), action(a, "paste_insert", "Paste and push"));
   if (source) actions.push(action(a, "fill_range", `Fill from ${source}`, "wide"));
   actions.push(action(a, "zoom_selection", "Zoom to it", "wide"));
@@ -137,7 +179,7 @@ export function markerCard(a: About, m: Marker): Card {
 
 export function sceneCard(a: About): Card {
   const { scene, rate } = a, clips = scene.tracks.reduce((n, t) => n + t.clips.length, 0), n = frameOf(endOf(scene), rate, scene.sample_rate);
-  const actions = clips ? [action(a, "next_seam", "First seam", "wide on"), action(a, "track_add", "Add a track"), action(a, "marker", "Set a marker"), action(a, "lead_all", "All cuts lead …"), action(a, "history", "Past and versions")]
+  const actions = clips ? [action(a, "next_seam", "First seam", "wide on"), action(a, "track_add", "Add a track"), action(a, "marker", "Set a marker"), action(a, "lead_all", "All cuts lead …"), action(a, "mend_all", "Mend all …"), action(a, "blend_all", "Blend all …"), action(a, "history", "Past and versions", "wide")]
     : [action(a, "sources", "Go to the sources", "wide on"), action(a, "track_add", "Add a track", "wide")];
   if (a.shown.hidden.length) actions.push(action(a, "tracks_show", `Show ${a.shown.hidden.length} hidden`, "wide"));
   return { ...blank, over: "Scene", title: scene.name, groups: [{ name: "Scene", rows: [

@@ -7,7 +7,10 @@ export interface Clip {
   fade_in?: Fade; fade_out?: Fade; link?: string; muted?: boolean; note?: string;
   from: number; to: number; // samples, on every kind of track
 }
-export interface Blend { left: string; right: string; before: number; after: number; law: string }
+export interface Curve { shape: string; bend?: number }
+export interface Blend { left: string; right: string; before: number; after: number; law: string; curve_out?: Curve; curve_in?: Curve }
+/** A crossfade between clips of two tracks. */
+export interface Pair { out: string; in: string; law: string; curve_out?: Curve; curve_in?: Curve }
 export interface Track {
   id: string; kind: "picture" | "sound"; purpose: string; name: string; hue?: string; mute?: boolean; solo?: boolean; gain_db?: number;
   locked?: boolean; stays?: boolean;
@@ -18,10 +21,11 @@ export interface Source { id: string; name: string; samples: number; frames?: nu
 export interface Marker { id: string; at: number; name: string }
 export interface Scene {
   name: string; sample_rate: number; channels: number; start_frame: number; tracks: Track[]; markers?: Marker[] | null;
+  pairs?: Pair[] | null;
   sources: Record<string, Source>; revision: number; undo: string; redo: string;
 }
 export interface TrackChanges { track: Track; set?: Clip[]; moved?: { by: number; ids: string[] }[]; gone?: string[] | null }
-export interface Changes { name?: string; markers?: Marker[] | null; sources?: Record<string, Source>; order?: string[]; tracks?: TrackChanges[] }
+export interface Changes { name?: string; markers?: Marker[] | null; pairs?: Pair[] | null; sources?: Record<string, Source>; order?: string[]; tracks?: TrackChanges[] }
 
 /** The tail of `left` where there is no `right`, the head of `right` where there is no `left`, else their cut. */
 export interface Edge { left?: string; right?: string }
@@ -44,6 +48,7 @@ export function prepare(s: Scene, rate: Rate): Scene {
 export function applyChanges(s: Scene, rate: Rate, c: Changes): void {
   if (c.name !== undefined) s.name = c.name;
   if (c.markers !== undefined) s.markers = c.markers;
+  if (c.pairs !== undefined) s.pairs = c.pairs;
   Object.assign(s.sources, c.sources);
   for (const tc of c.tracks ?? []) {
     const old = s.tracks.find((t) => t.id === tc.track.id);

@@ -1,11 +1,12 @@
 // The scene's page: puts the views together. What commands do is in the modules of their kind; what an edit does is decided by the server.
 import Alpine from "@alpinejs/csp";
 import { get, pageData, pageName } from "./api.ts";
-import { Bench, type BenchView, type Seam, leaning, oneFrame } from "./bench.ts";
-import { type About, type Card, clipCard, clipsCard, edgesCard, emptyCard, markerCard, rangeCard, sceneCard, seamCard, trackCard } from "./card.ts";
+import { Bench, type BenchView, type Curve, type Seam, canBlend, leaning, oneFrame } from "./bench.ts";
+import { type About, type Card, type Measure, clipCard, clipsCard, edgesCard, emptyCard, markerCard, rangeCard, sceneCard, seamCard, trackCard } from "./card.ts";
 import { type Command, commandFor, keyName, search } from "./keys.ts";
 import { Meter } from "./meter.ts";
 import { type Blend, type Scene, blendAt, edgeAt, endOf, findClip, prepare } from "./model.ts";
+import { Mending, type Style, registerList } from "./mending.ts";
 import { clipsInHand, edges, moves } from "./moves.ts";
 import { afterPaint, sizeOf, threadOf } from "./paint.ts";
 import { openPast, registerPast } from "./past.ts";
@@ -24,7 +25,7 @@ import { shownOf, tracks } from "./tracks.ts";
 import { setUpWaves } from "./waves.ts";
 
 interface Law { law: string; name: string; about: string }
-interface Data { id: string; state: Scene; rate: Rate; commands: Command[]; hues: string[]; laws: Law[]; media: Sheets & { peak_steps: number[]; tile_bins: number } }
+interface Data { id: string; state: Scene; rate: Rate; commands: Command[]; hues: string[]; laws: Law[]; shapes: { shape: string; name: string }[]; blends: Style[]; measures: Measure[]; media: Sheets & { peak_steps: number[]; tile_bins: number } }
 
 const data = pageData<Data>(), { id: sceneID, rate } = data;
 const scene = prepare(data.state, rate), sr = scene.sample_rate, frame = oneFrame(rate, sr);
@@ -34,6 +35,9 @@ let commands = data.commands;
 let mode = "blended"; // what the last audition was
 let law = "constant_power";
 let offsets: Record<string, number> = {};
+let curves: { out?: Curve; in?: Curve } = {}; // the sides' own shapes, where they do not follow the law
+let sidesLinked = true; // a shape chosen for one side is taken for the other too
+let pulls = false; // blends pull the clips together
 let closes = ""; // what closing up the clip in hand would leave behind, in words
 let panel: Panel; // set when Alpine has begun
 
@@ -109,7 +113,10 @@ const bench = new Bench($("bench"), {
     if (s.lead === undefined) return say("This cut has no picture linked, so its sound cannot lead or trail.");
     void edit({ edit: "lead", left: s.left, right: s.right, frames: Math.round(((s.at + s.lead - to) * rate.num) / (rate.den * sr)) });
   },
-  loaded: (v) => showBlend(v),
+  loaded: (v) => {
+    showBlend(v);
+    if (v.covers.length) showScene();
+  },
   failed: (e) => say(e),
 });
 
@@ -127,12 +134,13 @@ const stage: Stage = {
   note: (words) => (panel.did = words),
 };
 const view = new PictureView(stage, pictures);
+const mending = new Mending(stage, data.blends, () => showScene(), (what) => void audition(what === "scene" ? "blended" : what));
 
 /** Everything that shows the scene shows it anew. */
 function changed(): void {
   stage.selection = still(scene, stage.selection);
   const cut = list.current;
-  if (cut?.kind === "cut") {
+  if (cut && canBlend(cut)) {
     const at = edgeAt(scene, { right: cut.right }); // the bench shows it where its cut is now, before it is measured again
     if (at !== undefined) bench.moved(at);
     bench.take(blendNow());
@@ -265,16 +273,27 @@ async function play(from = stage.playhead): Promise<void> {
 
 const ROLL = 1.5; // seconds of pre-roll and post-roll
 
+/** What of the scene each audition lets be heard. */
+function partOf(s: Seam, what: string): string {
+  if (what === "outgoing" || what === "incoming") return what === "outgoing" ? s.left : s.right;
+  return what === "blended" ? "scene" : what;
+}
+
+let auditioned = ""; // the seam, and the state of the scene, that an audition plays
+
+/** Plays the seam with pre-roll and post-roll. While it plays, another audition takes over at the same moment. */
 async function audition(what: string): Promise<void> {
   const s = list.current;
   if (!s) return say("No seam is chosen. Choose one in the list, or press Down for the next.");
-  const side = what === "outgoing" ? s.left : what === "incoming" ? s.right : "";
   if ((what === "outgoing" && !s.left) || (what === "incoming" && !s.right)) return say(`There is no ${what} clip at this seam: ${name(s)}.`);
   mode = what;
-  const from = Math.max(0, Math.floor(s.from - ROLL * sr)), to = Math.ceil(s.to + ROLL * sr);
   showMode();
+  const of = `${s.id} ${scene.revision}`;
+  if (player.playing && auditioned === of && player.hear(partOf(s, what))) return;
+  auditioned = of;
+  const from = Math.max(0, Math.floor(s.from - ROLL * sr)), to = Math.ceil(s.to + ROLL * sr);
   try {
-    await player.play(from, to, what === "plain" ? "plain" : side || "scene");
+    await player.play(from, to, partOf(s, what), ["scene", "plain", "difference", s.left, s.right].filter(Boolean));
     if (!player.playing) {
       stage.playhead = s.at;
       showPlayhead();
@@ -320,10 +339,21 @@ function showPlaying(): void {
   if (!panel) return;
   panel.playMark = player.playing ? "■" : "▶";
   panel.playWords = player.playing ? "Stop" : "Play";
+  const side = player.parts.length > 1, words: Record<string, string> = { plain: "the plain cut", blended: "it blended", outgoing: "the outgoing clip alone", incoming: "the incoming clip alone", difference: "the difference alone" };
+  panel.hearing = side ? `You hear ${words[mode]}${player.looped ? ", in a loop" : ""}${player.speed < 1 ? ", at half speed" : ""}` : "";
+}
+
+/** Takes up again what plays, as it is to be played now. */
+function replay(): void {
+  showPlaying();
+  [panel.loopClass, panel.loopPressed, panel.slowClass, panel.slowPressed] = [player.looped ? "on" : "", String(player.looped), player.speed < 1 ? "on" : "", String(player.speed < 1)];
+  if (player.parts.length < 2) return;
+  auditioned = "";
+  void audition(mode);
 }
 
 function showMode(): void {
-  for (const [key, m] of [["modePlain", "plain"], ["modeBlended", "blended"], ["modeOutgoing", "outgoing"], ["modeIncoming", "incoming"]] as const) panel[key] = m === mode ? "on" : "";
+  for (const [key, m] of [["modePlain", "plain"], ["modeBlended", "blended"], ["modeOutgoing", "outgoing"], ["modeIncoming", "incoming"], ["modeDifference", "difference"]] as const) panel[key] = m === mode ? "on" : "";
 }
 
 function showBlend(v: BenchView): void {
@@ -332,10 +362,31 @@ function showBlend(v: BenchView): void {
   law = v.law ?? law;
   panel.laws = data.laws.map((l) => ({ law: l.law, name: l.name, use: l.about, tone: l.law === v.law ? "on" : "", pressed: String(l.law === v.law) }));
   const n = v.before + v.after;
+  curves = { out: v.curve_out, in: v.curve_in };
   panel.lengthText = v.law ? `${frames(n, rate, sr).replace(/ frames?/, "")} frames` : "no blend";
   panel.lean = n ? Math.round((200 * v.after) / n - 100) : 0;
   panel.leanWords = v.law ? leanWords(v.before, v.after) : "";
   benchWords();
+}
+
+/** The shapes of both sides of a blend, or of the fade at an edge. */
+function showShapes(s: Seam): void {
+  const blends = canBlend(s) && !!bench.data?.law, clip = blends ? undefined : findClip(scene, s.left || s.right)?.clip, fade = canBlend(s) ? undefined : s.left ? clip?.fade_out : clip?.fade_in;
+  const options = (c: Curve | undefined, own: boolean) => [...(own ? [{ value: "", words: "by the law", selected: !c }] : []), ...data.shapes.map((x) => ({ value: x.shape, words: x.name, selected: c?.shape === x.shape }))];
+  panel.isEdge = !canBlend(s);
+  const [out, into] = blends ? [curves.out, curves.in] : [s.left ? fade?.curve ?? { shape: "quarter_sine" } : undefined, s.left ? undefined : fade?.curve ?? { shape: "quarter_sine" }];
+  [panel.hasOut, panel.hasIn, panel.hasBoth] = [blends || (!canBlend(s) && !!s.left), blends || (!canBlend(s) && !s.left), blends];
+  [panel.outs, panel.ins] = [options(out, blends), options(into, blends)];
+  [panel.bendsOut, panel.bendsIn] = [out?.shape === "exponential", into?.shape === "exponential"];
+  [panel.bendOut, panel.bendIn] = [String(out?.bend ?? 0), String(into?.bend ?? 0)];
+  [panel.linkClass, panel.linkPressed] = [sidesLinked ? "on" : "", String(sidesLinked)];
+  panel.fadeText = fade?.length ? `${frames(fade.length, rate, sr).replace(/ frames?/, "")} frames` : "no fade";
+  showPull();
+}
+
+function showPull(): void {
+  panel.pullWords = pulls ? "Pull together" : "Keep length";
+  panel.pullTitle = pulls ? "A new blend overlaps the clips: the scene gets shorter by it. Press to use handles." : "A blend uses the recordings' handles: the scene stays as long. Press to pull the clips together.";
 }
 
 function leanWords(before: number, after: number): string {
@@ -346,7 +397,9 @@ function leanWords(before: number, after: number): string {
 function benchWords(): void {
   const s = list.current;
   panel.benchTitle = s ? `Seam ${list.number(s)} of ${list.all.length}` : "Bench";
-  panel.isCut = s?.kind === "cut";
+  panel.isCut = !!s && canBlend(s);
+  panel.hasSeam = !!s;
+  if (s) showShapes(s);
   if (!s) {
     panel.benchAbout = list.all.length ? `${keyOf("next_seam") || "The list"} takes the first seam in hand` : "";
     return;
@@ -361,7 +414,7 @@ const keyOf = (id: string): string => {
 };
 
 function cardNow(): Card {
-  const a: About = { scene, rate, key: keyOf, closing: stage.closing, offsets, shown: stage.shown, hues: data.hues }, sel = stage.selection, s = list.current;
+  const a: About = { scene, rate, key: keyOf, closing: stage.closing, offsets, shown: stage.shown, hues: data.hues, measures: data.measures }, sel = stage.selection, s = list.current;
   switch (sel.kind) {
     case "clips": {
       const all = clipsInHand(stage);
@@ -378,7 +431,7 @@ function cardNow(): Card {
     case "marker":
       return markerCard(a, scene.markers!.find((m) => m.id === sel.id)!);
     case "seam":
-      if (s) return seamCard(a, s, list.number(s));
+      if (s) return seamCard(a, s, list.number(s), { ...mending.of(s), covers: (bench.seam?.id === s.id && bench.data?.covers) || [] });
   }
   return sceneCard(a);
 }
@@ -400,6 +453,7 @@ function showScene(): void {
   panel.undoWords = scene.undo ? `Undo: ${scene.undo}` : "Nothing to undo";
   panel.redoWords = scene.redo ? `Redo: ${scene.redo}` : "Nothing to redo";
   panel.card = cardNow();
+  if (stage.selection.kind === "seam") mending.look();
   showCounts();
   showStills();
   view.playhead(true);
@@ -409,20 +463,42 @@ function showScene(): void {
 
 /** The blend of the seam in hand as the scene has it now. */
 function blendNow(): Blend | undefined {
-  const s = list.current, track = s && scene.tracks.find((t) => t.id === s.track);
+  const s = list.current, track = s && scene.tracks.find((t) => t.id === s.track), p = s?.pair && scene.pairs?.find((x) => x.out === s.left && x.in === s.right);
+  if (p) return { left: p.out, right: p.in, law: p.law, curve_out: p.curve_out, curve_in: p.curve_in, before: s!.at - s!.from, after: s!.to - s!.at };
   return track && blendAt(track, s.left, s.right);
 }
 
-const HALF = 2; // frames on each side of a new blend: four in all, as speech cuts usually get
+/** The edit that gives the cut or the pair in hand a blend, shaped as its sides are. */
+function blendEdit(s: Seam, before: number, after: number, by: string, shapes = curves): unknown {
+  const shape = { law: by, ...(shapes.out ? { curve_out: shapes.out } : {}), ...(shapes.in ? { curve_in: shapes.in } : {}) };
+  if (s.pair) return { edit: "set_pair", out: s.left, in: s.right, from: s.at - before, to: s.at + after, ...shape };
+  return { edit: "set_blend", left: s.left, right: s.right, before, after, ...shape, ...(pulls && !s.blend ? { pull: true } : {}) };
+}
 
-async function setBlend(before: number, after: number, by = law): Promise<void> {
+async function setBlend(before: number, after: number, by = law, shapes = curves): Promise<void> {
   const s = list.current;
-  if (s?.kind === "cut") await edit({ edit: "set_blend", left: s.left, right: s.right, before, after, law: by });
+  if (s && canBlend(s)) await edit(blendEdit(s, before, after, by, shapes));
+}
+
+/** Gives a side of the blend, or the fade in hand, a shape; none follows the law. */
+function setCurve(side: "out" | "in", c: Curve | undefined): void {
+  const s = list.current;
+  if (!s) return;
+  if (!canBlend(s)) {
+    const edge = s.left ? "tail" : "head", clip = findClip(scene, s.left || s.right)?.clip, n = (s.left ? clip?.fade_out : clip?.fade_in)?.length ?? 0;
+    if (!n) return say("There is no fade here yet. Give it a length first.");
+    return void edit({ edit: "fade", clip: s.left || s.right, edge, length: n, curve: c ?? { shape: "quarter_sine" } });
+  }
+  const b = blendNow();
+  if (!b) return say("This cut has no blend yet. Press B to blend it.");
+  const now = { out: b.curve_out, in: b.curve_in, [side]: c };
+  if (sidesLinked) [now.out, now.in] = [c, c];
+  void setBlend(b.before, b.after, b.law, now);
 }
 
 function needCut(): Seam | undefined {
   const s = list.current;
-  if (s?.kind === "cut") return s;
+  if (s && canBlend(s)) return s;
   say(s ? "This seam is not a cut between two touching clips, so there is nothing to blend. Move one clip up to the other first." : "No seam is chosen. Choose a cut in the list or in the timeline.");
   return undefined;
 }
@@ -432,12 +508,16 @@ function setLength(length: (was: number) => number): void {
   const s = needCut();
   if (!s) return;
   void edit(() => {
-    const b = blendNow(), was = b ? b.before + b.after : 0;
-    return { edit: "set_blend", left: s.left, right: s.right, law: b?.law ?? law, ...leaning(length(was), b ? (2 * b.after) / was - 1 : 0) };
+    const b = blendNow(), was = b ? b.before + b.after : 0, now = leaning(length(was), b ? (2 * b.after) / was - 1 : 0);
+    return blendEdit(s, now.before, now.after, b?.law ?? law, b ? { out: b.curve_out, in: b.curve_in } : {});
   });
 }
 
-const lengthen = (by: number) => setLength((was) => (was ? Math.max(frame, was + by) : 2 * HALF * frame));
+const lengthen = (by: number) => setLength((was) => (was ? Math.max(frame, was + by) : defaultLength()));
+const defaultLength = (): number => {
+  const { before, after } = mending.halves(mending.default);
+  return before + after;
+};
 
 // --- commands ---
 
@@ -447,15 +527,27 @@ const zoomBench = (f: number) => {
 };
 
 const does: Record<string, () => void> = {
-  ...moves(stage), ...pieces(stage), ...places(stage), ...tracks(stage),
+  ...moves(stage), ...pieces(stage), ...places(stage), ...tracks(stage), ...mending.commands(),
   play: () => (player.playing ? player.stop() : void play()),
   audition: () => (player.playing && player.what !== "scene" ? player.stop() : void audition(mode)),
   hear_plain: () => void audition("plain"), hear_blended: () => void audition("blended"),
   hear_outgoing: () => void audition("outgoing"), hear_incoming: () => void audition("incoming"),
-  blend: () => needCut() && void setBlend(HALF * frame, HALF * frame),
+  hear_difference: () => void audition("difference"),
+  loop: () => {
+    player.looped = !player.looped;
+    replay();
+  },
+  slower: () => {
+    player.speed = player.speed < 1 ? 1 : 0.5;
+    replay();
+  },
   blend_off: () => {
     const s = needCut();
-    if (s) void edit({ edit: "remove_blend", left: s.left, right: s.right });
+    if (s) void edit(s.pair ? { edit: "remove_pair", out: s.left, in: s.right } : { edit: "remove_blend", left: s.left, right: s.right });
+  },
+  pull: () => {
+    pulls = !pulls;
+    showPull();
   },
   snapping: () => {
     timeline.snapping = !timeline.snapping;
@@ -570,7 +662,8 @@ Alpine.data("scene", () => ({
   title: scene.name, about: "", kept: "All kept", did: "", playMark: "▶", playWords: "Play", seamCount: "", verdictCount: "", hasPicture: false, pictureClass: "",
   byTimeClass: "on", worstClass: "", byTimePressed: "true", worstPressed: "false",
   benchTitle: "Bench", benchAbout: "", figures: [] as Figure[], four: "", isCut: false, laws: [] as Panel["laws"], lengthText: "", lean: 0, leanWords: "",
-  modePlain: "", modeBlended: "on", modeOutgoing: "", modeIncoming: "", snapClass: "on", snapPressed: "true", large: false, largeTC: "",
+  modePlain: "", modeBlended: "on", modeOutgoing: "", modeIncoming: "", modeDifference: "", loopClass: "", loopPressed: "false", slowClass: "", slowPressed: "false", hearing: "",
+  hasSeam: false, isEdge: false, hasOut: false, hasIn: false, hasBoth: false, outs: [] as unknown[], ins: [] as unknown[], outLabel: "Out", inLabel: "In", bendsOut: false, bendsIn: false, bendOut: "0", bendIn: "0", linkClass: "on", linkPressed: "true", fadeText: "", pullWords: "Keep length", pullTitle: "", placeWindow: Number(localStorage.getItem("blendseam-window") ?? 250), snapClass: "on", snapPressed: "true", large: false, largeTC: "",
   card: emptyCard, noUndo: true, noRedo: true, undoWords: "", redoWords: "", query: "", found: [] as Found[], notFound: false, at: 0,
   question: { title: "", label: "", hint: "", hasChoices: false, choiceLabel: "", choices: [] as { value: string; words: string }[], done: "" }, answer: "", choice: "",
   keyGroups: [] as { name: string; list: { words: string; key: string }[] }[],
@@ -591,7 +684,34 @@ Alpine.data("scene", () => ({
   setLaw(by: string) {
     const b = blendNow();
     law = by;
-    void setBlend(b?.before ?? HALF * frame, b?.after ?? HALF * frame, by);
+    const { before, after } = b ?? mending.halves(mending.default);
+    void setBlend(before, after, by);
+  },
+  setCurve(side: "out" | "in", e: Event) {
+    const shape = (e.target as HTMLSelectElement).value;
+    setCurve(side, shape ? { shape } : undefined);
+  },
+  setBend(side: "out" | "in", e: Event) {
+    const input = e.target as HTMLInputElement, bend = Number(input.value.replace("−", "-"));
+    if (!(bend >= -1 && bend <= 1)) return say("A bend lies between -1, which rises late, and 1, which rises early; 0 is straight.");
+    setCurve(side, { shape: "exponential", bend });
+  },
+  linkSides() {
+    sidesLinked = !sidesLinked;
+    if (list.current) showShapes(list.current);
+  },
+  typeFade(e: Event) {
+    const input = e.target as HTMLInputElement, s = list.current, n = /^\s*(no fade|0)?\s*$/.test(input.value) ? { samples: 0 } : lengthOf(input.value, rate, sr);
+    if (!s || !n) return say(`"${input.value}" is not a length. Write frames (6), milliseconds (240 ms) or seconds (1.5 s).`);
+    const clip = findClip(scene, s.left || s.right)?.clip, was = s.left ? clip?.fade_out : clip?.fade_in;
+    void edit({ edit: "fade", clip: s.left || s.right, edge: s.left ? "tail" : "head", length: n.samples ?? Math.round((n.frames! * rate.den * sr) / rate.num), curve: was?.length ? was.curve : { shape: "quarter_sine" } });
+  },
+  choosePlace(i: number) { mending.choosePlace(i); },
+  typeWindow(e: Event) {
+    const n = Number((e.target as HTMLInputElement).value);
+    if (!(n >= 5 && n <= 2000)) return say("The search reaches 5 to 2000 ms to each side of the cut.");
+    panel.placeWindow = n;
+    mending.setWindow(Math.round(n));
   },
   shorter() { lengthen(-frame); },
   longer() { lengthen(frame); },
@@ -699,6 +819,12 @@ news.addEventListener("keys", () => void get<Command[]>("/commands").then((now) 
   showScene();
 }));
 
+news.addEventListener("mending", (e) => {
+  const m = JSON.parse((e as MessageEvent).data) as { done: number; of: number };
+  mending.progress(m.done, m.of);
+});
+news.addEventListener("blends", (e) => (mending.styles = JSON.parse((e as MessageEvent).data)));
+
 document.addEventListener("light", () => {
   meter.show([], 0);
   timeline.repaint();
@@ -711,5 +837,6 @@ void document.fonts.ready.then(() => {
 
 registerPast(edits, (words) => (panel.did = words));
 registerToast();
+registerList();
 Alpine.start();
 

@@ -22,6 +22,8 @@ const ROW = 50;
 const MARKS: Record<string, [string, string]> = { clean: ["●", "clean"], audible: ["◆", "audible"], rough: ["▲", "rough"], "": ["○", ""] };
 const RANK: Record<string, number> = { rough: 0, audible: 1, clean: 2, "": 3 };
 
+const rank = (s: Seam): number => (s.accepted === undefined ? RANK[s.verdict] : RANK.clean);
+
 export class SeamList {
   worst = false;
   all: Seam[] = [];
@@ -56,7 +58,7 @@ export class SeamList {
   }
 
   sort(): void {
-    this.order = this.worst ? [...this.all].sort((a, b) => RANK[a.verdict] - RANK[b.verdict] || a.at - b.at) : this.all;
+    this.order = this.worst ? [...this.all].sort((a, b) => rank(a) - rank(b) || a.at - b.at) : this.all;
     this.paint();
   }
 
@@ -105,16 +107,16 @@ export class SeamList {
     const m = document.createElement("span");
     m.className = tone;
     m.innerHTML = '<i aria-hidden="true"></i><span class="sr-only"></span>';
-    m.querySelector("i")!.textContent = mark;
-    m.querySelector("span")!.textContent = s.verdict || "not measured yet";
+    m.querySelector("i")!.textContent = s.accepted === undefined ? mark : "✓";
+    m.querySelector("span")!.textContent = s.accepted === undefined ? s.verdict || "not measured yet" : `${s.verdict}, accepted`;
     const middle = document.createElement("div");
     middle.style.minWidth = "0";
     middle.innerHTML = '<div class="line"><b></b><span class="mono small"></span><span class="who"></span></div><div class="why"></div>';
     middle.querySelector("b")!.textContent = String(this.number(s));
     middle.querySelector(".mono")!.textContent = s.tc.slice(3);
     middle.querySelector(".who")!.textContent = name(s);
-    middle.querySelector(".why")!.textContent = [this.lead(s), s.verdict ? s.why : "being measured"].filter(Boolean).join(" · ");
-    el.title = [`${s.track_name}: ${name(s)}`, this.lead(s), s.why].filter(Boolean).join("\n");
+    middle.querySelector(".why")!.textContent = [s.accepted === undefined ? "" : "accepted", this.lead(s), s.verdict ? s.why : "being measured"].filter(Boolean).join(" · ");
+    el.title = [`${s.track_name}: ${name(s)}`, this.lead(s), s.why, s.accepted].filter(Boolean).join("\n");
     el.append(m, middle, drawing(s));
     return el;
   }

@@ -64,6 +64,12 @@ export class Edits {
 
   travel = (which: "undo" | "redo"): Promise<boolean> => this.inTurn(() => post<EditAnswer>(`/scenes/${this.id}/${which}`, { revision: this.scene.revision, page: pageName }));
 
+  /** Sends what is an edit, but has an address of its own. */
+  send = (ask: () => Promise<EditAnswer>): Promise<boolean> => this.inTurn(ask);
+
+  /** What every edit says of the page and of the state that it is made on. */
+  at = (): { revision: number; page: string } => ({ revision: this.scene.revision, page: pageName });
+
   goTo = (where: { node?: number; version?: string }): Promise<boolean> =>
     this.inTurn(() => post<EditAnswer>(`/scenes/${this.id}/go`, { revision: this.scene.revision, page: pageName, ...where }));
 

@@ -591,7 +591,7 @@ document.addEventListener("keydown", (e) => {
   if (dialog?.open || e.isComposing || (!dialog && el.matches("input, select, textarea") && !el.matches("[type=range]"))) return;
   if (el.matches("[type=range]") && e.key.startsWith("Arrow")) return;
   const c = commandFor(commands, e);
-  if (!c || (el.matches("button, a") && (e.key === "Enter" || e.key === " "))) return;
+  if (!c || (el.matches("button, a") && (e.key === "Enter" || e.key === " ") && !e.ctrlKey && !e.shiftKey && !e.altKey)) return;
   e.preventDefault();
   run(c.id);
 });

@@ -47,6 +47,8 @@ bench: build
 	tools/install-missing mariadbd ffmpeg chromium
 	go run ./tools/bench
 	go test ./web -run '^$$' -bench EditOf2000 -benchtime 1000x
+	tools/install-missing aplay
+	go test ./core/seam -run '^$$' -bench AuditOf500 -benchtime 3x
 	node e2e/large-scene.mjs
 
 screenshots: build

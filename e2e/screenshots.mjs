@@ -58,6 +58,21 @@ await withProgram("demo", async (page, url) => {
   await shot("past");
   await page.keyboard.press("Escape");
 
+  // The bench at single samples, over a click; what would mend all seams; the report; blends by name.
+  await seam("Pell, take 1 → Oda, take 1");
+  for (let n = 0; n < 10; n++) await keys("Alt+ArrowRight");
+  await page.waitForTimeout(900);
+  await shot("samples");
+  await keys("Control+m");
+  await page.locator(".list-rows tbody tr").first().waitFor({ timeout: 90_000 });
+  await page.waitForTimeout(300);
+  await shot("mend-all");
+  await page.getByRole("button", { name: /^Do these/ }).click();
+  await page.locator(".did", { hasText: "seams mended" }).waitFor();
+  await page.goto(`${url}report`);
+  await shot("report");
+  await page.goto(new URL("/settings", url).href);
+  await shot("settings");
   await page.goto(new URL("/", url).href);
   await shot("scenes");
   await page.goto(`${url}sources`);

@@ -19,6 +19,8 @@ var startSet = []command{
 	{"hear_outgoing", "Playing", "Hear the outgoing clip alone", "audition the left side with its handle", []string{"3"}},
 	{"hear_incoming", "Playing", "Hear the incoming clip alone", "audition the right side with its handle", []string{"4"}},
 	{"hear_difference", "Playing", "Hear the difference alone", "what the blend changes; plain cut taken off", []string{"5"}},
+	{"hear_mended", "Playing", "Hear it mended, before it is done", "audition what is proposed", []string{"6"}},
+	{"hear_place", "Playing", "Hear the cut at the place", "audition one of the best places before it is taken", []string{"7"}},
 	{"loop", "Playing", "Audition in a loop, or once", "repeat, cycle", []string{"Shift+Enter"}},
 	{"slower", "Playing", "Audition at half speed, or full", "slow", []string{"Ctrl+Enter"}},
 	{"next_seam", "Going places", "Next seam", "down the seam list", []string{"ArrowDown"}},

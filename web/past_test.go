@@ -135,7 +135,7 @@ func TestKeysAreSetCheckedAndHandedOn(t *testing.T) {
 		status, raw, _ := c.do("POST", "/keys", map[string]any{"kind": kind, "commands": commands})
 		return status, string(raw)
 	}
-	if status, raw := set(keyFileKind, map[string][]string{"divide": {"k", "Ctrl+k"}, "blend": {}}); status != 200 {
+	if status, raw := set(keyFileKind, map[string][]string{"divide": {"j", "Ctrl+j"}, "blend": {}}); status != 200 {
 		t.Fatal(status, raw)
 	}
 	keys := func() map[string][]string {
@@ -147,7 +147,7 @@ func TestKeysAreSetCheckedAndHandedOn(t *testing.T) {
 		return f.Commands
 	}
 	before := keys()
-	if k := before["divide"]; len(k) != 2 || k[1] != "Ctrl+k" || len(before["blend"]) != 0 || before["undo"][0] != "Ctrl+z" {
+	if k := before["divide"]; len(k) != 2 || k[1] != "Ctrl+j" || len(before["blend"]) != 0 || before["undo"][0] != "Ctrl+z" {
 		t.Errorf("%v", before)
 	}
 	for _, bad := range []struct {
@@ -156,7 +156,7 @@ func TestKeysAreSetCheckedAndHandedOn(t *testing.T) {
 		says     string
 	}{
 		{"other", nil, "not a file of keys"},
-		{keyFileKind, map[string][]string{"undo": {"k"}}, `K is on two commands, \"Divide the clip at the playhead\" and \"Undo\"`},
+		{keyFileKind, map[string][]string{"undo": {"j"}}, `J is on two commands, \"Divide the clip at the playhead\" and \"Undo\"`},
 		{keyFileKind, map[string][]string{"glue": {"q"}}, `There is no command \"glue\"`},
 		{keyFileKind, map[string][]string{"undo": {""}}, "is not a key"},
 	} {
@@ -173,7 +173,7 @@ func TestKeysAreSetCheckedAndHandedOn(t *testing.T) {
 	// The page of a scene and the keys screen have them; the file goes back in as it came; the start set comes back.
 	id := c.newScene()
 	for _, path := range []string{"/scenes/" + id + "/", "/keys"} {
-		if _, raw, _ := c.do("GET", path, nil); !strings.Contains(string(raw), `"Ctrl+k"`) {
+		if _, raw, _ := c.do("GET", path, nil); !strings.Contains(string(raw), `"Ctrl+j"`) {
 			t.Errorf("%s does not have the key", path)
 		}
 	}

@@ -34,6 +34,37 @@ type sound struct {
 	mixers  map[mixKey]*mix.Mixer
 	order   []mixKey // of mixers, the oldest use first
 	meters  []keptMeter
+	tries   []tried
+}
+
+// A tried is a state of a scene as it would be after an edit.
+type tried struct {
+	scene *scene.Scene
+	edit  string
+	then  *scene.Scene
+}
+
+// tried gives a scene as it would be after an edit; the last few are kept, so that their mixers are.
+func (s *sound) tried(sc *scene.Scene, edit string) (*scene.Scene, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, t := range s.tries {
+		if t.scene == sc && t.edit == edit {
+			return t.then, nil
+		}
+	}
+	e, err := scene.Parse([]byte(edit))
+	if err != nil {
+		return nil, errBadRequest{err}
+	}
+	then, err := scene.Apply(sc, e)
+	if err != nil {
+		return nil, err
+	}
+	if s.tries = append(s.tries, tried{sc, edit, then}); len(s.tries) > 8 {
+		s.tries = s.tries[1:]
+	}
+	return then, nil
 }
 
 type keptMeter struct {
@@ -147,7 +178,8 @@ func numbers(r *http.Request, to map[string]*int64, low, high int64) error {
 const farthest = int64(1) << 45 // samples
 
 // pcm sends a stretch of the scene as 32-bit floats, little-endian, channels in turn. what is scene, plain (without blends),
-// difference (what blends change), or the id of a clip to hear alone, with its handles.
+// difference (what blends change), or the id of a clip to hear alone, with its handles. edit is one that is to be heard before
+// it is done.
 func (s *Server) pcm(w http.ResponseWriter, r *http.Request) {
 	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
 	if err != nil {
@@ -163,6 +195,12 @@ func (s *Server) pcm(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		s.fail(w, r, err)
 		return
+	}
+	if what := r.URL.Query().Get("edit"); what != "" {
+		if st.Scene, err = s.sound.tried(st.Scene, what); err != nil {
+			s.fail(w, r, err)
+			return
+		}
 	}
 	m, err := s.sound.mixer(st.Scene, hearing(st, r.URL.Query().Get("what")))
 	if err != nil {

@@ -11,6 +11,7 @@ import (
 
 	"blendseam/core/blend"
 	"blendseam/core/scene"
+	"blendseam/core/timecode"
 )
 
 func nothingThere(string) (sound, picture *big.Rat) { return nil, nil }
@@ -270,5 +271,51 @@ func TestStretchesOfSourcesAreWrittenAndReadAgain(t *testing.T) {
 	bad := strings.Replace(string(raw), `"name": "breath",`, `"name": "",`, 1)
 	if _, _, err := Read([]byte(bad), nothingThere); err == nil || !strings.Contains(err.Error(), "metadata/blendseam/stretches/1: a stretch needs a name") {
 		t.Errorf("a stretch without a name: %v", err)
+	}
+}
+
+// What the standard has no field for comes back as it was: level lines, accepted seams, pairs.
+func TestLevelLinesAcceptedSeamsAndPairsComeBack(t *testing.T) {
+	s := scene.New("more", timecode.F25, 48000)
+	for _, e := range []scene.Edit{
+		&scene.Bring{Source: scene.Source{ID: "a.wav", Name: "a", URL: "a.wav", Samples: 480000, Channels: 1, Offset: 4800}},
+		&scene.AddTrack{Name: "D", Purpose: "dialogue"}, &scene.AddTrack{Name: "E", Purpose: "effects"},
+		&scene.Add{Track: "t1", Source: "a.wav", In: 1000, Length: 96000}, &scene.Add{Track: "t2", Source: "a.wav", In: 100000, Start: 96000, Length: 72000},
+		&scene.SetLevel{Clip: "c3", Points: []scene.LevelPoint{{At: 2000, DB: -3.5}, {At: 5000, DB: 2}}},
+		&scene.Accept{Left: "c3", Sound: "abc", Note: "as it is"}, &scene.Accept{Right: "c4", Sound: "def"},
+		&scene.SetPair{Out: "c3", In: "c4", From: 90000, To: 100000, Law: blend.Matched, CurveIn: &blend.Curve{Shape: blend.Exponential, Bend: 0.5}},
+	} {
+		next, err := scene.Apply(s, e)
+		if err != nil {
+			t.Fatal(scene.Message(err))
+		}
+		s = next
+	}
+	raw, err := Write(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	back, warnings, err := Read(raw, nothingThere)
+	if err != nil || len(warnings) > 0 {
+		t.Fatal(err, warnings)
+	}
+	was, is := s.Tracks[0].Clips[0], back.Tracks[0].Clips[0]
+	if !reflect.DeepEqual(was.Level, is.Level) || !reflect.DeepEqual(was.AcceptedTail, is.AcceptedTail) || back.Tracks[1].Clips[0].AcceptedHead.Sound != "def" {
+		t.Errorf("came back as %+v", is)
+	}
+	if len(back.Pairs) != 1 || back.Pairs[0].Out != is.ID || back.Pairs[0].Law != blend.Matched || back.Pairs[0].CurveIn.Bend != 0.5 {
+		t.Errorf("pairs %+v", back.Pairs)
+	}
+	for _, bad := range []string{`{"level": [{"db": 1}]}`, `{"level": [{"at": {"value": 5, "rate": 48000}, "db": 99}]}`, `{"pair_out": {"with": "x", "law": "glue"}}`} {
+		var tree map[string]any
+		json.Unmarshal(raw, &tree)
+		clip := tree["tracks"].(map[string]any)["children"].([]any)[0].(map[string]any)["children"].([]any)[0].(map[string]any)
+		var mine map[string]any
+		json.Unmarshal([]byte(bad), &mine)
+		clip["metadata"] = map[string]any{"blendseam": mine}
+		damaged, _ := json.Marshal(tree)
+		if _, _, err := Read(damaged, nothingThere); err == nil || !strings.Contains(err.Error(), "tracks/0/children/0") {
+			t.Errorf("%s: %v", bad, err)
+		}
 	}
 }

@@ -58,6 +58,7 @@ export function seamCard(a: About, s: Seam, number: number, advice: Advice = { c
   if (p?.edit && p.after) {
     notes.push({ name: s.verdict === "clean" ? "Could be better still" : "What would mend it", lines: [`${p.did![0].toUpperCase()}${p.did!.slice(1)}: ${(p.reasons ?? []).join("; ")}.`, `Then ${p.after.verdict}${p.after.verdict === "clean" ? "" : `: ${p.after.why}`}${expected(a.measures, p)}.`] });
     first = action(a, "mend", "Mend this seam");
+    actions.push(action(a, "hear_mended", "Hear it mended first", "wide"));
   } else if (p?.left) notes.push({ name: "Nothing mends it by itself", lines: [`${p.left[0].toUpperCase()}${p.left.slice(1)}.`] });
   if (advice.covers.length) notes.push({ name: "Words", lines: advice.covers });
   if (s.accepted !== undefined) notes.push({ name: "Accepted as it is", lines: [s.accepted || "Without a note."] });
@@ -68,18 +69,18 @@ export function seamCard(a: About, s: Seam, number: number, advice: Advice = { c
       const ms = ((x.at - s.at) * 1000) / sr, chosen = i === advice.places!.chosen;
       picks.push({ index: i, words: `${ms < 0 ? "−" : "+"}${Math.abs(ms).toFixed(0)} ms: ${x.reasons.slice(0, 2).join("; ")}${x.slip ? `; ${x.reasons.at(-1)}` : ""}`, tone: chosen ? "on" : "", pressed: String(chosen) });
     });
-    if (picks.length) actions.push(action(a, "place_take", "Take this place", "wide"));
+    if (picks.length) actions.push(action(a, "hear_place", "Hear it"), action(a, "place_take", "Take it"));
   }
   let hint = "";
-  if (s.kind === "cut") {
-    if (s.blend) {
+  if (s.kind === "cut" || s.pair) {
+    if (s.blend || s.pair) {
       groups.push({ name: "Blend", rows: [
         { name: "Length", value: `${short(a, s.to - s.from)} · ${Math.round((1000 * (s.to - s.from)) / sr)} ms` },
         { name: "Before · after", value: `${short(a, s.at - s.from)} · ${short(a, s.to - s.at)}` },
         { name: "Scene", value: "length kept" }] });
       actions.push(action(a, "blend_off", "Take the blend off", "wide"));
     } else actions.push(action(a, "blend", "Blend this cut", p?.edit ? "wide" : "wide on"));
-    if (!advice.places) actions.push(action(a, "places", "Best place"));
+    if (!advice.places && !s.pair) actions.push(action(a, "places", "Best place"));
   } else if (s.kind === "gap_start" || s.kind === "gap_end") hint = "Nothing lies here on this track. Pull the edge in or out, or click the gap to close it up.";
   else if (s.kind === "head" || s.kind === "tail") hint = "Drag the dot in the clip's top corner to fade this edge.";
   const fields: Field[] = [];

@@ -4,6 +4,7 @@ import Alpine from "@alpinejs/csp";
 import { get, post } from "./api.ts";
 import type { Seam } from "./bench.ts";
 import { clipsInHand } from "./moves.ts";
+import { TRY } from "./player.ts";
 import type { EditAnswer, Stage } from "./stage.ts";
 import { say } from "./toast.ts";
 
@@ -235,20 +236,32 @@ export class Mending {
   private showPlace(): void {
     const p = this.places!.list[this.places!.chosen];
     this.stage.bench.mark(p?.at);
-    if (p) this.stage.seek(p.at);
+    if (p && this.stage.player.parts.length > 1) this.hear("placed"); // stepped through while they are heard
+    else if (p) this.stage.seek(p.at);
   }
 
   /** Rolls the sound's cut to the chosen place, with the blend that it needs there, and lets it be heard. */
   private takePlace(): void {
     const p = this.placesNow(), s = this.stage.list.current;
     if (!p || !s) return;
-    const place = p.list[p.chosen], half = Math.round(place.length / 2), law = place.fade ? "constant_power" : place.correlation > 0.9 ? "constant_gain" : "matched";
+    this.stage.bench.mark(undefined);
+    void this.stage.edits.edit(this.placed(s, p.list[p.chosen])).then((ok) => ok && this.hear("blended"));
+  }
+
+  /** The edit that puts the sound's cut to a place, with the blend that it needs there. */
+  private placed(s: Seam, place: Place): unknown {
+    const half = Math.round(place.length / 2), law = place.fade ? "constant_power" : place.correlation > 0.9 ? "constant_gain" : "matched";
     const edits = [...(s.blend ? [{ edit: "remove_blend", left: s.left, right: s.right }] : []), ...(place.at !== s.at || place.slip ? [{ edit: "place_cut", left: s.left, right: s.right, to: place.at, slip: place.slip }] : []),
       { edit: "set_blend", left: s.left, right: s.right, before: half, after: half, law }];
     const ms = (n: number) => `${((Math.abs(n) * 1000) / this.stage.sr).toFixed(1)} ms`;
     const words = `sound's cut from ${s.left_name} to ${s.right_name} placed ${place.at === s.at ? "where it is" : `${ms(place.at - s.at)} ${place.at < s.at ? "earlier" : "later"}`}${place.slip ? `, ${s.right_name} slipped by ${ms(place.slip)} against its picture` : ""}, blend of ${ms(place.length)}`;
-    this.stage.bench.mark(undefined);
-    void this.stage.edits.edit({ edit: "several", edits, words }).then((ok) => ok && this.hear("scene"));
+    return { edit: "several", edits, words };
+  }
+
+  /** What would be, to be heard before it is done: the seam as mended, or with its cut at the place that is looked at. */
+  would(s: Seam): { mended?: string; placed?: string } {
+    const { proposal, places } = this.of(s), place = places?.list[places.chosen];
+    return { mended: proposal?.edit ? TRY + JSON.stringify(proposal.edit) : undefined, placed: place && TRY + JSON.stringify(this.placed(s, place)) };
   }
 
   private async accept(): Promise<void> {

@@ -109,7 +109,7 @@ export class Player {
   private async part(what: string, from: number, to: number): Promise<Float32Array[]> {
     const key = `${what} ${from} ${to}`, kept = this.known.get(key);
     if (kept) return kept;
-    const { data, headers } = await getBinary(`/scenes/${this.scene}/pcm?from=${from}&n=${to - from}&what=${encodeURIComponent(what)}`, this.stopper!.signal);
+    const { data, headers } = await getBinary(`/scenes/${this.scene}/pcm?from=${from}&n=${to - from}&${query(what)}`, this.stopper!.signal);
     const n = Number(headers.get("Blendseam-Channels")), all = new Float32Array(data), samples = all.length / n;
     const channels = Array.from({ length: n }, (_, c) => Float32Array.from({ length: samples }, (_, i) => all[i * n + c]));
     if (this.looped) this.known.set(key, channels);
@@ -175,5 +175,9 @@ export class Player {
     return out;
   }
 }
+
+/** A part that begins with TRY is the scene as it would be after an edit. */
+export const TRY = "try:";
+const query = (what: string): string => (what.startsWith(TRY) ? `what=scene&edit=${encodeURIComponent(what.slice(TRY.length))}` : `what=${encodeURIComponent(what)}`);
 
 const pause = (ms: number) => new Promise((done) => setTimeout(done, ms));

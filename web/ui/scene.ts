@@ -134,7 +134,7 @@ const stage: Stage = {
   note: (words) => (panel.did = words),
 };
 const view = new PictureView(stage, pictures);
-const mending = new Mending(stage, data.blends, () => showScene(), (what) => void audition(what === "scene" ? "blended" : what));
+const mending = new Mending(stage, data.blends, () => showScene(), (what) => void audition(what));
 
 /** Everything that shows the scene shows it anew. */
 function changed(): void {
@@ -276,6 +276,7 @@ const ROLL = 1.5; // seconds of pre-roll and post-roll
 /** What of the scene each audition lets be heard. */
 function partOf(s: Seam, what: string): string {
   if (what === "outgoing" || what === "incoming") return what === "outgoing" ? s.left : s.right;
+  if (what === "mended" || what === "placed") return mending.would(s)[what] ?? "";
   return what === "blended" ? "scene" : what;
 }
 
@@ -286,6 +287,8 @@ async function audition(what: string): Promise<void> {
   const s = list.current;
   if (!s) return say("No seam is chosen. Choose one in the list, or press Down for the next.");
   if ((what === "outgoing" && !s.left) || (what === "incoming" && !s.right)) return say(`There is no ${what} clip at this seam: ${name(s)}.`);
+  if (what === "mended" && !partOf(s, what)) return say("Nothing is proposed for this seam, so there is nothing to hear beforehand.");
+  if (what === "placed" && !partOf(s, what)) return say("No places have been searched for at this cut. Search for the best ones first.");
   mode = what;
   showMode();
   const of = `${s.id} ${scene.revision}`;
@@ -293,7 +296,7 @@ async function audition(what: string): Promise<void> {
   auditioned = of;
   const from = Math.max(0, Math.floor(s.from - ROLL * sr)), to = Math.ceil(s.to + ROLL * sr);
   try {
-    await player.play(from, to, partOf(s, what), ["scene", "plain", "difference", s.left, s.right].filter(Boolean));
+    await player.play(from, to, partOf(s, what), ["scene", "plain", "difference", s.left, s.right, mending.would(s).mended ?? ""].filter(Boolean));
     if (!player.playing) {
       stage.playhead = s.at;
       showPlayhead();
@@ -339,7 +342,7 @@ function showPlaying(): void {
   if (!panel) return;
   panel.playMark = player.playing ? "■" : "▶";
   panel.playWords = player.playing ? "Stop" : "Play";
-  const side = player.parts.length > 1, words: Record<string, string> = { plain: "the plain cut", blended: "it blended", outgoing: "the outgoing clip alone", incoming: "the incoming clip alone", difference: "the difference alone" };
+  const side = player.parts.length > 1, words: Record<string, string> = { plain: "the plain cut", blended: "it blended", outgoing: "the outgoing clip alone", incoming: "the incoming clip alone", difference: "the difference alone", mended: "it as it would be mended", placed: "it with the cut at this place" };
   panel.hearing = side ? `You hear ${words[mode]}${player.looped ? ", in a loop" : ""}${player.speed < 1 ? ", at half speed" : ""}` : "";
 }
 
@@ -532,7 +535,7 @@ const does: Record<string, () => void> = {
   audition: () => (player.playing && player.what !== "scene" ? player.stop() : void audition(mode)),
   hear_plain: () => void audition("plain"), hear_blended: () => void audition("blended"),
   hear_outgoing: () => void audition("outgoing"), hear_incoming: () => void audition("incoming"),
-  hear_difference: () => void audition("difference"),
+  hear_difference: () => void audition("difference"), hear_mended: () => void audition("mended"), hear_place: () => void audition("placed"),
   loop: () => {
     player.looped = !player.looped;
     replay();

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import test from "node:test";
-import { type Rate, frameOf, frames, nearestFrame, rulerStep, sampleOf, timecode, toSample, toX, zoomed } from "./time.ts";
+import { type Rate, frameOf, frames, lengthOf, nearestFrame, rulerStep, sampleOf, timecode, toSample, toX, zoomed } from "./time.ts";
 
 const r25: Rate = { num: 25, den: 1, drop: false, nominal: 25 };
 const r2997d: Rate = { num: 30000, den: 1001, drop: true, nominal: 30 };
@@ -48,4 +48,13 @@ test("lengths are said in frames", () => {
   assert.equal(frames(-11520, r25, 48000), "6 frames");
   assert.equal(frames(2880, r25, 48000), "1.5 frames");
   assert.equal(frames(8008, r2997d, 48000), "5 frames");
+});
+
+test("a length is typed as frames, milliseconds, seconds, samples or timecode", () => {
+  assert.deepEqual(lengthOf("6", r25, 48000), { frames: 6 });
+  assert.deepEqual(lengthOf("-12 ms", r25, 48000), { samples: -576 });
+  assert.deepEqual(lengthOf("1.5 s", r25, 48000), { samples: 72000 });
+  assert.deepEqual(lengthOf("37 samples", r25, 48000), { samples: 37 });
+  assert.deepEqual(lengthOf("00:00:01:05", r25, 48000), { frames: 30 });
+  assert.equal(lengthOf("soon", r25, 48000), undefined);
 });

@@ -69,8 +69,10 @@ export function rulerStep(v: View, sampleRate: number, frame: number, room: numb
   return steps.find((s) => (s * sampleRate) / v.perPixel >= room) ?? 7200;
 }
 
-/** A length that was typed, in samples; frames unless it says otherwise. */
+/** A length that was typed, in samples; frames unless it says otherwise, or a timecode. */
 export function lengthOf(text: string, r: Rate, sampleRate: number): { frames?: number; samples?: number } | undefined {
+  const at = /[:;]/.test(text) ? parseTimecode(text, r) : undefined;
+  if (at !== undefined) return { frames: at };
   const m = /^\s*([+\-−]?)\s*([\d.]+)\s*(ms|samples?|smp|s|f|frames?)?\s*$/.exec(text);
   if (!m || Number.isNaN(Number(m[2]))) return undefined;
   const n = (m[1] === "-" || m[1] === "−" ? -1 : 1) * Number(m[2]);

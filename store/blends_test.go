@@ -1,0 +1,42 @@
+package store_test
+
+import (
+	"errors"
+	"testing"
+
+	"blendseam/core/blend"
+	"blendseam/core/scene"
+	"blendseam/store"
+)
+
+func TestBlendsAreKeptByNameAndOneIsTheDefault(t *testing.T) {
+	s := open(t)
+	list, err := s.Blends(ctx)
+	if err != nil || len(list) < 3 || !list[0].Default || list[0].Name != "Speech" || list[0].Frames != 4 {
+		t.Fatal(err, list)
+	}
+	mine := scene.Style{Name: "Mine", Law: blend.Matched, CurveIn: &blend.Curve{Shape: blend.Exponential, Bend: -0.5}, MS: 35, Lean: 0.25, Default: true}
+	if err := s.SetBlend(ctx, "", mine); err != nil {
+		t.Fatal(err)
+	}
+	list, _ = s.Blends(ctx)
+	if got := list[0]; got.Name != "Mine" || got.MS != 35 || got.CurveIn.Bend != -0.5 || !got.Default || list[1].Default {
+		t.Errorf("%+v", list)
+	}
+	mine.Name, mine.Default = "Renamed", false // stays the default under its new name
+	if err := s.SetBlend(ctx, "Mine", mine); err != nil {
+		t.Fatal(err)
+	}
+	if list, _ = s.Blends(ctx); list[0].Name != "Renamed" || !list[0].Default {
+		t.Errorf("%+v", list)
+	}
+	if err := s.DropBlend(ctx, "Renamed"); !errors.Is(err, store.ErrLastBlend) {
+		t.Error(err)
+	}
+	if err := s.DropBlend(ctx, "Speech"); err != nil {
+		t.Error(err)
+	}
+	if again, _ := s.Blends(ctx); len(again) != len(list)-1 {
+		t.Errorf("%+v", again)
+	}
+}

@@ -60,7 +60,7 @@ await withProgram("demo", async (page, url) => {
 
   // The bench at single samples, over a click; what would mend all seams; the report; blends by name.
   await seam("Pell, take 1 → Oda, take 1");
-  for (let n = 0; n < 10; n++) await keys("Alt+ArrowRight");
+  for (let n = 0; n < 14; n++) await keys("Alt+ArrowRight");
   await page.waitForTimeout(900);
   await shot("samples");
   await keys("Control+m");

@@ -3,6 +3,7 @@ package web
 import (
 	"fmt"
 	"html/template"
+	"math"
 	"net/http"
 	"strings"
 	"time"
@@ -102,11 +103,13 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) {
 			if v == nil {
 				continue
 			}
-			figure := reportFigure{Name: f.Name, Value: strings.TrimSpace(fmt.Sprintf("%.1f %s", *v, f.Unit))}
-			if a := f.Figure(&then.Measures); ok && a != nil && fmt.Sprintf("%.1f", *a) != fmt.Sprintf("%.1f", *v) {
-				figure.Was = fmt.Sprintf("%.1f", *a)
+			figure := reportFigure{Name: f.Name, Value: strings.TrimSpace(printedFigure(f, *v) + " " + f.Unit)}
+			if a := f.Figure(&then.Measures); ok && a != nil && printedFigure(f, *a) != printedFigure(f, *v) {
+				figure.Was = printedFigure(f, *a)
 			}
-			row.Figures = append(row.Figures, figure)
+			if figure.Was != "" || math.Abs(*v) >= 0.05 { // what is nothing, and was nothing, is left out
+				row.Figures = append(row.Figures, figure)
+			}
 		}
 		if row.Wave, err = wave(m, x.Seam, now.SampleRate); err != nil {
 			s.fail(w, r, err)
@@ -117,6 +120,13 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) {
 	s.page(w, "report", view{Title: "Seam report of " + now.Name, Scene: chi.URLParam(r, "scene"), Name: now.Name, Here: "report", List: map[string]any{
 		"Rows": rows, "Count": count, "Table": seam.Table, "Made": time.Now().Format("2 January 2006, 15:04"), "Rate": now.Rate.String(), "Since": r.URL.Query().Get("since"),
 	}})
+}
+
+func printedFigure(m seam.Measure, v float64) string {
+	if m.Unit == "" {
+		return fmt.Sprintf("%.2f", v)
+	}
+	return fmt.Sprintf("%.1f", v)
 }
 
 // wave draws two seconds of the scene around a seam, the change marked.

@@ -298,39 +298,3 @@ func seedOf() uint64 {
 	}
 	return 1
 }
-
-func TestTheAuditFindsWhatWasPlanted(t *testing.T) {
-	right, planted, clean, falseRough, falseAudible := 0, 0, 0, 0, 0
-	wrong := map[string]int{}
-	var mu sync.Mutex
-	each(t, func(s specimen) {
-		r := s.matters(s.all())
-		mu.Lock()
-		defer mu.Unlock()
-		if s.want == seam.None {
-			clean++
-			if r.Verdict == seam.Rough {
-				falseRough++
-			}
-			if r.Verdict != seam.Clean && r.Cause != seam.Peak {
-				falseAudible++
-				t.Logf("clean, called %s: %s; %s", r.Verdict, r.Why, s.about)
-			}
-			return
-		}
-		planted++
-		if r.Cause == s.want {
-			right++
-		} else {
-			wrong[fmt.Sprintf("%s as %s", s.want, r.Cause)]++
-			t.Logf("called %s (%s); %s", r.Cause, r.Why, s.about)
-		}
-	})
-	t.Logf("%d of %d with the right cause (%.1f %%); of %d clean ones %d called rough, %d audible or rough; wrong: %v", right, planted, 100*float64(right)/float64(planted), clean, falseRough, falseAudible, wrong)
-	if float64(right) < 0.95*float64(planted) {
-		t.Errorf("only %d of %d have the right cause", right, planted)
-	}
-	if float64(falseRough) > 0.03*float64(clean) {
-		t.Errorf("%d of %d clean seams are called rough", falseRough, clean)
-	}
-}

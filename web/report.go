@@ -88,6 +88,11 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) {
 	for _, x := range before {
 		count["was "+string(x.Verdict)]++
 	}
+	versions, err := s.Store.Versions(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
 	var rows []reportRow
 	for i, x := range after {
 		count[string(x.Verdict)]++
@@ -118,7 +123,7 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) {
 		rows = append(rows, row)
 	}
 	s.page(w, "report", view{Title: "Seam report of " + now.Name, Scene: chi.URLParam(r, "scene"), Name: now.Name, Here: "report", List: map[string]any{
-		"Rows": rows, "Count": count, "Table": seam.Table, "Made": time.Now().Format("2 January 2006, 15:04"), "Rate": now.Rate.String(), "Since": r.URL.Query().Get("since"),
+		"Rows": rows, "Count": count, "Table": seam.Table, "Made": time.Now().Format("2 January 2006, 15:04"), "Rate": now.Rate.String(), "Since": r.URL.Query().Get("since"), "Versions": versions,
 	}})
 }
 

@@ -297,7 +297,7 @@ func (l *look) trackGain(side int) float64 {
 
 // colour is that of a side's background: of the recording's pauses and those of all other tracks.
 func (l *look) colour(side int) measure.Colour {
-	own, gain := l.sounds[side].colour(), math.Pow(10, l.trackGain(side)/10)
+	own, gain := l.sounds[side].colour, math.Pow(10, l.trackGain(side)/10)
 	sum := own
 	sum.Powers = make([]float64, len(own.Powers))
 	for b, p := range own.Powers {

@@ -1,5 +1,5 @@
 // Package seam finds every seam of a scene, measures it in the rendered sound, and says in words what would be
-// heard there. What to do about it is not decided here.
+// heard there, what would mend it, and what that would give.
 package seam
 
 import (
@@ -53,6 +53,7 @@ type Seam struct {
 	Blend     bool   `json:"blend"`
 	Pair      bool   `json:"pair,omitempty"` // from a clip of this track over into one of another
 	index     int    // of the left clip, else of the right one
+	accepted  *scene.Accepted
 }
 
 // Find gives all seams of the sound tracks of a scene, in order of time.
@@ -86,7 +87,7 @@ func Find(s *scene.Scene) []Seam {
 func cut(t *scene.Track, i int, b *scene.Blend) Seam {
 	l, r := t.Clips[i], t.Clips[i+1]
 	s := Seam{ID: "cut:" + l.ID + ":" + r.ID, Track: t.ID, TrackName: t.Name, Kind: Cut, At: r.Start, From: r.Start, To: r.Start,
-		Left: l.ID, Right: r.ID, LeftName: l.Name, RightName: r.Name, index: i}
+		Left: l.ID, Right: r.ID, LeftName: l.Name, RightName: r.Name, index: i, accepted: l.AcceptedTail}
 	if b != nil {
 		s.Blend, s.From, s.To = true, r.Start-b.Before, r.Start+b.After
 		return s
@@ -102,20 +103,20 @@ func pair(s *scene.Scene, t *scene.Track, i int, p scene.Pair) Seam {
 	span, _ := s.Overlap(p)
 	_, in := s.Clip(p.In)
 	return Seam{ID: "pair:" + p.Out + ":" + p.In, Track: t.ID, TrackName: t.Name, Kind: Fade, At: (span.From + span.To) / 2, From: span.From, To: span.To,
-		Left: p.Out, Right: p.In, LeftName: t.Clips[i].Name, RightName: in.Name, Pair: true, index: i}
+		Left: p.Out, Right: p.In, LeftName: t.Clips[i].Name, RightName: in.Name, Pair: true, index: i, accepted: t.Clips[i].AcceptedTail}
 }
 
 func edge(t *scene.Track, i int, head, outermost bool) Seam {
 	c := t.Clips[i]
 	s := Seam{Track: t.ID, TrackName: t.Name, index: i}
 	if head {
-		s.ID, s.Kind, s.Right, s.RightName, s.At = "head:"+c.ID, GapEnd, c.ID, c.Name, c.Start
+		s.ID, s.Kind, s.Right, s.RightName, s.At, s.accepted = "head:"+c.ID, GapEnd, c.ID, c.Name, c.Start, c.AcceptedHead
 		s.From, s.To = c.Start, c.Start+c.FadeIn.Length
 		if outermost {
 			s.Kind = Head
 		}
 	} else {
-		s.ID, s.Kind, s.Left, s.LeftName, s.At = "tail:"+c.ID, GapStart, c.ID, c.Name, c.End()
+		s.ID, s.Kind, s.Left, s.LeftName, s.At, s.accepted = "tail:"+c.ID, GapStart, c.ID, c.Name, c.End(), c.AcceptedTail
 		s.From, s.To = c.End()-c.FadeOut.Length, c.End()
 		if outermost {
 			s.Kind = Tail
@@ -236,14 +237,8 @@ func Sound(sc *scene.Scene, s Seam) string {
 
 // Acceptance is an editor's word that a seam is to be as it sounds; nil if there is none, or the sound is another now.
 func Acceptance(sc *scene.Scene, s Seam) *scene.Accepted {
-	var a *scene.Accepted
-	if _, c := sc.Clip(s.Left); c != nil {
-		a = c.AcceptedTail
-	} else if _, c := sc.Clip(s.Right); c != nil {
-		a = c.AcceptedHead
-	}
-	if a == nil || a.Sound != Sound(sc, s) {
+	if s.accepted == nil || s.accepted.Sound != Sound(sc, s) {
 		return nil
 	}
-	return a
+	return s.accepted
 }

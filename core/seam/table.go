@@ -67,7 +67,7 @@ var Table = []Measure{
 		of:    func(m *Measures) *float64 { return m.ClickDB },
 		words: func(v float64, _ *Measures) string { return fmt.Sprintf("click, %.0f dB over its surroundings", v) }},
 	{Key: "word_cut_ms", Name: "Word cut into", Unit: "ms", Cause: WordCut, Audible: 25, Rough: 60,
-		About: "how much of a word that breaks off or sets in at the seam the recording still holds beyond it",
+		About: "how much of a word that breaks off or sets in at the seam the recording still holds beyond it; one that stops short with its recording counts as 100",
 		of:    func(m *Measures) *float64 { return m.WordCutMS },
 		words: func(v float64, m *Measures) string {
 			return fmt.Sprintf("%s word is cut into, %.0f ms of it are missing", either(m.WordCutSide == "outgoing", "the outgoing", "the incoming"), v)

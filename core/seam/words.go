@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"sync"
 
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
@@ -20,7 +19,7 @@ type Recording struct {
 	Span         pcm.Span         `json:"span"` // that was looked at
 	finding      speech.Finding
 	pauses       int64                 // how much of it is pause, samples
-	colour       func() measure.Colour // of its pauses
+	colour       measure.Colour // of its pauses
 }
 
 // WordAt gives the word that sounds at a moment of the scene, with its ends in the scene.
@@ -58,9 +57,7 @@ func (m *Meter) Recording(c *scene.Clip, at int64, beforeMS, afterMS float64) (*
 	for _, p := range r.finding.Pauses() {
 		r.pauses += p.Len()
 	}
-	r.colour = sync.OnceValue(func() measure.Colour {
-		return measure.ColourOf(pcm.Block{mono}, r.finding.Pauses(), int(m.scene.SampleRate))
-	})
+	r.colour = measure.ColourOf(pcm.Block{mono}, r.finding.Pauses(), int(m.scene.SampleRate))
 	for _, s := range r.finding.Stretches {
 		s.Span = s.Span.Add(span.From)
 		if !s.Voiced.Empty() {
@@ -90,7 +87,7 @@ func (m *Meter) around(c *scene.Clip, s Seam, incoming bool) (*Recording, error)
 		if r != nil {
 			return r, nil
 		}
-		r, err := m.Recording(c, c.Start, 1.5*beyondMS, m.inMS(c.Length)+1.5*beyondMS)
+		r, err := m.Recording(c, c.Start, beyondMS, m.inMS(c.Length)+beyondMS)
 		m.mu.Lock()
 		m.known[c.ID] = r
 		m.mu.Unlock()
@@ -116,6 +113,10 @@ func (l *look) words() error {
 		}
 		edge, r := gone(l.r.Seam, i == 1), l.sounds[i]
 		w, ok := r.WordAt(edge)
+		if l.stopsShort(c, r, edge, i == 1) {
+			lost[i] = stopsShortMS
+			continue
+		}
 		if !ok || w.Span.From > edge-within || w.Span.To < edge+within {
 			continue
 		}
@@ -145,10 +146,29 @@ func (l *look) words() error {
 	return nil
 }
 
+// stopsShortMS is what a word counts that stops, or sets in, with its recording: how much of it is lost nobody knows.
+const stopsShortMS = 100
+
+// stopsShort tells whether a recording ends, or begins, at the edge in the middle of a word: its last, or first, 15 ms are
+// within 12 dB of the loudest of the word, as no word ends or begins by itself.
+func (l *look) stopsShort(c *scene.Clip, r *Recording, edge int64, incoming bool) bool {
+	span := pcm.Span{From: r.Span.To - l.ms(15), To: r.Span.To}
+	ends := r.Span.To <= edge+l.ms(3)
+	if incoming {
+		span = pcm.Span{From: r.Span.From, To: r.Span.From + l.ms(15)}
+		ends = r.Span.From >= edge-l.ms(3)
+	}
+	if !ends {
+		return false
+	}
+	w, ok := r.WordAt((span.From + span.To) / 2)
+	return ok && measure.RMSDB(pcm.Block{l.monoOf(c, span)}) > w.PeakDB-12 && w.PeakDB > r.BackgroundDB+voiceAbove
+}
+
 // stands tells whether a voice is really there at the edge, and not only the last of its decay: the 20 ms on each side
 // stand above the background by 6 dB in the bands of speech.
 func (l *look) stands(c *scene.Clip, r *Recording, edge int64) bool {
-	background := r.colour()
+	background := r.colour
 	for _, from := range []int64{edge - l.ms(25), edge + l.ms(3)} {
 		span := pcm.Span{From: from, To: from + l.ms(22)}
 		now := measure.ColourOf(pcm.Block{l.monoOf(c, span)}, []pcm.Span{{To: span.Len()}}, int(l.scene.SampleRate))

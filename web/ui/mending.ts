@@ -3,6 +3,7 @@
 import Alpine from "@alpinejs/csp";
 import { get, post } from "./api.ts";
 import type { Seam } from "./bench.ts";
+import type { Curve } from "./model.ts";
 import { clipsInHand } from "./moves.ts";
 import { TRY } from "./player.ts";
 import type { EditAnswer, Stage } from "./stage.ts";
@@ -12,13 +13,13 @@ export interface Result { id: string; at: number; verdict: string; cause: string
 export interface Proposal { before: Result; after?: Result; did?: string; reasons?: string[]; edit?: unknown; left?: string }
 interface ProposalView { proposal: Proposal; name: string; tc: string }
 export interface Place { at: number; slip: number; correlation: number; fade: boolean; length: number; reasons: string[] }
-export interface Style { name: string; law: string; curve_out?: { shape: string; bend?: number }; curve_in?: { shape: string; bend?: number }; frames?: number; ms?: number; lean: number; default?: boolean }
+export interface Style { name: string; law: string; curve_out?: Curve; curve_in?: Curve; frames?: number; ms?: number; lean: number; default?: boolean }
 interface Planned { left: string; right: string; at: number; tc: string; track: string; cut: string; will: string; words: string; edit?: unknown }
 
 const MARK: Record<string, string> = { clean: "●", audible: "◆", rough: "▲", done: "●", shortened: "◆", refused: "▲" };
 
 /** A row of the list that is shown before anything is done. */
-interface Row { key: string; tc: string; name: string; words: string; more: string; mark: string; tone: string; after: string; afterTone: string; afterMark: string; ticked: boolean; can: boolean; edit?: unknown }
+interface Row { key: string; tc: string; name: string; was: string; words: string; more: string; mark: string; tone: string; after: string; afterTone: string; afterMark: string; ticked: boolean; can: boolean; edit?: unknown }
 interface ListPanel { [key: string]: unknown; rows: Row[]; $refs: Record<string, HTMLElement> }
 
 /** The list of what will be done, with a tick at each row. */
@@ -135,7 +136,7 @@ export class Mending {
       const changed = new Set(got.changes.map((c) => c.proposal.before.id));
       const row = (v: ProposalView): Row => {
         const { before, after, did, reasons, edit, left } = v.proposal;
-        return { key: before.id, tc: v.tc, name: v.name, words: did ?? "left as it is", more: [...(reasons ?? []), ...(left ? [`left: ${left}`] : [])].join("; "), mark: MARK[before.verdict], tone: before.verdict, after: after ? after.why : before.why, afterMark: MARK[(after ?? before).verdict], afterTone: (after ?? before).verdict, ticked: !!edit, can: !!edit, edit };
+        return { key: before.id, tc: v.tc, name: v.name, was: before.why, words: did ?? "left as it is", more: [...(reasons ?? []), ...(left ? [`left: ${left}`] : [])].join("; "), mark: MARK[before.verdict], tone: before.verdict, after: after ? after.why : before.why, afterMark: MARK[(after ?? before).verdict], afterTone: (after ?? before).verdict, ticked: !!edit, can: !!edit, edit };
       };
       const rows = [...got.changes.map(row), ...got.left.filter((v) => !changed.has(v.proposal.before.id)).map((v) => row({ ...v, proposal: { ...v.proposal, edit: undefined, did: undefined } }))];
       rows.sort((a, b) => (a.tc < b.tc ? -1 : a.tc > b.tc ? 1 : 0));
@@ -175,7 +176,7 @@ export class Mending {
     const ask = async () => {
       try {
         const got = await post<{ cuts: Planned[]; blend: Style }>(`/scenes/${this.stage.id}/blends/plan`, { blend: list!.style, which: list!.which, from: range?.from ?? 0, to: range?.to ?? 2 ** 45, tracks: range?.tracks ?? [] });
-        const rows = got.cuts.map((c): Row => ({ key: `${c.left} ${c.right}`, tc: c.tc, name: c.cut, words: c.words, more: c.track, mark: MARK[c.will], tone: c.will, after: c.will, afterMark: "", afterTone: "", ticked: !!c.edit, can: !!c.edit, edit: c.edit }));
+        const rows = got.cuts.map((c): Row => ({ key: `${c.left} ${c.right}`, tc: c.tc, name: c.cut, was: "", words: c.words, more: c.track, mark: MARK[c.will], tone: c.will, after: c.will, afterMark: "", afterTone: "", ticked: !!c.edit, can: !!c.edit, edit: c.edit }));
         const off = list!.which === "off";
         doList = (edits) => void this.stage.edits.edit({ edit: "several", edits, words: off ? `${edits.length} blends taken off` : `${edits.length} cuts blended, ${got.blend.name}` });
         open({ title: off ? "Take blends off" : "Blend all cuts", choosing: true, rows, about: rows.length ? `Of the ${range ? "range" : "scene"}: what will be done, shortened or refused.` : `The ${range ? "range" : "scene"} has no such cut.` });

@@ -380,7 +380,7 @@ function showShapes(s: Seam): void {
   const [out, into] = blends ? [curves.out, curves.in] : [s.left ? fade?.curve ?? { shape: "quarter_sine" } : undefined, s.left ? undefined : fade?.curve ?? { shape: "quarter_sine" }];
   [panel.hasOut, panel.hasIn, panel.hasBoth] = [blends || (!canBlend(s) && !!s.left), blends || (!canBlend(s) && !s.left), blends];
   [panel.outs, panel.ins] = [options(out, blends), options(into, blends)];
-  [panel.bendsOut, panel.bendsIn] = [out?.shape === "exponential", into?.shape === "exponential"];
+  [panel.bendsOut, panel.bendsIn] = [out, into].map((c) => c?.shape === "exponential");
   [panel.bendOut, panel.bendIn] = [String(out?.bend ?? 0), String(into?.bend ?? 0)];
   [panel.linkClass, panel.linkPressed] = [sidesLinked ? "on" : "", String(sidesLinked)];
   panel.fadeText = fade?.length ? `${frames(fade.length, rate, sr).replace(/ frames?/, "")} frames` : "no fade";

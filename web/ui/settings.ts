@@ -20,7 +20,7 @@ function rise(shape: string, x: number, bend = 0): number {
 }
 
 function path(b: Style, side: "out" | "in"): string {
-  const own = side === "out" ? b.curve_out : b.curve_in, shape = own?.shape ?? (b.law === "constant_gain" ? "straight" : "quarter_sine");
+  const own = side === "out" ? b.curve_out : b.curve_in, follows = b.law === "constant_gain" ? "straight" : "quarter_sine", shape = own?.shape ?? follows;
   const at = (x: number) => 32 - 30 * rise(shape, side === "in" ? x : 1 - x, own?.bend);
   return Array.from({ length: 29 }, (_, i) => `${i ? "L" : "M"}${1 + 3 * i} ${at(i / 28).toFixed(1)}`).join("");
 }

@@ -18,7 +18,7 @@ type Recording struct {
 	BackgroundDB float64          `json:"background_db"`
 	Span         pcm.Span         `json:"span"` // that was looked at
 	finding      speech.Finding
-	pauses       int64                 // how much of it is pause, samples
+	pauses       int64          // how much of it is pause, samples
 	colour       measure.Colour // of its pauses
 }
 

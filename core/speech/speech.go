@@ -350,7 +350,7 @@ func (a *analysis) given(s pcm.Span) pcm.Span {
 // onset looks closer at where a word begins: at 5 ms of sound every millisecond, from 80 ms before to 30 ms after a first
 // guess. It gives the moment from which on the bands' powers are likelier to be rho times the background's than the
 // background's: the largest sum of w (g (1 - 1/rho) - ln rho) over bands and time, g being the power over the background's,
-// w the number of independent values in it, and rho, for each band, what follows the guess, 3 at most.
+// w the number of independent values in it, and rho, for each band, what follows the guess, 4 at most.
 func (a *analysis) onset(guess int64) int64 {
 	fine := a.fine
 	n, step := int64(fine.Window()), int64(a.rate/1000)
@@ -384,12 +384,12 @@ func (a *analysis) onset(guess int64) int64 {
 	}
 	// likelier is by how much a rise in band b is likelier than none, in frame i.
 	likelier := func(i, b int) float64 {
-		r := min(3, rho[b]/float64(max(1, after)))
+		r := min(4, rho[b]/float64(max(1, after)))
 		if r <= 1.5 {
 			return 0
 		}
 		w := max(1, 0.2316*fine.Centres[b]*float64(n)/float64(a.rate))
-		return w * (min(4, frames[i][b]/background[b])*(1-1/r) - math.Log(r))
+		return w * (min(5, frames[i][b]/background[b])*(1-1/r) - math.Log(r))
 	}
 	first, most, sum := len(frames), 0.0, 0.0
 	for i := len(frames) - 1; i >= 0; i-- {

@@ -111,18 +111,32 @@ type Colour struct {
 	Seconds float64   // of sound that was measured
 }
 
-// ColourOf measures the third-octaves from 125 Hz to 8 kHz over spans of sound, in all channels.
+// mostWindows is how many windows a colour is measured in at most, spread over all of the spans.
+const mostWindows = 48
+
+// ColourOf measures the third-octaves from 125 Hz to 8 kHz over spans of sound, in all channels, in windows of 20 ms. Rates above
+// 32 kHz are halved first.
 func ColourOf(sound pcm.Block, spans []pcm.Span, rate int) Colour {
-	b := GetBands(rate, rate/50, 125, 8000)
+	every := int64(1)
+	for rate/int(every) > 32000 {
+		every *= 2
+	}
+	b := GetBands(rate/int(every), rate/int(every)/50, 125, 8000)
 	defer b.Done()
 	c := Colour{Centres: b.Centres, Powers: make([]float64, len(b.Centres))}
-	n, step := int64(b.Window()), int64(b.Window()/2)
+	n := int64(b.Window()) * every
+	total := int64(0)
+	for _, s := range spans {
+		total += max(0, s.Len()-n+n/2) / (n / 2)
+	}
+	step := n / 2 * max(1, (total+mostWindows-1)/mostWindows)
 	windows := 0
 	var powers []float64
+	frame := make([]float64, b.Window())
 	for _, span := range spans {
 		for at := span.From; at+n <= span.To; at += step {
 			for _, ch := range sound {
-				powers = b.Powers(powers[:0], ch[at:at+n])
+				powers = b.Powers(powers[:0], Thinned(frame, ch[at:at+n], int(every)))
 				for i, p := range powers {
 					c.Powers[i] += p
 				}
@@ -133,8 +147,24 @@ func ColourOf(sound pcm.Block, spans []pcm.Span, rate int) Colour {
 	for i := range c.Powers {
 		c.Powers[i] /= float64(max(1, windows*len(sound)))
 	}
-	c.Seconds = float64(windows) * float64(step) / float64(rate)
+	c.Seconds = float64(windows) * float64(min(step, n*2/3)) / float64(rate) // of what is independent in windows of this shape
 	return c
+}
+
+// Thinned fills dst with the means of so many samples of v each, and gives it.
+func Thinned(dst, v []float64, every int) []float64 {
+	if every == 1 {
+		copy(dst, v)
+		return dst
+	}
+	for i := range dst {
+		sum := 0.0
+		for _, x := range v[i*every : (i+1)*every] {
+			sum += x
+		}
+		dst[i] = sum / float64(every)
+	}
+	return dst
 }
 
 // ColourStepDB is how far two colours differ when their levels are made equal: the root mean square, over the third-octaves,

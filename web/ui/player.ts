@@ -100,7 +100,14 @@ export class Player {
     return this.playing ? [...this.gains.keys()] : [];
   }
 
-  private async fetch(parts: string[], from: number, seconds: number, at: number): Promise<Block> {
+  /** Fetches a block; nobody need wait for one that is given up meanwhile. */
+  private fetch(parts: string[], from: number, seconds: number, at: number): Promise<Block> {
+    const block = this.block(parts, from, seconds, at);
+    block.catch(() => undefined);
+    return block;
+  }
+
+  private async block(parts: string[], from: number, seconds: number, at: number): Promise<Block> {
     const to = Math.min(this.to, from + Math.round(seconds * this.rate));
     const sounds = await Promise.all(parts.map((p) => this.part(p, from, to)));
     return { from, at, samples: to - from, channels: new Map(parts.map((p, i) => [p, sounds[i]])) };

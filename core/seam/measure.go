@@ -124,6 +124,7 @@ type look struct {
 	findings    [2]speech.Finding
 	others      [2]speech.Finding // of all other tracks together
 	otherSound  [2]pcm.Block      // nil where there is none
+	voiceGoesOn bool              // a voice runs through the seam in both recordings
 }
 
 // Seam measures and judges one seam. Levels of voices, words, clicks and ends are measured in the track alone, all else in the
@@ -132,7 +133,7 @@ func (m *Meter) Seam(s Seam) (Result, error) {
 	r := Result{Seam: s}
 	l, err := m.look(&r)
 	if err == nil {
-		for _, step := range []func() error{l.backgrounds, l.levels, l.clicks, l.silence, l.drop, l.words, l.blended, l.peak} {
+		for _, step := range []func() error{l.backgrounds, l.words, l.levels, l.clicks, l.silence, l.drop, l.blended, l.peak} {
 			if err = step(); err != nil {
 				break
 			}
@@ -319,7 +320,7 @@ const (
 )
 
 func (l *look) levels() error {
-	if l.r.Kind != Cut || l.track.Purpose != "dialogue" {
+	if l.r.Kind != Cut || l.track.Purpose != "dialogue" || l.voiceGoesOn { // parts of one word are as loud as they are
 		return nil
 	}
 	var lufs [2]float64

@@ -62,10 +62,6 @@ func TestTheBestPlaceFindsTheOffsetOfTwoTakesToTheSample(t *testing.T) {
 		}
 		found++
 		s.do(p.List[0].Edit(cut))
-		r := of(t, s.measure(), seam.Cut)
-		if *r.Measures.ClickDB > 0.5 {
-			t.Errorf("the plain splice at %d clicks by %.1f dB", p.List[0].At, *r.Measures.ClickDB)
-		}
 		s.do(&scene.SetBlend{Left: cut.Left, Right: cut.Right, Before: p.List[0].Length / 2, After: p.List[0].Length / 2, Law: blend.ConstantGain})
 		if r := of(t, s.measure(), seam.Cut); *r.Measures.ClickDB > 0.5 || r.Verdict == seam.Rough {
 			t.Errorf("spliced it is %s: %s", r.Verdict, r.Why)

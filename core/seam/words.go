@@ -128,10 +128,8 @@ func (l *look) words() error {
 			lost[i] = beyond * 1000 / float64(l.scene.SampleRate)
 		}
 	}
-	if lost[0] > 0 && lost[1] > 0 {
-		if same, err := l.goesOn(); err != nil {
-			return err
-		} else if same {
+	if (lost[0] > 0 || lost[1] > 0) && l.left != nil && l.right != nil {
+		if l.voiceGoesOn = l.goesOn(); l.voiceGoesOn {
 			lost = [2]float64{}
 		}
 	}
@@ -200,23 +198,25 @@ const tightenMS = 2000
 
 // goesOn tells whether a voice runs through the seam: what the outgoing recording would have said next sounds like what
 // the incoming one says, and what the incoming one said just before like what the outgoing one says. Their third-octaves
-// differ by less than alikeDB in both places. What was taken out of the middle of a word, or put in twice, up to tightenMS of
+// and their levels differ by less than alikeDB in both places. What was taken out of the middle of a word, or put in twice, up to tightenMS of
 // one recording, is an editor's wish.
-func (l *look) goesOn() (bool, error) {
+func (l *look) goesOn() bool {
 	const alikeDB = 6.0
 	if apart := (l.right.In + l.r.At - l.right.Start) - (l.left.In + l.r.At - l.left.Start); l.left.Source == l.right.Source && max(apart, -apart) < l.ms(tightenMS) {
-		return true, nil
+		return true
 	}
 	for _, span := range []pcm.Span{{From: l.r.At - l.ms(45), To: l.r.At}, {From: l.r.At, To: l.r.At + l.ms(45)}} {
 		var c [2]measure.Colour
+		var db [2]float64
 		for i, clip := range []*scene.Clip{l.left, l.right} {
-			c[i] = measure.ColourOf(pcm.Block{l.monoOf(clip, span)}, []pcm.Span{{To: span.Len()}}, int(l.scene.SampleRate))
+			sound := pcm.Block{l.monoOf(clip, span)}
+			c[i], db[i] = measure.ColourOf(sound, []pcm.Span{{To: span.Len()}}, int(l.scene.SampleRate)), measure.RMSDB(sound)
 		}
-		if measure.ColourStepDB(c[0], c[1], -90) > alikeDB {
-			return false, nil
+		if measure.ColourStepDB(c[0], c[1], -90) > alikeDB || math.Abs(db[1]-db[0]) > alikeDB {
+			return false
 		}
 	}
-	return true, nil
+	return true
 }
 
 // Words are the words and breaths of the outgoing and the incoming recording around a seam, with the pitched part of each word.

@@ -159,6 +159,9 @@ test("blends by name go onto every cut from a list, and off again", async ({ pag
   await kept(page, 2);
   blends = track(await stateOf(page), "dialogue").blends ?? [];
   expect(blends).toEqual([]);
+  // Other tests have the same program: the default is as it began again.
+  const back = await page.request.post(`${app.base}/blends`, { data: { was: "Speech", blend: { name: "Speech", law: "constant_power", frames: 4, lean: 0, default: true } }, headers: { Origin: app.base } });
+  expect(((await back.json()) as { name: string; frames?: number }[])[0]).toMatchObject({ name: "Speech", frames: 4 });
 });
 
 test("shapes, pulling together, places and accepting", async ({ page, app }) => {

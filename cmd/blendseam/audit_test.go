@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"reflect"
 	"strings"
 	"testing"
 
@@ -125,6 +126,24 @@ func TestAuditAndMendOfTheDemo(t *testing.T) {
 		if code, _, complaint := blendseam(t, "render", from, "-o", to); code != 0 {
 			t.Fatal(complaint)
 		}
+	}
+	// Sound alone was moved: the picture is cut where it was, and nothing runs out of sync.
+	var pictures [2][]scene.Clip
+	for i, file := range []string{demoScene, out} {
+		f, err := media.ReadSceneFile(context.Background(), file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer f.Close()
+		if off := f.Scene.Offsets(); len(off) > 0 {
+			t.Errorf("%s: out of sync by %v", file, off)
+		}
+		for _, c := range f.Scene.Tracks[0].Clips {
+			pictures[i] = append(pictures[i], scene.Clip{Start: c.Start, In: c.In, Length: c.Length})
+		}
+	}
+	if !reflect.DeepEqual(pictures[0], pictures[1]) {
+		t.Error("the picture is cut otherwise")
 	}
 	sa, _ := os.Stat(a)
 	sb, _ := os.Stat(b)

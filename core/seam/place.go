@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"blendseam/core/blend"
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
@@ -13,13 +14,14 @@ import (
 
 // A Place is a moment to which the sound's cut could move.
 type Place struct {
-	At          int64    `json:"at"`   // sample of the scene
-	Slip        int64    `json:"slip"` // samples by which the incoming recording is shown from later on
-	Correlation float64  `json:"correlation"`
-	JumpDB      float64  `json:"jump_db"` // of the wave there, against its level around
-	Fade        bool     `json:"fade"`    // the sides are not alike: only a fade hides the cut
-	Length      int64    `json:"length"`  // of the blend that it needs, samples
-	Reasons     []string `json:"reasons"`
+	At          int64      `json:"at"`   // sample of the scene
+	Slip        int64      `json:"slip"` // samples by which the incoming recording is shown from later on
+	Correlation float64    `json:"correlation"`
+	JumpDB      float64    `json:"jump_db"` // of the wave there, against its level around
+	Fade        bool       `json:"fade"`    // the sides are not alike: only a fade hides the cut
+	Length      int64      `json:"length"`  // of the blend that it needs, samples
+	Reasons     []string   `json:"reasons"`
+	Edit        scene.Wire `json:"edit"` // moves the sound's cut there, with the blend that it needs
 	score       float64
 }
 
@@ -230,7 +232,7 @@ func (f *finder) best(list []Place) (out []Place) {
 		if near {
 			continue
 		}
-		p.Reasons = f.reasons(p)
+		p.Reasons, p.Edit = f.reasons(p), scene.Wire{Edit: f.edit(p)}
 		if out = append(out, p); len(out) == 5 {
 			break
 		}
@@ -270,7 +272,38 @@ func (m *Meter) inMS(samples int64) float64 {
 	return float64(samples) * 1000 / float64(m.scene.SampleRate)
 }
 
-// Edit moves the sound's cut to the place, and blends it over the length that it needs as far as the handles reach.
-func (p Place) Edit(s Seam) *scene.PlaceCut {
+// Cut is the edit that moves the sound's cut to the place, plain.
+func (p Place) Cut(s Seam) *scene.PlaceCut {
 	return &scene.PlaceCut{Left: s.Left, Right: s.Right, To: p.At, Slip: p.Slip}
+}
+
+// edit moves the sound's cut to a place, with the blend that it needs there.
+func (f *finder) edit(p Place) scene.Edit {
+	s, half := f.seam, (p.Length+1)/2
+	law := blend.Matched
+	switch {
+	case p.Fade:
+		law = blend.ConstantPower
+	case p.Correlation > 0.9:
+		law = blend.ConstantGain
+	}
+	var edits []scene.Edit
+	if s.Blend {
+		edits = append(edits, &scene.RemoveBlend{Left: s.Left, Right: s.Right})
+	}
+	if p.At != s.At || p.Slip != 0 {
+		edits = append(edits, p.Cut(s))
+	}
+	edits = append(edits, &scene.SetBlend{Left: s.Left, Right: s.Right, Before: half, After: half, Law: law})
+	ms := func(samples int64) string { return fmt.Sprintf("%.1f ms", math.Abs(f.inMS(samples))) }
+	words := fmt.Sprintf("sound's cut from %s to %s placed ", s.LeftName, s.RightName)
+	if by := p.At - s.At; by == 0 {
+		words += "where it is"
+	} else {
+		words += ms(by) + either(by < 0, " earlier", " later")
+	}
+	if p.Slip != 0 {
+		words += fmt.Sprintf(", %s slipped by %s against its picture", s.RightName, ms(p.Slip))
+	}
+	return scene.InOrder(words+", blend of "+ms(p.Length), edits...)
 }

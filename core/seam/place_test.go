@@ -61,7 +61,7 @@ func TestTheBestPlaceFindsTheOffsetOfTwoTakesToTheSample(t *testing.T) {
 			continue
 		}
 		found++
-		s.do(p.List[0].Edit(cut))
+		s.do(p.List[0].Cut(cut))
 		s.do(&scene.SetBlend{Left: cut.Left, Right: cut.Right, Before: p.List[0].Length / 2, After: p.List[0].Length / 2, Law: blend.ConstantGain})
 		if r := of(t, s.measure(), seam.Cut); *r.Measures.ClickDB > 0.5 || r.Verdict == seam.Rough {
 			t.Errorf("spliced it is %s: %s", r.Verdict, r.Why)
@@ -101,7 +101,7 @@ func TestATonalSpliceIsFoundAtAnyPhase(t *testing.T) {
 		if err != nil || len(p.List) == 0 || p.List[0].Fade {
 			t.Fatalf("%+v, %v", p, err)
 		}
-		s.do(p.List[0].Edit(cut))
+		s.do(p.List[0].Cut(cut))
 		if r := of(t, s.measure(), seam.Cut); *r.Measures.ClickDB > 1 {
 			t.Errorf("it clicks by %.1f dB", *r.Measures.ClickDB)
 		}

@@ -3,6 +3,7 @@
 import { get } from "./api.ts";
 import { leadWords } from "./drag.ts";
 import { FIGURES, TEXT, colours, fitted, repainter, sharpen, stitches } from "./paint.ts";
+import type { Curve } from "./model.ts";
 import { type Rate, type View, frames, sampleOf, toX, zoomed } from "./time.ts";
 
 interface Strip { low: number[]; high: number[] }
@@ -12,7 +13,6 @@ export interface BenchView {
   law?: string; before: number; after: number; reach_before: number; reach_after: number;
   curve_out?: Curve; curve_in?: Curve; words: [Stretch[] | null, Stretch[] | null]; covers: string[];
 }
-export interface Curve { shape: string; bend?: number }
 interface Stretch { kind: string; span: { From: number; To: number }; voiced: { From: number; To: number } }
 export interface Seam {
   id: string; track: string; track_name: string; kind: string; at: number; from: number; to: number; left: string; right: string;

@@ -2,17 +2,18 @@
 // first, then done as one edit.
 import Alpine from "@alpinejs/csp";
 import { get, post } from "./api.ts";
-import type { Seam } from "./bench.ts";
+import { type Seam, leaning } from "./bench.ts";
 import type { Curve } from "./model.ts";
 import { clipsInHand } from "./moves.ts";
 import { TRY } from "./player.ts";
 import type { EditAnswer, Stage } from "./stage.ts";
+import { inSamples } from "./time.ts";
 import { say } from "./toast.ts";
 
 export interface Result { id: string; at: number; verdict: string; cause: string; why: string; measures: Record<string, number | null> }
 export interface Proposal { before: Result; after?: Result; did?: string; reasons?: string[]; edit?: unknown; left?: string }
 interface ProposalView { proposal: Proposal; name: string; tc: string }
-export interface Place { at: number; slip: number; correlation: number; fade: boolean; length: number; reasons: string[] }
+export interface Place { at: number; slip: number; reasons: string[]; edit: unknown }
 export interface Style { name: string; law: string; curve_out?: Curve; curve_in?: Curve; frames?: number; ms?: number; lean: number; default?: boolean }
 interface Planned { left: string; right: string; at: number; tc: string; track: string; cut: string; will: string; words: string; edit?: unknown }
 
@@ -159,9 +160,8 @@ export class Mending {
 
   /** Halves of a blend of a style, in samples. */
   halves(st: Style): { before: number; after: number } {
-    const n = Math.round(st.frames ? (st.frames * this.stage.rate.den * this.stage.sr) / this.stage.rate.num : ((st.ms ?? 0) * this.stage.sr) / 1000);
-    const after = Math.round((n * (1 + st.lean)) / 2);
-    return { before: n - after, after };
+    const { rate, sr } = this.stage;
+    return leaning(st.frames ? inSamples({ frames: st.frames }, rate, sr) : Math.round(((st.ms ?? 0) * sr) / 1000), st.lean);
   }
 
   private blend(): void {
@@ -243,26 +243,16 @@ export class Mending {
 
   /** Rolls the sound's cut to the chosen place, with the blend that it needs there, and lets it be heard. */
   private takePlace(): void {
-    const p = this.placesNow(), s = this.stage.list.current;
-    if (!p || !s) return;
+    const p = this.placesNow();
+    if (!p) return;
     this.stage.bench.mark(undefined);
-    void this.stage.edits.edit(this.placed(s, p.list[p.chosen])).then((ok) => ok && this.hear("blended"));
-  }
-
-  /** The edit that puts the sound's cut to a place, with the blend that it needs there. */
-  private placed(s: Seam, place: Place): unknown {
-    const half = Math.round(place.length / 2), law = place.fade ? "constant_power" : place.correlation > 0.9 ? "constant_gain" : "matched";
-    const edits = [...(s.blend ? [{ edit: "remove_blend", left: s.left, right: s.right }] : []), ...(place.at !== s.at || place.slip ? [{ edit: "place_cut", left: s.left, right: s.right, to: place.at, slip: place.slip }] : []),
-      { edit: "set_blend", left: s.left, right: s.right, before: half, after: half, law }];
-    const ms = (n: number) => `${((Math.abs(n) * 1000) / this.stage.sr).toFixed(1)} ms`;
-    const words = `sound's cut from ${s.left_name} to ${s.right_name} placed ${place.at === s.at ? "where it is" : `${ms(place.at - s.at)} ${place.at < s.at ? "earlier" : "later"}`}${place.slip ? `, ${s.right_name} slipped by ${ms(place.slip)} against its picture` : ""}, blend of ${ms(place.length)}`;
-    return { edit: "several", edits, words };
+    void this.stage.edits.edit(p.list[p.chosen].edit).then((ok) => ok && this.hear("blended"));
   }
 
   /** What would be, to be heard before it is done: the seam as mended, or with its cut at the place that is looked at. */
   would(s: Seam): { mended?: string; placed?: string } {
     const { proposal, places } = this.of(s), place = places?.list[places.chosen];
-    return { mended: proposal?.edit ? TRY + JSON.stringify(proposal.edit) : undefined, placed: place && TRY + JSON.stringify(this.placed(s, place)) };
+    return { mended: proposal?.edit ? TRY + JSON.stringify(proposal.edit) : undefined, placed: place && TRY + JSON.stringify(place.edit) };
   }
 
   private async accept(): Promise<void> {

@@ -1,11 +1,11 @@
 // The scene's page: puts the views together. What commands do is in the modules of their kind; what an edit does is decided by the server.
 import Alpine from "@alpinejs/csp";
 import { get, pageData, pageName } from "./api.ts";
-import { Bench, type BenchView, type Curve, type Seam, canBlend, leaning, oneFrame } from "./bench.ts";
+import { Bench, type BenchView, type Seam, canBlend, leaning, oneFrame } from "./bench.ts";
 import { type About, type Card, type Measure, clipCard, clipsCard, edgesCard, emptyCard, markerCard, rangeCard, sceneCard, seamCard, trackCard } from "./card.ts";
 import { type Command, commandFor, keyName, search } from "./keys.ts";
 import { Meter } from "./meter.ts";
-import { type Blend, type Scene, blendAt, edgeAt, endOf, findClip, prepare } from "./model.ts";
+import { type Blend, type Curve, type Scene, blendAt, edgeAt, endOf, findClip, prepare } from "./model.ts";
 import { Mending, type Style, registerList } from "./mending.ts";
 import { clipsInHand, edges, moves } from "./moves.ts";
 import { afterPaint, sizeOf, threadOf } from "./paint.ts";
@@ -19,7 +19,7 @@ import { type SeamAnswer, SeamList, leadOf, merged, name } from "./seams.ts";
 import { type SeamEdge, type Selection, still, withClip, withEdge } from "./selection.ts";
 import { Edits, type Question, type Stage, staying } from "./stage.ts";
 import { Timeline } from "./timeline.ts";
-import { type Rate, frameOf, frames, lengthOf, parseTimecode, sampleOf, timecode } from "./time.ts";
+import { type Rate, frameOf, frames, inSamples, lengthOf, parseTimecode, sampleOf, timecode } from "./time.ts";
 import { registerToast, say } from "./toast.ts";
 import { shownOf, tracks } from "./tracks.ts";
 import { setUpWaves } from "./waves.ts";
@@ -372,12 +372,14 @@ function showBlend(v: BenchView): void {
   benchWords();
 }
 
+const usual: Curve = { shape: "quarter_sine" }; // of a fade that was given none
+
 /** The shapes of both sides of a blend, or of the fade at an edge. */
 function showShapes(s: Seam): void {
   const blends = canBlend(s) && !!bench.data?.law, clip = blends ? undefined : findClip(scene, s.left || s.right)?.clip, fade = canBlend(s) ? undefined : s.left ? clip?.fade_out : clip?.fade_in;
   const options = (c: Curve | undefined, own: boolean) => [...(own ? [{ value: "", words: "by the law", selected: !c }] : []), ...data.shapes.map((x) => ({ value: x.shape, words: x.name, selected: c?.shape === x.shape }))];
   panel.isEdge = !canBlend(s);
-  const [out, into] = blends ? [curves.out, curves.in] : [s.left ? fade?.curve ?? { shape: "quarter_sine" } : undefined, s.left ? undefined : fade?.curve ?? { shape: "quarter_sine" }];
+  const own = fade?.curve ?? usual, [out, into] = blends ? [curves.out, curves.in] : s.left ? [own, undefined] : [undefined, own];
   [panel.hasOut, panel.hasIn, panel.hasBoth] = [blends || (!canBlend(s) && !!s.left), blends || (!canBlend(s) && !s.left), blends];
   [panel.outs, panel.ins] = [options(out, blends), options(into, blends)];
   [panel.bendsOut, panel.bendsIn] = [out, into].map((c) => c?.shape === "exponential");
@@ -490,7 +492,7 @@ function setCurve(side: "out" | "in", c: Curve | undefined): void {
   if (!canBlend(s)) {
     const edge = s.left ? "tail" : "head", clip = findClip(scene, s.left || s.right)?.clip, n = (s.left ? clip?.fade_out : clip?.fade_in)?.length ?? 0;
     if (!n) return say("There is no fade here yet. Give it a length first.");
-    return void edit({ edit: "fade", clip: s.left || s.right, edge, length: n, curve: c ?? { shape: "quarter_sine" } });
+    return void edit({ edit: "fade", clip: s.left || s.right, edge, length: n, curve: c ?? usual });
   }
   const b = blendNow();
   if (!b) return say("This cut has no blend yet. Press B to blend it.");
@@ -707,7 +709,7 @@ Alpine.data("scene", () => ({
     const input = e.target as HTMLInputElement, s = list.current, n = /^\s*(no fade|0)?\s*$/.test(input.value) ? { samples: 0 } : lengthOf(input.value, rate, sr);
     if (!s || !n) return say(`"${input.value}" is not a length. Write frames (6), milliseconds (240 ms) or seconds (1.5 s).`);
     const clip = findClip(scene, s.left || s.right)?.clip, was = s.left ? clip?.fade_out : clip?.fade_in;
-    void edit({ edit: "fade", clip: s.left || s.right, edge: s.left ? "tail" : "head", length: n.samples ?? Math.round((n.frames! * rate.den * sr) / rate.num), curve: was?.length ? was.curve : { shape: "quarter_sine" } });
+    void edit({ edit: "fade", clip: s.left || s.right, edge: s.left ? "tail" : "head", length: inSamples(n, rate, sr), curve: was?.length ? was.curve : usual });
   },
   choosePlace(i: number) { mending.choosePlace(i); },
   typeWindow(e: Event) {
@@ -725,7 +727,7 @@ Alpine.data("scene", () => ({
       input.value = panel.lengthText as string;
       return;
     }
-    setLength(() => n.samples ?? Math.round((n.frames! * rate.den * sr) / rate.num));
+    setLength(() => inSamples(n, rate, sr));
   },
   showLean(e: Event) {
     const b = blendNow();

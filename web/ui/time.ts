@@ -82,6 +82,9 @@ export function lengthOf(text: string, r: Rate, sampleRate: number): { frames?: 
   return Number.isInteger(n) ? { frames: n } : { samples: Math.round((n * r.den * sampleRate) / r.num) };
 }
 
+/** A length that was typed, in samples. */
+export const inSamples = (n: { frames?: number; samples?: number }, r: Rate, sampleRate: number): number => n.samples ?? Math.round((n.frames! * r.den * sampleRate) / r.num);
+
 /** A length in words: whole frames, or with a decimal. */
 export function frames(samples: number, r: Rate, sampleRate: number): string {
   const f = (Math.abs(samples) * r.num) / (r.den * sampleRate);

@@ -35,9 +35,8 @@ func (s *Server) seamAsked(w http.ResponseWriter, r *http.Request, id string) (s
 	return st, m, found[i], true
 }
 
-// measured gives the measures of a seam, which may be known.
-func (s *Server) measured(sc *scene.Scene, m *seam.Meter, x seam.Seam) (seam.Result, error) {
-	key := s.seams.key(sc, x)
+// measured gives the measures of a seam, which may be known under its key.
+func (s *Server) measured(m *seam.Meter, x seam.Seam, key string) (seam.Result, error) {
 	if r, ok := s.seams.get(key); ok {
 		r.Seam = x
 		return r, nil
@@ -67,7 +66,7 @@ func (s *Server) proposal(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	before, err := s.measured(st.Scene, m, x)
+	before, err := s.measured(m, x, s.seams.key(st.Scene, x))
 	var p seam.Proposal
 	if err == nil {
 		p, err = m.Propose(before)
@@ -154,8 +153,9 @@ func (s *Server) allMeasured(ctx context.Context, sc *scene.Scene) ([]seam.Resul
 		return nil, err
 	}
 	var all []seam.Result
-	for _, x := range s.seams.state(sc).found {
-		r, err := s.measured(sc, m, x)
+	state := s.seams.state(sc)
+	for i, x := range state.found {
+		r, err := s.measured(m, x, state.keys[i])
 		if err == nil {
 			err = ctx.Err()
 		}

@@ -39,6 +39,16 @@ var Laws = []LawInfo{
 	{Matched, "Matched", "for any material: follows the measured correlation of the two sides"},
 }
 
+// Name is the law's name in Laws; what it is called itself, if it is not there.
+func (l Law) Name() string {
+	for _, x := range Laws {
+		if x.Law == l {
+			return x.Name
+		}
+	}
+	return string(l)
+}
+
 // Valid tells whether l is in Laws.
 func (l Law) Valid() bool { return l == ConstantPower || l == ConstantGain || l == Matched }
 

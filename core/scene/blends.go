@@ -146,17 +146,7 @@ func (e *SetBlend) pullTogether(d *draft, t *Track, left, right Clip, full bool)
 func (e *SetBlend) words(before, after *Scene) string {
 	_, left := before.Clip(e.Left)
 	_, right := before.Clip(e.Right)
-	return fmt.Sprintf("%s to %s %sblended over %s, %s", left.Name, right.Name, either(e.Pull, "pulled together and ", ""), before.lengthWords(e.Before+e.After), lawWords(e.Law))
-}
-
-// lawWords is the name of a law.
-func lawWords(law blend.Law) string {
-	for _, l := range blend.Laws {
-		if l.Law == law {
-			return l.Name
-		}
-	}
-	return string(law)
+	return fmt.Sprintf("%s to %s %sblended over %s, %s", left.Name, right.Name, either(e.Pull, "pulled together and ", ""), before.lengthWords(e.Before+e.After), e.Law.Name())
 }
 
 // checkLaw refuses laws and curves that there are none of.

@@ -157,7 +157,7 @@ func (d *draft) fitPairs() {
 }
 
 func (e *SetPair) words(before, after *Scene) string {
-	return fmt.Sprintf("%s goes over into %s on another track within %s, %s", before.nameOf(e.Out), before.nameOf(e.In), before.lengthWords(e.To-e.From), lawWords(e.Law))
+	return fmt.Sprintf("%s goes over into %s on another track within %s, %s", before.nameOf(e.Out), before.nameOf(e.In), before.lengthWords(e.To-e.From), e.Law.Name())
 }
 
 // RemovePair takes a pair apart: the clips overlap still, without fades.

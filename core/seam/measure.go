@@ -32,7 +32,8 @@ type Meter struct {
 	mu    sync.Mutex
 	alone map[string]*mix.Mixer // by track
 	read  map[string]pcm.ReaderAt
-	known map[string]*Recording // of short clips, by clip
+	known map[string]*Recording          // of short clips, by clip
+	words map[string][2][]speech.Stretch // by seam
 }
 
 // NewMeter prepares a scene for measuring.
@@ -41,7 +42,7 @@ func NewMeter(s *scene.Scene, open mix.Open) (*Meter, error) {
 	if err != nil {
 		return nil, err
 	}
-	m := &Meter{scene: s, open: open, whole: whole, heard: map[string]bool{}, alone: map[string]*mix.Mixer{}, read: map[string]pcm.ReaderAt{}, known: map[string]*Recording{}}
+	m := &Meter{scene: s, open: open, whole: whole, heard: map[string]bool{}, alone: map[string]*mix.Mixer{}, read: map[string]pcm.ReaderAt{}, known: map[string]*Recording{}, words: map[string][2][]speech.Stretch{}}
 	solo := false
 	for _, t := range s.Tracks {
 		solo = solo || t.Kind == scene.Sound && t.Solo

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"runtime"
 	"slices"
-	"strconv"
 	"sync"
 
 	"blendseam/core/mix"
@@ -59,22 +58,6 @@ type Mending struct {
 	Scene   *scene.Scene `json:"-"`    // with all changes
 }
 
-// Edit is all changes as one edit.
-func (m *Mending) Edit() scene.Edit {
-	var list []scene.Edit
-	for _, c := range m.Changes {
-		list = append(list, c.Edit)
-	}
-	return scene.InOrder(mendedWords(len(list)), list...)
-}
-
-func mendedWords(n int) string {
-	if n == 1 {
-		return "1 seam mended"
-	}
-	return strconv.Itoa(n) + " seams mended"
-}
-
 // Mend proposes for every seam that is measured as audible or rough and not accepted, does all of it on the scene, and
 // measures again what came out. A change after which its seam is worse than before, because of another change, is left out.
 func Mend(sc *scene.Scene, open mix.Open, measured []Result, threads int, progress func(done, of int)) (*Mending, error) {
@@ -105,7 +88,8 @@ func Mend(sc *scene.Scene, open mix.Open, measured []Result, threads int, progre
 	}
 	out := &Mending{}
 	for round := range 6 {
-		if err := out.do(sc, open, proposals, threads); err != nil {
+		out.lay(sc, proposals)
+		if err := out.measure(open, threads); err != nil {
 			return nil, err
 		}
 		spoilt, err := out.spoilt(sc, open, measured, threads)
@@ -127,9 +111,7 @@ func Mend(sc *scene.Scene, open mix.Open, measured []Result, threads int, progre
 				continue
 			}
 			// Once more, beside what the others do.
-			if err := out.do(sc, open, proposals, threads); err != nil {
-				return nil, err
-			}
+			out.lay(sc, proposals)
 			again, err := proposeIn(out.Scene, open, p.Before.ID)
 			if err != nil {
 				return nil, err
@@ -250,8 +232,8 @@ func proposeIn(sc *scene.Scene, open mix.Open, id string) (*Proposal, error) {
 	return nil, nil
 }
 
-// do applies proposals one after the other and measures their seams in the scene that comes out.
-func (m *Mending) do(sc *scene.Scene, open mix.Open, proposals []Proposal, threads int) error {
+// lay applies proposals one after the other.
+func (m *Mending) lay(sc *scene.Scene, proposals []Proposal) {
 	m.Changes, m.Left, m.Scene = nil, nil, sc
 	for _, p := range proposals {
 		if p.Edit == nil {
@@ -270,6 +252,10 @@ func (m *Mending) do(sc *scene.Scene, open mix.Open, proposals []Proposal, threa
 		m.Scene = next
 		m.Changes = append(m.Changes, p)
 	}
+}
+
+// measure measures the seams of what was laid, in the scene that came out, and says what stays.
+func (m *Mending) measure(open mix.Open, threads int) error {
 	meter, err := NewMeter(m.Scene, open)
 	if err != nil {
 		return err

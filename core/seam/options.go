@@ -62,9 +62,12 @@ func (m *Meter) advise(before *Result) (*advice, error) {
 	return a, nil
 }
 
+// wordMarginMS is left between a blend and a word, in milliseconds.
+const wordMarginMS = 15
+
 // limits finds how far from the cut the words lie.
 func (a *advice) limits() {
-	at, margin := a.before.At, a.ms(15)
+	at, margin := a.before.At, a.ms(wordMarginMS)
 	last := func(r *Recording) int64 { // from the cut back to the end of the last word before it
 		d := int64(math.MaxInt32)
 		for _, s := range r.Stretches {
@@ -133,13 +136,7 @@ func share(length, before, after int64) (b, f int64) {
 func (a *advice) lengths() (list []int64) {
 	add := func(ms float64) { list = append(list, a.ms(ms)) }
 	frame := a.inMS(a.scene.Rate.SampleOf(1, a.scene.SampleRate))
-	step := 0.0 // how many times over what is heard at once
-	if v := a.before.Measures.BackgroundStepDB; v != nil {
-		step = max(step, math.Abs(*v)/2)
-	}
-	if v := a.before.Measures.ColourStepDB; v != nil {
-		step = max(step, math.Abs(*v)/2.5)
-	}
+	step := max(a.over(BackgroundStep), a.over(ColourStep))
 	if step > 1 {
 		add(min(1000, max(4*frame, (step-1)/2*1000*1.08+frame)))
 		add(1000)
@@ -152,6 +149,16 @@ func (a *advice) lengths() (list []int64) {
 		add(ms)
 	}
 	return list
+}
+
+// over is how many times over what is heard at once a figure is, 0 if it was not measured.
+func (a *advice) over(cause Cause) float64 {
+	for _, x := range Table {
+		if v := x.of(&a.before.Measures); x.Cause == cause && v != nil {
+			return math.Abs(*v) / x.Audible
+		}
+	}
+	return 0
 }
 
 // blends are crossfades of the cut, first where they cover no word, then where no word of the other recording is heard.
@@ -184,14 +191,8 @@ func (a *advice) blendsAt(first []scene.Edit) (list []option) {
 	return list
 }
 
-func lawName(l blend.Law) string {
-	for _, x := range blend.Laws {
-		if x.Law == l {
-			return strings.ToLower(x.Name[:1]) + x.Name[1:]
-		}
-	}
-	return string(l)
-}
+// lawName is a law's name within a sentence.
+func lawName(l blend.Law) string { return strings.ToLower(l.Name()) }
 
 func (m *Meter) lengthWords(samples int64) string {
 	return fmt.Sprintf("%.0f ms", m.inMS(samples))
@@ -199,12 +200,12 @@ func (m *Meter) lengthWords(samples int64) string {
 
 func (a *advice) lengthReason(wanted, b, f int64) string {
 	m := &a.before.Measures
-	switch v := m.BackgroundStepDB; {
+	switch {
 	case b+f < wanted-a.ms(5):
 		return fmt.Sprintf("%s is as long as handles and words allow", a.lengthWords(b+f))
-	case v != nil && math.Abs(*v) >= 2 && b+f >= a.ms(100):
-		return fmt.Sprintf("the backgrounds are %.1f dB apart and take %s to go over unheard", math.Abs(*v), a.lengthWords(b+f))
-	case m.ColourStepDB != nil && *m.ColourStepDB >= 2.5 && b+f >= a.ms(100):
+	case a.over(BackgroundStep) >= 1 && b+f >= a.ms(100):
+		return fmt.Sprintf("the backgrounds are %.1f dB apart and take %s to go over unheard", math.Abs(*m.BackgroundStepDB), a.lengthWords(b+f))
+	case a.over(ColourStep) >= 1 && b+f >= a.ms(100):
 		return fmt.Sprintf("the backgrounds' colours are %.1f dB apart and take %s to go over unheard", *m.ColourStepDB, a.lengthWords(b+f))
 	case a.grades[Click] >= 1:
 		return fmt.Sprintf("%s take the click away", a.lengthWords(b+f))
@@ -217,12 +218,12 @@ func (a *advice) leanReason(b, f int64) string {
 	switch {
 	case max(b-f, f-b) <= a.ms(1):
 	case b > f:
-		if d := a.clearAfter + a.ms(15); d < a.reachAfter {
+		if d := a.clearAfter + a.ms(wordMarginMS); d < a.reachAfter {
 			return fmt.Sprintf("it leans onto the outgoing side: the next word begins %.0f ms after the cut and stays whole", a.inMS(d))
 		}
 		return "it leans onto the outgoing side, where there is handle"
 	case f > b:
-		if d := a.clearBefore + a.ms(15); d < a.reachBefore {
+		if d := a.clearBefore + a.ms(wordMarginMS); d < a.reachBefore {
 			return fmt.Sprintf("it leans onto the incoming side: the last word ends %.0f ms before the cut and stays whole", a.inMS(d))
 		}
 		return "it leans onto the incoming side, where there is handle"
@@ -249,34 +250,34 @@ func (a *advice) rolls() (list []option) {
 		if max(to-cut, cut-to) > a.scene.SampleRate {
 			continue
 		}
-		var off []scene.Edit
+		var roll []scene.Edit
 		if a.before.Blend {
-			off = append(off, &scene.RemoveBlend{Left: a.left.ID, Right: a.right.ID})
+			roll = append(roll, &scene.RemoveBlend{Left: a.left.ID, Right: a.right.ID})
 		}
-		roll := &scene.PlaceCut{Left: a.left.ID, Right: a.right.ID, To: to}
-		next, err := scene.Apply(a.scene, scene.InOrder("", append(slices.Clone(off), roll)...))
+		roll = append(roll, &scene.PlaceCut{Left: a.left.ID, Right: a.right.ID, To: to})
+		next, err := scene.Apply(a.scene, scene.InOrder("", roll...))
 		if err != nil {
 			continue
 		}
 		// The blend is that which fits the cut where it lies then.
-		then := *a
 		m, err := NewMeter(next, a.open)
 		if err != nil {
 			continue
 		}
 		moved := *a.before
 		moved.At, moved.From, moved.To, moved.Blend = to, to, to, false
-		if fresh, err := m.advise(&moved); err == nil {
-			then = *fresh
+		then, err := m.advise(&moved)
+		if err != nil {
+			continue
 		}
 		where := fmt.Sprintf("the sound's cut %s %s", a.lengthWords(max(to-cut, cut-to)), either(to < cut, "earlier", "later"))
-		for _, o := range then.blendsAt(append(off, roll)) {
+		for _, o := range then.blendsAt(roll) {
 			o.did = where + ", " + o.did
 			o.reasons = append([]string{words}, o.reasons...)
 			o.wide = true
 			list = append(list, o)
 		}
-		list = append(list, option{did: where, reasons: []string{words}, edits: append(off, roll), wide: true})
+		list = append(list, option{did: where, reasons: []string{words}, edits: roll, wide: true})
 	}
 	return list
 }
@@ -297,21 +298,19 @@ func (a *advice) levels() (list []option) {
 		blends = a.blends()
 		blends = blends[:min(3, len(blends))]
 	}
+	sides := []struct {
+		c  *scene.Clip
+		by float64 // dB
+	}{{a.right, -*v}, {a.left, *v}}
 	reason := fmt.Sprintf("the voice is %.1f LU %s behind the cut", math.Abs(*v), either(*v < 0, "quieter", "louder"))
 	if b := a.before.Measures.BackgroundStepDB; b != nil && *b**v > 0 && math.Abs(*b-*v) < 3 {
-		for _, side := range []struct {
-			c  *scene.Clip
-			by float64
-		}{{a.right, -*v}, {a.left, *v}} {
+		for _, side := range sides {
 			db := math.Round(10*(side.c.GainDB+side.by)) / 10
 			list = append(list, option{did: fmt.Sprintf("%s at %+.1f dB", side.c.Name, db), wide: true, edits: []scene.Edit{&scene.Gain{Clips: []string{side.c.ID}, DB: db}},
 				reasons: []string{reason, "its background is off by as much, so the whole clip is turned"}})
 		}
 	}
-	for _, side := range []struct {
-		c  *scene.Clip
-		by float64
-	}{{a.right, -*v}, {a.left, *v}} {
+	for _, side := range sides {
 		points, err := a.wordLine(side.c, side.by)
 		if err != nil || len(points) == 0 {
 			continue

@@ -221,6 +221,12 @@ func (l *look) goesOn() bool {
 
 // Words are the words and breaths of the outgoing and the incoming recording around a seam, with the pitched part of each word.
 func (m *Meter) Words(s Seam) (out [2][]speech.Stretch, err error) {
+	m.mu.Lock()
+	out, known := m.words[s.ID]
+	m.mu.Unlock()
+	if known { // the bench asks at every step of its zoom
+		return out, nil
+	}
 	for i, id := range []string{s.Left, s.Right} {
 		out[i] = []speech.Stretch{}
 		t, c := m.scene.Clip(id)
@@ -246,6 +252,9 @@ func (m *Meter) Words(s Seam) (out [2][]speech.Stretch, err error) {
 			out[i] = append(out[i], w)
 		}
 	}
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.words[s.ID] = out
 	return out, nil
 }
 

@@ -99,7 +99,7 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) {
 		row := reportRow{Row: report.RowOf(now, x), Number: i + 1}
 		then, ok := old[x.ID]
 		if ok {
-			if a := report.RowOf(was, then); a.Why != row.Why {
+			if a := report.RowOf(was, then); a.Why != row.Why || a.Verdict != row.Verdict {
 				row.Was = &a
 			}
 		}

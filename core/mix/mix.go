@@ -50,6 +50,7 @@ type voice struct {
 	fadeIn  *ramp
 	fadeOut *ramp
 	level   *scene.Clip // whose level line it has, nil if it has none
+	lulls   []scene.Lull
 }
 
 // A ramp is a stretch of the scene with a gain that changes.
@@ -83,6 +84,7 @@ func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 		opened[c.Source] = r
 		return r, nil
 	}
+	open = WithTones(s, open)
 	solo := false
 	for _, t := range s.Tracks {
 		solo = solo || t.Solo && t.Kind == scene.Sound
@@ -94,7 +96,7 @@ func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 		case opt.Track == "" && opt.Clip == "" && (t.Mute || solo && !t.Solo):
 			continue
 		}
-		v, err := trackVoices(t, get, opt)
+		v, err := trackVoices(s, t, get, opt)
 		if err != nil {
 			return nil, err
 		}
@@ -173,13 +175,13 @@ func PairSides(s *scene.Scene, p scene.Pair, get func(scene.Clip) (pcm.ReaderAt,
 	return left, right, nil
 }
 
-func trackVoices(t *scene.Track, get func(scene.Clip) (pcm.ReaderAt, error), opt Options) (voices, error) {
+func trackVoices(s *scene.Scene, t *scene.Track, get func(scene.Clip) (pcm.ReaderAt, error), opt Options) (voices, error) {
 	index := make(map[string]int, len(t.Clips)) // of voices
 	out := voices{gain: measure.Amplitude(t.GainDB), of: index}
 	starts := make(map[string]int64, len(t.Clips))
 	for _, c := range t.Clips {
 		starts[c.ID] = c.Start
-		if opt.Clip != "" && c.ID != opt.Clip || opt.Clip == "" && c.Muted {
+		if opt.Clip != "" && c.ID != opt.Clip || opt.Clip == "" && !s.Heard(c) {
 			continue
 		}
 		src, err := get(c)
@@ -194,6 +196,11 @@ func trackVoices(t *scene.Track, get func(scene.Clip) (pcm.ReaderAt, error), opt
 			v.fades(c)
 			if len(c.Level) > 0 {
 				v.level = &c
+			}
+			for _, l := range c.Lulls {
+				if !l.Off {
+					v.lulls = append(v.lulls, l)
+				}
 			}
 		}
 		index[c.ID] = len(out.list)
@@ -358,6 +365,12 @@ func (v *voice) shaped(part pcm.Span) bool {
 			return true
 		}
 	}
+	source := part.Add(v.in - v.span.From)
+	for _, l := range v.lulls {
+		if l.Span().Overlaps(source) {
+			return true
+		}
+	}
 	return false
 }
 
@@ -378,6 +391,16 @@ func (v *voice) shape(src pcm.Block, part pcm.Span, gain float64) {
 			}
 			for _, ch := range src {
 				ch[i] *= g
+			}
+		}
+	}
+	source := part.Add(v.in - v.span.From)
+	for _, l := range v.lulls {
+		over := l.Span().Intersect(source)
+		for s := over.From; s < over.To; s++ {
+			g := l.Gain(s)
+			for _, ch := range src {
+				ch[s-source.From] *= g
 			}
 		}
 	}

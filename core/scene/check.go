@@ -35,6 +35,9 @@ func (s *Scene) checkTrack(t *Track) error {
 		if c.FadeIn.Length < 0 || c.FadeOut.Length < 0 || c.FadeIn.Length+c.FadeOut.Length > c.Length {
 			return fmt.Errorf("clip %s: fades of %d and %d in a length of %d", c.Name, c.FadeIn.Length, c.FadeOut.Length, c.Length)
 		}
+		if err := c.checkLulls(); err != nil {
+			return err
+		}
 		if len(t.Blends) > 0 {
 			order[c.ID] = i
 		}

@@ -174,6 +174,16 @@ func (s *Scene) clipDiffers(after *Scene, ta, tb *Track, a, b Clip) (by int64, p
 	default:
 		parts = append(parts, "level line of "+count(len(b.Level), "point"))
 	}
+	switch {
+	case slices.Equal(a.Lulls, b.Lulls):
+	case len(b.Lulls) == 0:
+		parts = append(parts, "no lull")
+	default:
+		parts = append(parts, "with "+count(len(b.Lulls), "lull"))
+	}
+	if (a.Fills == nil) != (b.Fills == nil) {
+		parts = append(parts, either(b.Fills == nil, "does not follow its hole any more", "follows its hole"))
+	}
 	if !same(a.AcceptedHead, b.AcceptedHead) || !same(a.AcceptedTail, b.AcceptedTail) {
 		parts = append(parts, either(b.AcceptedHead != nil || b.AcceptedTail != nil, "a seam accepted as it is", "a seam not accepted any more"))
 	}

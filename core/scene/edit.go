@@ -44,6 +44,11 @@ var edits = map[string]func() Edit{
 	"fade":          func() Edit { return new(FadeEdge) },
 	"set_clip":      func() Edit { return new(SetClip) },
 	"set_level":     func() Edit { return new(SetLevel) },
+	"lull":          func() Edit { return new(AddLull) },
+	"set_lull":      func() Edit { return new(SetLull) },
+	"remove_lull":   func() Edit { return new(RemoveLull) },
+	"lay_tone":      func() Edit { return new(LayTone) },
+	"keep":          func() Edit { return new(Keep) },
 	"accept":        func() Edit { return new(Accept) },
 	"set_blend":     func() Edit { return new(SetBlend) },
 	"remove_blend":  func() Edit { return new(RemoveBlend) },
@@ -143,6 +148,7 @@ func finish(d *draft, e Edit) (*Scene, error) {
 	}
 	d.dropLostBlends()
 	d.fitPairs()
+	d.fitPatches()
 	if !d.replay {
 		if err := d.keepsSync(e); err != nil {
 			return nil, err
@@ -167,6 +173,9 @@ func Describe(before, after *Scene, e Edit) string {
 		if _, removed := e.(*RemoveBlend); !removed {
 			parts = append(parts, fmt.Sprintf("%s taken off", count(n, "blend")))
 		}
+	}
+	if n := lostPatches(before, after); n > 0 {
+		parts = append(parts, fmt.Sprintf("%s gone with its hole", count(n, "patch")))
 	}
 	if by := after.Length() - before.Length(); by > 0 {
 		parts = append(parts, "scene "+before.lengthWords(by)+" longer")
@@ -195,6 +204,28 @@ func lostBlends(before, after *Scene) int {
 		now := after.Track(t.ID)
 		for _, b := range t.Blends {
 			if now == nil || !now.has(b.Left, b.Right) {
+				n++
+			}
+		}
+	}
+	return n
+}
+
+// lostPatches counts the patches that are gone though nobody removed them: their hole is gone, too.
+func lostPatches(before, after *Scene) int {
+	n := 0
+	for i, t := range before.Tracks {
+		if i < len(after.Tracks) && after.Tracks[i] == t {
+			continue
+		}
+		for _, c := range t.Clips {
+			if c.Fills == nil {
+				continue
+			}
+			if _, now := after.Clip(c.ID); now != nil {
+				continue
+			}
+			if span, ok := after.HoleSpan(*c.Fills); !ok || span.Empty() {
 				n++
 			}
 		}

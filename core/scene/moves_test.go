@@ -412,9 +412,9 @@ func TestClipsAreEqualOnlyInEverything(t *testing.T) {
 		case reflect.Struct:
 			f.Set(reflect.ValueOf(scene.Fade{Length: 9}))
 		case reflect.Slice:
-			f.Set(reflect.ValueOf([]scene.LevelPoint{{At: 1}}))
+			f.Set(reflect.MakeSlice(f.Type(), 1, 1))
 		case reflect.Pointer:
-			f.Set(reflect.ValueOf(&scene.Accepted{Sound: "x"}))
+			f.Set(reflect.New(f.Type().Elem()))
 		case reflect.Map:
 			f.Set(reflect.ValueOf(scene.Foreign{"x": []byte("2")}))
 		default:

@@ -127,6 +127,11 @@ func (s *Scene) piece(in map[string]bool) Piece {
 				clip.Start -= s.Unit(t, p.from)
 				c.Clips = append(c.Clips, clip)
 				p.Sources[clip.Source] = s.Sources[clip.Source]
+				if tone := s.Sources[clip.Source].Tone; tone != nil {
+					for _, m := range tone.Materials() {
+						p.Sources[m.Source] = s.Sources[m.Source]
+					}
+				}
 			}
 		}
 		for _, b := range t.Blends {
@@ -248,6 +253,7 @@ func (p Piece) lay(d *draft, to, from *Track, at, end int64, links map[string]st
 		ids[c.ID] = d.newID("c")
 		c.ID = ids[c.ID]
 		c.Start += d.Unit(to, at)
+		c.Fills = nil // the hole is elsewhere
 		if fit := end - c.Start; last && fit > 0 && d.SourceLength(to, c) >= c.In+fit {
 			c.Length = fit
 			c.fitFades()

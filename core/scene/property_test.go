@@ -56,6 +56,7 @@ func TestRandomEditsKeepEveryInvariant(t *testing.T) {
 				checkSync(t, next, when)
 				checkLeads(t, next, when)
 				checkPairs(t, next, when)
+				checkPatches(t, next, when)
 				if scene.Describe(s, next, e) == "" {
 					t.Fatalf("%s has no words", when)
 				}
@@ -109,6 +110,20 @@ func checkPairs(t *testing.T, s *scene.Scene, when string) {
 		_, in := s.Clip(p.In)
 		if !ok || out.FadeOut.Length != span.Len() || in.FadeIn.Length != span.Len() {
 			t.Fatalf("after %s: the pair %+v does not fade over its overlap %v", when, p, span)
+		}
+	}
+}
+
+// checkPatches: every patch has a hole that is heard.
+func checkPatches(t *testing.T, s *scene.Scene, when string) {
+	for _, track := range s.Tracks {
+		for _, c := range track.Clips {
+			if c.Fills == nil || track.Locked {
+				continue
+			}
+			if hole, ok := s.HoleSpan(*c.Fills); !ok || hole.Empty() {
+				t.Fatalf("after %s: the patch %s fills nothing", when, c.ID)
+			}
 		}
 	}
 }

@@ -40,6 +40,9 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 	otherRate, damaged := piece, piece
 	otherRate.Rate = timecode.F24
 	damaged.Tracks = []*scene.Track{{Kind: scene.Sound, Clips: []scene.Clip{{Name: "odd", Source: "nobody", Length: 5}}}}
+	lulled := with(&scene.AddLull{Clip: oda, From: 40 * fr, To: 50 * fr})
+	lull := lulled.Tracks[1].Clips[0].Lulls[0].ID
+	room := scene.Tone{Left: []scene.Material{{Source: "o", To: 48000}}}
 	voices := scene.New("voices", timecode.F25, 48000)
 	var both [][2]string
 	for _, c := range []struct {
@@ -192,6 +195,23 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{late, &scene.RemoveRange{From: 10 * fr, To: 20 * fr, Tracks: []string{"t2"}, Close: true}, "Oda would run 10 frames earlier than the clip that it is linked to. Move both, or unlink it first. What would work: take it out of every track; leave a gap."},
 		{base, &scene.Trim{Clip: pell, Edge: "head", To: 100 * fr}, "The head of Pell lies at 01:00:04:00 already."},
 		{base, &scene.Roll{Left: oda, Right: pell, To: 100 * fr}, "The cut from Oda to Pell lies at 01:00:04:00 already."},
+		{base, &scene.AddLull{Clip: pic[0], From: 0, To: 9}, "Oda is picture; a lull is a stretch of sound."},
+		{base, &scene.AddLull{Clip: oda, From: 200 * fr, To: 210 * fr}, "Oda does not sound from 01:00:08:00 to 01:00:08:10."},
+		{base, &scene.AddLull{Clip: oda, From: 40 * fr, To: 40*fr + 1}, "A lull needs a length; it would run from 01:00:01:15 to 01:00:01:15."},
+		{base, &scene.AddLull{Clip: oda, From: 40 * fr, To: 50 * fr, FadeIn: new(int64(8 * fr)), FadeOut: new(int64(4 * fr))}, "Fades of 8 frames and 4 frames have no room in a lull of 10 frames."},
+		{base, &scene.AddLull{Clip: oda, From: 40 * fr, To: 50 * fr, DepthDB: 150}, "A lull turns down by up to 120 dB, or to silence; 150 dB is neither."},
+		{lulled, &scene.AddLull{Clip: oda, From: 45 * fr, To: 60 * fr}, "Oda has a lull there already, from 01:00:01:15 to 01:00:02:00. What would work: draw that one over both."},
+		{base, &scene.SetLull{Clip: oda, Lull: "u99"}, "Oda has no lull \"u99\"; it may have been removed."},
+		{base, &scene.LayTone{Tone: room}, "Tone needs a stretch of the scene, and fades within it."},
+		{base, &scene.LayTone{Tone: room, To: 9, GainDB: 90}, "A gain of 90 dB is outside -120 to 40."},
+		{base, &scene.LayTone{To: 9}, "Tone needs a quiet stretch of a recording to be made from."},
+		{base, &scene.LayTone{Tone: scene.Tone{Left: []scene.Material{{Source: "nobody", To: 48000}}}, To: 9}, "The scene has no source \"nobody\"; bring it in first."},
+		{base, &scene.LayTone{Tone: scene.Tone{Left: []scene.Material{{Source: "o", From: 9, To: 9}}}, To: 9}, "Oda has no sound from sample 9 to 9 for tone to be made from."},
+		{base, &scene.LayTone{Tone: scene.Tone{Left: room.Left, LeftDB: []float64{1}}, To: 9}, "A tone's colour has 28 third-octaves, not 1."},
+		{base, &scene.LayTone{Tone: room, To: 9, Fills: &scene.Hole{Clip: oda, Lull: lull}}, "The hole that the patch is for is not there any more."},
+		{base, &scene.LayTone{Tone: room, To: 9, In: 1 << 40}, "Tone is 24 hours long; 0.0 frames (9 samples) do not fit in behind moment 1099511627776."},
+		{base, &scene.Keep{Clip: oda}, "To keep the words of a clip, it must be sound and have some."},
+		{base, &scene.Keep{Clip: oda, Stretches: []pcm.Span{{From: 0, To: 200 * fr}}}, "The stretches to keep of Oda must lie inside it, one after the other."},
 		{base, &scene.Lead{Left: oda, Right: pell}, "The cut from Oda to Pell lies at 01:00:04:00 already."},
 	} {
 		_, err := scene.Apply(c.on, c.edit)

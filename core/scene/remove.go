@@ -139,6 +139,7 @@ func (d *draft) cutOne(t *Track, c *Clip, where int64) {
 			tail.Left = right.ID
 		}
 	}
+	d.tailIsNow(c.ID, right.ID)
 	id := c.ID
 	c.Length = where - c.Start
 	c.FadeOut = Fade{}

@@ -51,6 +51,8 @@ type Source struct {
 	Foreign  Foreign `json:"foreign,omitempty"`
 
 	Stretches []Stretch `json:"stretches,omitempty"` // in order of time
+
+	Tone *Tone `json:"tone,omitempty"` // how it is built, if it is room tone and no recording
 }
 
 // A Stretch is a named part of a source, marked while listening through it. Times are samples of the source.
@@ -113,6 +115,9 @@ type Clip struct {
 
 	Level []LevelPoint `json:"level,omitempty"` // in order of time; straight in dB between points, on like the outermost beyond them
 
+	Lulls []Lull `json:"lulls,omitempty"` // in order of time, apart
+	Fills *Hole  `json:"fills,omitempty"` // the hole that it is a patch for, and follows
+
 	AcceptedHead *Accepted `json:"accepted_head,omitempty"` // the seam at its head, where no other clip touches it
 	AcceptedTail *Accepted `json:"accepted_tail,omitempty"` // the seam at its tail, the cut to the next clip among them
 }
@@ -132,7 +137,7 @@ type Accepted struct {
 // Equal tells whether two clips are the same in everything.
 func (c Clip) Equal(o Clip) bool {
 	return c.ID == o.ID && c.Start == o.Start && c.In == o.In && c.Length == o.Length && c.Source == o.Source && c.Name == o.Name && c.GainDB == o.GainDB &&
-		c.FadeIn == o.FadeIn && c.FadeOut == o.FadeOut && c.Link == o.Link && c.Muted == o.Muted && c.Note == o.Note && slices.Equal(c.Level, o.Level) &&
+		c.FadeIn == o.FadeIn && c.FadeOut == o.FadeOut && c.Link == o.Link && c.Muted == o.Muted && c.Note == o.Note && slices.Equal(c.Level, o.Level) && slices.Equal(c.Lulls, o.Lulls) && same(c.Fills, o.Fills) &&
 		same(c.AcceptedHead, o.AcceptedHead) && same(c.AcceptedTail, o.AcceptedTail) && c.Foreign.equal(o.Foreign)
 }
 

@@ -41,6 +41,11 @@ func (e *Unlink) apply(d *draft) error {
 		if freed[id] {
 			continue
 		}
+		if c.Fills != nil { // a patch lies where it is from now on
+			if c.Fills = nil; link == "" {
+				continue
+			}
+		}
 		if link == "" {
 			return notPossible("%s is not linked to another clip.", c.Name)
 		}

@@ -129,7 +129,7 @@ func (f Finding) Within(span pcm.Span, part []float64) Finding {
 func (f Finding) background(mono []float64) float64 {
 	n := int64(measure.FrameMS) * f.rate / 1000
 	var levels []float64
-	mono = withoutDrift(mono, f.rate)
+	mono = WithoutDrift(mono, f.rate)
 	for _, p := range f.Pauses() {
 		for at := p.From; at+n <= p.To; at += n {
 			levels = append(levels, measure.RMSDB(pcm.Block{mono[at : at+n]}))
@@ -141,9 +141,9 @@ func (f Finding) background(mono []float64) float64 {
 	return measure.Percentile(levels, 0.5)
 }
 
-// withoutDrift takes off what lies below 30 Hz, a sound's offset from zero among it: a one-pole high-pass, begun at the mean of
+// WithoutDrift takes off what lies below 30 Hz, a sound's offset from zero among it: a one-pole high-pass, begun at the mean of
 // the first 10 ms.
-func withoutDrift(v []float64, rate int64) []float64 {
+func WithoutDrift(v []float64, rate int64) []float64 {
 	out := make([]float64, len(v))
 	a, low := 1-math.Exp(-2*math.Pi*30/float64(rate)), 0.0
 	first := v[:min(len(v), int(rate/100))]

@@ -1,16 +1,19 @@
 package otio
 
 import (
+	"bytes"
 	"encoding/json"
 	"math/big"
 	"os"
 	"reflect"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
 
 	"blendseam/core/blend"
 	"blendseam/core/scene"
+	"blendseam/core/scene/scenetest"
 	"blendseam/core/timecode"
 )
 
@@ -316,6 +319,107 @@ func TestLevelLinesAcceptedSeamsAndPairsComeBack(t *testing.T) {
 		damaged, _ := json.Marshal(tree)
 		if _, _, err := Read(damaged, nothingThere); err == nil || !strings.Contains(err.Error(), "tracks/0/children/0") {
 			t.Errorf("%s: %v", bad, err)
+		}
+	}
+}
+
+// Lulls, patches that follow them, and the recipes of tone come back as they were; a second writing gives the same bytes.
+func TestLullsAndToneComeBack(t *testing.T) {
+	s := scenetest.Mixed(t, timecode.F25)
+	for id, url := range map[string]string{"s1": "one.wav", "s2": "two.wav"} {
+		src := s.Sources[id]
+		src.URL = url
+		s.Sources[id] = src
+	}
+	clips := s.Tracks[1].Clips
+	s = scenetest.Must(t, s, &scene.AddLull{Clip: clips[1].ID, From: clips[1].Start + 9000, To: clips[1].Start + 30000, DepthDB: 18}, &scene.AddLull{Clip: clips[1].ID, From: clips[1].Start + 40000, To: clips[1].Start + 50000},
+		&scene.Remove{Clips: []string{clips[3].ID}})
+	lull := s.Tracks[1].Clips[1].Lulls[0].ID
+	colour := make([]float64, scene.ToneBands)
+	for i := range colour {
+		colour[i] = -60.25 - float64(i)
+	}
+	mid := s.ToneMiddle()
+	s = scenetest.Must(t, s, &scene.LayTone{Name: "room", From: 100000, To: 200000, In: mid, FadeIn: 900, FadeOut: 900, GainDB: -1.5, Fills: &scene.Hole{Clip: clips[1].ID, Lull: lull},
+		Tone: scene.Tone{Seed: 1<<63 + 5, Left: []scene.Material{{Source: "s2", From: 100, To: 48000}}, Right: []scene.Material{{Source: "s1", To: 30000}}, LeftDB: colour, RightDB: colour, From: mid, To: mid + 100000, Phase: -5000}},
+		&scene.LayTone{Name: "bed", From: 300000, To: 500000, In: mid, Tone: scene.Tone{Seed: 7, Left: []scene.Material{{Source: "s2", From: 100, To: 48000}}}, Fills: &scene.Hole{Clip: clips[2].ID, Next: clips[4].ID}})
+	one, err := Write(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	back := read(t, one)
+	if two, err := Write(read(t, one)); err != nil || !bytes.Equal(regexp.MustCompile(`"(id|clip|next|link)": "[a-z]*\d+"`).ReplaceAll(one, nil), regexp.MustCompile(`"(id|clip|next|link)": "[a-z]*\d+"`).ReplaceAll(two, nil)) {
+		t.Errorf("written again it differs (%v)", err)
+	}
+	got := back.Tracks[1].Clips[1].Lulls
+	if want := s.Tracks[1].Clips[1].Lulls; !slices.Equal(got, want) {
+		t.Errorf("lulls %+v, want %+v", got, want)
+	}
+	for i, c := range back.Tracks[3].Clips {
+		was := s.Tracks[3].Clips[i]
+		a, b := *s.Sources[was.Source].Tone, *back.Sources[c.Source].Tone
+		for _, list := range [][]scene.Material{b.Left, b.Right} {
+			for k, m := range list {
+				list[k].Source = map[string]string{"one.wav": "s1", "two.wav": "s2"}[back.Sources[m.Source].URL]
+			}
+		}
+		if !reflect.DeepEqual(a, b) {
+			t.Errorf("tone %+v, was %+v", b, a)
+		}
+		before, _ := s.HoleSpan(*was.Fills)
+		if c.Fills == nil {
+			t.Fatalf("the patch %s has lost its hole", c.Name)
+		}
+		if now, ok := back.HoleSpan(*c.Fills); !ok || now != before || c.GainDB != was.GainDB || c.FadeIn != was.FadeIn {
+			t.Errorf("its hole lies at %v, was at %v: %+v", now, before, c)
+		}
+	}
+}
+
+// Lulls as another hand may write them: without ids, with plain lengths, and with the depth as it is said in speech.
+func TestLullsWrittenByHand(t *testing.T) {
+	s := scenetest.Mixed(t, timecode.F25)
+	s = scenetest.Must(t, s, &scene.AddLull{Clip: s.Tracks[1].Clips[0].ID, From: 9600, To: 48000})
+	raw, err := Write(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		lulls string
+		want  scene.Lull
+		wrong string
+	}{
+		{`[{"from":{"OTIO_SCHEMA":"RationalTime.1","value":1,"rate":1},"to":{"value":2,"rate":1},"depth_db":-12,"fade_in":{"OTIO_SCHEMA":"RationalTime.1","value":4800,"rate":48000},"fade_out":{"length":{"value":1,"rate":25}}}]`,
+			scene.Lull{From: 48000, To: 96000, DepthDB: 12, FadeIn: 4800, FadeOut: 1920}, ""},
+		{`[{"from":{"value":1,"rate":1},"to":{"value":2,"rate":1}}]`, scene.Lull{From: 48000, To: 96000}, ""},
+		{`[{"from":{"value":2,"rate":1},"to":{"value":2,"rate":1}}]`, scene.Lull{}, "lulls/0: a lull needs a length"},
+		{`[{"from":{"value":2,"rate":1}}]`, scene.Lull{}, "a lull needs its start and its end"},
+	} {
+		var tree map[string]any
+		json.Unmarshal(raw, &tree)
+		clip := tree["tracks"].(map[string]any)["children"].([]any)[1].(map[string]any)["children"].([]any)[0].(map[string]any)
+		var lulls any
+		if err := json.Unmarshal([]byte(c.lulls), &lulls); err != nil {
+			t.Fatal(err)
+		}
+		clip["metadata"].(map[string]any)["blendseam"].(map[string]any)["lulls"] = lulls
+		again, _ := json.Marshal(tree)
+		s, _, err := Read(again, nothingThere)
+		if c.wrong != "" {
+			if err == nil || !strings.Contains(err.Error(), c.wrong) {
+				t.Errorf("%s: %v", c.lulls, err)
+			}
+			continue
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := s.Tracks[1].Clips[0].Lulls[0]
+		if got.ID == "" {
+			t.Error("it has no id")
+		}
+		if got.ID = ""; got != c.want {
+			t.Errorf("%s is read as %+v", c.lulls, got)
 		}
 	}
 }

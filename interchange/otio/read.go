@@ -33,6 +33,7 @@ type reader struct {
 	warnings []string
 	pairs    []scene.Pair      // with the name of their incoming clip
 	incoming map[string]string // id of the incoming clips of pairs, by name
+	clips    map[string]string // id of clips beside holes, by their name in the file
 }
 
 // Read reads a scene file. length may be nil. Warnings name what was kept but is not heard.
@@ -58,7 +59,7 @@ func Read(raw []byte, length Length) (s *scene.Scene, warnings []string, err err
 	if err != nil {
 		return nil, nil, err
 	}
-	r := &reader{length: length, sources: map[string]string{}, incoming: map[string]string{}}
+	r := &reader{length: length, sources: map[string]string{}, incoming: map[string]string{}, clips: map[string]string{}}
 	if err := r.frame(top, tracks); err != nil {
 		return nil, nil, err
 	}
@@ -68,6 +69,7 @@ func Read(raw []byte, length Length) (s *scene.Scene, warnings []string, err err
 		}
 	}
 	r.matchPairs()
+	r.matchHoles()
 	stack.place = "tracks"
 	if err := r.markers(stack); err != nil {
 		return nil, nil, err
@@ -470,12 +472,16 @@ func (r *reader) clip(n node, t *scene.Track, at *big.Rat) (scene.Clip, *big.Rat
 			*to = &scene.Accepted{Sound: a.text("sound"), Note: a.text("note")}
 		}
 	}
-	for _, unheard := range []string{"lulls", "fit"} {
-		if v := mine.fields[unheard]; v != nil && !isEmpty(v) {
-			r.warnings = append(r.warnings, fmt.Sprintf("%s: %s of clip %s is kept, but not heard yet", mine.place, unheard, c.Name))
-		}
+	if c.Lulls, err = r.lulls(mine, c, src, t); err != nil {
+		return c, nil, err
 	}
-	if c.Foreign, err = mine.rest(foreign, "gain_db", "fade_in", "fade_out", "link", "note", "muted", "level", "accepted_head", "accepted_tail", "pair_out", "pair_in"); err != nil {
+	if err := r.hole(mine, &c); err != nil {
+		return c, nil, err
+	}
+	if v := mine.fields["fit"]; v != nil && !isEmpty(v) {
+		r.warnings = append(r.warnings, fmt.Sprintf("%s: fit of clip %s is kept, but not heard yet", mine.place, c.Name))
+	}
+	if c.Foreign, err = mine.rest(foreign, "gain_db", "fade_in", "fade_out", "link", "note", "muted", "level", "accepted_head", "accepted_tail", "pair_out", "pair_in", "lulls", "fills", "id"); err != nil {
 		return c, nil, err
 	}
 	if e, _ := n.fields["effects"].([]any); len(e) > 0 {
@@ -494,7 +500,10 @@ func (r *reader) source(n node, t *scene.Track) (scene.Source, *[2]*big.Rat, err
 	if !ok || ref.schema() == "MissingReference.1" {
 		return scene.Source{}, nil, n.errorf("names no recording; relink it to a file and try again")
 	}
-	if s := ref.schema(); s != "ExternalReference.1" {
+	if s := ref.schema(); s == "GeneratorReference.1" && t.Kind == scene.Sound {
+		src, err := r.tone(ref)
+		return src, nil, err
+	} else if s != "ExternalReference.1" {
 		return scene.Source{}, nil, ref.errorf("media of kind %q cannot be read; ExternalReference.1 can", s)
 	}
 	target := ref.text("target_url")

@@ -19,8 +19,9 @@ type object = map[string]any
 func Write(s *scene.Scene) ([]byte, error) {
 	stack := object{"OTIO_SCHEMA": "Stack.1", "name": "tracks", "source_range": nil, "effects": []any{}, "enabled": true, "metadata": object{}}
 	tracks := make([]any, len(s.Tracks))
+	named := besideHoles(s)
 	for i, t := range s.Tracks {
-		tracks[i] = writeTrack(s, t)
+		tracks[i] = writeTrack(s, t, named)
 	}
 	stack["children"] = tracks
 	markers := make([]any, len(s.Markers))
@@ -93,7 +94,7 @@ func withForeign(o object, foreign scene.Foreign, mine object) object {
 	return o
 }
 
-func writeTrack(s *scene.Scene, t *scene.Track) object {
+func writeTrack(s *scene.Scene, t *scene.Track, named map[string]bool) object {
 	kind, rate := "Audio", float64(s.SampleRate)
 	if t.Kind == scene.Picture {
 		kind, rate = "Video", s.Rate.Float()
@@ -109,7 +110,7 @@ func writeTrack(s *scene.Scene, t *scene.Track) object {
 				children = append(children, writeBlend(*b, rate))
 			}
 		}
-		children = append(children, writeClip(s, t, c, rate))
+		children = append(children, writeClip(s, t, c, rate, named))
 		at = c.End()
 	}
 	mine := object{"purpose": t.Purpose}
@@ -133,7 +134,7 @@ func put(o object, key string, v any, when bool) {
 	}
 }
 
-func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64) object {
+func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64, named map[string]bool) object {
 	src := s.Sources[c.Source]
 	ref := object{"OTIO_SCHEMA": "ExternalReference.1", "name": src.Name, "target_url": src.URL, "available_range": nil, "available_image_bounds": nil}
 	offset := s.Unit(t, src.Offset)
@@ -154,6 +155,15 @@ func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64) objec
 	if p := s.PairAt(c.ID, false); p != nil {
 		mine["pair_in"] = p.In
 	}
+	put(mine, "id", c.ID, named[c.ID])
+	lulls := writeLulls(c, offset, rate)
+	put(mine, "lulls", lulls, lulls != nil)
+	if h := c.Fills; h != nil {
+		o := object{"clip": h.Clip}
+		put(o, "lull", h.Lull, h.Lull != "")
+		put(o, "next", h.Next, h.Next != "")
+		mine["fills"] = o
+	}
 	var level []any
 	for _, p := range c.Level {
 		level = append(level, object{"at": rational(p.At+offset, rate), "db": p.DB})
@@ -164,8 +174,12 @@ func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64) objec
 			mine[key] = object{"sound": a.Sound, "note": a.Note}
 		}
 	}
+	media := withForeign(ref, src.Foreign, object{})
+	if src.Tone != nil {
+		media = writeTone(s, src)
+	}
 	o := object{"OTIO_SCHEMA": "Clip.2", "name": c.Name, "source_range": timeRange(c.In+offset, c.Length, rate),
-		"media_references":           object{"DEFAULT_MEDIA": withForeign(ref, src.Foreign, object{})},
+		"media_references":           object{"DEFAULT_MEDIA": media},
 		"active_media_reference_key": "DEFAULT_MEDIA",
 		"effects":                    []any{}, "markers": []any{}, "enabled": !c.Muted}
 	return withForeign(o, c.Foreign, mine)

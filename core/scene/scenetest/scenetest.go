@@ -82,7 +82,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	how := []string{scene.Free, scene.Over, scene.Insert}[rng.IntN(3)]
 	some, yes := rng.IntN(2) == 0, true
 	from := max(0, frame(at+jitter(90000)))
-	switch rng.IntN(42) {
+	switch rng.IntN(50) {
 	case 0:
 		return &scene.Move{Clip: id, To: at + jitter(100000)}
 	case 1, 2, 3, 4:
@@ -97,6 +97,40 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		return &scene.SetBlend{Left: id, Right: next, Before: rng.Int64N(20000), After: rng.Int64N(20000), Law: blend.Laws[rng.IntN(3)].Law}
 	case 41:
 		return &scene.PlaceCut{Left: id, Right: next, To: s.Time(t, c.End()) + jitter(3000), Slip: rng.Int64N(1400) - 700}
+	case 42, 43:
+		fade := rng.Int64N(3000)
+		return &scene.AddLull{Clip: id, From: at + jitter(20000), To: at + jitter(30000) + 10000, DepthDB: float64(6 * rng.IntN(3)), FadeIn: &fade}
+	case 44:
+		for _, o := range s.Tracks {
+			for _, k := range o.Clips {
+				if len(k.Lulls) > 0 && (len(c.Lulls) == 0 || some) {
+					id, c = k.ID, &k
+				}
+			}
+		}
+		if len(c.Lulls) > 0 {
+			l := c.Lulls[rng.IntN(len(c.Lulls))]
+			from, to := l.From+c.Shift()+jitter(4000), l.To+c.Shift()+jitter(4000)
+			return []scene.Edit{&scene.SetLull{Clip: id, Lull: l.ID, From: &from}, &scene.SetLull{Clip: id, Lull: l.ID, To: &to}, &scene.SetLull{Clip: id, Lull: l.ID, Off: &some}, &scene.RemoveLull{Clip: id, Lull: l.ID}}[rng.IntN(4)]
+		}
+		return &scene.RemoveLull{Clip: id, Lull: "u0"}
+	case 45, 46:
+		e := &scene.LayTone{Tone: scene.Tone{Seed: rng.Uint64(), Left: []scene.Material{{Source: "s2", From: 1000, To: 41000}}}, Name: "room", From: from, To: from + 1 + rng.Int64N(90000), In: s.ToneMiddle()}
+		for _, l := range c.Lulls {
+			if hole := c.LullSpan(l); !hole.Empty() {
+				e.From, e.To, e.Fills = hole.From, hole.To, &scene.Hole{Clip: id, Lull: l.ID}
+			}
+		}
+		if next != id && t.Clips[i+1].Start > c.End() && t.Kind == scene.Sound && some {
+			e.From, e.To, e.Fills = c.End(), t.Clips[i+1].Start, &scene.Hole{Clip: id, Next: next}
+			e.Tone.To, e.Tone.From = s.ToneMiddle()+e.To-e.From, s.ToneMiddle()
+		}
+		return e
+	case 47:
+		if n := c.Length / 5; n > 0 {
+			return &scene.Keep{Clip: id, Stretches: []pcm.Span{{From: c.Start + n, To: c.Start + 2*n}, {From: c.Start + 3*n, To: c.Start + 4*n}}, Fade: 900}
+		}
+		return &scene.Keep{Clip: id}
 	case 37:
 		return &scene.SetLevel{Clip: id, Points: []scene.LevelPoint{{At: c.In, DB: -3}, {At: c.In + 1 + rng.Int64N(40000), DB: 2 * rng.Float64()}}}
 	case 38:

@@ -1,0 +1,373 @@
+package scene
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+
+	"blendseam/core/blend"
+	"blendseam/core/pcm"
+)
+
+// A Tone says how room tone is built from recordings: any length of it, always the same sound. It is the recipe of a source; core/tone
+// makes its sound. Times of tone are samples of that source.
+type Tone struct {
+	Seed  uint64     `json:"seed"`
+	Left  []Material `json:"left"`            // what it is made from
+	Right []Material `json:"right,omitempty"` // what it is made from at its end; none: as at its start
+	// The level of each third-octave, in dBFS, from ToneBands' lowest on, at the start and at the end; none: as the material is.
+	LeftDB  []float64 `json:"left_db,omitempty"`
+	RightDB []float64 `json:"right_db,omitempty"`
+	From    int64     `json:"from,omitempty"`  // where it begins to go over from its start's colour to its end's
+	To      int64     `json:"to,omitempty"`    // and where it has arrived
+	Phase   int64     `json:"phase,omitempty"` // the moment of the tone at which sample 0 of the first material's recording would lie: its hum goes on from there
+}
+
+// A Material is a quiet stretch of a recording that tone is made from, in samples of its source.
+type Material struct {
+	Source string `json:"source"`
+	From   int64  `json:"from"`
+	To     int64  `json:"to"`
+}
+
+// Span is the stretch of the recording.
+func (m Material) Span() pcm.Span { return pcm.Span{From: m.From, To: m.To} }
+
+// The third-octaves of a tone's colours, by their number n in IEC 61260-1: the middle is 1000 * 10^(n/10) Hz.
+const (
+	ToneBandLow  = -15 // 31.6 Hz
+	ToneBandHigh = 12  // 15.8 kHz
+	ToneBands    = ToneBandHigh - ToneBandLow + 1
+)
+
+// A tone has no end that an editor would meet: it is a day long, and clips begin at its middle.
+const (
+	toneHours  = 24
+	toneMiddle = toneHours / 2
+)
+
+// ToneMiddle is the moment of a tone from which on it is laid out.
+func (s *Scene) ToneMiddle() int64 { return toneMiddle * 3600 * s.SampleRate }
+
+// ToneSource is the source that a tone is, with an id that says all of its recipe.
+func (s *Scene) ToneSource(t Tone, name string) (Source, error) {
+	raw, err := json.Marshal(t)
+	if err != nil {
+		return Source{}, fmt.Errorf("a tone's recipe: %w", err)
+	}
+	sum := sha256.Sum256(raw)
+	src := Source{ID: "tone-" + hex.EncodeToString(sum[:16]), Name: name, Samples: toneHours * 3600 * s.SampleRate, Channels: 1, Tone: &t}
+	for _, m := range t.Materials() {
+		src.Channels = max(src.Channels, s.Sources[m.Source].Channels)
+	}
+	return src, nil
+}
+
+// Materials are all materials of a tone, those of its start first.
+func (t Tone) Materials() []Material { return slices.Concat(t.Left, t.Right) }
+
+// A Hole is what a patch fills: a lull of a clip, or the gap between two clips of a track. A patch follows its hole.
+type Hole struct {
+	Clip string `json:"clip"`           // whose lull it is, or ahead of the gap
+	Lull string `json:"lull,omitempty"` // "" for a gap
+	Next string `json:"next,omitempty"` // behind the gap
+}
+
+// HoleSpan is where a hole lies; ok is false if its clips are gone or are no neighbours any more. A gap that was closed and a
+// lull that is not heard any more are empty.
+func (s *Scene) HoleSpan(h Hole) (span pcm.Span, ok bool) {
+	if h.Lull != "" {
+		return s.lullSpan(h)
+	}
+	ti, ci, ok := s.Find(h.Clip)
+	if !ok {
+		return span, false
+	}
+	t := s.Tracks[ti]
+	if ci+1 >= len(t.Clips) || t.Clips[ci+1].ID != h.Next {
+		return span, false
+	}
+	return pcm.Span{From: t.Clips[ci].End(), To: t.Clips[ci+1].Start}, true
+}
+
+// lullSpan finds a lull in its clip or, where that was divided, in the part that shows it now.
+func (s *Scene) lullSpan(h Hole) (span pcm.Span, ok bool) {
+	_, own := s.Clip(h.Clip)
+	if own == nil {
+		return span, false
+	}
+	if l := own.Lull(h.Lull); l != nil {
+		if span := own.LullSpan(*l); !span.Empty() {
+			return span, true
+		}
+	}
+	for _, t := range s.Tracks {
+		for i := range t.Clips {
+			if l := t.Clips[i].Lull(h.Lull); l != nil && t.Kind == Sound {
+				if span := t.Clips[i].LullSpan(*l); !span.Empty() {
+					return span, true
+				}
+			}
+		}
+	}
+	return span, true
+}
+
+// Heard tells whether a clip is part of the mix: it is not muted, and the lull that it fills is not switched off.
+func (s *Scene) Heard(c Clip) bool {
+	if c.Muted {
+		return false
+	}
+	if c.Fills == nil || c.Fills.Lull == "" {
+		return true
+	}
+	return !s.lullOf(c.Fills.Clip, c.Fills.Lull).Off
+}
+
+// LayTone lays tone over a stretch of the scene: a patch for a hole, or a bed. Its fades are at constant power and lie inside
+// the stretch. Without a track it goes to the first tone track with room there, to a new one if there is none.
+type LayTone struct {
+	Tone    Tone    `json:"tone"`
+	Name    string  `json:"name"`
+	Track   string  `json:"track,omitempty"`
+	From    int64   `json:"from"`
+	To      int64   `json:"to"`
+	In      int64   `json:"in"` // moment of the tone at From
+	GainDB  float64 `json:"gain_db,omitempty"`
+	FadeIn  int64   `json:"fade_in,omitempty"`
+	FadeOut int64   `json:"fade_out,omitempty"`
+	Fills   *Hole   `json:"fills,omitempty"`
+}
+
+func (e *LayTone) apply(d *draft) error {
+	if e.From < 0 || e.To <= e.From || e.To > unbounded || e.FadeIn < 0 || e.FadeOut < 0 || e.FadeIn+e.FadeOut > e.To-e.From {
+		return notPossible("Tone needs a stretch of the scene, and fades within it.")
+	}
+	if !sane(e.GainDB) {
+		return notPossible("A gain of %g dB is outside -120 to 40.", e.GainDB)
+	}
+	if err := d.checkTone(e.Tone); err != nil {
+		return err
+	}
+	if e.Fills != nil {
+		if span, ok := d.HoleSpan(*e.Fills); !ok || span.Empty() {
+			return notPossible("The hole that the patch is for is not there any more.")
+		}
+	}
+	src, err := d.ToneSource(e.Tone, e.Name)
+	if err != nil {
+		return err
+	}
+	if e.In < 0 || e.In+e.To-e.From > src.Samples {
+		return notPossible("Tone is %d hours long; %s do not fit in behind moment %d.", toneHours, d.lengthWords(e.To-e.From), e.In)
+	}
+	ti, err := d.toneTrack(e.Track, pcm.Span{From: e.From, To: e.To})
+	if err != nil {
+		return err
+	}
+	d.Sources = maps.Clone(d.Sources)
+	d.Sources[src.ID] = src
+	c := Clip{ID: d.newID("c"), Source: src.ID, Name: e.Name, In: e.In, Start: e.From, Length: e.To - e.From, GainDB: e.GainDB,
+		FadeIn: toneFade(e.FadeIn), FadeOut: toneFade(e.FadeOut), Fills: e.Fills}
+	return d.place(d.touch(ti), c)
+}
+
+// checkTone refuses a recipe that no sound can be made from.
+func (d *draft) checkTone(t Tone) error {
+	if len(t.Left) == 0 {
+		return notPossible("Tone needs a quiet stretch of a recording to be made from.")
+	}
+	for _, m := range t.Materials() {
+		src, ok := d.Sources[m.Source]
+		if !ok {
+			return notPossible("The scene has no source %q; bring it in first.", m.Source)
+		}
+		if m.From < 0 || m.To <= m.From || !src.Unknown && m.To > src.Samples || src.Tone != nil {
+			return notPossible("%s has no sound from sample %d to %d for tone to be made from.", src.Name, m.From, m.To)
+		}
+	}
+	for _, list := range [][]float64{t.LeftDB, t.RightDB} {
+		if list != nil && len(list) != ToneBands {
+			return notPossible("A tone's colour has %d third-octaves, not %d.", ToneBands, len(list))
+		}
+	}
+	return nil
+}
+
+// toneTrack is the index of the track that tone goes to.
+func (d *draft) toneTrack(id string, span pcm.Span) (int, error) {
+	if id != "" {
+		list, err := d.named([]string{id})
+		if err != nil {
+			return 0, err
+		}
+		return list[0], nil
+	}
+	n := 0
+	for i, t := range d.Tracks {
+		if t.Purpose != "tone" || t.Kind != Sound {
+			continue
+		}
+		n++
+		if k := t.At(span.From); !t.Locked && (k == len(t.Clips) || t.Clips[k].Start >= span.To) {
+			return i, nil
+		}
+	}
+	name := "Tone"
+	if n > 0 {
+		name = fmt.Sprintf("Tone %d", n+1)
+	}
+	return len(d.Tracks), (&AddTrack{Name: name, Purpose: "tone"}).apply(d)
+}
+
+// toneFade is a fade at constant power.
+func toneFade(length int64) Fade {
+	if length <= 0 {
+		return Fade{}
+	}
+	return Fade{length, blend.Curve{Shape: blend.QuarterSine}}
+}
+
+func (e *LayTone) words(before, after *Scene) string {
+	at := before.Timecode(e.From)
+	if e.Fills != nil {
+		return fmt.Sprintf("patch of %s laid at %s", before.lengthWords(e.To-e.From), at)
+	}
+	return fmt.Sprintf("bed of %s laid from %s on", before.lengthWords(e.To-e.From), at)
+}
+
+// fitPatches lets patches follow their holes. A patch goes with a hole that is gone, and stays where it is when the clips of its
+// hole are; what an editor does to the patch itself stays as it is.
+func (d *draft) fitPatches() {
+	for ti := 0; ti < len(d.Tracks); ti++ {
+		t := d.Tracks[ti]
+		if t.Kind != Sound || t.Locked {
+			continue
+		}
+		for ci := 0; ci < len(t.Clips); ci++ {
+			c := t.Clips[ci]
+			if c.Fills == nil {
+				continue
+			}
+			now, ok := d.HoleSpan(*c.Fills)
+			if ok && now.Empty() || !ok && c.Fills.Lull != "" {
+				t = d.touch(ti)
+				t.take(c.ID)
+				ci--
+				continue
+			}
+			t = d.touch(ti)
+			if !ok {
+				t.Clips[ci].Fills = nil
+				continue
+			}
+			if _, was := d.base.Clip(c.ID); was != nil && was.Fills != nil {
+				if hole, ok := d.base.HoleSpan(*was.Fills); ok && hole != now {
+					d.follow(t, ci, *was, hole, now)
+				}
+			}
+		}
+	}
+}
+
+// follow lays a patch, which lay as was says when its hole was at before, so that it lies in the same way over its hole now.
+// A tone that goes over from one colour to another does so within the hole.
+func (d *draft) follow(t *Track, ci int, was Clip, before, now pcm.Span) {
+	c := &t.Clips[ci]
+	want := pcm.Span{From: was.Start + now.From - before.From, To: was.End() + now.To - before.To}
+	if ci > 0 {
+		want.From = max(want.From, t.Clips[ci-1].End())
+	}
+	if ci+1 < len(t.Clips) {
+		want.To = min(want.To, t.Clips[ci+1].Start)
+	}
+	want.From = max(0, want.From)
+	if want.Len() < 2 {
+		c.Fills = nil // something else lies there
+		return
+	}
+	moved := now.From - before.From // by how much the tone goes along; where one edge alone moved it stays
+	if to := now.To - before.To; abs(to) < abs(moved) {
+		moved = to
+	}
+	c.In = max(0, was.In+want.From-was.Start-moved)
+	c.Start, c.Length = want.From, want.Len()
+	c.FadeIn, c.FadeOut = was.FadeIn, was.FadeOut
+	c.fitFades()
+	src := d.Sources[c.Source]
+	if src.Tone == nil || src.Tone.To <= src.Tone.From {
+		return
+	}
+	tone := *src.Tone
+	tone.From, tone.To = c.In+now.From-c.Start, c.In+now.To-c.Start
+	if next, err := d.ToneSource(tone, src.Name); err == nil {
+		d.Sources = maps.Clone(d.Sources)
+		delete(d.Sources, c.Source)
+		d.Sources[next.ID] = next
+		c.Source = next.ID
+	}
+}
+
+// Keep keeps of a clip only some stretches of the scene, with soft edges, and leaves gaps between them.
+type Keep struct {
+	Clip      string     `json:"clip"`
+	Stretches []pcm.Span `json:"stretches"`
+	Fade      int64      `json:"fade"`
+}
+
+func (e *Keep) apply(d *draft) error {
+	t, c, err := d.open(e.Clip)
+	if err != nil {
+		return err
+	}
+	if t.Kind != Sound || len(e.Stretches) == 0 {
+		return notPossible("To keep the words of a clip, it must be sound and have some.")
+	}
+	whole, end := *c, c.Start
+	var parts []Clip
+	for i, s := range e.Stretches {
+		if s.From < end || s.Empty() || s.To > whole.End() {
+			return notPossible("The stretches to keep of %s must lie inside it, one after the other.", whole.Name)
+		}
+		end = s.To
+		part := whole
+		part.In, part.Start, part.Length = whole.In+s.From-whole.Start, s.From, s.Len()
+		fade := toneFade(min(e.Fade, s.Len()/3))
+		if s.From > whole.Start {
+			part.FadeIn, part.AcceptedHead = fade, nil
+		}
+		if s.To < whole.End() {
+			part.FadeOut, part.AcceptedTail = fade, nil
+		}
+		if part.fitFades(); i > 0 {
+			part.ID = d.newID("c")
+		}
+		parts = append(parts, part)
+	}
+	if _, tail := t.blendsOf(e.Clip); tail != nil && end == whole.End() {
+		tail.Left = parts[len(parts)-1].ID
+	}
+	d.tailIsNow(whole.ID, parts[len(parts)-1].ID)
+	i := slices.IndexFunc(t.Clips, func(o Clip) bool { return o.ID == e.Clip })
+	t.Clips = slices.Replace(t.Clips, i, i+1, parts...)
+	return nil
+}
+
+func (e *Keep) words(before, after *Scene) string {
+	_, c := before.Clip(e.Clip)
+	return fmt.Sprintf("%s cut down to its words, %s", c.Name, count(len(e.Stretches), "stretch"))
+}
+
+// tailIsNow says that a clip's tail belongs to another clip from now on: the holes behind it do, too.
+func (d *draft) tailIsNow(was, now string) {
+	for ti, t := range d.Tracks {
+		for ci, c := range t.Clips {
+			if h := c.Fills; h != nil && h.Lull == "" && h.Clip == was && was != now {
+				d.touch(ti).Clips[ci].Fills = &Hole{Clip: now, Next: h.Next}
+			}
+		}
+	}
+}

@@ -1,0 +1,264 @@
+package otio
+
+import (
+	"encoding/json"
+	"fmt"
+	"math/big"
+	"strconv"
+
+	"blendseam/core/blend"
+	"blendseam/core/scene"
+)
+
+// toneKind is the generator_kind of room tone in a GeneratorReference.1.
+const toneKind = "blendseam.room_tone"
+
+// silentDB is the depth that a lull to silence is written with; as deep and deeper is read as silence.
+const silentDB = 120
+
+func writeLulls(c scene.Clip, offset int64, rate float64) (list []any) {
+	for _, l := range c.Lulls {
+		fade := func(n int64) object {
+			return writeFade(scene.Fade{Length: n, Curve: blend.Curve{Shape: blend.QuarterSine}}, rate)
+		}
+		o := object{"id": l.ID, "from": rational(l.From+offset, rate), "to": rational(l.To+offset, rate), "depth_db": l.DepthDB, "fade_in": fade(l.FadeIn), "fade_out": fade(l.FadeOut)}
+		if l.DepthDB == 0 {
+			o["depth_db"] = float64(silentDB)
+		}
+		put(o, "off", true, l.Off)
+		list = append(list, o)
+	}
+	return list
+}
+
+// lulls reads the lulls of a clip. Their moments are the recording's own; a lull without an id gets one.
+func (r *reader) lulls(mine node, c scene.Clip, src scene.Source, t *scene.Track) (lulls []scene.Lull, err error) {
+	list, err := mine.list("lulls", func(i int) string { return fmt.Sprintf("%s/lulls/%d", mine.place, i) })
+	if err != nil {
+		return nil, err
+	}
+	num, den := r.unit(t)
+	for _, n := range list {
+		var at [2]int64
+		for i, key := range []string{"from", "to"} {
+			m, ok, err := n.time(key)
+			if err != nil {
+				return nil, err
+			}
+			if !ok {
+				return nil, n.errorf("a lull needs its start and its end, from and to")
+			}
+			at[i] = units(new(big.Rat).Sub(m.seconds, big.NewRat(src.Offset, r.scene.SampleRate)), num, den)
+		}
+		l := scene.Lull{ID: n.text("id"), From: at[0], To: at[1], Off: n.flag("off", false)}
+		if l.ID == "" {
+			l.ID = r.id("u")
+		} else if k, err := strconv.ParseInt(l.ID[1:], 10, 64); err == nil { // new ones come behind it
+			r.scene.LastID = max(r.scene.LastID, k)
+		}
+		if n.fields["depth_db"] != nil {
+			depth, err := n.number("depth_db")
+			if err != nil {
+				return nil, err
+			}
+			l.DepthDB, _ = depth.Float64()
+			if l.DepthDB = max(l.DepthDB, -l.DepthDB); l.DepthDB == 0 {
+				r.warnings = append(r.warnings, fmt.Sprintf("%s: a lull of 0 dB turns nothing down and is left out", n.place))
+				continue
+			}
+			if l.DepthDB >= silentDB {
+				l.DepthDB = 0
+			}
+		}
+		for key, to := range map[string]*int64{"fade_in": &l.FadeIn, "fade_out": &l.FadeOut} {
+			if *to, err = r.lullFade(n, key, t); err != nil {
+				return nil, err
+			}
+		}
+		if k := len(lulls); l.To <= l.From || l.FadeIn+l.FadeOut > l.To-l.From || k > 0 && l.From < lulls[k-1].To {
+			return nil, n.errorf("a lull needs a length, fades that fit into it, and to lie behind the one before it")
+		}
+		lulls = append(lulls, l)
+	}
+	return lulls, nil
+}
+
+// lullFade reads a fade with its curve, or its length alone.
+func (r *reader) lullFade(n node, key string, t *scene.Track) (int64, error) {
+	if o, ok, err := n.object(key); err == nil && ok && o.schema() == "" {
+		f, err := r.fade(n, key, t)
+		return f.Length, err
+	}
+	m, ok, err := n.time(key)
+	if !ok || err != nil {
+		return 0, err
+	}
+	num, den := r.unit(t)
+	if m.seconds.Sign() < 0 {
+		return 0, n.errorf("a fade needs a length of 0 or more")
+	}
+	return units(m.seconds, num, den), nil
+}
+
+// writeTone gives the media reference of room tone: the recipe, with the recordings that it is made from.
+func writeTone(s *scene.Scene, src scene.Source) object {
+	rate := float64(s.SampleRate)
+	materials := func(list []scene.Material) []any {
+		out := []any{}
+		for _, m := range list {
+			from := s.Sources[m.Source]
+			out = append(out, object{"target_url": from.URL, "name": from.Name, "from": rational(m.From+from.Offset, rate), "to": rational(m.To+from.Offset, rate)})
+		}
+		return out
+	}
+	t := src.Tone
+	p := object{"seed": strconv.FormatUint(t.Seed, 10), "left": materials(t.Left), "phase": rational(t.Phase, rate)}
+	put(p, "right", materials(t.Right), len(t.Right) > 0)
+	put(p, "left_db", t.LeftDB, t.LeftDB != nil)
+	put(p, "right_db", t.RightDB, t.RightDB != nil)
+	put(p, "from", rational(t.From, rate), t.To > t.From)
+	put(p, "to", rational(t.To, rate), t.To > t.From)
+	return object{"OTIO_SCHEMA": "GeneratorReference.1", "name": src.Name, "available_range": timeRange(0, src.Samples, rate), "available_image_bounds": nil,
+		"generator_kind": toneKind, "parameters": p, "metadata": object{}}
+}
+
+// tone reads the recipe of room tone, and brings its recordings in.
+func (r *reader) tone(ref node) (scene.Source, error) {
+	none := scene.Source{}
+	if kind := ref.text("generator_kind"); kind != toneKind {
+		return none, ref.errorf("a generator of kind %q cannot be read; %s can", kind, toneKind)
+	}
+	p, ok, err := ref.object("parameters")
+	if err != nil || !ok {
+		return none, ref.errorf("room tone needs its parameters")
+	}
+	t := scene.Tone{}
+	if t.Seed, err = strconv.ParseUint(p.text("seed"), 10, 64); err != nil {
+		return none, p.errorf("room tone needs its seed, a whole number written as text")
+	}
+	for key, to := range map[string]*[]scene.Material{"left": &t.Left, "right": &t.Right} {
+		if *to, err = r.materials(p, key); err != nil {
+			return none, err
+		}
+	}
+	if len(t.Left) == 0 {
+		return none, p.errorf("room tone needs what it is made from, left")
+	}
+	for key, to := range map[string]*[]float64{"left_db": &t.LeftDB, "right_db": &t.RightDB} {
+		v, _ := p.fields[key].([]any)
+		for _, x := range v {
+			level, _ := x.(json.Number)
+			db, err := level.Float64()
+			if err != nil || db < -400 || db > 100 {
+				return none, p.errorf("%s has something else than levels in dB", key)
+			}
+			*to = append(*to, db)
+		}
+		if n := len(*to); n != 0 && n != scene.ToneBands {
+			return none, p.errorf("%s has %d third-octaves; %d are needed", key, n, scene.ToneBands)
+		}
+	}
+	for key, to := range map[string]*int64{"from": &t.From, "to": &t.To, "phase": &t.Phase} {
+		m, ok, err := p.time(key)
+		if err != nil {
+			return none, err
+		}
+		if ok {
+			*to = units(m.seconds, r.scene.SampleRate, 1)
+		}
+	}
+	src, err := r.scene.ToneSource(t, ref.text("name"))
+	if err == nil {
+		r.scene.Sources[src.ID] = src
+	}
+	return src, err
+}
+
+func (r *reader) materials(p node, key string) (out []scene.Material, err error) {
+	list, err := p.list(key, func(i int) string { return fmt.Sprintf("%s/%s/%d", p.place, key, i) })
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range list {
+		target := n.text("target_url")
+		if target == "" {
+			return nil, n.errorf("has no target_url")
+		}
+		id, seen := r.sources[target]
+		if !seen {
+			src := scene.Source{ID: fmt.Sprintf("s%d", len(r.sources)+1), Name: n.text("name"), URL: target, Unknown: true}
+			if src.Name == "" {
+				src.Name = baseName(target)
+			}
+			if r.length != nil {
+				if sound, _ := r.length(target); sound != nil {
+					src.Samples, src.Unknown = units(sound, r.scene.SampleRate, 1), false
+				}
+			}
+			id = src.ID
+			r.sources[target], r.scene.Sources[id] = id, src
+		}
+		m := scene.Material{Source: id}
+		for key, to := range map[string]*int64{"from": &m.From, "to": &m.To} {
+			at, ok, err := n.time(key)
+			if err != nil {
+				return nil, err
+			}
+			if !ok {
+				return nil, n.errorf("needs its start and its end, from and to")
+			}
+			*to = units(at.seconds, r.scene.SampleRate, 1) - r.scene.Sources[id].Offset
+		}
+		if m.From < 0 || m.To <= m.From {
+			return nil, n.errorf("has no length, or begins before its recording")
+		}
+		out = append(out, m)
+	}
+	return out, nil
+}
+
+// hole reads what a clip says of the hole that it fills, and of itself beside one.
+func (r *reader) hole(mine node, c *scene.Clip) error {
+	if name := mine.text("id"); name != "" {
+		r.clips[name] = c.ID
+	}
+	o, ok, err := mine.object("fills")
+	if ok {
+		c.Fills = &scene.Hole{Clip: o.text("clip"), Lull: o.text("lull"), Next: o.text("next")}
+	}
+	return err
+}
+
+// besideHoles are the clips that the holes of patches name.
+func besideHoles(s *scene.Scene) map[string]bool {
+	ids := map[string]bool{}
+	for _, t := range s.Tracks {
+		for _, c := range t.Clips {
+			if h := c.Fills; h != nil {
+				ids[h.Clip] = true
+				if h.Next != "" {
+					ids[h.Next] = true
+				}
+			}
+		}
+	}
+	return ids
+}
+
+// matchHoles gives patches their holes once all clips are read. A patch whose hole is gone lies where it is.
+func (r *reader) matchHoles() {
+	for _, t := range r.scene.Tracks {
+		for i := range t.Clips {
+			h := t.Clips[i].Fills
+			if h == nil {
+				continue
+			}
+			now := scene.Hole{Clip: r.clips[h.Clip], Lull: h.Lull, Next: r.clips[h.Next]}
+			if span, ok := r.scene.HoleSpan(now); ok && !span.Empty() {
+				t.Clips[i].Fills = &now
+			} else {
+				t.Clips[i].Fills = nil
+			}
+		}
+	}
+}

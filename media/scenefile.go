@@ -33,23 +33,10 @@ func ReadSceneFile(ctx context.Context, path string) (*SceneFile, error) {
 			continue
 		}
 		for _, c := range t.Clips {
-			if f.open[c.Source] != nil {
-				continue
-			}
-			src := f.Scene.Sources[c.Source]
-			file, err := LocalPath(filepath.Dir(path), src.URL)
-			if err != nil {
+			if err := f.openClip(ctx, path, c); err != nil {
 				f.Close()
 				return nil, fmt.Errorf("%s: clip %s: %w", path, c.Name, err)
 			}
-			r, err := Open(ctx, file, int(f.Scene.SampleRate))
-			if err != nil {
-				f.Close()
-				return nil, fmt.Errorf("%s: clip %s: %w", path, c.Name, err)
-			}
-			f.open[c.Source] = r
-			src.Samples, src.Channels, src.Unknown = r.Len(), r.Format().Channels, false
-			f.Scene.Sources[c.Source] = src
 		}
 	}
 	if err := f.Scene.Check(); err != nil {
@@ -57,6 +44,35 @@ func ReadSceneFile(ctx context.Context, path string) (*SceneFile, error) {
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}
 	return f, nil
+}
+
+// openClip opens the recording of a clip, or those that its tone is made from.
+func (f *SceneFile) openClip(ctx context.Context, path string, c scene.Clip) error {
+	ids := []string{c.Source}
+	if tone := f.Scene.Sources[c.Source].Tone; tone != nil {
+		ids = nil
+		for _, m := range tone.Materials() {
+			ids = append(ids, m.Source)
+		}
+	}
+	for _, id := range ids {
+		if f.open[id] != nil {
+			continue
+		}
+		src := f.Scene.Sources[id]
+		file, err := LocalPath(filepath.Dir(path), src.URL)
+		if err != nil {
+			return err
+		}
+		r, err := Open(ctx, file, int(f.Scene.SampleRate))
+		if err != nil {
+			return err
+		}
+		f.open[id] = r
+		src.Samples, src.Channels, src.Unknown = r.Len(), r.Format().Channels, false
+		f.Scene.Sources[id] = src
+	}
+	return nil
 }
 
 // ReadSceneOnly reads an OTIO file without opening its recordings; where one's length is neither stated

@@ -323,14 +323,18 @@ func TestLevelLinesAcceptedSeamsAndPairsComeBack(t *testing.T) {
 	}
 }
 
-// Lulls, patches that follow them, and the recipes of tone come back as they were; a second writing gives the same bytes.
-func TestLullsAndToneComeBack(t *testing.T) {
-	s := scenetest.Mixed(t, timecode.F25)
+func withURLs(s *scene.Scene) *scene.Scene {
 	for id, url := range map[string]string{"s1": "one.wav", "s2": "two.wav"} {
 		src := s.Sources[id]
 		src.URL = url
 		s.Sources[id] = src
 	}
+	return s
+}
+
+// Lulls, patches that follow them, and the recipes of tone come back as they were; a second writing gives the same bytes.
+func TestLullsAndToneComeBack(t *testing.T) {
+	s := withURLs(scenetest.Mixed(t, timecode.F25))
 	clips := s.Tracks[1].Clips
 	s = scenetest.Must(t, s, &scene.AddLull{Clip: clips[1].ID, From: clips[1].Start + 9000, To: clips[1].Start + 30000, DepthDB: 18}, &scene.AddLull{Clip: clips[1].ID, From: clips[1].Start + 40000, To: clips[1].Start + 50000},
 		&scene.Remove{Clips: []string{clips[3].ID}})
@@ -378,7 +382,7 @@ func TestLullsAndToneComeBack(t *testing.T) {
 
 // Lulls as another hand may write them: without ids, with plain lengths, and with the depth as it is said in speech.
 func TestLullsWrittenByHand(t *testing.T) {
-	s := scenetest.Mixed(t, timecode.F25)
+	s := withURLs(scenetest.Mixed(t, timecode.F25))
 	s = scenetest.Must(t, s, &scene.AddLull{Clip: s.Tracks[1].Clips[0].ID, From: 9600, To: 48000})
 	raw, err := Write(s)
 	if err != nil {

@@ -4,6 +4,7 @@ import (
 	"math"
 	"math/cmplx"
 	"slices"
+	"sync"
 
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
@@ -20,6 +21,11 @@ type bed struct {
 	origin  int64     // moment of the tone at which the hum's first sample lies
 	own     []float64 // third-octave levels of the material, as Thirds measures them
 	rest    []float64 // and of what is left of it without its hum; nil where there is so much that its loop has these
+
+	looked  sync.Once
+	spectra [][][]complex128 // of each layer and channel
+	places  [][]float32      // of each layer's frequencies among the bands
+	power   []float64        // in fine bands
 }
 
 // Material shorter than this, in all, is not cut into grains: noise is shaped like it instead.
@@ -247,7 +253,7 @@ const fine = 8
 func levels(power []float64, gain []float64) []float64 {
 	sums := make([]float64, scene.ToneBands)
 	for i, p := range power {
-		g := gainAt(gain, 1000*math.Pow(10, (float64(i)/fine-0.5+0.5/fine+scene.ToneBandLow)/10))
+		g := gainAt(gain, float64(i)/fine-0.5+0.5/fine)
 		sums[i/fine] += p * g * g
 	}
 	for b := range sums {
@@ -266,39 +272,54 @@ func fineBandOf(hz float64) int {
 	return max(0, min(fine*scene.ToneBands-1, n))
 }
 
-// gainAt is the gain, as an amplitude, of a colour's change at a frequency: straight between the bands' middles.
-func gainAt(db []float64, hz float64) float64 {
-	x := 10*math.Log10(max(1, hz)/1000) - scene.ToneBandLow
-	i := max(0, min(len(db)-2, int(math.Floor(x))))
-	x = max(0, min(1, x-float64(i)))
-	return math.Pow(10, (db[i]+(db[i+1]-db[i])*x)/20)
+// placeOf is where a frequency lies among the middles of the third-octaves: 0 is the lowest, 1 the next.
+func placeOf(hz float64) float64 { return 10*math.Log10(max(1, hz)/1000) - scene.ToneBandLow }
+
+// gainAt is the gain, as an amplitude, of a colour's change at a place among the bands: straight between their middles.
+func gainAt(db []float64, place float64) float64 {
+	i := max(0, min(len(db)-2, int(math.Floor(place))))
+	x := max(0, min(1, place-float64(i)))
+	return math.Exp((db[i] + (db[i+1]-db[i])*x) * math.Ln10 / 20)
 }
 
 // A colour is not changed by more than this, in dB.
 const mostChange = 30.0
+
+// look has a bed's spectra and its power in fine bands ready, for its colour to be changed.
+func (e *bed) look() {
+	e.power = make([]float64, fine*scene.ToneBands)
+	for i, b := range e.layers {
+		n := int(b.Len())
+		fft := e.fft(i)
+		places := make([]float32, n/2+1)
+		for k := range places {
+			places[k] = float32(placeOf(float64(k) * float64(e.rate) / float64(n)))
+		}
+		var spectra [][]complex128
+		for _, ch := range b {
+			spectrum := fft.Coefficients(nil, ch)
+			for k, v := range spectrum {
+				if f := fineBandOf(float64(k) * float64(e.rate) / float64(n)); f >= 0 {
+					e.power[f] += 2 * (real(v)*real(v) + imag(v)*imag(v)) / float64(n) / float64(n) / float64(len(b))
+				}
+			}
+			spectra = append(spectra, spectrum)
+		}
+		e.spectra, e.places = append(e.spectra, spectra), append(e.places, places)
+	}
+}
+
+// fft transforms a layer. It keeps its work to itself, so that every caller needs one of its own.
+func (e *bed) fft(layer int) *fourier.FFT { return fourier.NewFFT(int(e.layers[layer].Len())) }
 
 // coloured gives the bed's noise and hum with other third-octave levels, as Thirds would measure them; as the material has them for nil.
 func (e *bed) coloured(target []float64) ([]pcm.Block, []partial) {
 	if target == nil && e.rest == nil {
 		return e.layers, e.hum
 	}
-	ffts, spectra := make([]*fourier.FFT, len(e.layers)), make([][][]complex128, len(e.layers))
-	power := make([]float64, fine*scene.ToneBands)
-	for i, b := range e.layers {
-		n := int(b.Len())
-		ffts[i] = fourier.NewFFT(n)
-		for _, ch := range b {
-			spectrum := ffts[i].Coefficients(nil, ch)
-			for k, v := range spectrum {
-				if f := fineBandOf(float64(k) * float64(e.rate) / float64(n)); f >= 0 {
-					power[f] += 2 * (real(v)*real(v) + imag(v)*imag(v)) / float64(n) / float64(n) / float64(len(b))
-				}
-			}
-			spectra[i] = append(spectra[i], spectrum)
-		}
-	}
+	e.looked.Do(e.look)
 	gain, change := make([]float64, scene.ToneBands), make([]float64, scene.ToneBands) // of the noise, and of the colour as a whole
-	wanted := levels(power, gain)
+	wanted := levels(e.power, gain)
 	for b := range wanted {
 		if target != nil {
 			change[b] = max(-mostChange, min(mostChange, target[b]-e.own[b]))
@@ -309,7 +330,7 @@ func (e *bed) coloured(target []float64) ([]pcm.Block, []partial) {
 		wanted[b] += change[b]
 	}
 	for range 4 { // the curve is straight between the bands, so that each leaks into its neighbours
-		for b, now := range levels(power, gain) {
+		for b, now := range levels(e.power, gain) {
 			gain[b] = max(-mostChange, min(mostChange, gain[b]+wanted[b]-now))
 		}
 	}
@@ -317,16 +338,18 @@ func (e *bed) coloured(target []float64) ([]pcm.Block, []partial) {
 	for i, b := range e.layers {
 		n := b.Len()
 		out[i] = pcm.NewBlock(len(b), n)
-		for c, spectrum := range spectra[i] {
-			for k := range spectrum {
-				spectrum[k] *= complex(gainAt(gain, float64(k)*float64(e.rate)/float64(n))/float64(n), 0)
+		fft, places := e.fft(i), e.places[i]
+		turned := make([]complex128, len(places))
+		for c, spectrum := range e.spectra[i] {
+			for k, v := range spectrum {
+				turned[k] = v * complex(gainAt(gain, float64(places[k]))/float64(n), 0)
 			}
-			ffts[i].Sequence(out[i][c], spectrum)
+			fft.Sequence(out[i][c], turned)
 		}
 	}
 	hum := slices.Clone(e.hum)
 	for i := range hum {
-		hum[i].gain = gainAt(change, hum[i].turn*float64(e.rate))
+		hum[i].gain = gainAt(change, placeOf(hum[i].turn*float64(e.rate)))
 	}
 	return out, hum
 }

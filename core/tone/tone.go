@@ -24,6 +24,8 @@ type Reader struct {
 	grains   []grains // of each layer
 	rise     float64  // dB from its start to its end
 	steps    []step   // of the passage, in order of time
+	steadied sync.Once
+	steady   []float64 // dB, of the moments of the passage steadyMS apart; nil where there is none
 }
 
 // A step of the passage: how loud the noise of each end is in it.
@@ -66,7 +68,7 @@ func (r *Reader) build() {
 			}
 			parts = append(parts, toChannels(b, r.channels))
 		}
-		e := newBed(parts, r.rate, r.recipe.Seed+uint64(i))
+		e := newBed(parts, r.rate, uint64(i))
 		if e.origin = r.recipe.Phase; list[e.longest].Source == r.recipe.Left[0].Source {
 			e.origin += list[e.longest].From
 		}
@@ -79,13 +81,7 @@ func (r *Reader) build() {
 			}
 		}
 	}
-	for i := range r.ends[0].layers {
-		loop := r.ends[0].layers[i].Len()
-		for _, e := range r.ends {
-			loop = min(loop, e.layers[i].Len())
-		}
-		r.grains = append(r.grains, newGrains(r.recipe.Seed+uint64(i)<<32, loop, int64(r.rate)))
-	}
+	r.lay()
 	left, right := r.recipe.LeftDB, r.recipe.RightDB
 	if right == nil {
 		right = left
@@ -103,6 +99,17 @@ func (r *Reader) build() {
 		if left != nil {
 			r.steps[i].target = between(left, right, float64(i)/float64(max(1, n-1)))
 		}
+	}
+}
+
+// lay makes the grains of each layer, in the order of the recipe's seed.
+func (r *Reader) lay() {
+	for i := range r.ends[0].layers {
+		loop := r.ends[0].layers[i].Len()
+		for _, e := range r.ends {
+			loop = min(loop, e.layers[i].Len())
+		}
+		r.grains = append(r.grains, newGrains(r.recipe.Seed+uint64(i)<<32, loop, int64(r.rate)))
 	}
 }
 
@@ -183,11 +190,26 @@ func (r *Reader) ReadSamplesAt(dst pcm.Block, at int64) error {
 	if r.err != nil {
 		return r.err
 	}
+	r.raw(dst, at)
+	r.steadied.Do(r.follow)
+	if r.steady != nil {
+		for i := range dst[0] {
+			g := r.steadyGain(at + int64(i))
+			for _, ch := range dst {
+				ch[i] *= g
+			}
+		}
+	}
+	return nil
+}
+
+// raw is the tone as its grains make it.
+func (r *Reader) raw(dst pcm.Block, at int64) {
 	dst.Clear()
 	window := pcm.Span{From: at, To: at + dst.Len()}
 	inside := window.Intersect(pcm.Span{To: r.length})
 	if inside.Empty() {
-		return nil
+		return
 	}
 	dst = dst.Slice(inside.From-at, inside.To-at)
 	for layer := range r.grains {
@@ -201,7 +223,6 @@ func (r *Reader) ReadSamplesAt(dst pcm.Block, at int64) error {
 		})
 	}
 	r.addHum(dst, inside)
-	return nil
 }
 
 // cell is how many samples a partial is followed by turning a pointer, from an exact phase on.

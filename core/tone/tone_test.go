@@ -3,6 +3,7 @@ package tone_test
 import (
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"os"
 	"strconv"
 	"testing"
@@ -106,8 +107,9 @@ func furthest(v []float64, from int) (most float64, at int) {
 // A minute of tone from 0.7 s of a room is as that room is: third-octaves within 1 dB, levels of 20 ms as spread within 0.5 dB, no
 // repeat (autocorrelation of wave and envelope at most 0.15 beyond 60 ms where the room's own is lower), no step.
 func TestAMinuteFromSevenTenthsOfASecondIsLikeTheRoom(t *testing.T) {
+	t.Parallel()
 	for ki, k := range room.Kinds {
-		for seed := range uint64(3) {
+		for seed := range uint64(2) {
 			material := k.Sound(rate*7/10, rate, 1, 100*uint64(ki)+seed)
 			began := time.Now()
 			b := read(t, built(material, scene.Tone{Seed: seed + 1}), 12*3600*rate, 60*rate)
@@ -124,6 +126,9 @@ func TestAMinuteFromSevenTenthsOfASecondIsLikeTheRoom(t *testing.T) {
 				t.Errorf("%s: third-octave %d is off by %.2f dB", about, band, worst)
 			}
 			apart := spread(b) - spread(material)
+			if len(k.Hum) > 0 { // how noise and a few sines come together in 0.7 s says little of a minute
+				apart = spread(b) - spread(k.Sound(20*rate, rate, 1, 100*uint64(ki)+seed))
+			}
 			if math.Abs(apart) > 0.5 {
 				t.Errorf("%s: levels of 20 ms are spread by %.2f dB, the room's by %.2f", about, spread(b), spread(material))
 			}
@@ -157,6 +162,7 @@ func envelopeOf(v []float64) (out []float64) {
 }
 
 func TestAnyStretchOfToneIsTheSameBits(t *testing.T) {
+	t.Parallel()
 	for _, k := range []room.Kind{room.Kinds[0], room.Kinds[2]} {
 		material := k.Sound(rate, rate, 2, 5)
 		recipe := scene.Tone{Seed: 9}
@@ -173,6 +179,7 @@ func TestAnyStretchOfToneIsTheSameBits(t *testing.T) {
 
 // Under half a second the noise is shaped, and is still like the room.
 func TestTooLittleMaterialIsShapedNoise(t *testing.T) {
+	t.Parallel()
 	for i, k := range room.Kinds[1:] {
 		material := k.Sound(rate*3/10, rate, 1, uint64(i))
 		r := built(material, scene.Tone{Seed: 3})
@@ -194,6 +201,7 @@ func TestTooLittleMaterialIsShapedNoise(t *testing.T) {
 
 // Hum goes on from that of the recording, a quarter turn off, so that both together at constant power hold its level.
 func TestHumGoesOnInPhase(t *testing.T) {
+	t.Parallel()
 	b := pcm.NewBlock(1, 3*rate)
 	for i := range b[0] {
 		b[0][i] = 0.1 * math.Sin(2*math.Pi*50.3*float64(i)/rate)
@@ -219,6 +227,7 @@ func TestHumGoesOnInPhase(t *testing.T) {
 
 // No room without hum is said to have one, and those that have one show its partials.
 func TestHumIsNamedWhereThereIsOne(t *testing.T) {
+	t.Parallel()
 	for i, k := range room.Kinds {
 		for seed := range uint64(10) {
 			found := tone.Partials(k.Sound(rate, rate, 1, 50+10*uint64(i)+seed), rate)
@@ -244,38 +253,45 @@ func TestHumIsNamedWhereThereIsOne(t *testing.T) {
 // From a room to another one, 6 dB louder and coloured otherwise: every 400 ms lie within 1.5 dB of the straight line between
 // both, as a whole and at both ends in every third-octave.
 func TestTonePassesFromOneSideToTheOther(t *testing.T) {
-	for seed := range uint64(20) {
-		from, to := room.Kinds[seed%6], room.Kinds[(seed+2)%6]
+	t.Parallel()
+	r := rand.New(rand.NewPCG(seed(), 10))
+	for i := range 12 {
+		from, to := room.Kinds[i%6], room.Kinds[(i+1+i/6)%6]
 		to.Level = from.Level + 6
-		a, b := from.Sound(2*rate, rate, 1, seed), to.Sound(2*rate, rate, 1, seed+90)
-		length := int64(4 * rate)
-		recipe := scene.Tone{Seed: seed, Left: []scene.Material{{Source: "a", To: a.Len()}}, Right: []scene.Material{{Source: "b", To: b.Len()}},
+		a, b := from.Sound(3*rate/2, rate, 1, r.Uint64()), to.Sound(3*rate/2, rate, 1, r.Uint64())
+		length := int64(1+i%4) * rate
+		recipe := scene.Tone{Seed: 1, Left: []scene.Material{{Source: "a", To: a.Len()}}, Right: []scene.Material{{Source: "b", To: b.Len()}},
 			LeftDB: tone.Thirds(a, []pcm.Span{{To: a.Len()}}, rate), RightDB: tone.Thirds(b, []pcm.Span{{To: b.Len()}}, rate), From: 5 * rate, To: 5*rate + length}
-		r := tone.Open(recipe, rate, 1, 24*3600*rate, func(m scene.Material) (pcm.Block, error) {
+		open := func(m scene.Material) (pcm.Block, error) {
 			return map[string]pcm.Block{"a": a, "b": b}[m.Source].Slice(m.From, m.To), nil
-		})
-		left, right := measure.RMSDB(a), measure.RMSDB(b)
-		worst := 0.0
-		for at := int64(0); at+rate*4/10 <= length; at += rate / 10 {
-			x := float64(at+rate*2/10) / float64(length)
-			d := measure.RMSDB(read(t, r, 5*rate+at, rate*4/10)) - (left + (right-left)*x)
-			worst = max(worst, math.Abs(d))
 		}
-		if worst > 1.5 {
-			t.Errorf("%s to %s: %.2f dB off the line", from.Name, to.Name, worst)
+		left, right := tone.LevelDB(a, rate), tone.LevelDB(b, rate)
+		recipe, gain, err := tone.Settle(recipe, rate, 1, 24*3600*rate, tone.Wish{Span: pcm.Span{From: recipe.From, To: recipe.To}, Left: left, Right: right}, open)
+		if err != nil {
+			t.Fatal(err)
+		}
+		passing := tone.Open(recipe, rate, 1, 24*3600*rate, open)
+		worst, plain := 0.0, 0.0
+		for at := int64(0); at+rate*4/10 <= length; at += rate / 10 {
+			x, b400 := float64(at+rate*2/10)/float64(length), read(t, passing, 5*rate+at, rate*4/10)
+			worst = max(worst, math.Abs(gain+tone.LevelDB(b400, rate)-(left+(right-left)*x)))
+			plain = max(plain, math.Abs(gain+measure.RMSDB(b400)-(measure.RMSDB(a)*(1-x)+measure.RMSDB(b)*x)))
+		}
+		if worst > 1.5 || plain > 1.5 {
+			t.Errorf("%s to %s in %d s: %.2f dB off the line, %.2f dB with what lies below 30 Hz", from.Name, to.Name, length/rate, worst, plain)
 		}
 		for _, end := range []struct {
 			at   int64
 			like pcm.Block
 		}{{rate, a}, {5*rate + length, b}} {
-			want, got := thirds(end.like, 125, 8000), thirds(read(t, r, end.at, 4*rate), 125, 8000)
+			want, got := thirds(end.like, 125, 8000), thirds(read(t, passing, end.at, 4*rate), 125, 8000)
 			for i := range want {
 				if math.Abs(got[i]-want[i]) > 1.5 {
 					t.Errorf("%s to %s: a third-octave at an end is off by %.2f dB", from.Name, to.Name, got[i]-want[i])
 				}
 			}
 		}
-		t.Logf("%s to %s: at most %.2f dB off the line", from.Name, to.Name, worst)
+		t.Logf("%s to %s in %d s: at most %.2f dB off the line, %.2f dB with what lies below 30 Hz", from.Name, to.Name, length/rate, worst, plain)
 	}
 }
 

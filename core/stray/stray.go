@@ -1,0 +1,434 @@
+// Package stray finds what should not be in the pauses of a recording: bumps, clicks, coughs. What sounds like a voice or a breath is
+// left alone, and so is a steady hum, which a lull would not take away. It knows nothing of scenes.
+package stray
+
+import (
+	"math"
+	"slices"
+
+	"blendseam/core/measure"
+	"blendseam/core/pcm"
+	"blendseam/core/speech"
+)
+
+// Kind says what a stray sound is like.
+type Kind string
+
+// The kinds.
+const (
+	Bump  Kind = "bump"  // sets in at once and dies away
+	Click Kind = "click" // over within 15 ms
+	Cough Kind = "cough" // noise that sets in at once and stays for a while
+)
+
+// A Stray is a sound that should not be there, and the lull that would take it out. Times are samples of what was looked at.
+type Stray struct {
+	Kind    Kind     `json:"kind"`
+	Span    pcm.Span `json:"span"`     // from its first sound until nothing of it is left over the background
+	AboveDB float64  `json:"above_db"` // its loudest 10 ms over the background, in the band where it stands highest
+	PeakDB  float64  `json:"peak_db"`  // its loudest 10 ms, dBFS
+	Lull    pcm.Span `json:"lull"`     // fades among it; it leaves words whole
+	FadeIn  int64    `json:"fade_in"`
+	FadeOut int64    `json:"fade_out"`
+}
+
+// A long recording is looked at in pieces of pieceS, which overlap by overlapS at both ends: rooms change.
+const (
+	pieceS   = 60
+	overlapS = 5
+)
+
+// Find gives the stray sounds in the pauses of a mono sound, in order of time.
+func Find(mono []float64, rate int) (list []Stray) {
+	n, piece, overlap := int64(len(mono)), int64(pieceS*rate), int64(overlapS*rate)
+	for at := int64(0); at < n; at += piece {
+		span := pcm.Span{From: max(0, at-overlap), To: min(n, at+piece+overlap)}
+		for _, s := range look(mono[span.From:span.To], rate) {
+			s.Span, s.Lull = s.Span.Add(span.From), s.Lull.Add(span.From)
+			if mid := (s.Span.From + s.Span.To) / 2; mid >= at && mid < at+piece {
+				list = append(list, s)
+			}
+		}
+	}
+	return list
+}
+
+// A sound is looked at above each of these frequencies, in Hz: a room's rumble hides what is bright, its hiss hides nothing.
+var above = [...]float64{30, 300, 2000}
+
+// hopMS is the step of the envelopes.
+const hopMS = 5
+
+// An ear has the envelopes of one piece.
+type ear struct {
+	rate  int64
+	mono  []float64
+	high  []float64 // without what lies below 300 Hz
+	f     speech.Finding
+	hop   int64
+	level [len(above)][]float64 // dB of every hop, above each frequency
+	usual [len(above)]float64   // median in the pauses
+	wild  [len(above)]float64   // how far above it the loudest hundredth of a quiet pause lies
+}
+
+func look(mono []float64, rate int) []Stray {
+	e := &ear{rate: int64(rate), mono: mono, hop: int64(rate) * hopMS / 1000, f: speech.Find(mono, rate)}
+	if len(mono) < rate/2 {
+		return nil
+	}
+	for i, hz := range above {
+		v := speech.WithoutDrift(mono, e.rate)
+		if i > 0 {
+			v = highPassed(highPassed(v, hz, rate), hz, rate)
+		}
+		if i == 1 {
+			e.high = v
+		}
+		for at := int64(0); at+e.hop <= int64(len(v)); at += e.hop {
+			e.level[i] = append(e.level[i], measure.RMSDB(pcm.Block{v[at : at+e.hop]}))
+		}
+	}
+	e.learn()
+	e.split()
+	var list []Stray
+	for _, s := range e.f.Stretches {
+		if kind, ok := e.stray(s.Span); ok {
+			list = append(list, e.measured(kind, s.Span))
+		}
+	}
+	for _, p := range e.f.Pauses() {
+		for _, at := range e.peaks(p) {
+			inside := slices.ContainsFunc(list, func(s Stray) bool { return s.Span.Overlaps(at) })
+			if !inside {
+				list = append(list, e.measured("", at))
+			}
+		}
+	}
+	list = slices.DeleteFunc(list, e.release)
+	slices.SortFunc(list, func(a, b Stray) int { return int(a.Span.From - b.Span.From) })
+	for i := range list {
+		e.lull(list, i)
+	}
+	return slices.DeleteFunc(list, func(s Stray) bool { return s.Lull.Empty() })
+}
+
+// A word begins at the earliest so long after a blow ahead of it that both were found as one; calmMS of quiet lie between them.
+const (
+	aheadMS = 130
+	calmMS  = 15
+)
+
+// split parts a blow from the word that comes soon after it.
+func (e *ear) split() {
+	var parts []speech.Stretch
+	for _, s := range e.f.Stretches {
+		if _, whole := e.stray(s.Span); !whole {
+			if at, ok := e.blowAhead(s.Span); ok {
+				blow := s
+				blow.Span.To, s.Span.From = at, at
+				parts = append(parts, blow)
+			}
+		}
+		parts = append(parts, s)
+	}
+	e.f.Stretches = parts
+}
+
+// blowAhead is where the word begins in a stretch that a blow begins.
+func (e *ear) blowAhead(s pcm.Span) (int64, bool) {
+	last := s.From / e.hop // the last hop that stood out
+	for k := last + 1; k < s.To/e.hop; k++ {
+		times, _ := e.over(k)
+		if times < 1 {
+			continue
+		}
+		if (k-last)*hopMS > calmMS && k*hopMS-s.From*1000/e.rate >= aheadMS {
+			at := (k - 1) * e.hop
+			if _, ok := e.stray(pcm.Span{From: s.From, To: at}); ok {
+				return at, true
+			}
+			return 0, false
+		}
+		last = k
+	}
+	return 0, false
+}
+
+// highPassed takes off what lies below a frequency, 6 dB an octave.
+func highPassed(v []float64, hz float64, rate int) []float64 {
+	out, low, a := make([]float64, len(v)), 0.0, 1-math.Exp(-2*math.Pi*hz/float64(rate))
+	for i, x := range v {
+		low += a * (x - low)
+		out[i] = x - low
+	}
+	return out
+}
+
+// learn takes the usual levels from the pauses.
+func (e *ear) learn() {
+	for i, level := range e.level {
+		var quiet []float64
+		for _, p := range e.f.Pauses() {
+			for k := p.From / e.hop; k < p.To/e.hop && k < int64(len(level)); k++ {
+				quiet = append(quiet, level[k])
+			}
+		}
+		if len(quiet) < 20 {
+			quiet = level
+		}
+		e.usual[i] = measure.Percentile(quiet, 0.5)
+		// Twice the way from the median to the ninth tenth: a bump has less than a tenth of the pauses.
+		e.wild[i] = max(6, 2*(measure.Percentile(quiet, 0.9)-e.usual[i]))
+	}
+}
+
+// over is how far a hop lies over the usual, in the band where that is most, as a multiple of what is wild there, and in dB.
+func (e *ear) over(k int64) (times, db float64) {
+	for i, level := range e.level {
+		if k >= 0 && k < int64(len(level)) {
+			d := level[k] - e.usual[i]
+			times, db = max(times, d/e.wild[i]), max(db, d)
+		}
+	}
+	return times, db
+}
+
+// topOf is the loudest hop of a span in a band, and how far it lies over the usual.
+func (e *ear) topOf(band int, s pcm.Span) (at int64, db float64) {
+	db = math.Inf(-1)
+	level := e.level[band]
+	for k := s.From / e.hop; k <= s.To/e.hop && k < int64(len(level)); k++ {
+		if d := level[k] - e.usual[band]; d > db {
+			at, db = k, d
+		}
+	}
+	return at, db
+}
+
+// top is the loudest hop of a span in the band where that stands highest.
+func (e *ear) top(s pcm.Span) (at int64, band int, db float64) {
+	db = math.Inf(-1)
+	for i := range e.level {
+		if k, d := e.topOf(i, s); d > db {
+			at, band, db = k, i, d
+		}
+	}
+	return at, band, db
+}
+
+// A blow is loudest within suddenMS of its start, in every band in which it stands out; a voice takes its time.
+const suddenMS = 30
+
+// stray tells whether what was found to stand out is no voice: it is loudest at once and dies away, or comes fast and has no pitch. A
+// breath comes slowly.
+func (e *ear) stray(s pcm.Span) (Kind, bool) {
+	at, band, db := e.top(s)
+	length := s.Len() * 1000 / e.rate
+	if db < 9 || length > 900 {
+		return "", false
+	}
+	first, last, dies := int64(math.MaxInt64), int64(0), true // the bands' loudest moments
+	for i := range e.level {
+		k, over := e.topOf(i, s)
+		if over < max(9, db/3) {
+			continue
+		}
+		first, last = min(first, k), max(last, k)
+		dies = dies && e.diesAway(k, i, s)
+	}
+	down := func(step int64) (n int64) { // ms from the loudest moment until it is 6 dB down, or 15 dB before it
+		by := 6.0
+		if step < 0 {
+			by = min(15, db-3)
+		}
+		level := e.level[band]
+		for k := at; k >= 0 && k < int64(len(level)) && level[k] > level[at]-by; k += step {
+			n += hopMS
+		}
+		return n - hopMS
+	}
+	rise := down(-1)
+	switch late := last*hopMS - s.From*1000/e.rate; {
+	case dies && late <= suddenMS && rise <= 20:
+		return Bump, true
+	case dies && rise <= 10 && (last-first)*hopMS <= 15 && down(1) <= 25: // struck more than once, not the hardest at first
+		return Bump, true
+	case rise <= 40 && length >= 90 && length <= 700 && db >= 12 && e.pitched(s) < 40:
+		return Cough, true
+	}
+	return "", false
+}
+
+// A stop at the end of a word may be let go so long after it, in ms, for so long, and not as loud as the word.
+const (
+	releaseAfterMS = 240
+	releaseMS      = 90
+)
+
+// release tells whether a short sound is the end of the word ahead of it.
+func (e *ear) release(s Stray) bool {
+	if s.Kind == Cough || s.Span.Len() > e.rate*releaseMS/1000 {
+		return false
+	}
+	return slices.ContainsFunc(e.f.Stretches, func(w speech.Stretch) bool {
+		after := s.Span.From - w.Span.To
+		return w.Kind == speech.Word && !w.Span.Overlaps(s.Span) && after > -e.rate/50 && after < e.rate*releaseAfterMS/1000 && s.PeakDB < w.PeakDB-3
+	})
+}
+
+// pitched is how long a sound has a pitch above 300 Hz, where a blow's deep note is gone, in ms.
+func (e *ear) pitched(s pcm.Span) int64 {
+	voice := e.f
+	voice.Stretches = []speech.Stretch{{Kind: speech.Word, Span: s}}
+	voice.Voice(e.high)
+	return voice.Stretches[0].Voiced.Len() * 1000 / e.rate
+}
+
+// diesAway tells whether a sound is never again as loud as it was, unless it is struck again.
+func (e *ear) diesAway(at int64, band int, s pcm.Span) bool {
+	level := e.level[band]
+	lowest, bears := level[at], 7.0
+	if s.Len() > e.rate/5 { // what rings for so long dies away evenly
+		bears = 4.5
+	}
+	for k := at + 1; k < s.To/e.hop && k < int64(len(level)); k++ {
+		now := level[k]
+		if now > lowest+bears && now > e.usual[band]+e.wild[band] {
+			if now-level[max(0, k-2)] < 6 { // it swells
+				return false
+			}
+			lowest = now
+		}
+		lowest = min(lowest, now)
+	}
+	return true
+}
+
+// peaks are the stretches of a pause that stand out of it: more than wild, and more than anything else does there.
+func (e *ear) peaks(p pcm.Span) (list []pcm.Span) {
+	join := int64(60 / hopMS)
+	for k := p.From/e.hop + 1; k < p.To/e.hop-1; k++ {
+		times, db := e.over(k)
+		if times < 1.5 || db < 10 {
+			continue
+		}
+		span := pcm.Span{From: k * e.hop, To: (k + 1) * e.hop}
+		if n := len(list); n > 0 && span.From-list[n-1].To <= join*e.hop {
+			list[n-1].To = span.To
+			continue
+		}
+		list = append(list, span)
+	}
+	if len(list) > 3+int(p.Len()/e.rate) { // a room that is like that: rain, a fire
+		return nil
+	}
+	return slices.DeleteFunc(list, func(s pcm.Span) bool { return !e.lone(s) })
+}
+
+// lone tells whether a short sound stands out of the second before and after it, the 60 ms beside it left out.
+func (e *ear) lone(s pcm.Span) bool {
+	_, band, db := e.top(s)
+	beside := e.rate * 60 / 1000
+	var others []float64
+	for _, side := range []pcm.Span{{From: s.From - e.rate, To: s.From - beside}, {From: s.To + beside, To: s.To + e.rate}} {
+		for _, p := range e.f.Pauses() {
+			q := p.Intersect(side)
+			for k := (q.From + e.hop - 1) / e.hop; k < q.To/e.hop && k < int64(len(e.level[band])); k++ {
+				others = append(others, e.level[band][k])
+			}
+		}
+	}
+	if len(others) < 20 {
+		return false
+	}
+	return db > measure.Percentile(others, 0.98)-e.usual[band]+5
+}
+
+// measured gives a stray sound its extent and its figures; a kind that is "" is told by its length.
+func (e *ear) measured(kind Kind, core pcm.Span) Stray {
+	at, _, db := e.top(core)
+	s := Stray{Kind: kind, AboveDB: db, PeakDB: measure.Silence}
+	for k := max(0, at-1); k <= at; k++ { // 10 ms
+		from := k * e.hop
+		s.PeakDB = max(s.PeakDB, measure.RMSDB(pcm.Block{e.mono[from:min(int64(len(e.mono)), from+2*e.hop)]}))
+	}
+	loud, from, to := int64(0), at, at
+	for k := core.From / e.hop; k <= core.To/e.hop; k++ {
+		if times, _ := e.over(k); times >= 1 {
+			loud, from, to = loud+1, min(from, k), max(to, k)
+		}
+	}
+	most := e.rate * 3 / 2 / e.hop
+	for n := int64(0); n < most && from > 0 && !e.calm(from-2, from); n++ {
+		from--
+	}
+	for n := int64(0); n < most && !e.calm(to+1, to+9); n++ {
+		to++
+	}
+	s.Span = pcm.Span{From: from * e.hop, To: min(int64(len(e.mono)), (to+1)*e.hop)}
+	if kind == "" {
+		s.Kind = Bump
+		if loud*hopMS <= 15 {
+			s.Kind = Click
+		}
+	}
+	return s
+}
+
+// calm tells whether some hops together lie where the background lies, in every band.
+func (e *ear) calm(from, to int64) bool {
+	from = max(0, from)
+	for i, level := range e.level {
+		to := min(to, int64(len(level)))
+		if from >= to {
+			return true
+		}
+		sum := 0.0
+		for _, db := range level[from:to] {
+			sum += math.Pow(10, db/10) / float64(to-from)
+		}
+		// A few hops are as far off the median as chance has them.
+		if 10*math.Log10(sum+1e-15) > e.usual[i]+1+e.wild[i]/4 {
+			return false
+		}
+	}
+	return true
+}
+
+// A lull's edges take fadeMS where there is room; it begins and ends beside the sound with a little time to spare, and leaves so much
+// beside a word.
+const (
+	fadeMS      = 40
+	leastFadeMS = 8
+	spareMS     = 10
+	wordMS      = 15
+)
+
+// lull lays the lull that takes a sound out: over its span and beyond, between the words beside it.
+func (e *ear) lull(list []Stray, i int) {
+	ms := func(n int64) int64 { return n * e.rate / 1000 }
+	s := &list[i]
+	room := pcm.Span{To: int64(len(e.mono))}
+	for _, w := range e.f.Stretches {
+		if isStray := slices.ContainsFunc(list, func(o Stray) bool { return o.Span.Overlaps(w.Span) }); isStray {
+			continue
+		}
+		if w.Span.To <= s.Span.From+ms(20) {
+			room.From = max(room.From, w.Span.To+ms(wordMS))
+		} else if w.Span.From >= s.Span.To-ms(20) || w.Span.From > s.Span.From {
+			room.To = min(room.To, w.Span.From-ms(wordMS))
+		}
+	}
+	if i > 0 {
+		room.From = max(room.From, list[i-1].Lull.To)
+	}
+	if i+1 < len(list) {
+		room.To = min(room.To, max(s.Span.To, (s.Span.To+list[i+1].Span.From)/2))
+	}
+	s.Lull = pcm.Span{From: s.Span.From - ms(spareMS+fadeMS), To: s.Span.To + ms(spareMS+fadeMS)}.Intersect(room)
+	s.FadeIn = max(ms(leastFadeMS), min(ms(fadeMS), s.Span.From-s.Lull.From))
+	s.FadeOut = max(ms(leastFadeMS), min(ms(fadeMS), s.Lull.To-s.Span.To))
+	if s.Lull.Len() < s.FadeIn+s.FadeOut+ms(1) {
+		s.Lull = pcm.Span{}
+	}
+}

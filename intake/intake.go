@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"blendseam/core/scene"
@@ -176,6 +177,9 @@ func (in Intake) adopt(ctx context.Context, s *scene.Scene, name string, get fun
 	ids := map[string]string{}
 	sources := map[string]scene.Source{}
 	for old, src := range s.Sources {
+		if src.Tone != nil {
+			continue
+		}
 		info, err := get(src)
 		if err != nil {
 			return "", err
@@ -186,6 +190,23 @@ func (in Intake) adopt(ctx context.Context, s *scene.Scene, name string, get fun
 		}
 		now.Name, now.URL, now.Offset, now.Foreign, now.Stretches = src.Name, info.Name, src.Offset, src.Foreign, src.Stretches
 		ids[old], sources[info.ID] = info.ID, now
+	}
+	for old, src := range s.Sources {
+		if src.Tone == nil {
+			continue
+		}
+		recipe := *src.Tone
+		for _, list := range []*[]scene.Material{&recipe.Left, &recipe.Right} {
+			*list = slices.Clone(*list)
+			for i := range *list {
+				(*list)[i].Source = ids[(*list)[i].Source]
+			}
+		}
+		now, err := (&scene.Scene{SampleRate: s.SampleRate, Sources: sources}).ToneSource(recipe, src.Name)
+		if err != nil {
+			return "", err
+		}
+		ids[old], sources[now.ID] = now.ID, now
 	}
 	s.Sources = sources
 	for _, t := range s.Tracks {

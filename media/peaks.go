@@ -148,3 +148,31 @@ func finest(w *wav.Reader, tile int64) ([]byte, error) {
 	}
 	return raw, nil
 }
+
+// PeaksOf is Peaks for a sound that is no recording of the library. Of longer steps the first look samples are looked at.
+func PeaksOf(r pcm.ReaderAt, step, tile, look int64) ([]byte, error) {
+	if !slices.Contains(PeakSteps, step) || tile < 0 || tile > 1<<40 {
+		return nil, errNotPrepared
+	}
+	raw := make([]byte, 0, 4*TileBins)
+	first := tile * TileBins * step
+	put := func(list []bin) {
+		for _, b := range list {
+			raw = binary.LittleEndian.AppendUint16(raw, uint16(b.low))
+			raw = binary.LittleEndian.AppendUint16(raw, uint16(b.high))
+		}
+	}
+	if step <= look {
+		block, err := pcm.Read(r, pcm.Span{From: first, To: first + TileBins*step})
+		put(extremes(block, step))
+		return raw, err
+	}
+	for i := range int64(TileBins) {
+		block, err := pcm.Read(r, pcm.Span{From: first + i*step, To: first + i*step + look})
+		if err != nil {
+			return nil, err
+		}
+		put(extremes(block, look))
+	}
+	return raw, nil
+}

@@ -25,7 +25,7 @@ var templateFiles embed.FS
 // templates has each page under the name of its file; all share layout.html.
 var templates = func() map[string]*template.Template {
 	all := map[string]*template.Template{}
-	for _, name := range []string{"scenes", "scene", "sources", "source", "hand-over", "keys", "settings", "report", "problem"} {
+	for _, name := range []string{"scenes", "scene", "sources", "source", "tone", "hand-over", "keys", "settings", "report", "problem"} {
 		all[name] = template.Must(template.New("").Funcs(template.FuncMap{"ago": ago, "minutes": minutes}).
 			ParseFS(templateFiles, "templates/layout.html", "templates/"+name+".html"))
 	}

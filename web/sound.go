@@ -302,6 +302,7 @@ type benchView struct {
 	Covers   []string            `json:"covers"` // what of words the blend covers
 	Before   int64               `json:"before"`
 	After    int64               `json:"after"`
+	Lull     *scene.Lull         `json:"lull,omitempty"`
 	ReachB   int64               `json:"reach_before"` // how far a blend can go, samples
 	ReachA   int64               `json:"reach_after"`
 }
@@ -414,7 +415,7 @@ func (s *Server) benchGains(sc *scene.Scene, v *benchView) error {
 		v.ReachB, v.ReachA = sc.Reach(t, *left, *right)
 		if b := t.Blend(left.ID, right.ID); b != nil {
 			v.Law, v.Before, v.After, v.CurveOut, v.CurveIn = string(b.Law), b.Before, b.After, b.CurveOut, b.CurveIn
-			out, in, err := mix.Sides(t, *b, func(c scene.Clip) (pcm.ReaderAt, error) { return s.sound.open(sc)(sc.Sources[c.Source]) })
+			out, in, err := mix.Sides(t, *b, func(c scene.Clip) (pcm.ReaderAt, error) { return s.recordings(sc)(sc.Sources[c.Source]) })
 			if err != nil {
 				return err
 			}
@@ -424,7 +425,7 @@ func (s *Server) benchGains(sc *scene.Scene, v *benchView) error {
 	}
 	if v.Seam.Pair {
 		p := sc.PairAt(v.Seam.Left, true)
-		out, in, err := mix.PairSides(sc, *p, func(c scene.Clip) (pcm.ReaderAt, error) { return s.sound.open(sc)(sc.Sources[c.Source]) })
+		out, in, err := mix.PairSides(sc, *p, func(c scene.Clip) (pcm.ReaderAt, error) { return s.recordings(sc)(sc.Sources[c.Source]) })
 		if err != nil {
 			return err
 		}
@@ -434,6 +435,10 @@ func (s *Server) benchGains(sc *scene.Scene, v *benchView) error {
 		head, _ := sc.Handles(sc.Track(v.Seam.Track), *right)
 		_, tail := sc.Handles(t, *left)
 		v.ReachB, v.ReachA = v.Before+min(head, v.Seam.From-left.Start), v.After+min(tail, right.End()-v.Seam.To)
+		return nil
+	}
+	if v.Seam.Kind == seam.Lull {
+		v.lulled(left, right, points)
 		return nil
 	}
 	for i := range int64(points) {
@@ -458,6 +463,30 @@ func (s *Server) benchGains(sc *scene.Scene, v *benchView) error {
 		v.Gains = append(v.Gains, g)
 	}
 	return nil
+}
+
+// lulled adds the gains of a lull, and of the patch that fills it.
+func (v *benchView) lulled(c, patch *scene.Clip, points int64) {
+	u := c.Lull(v.Seam.Lull)
+	v.Before, v.After = v.Seam.At-v.Seam.From, v.Seam.To-v.Seam.At
+	v.Lull = u
+	for i := range points {
+		at := v.Seam.From + int64(blend.Position(i, points)*float64(v.Seam.To-v.Seam.From))
+		g := gains{At: at, Out: round(u.Gain(at - c.Shift()))}
+		if patch != nil && patch.Span().Contains(at) {
+			g.In = 1
+			if n := patch.FadeIn.Length; at < patch.Start+n {
+				g.In = round(patch.FadeIn.Curve.Rise(float64(at-patch.Start) / float64(n)))
+			}
+			if n := patch.FadeOut.Length; at >= patch.End()-n {
+				g.In = round(patch.FadeOut.Curve.Rise(float64(patch.End()-at) / float64(n)))
+			}
+		}
+		power := float64(g.Out)*float64(g.Out) + float64(g.In)*float64(g.In)
+		g.Sum = float32(math.Round(1000*math.Log10(max(1e-6, power))) / 100)
+		g.Heard = g.Sum
+		v.Gains = append(v.Gains, g)
+	}
 }
 
 // summed adds the gains of both sides of a blend, and what their sum is: predicted and as rendered.

@@ -41,6 +41,9 @@ type Server struct {
 	seams  *seams
 
 	mendings mendings
+
+	roomsMade  sync.Mutex // the made-up rooms are made once
+	roomsThere bool
 }
 
 // New gives the interface.
@@ -69,6 +72,12 @@ func (s *Server) routes() http.Handler {
 	r.Delete("/keys", s.resetKeys)
 	r.Get("/keys.json", s.keyFile)
 	r.Get("/commands", s.commandList)
+
+	r.Get("/tones", s.toneList)
+	r.Post("/tones", s.bringTone)
+	r.Post("/tones/{tone}", s.setTone)
+	r.Delete("/tones/{tone}", s.dropTone)
+	r.Get("/tones/{tone}/sound.wav", s.toneSound)
 
 	r.Get("/settings", s.settingsPage)
 	r.Get("/blends", s.blendList)
@@ -100,6 +109,13 @@ func (s *Server) routes() http.Handler {
 		r.Post("/mend", s.mend)
 		r.Post("/accept", s.accept)
 		r.Post("/blends/plan", s.plan)
+		r.Get("/fill", s.fill)
+		r.Get("/findings", s.findings)
+		r.Get("/finding", s.finding)
+		r.Get("/bed", s.bed)
+		r.Get("/tones/{source}/peaks/{step}/{tile}", s.tonePeaks)
+		r.Get("/tone", s.tonePage)
+		r.Post("/tone", s.keepTone)
 		r.Get("/report", s.reportPage)
 		r.Get("/report.csv", s.reportCSV)
 

@@ -113,9 +113,10 @@ func (d *draft) lulled(id string) (*Clip, error) {
 }
 
 // AddLull turns a stretch of a clip down, from one moment of the scene to another. Fades not given are a frame long, or a third
-// of the lull where that is shorter.
+// of the lull where that is shorter. An id may be given, for a patch that is laid in the same edit.
 type AddLull struct {
 	Clip    string  `json:"clip"`
+	Lull    string  `json:"lull,omitempty"`
 	From    int64   `json:"from"`
 	To      int64   `json:"to"`
 	DepthDB float64 `json:"depth_db,omitempty"`
@@ -133,7 +134,11 @@ func (e *AddLull) apply(d *draft) error {
 		return notPossible("%s does not sound from %s to %s.", c.Name, d.Timecode(e.From), d.Timecode(e.To))
 	}
 	fade := min(d.Rate.SampleOf(1, d.SampleRate), span.Len()/3)
-	l := Lull{ID: d.newID("u"), From: span.From - c.Shift(), To: span.To - c.Shift(), DepthDB: e.DepthDB, FadeIn: fade, FadeOut: fade}
+	id := e.Lull
+	if id == "" || c.Lull(id) != nil {
+		id = d.newID("u")
+	}
+	l := Lull{ID: id, From: span.From - c.Shift(), To: span.To - c.Shift(), DepthDB: e.DepthDB, FadeIn: fade, FadeOut: fade}
 	set(&l.FadeIn, e.FadeIn)
 	set(&l.FadeOut, e.FadeOut)
 	return d.putLull(c, l)

@@ -127,6 +127,18 @@ func (s *Scene) Heard(c Clip) bool {
 	return !s.lullOf(c.Fills.Clip, c.Fills.Lull).Off
 }
 
+// Patch gives the clip that fills a hole, nil if there is none.
+func (s *Scene) Patch(h Hole) *Clip {
+	for _, t := range s.Tracks {
+		for i := range t.Clips {
+			if f := t.Clips[i].Fills; f != nil && f.Lull == h.Lull && (h.Lull == "" && *f == h || h.Lull != "") {
+				return &t.Clips[i]
+			}
+		}
+	}
+	return nil
+}
+
 // LayTone lays tone over a stretch of the scene: a patch for a hole, or a bed. Its fades are at constant power and lie inside
 // the stretch. Without a track it goes to the first tone track with room there, to a new one if there is none.
 type LayTone struct {

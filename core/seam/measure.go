@@ -26,7 +26,8 @@ type Result struct {
 // A Meter measures the seams of one scene. Its methods may be called in parallel.
 type Meter struct {
 	scene *scene.Scene
-	open  mix.Open
+	plain mix.Open // of recordings
+	open  mix.Open // and of tones
 	whole *mix.Mixer
 	heard map[string]bool // sound tracks that are part of the mix
 	mu    sync.Mutex
@@ -42,7 +43,7 @@ func NewMeter(s *scene.Scene, open mix.Open) (*Meter, error) {
 	if err != nil {
 		return nil, err
 	}
-	m := &Meter{scene: s, open: open, whole: whole, heard: map[string]bool{}, alone: map[string]*mix.Mixer{}, read: map[string]pcm.ReaderAt{}, known: map[string]*Recording{}, words: map[string][2][]speech.Stretch{}}
+	m := &Meter{scene: s, open: mix.WithTones(s, open), plain: open, whole: whole, heard: map[string]bool{}, alone: map[string]*mix.Mixer{}, read: map[string]pcm.ReaderAt{}, known: map[string]*Recording{}, words: map[string][2][]speech.Stretch{}}
 	solo := false
 	for _, t := range s.Tracks {
 		solo = solo || t.Kind == scene.Sound && t.Solo
@@ -64,7 +65,7 @@ func (m *Meter) track(id string) (*mix.Mixer, error) {
 	if x := m.alone[id]; x != nil {
 		return x, nil
 	}
-	x, err := mix.New(m.scene, m.open, mix.Options{Track: id})
+	x, err := mix.New(m.scene, m.plain, mix.Options{Track: id})
 	if err == nil {
 		m.alone[id] = x
 	}
@@ -72,15 +73,22 @@ func (m *Meter) track(id string) (*mix.Mixer, error) {
 }
 
 // recording gives the sound of a clip's source.
-func (m *Meter) recording(c *scene.Clip) (pcm.ReaderAt, error) {
+func (m *Meter) recording(c *scene.Clip) (pcm.ReaderAt, error) { return m.source(c.Source) }
+
+// source gives the sound of a source of the scene.
+func (m *Meter) source(id string) (pcm.ReaderAt, error) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	if r := m.read[c.Source]; r != nil {
+	if r := m.read[id]; r != nil {
 		return r, nil
 	}
-	r, err := m.open(m.scene.Sources[c.Source])
+	src, ok := m.scene.Sources[id]
+	if !ok {
+		return nil, fmt.Errorf("the scene has no source %q", id)
+	}
+	r, err := m.open(src)
 	if err == nil {
-		m.read[c.Source] = r
+		m.read[id] = r
 	}
 	return r, err
 }
@@ -132,6 +140,9 @@ type look struct {
 // mix of the scene as it is heard, or in the track alone where that is not heard.
 func (m *Meter) Seam(s Seam) (Result, error) {
 	r := Result{Seam: s}
+	if s.Kind == Lull {
+		return r, m.lull(&r)
+	}
 	l, err := m.look(&r)
 	if err == nil {
 		for _, step := range []func() error{l.backgrounds, l.words, l.levels, l.clicks, l.silence, l.drop, l.blended, l.peak} {

@@ -58,8 +58,8 @@ type Mending struct {
 	Scene   *scene.Scene `json:"-"`    // with all changes
 }
 
-// Mend proposes for every seam that is measured as audible or rough and not accepted, does all of it on the scene, and
-// measures again what came out. A change after which its seam is worse than before, because of another change, is left out.
+// Mend proposes for every seam that is measured as audible or rough and not accepted and for every stray sound, does all of it on the
+// scene, and measures again what came out. A change after which its seam is worse than before, because of another change, is left out.
 func Mend(sc *scene.Scene, open mix.Open, measured []Result, threads int, progress func(done, of int)) (*Mending, error) {
 	m, err := NewMeter(sc, open)
 	if err != nil {
@@ -71,15 +71,23 @@ func Mend(sc *scene.Scene, open mix.Open, measured []Result, threads int, progre
 			todo = append(todo, r)
 		}
 	}
-	proposals := make([]Proposal, len(todo))
+	strays, _, err := Findings(sc, m, threads)
+	if err != nil {
+		return nil, err
+	}
+	proposals := make([]Proposal, len(todo)+len(strays))
 	var mu sync.Mutex
 	done := 0
-	err = spread(len(todo), threads, func(i int) (err error) {
-		proposals[i], err = m.Propose(todo[i])
+	err = spread(len(proposals), threads, func(i int) (err error) {
+		if i < len(todo) {
+			proposals[i], err = m.Propose(todo[i])
+		} else {
+			proposals[i], err = m.Stray(strays[i-len(todo)])
+		}
 		mu.Lock()
 		defer mu.Unlock()
 		if done++; progress != nil {
-			progress(done, len(todo))
+			progress(done, len(proposals))
 		}
 		return err
 	})
@@ -106,13 +114,13 @@ func Mend(sc *scene.Scene, open mix.Open, measured []Result, threads int, progre
 			if !spoilt[p.Before.ID] {
 				continue
 			}
-			proposals[k] = Proposal{Before: p.Before, Left: p.Before.Why + ": what would mend it spoils a seam beside it, or is spoilt by it"}
+			proposals[k] = Proposal{Before: p.Before, stray: p.stray, Left: p.Before.Why + ": what would mend it spoils a seam beside it, or is spoilt by it"}
 			if round > 1 {
 				continue
 			}
 			// Once more, beside what the others do.
 			out.lay(sc, proposals)
-			again, err := proposeIn(out.Scene, open, p.Before.ID)
+			again, err := p.again(out.Scene, open)
 			if err != nil {
 				return nil, err
 			}
@@ -210,6 +218,22 @@ func shares(a, b Seam) bool {
 		}
 	}
 	return false
+}
+
+// again proposes for the same seam or stray sound in another scene, nil if it is not there or clean.
+func (p Proposal) again(sc *scene.Scene, open mix.Open) (*Proposal, error) {
+	if p.stray == nil {
+		return proposeIn(sc, open, p.Before.ID)
+	}
+	if _, c := sc.Clip(p.stray.Clip); c == nil || !p.stray.Lull.In(c.Span()) {
+		return nil, nil
+	}
+	m, err := NewMeter(sc, open)
+	if err != nil {
+		return nil, err
+	}
+	again, err := m.Stray(*p.stray)
+	return &again, err
 }
 
 // proposeIn proposes for one seam of a scene, nil if it is not there or clean.

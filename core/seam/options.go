@@ -99,8 +99,11 @@ func (a *advice) options() (list []option) {
 		list = append(list, a.rolls()...)
 		list = append(list, a.blends()...)
 		list = append(list, a.levels()...)
+	case a.before.Kind == Lull:
+		return a.patches()
 	default:
 		list = append(list, a.closeHole()...)
+		list = append(list, a.patches()...)
 		list = append(list, a.extend()...)
 		list = append(list, a.fades()...)
 	}
@@ -260,7 +263,7 @@ func (a *advice) rolls() (list []option) {
 			continue
 		}
 		// The blend is that which fits the cut where it lies then.
-		m, err := NewMeter(next, a.open)
+		m, err := NewMeter(next, a.plain)
 		if err != nil {
 			continue
 		}
@@ -387,35 +390,14 @@ func (a *advice) closeHole() (list []option) {
 	if !ok || a.grades[DeadSilence] < 1 || hole.Len() > 20*a.scene.SampleRate {
 		return nil
 	}
-	free := func(c *scene.Clip, tail bool) int64 { // how far a clip can be drawn out without a word
-		at := c.Start
-		if tail {
-			at = c.End()
-		}
-		head, end := a.scene.Handles(a.track, *c)
-		n := end
-		if !tail {
-			n = head
-		}
-		before, after := 100.0, a.inMS(hole.Len())+600
-		if !tail {
-			before, after = after, before
-		}
-		r, err := a.Recording(c, at, before, after)
-		if err != nil {
-			return 0
-		}
-		for _, s := range r.Stretches {
-			if tail && s.Span.To > at {
-				n = min(n, max(0, s.Span.From-at-a.ms(30)))
-			}
-			if !tail && s.Span.From < at {
-				n = min(n, max(0, at-s.Span.To-a.ms(40)))
-			}
-		}
-		return n
+	tail, err := a.free(left, true, hole.Len())
+	if err != nil {
+		return nil
 	}
-	tail, head := free(left, true), free(right, false)
+	head, err := a.free(right, false, hole.Len())
+	if err != nil {
+		return nil
+	}
 	overlap := a.ms(120)
 	if tail+head < hole.Len()+a.ms(8) {
 		return nil

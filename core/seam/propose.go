@@ -16,6 +16,7 @@ type Proposal struct {
 	Reasons []string   `json:"reasons,omitempty"`
 	Edit    scene.Edit `json:"-"`
 	Left    string     `json:"left,omitempty"` // what stays, and why
+	stray   *Finding   // that it takes out; nil for a seam
 }
 
 // MarshalJSON adds the edit in its form for the wire.
@@ -78,7 +79,7 @@ func (m *Meter) try(before Result, o option) (*Result, scene.Edit, error) {
 	if err != nil || next.Length() != m.scene.Length() {
 		return nil, nil, nil
 	}
-	meter, err := NewMeter(next, m.open)
+	meter, err := NewMeter(next, m.plain)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -140,7 +141,7 @@ const wavers = 0.15
 // worse names a figure that an edit has made worse, "" if there is none. What stays under half of what would be heard
 // counts as it was.
 func worse(before, after Result, sampleRate int64) string {
-	seconds := float64(after.To-after.From) / float64(sampleRate)
+	seconds := after.lasts(sampleRate)
 	for _, x := range Table {
 		now := x.of(&after.Measures)
 		if now == nil || x.Cause == "" {
@@ -183,7 +184,7 @@ func stays(p Proposal) string {
 	}
 	switch now.Cause {
 	case DeadSilence:
-		return what + ": the recordings hold no room tone here to draw over it; lay a patch of tone"
+		return what + ": no quiet stretch was found to make tone from; take one from the library"
 	case BackgroundStep, ColourStep:
 		return what + ": handles and words leave no room for a longer blend; a bed of tone under both would hide it"
 	case Peak:

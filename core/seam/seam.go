@@ -25,6 +25,7 @@ const (
 	Fade     Kind = "fade"      // an edge, not at a cut, that is faded
 	Head     Kind = "head"      // the first clip of a track begins
 	Tail     Kind = "tail"      // the last clip of a track ends
+	Lull     Kind = "lull"      // a stretch of a clip is turned down
 )
 
 // Verdict says how a seam will be heard.
@@ -52,6 +53,7 @@ type Seam struct {
 	RightName string `json:"right_name"`
 	Blend     bool   `json:"blend"`
 	Pair      bool   `json:"pair,omitempty"` // from a clip of this track over into one of another
+	Lull      string `json:"lull,omitempty"` // its id; the clip is Left, the patch that fills it Right
 	index     int    // of the left clip, else of the right one
 	accepted  *scene.Accepted
 }
@@ -77,6 +79,11 @@ func Find(s *scene.Scene) []Seam {
 				list = append(list, cut(t, i, blends[c.ID]))
 			} else {
 				list = append(list, edge(t, i, false, i+1 == len(t.Clips)))
+			}
+			for _, l := range c.Lulls {
+				if span := c.LullSpan(l); !span.Empty() {
+					list = append(list, lull(s, t, i, l))
+				}
 			}
 		}
 	}
@@ -128,6 +135,18 @@ func edge(t *scene.Track, i int, head, outermost bool) Seam {
 	return s
 }
 
+// lull is the seam of a stretch that is turned down.
+func lull(s *scene.Scene, t *scene.Track, i int, l scene.Lull) Seam {
+	c := t.Clips[i]
+	span := c.LullSpan(l)
+	out := Seam{ID: "lull:" + c.ID + ":" + l.ID, Track: t.ID, TrackName: t.Name, Kind: Lull, At: (span.From + span.To) / 2, From: span.From, To: span.To,
+		Left: c.ID, LeftName: c.Name, Lull: l.ID, index: i}
+	if p := s.Patch(scene.Hole{Clip: c.ID, Lull: l.ID}); p != nil && p.Span().Overlaps(span) {
+		out.Right, out.RightName = p.ID, p.Name
+	}
+	return out
+}
+
 // around is how far from a seam anything has a part in its measures, in seconds.
 const around = 5
 
@@ -166,7 +185,7 @@ func NewKeys(sc *scene.Scene) *Keys {
 		index := make(map[string]int, len(t.Clips))
 		for i, c := range t.Clips {
 			index[c.ID] = i
-			tk.clips[i] = digestOf([]any{c.ID, c.Source, c.In, c.Length, c.GainDB, c.FadeIn, c.FadeOut, c.Muted, c.Level})
+			tk.clips[i] = digestOf([]any{c.ID, c.Source, c.In, c.Length, c.GainDB, c.FadeIn, c.FadeOut, sc.Heard(c), c.Level, c.Lulls})
 		}
 		for _, b := range t.Blends {
 			tk.blends[index[b.Left]] = digestOf(b)
@@ -217,6 +236,11 @@ func Sound(sc *scene.Scene, s Seam) string {
 		}
 		heard := c.Span().Intersect(within)
 		parts = append(parts, sc.Sources[c.Source].Name, c.In+heard.From-c.Start, heard.From-s.At, heard.To-s.At, c.GainDB, c.Muted, t.GainDB, c.LevelDB(c.In+s.At-c.Start))
+		for _, l := range c.Lulls {
+			if c.LullSpan(l).Overlaps(within) {
+				parts = append(parts, l)
+			}
+		}
 		if c.End() <= within.To {
 			parts = append(parts, c.FadeOut)
 		}

@@ -145,10 +145,18 @@ func (r *Result) grades(sampleRate int64) map[Cause]float64 {
 	all := map[Cause]float64{}
 	for _, m := range Table {
 		if v := m.of(&r.Measures); v != nil && m.Cause != "" {
-			all[m.Cause] = m.grade(*v, float64(r.To-r.From)/float64(sampleRate))
+			all[m.Cause] = m.grade(*v, r.lasts(sampleRate))
 		}
 	}
 	return all
+}
+
+// lasts is how long the change at a seam takes, in seconds. A lull changes at both its edges, however long it is.
+func (r *Result) lasts(sampleRate int64) float64 {
+	if r.Kind == Lull {
+		return 0
+	}
+	return float64(r.To-r.From) / float64(sampleRate)
 }
 
 // judge finds the figure that is worst.
@@ -159,7 +167,7 @@ func (r *Result) judge(sampleRate int64) {
 		if v == nil || m.Cause == "" {
 			continue
 		}
-		if g := m.grade(*v, float64(r.To-r.From)/float64(sampleRate)); g >= 1 && g > r.worst {
+		if g := m.grade(*v, r.lasts(sampleRate)); g >= 1 && g > r.worst {
 			r.worst, r.Cause, r.Why = g, m.Cause, m.words(*v, &r.Measures)
 		}
 	}

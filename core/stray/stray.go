@@ -227,31 +227,21 @@ func (e *ear) stray(s pcm.Span) (Kind, bool) {
 	if db < 9 || length > 900 {
 		return "", false
 	}
-	first, last, dies := int64(math.MaxInt64), int64(0), true // the bands' loudest moments
+	last, dies, struck := int64(0), true, true // the latest of the bands' loudest moments
 	for i := range e.level {
 		k, over := e.topOf(i, s)
 		if over < max(9, db/3) {
 			continue
 		}
-		first, last = min(first, k), max(last, k)
+		last = max(last, k)
 		dies = dies && e.diesAway(k, i, s)
+		struck = struck && e.down(k, i, -1, min(12, over-3)) <= 10
 	}
-	down := func(step int64) (n int64) { // ms from the loudest moment until it is 6 dB down, or 15 dB before it
-		by := 6.0
-		if step < 0 {
-			by = min(15, db-3)
-		}
-		level := e.level[band]
-		for k := at; k >= 0 && k < int64(len(level)) && level[k] > level[at]-by; k += step {
-			n += hopMS
-		}
-		return n - hopMS
-	}
-	rise := down(-1)
+	rise := e.down(at, band, -1, min(15, db-3))
 	switch late := last*hopMS - s.From*1000/e.rate; {
 	case dies && late <= suddenMS && rise <= 20:
 		return Bump, true
-	case dies && rise <= 10 && (last-first)*hopMS <= 15 && down(1) <= 25: // struck more than once, not the hardest at first
+	case dies && struck && e.down(at, band, 1, 6) <= 25: // more than once, not the hardest at first
 		return Bump, true
 	case rise <= 40 && length >= 90 && length <= 700 && db >= 12 && e.pitched(s) < 40:
 		return Cough, true
@@ -271,9 +261,23 @@ func (e *ear) release(s Stray) bool {
 		return false
 	}
 	return slices.ContainsFunc(e.f.Stretches, func(w speech.Stretch) bool {
-		after := s.Span.From - w.Span.To
-		return w.Kind == speech.Word && !w.Span.Overlaps(s.Span) && after > -e.rate/50 && after < e.rate*releaseAfterMS/1000 && s.PeakDB < w.PeakDB-3
+		if w.Kind != speech.Word || w.Span.Overlaps(s.Span) {
+			return false
+		}
+		after, before := s.Span.From-w.Span.To, w.Span.From-s.Span.To
+		soon := after > -e.rate/50 && after < e.rate*releaseAfterMS/1000
+		near := after > -e.rate/50 && after < e.rate*2/5 || before > -e.rate/50 && before < e.rate/10
+		return soon && s.PeakDB < w.PeakDB-3 || near && s.PeakDB < w.PeakDB-10 && s.AboveDB < 20
 	})
+}
+
+// down is how many ms a band needs from a moment on, or back from there for a step of -1, until it is down by so many dB.
+func (e *ear) down(at int64, band int, step int64, by float64) (ms int64) {
+	level := e.level[band]
+	for k := at; k >= 0 && k < int64(len(level)) && level[k] > level[at]-by; k += step {
+		ms += hopMS
+	}
+	return ms - hopMS
 }
 
 // pitched is how long a sound has a pitch above 300 Hz, where a blow's deep note is gone, in ms.
@@ -293,7 +297,7 @@ func (e *ear) diesAway(at int64, band int, s pcm.Span) bool {
 	}
 	for k := at + 1; k < s.To/e.hop && k < int64(len(level)); k++ {
 		now := level[k]
-		if now > lowest+bears && now > e.usual[band]+e.wild[band] {
+		if now > lowest+bears && now > e.usual[band]+1.5*e.wild[band] {
 			if now-level[max(0, k-2)] < 6 { // it swells
 				return false
 			}
@@ -341,7 +345,7 @@ func (e *ear) lone(s pcm.Span) bool {
 	if len(others) < 20 {
 		return false
 	}
-	return db > measure.Percentile(others, 0.98)-e.usual[band]+5
+	return db > max(measure.Percentile(others, 0.98)+5, slices.Max(others)+2)-e.usual[band]
 }
 
 // measured gives a stray sound its extent and its figures; a kind that is "" is told by its length.
@@ -400,7 +404,7 @@ func (e *ear) calm(from, to int64) bool {
 const (
 	fadeMS      = 40
 	leastFadeMS = 8
-	spareMS     = 10
+	spareMS     = 20
 	wordMS      = 15
 )
 

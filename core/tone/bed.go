@@ -18,7 +18,6 @@ type bed struct {
 	hum     []partial
 	rate    int
 	longest int       // of the materials, that the hum was fitted to
-	origin  int64     // moment of the tone at which the hum's first sample lies
 	own     []float64 // third-octave levels of the material, as Thirds measures them
 	rest    []float64 // and of what is left of it without its hum; nil where there is so much that its loop has these
 
@@ -44,11 +43,12 @@ const (
 // Parts of material are joined over this.
 const joinS = 0.06
 
-func newBed(parts []pcm.Block, rate int, seed uint64) *bed {
+// newBed makes a bed of material, with loops of at most so many samples.
+func newBed(parts []pcm.Block, rate int, seed uint64, most int64) *bed {
 	e := &bed{rate: rate}
 	own := make([]pcm.Block, len(parts))
 	for i, p := range parts {
-		own[i] = pcm.NewBlock(len(p), min(p.Len(), int64(longestLoopS*rate)))
+		own[i] = pcm.NewBlock(len(p), min(p.Len(), most))
 		for c := range p {
 			copy(own[i][c], p[c])
 			level(own[i][c])
@@ -73,12 +73,12 @@ func newBed(parts []pcm.Block, rate int, seed uint64) *bed {
 	case seconds < leastMaterialS:
 		e.layers = []pcm.Block{shapedNoise(own, rate, seed, 4096, 2.5)}
 	case seconds < amplyS:
-		high, low := looped(own, rate), shapedNoise(own, rate, seed, 2048, 1.3)
+		high, low := looped(own, rate, most), shapedNoise(own, rate, seed, 2048, 1.3)
 		split(high, rate, true)
 		split(low, rate, false)
 		e.layers = []pcm.Block{high, low}
 	default:
-		e.layers = []pcm.Block{looped(own, rate)}
+		e.layers = []pcm.Block{looped(own, rate, most)}
 	}
 	thirds := func(b pcm.Block) []float64 { return Thirds(b, []pcm.Span{{To: b.Len()}}, rate) }
 	e.own = thirds(parts[e.longest])
@@ -119,12 +119,12 @@ func level(v []float64) {
 }
 
 // looped joins parts end to end, and the last to the first, at constant power. The loop's length is one that is quick to transform.
-func looped(parts []pcm.Block, rate int) pcm.Block {
+func looped(parts []pcm.Block, rate int, most int64) pcm.Block {
 	join := int64(joinS * float64(rate))
 	var used []pcm.Block
 	n := int64(0)
 	for _, p := range parts {
-		if p.Len() > 3*join && n < int64(longestLoopS*rate) {
+		if p.Len() > 3*join && n < most {
 			used = append(used, p)
 			n += p.Len() - join
 		}

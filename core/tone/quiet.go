@@ -82,6 +82,31 @@ func Find(b pcm.Block, rate int) []Quiet {
 	return list
 }
 
+// A long recording is looked at in pieces of pieceS, which overlap by overlapS.
+const (
+	pieceS   = 90
+	overlapS = 5
+)
+
+// FindIn gives the quiet stretches of a recording, in order of time, however long it is.
+func FindIn(r pcm.ReaderAt) (list []Quiet, err error) {
+	rate := int64(r.Format().Rate)
+	for at := int64(0); at < r.Len(); at += pieceS * rate {
+		span := pcm.Span{From: max(0, at-overlapS*rate), To: min(r.Len(), at+(pieceS+overlapS)*rate)}
+		b, err := pcm.Read(r, span)
+		if err != nil {
+			return nil, err
+		}
+		for _, q := range Find(b, int(rate)) {
+			q.Span = q.Span.Add(span.From)
+			if mid := (q.Span.From + q.Span.To) / 2; mid >= at && mid < at+pieceS*rate {
+				list = append(list, q)
+			}
+		}
+	}
+	return list, nil
+}
+
 // pausesOf are the pauses between words and breaths, without what lies beside these.
 func pausesOf(f speech.Finding, length int64, ms func(int64) int64) (list []pcm.Span) {
 	at, spoken := int64(0), false
@@ -234,6 +259,25 @@ func Rank(list []Quiet, sides []Side, seconds float64, rate int, away func(Quiet
 	return out
 }
 
+// Alike are those of some quiet stretches of one recording that go together with the first: as loud within 1 dB and coloured like it
+// within 2 dB, up to so many samples in all.
+func Alike(list []Quiet, most int64) (out []Quiet) {
+	n := int64(0)
+	for _, q := range list {
+		if math.Abs(q.LevelDB-list[0].LevelDB) < 1 && ColourDB(q.Thirds, list[0].Thirds) < 2 && n < most {
+			out = append(out, q)
+			n += q.Span.Len()
+		}
+	}
+	return out
+}
+
+// EnoughS is how much material, in seconds, a tone is made from where there is as much that is alike.
+const EnoughS = 4
+
+// Cost is how badly the stretch fits, 0 for not at all badly.
+func (c Candidate) Cost() float64 { return c.cost }
+
 func (c Candidate) reasons(length float64) []string {
 	list := []string{fmt.Sprintf("%.2f s without voice, breath or bump", length)}
 	switch by := math.Abs(c.LevelBy); {
@@ -253,7 +297,7 @@ func (c Candidate) reasons(length float64) []string {
 	return list
 }
 
-func either(is bool, yes, no string) string {
+func either[T any](is bool, yes, no T) T {
 	if is {
 		return yes
 	}

@@ -3,6 +3,7 @@ package tone
 import (
 	"math"
 
+	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 )
@@ -12,6 +13,9 @@ type Wish struct {
 	Span        pcm.Span
 	Left, Right float64   // LevelDB at the span's start and end
 	Thirds      []float64 // in its middle; nil where it does not matter
+	// What sounds in the span beside the tone, which has fades at constant power there; nil for nothing.
+	Under           pcm.Block
+	FadeIn, FadeOut int64
 }
 
 // Seeds are tried over no more than so much sound in all, and no more than so many of them.
@@ -38,6 +42,9 @@ func Settle(t scene.Tone, rate, channels int, length int64, w Wish, read func(sc
 			return t, 0, err
 		}
 		off, cost := w.off(b, rate)
+		if w.Under != nil {
+			_, cost = w.off(w.over(b, off), rate)
+		}
 		if cost < least {
 			best, gain, least = own, off, cost
 		}
@@ -47,13 +54,32 @@ func Settle(t scene.Tone, rate, channels int, length int64, w Wish, read func(sc
 
 // reseeded is the tone with its grains in another order.
 func (r *Reader) reseeded(seed uint64) *Reader {
-	o := &Reader{recipe: r.recipe, rate: r.rate, channels: r.channels, length: r.length, read: r.read, err: r.err, ends: r.ends, rise: r.rise, steps: r.steps}
+	o := &Reader{recipe: r.recipe, rate: r.rate, channels: r.channels, length: r.length, read: r.read, err: r.err, cloth: r.cloth, origins: r.origins}
 	o.recipe.Seed = seed
 	if r.err == nil {
 		o.lay()
 	}
 	o.once.Do(func() {})
 	return o
+}
+
+// over is the tone at a gain in dB, with its fades, over what sounds beside it.
+func (w Wish) over(b pcm.Block, db float64) pcm.Block {
+	out, n, gain := toChannels(w.Under, len(b)), b.Len(), measure.Amplitude(db)
+	sum := pcm.NewBlock(len(b), n)
+	for c := range b {
+		for i, v := range b[c] {
+			g, i := gain, int64(i)
+			if i < w.FadeIn {
+				g *= math.Sin(math.Pi / 2 * (float64(i) + 0.5) / float64(w.FadeIn))
+			}
+			if i >= n-w.FadeOut {
+				g *= math.Sin(math.Pi / 2 * (float64(n-i) - 0.5) / float64(w.FadeOut))
+			}
+			sum[c][i] = v*g + out[c][i]
+		}
+	}
+	return sum
 }
 
 // off gives the gain that a sound lacks, and how far it is from the wish with that gain.
@@ -77,5 +103,5 @@ func (w Wish) off(b pcm.Block, rate int) (gain, cost float64) {
 	if w.Thirds != nil && n >= int64(rate)/50 {
 		cost += ColourDB(Thirds(b, []pcm.Span{{To: n}}, rate), w.Thirds)
 	}
-	return gain, cost + math.Abs(gain)/4
+	return gain, cost + math.Abs(gain)/either(w.Under == nil, 4.0, 0.5)
 }

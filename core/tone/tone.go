@@ -20,21 +20,11 @@ type Reader struct {
 	read     func(scene.Material) (pcm.Block, error)
 	once     sync.Once
 	err      error
-	ends     []*bed   // what its start and its end are made from; one where both are the same
+	*cloth
+	origins  []int64  // moments of the tone at which the hum of each end has its first sample
 	grains   []grains // of each layer
-	rise     float64  // dB from its start to its end
-	steps    []step   // of the passage, in order of time
 	steadied sync.Once
 	steady   []float64 // dB, of the moments of the passage steadyMS apart; nil where there is none
-}
-
-// A step of the passage: how loud the noise of each end is in it.
-type step struct {
-	once   sync.Once
-	ends   []*bed
-	target []float64
-	noise  [][]pcm.Block // by end and layer
-	hum    [][]partial
 }
 
 // Open prepares tone by its recipe. read gives the sound of a material, at rate samples a second.
@@ -50,56 +40,33 @@ func (r *Reader) Format() pcm.Format {
 // Len is the number of samples.
 func (r *Reader) Len() int64 { return r.length }
 
-// passageSteps is how many colours the tone has on its way from one side to the other.
-const passageSteps = 9
-
 func (r *Reader) build() {
 	sides := [][]scene.Material{r.recipe.Left}
 	if len(r.recipe.Right) > 0 {
 		sides = append(sides, r.recipe.Right)
 	}
-	for i, list := range sides {
-		var parts []pcm.Block
+	var parts [][]pcm.Block
+	for _, list := range sides {
+		var side []pcm.Block
 		for _, m := range list {
 			b, err := r.read(m)
 			if err != nil {
 				r.err = err
 				return
 			}
-			parts = append(parts, toChannels(b, r.channels))
+			side = append(side, toChannels(b, r.channels))
 		}
-		e := newBed(parts, r.rate, uint64(i))
-		if e.origin = r.recipe.Phase; list[e.longest].Source == r.recipe.Left[0].Source {
-			e.origin += list[e.longest].From
-		}
-		r.ends = append(r.ends, e)
+		parts = append(parts, side)
 	}
-	if len(sides) == 2 && len(r.ends[0].layers) != len(r.ends[1].layers) { // one has enough material, the other has not
-		for _, e := range r.ends {
-			if len(e.layers) == 1 {
-				e.layers = append(e.layers, pcm.NewBlock(r.channels, int64(r.rate)))
-			}
+	r.cloth = weaves.get(parts, r.rate, r.recipe)
+	for i, list := range sides {
+		origin := r.recipe.Phase
+		if m := list[r.ends[i].longest]; m.Source == r.recipe.Left[0].Source {
+			origin += m.From
 		}
+		r.origins = append(r.origins, origin)
 	}
 	r.lay()
-	left, right := r.recipe.LeftDB, r.recipe.RightDB
-	if right == nil {
-		right = left
-	}
-	n := 1
-	if len(r.ends) > 1 || left != nil && r.recipe.To > r.recipe.From {
-		n = passageSteps
-	}
-	if n > 1 && left != nil {
-		r.rise = sumDB(right) - sumDB(left)
-	}
-	r.steps = make([]step, n)
-	for i := range r.steps {
-		r.steps[i].ends = r.ends
-		if left != nil {
-			r.steps[i].target = between(left, right, float64(i)/float64(max(1, n-1)))
-		}
-	}
 }
 
 // lay makes the grains of each layer, in the order of the recipe's seed.
@@ -131,38 +98,6 @@ func toChannels(b pcm.Block, n int) pcm.Block {
 		}
 	}
 	return out
-}
-
-// between is the colour on the way from one to another: straight in dB in every band, and so is the sum of all bands.
-func between(a, b []float64, x float64) []float64 {
-	out := make([]float64, len(a))
-	for i := range a {
-		out[i] = a[i] + (b[i]-a[i])*x
-	}
-	off := sumDB(a) + (sumDB(b)-sumDB(a))*x - sumDB(out)
-	for i := range out {
-		out[i] += off
-	}
-	return out
-}
-
-func sumDB(bands []float64) float64 {
-	sum := 1e-30
-	for _, v := range bands {
-		sum += math.Pow(10, v/10)
-	}
-	return 10 * math.Log10(sum)
-}
-
-// ready gives a step with its sound, made when it is first needed.
-func (s *step) ready() *step {
-	s.once.Do(func() {
-		for _, e := range s.ends {
-			noise, hum := e.coloured(s.target)
-			s.noise, s.hum = append(s.noise, noise), append(s.hum, hum)
-		}
-	})
-	return s
 }
 
 // along is how far on its way the tone is at a moment, 0 to 1.
@@ -241,7 +176,7 @@ func (r *Reader) addHum(dst pcm.Block, span pcm.Span) {
 				weight *= math.Sin(math.Pi / 2 * x)
 			}
 			for _, p := range list {
-				p.add(dst, span, from, from+cell, r.ends[i].origin, weight)
+				p.add(dst, span, from, from+cell, r.origins[i], weight)
 			}
 		}
 	}
@@ -261,13 +196,9 @@ const (
 	Shaped = "shaped_noise"
 )
 
-// Method says how tone is built from so much material.
-func Method(parts []pcm.Block, rate int) string {
-	total := int64(0)
-	for _, p := range parts {
-		total += p.Len()
-	}
-	if float64(total) < leastMaterialS*float64(rate) {
+// Method says how tone is built from so many samples of material.
+func Method(samples int64, rate int) string {
+	if float64(samples) < leastMaterialS*float64(rate) {
 		return Shaped
 	}
 	return Grains

@@ -183,7 +183,7 @@ func TestTooLittleMaterialIsShapedNoise(t *testing.T) {
 	for i, k := range room.Kinds[1:] {
 		material := k.Sound(rate*3/10, rate, 1, uint64(i))
 		r := built(material, scene.Tone{Seed: 3})
-		if tone.Method([]pcm.Block{material}, rate) != tone.Shaped {
+		if tone.Method(material.Len(), rate) != tone.Shaped {
 			t.Fatal("0.3 s are said to be enough for grains")
 		}
 		b := read(t, r, 0, 20*rate)

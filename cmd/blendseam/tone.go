@@ -1,0 +1,120 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"strings"
+
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/tone"
+	"blendseam/media"
+)
+
+type toneCmd struct {
+	Source string  `arg:"" help:"Recording to find the background of." placeholder:"SOURCE.wav"`
+	Length float64 `required:"" help:"Seconds of tone to build." placeholder:"SECONDS"`
+	Out    string  `short:"o" required:"" help:"File to write: .wav, .flac or .mp3."`
+	Seed   uint64  `help:"Another number gives another order of the same tone." default:"1"`
+	JSON   bool    `name:"json" help:"Print one JSON object."`
+}
+
+// foundTone is a quiet stretch, as the command prints it.
+type foundTone struct {
+	FromS   float64  `json:"from_s"`
+	ToS     float64  `json:"to_s"`
+	LevelDB float64  `json:"level_db"`
+	Reasons []string `json:"reasons"`
+}
+
+func (c *toneCmd) Run(ctx context.Context) error {
+	if !(c.Length >= 0.02 && c.Length <= 12*3600) {
+		return fmt.Errorf("--length: %g s cannot be built; give 0.02 to 43200 seconds", c.Length)
+	}
+	r, err := media.Open(ctx, c.Source, 0)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	rate := r.Format().Rate
+	all, err := tone.FindIn(r)
+	if err != nil {
+		return fmt.Errorf("%s: %w", c.Source, err)
+	}
+	found := tone.Rank(all, nil, c.Length, rate, func(tone.Quiet) float64 { return -1 })
+	if len(found) == 0 {
+		return fmt.Errorf("%s: no stretch of at least 0.12 s was found without voice, breath or bump; give a recording with pauses", c.Source)
+	}
+	var quiet []tone.Quiet
+	list := []foundTone{}
+	for _, f := range found {
+		quiet = append(quiet, f.Quiet)
+		list = append(list, foundTone{seconds(f.Span.From, rate), seconds(f.Span.To, rate), math.Round(100*f.LevelDB) / 100, f.Reasons})
+	}
+	used := tone.Alike(quiet, int64(tone.EnoughS*rate))
+	recipe := scene.Tone{Seed: c.Seed}
+	sum, n := 0.0, int64(0)
+	for _, q := range used {
+		recipe.Left = append(recipe.Left, scene.Material{Source: "source", From: q.Span.From, To: q.Span.To})
+		sum += math.Pow(10, q.LevelDB/10) * float64(q.Span.Len())
+		n += q.Span.Len()
+	}
+	level := 10 * math.Log10(sum/float64(n))
+	sc := scene.Scene{SampleRate: int64(rate)}
+	length := int64(math.Round(c.Length * float64(rate)))
+	span := pcm.Span{From: sc.ToneMiddle(), To: sc.ToneMiddle() + length}
+	read := func(m scene.Material) (pcm.Block, error) { return pcm.Read(r, m.Span()) }
+	wish := tone.Wish{Span: pcm.Span{From: span.From, To: min(span.To, span.From+int64(10*rate))}, Left: level, Right: level}
+	recipe, gain, err := tone.Settle(recipe, rate, r.Format().Channels, 2*sc.ToneMiddle(), wish, read)
+	if err != nil {
+		return err
+	}
+	if err := c.write(tone.Open(recipe, rate, r.Format().Channels, 2*sc.ToneMiddle(), read), span, gain); err != nil {
+		return err
+	}
+	method := tone.Method(n, rate)
+	if c.JSON {
+		return printJSON(map[string]any{"found": list, "length_s": seconds(length, rate), "level_db": math.Round(100*level) / 100, "method": method})
+	}
+	for _, f := range list[:min(5, len(list))] {
+		fmt.Printf("%7.2f to %7.2f s  %6.1f dBFS  %s\n", f.FromS, f.ToS, f.LevelDB, strings.Join(f.Reasons, "; "))
+	}
+	how := "grains of it in random order"
+	if method == tone.Shaped {
+		how = "noise shaped like it, for there is less than half a second"
+	}
+	fmt.Printf("%s: %.3f s at %.1f dBFS, from %d of %d stretches: %s\n", c.Out, seconds(length, rate), level, len(used), len(found), how)
+	return nil
+}
+
+func seconds(n int64, rate int) float64 { return float64(n) / float64(rate) }
+
+// write renders tone to the file, a second at a time.
+func (c *toneCmd) write(r pcm.ReaderAt, span pcm.Span, gainDB float64) error {
+	f := r.Format()
+	out, err := media.Create(c.Out, f.Rate, f.Channels, "24", false)
+	if err != nil {
+		return err
+	}
+	defer out.Discard()
+	gain := math.Pow(10, gainDB/20)
+	block := pcm.NewBlock(f.Channels, int64(f.Rate))
+	for at := span.From; at < span.To; at += block.Len() {
+		part := block.Slice(0, min(block.Len(), span.To-at))
+		if err := r.ReadSamplesAt(part, at); err != nil {
+			return err
+		}
+		for _, ch := range part {
+			for i := range ch {
+				ch[i] *= gain
+			}
+		}
+		raw := make([]byte, out.Encoder.Size(part.Len()))
+		out.Encoder.Encode(raw, part, at-span.From)
+		if _, err := out.Write(raw); err != nil {
+			return fmt.Errorf("%s: %w", c.Out, err)
+		}
+	}
+	return out.Close()
+}

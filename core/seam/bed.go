@@ -1,0 +1,325 @@
+package seam
+
+import (
+	"fmt"
+	"math"
+
+	"blendseam/core/measure"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/speech"
+	"blendseam/core/tone"
+)
+
+// A Bed is one tone under a range of a scene, and what it does to the backgrounds there.
+type Bed struct {
+	LevelDB  float64    `json:"level_db"`
+	StepDB   float64    `json:"step_db"`  // the largest step between takes that touch or follow each other, without it
+	ThenDB   float64    `json:"then_db"`  // and with it
+	RiseDB   float64    `json:"rise_db"`  // by how much the quietest take's background rises
+	Quietest string     `json:"quietest"` // its clip's name
+	Words    string     `json:"words"`
+	Edit     scene.Edit `json:"-"`
+	From     string     `json:"from"` // the name of the recording that it is made from
+}
+
+// stepHidden is the largest step between backgrounds that a bed leaves, in dB; it is not heard.
+const stepHidden = 1.8
+
+// takeRoom is the background of a clip under a range.
+type takeRoom struct {
+	clip *scene.Clip
+	*room
+}
+
+// rooms of all dialogue clips that sound in a range, in order of time.
+func (m *Meter) takeRooms(span pcm.Span) (list []takeRoom, err error) {
+	for _, t := range m.scene.Tracks {
+		if t.Kind != scene.Sound || t.Purpose != "dialogue" {
+			continue
+		}
+		for i := range t.Clips {
+			c := &t.Clips[i]
+			if c.Muted || !c.Span().Overlaps(span) || m.scene.Sources[c.Source].Tone != nil {
+				continue
+			}
+			middle := c.Start + c.Length/2
+			both, err := m.rooms(c, pcm.Span{From: middle, To: middle})
+			if err != nil {
+				return nil, err
+			}
+			var all *room
+			for _, s := range both {
+				if s == nil {
+					continue
+				}
+				if all == nil {
+					all = &room{sound: pcm.NewBlock(len(s.sound), 0)}
+				}
+				for k, q := range s.spans {
+					all.add(s.sound.Slice(q.From, q.To), s.at[k], s.at[k].From)
+				}
+			}
+			if all != nil && all.sound.Len() > 0 {
+				all.measure(int(m.scene.SampleRate))
+				list = append(list, takeRoom{c, all.turned(t.GainDB)})
+			}
+		}
+	}
+	return list, nil
+}
+
+// Bed proposes a bed of tone under a range of the scene: of the room of its loudest take, or of a source of the library, at the lowest level
+// that hides the steps between takes. nil if there is no take with a pause to measure.
+func (m *Meter) Bed(span pcm.Span, chosen *Filling) (*Bed, error) {
+	rate := int(m.scene.SampleRate)
+	takes, err := m.takeRooms(span)
+	if err != nil || len(takes) == 0 {
+		return nil, err
+	}
+	loudest, quietest := takes[0], takes[0]
+	for _, t := range takes {
+		if t.level > loudest.level {
+			loudest = t
+		}
+		if t.level < quietest.level {
+			quietest = t
+		}
+	}
+	step := func(bed float64) (most float64) {
+		for i := 1; i < len(takes); i++ {
+			most = math.Max(most, math.Abs(sumOf(takes[i].level, bed)-sumOf(takes[i-1].level, bed)))
+		}
+		return most
+	}
+	out := &Bed{StepDB: step(math.Inf(-1)), Quietest: quietest.clip.Name, LevelDB: quietest.level - 3}
+	low, high := quietest.level-12, loudest.level+12
+	if step(low) <= stepHidden { // nothing to hide: a bed that fills holes lies as low as the takes do
+		out.LevelDB = quietest.level
+	} else {
+		for range 40 {
+			if mid := (low + high) / 2; step(mid) > stepHidden {
+				low = mid
+			} else {
+				high = mid
+			}
+		}
+		out.LevelDB = high
+	}
+	out.ThenDB, out.RiseDB = step(out.LevelDB), sumOf(quietest.level, out.LevelDB)-quietest.level
+	f := chosen
+	if f == nil {
+		quiet, _, _, err := m.quiets(loudest.clip, pcm.Span{From: loudest.clip.Start + loudest.clip.Length/2, To: loudest.clip.Start + loudest.clip.Length/2}, nearS)
+		if err != nil {
+			return nil, err
+		}
+		src := m.scene.Sources[loudest.clip.Source]
+		f = &Filling{Source: src.ID, SourceName: src.Name, From: SameRecording}
+		var list []tone.Quiet
+		for _, c := range tone.Rank(quiet, []tone.Side{{LevelDB: loudest.level, Thirds: loudest.thirds}}, 4, rate, func(tone.Quiet) float64 { return 0 }) {
+			c.Span = c.Span.Add(-loudest.clip.Shift())
+			list = append(list, c.Quiet)
+		}
+		if len(list) == 0 {
+			return nil, nil
+		}
+		f.used = tone.Alike(list, tone.EnoughS*m.scene.SampleRate)
+	}
+	if err := m.spread(span, f, out.LevelDB); err != nil {
+		return nil, err
+	}
+	out.Edit, out.From = f.Edit, f.SourceName
+	out.Words = fmt.Sprintf("Steps between takes shrink from %.1f to %.1f dB. The background of %s, the quietest take, rises by %.1f dB.", out.StepDB, out.ThenDB, out.Quietest, out.RiseDB)
+	if out.StepDB <= stepHidden {
+		out.Words = fmt.Sprintf("The takes differ by %.1f dB at most, which is not heard; the bed fills what lies between them. The background of %s rises by %.1f dB.", out.StepDB, out.Quietest, out.RiseDB)
+	}
+	return out, nil
+}
+
+// sumOf is the level of two backgrounds together, dB.
+func sumOf(a, b float64) float64 {
+	return 10 * math.Log10(math.Pow(10, a/10)+math.Pow(10, b/10))
+}
+
+// bedFadeMS is how long a bed takes to come and to go.
+const bedFadeMS = 400
+
+// spread makes the edit that lays a filling's tone under a stretch of the scene at a level, on a track of its own.
+func (m *Meter) spread(span pcm.Span, f *Filling, level float64) error {
+	if len(f.used) == 0 {
+		f.used = []tone.Quiet{f.Quiet}
+	}
+	in := m.scene.ToneMiddle()
+	recipe := scene.Tone{Seed: seedOf(scene.Hole{Clip: f.Source}), Phase: in - span.From}
+	for _, q := range f.used {
+		recipe.Left = append(recipe.Left, scene.Material{Source: f.Source, From: q.Span.From, To: q.Span.To})
+	}
+	with, bring := m.scene, []scene.Edit(nil)
+	if f.library != nil {
+		if _, known := m.scene.Sources[f.Source]; !known {
+			bring = []scene.Edit{&scene.Bring{Source: *f.library}}
+		}
+	}
+	src, err := with.ToneSource(recipe, "")
+	if err != nil {
+		return err
+	}
+	if f.library != nil {
+		src.Channels = f.library.Channels
+	}
+	wish := tone.Wish{Span: pcm.Span{From: in, To: in + min(span.Len(), 8*m.scene.SampleRate)}, Left: level, Right: level}
+	recipe, gain, err := tone.Settle(recipe, int(m.scene.SampleRate), max(1, src.Channels), src.Samples, wish, m.materials(f))
+	if err != nil {
+		return err
+	}
+	fade := min(m.ms(bedFadeMS), span.Len()/4)
+	lay := &scene.LayTone{Tone: recipe, Name: "Bed of " + f.SourceName, From: span.From, To: span.To, In: in, GainDB: math.Round(100*max(-100, min(40, gain))) / 100, FadeIn: fade, FadeOut: fade}
+	f.Did = fmt.Sprintf("bed of %s from %s", m.lengthWords(span.Len()), f.SourceName)
+	f.Edit, f.lay, f.channels = lay, lay, src.Channels
+	if len(bring) > 0 {
+		f.Edit = scene.InOrder(f.Did, append(bring, lay)...)
+	}
+	return nil
+}
+
+// Built is a filling's tone at a level, laid from the middle of the tone on.
+func (m *Meter) Built(f *Filling, level float64) (pcm.ReaderAt, error) {
+	if err := m.spread(pcm.Span{To: 60 * m.scene.SampleRate}, f, level); err != nil {
+		return nil, err
+	}
+	lay := f.lay
+	src, err := m.scene.ToneSource(lay.Tone, "")
+	if err != nil {
+		return nil, err
+	}
+	r := tone.Open(lay.Tone, int(m.scene.SampleRate), max(1, f.channels), src.Samples, m.materials(f))
+	return turnedReader{r, measure.Amplitude(lay.GainDB)}, nil
+}
+
+// turnedReader is a sound at another gain.
+type turnedReader struct {
+	pcm.ReaderAt
+	gain float64
+}
+
+func (t turnedReader) ReadSamplesAt(dst pcm.Block, at int64) error {
+	err := t.ReaderAt.ReadSamplesAt(dst, at)
+	for _, ch := range dst {
+		for i := range ch {
+			ch[i] *= t.gain
+		}
+	}
+	return err
+}
+
+// A Kept is what keeping the words leaves of a clip.
+type Kept struct {
+	Clip      string     `json:"clip"`
+	ClipName  string     `json:"clip_name"`
+	Track     string     `json:"track"`
+	At        int64      `json:"at"`
+	Stretches []pcm.Span `json:"stretches"`
+	Seconds   float64    `json:"seconds"` // that are taken out
+	Edit      scene.Edit `json:"-"`
+	Words     string     `json:"words"`
+}
+
+// Beside words so much is kept, in milliseconds, and pauses shorter than leastPauseMS stay. The stretches have fades of keepFadeMS.
+const (
+	keepBeforeMS = 80
+	keepAfterMS  = 200
+	keepFadeMS   = 50
+	leastPauseMS = 350
+)
+
+// KeepWords proposes to cut the dialogue clips of a range down to their words, with margins and soft fades. Breaths count as words. Clips without a word
+// are left.
+func (m *Meter) KeepWords(span pcm.Span) (list []Kept, err error) {
+	for _, t := range m.scene.Tracks {
+		if t.Kind != scene.Sound || t.Purpose != "dialogue" || t.Locked {
+			continue
+		}
+		for i := range t.Clips {
+			c := &t.Clips[i]
+			if c.Muted || !c.Span().Overlaps(span) || m.scene.Sources[c.Source].Tone != nil {
+				continue
+			}
+			k, err := m.keep(t, c, span)
+			if err != nil {
+				return nil, err
+			}
+			if k != nil {
+				list = append(list, *k)
+			}
+		}
+	}
+	return list, nil
+}
+
+func (m *Meter) keep(t *scene.Track, c *scene.Clip, within pcm.Span) (*Kept, error) {
+	src, err := m.recording(c)
+	if err != nil {
+		return nil, err
+	}
+	look := pcm.Span{From: c.Start - m.ms(beyondClipMS), To: c.End() + m.ms(beyondClipMS)}.Intersect(pcm.Span{To: src.Len()}.Add(c.Shift()))
+	b, err := m.raw(c, look)
+	if err != nil {
+		return nil, err
+	}
+	var stretches []pcm.Span
+	put := func(s pcm.Span) {
+		if s = s.Intersect(c.Span()); s.Empty() {
+			return
+		}
+		if n := len(stretches); n > 0 && s.From-stretches[n-1].To < m.ms(leastPauseMS) {
+			stretches[n-1].To = max(stretches[n-1].To, s.To)
+			return
+		}
+		stretches = append(stretches, s)
+	}
+	outside := within.Intersect(c.Span())
+	if outside.From > c.Start {
+		put(pcm.Span{From: c.Start, To: outside.From})
+	}
+	strays, _ := m.strays(t, c)
+	for _, s := range speech.Find(measure.Mono(b), int(m.scene.SampleRate)).Stretches {
+		s.Span = s.Span.Add(look.From)
+		stray := false
+		for _, f := range strays {
+			stray = stray || s.Span.In(f.Lull)
+		}
+		if !stray {
+			put(pcm.Span{From: s.Span.From - m.ms(keepBeforeMS), To: s.Span.To + m.ms(keepAfterMS)})
+		}
+	}
+	if outside.To < c.End() {
+		put(pcm.Span{From: outside.To, To: c.End()})
+	}
+	if len(stretches) == 0 {
+		return nil, nil
+	}
+	// What is left at the ends is no pause worth a cut.
+	if stretches[0].From-c.Start < m.ms(keepBeforeMS) {
+		stretches[0].From = c.Start
+	}
+	if last := &stretches[len(stretches)-1]; c.End()-last.To < m.ms(keepBeforeMS) {
+		last.To = c.End()
+	}
+	kept := int64(0)
+	for _, s := range stretches {
+		kept += s.Len()
+	}
+	if kept == c.Length {
+		return nil, nil
+	}
+	k := &Kept{Clip: c.ID, ClipName: c.Name, Track: t.Name, At: c.Start, Stretches: stretches, Seconds: float64(c.Length-kept) / float64(m.scene.SampleRate)}
+	k.Edit = &scene.Keep{Clip: c.ID, Stretches: stretches, Fade: m.ms(keepFadeMS)}
+	if _, err := scene.Apply(m.scene, k.Edit); err != nil {
+		return nil, nil // a blend at its edge, or picture linked to it
+	}
+	k.Words = fmt.Sprintf("%d stretches of words kept, %.1f s between them left to the bed", len(stretches), k.Seconds)
+	if len(stretches) == 1 {
+		k.Words = fmt.Sprintf("its words kept, %.1f s beside them left to the bed", k.Seconds)
+	}
+	return k, nil
+}

@@ -452,16 +452,18 @@ func (s *Server) toneWith(ctx context.Context, t store.Tone, sc *scene.Scene, un
 		return nil, pcm.Span{}, err
 	}
 	whole, err := mix.New(with, s.sound.open(with), mix.Options{})
-	return mixed{whole, int(with.SampleRate)}, pcm.Span{From: from, To: min(with.Length(), from+length)}, err
+	return mixed{whole, int(with.SampleRate), with.Length()}, pcm.Span{From: from, To: min(with.Length(), from+length)}, err
 }
 
 // mixed is a scene's mix as a sound that can be read.
 type mixed struct {
 	*mix.Mixer
-	rate int
+	rate   int
+	length int64
 }
 
 func (m mixed) Format() pcm.Format {
 	return pcm.Format{Rate: m.rate, Channels: m.Channels(), Bits: 64, Float: true}
 }
+func (m mixed) Len() int64                                  { return m.length }
 func (m mixed) ReadSamplesAt(dst pcm.Block, at int64) error { return m.Render(dst, at) }

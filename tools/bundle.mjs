@@ -5,7 +5,7 @@ import { cp, mkdir } from "node:fs/promises";
 const out = "web/static";
 await mkdir(out + "/fonts", { recursive: true });
 await build({
-  entryPoints: ["scene", "scenes", "sources", "source", "hand-over", "keys-page", "settings"].map((name) => `web/ui/${name}.ts`),
+  entryPoints: ["scene", "scenes", "sources", "source", "tone-page", "hand-over", "keys-page", "settings"].map((name) => `web/ui/${name}.ts`),
   bundle: true, format: "esm", target: "es2022", minify: true, outdir: out, logLevel: "warning",
 });
 await build({ entryPoints: ["web/ui/theme.ts"], bundle: true, format: "iife", minify: true, outdir: out, logLevel: "warning" });

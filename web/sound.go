@@ -469,6 +469,7 @@ func (s *Server) benchGains(sc *scene.Scene, v *benchView) error {
 func (v *benchView) lulled(c, patch *scene.Clip, points int64) {
 	u := c.Lull(v.Seam.Lull)
 	v.Before, v.After = v.Seam.At-v.Seam.From, v.Seam.To-v.Seam.At
+	v.ReachB, v.ReachA = v.Seam.At-c.Start, c.End()-v.Seam.At
 	v.Lull = u
 	for i := range points {
 		at := v.Seam.From + int64(blend.Position(i, points)*float64(v.Seam.To-v.Seam.From))

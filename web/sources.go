@@ -40,8 +40,19 @@ func (s *Server) sourceViews(ctx context.Context, sc *scene.Scene) ([]sourceView
 			}
 		}
 	}
+	tones, err := s.Store.Tones(ctx)
+	if err != nil {
+		return nil, err
+	}
+	madeUp := map[string]bool{}
+	for _, t := range tones {
+		madeUp[t.Source] = t.MadeUp != ""
+	}
 	list := make([]sourceView, 0, len(all))
 	for _, src := range all {
+		if _, here := sc.Sources[src.ID]; madeUp[src.ID] && !here {
+			continue // they are on the page of tones
+		}
 		var v sourceView
 		if err := json.Unmarshal(src.Info, &v.Info); err != nil {
 			return nil, err

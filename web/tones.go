@@ -418,7 +418,11 @@ func (s *Server) toneSound(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	w.Header().Set("Content-Type", "audio/wav")
-	w.Header().Set("Content-Disposition", fmt.Sprintf("inline; filename=%q", fileName(t.Name)+".wav"))
+	how := "inline"
+	if r.URL.Query().Get("as") == "file" {
+		how = "attachment"
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprintf("%s; filename=%q", how, fileName(t.Name)+".wav"))
 	http.ServeFile(w, r, file)
 }
 

@@ -89,7 +89,7 @@ func patched(t *testing.T, s *scene.Scene, hole scene.Hole) (*scene.Scene, strin
 	mid := s.ToneMiddle()
 	s = scenetest.Must(t, s, &scene.LayTone{Name: "room", From: span.From - fr, To: span.To + fr, In: mid - fr, FadeIn: 2 * fr, FadeOut: 2 * fr, Fills: &hole,
 		Tone: scene.Tone{Seed: 1, Left: []scene.Material{{Source: "o", To: 48000}}, From: mid, To: mid + span.Len()}})
-	track := s.Tracks[len(s.Tracks)-1]
+	track := s.Tracks[2] // below the dialogue
 	if track.Purpose != "tone" || len(track.Clips) != 1 {
 		t.Fatalf("the patch lies on %+v", track)
 	}
@@ -113,19 +113,19 @@ func TestAPatchFollowsItsLull(t *testing.T) {
 	if a, b := tone.From-c.In+c.Start, tone.To-c.In+c.Start; a != from || b != to {
 		t.Errorf("it goes over from %d to %d", a/fr, b/fr)
 	}
-	if was, now := s.Tracks[3].Clips[0], *c; was.Shift() != now.Shift() {
+	if was, now := s.Tracks[2].Clips[0], *c; was.Shift() != now.Shift() {
 		t.Error("what sounded in the middle sounds elsewhere now")
 	}
-	if moved := scenetest.Must(t, s, &scene.Trim{Clip: snd[0], Edge: "head", To: 20 * fr, Close: true}); moved.Tracks[3].Clips[0].Start != 19*fr {
-		t.Errorf("closed up, it lies at %d", moved.Tracks[3].Clips[0].Start/fr)
+	if moved := scenetest.Must(t, s, &scene.Trim{Clip: snd[0], Edge: "head", To: 20 * fr, Close: true}); moved.Tracks[2].Clips[0].Start != 19*fr {
+		t.Errorf("closed up, it lies at %d", moved.Tracks[2].Clips[0].Start/fr)
 	}
 	yes := true
 	off := scenetest.Must(t, s, &scene.SetLull{Clip: snd[0], Lull: lull, Off: &yes})
-	if off.Heard(off.Tracks[3].Clips[0]) || !s.Heard(s.Tracks[3].Clips[0]) {
+	if off.Heard(off.Tracks[2].Clips[0]) || !s.Heard(s.Tracks[2].Clips[0]) {
 		t.Error("a patch is heard while its lull is, and only then")
 	}
 	gone := scenetest.Must(t, s, &scene.RemoveLull{Clip: snd[0], Lull: lull})
-	if len(gone.Tracks[3].Clips) != 0 {
+	if len(gone.Tracks[2].Clips) != 0 {
 		t.Error("the patch is left without its lull")
 	}
 	if got, want := scene.Describe(s, gone, &scene.RemoveLull{Clip: snd[0], Lull: lull}), "lull taken off Oda; 1 patch gone with its hole"; got != want {
@@ -155,7 +155,7 @@ func TestAPatchFollowsItsGap(t *testing.T) {
 		t.Errorf("the clip ahead divided, it fills %+v", c.Fills)
 	}
 	closed := scenetest.Must(t, s, &scene.CloseGap{Track: "t2", At: 120 * fr})
-	if len(closed.Tracks[3].Clips) != 0 {
+	if len(closed.Tracks[2].Clips) != 0 {
 		t.Error("the gap is closed, and its patch still there")
 	}
 }

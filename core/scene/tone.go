@@ -232,7 +232,18 @@ func (d *draft) toneTrack(id string, span pcm.Span) (int, error) {
 	if n > 0 {
 		name = fmt.Sprintf("Tone %d", n+1)
 	}
-	return len(d.Tracks), (&AddTrack{Name: name, Purpose: "tone"}).apply(d)
+	at := 0 // below the dialogue that it goes with
+	for i, t := range d.Tracks {
+		if t.Purpose == "dialogue" || t.Purpose == "tone" || t.Purpose == "picture" {
+			at = i + 1
+		}
+	}
+	if err := (&AddTrack{Name: name, Purpose: "tone"}).apply(d); err != nil {
+		return 0, err
+	}
+	last := len(d.Tracks) - 1
+	d.Tracks = slices.Insert(slices.Clone(d.Tracks[:last]), at, d.Tracks[last])
+	return at, nil
 }
 
 // toneFade is a fade at constant power.

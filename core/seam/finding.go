@@ -199,8 +199,9 @@ func (m *Meter) spokenOver() (list []Finding, err error) {
 				if w.Kind != speech.Word || span.Len() < m.ms(leastOverMS) || lulled(a.c, span) {
 					continue
 				}
+				own, _ := holding(a.words, span, m.ms(600))
 				line, holds := holding(b.words, span, m.ms(600))
-				if !holds || span.From-line.From < m.ms(bleedMS) || line.Len() < span.Len() || line.Intersect(span).Len() < span.Len()*6/10 {
+				if !holds || own.From-line.From < m.ms(bleedMS) || line.Len() < own.Len() || line.Intersect(span).Len() < span.Len()*6/10 {
 					continue
 				}
 				fade := m.ms(30)
@@ -247,6 +248,14 @@ func holding(words []speech.Stretch, span pcm.Span, breaks int64) (line pcm.Span
 		}
 	}
 	return line, line.Overlaps(span)
+}
+
+// Name is what a finding is called within a sentence.
+func (f Finding) Name() string {
+	if f.Kind == SpokenOver {
+		return "speech over the line"
+	}
+	return string(f.Kind)
 }
 
 // Edit is the lull that takes a finding out.

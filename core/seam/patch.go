@@ -596,7 +596,7 @@ func (m *Meter) Stray(f Finding) (Proposal, error) {
 		p.Left = before.Why + ": no quiet stretch was found to fill its lull with"
 		return p, nil
 	}
-	did := fmt.Sprintf("%s lulled for %s, %s", f.Kind, m.lengthWords(f.Lull.Len()), fill.Did)
+	did := fmt.Sprintf("%s lulled for %s, %s", f.Name(), m.lengthWords(f.Lull.Len()), fill.Did)
 	o := option{did: did, edits: []scene.Edit{take, fill.Edit}, becomes: "lull:" + f.Clip + ":" + take.Lull, wide: true}
 	after, edit, err := m.try(before, o)
 	if err != nil {

@@ -70,14 +70,15 @@ func Find(s *scene.Scene) []Seam {
 			blends[t.Blends[i].Left] = &t.Blends[i]
 		}
 		for i, c := range t.Clips {
-			if p := s.PairAt(c.ID, false); (i == 0 || !t.Touches(i-1)) && p == nil {
+			patch := c.Fills != nil // its hole says how it is heard
+			if p := s.PairAt(c.ID, false); !patch && (i == 0 || !t.Touches(i-1)) && p == nil {
 				list = append(list, edge(t, i, true, i == 0))
 			}
 			if p := s.PairAt(c.ID, true); p != nil {
 				list = append(list, pair(s, t, i, *p))
 			} else if t.Touches(i) {
 				list = append(list, cut(t, i, blends[c.ID]))
-			} else {
+			} else if !patch {
 				list = append(list, edge(t, i, false, i+1 == len(t.Clips)))
 			}
 			for _, l := range c.Lulls {

@@ -359,8 +359,11 @@ func TestLullsAndToneComeBack(t *testing.T) {
 	if want := s.Tracks[1].Clips[1].Lulls; !slices.Equal(got, want) {
 		t.Errorf("lulls %+v, want %+v", got, want)
 	}
-	for i, c := range back.Tracks[3].Clips {
-		was := s.Tracks[3].Clips[i]
+	tones := func(s *scene.Scene) []scene.Clip {
+		return s.Tracks[slices.IndexFunc(s.Tracks, func(t *scene.Track) bool { return t.Purpose == "tone" })].Clips
+	}
+	for i, c := range tones(back) {
+		was := tones(s)[i]
 		a, b := *s.Sources[was.Source].Tone, *back.Sources[c.Source].Tone
 		for _, list := range [][]scene.Material{b.Left, b.Right} {
 			for k, m := range list {

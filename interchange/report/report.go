@@ -38,6 +38,8 @@ func RowOf(sc *scene.Scene, r seam.Result) Row {
 // Name says which clips the seam is about.
 func (r Row) Name() string {
 	switch {
+	case r.Kind == seam.Lull:
+		return "lull in " + r.Left
 	case r.Right == "":
 		return r.Left + " ends"
 	case r.Left == "":

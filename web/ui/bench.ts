@@ -3,7 +3,7 @@
 import { get } from "./api.ts";
 import { leadWords } from "./drag.ts";
 import { FIGURES, TEXT, colours, fitted, repainter, sharpen, stitches } from "./paint.ts";
-import type { Curve } from "./model.ts";
+import type { Curve, Lull } from "./model.ts";
 import { type Rate, type View, frames, sampleOf, toX, zoomed } from "./time.ts";
 
 interface Strip { low: number[]; high: number[] }
@@ -11,13 +11,14 @@ export interface BenchView {
   from: number; to: number; outgoing: Strip | null; incoming: Strip | null; result: Strip; level: number[];
   gains: { at: number; out: number; in: number; sum_db: number; heard_db: number }[] | null;
   law?: string; before: number; after: number; reach_before: number; reach_after: number;
-  curve_out?: Curve; curve_in?: Curve; words: [Stretch[] | null, Stretch[] | null]; covers: string[];
+  lull?: Lull; curve_out?: Curve; curve_in?: Curve; words: [Stretch[] | null, Stretch[] | null]; covers: string[];
 }
 interface Stretch { kind: string; span: { From: number; To: number }; voiced: { From: number; To: number } }
 export interface Seam {
   id: string; track: string; track_name: string; kind: string; at: number; from: number; to: number; left: string; right: string;
   left_name: string; right_name: string; blend: boolean; tc: string; verdict: string; cause: string; why: string;
   measures: Record<string, number | null>;
+  lull?: string; // its id, of the clip at the left
   pair?: boolean; // from a clip of one track over into one of another
   accepted?: string; // the note of an editor who lets it be as it is
   lead?: number; // samples by which sound is cut earlier than its picture
@@ -33,6 +34,7 @@ export interface Stand {
   thread(): string;
   playhead(): number;
   setBlend(before: number, after: number): void;
+  setLull(from: number, to: number): void;
   rollTo(sample: number, alone: boolean): void; // alone: the picture's cut stays, so that sound leads or trails
   loaded(v: BenchView): void;
   failed(e: unknown): void;
@@ -178,9 +180,10 @@ export class Bench {
   }
 
   private partAt(x: number, y: number): Part | undefined {
-    if (!this.seam || !this.data || !canBlend(this.seam)) return undefined;
+    if (!this.seam || !this.data || !(canBlend(this.seam) || this.seam.kind === "lull")) return undefined;
     const { before, after, cut } = this.halves();
     const near = (at: number) => Math.abs(toX(this.view, at) - x) < 7;
+    if (this.seam.kind === "lull") return near(cut - before) ? "before" : near(cut + after) ? "after" : undefined;
     if (before + after > 0) {
       if (near(cut - before)) return "before";
       if (near(cut + after)) return "after";
@@ -216,7 +219,8 @@ export class Bench {
     if (d?.moved && d.delta !== 0) {
       const { before, after, cut } = this.halves();
       this.lean = d.part === "cut" ? undefined : { before, after };
-      if (d.part === "cut") this.stand.rollTo(cut, d.alone);
+      if (this.seam!.kind === "lull") this.stand.setLull(cut - before, cut + after);
+      else if (d.part === "cut") this.stand.rollTo(cut, d.alone);
       else this.stand.setBlend(before, after);
     }
     this.drag = undefined;
@@ -240,7 +244,7 @@ export class Bench {
       c.textAlign = "left";
       return;
     }
-    const { before, after, cut } = this.halves(), edge = canBlend(s) ? [cut - before, cut + after] : [s.from, s.to];
+    const { before, after, cut } = this.halves(), lulled = s.kind === "lull", edge = canBlend(s) || (lulled && d) ? [cut - before, cut + after] : [s.from, s.to];
     const [b0, b1] = [toX(this.view, edge[0]), toX(this.view, edge[1])], xc = toX(this.view, cut);
     if (b1 > b0) {
       c.fillStyle = col.tone + "26";
@@ -250,8 +254,8 @@ export class Bench {
     if (d) {
       const thread = col[this.stand.thread()] ?? col.dialogue;
       this.louder = Math.min(300, 0.92 / Math.max(0.003, ...[d.outgoing, d.incoming, d.result].map((s) => (s ? loudest(s) : 0))));
-      if (d.outgoing) this.strip(c, d, d.outgoing, tops[0], h, thread, (x) => (x < Math.max(b1, xc) ? 1 : 0.25));
-      if (d.incoming) this.strip(c, d, d.incoming, tops[1], h, thread, (x) => (x >= Math.min(b0, xc) ? 1 : 0.25));
+      if (d.outgoing) this.strip(c, d, d.outgoing, tops[0], h, thread, (x) => (lulled || x < Math.max(b1, xc) ? 1 : 0.25));
+      if (d.incoming) this.strip(c, d, d.incoming, tops[1], h, thread, (x) => (lulled ? (x >= b0 && x <= b1 ? 1 : 0.12) : x >= Math.min(b0, xc) ? 1 : 0.25));
       this.strip(c, d, d.result, tops[2], h, col.ink, () => 1);
       for (const k of [0, 1]) this.words(c, d.words?.[k] ?? [], tops[k] + h - 4, h, col);
       this.levels(c, d, tops[2], h, col, b0, b1);
@@ -399,7 +403,8 @@ export class Bench {
     c.font = `11px ${FIGURES}`;
     c.setLineDash([5, 4]);
     c.lineWidth = 1.5;
-    for (const [db, x0, x1] of [[l, 0, b0], [r, b1, this.width]] as const) {
+    const spans = this.seam!.kind === "lull" ? [[l, 0, b0], [r, b0, b1], [l, b1, this.width]] as const : [[l, 0, b0], [r, b1, this.width]] as const;
+    for (const [db, x0, x1] of spans) {
       if (db == null || db <= -119) continue;
       c.beginPath();
       c.moveTo(x0, y(db));
@@ -410,7 +415,7 @@ export class Bench {
     for (const [db, align, x] of [[l, "left", 8], [r, "right", this.width - 8]] as const) {
       if (db == null) continue;
       c.textAlign = align;
-      this.plate(c, db <= -80 ? "silence" : `background ${db.toFixed(1)}`, x, top + h - 5, col);
+      this.plate(c, `${this.seam!.kind === "lull" ? (align === "left" ? "room " : "in the lull ") : db <= -80 ? "" : "background "}${db <= -80 ? "silence" : db.toFixed(1)}`, x, top + h - 5, col);
     }
     c.textAlign = "left";
   }
@@ -435,7 +440,7 @@ export class Bench {
     for (const [k, side] of [[0, "out"], [1, "in"]] as const) {
       if (!(k === 0 ? d.outgoing : d.incoming)) continue;
       const y = (v: number) => tops[k] + h - 4 - (h - 8) * v;
-      const [before, after] = k === 0 ? [1, 0] : [0, 1];
+      const [before, after] = s.kind === "lull" ? (k === 0 ? [1, 1] : [0, 0]) : k === 0 ? [1, 0] : [0, 1];
       c.beginPath();
       c.moveTo(0, y(before));
       if (b1 - b0 > 0.5 && d.gains?.length) {
@@ -473,7 +478,7 @@ export class Bench {
     c.fillText("+6", this.width - 4, top + 9);
     c.fillText("-6", this.width - 4, top + h - 2);
     c.textAlign = "left";
-    if (!d.law || !d.gains?.length) return;
+    if (!(d.law || d.lull) || !d.gains?.length) return;
     const gains = d.gains, most = (of: (g: (typeof gains)[0]) => number) => gains.reduce((a, g) => (Math.abs(of(g)) > Math.abs(a) ? of(g) : a), 0);
     const law = most((g) => g.sum_db), heard = most((g) => g.heard_db), signed = (v: number) => `${v >= 0 ? "+" : ""}${v.toFixed(1)}`;
     const tone = Math.abs(heard) >= 1.5 ? col.madder : col.moss;
@@ -493,7 +498,7 @@ export class Bench {
     c.restore();
     c.font = `11px ${FIGURES}`;
     c.fillStyle = tone;
-    const at = toX(this.view, gains.at(-1)!.at) + 6, text = `${signed(heard)} heard, ${signed(law)} by its law`;
+    const at = toX(this.view, gains.at(-1)!.at) + 6, text = d.lull ? `${signed(heard)} at most, room and tone together` : `${signed(heard)} heard, ${signed(law)} by its law`;
     const x = Math.max(x0, Math.min(this.width - 30 - c.measureText(text).width, at));
     this.plate(c, text, x, mid + 4, col);
   }
@@ -502,9 +507,9 @@ export class Bench {
     c.font = `11.5px ${TEXT}`;
     c.fillStyle = col.soft;
     const f = (n: number) => frames(n, this.stand.rate, this.stand.sampleRate);
-    this.plate(c, fitted(c, s.left ? `Outgoing · ${s.left_name}` : "Nothing before", width * 0.36), 8, tops[0] + 14, col);
+    this.plate(c, fitted(c, s.kind === "lull" ? `Clip · ${s.left_name}` : s.left ? `Outgoing · ${s.left_name}` : "Nothing before", width * 0.36), 8, tops[0] + 14, col);
     c.textAlign = "right";
-    this.plate(c, fitted(c, s.right ? `Incoming · ${s.right_name}` : "Nothing after", width * 0.36), width - 8, tops[1] + 14, col);
+    this.plate(c, fitted(c, s.kind === "lull" ? (s.right ? `Patch · ${s.right_name}` : "No patch in this lull yet") : s.right ? `Incoming · ${s.right_name}` : "Nothing after", width * 0.42), width - 8, tops[1] + 14, col);
     c.textAlign = "left";
     this.plate(c, "Result, the scene as it sounds", 8, tops[2] + 14, col);
     if (this.data) {

@@ -2,7 +2,7 @@
 import type { Seam } from "./bench.ts";
 import type { Place, Proposal } from "./mending.ts";
 import { offsetWords } from "./cloth.ts";
-import { type Edge, type Marker, type Placed, type Scene, type Track, edgeAt, endOf, findClip, handles } from "./model.ts";
+import { type Edge, type Lull, type Marker, type Placed, type Scene, type Track, edgeAt, endOf, findClip, handles } from "./model.ts";
 import { leadOf, name } from "./seams.ts";
 import type { Range } from "./selection.ts";
 import type { Shown } from "./rows.ts";
@@ -22,7 +22,7 @@ export interface Card {
 }
 
 const MARKS: Record<string, string> = { clean: "●", audible: "◆", rough: "▲" };
-const KINDS: Record<string, string> = { cut: "cut", gap_start: "gap begins", gap_end: "gap ends", fade: "fade", head: "track begins", tail: "track ends" };
+const KINDS: Record<string, string> = { cut: "cut", gap_start: "gap begins", gap_end: "gap ends", fade: "fade", head: "track begins", tail: "track ends", lull: "lull" };
 
 const blank: Card = { over: "", title: "", verdict: "", mark: "", verdictWord: "", why: "", groups: [], fields: [], choices: [], hint: "", actions: [], first: { command: "", words: "", tone: "" }, notes: [], picksAbout: "", picks: [] };
 
@@ -43,7 +43,7 @@ const field = (id: string, name: string, value: string, less?: [string, string],
 const leadField = (frames: number) => field("lead", "Sound leads", `${frames} f`, ["trail", "One frame later"], ["lead", "One frame earlier"]);
 
 /** What the server says of a seam beside its measures. */
-export interface Advice { proposal?: Proposal; places?: { list: Place[]; why: string; chosen: number }; covers: string[] }
+export interface Advice { lull?: Lull; proposal?: Proposal; places?: { list: Place[]; why: string; chosen: number }; covers: string[] }
 
 export function seamCard(a: About, s: Seam, number: number, advice: Advice = { covers: [] }): Card {
   const m = s.measures, { scene, rate } = a, sr = scene.sample_rate;
@@ -81,15 +81,23 @@ export function seamCard(a: About, s: Seam, number: number, advice: Advice = { c
       actions.push(action(a, "blend_off", "Take the blend off", "wide"));
     } else actions.push(action(a, "blend", "Blend this cut", p?.edit ? "wide" : "wide on"));
     if (!advice.places && !s.pair) actions.push(action(a, "places", "Best place"));
-  } else if (s.kind === "gap_start" || s.kind === "gap_end") hint = "Nothing lies here on this track. Pull the edge in or out, or click the gap to close it up.";
+  } else if (s.kind === "lull") {
+    if (advice.lull?.off) notes.push({ name: "Switched off", lines: ["The clip sounds as it was recorded. L switches the lull on again."] });
+    groups.push({ name: "Lull", rows: [{ name: "Length", value: `${short(a, s.to - s.from)} · ${Math.round((1000 * (s.to - s.from)) / sr)} ms` }, { name: "Patch", value: s.right ? s.right_name : "none yet" }] });
+    actions.push(action(a, "fill", s.right ? "Another patch" : "Fill with tone", s.right ? "" : "on"), action(a, "fill_choose", "Which tone …"), action(a, "lull", advice.lull?.off ? "Switch on" : "Switch off"), action(a, "lull_away", "Take it off"));
+  } else if (s.kind === "gap_start" || s.kind === "gap_end") {
+    hint = "Nothing lies here on this track. Fill it with tone, pull the edge in or out, or click the gap to close it up.";
+    actions.push(action(a, "fill", "Fill with tone"), action(a, "fill_choose", "Which tone …"));
+  }
   else if (s.kind === "head" || s.kind === "tail") hint = "Drag the dot in the clip's top corner to fade this edge.";
   const fields: Field[] = [];
+  if (advice.lull) fields.push(field("lull_depth", "Turned down", advice.lull.depth_db ? `${advice.lull.depth_db.toFixed(1)} dB` : "silence"), field("lull_in", "Fade down", short(a, advice.lull.fade_in)), field("lull_out", "Fade up", short(a, advice.lull.fade_out)));
   if (s.lead !== undefined) {
     fields.push(leadField(Math.round((s.lead * rate.num) / (rate.den * sr))));
     if (leadOf(s, rate, sr)) actions.push(action(a, "straight", "Straight cut again", "wide"));
   }
-  if (s.verdict && (s.verdict !== "clean" || s.accepted !== undefined)) actions.push(action(a, "accept", s.accepted === undefined ? "Accept" : "Not accepted"));
-  actions.push(action(a, "audition", "Audition"), action(a, "next_seam", "Next seam"), action(a, "edge_earlier", "Cut earlier"), action(a, "edge_later", "Cut later"));
+  if (s.kind !== "lull" && s.verdict && (s.verdict !== "clean" || s.accepted !== undefined)) actions.push(action(a, "accept", s.accepted === undefined ? "Accept" : "Not accepted"));
+  actions.push(action(a, "audition", "Audition"), action(a, "next_seam", "Next seam"), ...(s.kind === "lull" ? [action(a, "edge_earlier", "Edge earlier"), action(a, "edge_later", "Edge later"), action(a, "edge", "Other edge", "wide")] : [action(a, "edge_earlier", "Cut earlier"), action(a, "edge_later", "Cut later")]));
   return { ...blank, over: `Seam ${number} · ${KINDS[s.kind] ?? s.kind}, ${s.track_name}`, title: name(s), verdict: s.verdict, mark: MARKS[s.verdict] ?? "", verdictWord: s.verdict ? s.verdict[0].toUpperCase() + s.verdict.slice(1) : "",
     why: s.why ? s.why[0].toUpperCase() + s.why.slice(1) + "." : "", groups, fields, hint, actions, first, notes, picks, picksAbout };
 }
@@ -149,8 +157,8 @@ export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolea
   const names = r.tracks.map((id) => a.scene.tracks.find((t) => t.id === id)?.name ?? "");
   const over = r.gap ? `Gap · ${names[0]}` : "Range", length = `${short(a, r.to - r.from)} · ${((r.to - r.from) / a.scene.sample_rate).toFixed(2)} s`;
   const rows = [{ name: "Length", value: length }, { name: "Tracks", value: names.length ? names.length > 2 ? `${names.length} tracks` : names.join(", ") : "all" }];
-  const actions = r.gap ? [action(a, "remove_close", "Close the gap up", "wide on")]
-    : [action(a, "remove", "Leave gap"), action(a, "remove_close", "Close up"), action(a, "copy", "Copy"), action(a, "cut", "Cut"), action(a, "lead_all", "All cuts lead …"), action(a, "blend_all", "Blend its cuts …")];
+  const actions = r.gap ? [action(a, "fill", "Fill it with tone", "wide on"), action(a, "fill_choose", "Which tone …"), action(a, "remove_close", "Close it up")]
+    : [action(a, "lull", "Lull"), action(a, "fill", "Fill with tone"), action(a, "bed", "Bed under it …"), action(a, "keep_words", "Keep words …"), action(a, "findings", "Find strays …"), action(a, "keep_tone", "Keep as tone …"), action(a, "remove", "Leave gap"), action(a, "remove_close", "Close up"), action(a, "copy", "Copy"), action(a, "cut", "Cut"), action(a, "lead_all", "All cuts lead …"), action(a, "blend_all", "Blend its cuts …")];
   if (copied) actions.push(action(a, "paste", "Paste over"), action(a, "paste_insert", "Paste and push"));
   if (source) actions.push(action(a, "fill_range", `Fill from ${source}`, "wide"));
   actions.push(action(a, "zoom_selection", "Zoom to it", "wide"));

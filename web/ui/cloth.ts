@@ -1,9 +1,9 @@
 // How tracks are drawn: clips as strips of cloth, blends as stitches, grips, handles as selvedge. Nothing here reacts to a hand.
 import type { Outcome, Outline, Pull } from "./drag.ts";
-import { type Clip, type Placed, type Scene, type Track, blendAt, clipAfter, edgeLimits, hasClip } from "./model.ts";
+import { type Clip, type Lull, type Placed, type Scene, type Track, blendAt, clipAfter, edgeLimits, hasClip, lullSpan } from "./model.ts";
 import { type Colours, TEXT, fitted, stitches, threadOf } from "./paint.ts";
 import type { Pictures } from "./pictures.ts";
-import type { Hit, Row } from "./rows.ts";
+import { type Hit, type Row, lullDepth } from "./rows.ts";
 import { type Rate, type View, frameOf, toX } from "./time.ts";
 import { arrivals, drawWave } from "./waves.ts";
 
@@ -161,6 +161,8 @@ function cloth(g: Canvas, row: Row, i: number, rows: Row[]): void {
       c.font = `11px ${TEXT}`;
       c.fillText(fitted(c, clip.name, z - a - 10), a + 5, top + height - 4);
     }
+    if (g.scene.sources[clip.source]?.tone) woven(g, a, z, top, height, thread);
+    for (const l of clip.lulls ?? []) notch(g, clip, l, from - clip.from, a, z, row, top, thread);
     for (const edge of ["head", "tail"] as const) fadeLine(g, clip, edge, x0, x1, top, height, thread);
     if (clip.id in g.offsets && x1 - x0 > 20) badge(g, g.offsets[clip.id], a, z, top);
   }
@@ -185,6 +187,62 @@ function badge(g: Canvas, samples: number, a: number, z: number, top: number): v
   c.fillRect(a + 2, top + 2, w + 6, 14);
   c.fillStyle = g.col.surface;
   c.fillText(text, a + 5, top + 13);
+}
+
+/** Built tone is woven: threads one over the other. */
+function woven(g: Canvas, a: number, z: number, top: number, height: number, thread: string): void {
+  const { c } = g, step = 7;
+  c.save();
+  c.beginPath();
+  c.rect(a, top, z - a, height);
+  c.clip();
+  c.strokeStyle = thread;
+  c.globalAlpha *= 0.3;
+  c.lineWidth = 1;
+  c.beginPath();
+  const first = Math.floor((a - height) / step) * step;
+  for (let x = first, n = 0; x < z + height; x += step, n++) {
+    c.moveTo(x, top + height);
+    c.lineTo(x + height, top);
+    for (let y = top + (n % 2) * step; y < top + height; y += 2 * step) { // over and under
+      c.moveTo(x, y);
+      c.lineTo(x + step, y + step);
+    }
+  }
+  c.stroke();
+  c.restore();
+}
+
+/** A lull is a notch with sloped shoulders; one that is switched off is only its outline. */
+function notch(g: Canvas, clip: Clip, l: Lull, shift: number, a: number, z: number, row: Row, top: number, thread: string): void {
+  const { c, view } = g, s = lullSpan(clip, l), p = g.drag?.pull, mine = p?.lull?.id === l.id && p.at.clip.id === clip.id ? g.drag! : undefined;
+  let { from, to } = s, [down, up] = [l.fade_in, l.fade_out];
+  if (mine?.pull.doing === "lull") {
+    const by = mine.out.delta;
+    if (mine.pull.edge !== "tail") from += by;
+    if (mine.pull.edge !== "head") to += by;
+  } else if (mine) mine.pull.edge === "head" ? (down += mine.out.delta) : (up -= -mine.out.delta);
+  const x = (at: number) => toX(view, at + shift), x0 = x(from), x1 = x(to);
+  if (x1 < a || x0 > z) return;
+  const y = top + lullDepth(row, l), x2 = Math.min(x1, x(from + down)), x3 = Math.max(x2, x(to - up));
+  c.save();
+  c.beginPath();
+  c.rect(a, top - 1, z - a, row.height + 2);
+  c.clip();
+  c.beginPath();
+  c.moveTo(x0, top - 1);
+  c.lineTo(x2, y);
+  c.lineTo(x3, y);
+  c.lineTo(x1, top - 1);
+  if (!l.off) {
+    c.fillStyle = g.col.page;
+    c.fill();
+  }
+  c.strokeStyle = thread;
+  c.lineWidth = 1.3;
+  c.setLineDash(l.off ? [3, 3] : []);
+  c.stroke();
+  c.restore();
 }
 
 /** A line over a fade, from the corner it starts in. */
@@ -235,6 +293,7 @@ export function drawGrips(g: Canvas, h: Hit): void {
     c.arc(edge === "head" ? x0 + fadeAt("head") : x1 - fadeAt("tail"), row.top + 5, r, 0, 7);
     c.fill();
   };
+  if (h.lull) return lullGrips(g, h, h.lull);
   if (h.grip === "body" || h.grip === "fade") {
     if (row.track.kind !== "sound" || row.folded || x1 - x0 <= 50) return;
     c.fillStyle = h.grip === "fade" ? col.madder : col.ink;
@@ -266,6 +325,19 @@ export function drawGrips(g: Canvas, h: Hit): void {
   c.globalAlpha = 1;
 }
 
+/** A bar at each edge of a lull, a dot where each of its fades ends. */
+function lullGrips(g: Canvas, h: Hit, l: Lull): void {
+  const { c, col, view } = g, s = lullSpan(h.clip, l), y = h.row.top + lullDepth(h.row, l);
+  for (const [edge, at, fade] of [["head", s.from, l.fade_in], ["tail", s.to, -l.fade_out]] as const) {
+    c.fillStyle = h.grip === "lull" && h.edge === edge ? col.madder : col.ink;
+    c.fillRect(toX(view, at) - 1.5, h.row.top + 1, 3, 12);
+    c.fillStyle = h.grip === "lull_fade" && h.edge === edge ? col.madder : col.ink;
+    c.beginPath();
+    c.arc(toX(view, at + fade), y, 3, 0, 7);
+    c.fill();
+  }
+}
+
 function stills(g: Canvas, clip: Clip, from: number, to: number, shows: number, top: number, height: number): void {
   const { c, rate, pictures, view } = g, sr = g.scene.sample_rate, src = g.scene.sources[clip.source];
   if (!src?.frames || height < 24) return;
@@ -283,11 +355,18 @@ function stills(g: Canvas, clip: Clip, from: number, to: number, shows: number, 
   c.restore();
 }
 
+/** A lull's gain at a sample of its source, as the rendered sound has it. */
+function lullGain(l: Lull, at: number): number {
+  if (at < l.from || at >= l.to) return 1;
+  const x = Math.min(1, (at - l.from) / Math.max(1, l.fade_in), (l.to - at) / Math.max(1, l.fade_out)), floor = l.depth_db ? 10 ** (-l.depth_db / 20) : 0, c = Math.cos((Math.PI / 2) * x);
+  return Math.sqrt(floor * floor + (1 - floor * floor) * c * c);
+}
+
 function wave(g: Canvas, t: Track, i: number, shift: number, shows: number, a: number, z: number, top: number, height: number, thread: string): void {
   const clip = t.clips[i], prev = t.clips[i - 1], next = t.clips[i + 1], { view } = g;
   const head = prev && blendAt(t, prev.id, clip.id), tail = next && blendAt(t, clip.id, next.id);
   const loud = 10 ** (((clip.gain_db ?? 0) + (t.gain_db ?? 0)) / 20) * LOUDER * g.wave;
-  const plain = !head && !tail && !clip.fade_in?.length && !clip.fade_out?.length;
+  const lulls = clip.lulls ?? [], plain = !head && !tail && !clip.fade_in?.length && !clip.fade_out?.length && !lulls.some((l) => !l.off);
   const gain = plain ? () => loud : (sample: number) => {
     const s = sample - shift;
     let v = loud;
@@ -295,6 +374,7 @@ function wave(g: Canvas, t: Track, i: number, shift: number, shows: number, a: n
     else if (clip.fade_in?.length && s < clip.from + clip.fade_in.length) v *= Math.sin((Math.PI / 2) * Math.max(0, (s - clip.from) / clip.fade_in.length));
     if (tail && s > clip.to - tail.before) v *= Math.cos((Math.PI / 2) * Math.min(1, (s - clip.to + tail.before) / (tail.before + tail.after)));
     else if (clip.fade_out?.length && s > clip.to - clip.fade_out.length) v *= Math.sin((Math.PI / 2) * Math.max(0, (clip.to - s) / clip.fade_out.length));
+    for (const l of lulls) if (!l.off) v *= lullGain(l, s - clip.start + clip.in);
     return v;
   };
   if (head) a = Math.max(0, a - head.before / view.perPixel);

@@ -1,10 +1,10 @@
 // What a drag in the timeline would do: how far within what is possible, in words, as an edit, and the pictures it shows
 // meanwhile. Pure functions; whether the edit can really be done is decided by the server.
-import { type Placed, type Scene, type Track, beside, edgeLimits, findClip, handles, linked, pictureOf } from "./model.ts";
+import { type Lull, type Placed, type Scene, type Track, beside, edgeLimits, findClip, handles, linked, lullSpan, pictureOf } from "./model.ts";
 import type { Grip } from "./rows.ts";
 import { type Rate, frameOf, frames, nearestFrame, sampleOf, timecode } from "./time.ts";
 
-export type Doing = "move" | "slip" | "slide" | "trim_gap" | "trim_close" | "roll" | "split" | "fade";
+export type Doing = "move" | "slip" | "slide" | "trim_gap" | "trim_close" | "roll" | "split" | "fade" | "lull" | "lull_fade";
 
 export interface Pull {
   doing: Doing;
@@ -15,6 +15,7 @@ export interface Pull {
   whole: (samples: number) => number; // a length in whole frames, unless the view is very close
   also: string[]; // clips that move along
   target?: Track; // where a moved clip would go
+  lull?: Lull; // whose edge or fade is drawn
 }
 
 export interface Still { words: string; source: string; frame: number; at: number }
@@ -50,6 +51,9 @@ export function outcome(s: Scene, rate: Rate, p: Pull): Outcome {
       const edit = delta ? { edit: "fade", clip: c.id, edge: p.edge, length, curve: was.length ? was.curve : { shape: "quarter_sine" } } : undefined;
       return { delta, words: [length === 0 ? "no fade" : `fade over ${f(length)}`], edit, stills: [] };
     }
+    case "lull":
+    case "lull_fade":
+      return lullOutcome(p, f);
     case "slip": {
       const all = linked(s, p.at).map((x) => handles(s, rate, x));
       const by = clamp(p.whole(-p.raw), -Math.min(...all.map((h) => h.head)), Math.min(...all.map((h) => h.tail)));
@@ -66,6 +70,23 @@ export function outcome(s: Scene, rate: Rate, p: Pull): Outcome {
     }
   }
   return edgeOutcome(s, rate, p, f);
+}
+
+/** An edge of a lull stays in its clip, and its fades in the lull. Taken by its middle a lull moves as a whole. */
+function lullOutcome(p: Pull, f: (n: number) => string): Outcome {
+  const l = p.lull!, c = p.at.clip, s = lullSpan(c, l), head = p.edge === "head", base = { edit: "set_lull", clip: c.id, lull: l.id };
+  if (p.doing === "lull_fade") {
+    const was = head ? l.fade_in : l.fade_out, room = l.to - l.from - (head ? l.fade_out : l.fade_in);
+    const length = clamp(was + Math.round(head ? p.raw : -p.raw), 0, room), delta = length - was;
+    return { delta, words: [`goes ${head ? "down" : "up"} over ${f(length)}`], edit: delta ? { ...base, [head ? "fade_in" : "fade_out"]: length } : undefined, stills: [] };
+  }
+  if (!p.edge) {
+    const delta = clamp(p.drawn(s.from + p.raw) - s.from, c.from - s.from, c.to - s.to);
+    return { delta, words: [delta ? `lull ${f(delta)} ${later(delta)}` : "where it was"], edit: delta ? { ...base, from: s.from + delta, to: s.to + delta } : undefined, stills: [] };
+  }
+  const at = head ? s.from : s.to, to = clamp(p.drawn(at + p.raw), head ? c.from : s.from + 2, head ? s.to - 2 : c.to), delta = to - at, by = head ? -delta : delta;
+  const edit = delta ? { ...base, [head ? "from" : "to"]: to } : undefined;
+  return { delta, words: [by === 0 ? "lull as it was" : `lull ${f(by)} ${longer(by)}`], edit, stills: [] };
 }
 
 function edgeOutcome(s: Scene, rate: Rate, p: Pull, f: (n: number) => string): Outcome {
@@ -140,6 +161,7 @@ export function outlineOf(s: Scene, p: Pull, delta: number): Outline {
     const was = ends.get(x.clip.id) ?? { head: 0, tail: 0, shows: 0 };
     ends.set(x.clip.id, { head: was.head + head, tail: was.tail + tail, shows: was.shows + shows });
   };
+  if (doing === "lull" || doing === "lull_fade") return { ends };
   if (doing === "move" || doing === "slide") {
     for (const id of [at.clip.id, ...p.also]) {
       const one = id === at.clip.id ? at : findClip(s, id);

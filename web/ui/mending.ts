@@ -20,7 +20,7 @@ interface Planned { left: string; right: string; at: number; tc: string; track: 
 const MARK: Record<string, string> = { clean: "●", audible: "◆", rough: "▲", done: "●", shortened: "◆", refused: "▲" };
 
 /** A row of the list that is shown before anything is done. */
-interface Row { key: string; tc: string; name: string; was: string; words: string; more: string; mark: string; tone: string; after: string; afterTone: string; afterMark: string; ticked: boolean; can: boolean; edit?: unknown }
+export interface Row { key: string; tc: string; name: string; was: string; words: string; more: string; mark: string; tone: string; after: string; afterTone: string; afterMark: string; ticked: boolean; can: boolean; edit?: unknown }
 interface ListPanel { [key: string]: unknown; rows: Row[]; $refs: Record<string, HTMLElement> }
 
 /** The list of what will be done, with a tick at each row. */
@@ -54,6 +54,12 @@ function showDone(): void {
   const n = list!.rows.filter((r) => r.ticked && r.edit).length;
   list!.done = n ? `Do ${n === 1 ? "it" : `these ${n}`}` : "Nothing is ticked";
   list!.nothing = n === 0;
+}
+
+/** Shows a list, of which what is ticked is then done. */
+export function openList(set: { title: string; about: string; rows: Row[] }, act: (edits: unknown[]) => void): void {
+  doList = act;
+  open(set);
 }
 
 function open(set: Record<string, unknown>): void {

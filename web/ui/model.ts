@@ -5,8 +5,11 @@ export interface Fade { length: number; curve: { shape: string; bend?: number } 
 export interface Clip {
   id: string; source: string; name: string; in: number; start: number; length: number; gain_db?: number;
   fade_in?: Fade; fade_out?: Fade; link?: string; muted?: boolean; note?: string;
+  lulls?: Lull[] | null; fills?: { clip: string; lull?: string; next?: string };
   from: number; to: number; // samples, on every kind of track
 }
+/** A stretch turned down, in samples of the source; depth 0 is silence. */
+export interface Lull { id: string; from: number; to: number; depth_db?: number; fade_in: number; fade_out: number; off?: boolean }
 export interface Curve { shape: string; bend?: number }
 export interface Blend { left: string; right: string; before: number; after: number; law: string; curve_out?: Curve; curve_in?: Curve }
 /** A crossfade between clips of two tracks. */
@@ -17,7 +20,7 @@ export interface Track {
   clips: Clip[]; blends?: Blend[] | null;
 }
 export interface Stretch { name: string; from: number; to: number }
-export interface Source { id: string; name: string; samples: number; frames?: number; channels?: number; stretches?: Stretch[] | null }
+export interface Source { id: string; name: string; samples: number; frames?: number; channels?: number; stretches?: Stretch[] | null; tone?: object }
 export interface Marker { id: string; at: number; name: string }
 export interface Scene {
   name: string; sample_rate: number; channels: number; start_frame: number; tracks: Track[]; markers?: Marker[] | null;
@@ -69,6 +72,9 @@ export function applyChanges(s: Scene, rate: Rate, c: Changes): void {
     s.tracks = s.tracks.filter((t) => order.includes(t.id)).sort((a, b) => order.indexOf(a.id) - order.indexOf(b.id));
   }
 }
+
+/** Where a lull lies in the scene. */
+export const lullSpan = (c: Clip, l: Lull): { from: number; to: number } => ({ from: l.from + c.start - c.in, to: l.to + c.start - c.in });
 
 export const endOf = (s: Scene): number => Math.max(0, ...s.tracks.map((t) => t.clips.at(-1)?.to ?? 0));
 

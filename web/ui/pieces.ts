@@ -77,7 +77,14 @@ export function pieces(s: Stage): Record<string, () => void> {
     const { selection: sel } = s;
     if (sel.kind !== "range") return say("There is no range to fill. Drag over the ruler or over empty cloth to make one.");
     const m = stretch(), only = sel.tracks.length === 1 ? s.scene.tracks.find((t) => t.id === sel.tracks[0]) : undefined;
-    if (m) void edit({ edit: "fill", track: only?.kind === "sound" ? only.id : m.track, ...(m.picture && !only ? { picture: m.picture } : {}), source: m.source, from: sel.from, to: sel.to, fit: "start", moment: m.from, name: m.name });
+    if (!m) return;
+    const track = only?.kind === "sound" ? only.id : m.track;
+    void edit({ edit: "fill", track, ...(m.picture && !only ? { picture: m.picture } : {}), source: m.source, from: sel.from, to: sel.to, fit: "start", moment: m.from, name: m.name }).then((ok) => {
+      const laid = ok && s.scene.tracks.find((t) => t.id === track)?.clips.find((c) => c.from === sel.from);
+      if (!laid) return;
+      s.select({ kind: "clips", ids: [laid.id] }); // so that it can be slipped at once
+      s.note(`Filled from ${m.name}. Slip it until the right moment shows.`);
+    });
   };
 
   const turn = (by: number) => () => {

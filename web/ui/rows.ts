@@ -1,10 +1,10 @@
 // Geometry of the timeline: rows of tracks, and what lies under a point. Pure functions.
-import { type Clip, type Scene, type Track, clipAfter } from "./model.ts";
+import { type Clip, type Lull, type Scene, type Track, clipAfter, lullSpan } from "./model.ts";
 import { type View, toSample, toX } from "./time.ts";
 
 export interface Row { track: Track; top: number; height: number; folded: boolean }
-export type Grip = "trim_gap" | "trim_close" | "roll" | "fade" | "body";
-export interface Hit { row: Row; clip: Clip; index: number; grip: Grip; edge?: "head" | "tail" }
+export type Grip = "trim_gap" | "trim_close" | "roll" | "fade" | "body" | "lull" | "lull_fade";
+export interface Hit { row: Row; clip: Clip; index: number; grip: Grip; edge?: "head" | "tail"; lull?: Lull }
 
 /** How tracks are shown; nothing of it is part of the scene. */
 export interface Shown { scale: number; folded: string[]; hidden: string[]; wave: number }
@@ -50,6 +50,10 @@ export function hit(rows: Row[], v: View, x: number, y: number): Hit | undefined
       if (Math.abs(x - head) < 6) return { row, clip, index: k, grip: "fade", edge: "head" };
       if (Math.abs(x - tail) < 6) return { row, clip, index: k, grip: "fade", edge: "tail" };
     }
+    if (track.kind === "sound" && !row.folded) {
+      const h = lullHit(row, v, clip, x, y);
+      if (h) return { row, clip, index: k, ...h };
+    }
     for (const edge of ["head", "tail"] as const) {
       const d = Math.abs(x - (edge === "head" ? left : right));
       const inside = edge === "head" ? x >= left : x < right;
@@ -66,6 +70,23 @@ export function hit(rows: Row[], v: View, x: number, y: number): Hit | undefined
     if (!best && x >= left && x < right) best = { row, clip, index: k, grip: "body" };
   }
   return best;
+}
+
+/** How far down a lull's notch is drawn in a row. */
+export const lullDepth = (row: { height: number }, l: Lull): number => (row.height - 15) * (l.depth_db ? Math.min(0.9, 0.25 + l.depth_db / 45) : 0.94);
+
+/** The edges of a lull are at its top, the ends of its fades at its floor. */
+function lullHit(row: Row, v: View, clip: Clip, x: number, y: number): { grip: Grip; edge?: "head" | "tail"; lull: Lull } | undefined {
+  for (const l of clip.lulls ?? []) {
+    const s = lullSpan(clip, l), x0 = toX(v, s.from), x1 = toX(v, s.to), floor = row.top + lullDepth(row, l);
+    if (x < x0 - 6 || x > x1 + 6 || y > floor + 5) continue;
+    for (const [edge, at, shoulder] of [["head", x0, x0 + l.fade_in / v.perPixel], ["tail", x1, x1 - l.fade_out / v.perPixel]] as const) {
+      if (Math.abs(y - floor) < 7 && Math.abs(x - shoulder) < 5 && Math.abs(shoulder - at) > 3) return { grip: "lull_fade", edge, lull: l };
+      if (Math.abs(x - at) < Math.min(6, Math.max(2, (x1 - x0) / 4))) return { grip: "lull", edge, lull: l };
+    }
+    if (x >= x0 && x <= x1) return { grip: "lull", lull: l };
+  }
+  return undefined;
 }
 
 /** The moment among candidates nearest to a sample, within reach; the sample itself if there is none. */

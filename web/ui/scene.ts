@@ -19,6 +19,8 @@ import { type SeamAnswer, SeamList, leadOf, merged, name } from "./seams.ts";
 import { type SeamEdge, type Selection, still, withClip, withEdge } from "./selection.ts";
 import { Edits, type Question, type Stage, staying } from "./stage.ts";
 import { Timeline } from "./timeline.ts";
+import { registerChoices } from "./choices.ts";
+import { Toning } from "./tone.ts";
 import { type Rate, frameOf, frames, inSamples, lengthOf, parseTimecode, sampleOf, timecode } from "./time.ts";
 import { registerToast, say } from "./toast.ts";
 import { shownOf, tracks } from "./tracks.ts";
@@ -63,7 +65,7 @@ const pictures = new Pictures(rate, data.media, () => {
   view.playhead(true);
   view.bench();
 });
-setUpWaves(sr, data.media.peak_steps, data.media.tile_bins, () => timeline.repaint());
+setUpWaves(sr, data.media.peak_steps, data.media.tile_bins, () => timeline.repaint(), `/scenes/${sceneID}/tones`);
 
 const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
   scene: () => scene, rate, pictures,
@@ -87,6 +89,11 @@ const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
     else if (s) selectSeam(s);
     else select({ kind: "edges", edges: [{ left, right }] });
   },
+  lullClicked: (clip, lull) => {
+    const s = list.all.find((x) => x.kind === "lull" && x.left === clip && x.lull === lull);
+    if (s) selectSeam(s, false);
+    else select({ kind: "clips", ids: [clip] });
+  },
   selectedTracks: () => (stage.selection.kind === "track" ? [stage.selection.id] : stage.selection.kind === "range" ? stage.selection.tracks : []),
   selectTrack: (id, more) => {
     const sel = stage.selection;
@@ -106,6 +113,10 @@ const bench = new Bench($("bench"), {
   thread: () => threadOf(scene.tracks.find((t) => t.id === bench.seam?.track) ?? { purpose: "dialogue" }),
   playhead: () => stage.playhead,
   setBlend: (before, after) => void setBlend(before, after),
+  setLull: (from, to) => {
+    const s = bench.seam;
+    if (s) void edit({ edit: "set_lull", clip: s.left, lull: s.lull, from, to });
+  },
   rollTo: (to, alone) => {
     const s = bench.seam;
     if (!s) return;
@@ -134,6 +145,7 @@ const stage: Stage = {
   note: (words) => (panel.did = words),
 };
 const view = new PictureView(stage, pictures);
+const toning = new Toning(stage, (from, to, part) => void hearPart(from, to, part));
 const mending = new Mending(stage, data.blends, () => showScene(), (what) => void audition(what));
 
 /** Everything that shows the scene shows it anew. */
@@ -276,8 +288,19 @@ const ROLL = 1.5; // seconds of pre-roll and post-roll
 /** What of the scene each audition lets be heard. */
 function partOf(s: Seam, what: string): string {
   if (what === "outgoing" || what === "incoming") return what === "outgoing" ? s.left : s.right;
+  if (what === "plain" && s.kind === "lull") return toning.without(s);
   if (what === "mended" || what === "placed") return mending.would(s)[what] ?? "";
   return what === "blended" ? "scene" : what;
+}
+
+/** Plays a stretch with pre-roll and post-roll: the scene, or the scene as it would be. */
+async function hearPart(from: number, to: number, part: string): Promise<void> {
+  auditioned = "";
+  try {
+    await player.play(Math.max(0, Math.floor(from - ROLL * sr)), Math.ceil(to + ROLL * sr), part, ["scene"]);
+  } catch (e) {
+    say(e);
+  }
 }
 
 let auditioned = ""; // the seam, and the state of the scene, that an audition plays
@@ -291,12 +314,13 @@ async function audition(what: string): Promise<void> {
   if (what === "placed" && !partOf(s, what)) return say("No places have been searched for at this cut. Search for the best ones first.");
   mode = what;
   showMode();
+  if (what === "difference" && s.kind === "lull") return say("A lull has no difference to hear by itself. Hear it plain, without the lull, or the patch alone.");
   const of = `${s.id} ${scene.revision}`;
   if (player.playing && auditioned === of && player.hear(partOf(s, what))) return;
   auditioned = of;
   const from = Math.max(0, Math.floor(s.from - ROLL * sr)), to = Math.ceil(s.to + ROLL * sr);
   try {
-    await player.play(from, to, partOf(s, what), ["scene", "plain", "difference", s.left, s.right, mending.would(s).mended ?? ""].filter(Boolean));
+    await player.play(from, to, partOf(s, what), ["scene", partOf(s, "plain"), ...(s.kind === "lull" ? [] : ["difference"]), s.left, s.right, mending.would(s).mended ?? ""].filter(Boolean));
     if (!player.playing) {
       stage.playhead = s.at;
       showPlayhead();
@@ -342,7 +366,7 @@ function showPlaying(): void {
   if (!panel) return;
   panel.playMark = player.playing ? "■" : "▶";
   panel.playWords = player.playing ? "Stop" : "Play";
-  const side = player.parts.length > 1, words: Record<string, string> = { plain: "the plain cut", blended: "it blended", outgoing: "the outgoing clip alone", incoming: "the incoming clip alone", difference: "the difference alone", mended: "it as it would be mended", placed: "it with the cut at this place" };
+  const side = player.parts.length > 1, lulled = list.current?.kind === "lull", words: Record<string, string> = { plain: lulled ? "it without the lull" : "the plain cut", blended: lulled ? "it lulled" : "it blended", outgoing: lulled ? "the clip alone" : "the outgoing clip alone", incoming: lulled ? "the patch alone" : "the incoming clip alone", difference: "the difference alone", mended: "it as it would be mended", placed: "it with the cut at this place" };
   panel.hearing = side ? `You hear ${words[mode]}${player.looped ? ", in a loop" : ""}${player.speed < 1 ? ", at half speed" : ""}` : "";
 }
 
@@ -378,9 +402,9 @@ const usual: Curve = { shape: "quarter_sine" }; // of a fade that was given none
 function showShapes(s: Seam): void {
   const blends = canBlend(s) && !!bench.data?.law, clip = blends ? undefined : findClip(scene, s.left || s.right)?.clip, fade = canBlend(s) ? undefined : s.left ? clip?.fade_out : clip?.fade_in;
   const options = (c: Curve | undefined, own: boolean) => [...(own ? [{ value: "", words: "by the law", selected: !c }] : []), ...data.shapes.map((x) => ({ value: x.shape, words: x.name, selected: c?.shape === x.shape }))];
-  panel.isEdge = !canBlend(s);
+  panel.isEdge = !canBlend(s) && s.kind !== "lull";
   const own = fade?.curve ?? usual, [out, into] = blends ? [curves.out, curves.in] : s.left ? [own, undefined] : [undefined, own];
-  [panel.hasOut, panel.hasIn, panel.hasBoth] = [blends || (!canBlend(s) && !!s.left), blends || (!canBlend(s) && !s.left), blends];
+  [panel.hasOut, panel.hasIn, panel.hasBoth] = s.kind === "lull" ? [false, false, false] : [blends || (!canBlend(s) && !!s.left), blends || (!canBlend(s) && !s.left), blends];
   [panel.outs, panel.ins] = [options(out, blends), options(into, blends)];
   [panel.bendsOut, panel.bendsIn] = [out, into].map((c) => c?.shape === "exponential");
   [panel.bendOut, panel.bendIn] = [String(out?.bend ?? 0), String(into?.bend ?? 0)];
@@ -404,6 +428,7 @@ function benchWords(): void {
   panel.benchTitle = s ? `Seam ${list.number(s)} of ${list.all.length}` : "Bench";
   panel.isCut = !!s && canBlend(s);
   panel.hasSeam = !!s;
+  [panel.blendedWords, panel.outWords, panel.inWords] = s?.kind === "lull" ? ["Lulled", "Clip", "Patch"] : ["Blended", "Outgoing", "Incoming"];
   if (s) showShapes(s);
   if (!s) {
     panel.benchAbout = list.all.length ? `${keyOf("next_seam") || "The list"} takes the first seam in hand` : "";
@@ -436,7 +461,7 @@ function cardNow(): Card {
     case "marker":
       return markerCard(a, scene.markers!.find((m) => m.id === sel.id)!);
     case "seam":
-      if (s) return seamCard(a, s, list.number(s), { ...mending.of(s), covers: (bench.seam?.id === s.id && bench.data?.covers) || [] });
+      if (s) return seamCard(a, s, list.number(s), { lull: toning.of(s)?.lull, ...mending.of(s), covers: (bench.seam?.id === s.id && bench.data?.covers) || [] });
   }
   return sceneCard(a);
 }
@@ -532,7 +557,7 @@ const zoomBench = (f: number) => {
 };
 
 const does: Record<string, () => void> = {
-  ...moves(stage), ...pieces(stage), ...places(stage), ...tracks(stage), ...mending.commands(),
+  ...moves(stage), ...pieces(stage), ...places(stage), ...tracks(stage), ...mending.commands(), ...toning.commands(),
   play: () => (player.playing ? player.stop() : void play()),
   audition: () => (player.playing && player.what !== "scene" ? player.stop() : void audition(mode)),
   hear_plain: () => void audition("plain"), hear_blended: () => void audition("blended"),
@@ -570,6 +595,14 @@ const does: Record<string, () => void> = {
   scene_file: () => location.assign(`/scenes/${sceneID}/scene.otio`), change_keys: () => location.assign("/keys"),
   search: () => panel.openSearch(), keys: () => panel.openKeys(),
 };
+
+// What moves an edge in hand moves that of a lull, if one is in hand.
+for (const [id, by] of [["edge_earlier", -frame], ["edge_later", frame], ["edge_earlier_5", -5 * frame], ["edge_later_5", 5 * frame], ["sample_earlier", -1], ["sample_later", 1], ["ms_earlier", -Math.round(sr / 1000)], ["ms_later", Math.round(sr / 1000)]] as const) {
+  const cut = does[id];
+  does[id] = () => void (toning.nudge(by) || cut());
+}
+const otherEdge = does.edge;
+does.edge = () => void (toning.otherEdge() || otherEdge());
 
 function run(id: string): void {
   const c = commands.find((x) => x.id === id);
@@ -625,6 +658,7 @@ function ask(q: Question): Promise<{ value: string; choice: string } | undefined
 /** Takes a figure that was typed on the card; what was wrong with it, if it is. */
 function typed(id: string, text: string): string | undefined {
   const c = clipsInHand(stage)[0], sel = stage.selection, s = list.current;
+  if (s && id.startsWith("lull_")) return toning.typed(s, id, text);
   const db = () => {
     const m = /^\s*([+\-−]?\s*[\d.]+)\s*(dB)?\s*$/i.exec(text);
     return m ? Number(m[1].replace("−", "-").replace(/\s/g, "")) : undefined;
@@ -667,7 +701,7 @@ Alpine.data("scene", () => ({
   title: scene.name, about: "", kept: "All kept", did: "", playMark: "▶", playWords: "Play", seamCount: "", verdictCount: "", hasPicture: false, pictureClass: "",
   byTimeClass: "on", worstClass: "", byTimePressed: "true", worstPressed: "false",
   benchTitle: "Bench", benchAbout: "", figures: [] as Figure[], four: "", isCut: false, laws: [] as Panel["laws"], lengthText: "", lean: 0, leanWords: "",
-  modePlain: "", modeBlended: "on", modeOutgoing: "", modeIncoming: "", modeDifference: "", loopClass: "", loopPressed: "false", slowClass: "", slowPressed: "false", hearing: "",
+  blendedWords: "Blended", outWords: "Outgoing", inWords: "Incoming", modePlain: "", modeBlended: "on", modeOutgoing: "", modeIncoming: "", modeDifference: "", loopClass: "", loopPressed: "false", slowClass: "", slowPressed: "false", hearing: "",
   hasSeam: false, isEdge: false, hasOut: false, hasIn: false, hasBoth: false, outs: [] as unknown[], ins: [] as unknown[], outLabel: "Out", inLabel: "In", bendsOut: false, bendsIn: false, bendOut: "0", bendIn: "0", linkClass: "on", linkPressed: "true", fadeText: "", pullWords: "Keep length", pullTitle: "", placeWindow: Number(localStorage.getItem("blendseam-window") ?? 250), snapClass: "on", snapPressed: "true", large: false, largeTC: "",
   card: emptyCard, noUndo: true, noRedo: true, undoWords: "", redoWords: "", query: "", found: [] as Found[], notFound: false, at: 0,
   question: { title: "", label: "", hint: "", hasChoices: false, choiceLabel: "", choices: [] as { value: string; words: string }[], done: "" }, answer: "", choice: "",
@@ -843,5 +877,6 @@ void document.fonts.ready.then(() => {
 registerPast(edits, (words) => (panel.did = words));
 registerToast();
 registerList();
+registerChoices();
 Alpine.start();
 

@@ -130,6 +130,7 @@ export function leadOf(s: Seam, rate: Rate, sampleRate: number): string {
 
 /** Which clips a seam is about, in words. */
 export function name(s: Seam): string {
+  if (s.kind === "lull") return `lull in ${s.left_name}${s.right ? ", patched" : ""}`;
   if (s.left && s.right) return `${s.left_name} → ${s.right_name}`;
   return s.left ? `${s.left_name} ends` : `${s.right_name} begins`;
 }

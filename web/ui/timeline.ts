@@ -25,6 +25,7 @@ export interface Desk extends HeadDesk {
   select(s: Selection): void;
   clipClicked(id: string, more: boolean, edge?: "head" | "tail"): void;
   cutClicked(left: string, right: string, more: boolean): void;
+  lullClicked(clip: string, lull: string): void;
   try(e: Record<string, unknown>): Promise<{ words: string; refused: boolean } | undefined>;
   dragging(stills: Still[] | undefined): void;
 }
@@ -207,7 +208,7 @@ export class Timeline {
     if (!d) {
       const hold = this.holdAt(e);
       this.hover = hold.what === "clip" ? hold.hit : undefined;
-      const sideways = hold.what === "range" || hold.what === "marker" || hold.what === "playhead" || (this.hover && this.hover.grip !== "body");
+      const sideways = (this.hover?.lull && this.hover.edge) || hold.what === "range" || hold.what === "marker" || hold.what === "playhead" || (this.hover && this.hover.grip !== "body");
       this.canvas.style.cursor = sideways ? "ew-resize" : this.hover ? "grab" : "default";
       this.repaint();
       return;
@@ -253,7 +254,7 @@ export class Timeline {
     const row = rowAt(this.rows(), d.y);
     d.but ??= new Set(doing === "move" || doing === "slide" ? [h.clip.id, ...also].flatMap((id) => { const p = findClip(s, id); return p ? linked(s, p).map((x) => x.clip.id) : []; }) : [h.clip.id]);
     const { but } = d;
-    d.pull = { doing, at, edge: h.edge, raw: (d.x - d.startX) * this.view.perPixel, drawn: (x) => this.snapped(x, but), also,
+    d.pull = { doing, at, edge: h.edge, lull: h.lull, raw: (d.x - d.startX) * this.view.perPixel, drawn: (x) => this.snapped(x, but), also,
       whole: (n) => (n < 0 ? -1 : 1) * this.onFrame(Math.abs(n)), target: doing === "move" && row && row.track.kind === h.row.track.kind ? row.track : undefined };
     d.out = outcome(s, this.desk.rate, d.pull);
     d.outline = outlineOf(s, d.pull, d.out.delta);
@@ -314,7 +315,8 @@ export class Timeline {
     if (d.hold.what === "marker" && d.marker !== undefined) this.desk.edit({ edit: "set_marker", marker: d.hold.id, at: d.marker });
     if (d.hold.what !== "clip" || !d.pull || !d.out) return;
     const { hit: h } = d.hold, sel = this.desk.selection();
-    if (!(sel.kind === "clips" && sel.ids.includes(h.clip.id)) || h.grip !== "body") {
+    if (h.lull) this.desk.lullClicked(h.clip.id, h.lull.id);
+    else if (!(sel.kind === "clips" && sel.ids.includes(h.clip.id)) || h.grip !== "body") {
       if (d.pull.doing === "roll" || d.pull.doing === "split") this.clipClicked(h, false);
       else this.desk.select({ kind: "clips", ids: [h.clip.id], ...(h.grip === "fade" || h.grip === "body" ? {} : { edge: h.edge }) });
     }
@@ -322,6 +324,7 @@ export class Timeline {
   }
 
   private clipClicked(h: Hit, more: boolean): void {
+    if (h.lull) return this.desk.lullClicked(h.clip.id, h.lull.id);
     const other = h.edge && h.grip !== "fade" ? beside({ track: h.row.track, clip: h.clip, index: h.index }, h.edge) : undefined;
     if (other) this.desk.cutClicked(h.edge === "head" ? other.clip.id : h.clip.id, h.edge === "head" ? h.clip.id : other.clip.id, more);
     else this.desk.clipClicked(h.clip.id, more, h.grip === "body" || h.grip === "fade" ? undefined : h.edge);

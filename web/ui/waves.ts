@@ -5,10 +5,11 @@ let steps: number[] = [1, 64, 512, 4096, 32768];
 let bins = 4096;
 let sampleRate = 48000;
 let arrived: () => void = () => {};
+let tones = ""; // where the waves of built tones are
 const keptTiles = 3000;
 
-export function setUpWaves(rate: number, peakSteps: number[], tileBins: number, onArrival: () => void): void {
-  [sampleRate, steps, bins, arrived] = [rate, peakSteps, tileBins, onArrival];
+export function setUpWaves(rate: number, peakSteps: number[], tileBins: number, onArrival: () => void, ofTones = ""): void {
+  [sampleRate, steps, bins, arrived, tones] = [rate, peakSteps, tileBins, onArrival, ofTones];
 }
 
 /** The coarsest step that still has a bin for every pixel. */
@@ -35,7 +36,7 @@ function load(source: string, step: number, n: number): Int16Array | undefined {
   const have = tiles.get(key);
   if (have !== undefined) return have ?? undefined;
   tiles.set(key, null);
-  fetch(`/media/${key}`).then(async (r) => {
+  fetch(source.startsWith("tone-") ? `${tones}/${source}/peaks/${step}/${n}` : `/media/${key}`).then(async (r) => {
     if (!r.ok) return;
     tiles.set(key, new Int16Array(await r.arrayBuffer()));
     if (tiles.size > keptTiles) tiles.delete(tiles.keys().next().value!);

@@ -27,7 +27,7 @@ type Tone struct {
 // Tones are all tones, the editors' own first, the newest of them first.
 func (s *Store) Tones(ctx context.Context) ([]Tone, error) {
 	rows, err := s.db.QueryContext(ctx, `SELECT id, name, place, source, from_sample, to_sample, rate, level_db, thirds, COALESCE(made_up, ''), made
-		FROM tones ORDER BY made_up IS NOT NULL, made DESC, name`)
+		FROM tones ORDER BY made_up IS NOT NULL, IF(made_up IS NULL, -UNIX_TIMESTAMP(made), UNIX_TIMESTAMP(made)), name`)
 	if err != nil {
 		return nil, plain(err)
 	}

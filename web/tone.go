@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"sync"
 
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
@@ -39,6 +40,28 @@ type fillAnswer struct {
 	Edit     any           `json:"edit"`
 }
 
+// fills keeps what was found for the hole that was asked for last.
+type fills struct {
+	mu    sync.Mutex
+	scene *scene.Scene
+	hole  scene.Hole
+	meter *seam.Meter
+	list  []seam.Filling
+}
+
+func (f *fills) of(sc *scene.Scene, h scene.Hole, find func() (*seam.Meter, []seam.Filling, error)) (*seam.Meter, []seam.Filling, error) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.scene == sc && f.hole == h {
+		return f.meter, slices.Clone(f.list), nil
+	}
+	m, list, err := find()
+	if err == nil {
+		f.scene, f.hole, f.meter, f.list = sc, h, m, list
+	}
+	return m, slices.Clone(list), err
+}
+
 // mostFillings is how many tones are shown for a hole.
 const mostFillings = 12
 
@@ -67,15 +90,18 @@ func (s *Server) fillings(r *http.Request) (a fillAnswer, err error) {
 			return a, err
 		}
 	}
-	library, err := s.library(r.Context(), sc)
-	if err != nil {
-		return a, err
-	}
-	m, err := seam.NewMeter(sc, s.sound.open(sc))
-	if err != nil {
-		return a, err
-	}
-	list, err := m.Fillings(hole, library)
+	m, list, err := s.fills.of(st.Scene, hole, func() (*seam.Meter, []seam.Filling, error) {
+		library, err := s.library(r.Context(), sc)
+		if err != nil {
+			return nil, nil, err
+		}
+		m, err := seam.NewMeter(sc, s.sound.open(sc))
+		if err != nil {
+			return nil, nil, err
+		}
+		list, err := m.Fillings(hole, library)
+		return m, list, err
+	})
 	if err != nil {
 		return a, err
 	}

@@ -41,6 +41,7 @@ type Server struct {
 	seams  *seams
 
 	mendings mendings
+	fills    fills
 
 	roomsMade  sync.Mutex // the made-up rooms are made once
 	roomsThere bool

@@ -5,11 +5,15 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/seam"
+	"blendseam/core/stray"
 	"blendseam/internal/outside"
 	"blendseam/internal/room"
 	"blendseam/media"
@@ -100,4 +104,101 @@ func TestToneOfARecording(t *testing.T) {
 	if code, _, stderr = blendseam(t, "tone", source, "--length=-1", "-o", filepath.Join(dir, "none.wav")); code != 1 || !strings.Contains(stderr, "--length") {
 		t.Errorf("exit %d: %s", code, stderr)
 	}
+}
+
+// The demo's dead silence is filled with tone, its dropped shovel is found and taken out, and a bed hides the rain's start.
+func TestTheDemoIsFilled(t *testing.T) {
+	f, err := media.ReadSceneFile(t.Context(), "../../demo/kiln-night.otio")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	m, err := seam.NewMeter(f.Scene, f.Open)
+	if err != nil {
+		t.Fatal(err)
+	}
+	measured := func(sc *scene.Scene, which func(seam.Seam) bool) seam.Result {
+		m, err := seam.NewMeter(sc, f.Open)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, s := range seam.Find(sc) {
+			if which(s) {
+				r, err := m.Seam(s)
+				if err != nil {
+					t.Fatal(err)
+				}
+				return r
+			}
+		}
+		t.Fatal("no such seam")
+		return seam.Result{}
+	}
+	apply := func(e scene.Edit) *scene.Scene {
+		sc, err := scene.Apply(f.Scene, e)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if sc.Length() != f.Scene.Length() {
+			t.Errorf("the scene is %d samples long, was %d", sc.Length(), f.Scene.Length())
+		}
+		return sc
+	}
+
+	gap := measured(f.Scene, func(s seam.Seam) bool { return s.Kind == seam.GapStart && s.TrackName == "Dialogue" })
+	if *gap.Measures.DeadSilenceMS < 600 {
+		t.Fatalf("the demo's hole: %+v", gap)
+	}
+	next := ""
+	for i, c := range f.Scene.Track(gap.Track).Clips {
+		if c.ID == gap.Left {
+			next = f.Scene.Track(gap.Track).Clips[i+1].ID
+		}
+	}
+	fill, err := m.Patch(scene.Hole{Clip: gap.Left, Next: next})
+	if err != nil || fill == nil {
+		t.Fatal(err, fill)
+	}
+	for _, side := range []string{gap.Left, next} {
+		r := measured(apply(fill.Edit), func(s seam.Seam) bool {
+			return s.Track == gap.Track && (s.Left == side && s.Right == "" || s.Right == side && s.Left == "")
+		})
+		if r.Verdict != seam.Clean || *r.Measures.DeadSilenceMS != 0 {
+			t.Errorf("filled, the seam is %s: %s", r.Verdict, r.Why)
+		}
+	}
+
+	found, hums, err := seam.Findings(f.Scene, m, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(found) != 1 || found[0].Kind != stray.Bump || found[0].ClipName != "Oda, take 2" || len(hums) == 0 {
+		t.Fatalf("found %+v and %d hums", found, len(hums))
+	}
+	p, err := m.Stray(found[0])
+	if err != nil || p.After == nil || p.After.Verdict != seam.Clean {
+		t.Errorf("the shovel: %+v, %v", p, err)
+	}
+
+	rain := f.Scene.Markers[slices.IndexFunc(f.Scene.Markers, func(m scene.Marker) bool { return m.Name == "rain begins" })].At
+	atRain := func(s seam.Seam) bool { return s.Kind == seam.Cut && s.TrackName == "Dialogue" && s.At >= rain }
+	before := measured(f.Scene, atRain)
+	bed, err := m.Bed(pcm.Span{To: f.Scene.Length()}, nil)
+	if err != nil || bed == nil {
+		t.Fatal(err, bed)
+	}
+	after := measured(apply(bed.Edit), atRain)
+	if math.Abs(*before.Measures.BackgroundStepDB) < 5 || math.Abs(*after.Measures.BackgroundStepDB) > 2 || bed.ThenDB > 1.9 || bed.RiseDB <= 0 {
+		t.Errorf("the rain's start: %.1f dB before, %.1f dB with the bed; %+v", *before.Measures.BackgroundStepDB, *after.Measures.BackgroundStepDB, bed)
+	}
+	t.Logf("the rain's start: %.1f dB before, %.1f dB with the bed; %s", *before.Measures.BackgroundStepDB, *after.Measures.BackgroundStepDB, bed.Words)
+	kept, err := m.KeepWords(pcm.Span{To: f.Scene.Length()})
+	if err != nil || len(kept) < 10 {
+		t.Fatal(err, len(kept))
+	}
+	edits := []scene.Edit{bed.Edit}
+	for _, k := range kept {
+		edits = append(edits, k.Edit)
+	}
+	apply(scene.InOrder("words kept", edits...))
 }

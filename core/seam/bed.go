@@ -3,6 +3,7 @@ package seam
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
@@ -77,23 +78,28 @@ func (m *Meter) Bed(span pcm.Span, chosen *Filling) (*Bed, error) {
 	if err != nil || len(takes) == 0 {
 		return nil, err
 	}
-	loudest, quietest := takes[0], takes[0]
-	for _, t := range takes {
-		if t.level > loudest.level {
-			loudest = t
+	heard := heardRooms(takes)
+	loudest, quietest := heard[0], heard[0]
+	for _, h := range heard {
+		if h.level > loudest.level {
+			loudest = h
 		}
-		if t.level < quietest.level {
-			quietest = t
+		if h.level < quietest.level {
+			quietest = h
 		}
 	}
+	cuts, err := m.cutBackgrounds(span)
+	if err != nil {
+		return nil, err
+	}
 	step := func(bed float64) (most float64) {
-		for i := 1; i < len(takes); i++ {
-			most = math.Max(most, math.Abs(sumOf(takes[i].level, bed)-sumOf(takes[i-1].level, bed)))
+		for _, c := range cuts {
+			most = math.Max(most, math.Abs(sumOf(c[0], bed)-sumOf(c[1], bed)))
 		}
 		return most
 	}
 	out := &Bed{StepDB: step(math.Inf(-1)), Quietest: quietest.clip.Name, LevelDB: quietest.level - 3}
-	low, high := quietest.level-12, loudest.level+12
+	low, high := quietest.level-12, loudest.level+20
 	if step(low) <= stepHidden { // nothing to hide: a bed that fills holes lies as low as the takes do
 		out.LevelDB = quietest.level
 	} else {
@@ -134,6 +140,72 @@ func (m *Meter) Bed(span pcm.Span, chosen *Filling) (*Bed, error) {
 		out.Words = fmt.Sprintf("The takes differ by %.1f dB at most, which is not heard; the bed fills what lies between them. The background of %s rises by %.1f dB.", out.StepDB, out.Quietest, out.RiseDB)
 	}
 	return out, nil
+}
+
+// cutBackgrounds are the backgrounds on both sides of each cut of the dialogue in a range, as the audit measures them: with those of all other tracks.
+func (m *Meter) cutBackgrounds(span pcm.Span) (list [][2]float64, err error) {
+	for _, s := range Find(m.scene) {
+		if s.Kind != Cut || !span.Contains(s.At) || m.scene.Track(s.Track).Purpose != "dialogue" || m.musicPlays(s.At) {
+			continue
+		}
+		r, err := m.Seam(s)
+		if err != nil {
+			return nil, err
+		}
+		if left, right := r.Measures.BackgroundLeftDB, r.Measures.BackgroundRightDB; left != nil && right != nil && *left > silent && *right > silent {
+			list = append(list, [2]float64{*left, *right})
+		}
+	}
+	return list, nil
+}
+
+// musicPlays tells whether music is heard near a moment: it covers the rooms.
+func (m *Meter) musicPlays(at int64) bool {
+	near := pcm.Span{From: at - m.ms(sideMS+500), To: at + m.ms(sideMS+500)}
+	for _, t := range m.scene.Tracks {
+		if t.Purpose != "music" || !m.heard[t.ID] {
+			continue
+		}
+		for _, c := range t.Clips {
+			if c.Span().Overlaps(near) && !c.Muted {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// A heardRoom is the background of a stretch of the scene: of all takes that sound in it, the loudest of which is clip.
+type heardRoom struct {
+	clip   *scene.Clip
+	level  float64
+	thirds []float64
+	most   float64
+}
+
+// heardRooms are the backgrounds one after the other, from one head or tail of a clip to the next; where no take sounds there is none.
+func heardRooms(takes []takeRoom) (list []heardRoom) {
+	var moments []int64
+	for _, t := range takes {
+		moments = append(moments, t.clip.Start, t.clip.End())
+	}
+	slices.Sort(moments)
+	moments = slices.Compact(moments)
+	for i := 0; i+1 < len(moments); i++ {
+		h := heardRoom{level: math.Inf(-1), most: math.Inf(-1)}
+		for _, t := range takes {
+			if !t.clip.Span().Contains(moments[i]) {
+				continue
+			}
+			if h.level = sumOf(h.level, t.level); t.level > h.most {
+				h.clip, h.thirds, h.most = t.clip, t.thirds, t.level
+			}
+		}
+		if h.clip != nil {
+			list = append(list, h)
+		}
+	}
+	return list
 }
 
 // sumOf is the level of two backgrounds together, dB.

@@ -54,6 +54,9 @@ func (m *Meter) quiets(c *scene.Clip, hole pcm.Span, seconds float64) ([]tone.Qu
 // rooms are the rooms before and after a hole: the quiet stretches that lie nearest. nil where there is none.
 func (m *Meter) rooms(c *scene.Clip, hole pcm.Span) (sides [2]*room, err error) {
 	list, sound, span, err := m.quiets(c, hole, farS)
+	if err == nil && len(list) == 0 {
+		list, sound, span, err = m.quiets(c, hole, nearS)
+	}
 	if err != nil {
 		return sides, err
 	}

@@ -285,7 +285,7 @@ func (l *look) backgrounds() error {
 		return nil
 	}
 	step := *level[1] - *level[0]
-	if l.left == nil || l.right == nil {
+	if toned := l.toneMeets(); (l.left == nil || l.right == nil) && !toned {
 		inside, outside, sign := 1, *level[0], 1.0
 		if l.right == nil {
 			inside, outside, sign = 0, *level[1], -1
@@ -293,12 +293,37 @@ func (l *look) backgrounds() error {
 		own := l.sounds[inside].BackgroundDB + l.trackGain(inside)
 		step = sign * (10*math.Log10(math.Pow(10, outside/10)+math.Pow(10, own/10)) - outside)
 	} else {
+		for i, r := range l.sounds {
+			if r == nil { // tone alone
+				colour[i] = measure.ColourOf(l.otherSound[i], l.others[i].Pauses(), int(l.scene.SampleRate))
+			}
+		}
 		const floor = -110 // dBFS of a third-octave: below it nothing is heard
 		apart := measure.ColourStepDB(colour[0], colour[1], floor)
 		m.ColourStepDB = &apart
 	}
 	m.BackgroundStepDB = &step
 	return nil
+}
+
+// toneMeets tells whether a patch begins or ends where a clip does: they go over into each other as two clips at a cut do.
+func (l *look) toneMeets() bool {
+	if l.left != nil && l.right != nil || l.otherSound[0] == nil && l.otherSound[1] == nil {
+		return false
+	}
+	near := pcm.Span{From: l.r.From - l.ms(30), To: l.r.To + l.ms(30)}
+	for _, t := range l.scene.Tracks {
+		if t.Purpose != "tone" || !l.Meter.heard[t.ID] {
+			continue
+		}
+		for i := t.At(near.From); i < len(t.Clips) && t.Clips[i].Start <= near.To; i++ {
+			c := t.Clips[i]
+			if side := l.otherSound[either(l.left == nil, 0, 1)]; side != nil && (l.left == nil && near.Contains(c.End()) || l.right == nil && near.Contains(c.Start)) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 func (l *look) trackGain(side int) float64 {

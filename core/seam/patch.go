@@ -440,8 +440,8 @@ func seedOf(h scene.Hole) uint64 {
 }
 
 // edges are what has to be done with the edges of a gap so that they go over into tone, and where the tone lies: over the gap and over what the
-// clips beside it fade within. An edge is drawn out into the gap by a fade where its recording has that much without a word, else the pause that it ends with
-// is faded; where it ends with a word, the tone comes up under that.
+// clips beside it fade within. The pause that a clip ends with is faded; where it has none its edge is drawn out into the gap, if its recording has
+// that much without a word; else the tone comes up under the word.
 func (m *Meter) edges(at hole) (edits []scene.Edit, span pcm.Span, fades [2]int64, err error) {
 	span = at.span
 	n := min(m.ms(gapFadeMS), span.Len()/3)
@@ -454,6 +454,10 @@ func (m *Meter) edges(at hole) (edits []scene.Edit, span pcm.Span, fades [2]int6
 		if err != nil {
 			return nil, span, fades, err
 		}
+		pause, err := m.pauseAt(c, tail)
+		if err != nil {
+			return nil, span, fades, err
+		}
 		edge, has, inner, out := "head", c.FadeIn.Length, c.FadeOut.Length, int64(-1)
 		if tail {
 			edge, has, inner, out = "tail", c.FadeOut.Length, c.FadeIn.Length, 1
@@ -462,7 +466,7 @@ func (m *Meter) edges(at hole) (edits []scene.Edit, span pcm.Span, fades [2]int6
 		if has > 0 {
 			edits = append(edits, &scene.FadeEdge{Clip: c.ID, Edge: edge})
 		}
-		if free >= n && n > 0 {
+		if pause < n && free >= n && n > 0 {
 			at := c.Start
 			if tail {
 				at = c.End()
@@ -470,10 +474,6 @@ func (m *Meter) edges(at hole) (edits []scene.Edit, span pcm.Span, fades [2]int6
 			fades[i] = n
 			edits = append(edits, &scene.Trim{Clip: c.ID, Edge: edge, To: at + out*n, Alone: true}, &scene.FadeEdge{Clip: c.ID, Edge: edge, Length: n, Curve: curve})
 			continue
-		}
-		pause, err := m.pauseAt(c, tail)
-		if err != nil {
-			return nil, span, fades, err
 		}
 		fades[i] = min(m.ms(gapFadeMS), pause, c.Length-inner)
 		if fades[i] >= m.ms(4) {

@@ -115,7 +115,7 @@ var Table = []Measure{
 // Figure is the seam's figure of a kind, nil if it could not be measured.
 func (m Measure) Figure(of *Measures) *float64 { return m.of(of) }
 
-func either(is bool, yes, no string) string {
+func either[T any](is bool, yes, no T) T {
 	if is {
 		return yes
 	}

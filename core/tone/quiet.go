@@ -26,6 +26,10 @@ var beside = struct{ before, after [2]int64 }{before: [2]int64{180, 220}, after:
 // A quiet stretch is at least so long, in milliseconds.
 const leastQuietMS = 120
 
+// What comes and goes by more than this, as the standard deviation of its levels in dB, is no room: it may be speech without a pause, of which
+// nothing stands out.
+const mostSpreadDB = 4.5
+
 // A cell is 100 ms of a pause: its levels in wide bands, and its loudest moment.
 type quietCell struct {
 	span  pcm.Span
@@ -61,8 +65,11 @@ func Find(b pcm.Block, rate int) []Quiet {
 	for _, p := range pauses {
 		run := pcm.Span{From: p.From, To: p.From}
 		flush := func() {
-			if run.Len() >= ms(leastQuietMS) {
-				list = append(list, quietOf(b, run, rate))
+			if run.Len() < ms(leastQuietMS) {
+				return
+			}
+			if q := quietOf(b, run, rate); q.SpreadDB < mostSpreadDB {
+				list = append(list, q)
 			}
 		}
 		for _, c := range cells {
@@ -241,18 +248,20 @@ func Rank(list []Quiet, sides []Side, seconds float64, rate int, away func(Quiet
 			}
 			c.Colour = min(c.Colour, ColourDB(q.Thirds, s.Thirds))
 		}
-		if len(sides) == 0 {
-			c.LevelBy, c.Colour = 0, 0
-		}
 		length := float64(q.Span.Len()) / float64(rate)
 		short := max(0, math.Log2(min(1.5, max(0.7, seconds))/length))
-		c.cost = math.Abs(c.LevelBy)/2 + c.Colour/1.5 + short + max(0, q.SpreadDB-1)/2
+		c.cost = short + max(0, q.SpreadDB-1)/2
+		if len(sides) > 0 {
+			c.cost += math.Abs(c.LevelBy)/2 + c.Colour/1.5
+		}
 		if c.AwayS >= 0 {
 			c.cost += min(2, c.AwayS/10)
 		} else {
 			c.cost += 2.5
 		}
-		c.Reasons = c.reasons(length)
+		if c.Reasons = c.reasons(length); len(sides) == 0 {
+			c.LevelBy, c.Colour = 0, 0 // there is nothing to be like
+		}
 		out = append(out, c)
 	}
 	slices.SortStableFunc(out, func(a, b Candidate) int { return cmp.Compare(a.cost, b.cost) })

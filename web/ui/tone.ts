@@ -157,13 +157,10 @@ export class Toning {
   private async choose(): Promise<void> {
     const q = this.hole(), first = q && (await this.ask(q));
     if (!first) return;
-    const asked = new Map<number, FillAnswer>([[0, first]]);
-    const one = async (i: number) => {
-      if (!asked.has(i)) {
-        const got = await this.ask(q!, i);
-        if (got) asked.set(i, got);
-      }
-      return asked.get(i);
+    const asked = new Map<number, Promise<FillAnswer | undefined>>([[0, Promise.resolve(first)]]);
+    const one = (i: number) => {
+      if (!asked.has(i)) asked.set(i, this.ask(q!, i));
+      return asked.get(i)!;
     };
     const around = (got: FillAnswer, part: string) => this.hear(got.at, got.to, part);
     this.choices.open({

@@ -9,7 +9,7 @@ for (const light of ["linen", "lamp"] as const)
     const scene = page.url();
     await seams(page).nth(5).click();
     const source = Object.keys(((await (await page.request.get(`${scene}state`)).json()) as { sources: object }).sources)[0];
-    for (const url of [app.base, scene, `${scene}sources`, `${scene}sources/${source}/`, `${app.base}/keys`, `${scene}hand-over`, `${app.base}/scenes/nobody/`]) {
+    for (const url of [app.base, scene, `${scene}sources`, `${scene}sources/${source}/`, `${scene}tone`, `${app.base}/keys`, `${scene}hand-over`, `${app.base}/scenes/nobody/`]) {
       if (url !== page.url()) await page.goto(url);
       await page.waitForTimeout(300);
       const found = (await new AxeBuilder({ page }).analyze()).violations.filter((v) => v.impact === "serious" || v.impact === "critical");
@@ -19,7 +19,7 @@ for (const light of ["linen", "lamp"] as const)
     }
     expect(await page.evaluate(() => document.documentElement.classList.contains("lamp"))).toBe(light === "lamp");
     await page.goto(scene);
-    for (const [key, dialog] of [["u", "Past and versions"], ["?", "Keys"], ["Alt+t", "Add a track"]]) {
+    for (const [key, dialog] of [["u", "Past and versions"], ["?", "Keys"], ["Alt+t", "Add a track"], ["i", "What to take out"]]) {
       await page.keyboard.press(key);
       await expect(page.getByRole("dialog", { name: dialog })).toBeVisible();
       const found = (await new AxeBuilder({ page }).include("dialog[open]").analyze()).violations.filter((v) => v.impact === "serious" || v.impact === "critical");

@@ -45,21 +45,41 @@ type fills struct {
 	mu    sync.Mutex
 	scene *scene.Scene
 	hole  scene.Hole
-	meter *seam.Meter
 	list  []seam.Filling
 }
 
-func (f *fills) of(sc *scene.Scene, h scene.Hole, find func() (*seam.Meter, []seam.Filling, error)) (*seam.Meter, []seam.Filling, error) {
+func (f *fills) of(sc *scene.Scene, h scene.Hole, find func() ([]seam.Filling, error)) ([]seam.Filling, error) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
 	if f.scene == sc && f.hole == h {
-		return f.meter, slices.Clone(f.list), nil
+		return slices.Clone(f.list), nil
 	}
-	m, list, err := find()
+	list, err := find()
 	if err == nil {
-		f.scene, f.hole, f.meter, f.list = sc, h, m, list
+		f.scene, f.hole, f.list = sc, h, list
 	}
-	return m, slices.Clone(list), err
+	return slices.Clone(list), err
+}
+
+// strays keeps what was found in the scene that was asked for last.
+type strays struct {
+	mu    sync.Mutex
+	scene *scene.Scene
+	list  []seam.Finding
+	hums  []seam.Hum
+}
+
+func (q *strays) of(sc *scene.Scene, m *seam.Meter) ([]seam.Finding, []seam.Hum, error) {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	if q.scene == sc {
+		return q.list, q.hums, nil
+	}
+	list, hums, err := seam.Findings(sc, m, 0)
+	if err == nil {
+		q.scene, q.list, q.hums = sc, list, hums
+	}
+	return list, hums, err
 }
 
 // mostFillings is how many tones are shown for a hole.
@@ -90,20 +110,26 @@ func (s *Server) fillings(r *http.Request) (a fillAnswer, err error) {
 			return a, err
 		}
 	}
-	m, list, err := s.fills.of(st.Scene, hole, func() (*seam.Meter, []seam.Filling, error) {
-		library, err := s.library(r.Context(), sc)
-		if err != nil {
-			return nil, nil, err
-		}
-		m, err := seam.NewMeter(sc, s.sound.open(sc))
-		if err != nil {
-			return nil, nil, err
-		}
-		list, err := m.Fillings(hole, library)
-		return m, list, err
-	})
+	m, err := seam.NewMeter(sc, s.sound.open(sc))
 	if err != nil {
 		return a, err
+	}
+	var list []seam.Filling
+	if r.URL.Query().Get("best") != "" { // the rest need not be looked for if the hole's own recording has something
+		if list, err = m.Near(hole); err != nil {
+			return a, err
+		}
+	}
+	if len(list) == 0 {
+		if list, err = s.fills.of(st.Scene, hole, func() ([]seam.Filling, error) {
+			library, err := s.library(r.Context(), sc)
+			if err != nil {
+				return nil, err
+			}
+			return m.Fillings(hole, library)
+		}); err != nil {
+			return a, err
+		}
 	}
 	if len(list) == 0 {
 		return a, cannot("No quiet stretch was found near this hole, and the tone library is empty. Bring a tone in on the Tone page.")
@@ -229,7 +255,7 @@ func (s *Server) findings(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	list, hums, err := seam.Findings(st.Scene, m, 0)
+	list, hums, err := s.strays.of(st.Scene, m)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -250,7 +276,7 @@ func (s *Server) finding(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	list, _, err := seam.Findings(st.Scene, m, 0)
+	list, _, err := s.strays.of(st.Scene, m)
 	if err != nil {
 		s.fail(w, r, err)
 		return

@@ -42,6 +42,7 @@ type Server struct {
 
 	mendings mendings
 	fills    fills
+	strays   strays
 
 	roomsMade  sync.Mutex // the made-up rooms are made once
 	roomsThere bool

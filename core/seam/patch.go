@@ -250,6 +250,15 @@ func (m *Meter) Patch(h scene.Hole) (*Filling, error) {
 	return nil, nil
 }
 
+// Near are the tones of a hole's own recording, the likest first.
+func (m *Meter) Near(h scene.Hole) ([]Filling, error) {
+	at, err := m.holeAt(h)
+	if err != nil {
+		return nil, err
+	}
+	return m.fillings(at, nil, false)
+}
+
 // Choose makes the edit of one of a hole's fillings.
 func (m *Meter) Choose(h scene.Hole, list []Filling, i int) (*Filling, error) {
 	at, err := m.holeAt(h)

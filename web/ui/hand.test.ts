@@ -3,11 +3,11 @@ import assert from "node:assert/strict";
 import test from "node:test";
 import { type Pull, doingOf, leadWords, outcome, outlineOf } from "./drag.ts";
 import { type Clip, type Scene, type Track, findClip, gaps, linked, prepare } from "./model.ts";
-import { rangeOf, rowsBetween, rowsOf } from "./rows.ts";
+import { hit, lullDepth, rangeOf, rowsBetween, rowsOf } from "./rows.ts";
 import type { Seam } from "./bench.ts";
 import { merged } from "./seams.ts";
 import { type Selection, edgesInHand, pickAt, spanOf, still, toTheRight, withClip, withEdge } from "./selection.ts";
-import { type Rate, lengthOf, parseTimecode, timecode } from "./time.ts";
+import { type Rate, type View, lengthOf, parseTimecode, timecode } from "./time.ts";
 
 const rate: Rate = { num: 25, den: 1, drop: false, nominal: 25 }, F = 1920;
 
@@ -48,6 +48,24 @@ test("a slide takes from one neighbour and gives to the other, and shows four pi
   assert.equal(outcome(s, rate, pull(s, "s2", "slide", 40)).delta, 20 * F); // all the handle that s1 has
   const { ends } = outlineOf(s, p, 10 * F);
   assert.deepEqual([ends.get("s1"), ends.get("p2"), ends.get("p3")], [{ head: 0, tail: 10 * F, shows: 0 }, { head: 10 * F, tail: 10 * F, shows: 0 }, { head: 10 * F, tail: 0, shows: 10 * F }]);
+});
+
+test("a lull is drawn by its edges, its fades and its middle, within its clip", () => {
+  const s = scene(), p = findClip(s, "s2")!, l = { id: "u1", from: 110 * F, to: 130 * F, fade_in: 2 * F, fade_out: F };
+  p.clip.lulls = [l]; // frames 60 to 80 of the scene
+  const of = (doing: Pull["doing"], frames: number, edge?: "head" | "tail") => outcome(s, rate, { ...pull(s, "s2", doing, frames, edge), lull: l });
+  assert.deepEqual(of("lull", 5, "tail").edit, { edit: "set_lull", clip: "s2", lull: "u1", to: 85 * F });
+  assert.deepEqual(of("lull", 5, "tail").words, ["lull 5 frames longer"]);
+  assert.equal(of("lull", -40, "head").delta, -10 * F); // to the clip's head
+  assert.equal(of("lull", 30, "head").delta, 20 * F - 2);
+  assert.deepEqual(of("lull", 4).edit, { edit: "set_lull", clip: "s2", lull: "u1", from: 64 * F, to: 84 * F });
+  assert.deepEqual(of("lull_fade", 3, "head").edit, { edit: "set_lull", clip: "s2", lull: "u1", fade_in: 5 * F });
+  assert.equal(of("lull_fade", -90, "tail").delta, 17 * F); // up to the other fade
+  assert.deepEqual([...outlineOf(s, pull(s, "s2", "lull", 5, "tail"), 5 * F).ends.keys()], []);
+  const rows = rowsOf(s, 0), row = rows[1], v: View = { from: 0, perPixel: F / 4 };
+  const at = (frame: number, y: number) => hit(rows, v, frame * 4, row.top + y)!;
+  assert.deepEqual([at(60, 3), at(80, 3), at(70, 10)].map((h) => [h.grip, h.edge, h.lull?.id]), [["lull", "head", "u1"], ["lull", "tail", "u1"], ["lull", undefined, "u1"]]);
+  assert.deepEqual([at(62, lullDepth(row, l)), at(55, 25)].map((h) => [h.grip, h.edge]), [["lull_fade", "head"], ["body", undefined]]);
 });
 
 test("a roll moves the linked cut, and the pictures are those at the new cut", () => {

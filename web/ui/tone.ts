@@ -148,7 +148,9 @@ export class Toning {
   }
 
   private async fill(): Promise<void> {
-    const q = this.hole(), got = q && (await this.stage.edits.after(() => this.ask(q)));
+    const q = this.hole();
+    q?.set("best", "1");
+    const got = q && (await this.stage.edits.after(() => this.ask(q)));
     if (!got) return;
     if (await this.stage.edits.edit(got.edit)) this.stage.note(`${got.did[0].toUpperCase()}${got.did.slice(1)}: ${got.list[0].reasons.slice(0, 2).join("; ")}`);
   }

@@ -9,7 +9,7 @@ import (
 	"blendseam/core/pcm"
 	"blendseam/core/timecode"
 	"blendseam/core/tone"
-	"blendseam/internal/room"
+	"blendseam/core/room"
 	"blendseam/media"
 	"blendseam/store"
 )

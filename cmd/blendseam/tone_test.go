@@ -11,11 +11,11 @@ import (
 
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
+	"blendseam/core/room"
 	"blendseam/core/scene"
 	"blendseam/core/seam"
 	"blendseam/core/stray"
 	"blendseam/internal/outside"
-	"blendseam/internal/room"
 	"blendseam/media"
 )
 

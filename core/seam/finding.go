@@ -157,65 +157,140 @@ func (m *Meter) hum(c *scene.Clip) (*Hum, error) {
 	return h, nil
 }
 
-// A voice holds the line against another one if it began earlier and lasts at least as long; what runs beside it for leastOverMS is spoken
-// over it. A voice that reaches another one's microphone starts with it, and is no other voice.
+// Two clips were recorded together if most of one lies beside the other. A voice holds the line against another one if it began leadMS earlier and lasts longer; what runs beside it for leastOverMS is spoken over it. What of a voice
+// reaches the other microphone is no other voice: a speaker's own words stand ownDB over what usually comes across.
 const (
 	leastOverMS = 200
-	bleedMS     = 60
+	leadMS      = 60
+	ownDB       = 8.0
 )
 
 // spokenOver finds speech on one dialogue track while another track's speaker holds the line.
 func (m *Meter) spokenOver() (list []Finding, err error) {
 	type said struct {
-		t     *scene.Track
-		c     *scene.Clip
-		words []speech.Stretch
-		back  float64
+		t *scene.Track
+		c *scene.Clip
 	}
 	var all []said
 	for _, t := range m.scene.Tracks {
-		if t.Kind != scene.Sound || t.Purpose != "dialogue" {
-			continue
-		}
 		for i := range t.Clips {
-			c := &t.Clips[i]
-			if c.Muted || !m.overlapped(t, c) {
-				continue
+			if t.Kind == scene.Sound && t.Purpose == "dialogue" && !t.Clips[i].Muted && m.scene.Sources[t.Clips[i].Source].Tone == nil && m.overlapped(t, &t.Clips[i]) {
+				all = append(all, said{t, &t.Clips[i]})
 			}
-			r, err := m.Recording(c, c.Start, beyondMS, m.inMS(c.Length)+beyondMS)
-			if err != nil {
-				return nil, err
-			}
-			all = append(all, said{t, c, r.Stretches, r.BackgroundDB})
 		}
 	}
 	for _, a := range all {
 		for _, b := range all {
-			if a.t == b.t || !a.c.Span().Overlaps(b.c.Span()) {
-				continue
-			}
-			for _, w := range a.words { // over which of b's lines?
-				span := w.Span.Intersect(a.c.Span())
-				if w.Kind != speech.Word || span.Len() < m.ms(leastOverMS) || lulled(a.c, span) {
-					continue
+			if both := a.c.Span().Intersect(b.c.Span()); a.t != b.t && both.Len() >= m.ms(leastOverMS) && both.Len() >= min(a.c.Length, b.c.Length)*6/10 {
+				over, err := m.over(a.c, b.c, both)
+				if err != nil {
+					return nil, err
 				}
-				own, _ := holding(a.words, span, m.ms(600))
-				line, holds := holding(b.words, span, m.ms(600))
-				if !holds || own.From-line.From < m.ms(bleedMS) || line.Len() < own.Len() || line.Intersect(span).Len() < span.Len()*6/10 {
-					continue
+				for _, f := range over {
+					f.Track, f.TrackName, f.Clip, f.ClipName = a.t.ID, a.t.Name, a.c.ID, a.c.Name
+					if f.fit(m); f.Lull.Empty() || lulled(a.c, f.Span) {
+						continue
+					}
+					f.Why = fmt.Sprintf("speech over the line on %s, %.0f dB over the background", b.t.Name, f.AboveDB)
+					list = append(list, f)
 				}
-				fade := m.ms(30)
-				f := Finding{Kind: SpokenOver, Track: a.t.ID, TrackName: a.t.Name, Clip: a.c.ID, ClipName: a.c.Name, Span: span, AboveDB: w.PeakDB - a.back, PeakDB: w.PeakDB,
-					Lull: pcm.Span{From: span.From - fade, To: span.To + m.ms(100) + fade}.Intersect(a.c.Span()), FadeIn: fade, FadeOut: fade}
-				if f.fit(m); f.Lull.Empty() {
-					continue
-				}
-				f.Why = fmt.Sprintf("speech over the line on %s, %.0f dB over the background", b.t.Name, f.AboveDB)
-				list = append(list, f)
 			}
 		}
 	}
 	return list, nil
+}
+
+// over finds where a clip's speaker speaks over the line that another clip's speaker holds. Levels are those of 20 ms.
+func (m *Meter) over(by, holder *scene.Clip, both pcm.Span) (list []Finding, err error) {
+	look := pcm.Span{From: both.From - m.ms(2000), To: both.To} // a line may have begun before
+	var levels [2][]float64
+	var back [2]float64
+	for i, c := range []*scene.Clip{by, holder} {
+		b, err := m.raw(c, look)
+		if err != nil {
+			return nil, err
+		}
+		levels[i] = measure.FrameLevels(pcm.Block{speech.WithoutDrift(measure.Mono(b), m.scene.SampleRate)}, int(m.scene.SampleRate))
+		r, err := m.Recording(c, (both.From+both.To)/2, m.inMS(both.Len()/2)+beyondMS, m.inMS(both.Len()/2)+beyondMS)
+		if err != nil {
+			return nil, err
+		}
+		back[i] = r.BackgroundDB
+	}
+	own := m.own(levels[0], levels[1], back[0], back[1])
+	others := m.own(levels[1], levels[0], back[1], back[0])
+	step := m.ms(measure.FrameMS)
+	spans := func(runs [][2]int) (out []pcm.Span) {
+		for _, r := range runs {
+			out = append(out, pcm.Span{From: int64(r[0]) * step, To: int64(r[1]) * step}.Add(look.From))
+		}
+		return out
+	}
+	for _, s := range spans(runs(own, 6)) {
+		if s = s.Intersect(both); s.Len() < m.ms(leastOverMS) {
+			continue
+		}
+		mine := s // the line that it is part of
+		for _, line := range spans(runs(own, 30)) {
+			if line.Overlaps(s) {
+				mine = line
+			}
+		}
+		for _, line := range spans(runs(others, 30)) {
+			during := 0
+			for k := (s.From - look.From) / step; k < (s.To-look.From)/step; k++ {
+				if others[k] {
+					during++
+				}
+			}
+			if !line.Overlaps(s) || mine.From-line.From < m.ms(leadMS) || line.Len() <= mine.Len() || int64(during)*step < s.Len()/10 {
+				continue
+			}
+			f := Finding{Kind: SpokenOver, Span: s, PeakDB: measure.Silence, FadeIn: m.ms(30), FadeOut: m.ms(30), Lull: pcm.Span{From: s.From - m.ms(50), To: s.To + m.ms(130)}.Intersect(by.Span())}
+			for k := (s.From - look.From) / step; k < (s.To-look.From)/step; k++ {
+				f.PeakDB = max(f.PeakDB, levels[0][k])
+			}
+			f.AboveDB = f.PeakDB - back[0]
+			list = append(list, f)
+			break
+		}
+	}
+	return list, nil
+}
+
+// own tells in which frames a microphone's own speaker is heard: over its background, and over what comes across from the other one, which is the quietest
+// fifth of the differences while that one is heard.
+func (m *Meter) own(mine, others []float64, myBack, otherBack float64) []bool {
+	var across []float64
+	for i := range mine {
+		if others[i] > otherBack+12 {
+			across = append(across, mine[i]-others[i])
+		}
+	}
+	out := make([]bool, len(mine))
+	bleed := -100.0
+	if len(across) >= 10 {
+		bleed = min(-ownDB, measure.Percentile(across, 0.2)) // what comes across is never as loud as its own microphone has it
+	}
+	for i := range mine {
+		out[i] = mine[i] > myBack+voiceAbove && mine[i] > others[i]+bleed+ownDB
+	}
+	return out
+}
+
+// runs are the stretches of what is true, joined where they are so many frames apart.
+func runs(is []bool, join int) (list [][2]int) {
+	for i, v := range is {
+		if !v {
+			continue
+		}
+		if n := len(list); n > 0 && i-list[n-1][1] <= join {
+			list[n-1][1] = i + 1
+		} else {
+			list = append(list, [2]int{i, i + 1})
+		}
+	}
+	return list
 }
 
 // overlapped tells whether another dialogue track sounds at the same time as a clip.
@@ -231,23 +306,6 @@ func (m *Meter) overlapped(t *scene.Track, c *scene.Clip) bool {
 		}
 	}
 	return false
-}
-
-// holding is the line that goes on at a span: words with breaks of at most so many samples.
-func holding(words []speech.Stretch, span pcm.Span, breaks int64) (line pcm.Span, ok bool) {
-	for _, w := range words {
-		if w.Kind != speech.Word {
-			continue
-		}
-		if !line.Empty() && w.Span.From-line.To <= breaks {
-			line.To = w.Span.To
-		} else if line.Overlaps(span) {
-			break
-		} else {
-			line = w.Span
-		}
-	}
-	return line, line.Overlaps(span)
 }
 
 // Name is what a finding is called within a sentence.

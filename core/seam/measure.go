@@ -264,6 +264,18 @@ func (l *look) backgrounds() error {
 	m := &l.r.Measures
 	var level [2]*float64
 	var colour [2]measure.Colour
+	toned := l.toneMeets()
+	if toned { // its beginning counts, or its end: it may be on its way from one room to another
+		i := either(l.left == nil, 0, 1)
+		if n := min(l.ms(400), l.others[i].Length); n >= l.ms(100) {
+			near := pcm.Span{To: n}
+			if i == 0 {
+				near = near.Add(l.others[i].Length - n)
+			}
+			l.otherSound[i] = l.otherSound[i].Slice(near.From, near.To)
+			l.others[i] = speech.Sketch(measure.Mono(l.otherSound[i]), int(l.scene.SampleRate))
+		}
+	}
 	for i, r := range l.sounds {
 		var db float64
 		switch others := l.others[i]; {
@@ -285,7 +297,7 @@ func (l *look) backgrounds() error {
 		return nil
 	}
 	step := *level[1] - *level[0]
-	if toned := l.toneMeets(); (l.left == nil || l.right == nil) && !toned {
+	if (l.left == nil || l.right == nil) && !toned {
 		inside, outside, sign := 1, *level[0], 1.0
 		if l.right == nil {
 			inside, outside, sign = 0, *level[1], -1

@@ -75,6 +75,7 @@ func Mend(sc *scene.Scene, open mix.Open, measured []Result, threads int, progre
 	if err != nil {
 		return nil, err
 	}
+	strays = slices.DeleteFunc(strays, func(f Finding) bool { return f.Kind == SpokenOver }) // which of two voices is to go is for an editor to say
 	proposals := make([]Proposal, len(todo)+len(strays))
 	var mu sync.Mutex
 	done := 0

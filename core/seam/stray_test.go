@@ -12,10 +12,11 @@ import (
 	"blendseam/core/measure"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
+	"blendseam/core/room"
 	"blendseam/core/scene"
 	"blendseam/core/seam"
 	"blendseam/core/tone"
-	"blendseam/internal/room"
+	"blendseam/internal/roomtest"
 )
 
 // A pause with a blow in it: two phrases of real voices (Debian's alsa-utils) over a modelled room.
@@ -36,7 +37,7 @@ func (m *maker) bumped(i int, kinds []room.Kind, rooms []pcm.Block) bumped {
 	for j := range take.sound {
 		take.sound[j] = take.sound[j]*measure.Amplitude(voiceDB) + rooms[i%len(rooms)][0][from+int64(j)]
 	}
-	blow, above := room.Blows(m.r, rate), m.between(14, 34)
+	blow, above := roomtest.Blows(m.r, rate), m.between(14, 34)
 	p := take.pause()
 	end := int64(0)
 	for j := 0; j+rate/100 <= len(blow.Sound); j += rate / 100 {
@@ -156,7 +157,7 @@ func TestBlowsAreMended(t *testing.T) {
 		cases = n
 	}
 	m := newMaker(t, seedOf()+50)
-	kinds := room.All()
+	kinds := roomtest.All()
 	var rooms []pcm.Block
 	for _, k := range kinds {
 		rooms = append(rooms, k.Sound(40*rate, rate, 1, m.r.Uint64()))

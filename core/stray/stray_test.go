@@ -9,9 +9,10 @@ import (
 
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
+	"blendseam/core/room"
 	"blendseam/core/stray"
 	"blendseam/internal/outside"
-	"blendseam/internal/room"
+	"blendseam/internal/roomtest"
 )
 
 const rate = 48000
@@ -51,7 +52,7 @@ func newStudio(t testing.TB) *studio {
 		}
 		s.voices = append(s.voices, v)
 	}
-	for _, k := range room.All() {
+	for _, k := range roomtest.All() {
 		s.kinds = append(s.kinds, k)
 		s.rooms = append(s.rooms, k.Sound(30*rate, rate, 1, s.r.Uint64()))
 	}
@@ -115,7 +116,7 @@ func TestBlowsInPausesAreFound(t *testing.T) {
 	for i := range 80 {
 		take := s.take(i)
 		p := take.pauses[s.r.IntN(len(take.pauses))]
-		blow := room.Blows(s.r, rate)
+		blow := roomtest.Blows(s.r, rate)
 		above := 15 + 20*s.r.Float64()
 		room := p.Len() - rate*55/100
 		if room < 0 {

@@ -50,20 +50,20 @@ func (g *grains) joint(k int64) int64 {
 	return k*g.grid + int64((unit(g.random(1, uint64(k)))-0.5)/2*float64(g.grid))
 }
 
-// strata is in how many parts of the loop grains begin in turn, so that all of it is heard as often.
-const strata = 16
+// portions is in how many parts of the loop grains begin in turn, so that all of it is heard as often.
+const portions = 16
 
 // strides are the steps from one part to the next: far apart, and through all of them.
 var strides = [...]int64{5, 7, 9, 11}
 
 // at gives grain number k.
 func (g *grains) at(k int64) grain {
-	round := uint64((k - mod(k, strata)) / strata)
+	round := uint64((k - mod(k, portions)) / portions)
 	turn := g.random(2, round)
-	part := (mod(k, strata)*strides[turn&3] + int64(turn>>8)&(strata-1)) % strata
+	part := (mod(k, portions)*strides[turn&3] + int64(turn>>8)&(portions-1)) % portions
 	bits := g.random(3, uint64(k))
 	return grain{span: pcm.Span{From: g.joint(k) - g.fade/2, To: g.joint(k+1) - g.fade/2 + g.fade},
-		from: int64((float64(part) + unit(bits)) * float64(g.loop) / strata), choice: unit(g.random(4, uint64(k))), all: g}
+		from: int64((float64(part) + unit(bits)) * float64(g.loop) / portions), choice: unit(g.random(4, uint64(k))), all: g}
 }
 
 // each goes through the grains that sound in a span.

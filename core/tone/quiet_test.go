@@ -9,9 +9,9 @@ import (
 
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
+	"blendseam/core/room"
 	"blendseam/core/tone"
 	"blendseam/internal/outside"
-	"blendseam/internal/room"
 )
 
 // voices are the words in Debian's alsa-utils.

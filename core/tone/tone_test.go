@@ -11,10 +11,10 @@ import (
 
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
+	"blendseam/core/room"
 	"blendseam/core/scene"
 	"blendseam/core/tone"
 	"blendseam/internal/outside"
-	"blendseam/internal/room"
 
 	"gonum.org/v1/gonum/dsp/fourier"
 )

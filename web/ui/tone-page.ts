@@ -98,7 +98,7 @@ Alpine.data("tones", () => ({
   async lay(id: string) {
     try {
       const got = await get<BedAnswer>(`/scenes/${data.id}/bed?tone=${id}`);
-      await post(`/scenes/${data.id}/edits`, { revision: got.revision, edit: got.edit, page: pageName });
+      await post(`/scenes/${data.id}/edits`, { page: pageName, revision: got.revision, edit: got.edit });
       say(`Laid as a bed. ${got.bed.words}`);
     } catch (e) {
       say(e);

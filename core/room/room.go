@@ -42,6 +42,16 @@ var Kinds = []Kind{
 		Hum: []Sine{{36.4, -4}, {72.8, -3}, {109.2, -8}}},
 }
 
+// Further are more rooms, which do not ship: tests need many.
+var Further = []Kind{
+	{Name: "Fridge beside the table", Level: -50, Slope: []Point{{30, -6}, {100, -3}, {400, -10}, {2000, -16}, {12000, -30}}, Hum: []Sine{{60, -6}, {120, -5}, {180, -12}, {240, -14}}},
+	{Name: "Drizzle", Level: -52, Slope: []Point{{30, -12}, {200, -10}, {1000, -9}, {5000, -8}, {14000, -14}}, Drops: 150},
+	{Name: "Wind", Level: -48, Slope: []Point{{30, 0}, {120, -4}, {500, -12}, {2000, -22}, {12000, -38}}, Swell: 3},
+	{Name: "Stairwell", Level: -55, Slope: []Point{{30, -4}, {150, -3}, {300, -6}, {900, -12}, {6000, -26}, {12000, -40}}},
+	{Name: "Office", Level: -47, Slope: []Point{{30, -8}, {125, -3}, {500, -6}, {2000, -12}, {8000, -20}, {14000, -30}}, Hum: []Sine{{99.6, -12}}},
+	{Name: "Attic", Level: -60, Slope: []Point{{30, -3}, {80, -5}, {250, -9}, {1000, -13}, {4000, -15}, {14000, -19}}},
+}
+
 // Sound makes n samples of the room at rate samples a second, in so many channels, from a seed. Its noise differs between channels, its hum
 // does not.
 func (k Kind) Sound(n int64, rate, channels int, seed uint64) pcm.Block {

@@ -1,4 +1,5 @@
-package room
+// Package roomtest has what tests put into rooms, and more rooms to put it into.
+package roomtest
 
 import (
 	"math"
@@ -6,17 +7,8 @@ import (
 
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
+	"blendseam/core/room"
 )
-
-// Further are more rooms, for tests.
-var Further = []Kind{
-	{Name: "Fridge beside the table", Level: -50, Slope: []Point{{30, -6}, {100, -3}, {400, -10}, {2000, -16}, {12000, -30}}, Hum: []Sine{{60, -6}, {120, -5}, {180, -12}, {240, -14}}},
-	{Name: "Drizzle", Level: -52, Slope: []Point{{30, -12}, {200, -10}, {1000, -9}, {5000, -8}, {14000, -14}}, Drops: 150},
-	{Name: "Wind", Level: -48, Slope: []Point{{30, 0}, {120, -4}, {500, -12}, {2000, -22}, {12000, -38}}, Swell: 3},
-	{Name: "Stairwell", Level: -55, Slope: []Point{{30, -4}, {150, -3}, {300, -6}, {900, -12}, {6000, -26}, {12000, -40}}},
-	{Name: "Office", Level: -47, Slope: []Point{{30, -8}, {125, -3}, {500, -6}, {2000, -12}, {8000, -20}, {14000, -30}}, Hum: []Sine{{99.6, -12}}},
-	{Name: "Attic", Level: -60, Slope: []Point{{30, -3}, {80, -5}, {250, -9}, {1000, -13}, {4000, -15}, {14000, -19}}},
-}
 
 // A Blow is a sound that does not belong: what is heard from its first sample on.
 type Blow struct {
@@ -68,9 +60,12 @@ func Blows(r *rand.Rand, rate int) Blow {
 	for at := 0; at+n <= len(v); at += n {
 		loudest = max(loudest, measure.RMSDB(pcm.Block{v[at : at+n]}))
 	}
-	turn(pcm.Block{v}, -loudest)
+	g := measure.Amplitude(-loudest)
+	for i := range v {
+		v[i] *= g
+	}
 	return b
 }
 
 // All are the rooms of tests: those that ship with the application, and further ones.
-func All() []Kind { return append(append([]Kind(nil), Kinds...), Further...) }
+func All() []room.Kind { return append(append([]room.Kind(nil), room.Kinds...), room.Further...) }

@@ -289,7 +289,7 @@ func each(t *testing.T, do func(specimen)) {
 	group.Wait()
 }
 
-const specimens = 306
+const specimens = 204
 
 // seedOf is a fixed seed, or that of the environment for a fresh look.
 func seedOf() uint64 {

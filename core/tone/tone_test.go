@@ -109,7 +109,7 @@ func furthest(v []float64, from int) (most float64, at int) {
 func TestAMinuteFromSevenTenthsOfASecondIsLikeTheRoom(t *testing.T) {
 	t.Parallel()
 	for ki, k := range room.Kinds {
-		for seed := range uint64(2) {
+		for seed := range uint64(1) {
 			material := k.Sound(rate*7/10, rate, 1, 100*uint64(ki)+seed)
 			began := time.Now()
 			b := read(t, built(material, scene.Tone{Seed: seed + 1}), 12*3600*rate, 60*rate)

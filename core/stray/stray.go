@@ -243,7 +243,12 @@ func (e *ear) stray(s pcm.Span) (Kind, bool) {
 		return Bump, true
 	case dies && struck && e.down(at, band, 1, 6) <= 25: // more than once, not the hardest at first
 		return Bump, true
-	case rise <= 40 && length >= 90 && length <= 700 && db >= 12 && e.pitched(s) < 40:
+	case length <= 500 && rise <= 100 && db >= 12 && e.low(s): // a soft thump
+		return Bump, true
+	case rise <= 40 && length >= 40 && length <= 700 && db >= 12 && e.pitched(s) < 40:
+		if length < 150 {
+			return Bump, true
+		}
 		return Cough, true
 	}
 	return "", false
@@ -278,6 +283,13 @@ func (e *ear) down(at int64, band int, step int64, by float64) (ms int64) {
 		ms += hopMS
 	}
 	return ms - hopMS
+}
+
+// low tells whether a sound has next to nothing above 300 Hz, where every voice has something: what the filter lets through of it there is 15 dB down.
+func (e *ear) low(s pcm.Span) bool {
+	_, all := e.topOf(0, s)
+	_, high := e.topOf(1, s)
+	return high+e.usual[1] < all+e.usual[0]-15
 }
 
 // pitched is how long a sound has a pitch above 300 Hz, where a blow's deep note is gone, in ms.

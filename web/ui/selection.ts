@@ -21,6 +21,7 @@ const edgeOf = (s: SeamEdge): Edge => ({ ...(s.left ? { left: s.left } : {}), ..
 export function edgesInHand(sel: Selection, seam: SeamEdge | undefined): Edge[] {
   if (sel.kind === "edges") return sel.edges;
   if (sel.kind === "clips") return sel.edge && sel.ids.length === 1 ? [sel.edge === "head" ? { right: sel.ids[0] } : { left: sel.ids[0] }] : [];
+  if (seam?.kind === "lull") return []; // its edges are no clip's
   return seam && (sel.kind === "seam" || sel.kind === "none") ? [edgeOf(seam)] : [];
 }
 

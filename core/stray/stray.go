@@ -262,7 +262,7 @@ const (
 
 // release tells whether a short sound is the end of the word ahead of it.
 func (e *ear) release(s Stray) bool {
-	if s.Kind == Cough || s.Span.Len() > e.rate*releaseMS/1000 {
+	if s.Kind == Cough || s.Span.Len() > e.rate*releaseMS/1000 && !e.low(s.Span) {
 		return false
 	}
 	return slices.ContainsFunc(e.f.Stretches, func(w speech.Stretch) bool {
@@ -272,7 +272,7 @@ func (e *ear) release(s Stray) bool {
 		after, before := s.Span.From-w.Span.To, w.Span.From-s.Span.To
 		soon := after > -e.rate/50 && after < e.rate*releaseAfterMS/1000
 		near := after > -e.rate/50 && after < e.rate*2/5 || before > -e.rate/50 && before < e.rate/10
-		return soon && s.PeakDB < w.PeakDB-3 || near && s.PeakDB < w.PeakDB-10 && s.AboveDB < 20
+		return soon && s.PeakDB < w.PeakDB-3 || near && s.PeakDB < w.PeakDB-10 && (s.AboveDB < 20 || e.low(s.Span))
 	})
 }
 

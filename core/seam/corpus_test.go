@@ -289,7 +289,7 @@ func each(t *testing.T, do func(specimen)) {
 	group.Wait()
 }
 
-const specimens = 204
+const specimens = 132
 
 // seedOf is a fixed seed, or that of the environment for a fresh look.
 func seedOf() uint64 {

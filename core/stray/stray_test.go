@@ -88,7 +88,7 @@ func TestVoicesAndRoomsAreNoStraySounds(t *testing.T) {
 	t.Parallel()
 	s := newStudio(t)
 	found, spoken := 0, 0
-	for i := range 80 {
+	for i := range 60 {
 		take := s.take(i)
 		for _, x := range stray.Find(take.sound, rate) {
 			found++
@@ -104,7 +104,7 @@ func TestVoicesAndRoomsAreNoStraySounds(t *testing.T) {
 		t.Errorf("%d parts of voices were taken for stray sounds", spoken)
 	}
 	if found > 3 {
-		t.Errorf("%d stray sounds in 80 takes without any", found)
+		t.Errorf("%d stray sounds in 60 takes without any", found)
 	}
 }
 
@@ -113,7 +113,7 @@ func TestBlowsInPausesAreFound(t *testing.T) {
 	t.Parallel()
 	s := newStudio(t)
 	missed, cases := 0, 0
-	for i := range 80 {
+	for i := range 60 {
 		take := s.take(i)
 		p := take.pauses[s.r.IntN(len(take.pauses))]
 		blow := roomtest.Blows(s.r, rate)

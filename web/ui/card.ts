@@ -157,7 +157,7 @@ export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolea
   const names = r.tracks.map((id) => a.scene.tracks.find((t) => t.id === id)?.name ?? "");
   const over = r.gap ? `Gap · ${names[0]}` : "Range", length = `${short(a, r.to - r.from)} · ${((r.to - r.from) / a.scene.sample_rate).toFixed(2)} s`;
   const rows = [{ name: "Length", value: length }, { name: "Tracks", value: names.length ? names.length > 2 ? `${names.length} tracks` : names.join(", ") : "all" }];
-  const actions = r.gap ? [action(a, "fill", "Fill it with tone", "wide on"), action(a, "fill_choose", "Which tone …"), action(a, "remove_close", "Close it up")]
+  const actions = r.gap ? [action(a, "fill", "Fill it with tone", "wide on"), action(a, "fill_choose", "Which tone …"), action(a, "remove_close", "Close the gap up", "wide")]
     : [action(a, "lull", "Lull"), action(a, "fill", "Fill with tone"), action(a, "bed", "Bed under it …"), action(a, "keep_words", "Keep words …"), action(a, "findings", "Find strays …"), action(a, "keep_tone", "Keep as tone …"), action(a, "remove", "Leave gap"), action(a, "remove_close", "Close up"), action(a, "copy", "Copy"), action(a, "cut", "Cut"), action(a, "lead_all", "All cuts lead …"), action(a, "blend_all", "Blend its cuts …")];
   if (copied) actions.push(action(a, "paste", "Paste over"), action(a, "paste_insert", "Paste and push"));
   if (source) actions.push(action(a, "fill_range", `Fill from ${source}`, "wide"));

@@ -95,6 +95,7 @@ func Mend(sc *scene.Scene, open mix.Open, measured []Result, threads int, progre
 	if err != nil {
 		return nil, err
 	}
+	slices.SortStableFunc(proposals, func(a, b Proposal) int { return cmp.Compare(a.Before.At, b.Before.At) })
 	out := &Mending{}
 	for round := range 6 {
 		out.lay(sc, proposals)

@@ -7,9 +7,9 @@ import (
 	"path/filepath"
 
 	"blendseam/core/pcm"
+	"blendseam/core/room"
 	"blendseam/core/timecode"
 	"blendseam/core/tone"
-	"blendseam/core/room"
 	"blendseam/media"
 	"blendseam/store"
 )
@@ -50,9 +50,8 @@ func (in Intake) room(ctx context.Context, k room.Kind, seed uint64) error {
 		return err
 	}
 	defer out.Discard()
-	raw := make([]byte, out.Encoder.Size(sound.Len()))
-	out.Encoder.Encode(raw, sound, 0)
-	if _, err := out.Write(raw); err != nil {
+	whole := pcm.Span{To: sound.Len()}
+	if err := out.Copy(pcm.Memory{Rate: roomRate, Sound: sound}, whole); err != nil {
 		return err
 	}
 	if err := out.Close(); err != nil {
@@ -62,7 +61,6 @@ func (in Intake) room(ctx context.Context, k room.Kind, seed uint64) error {
 	if err != nil {
 		return err
 	}
-	whole := pcm.Span{To: sound.Len()}
 	_, err = in.Store.AddTone(ctx, store.Tone{Name: k.Name, Place: k.About + " (made up)", Source: info.ID, To: whole.To, Rate: roomRate,
 		LevelDB: tone.LevelDB(sound, roomRate), Thirds: tone.Thirds(sound, []pcm.Span{whole}, roomRate), MadeUp: k.Name})
 	return err

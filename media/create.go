@@ -140,6 +140,25 @@ func createMP3(path string, e pcm.Encoder) (*File, error) {
 	return f, nil
 }
 
+// Copy writes a span of a sound.
+func (f *File) Copy(r pcm.ReaderAt, span pcm.Span) error {
+	const step = 1 << 16
+	block := pcm.NewBlock(f.Encoder.Format.Channels, step)
+	raw := make([]byte, f.Encoder.Size(step))
+	for at := span.From; at < span.To; at += step {
+		part := block.Slice(0, min(step, span.To-at))
+		if err := r.ReadSamplesAt(part, at); err != nil {
+			return err
+		}
+		piece := raw[:f.Encoder.Size(part.Len())]
+		f.Encoder.Encode(piece, part, at-span.From)
+		if _, err := f.Write(piece); err != nil {
+			return fmt.Errorf("%s: %w", f.path, err)
+		}
+	}
+	return nil
+}
+
 // Close completes the file and gives it its name.
 func (f *File) Close() error {
 	err := f.finish()

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"sync"
 
-	"blendseam/core/mix"
 	"blendseam/core/scene"
 	"blendseam/core/seam"
 	"blendseam/interchange/report"
@@ -97,23 +96,25 @@ func (s *Server) places(w http.ResponseWriter, r *http.Request) {
 	s.answer(w, http.StatusOK, p)
 }
 
-// mendings keeps what was found for the last states of scenes.
-type mendings struct {
-	mu   sync.Mutex
-	last map[*scene.Scene]*seam.Mending
+// latest keeps what was found for what was asked for last. One search goes on at a time: it takes all processors.
+type latest[K comparable, V any] struct {
+	mu    sync.Mutex
+	known bool
+	key   K
+	value V
 }
 
-func (q *mendings) of(sc *scene.Scene, open mix.Open, known []seam.Result, progress func(done, of int)) (*seam.Mending, error) {
-	q.mu.Lock()
-	defer q.mu.Unlock() // one at a time: it takes all processors
-	if m := q.last[sc]; m != nil {
-		return m, nil
+func (l *latest[K, V]) of(key K, find func() (V, error)) (V, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.known && l.key == key {
+		return l.value, nil
 	}
-	m, err := seam.Mend(sc, open, known, 0, progress)
+	value, err := find()
 	if err == nil {
-		q.last = map[*scene.Scene]*seam.Mending{sc: m}
+		l.known, l.key, l.value = true, key, value
 	}
-	return m, err
+	return value, err
 }
 
 // mend answers with what would mend the whole scene; nothing is changed. Progress is told to the scene's pages.
@@ -129,8 +130,10 @@ func (s *Server) mend(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	m, err := s.mendings.of(st.Scene, s.sound.open(st.Scene), all, func(done, of int) {
-		s.news.tell(id, "mending", map[string]int{"done": done, "of": of})
+	m, err := s.mendings.of(st.Scene, func() (*seam.Mending, error) {
+		return seam.Mend(st.Scene, s.sound.open(st.Scene), all, 0, func(done, of int) {
+			s.news.tell(id, "mending", map[string]int{"done": done, "of": of})
+		})
 	})
 	if err != nil {
 		s.fail(w, r, err)

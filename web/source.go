@@ -188,19 +188,8 @@ func writeStretch(file string, sound pcm.ReaderAt, span pcm.Span, rate int) erro
 		return err
 	}
 	defer out.Discard()
-	const step = 1 << 16
-	block := pcm.NewBlock(channels, step)
-	raw := make([]byte, out.Encoder.Size(step))
-	for at := span.From; at < span.To; at += step {
-		part := block.Slice(0, min(step, span.To-at))
-		if err := sound.ReadSamplesAt(part, at); err != nil {
-			return err
-		}
-		piece := raw[:out.Encoder.Size(part.Len())]
-		out.Encoder.Encode(piece, part, at-span.From)
-		if _, err := out.Write(piece); err != nil {
-			return err
-		}
+	if err := out.Copy(sound, span); err != nil {
+		return err
 	}
 	return out.Close()
 }

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
-	"sync"
 
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
@@ -40,46 +39,23 @@ type fillAnswer struct {
 	Edit     any           `json:"edit"`
 }
 
-// fills keeps what was found for the hole that was asked for last.
-type fills struct {
-	mu    sync.Mutex
+// A holeOf is a hole of a state of a scene.
+type holeOf struct {
 	scene *scene.Scene
 	hole  scene.Hole
-	list  []seam.Filling
 }
 
-func (f *fills) of(sc *scene.Scene, h scene.Hole, find func() ([]seam.Filling, error)) ([]seam.Filling, error) {
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	if f.scene == sc && f.hole == h {
-		return slices.Clone(f.list), nil
-	}
-	list, err := find()
-	if err == nil {
-		f.scene, f.hole, f.list = sc, h, list
-	}
-	return slices.Clone(list), err
-}
-
-// strays keeps what was found in the scene that was asked for last.
+// strays are what was found in a scene.
 type strays struct {
-	mu    sync.Mutex
-	scene *scene.Scene
-	list  []seam.Finding
-	hums  []seam.Hum
+	list []seam.Finding
+	hums []seam.Hum
 }
 
-func (q *strays) of(sc *scene.Scene, m *seam.Meter) ([]seam.Finding, []seam.Hum, error) {
-	q.mu.Lock()
-	defer q.mu.Unlock()
-	if q.scene == sc {
-		return q.list, q.hums, nil
-	}
-	list, hums, err := seam.Findings(sc, m, 0)
-	if err == nil {
-		q.scene, q.list, q.hums = sc, list, hums
-	}
-	return list, hums, err
+func (s *Server) straysOf(sc *scene.Scene, m *seam.Meter) (strays, error) {
+	return s.strays.of(sc, func() (x strays, err error) {
+		x.list, x.hums, err = seam.Findings(sc, m, 0)
+		return x, err
+	})
 }
 
 // mostFillings is how many tones are shown for a hole.
@@ -121,7 +97,7 @@ func (s *Server) fillings(r *http.Request) (a fillAnswer, err error) {
 		}
 	}
 	if len(list) == 0 {
-		if list, err = s.fills.of(st.Scene, hole, func() ([]seam.Filling, error) {
+		if list, err = s.fills.of(holeOf{st.Scene, hole}, func() ([]seam.Filling, error) {
 			library, err := s.library(r.Context(), sc)
 			if err != nil {
 				return nil, err
@@ -130,6 +106,7 @@ func (s *Server) fillings(r *http.Request) (a fillAnswer, err error) {
 		}); err != nil {
 			return a, err
 		}
+		list = slices.Clone(list) // choosing one makes its edit in the list
 	}
 	if len(list) == 0 {
 		return a, cannot("No quiet stretch was found near this hole, and the tone library is empty. Bring a tone in on the Tone page.")
@@ -255,18 +232,18 @@ func (s *Server) findings(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	list, hums, err := s.strays.of(st.Scene, m)
+	found, err := s.straysOf(st.Scene, m)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
 	views := []findingView{}
-	for _, f := range list {
+	for _, f := range found.list {
 		if f.Span.Overlaps(span) {
 			views = append(views, findingView{f, st.Scene.Timecode(f.Span.From)})
 		}
 	}
-	s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "findings": views, "hums": hums})
+	s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "findings": views, "hums": found.hums})
 }
 
 // finding answers with what would take one finding out.
@@ -276,17 +253,17 @@ func (s *Server) finding(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	list, _, err := s.strays.of(st.Scene, m)
+	found, err := s.straysOf(st.Scene, m)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	i := slices.IndexFunc(list, func(f seam.Finding) bool { return f.ID == r.URL.Query().Get("id") })
+	i := slices.IndexFunc(found.list, func(f seam.Finding) bool { return f.ID == r.URL.Query().Get("id") })
 	if i < 0 {
 		s.answer(w, http.StatusOK, nil)
 		return
 	}
-	p, err := m.Stray(list[i])
+	p, err := m.Stray(found.list[i])
 	if err != nil {
 		s.fail(w, r, err)
 		return

@@ -11,6 +11,8 @@ import (
 	"sync"
 	"time"
 
+	"blendseam/core/scene"
+	"blendseam/core/seam"
 	"blendseam/intake"
 	"blendseam/media"
 	"blendseam/store"
@@ -40,9 +42,9 @@ type Server struct {
 	sound  *sound
 	seams  *seams
 
-	mendings mendings
-	fills    fills
-	strays   strays
+	mendings latest[*scene.Scene, *seam.Mending]
+	fills    latest[holeOf, []seam.Filling]
+	strays   latest[*scene.Scene, strays]
 
 	roomsMade  sync.Mutex // the made-up rooms are made once
 	roomsThere bool

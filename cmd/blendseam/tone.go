@@ -6,6 +6,7 @@ import (
 	"math"
 	"strings"
 
+	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/tone"
@@ -90,7 +91,7 @@ func (c *toneCmd) Run(ctx context.Context) error {
 
 func seconds(n int64, rate int) float64 { return float64(n) / float64(rate) }
 
-// write renders tone to the file, a second at a time.
+// write renders tone to the file.
 func (c *toneCmd) write(r pcm.ReaderAt, span pcm.Span, gainDB float64) error {
 	f := r.Format()
 	out, err := media.Create(c.Out, f.Rate, f.Channels, "24", false)
@@ -98,23 +99,8 @@ func (c *toneCmd) write(r pcm.ReaderAt, span pcm.Span, gainDB float64) error {
 		return err
 	}
 	defer out.Discard()
-	gain := math.Pow(10, gainDB/20)
-	block := pcm.NewBlock(f.Channels, int64(f.Rate))
-	for at := span.From; at < span.To; at += block.Len() {
-		part := block.Slice(0, min(block.Len(), span.To-at))
-		if err := r.ReadSamplesAt(part, at); err != nil {
-			return err
-		}
-		for _, ch := range part {
-			for i := range ch {
-				ch[i] *= gain
-			}
-		}
-		raw := make([]byte, out.Encoder.Size(part.Len()))
-		out.Encoder.Encode(raw, part, at-span.From)
-		if _, err := out.Write(raw); err != nil {
-			return fmt.Errorf("%s: %w", c.Out, err)
-		}
+	if err := out.Copy(pcm.Turned{ReaderAt: r, Gain: measure.Amplitude(gainDB)}, span); err != nil {
+		return err
 	}
 	return out.Close()
 }

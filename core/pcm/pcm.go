@@ -138,3 +138,20 @@ func (m Memory) ReadSamplesAt(dst Block, at int64) error {
 	}
 	return nil
 }
+
+// Turned is a sound at another gain, as an amplitude.
+type Turned struct {
+	ReaderAt
+	Gain float64
+}
+
+// ReadSamplesAt reads and turns; see ReaderAt.
+func (t Turned) ReadSamplesAt(dst Block, at int64) error {
+	err := t.ReaderAt.ReadSamplesAt(dst, at)
+	for _, ch := range dst {
+		for i := range ch {
+			ch[i] *= t.Gain
+		}
+	}
+	return err
+}

@@ -209,6 +209,17 @@ func (d *draft) checkTone(t Tone) error {
 	return nil
 }
 
+// ToneTrack is the index of the first tone track with room for tone over a span, -1 if there is none.
+func (s *Scene) ToneTrack(span pcm.Span) int {
+	return slices.IndexFunc(s.Tracks, func(t *Track) bool {
+		if t.Purpose != "tone" || t.Kind != Sound || t.Locked {
+			return false
+		}
+		k := t.At(span.From)
+		return k == len(t.Clips) || t.Clips[k].Start >= span.To
+	})
+}
+
 // toneTrack is the index of the track that tone goes to.
 func (d *draft) toneTrack(id string, span pcm.Span) (int, error) {
 	if id != "" {
@@ -218,14 +229,13 @@ func (d *draft) toneTrack(id string, span pcm.Span) (int, error) {
 		}
 		return list[0], nil
 	}
+	if i := d.ToneTrack(span); i >= 0 {
+		return i, nil
+	}
 	n := 0
-	for i, t := range d.Tracks {
-		if t.Purpose != "tone" || t.Kind != Sound {
-			continue
-		}
-		n++
-		if k := t.At(span.From); !t.Locked && (k == len(t.Clips) || t.Clips[k].Start >= span.To) {
-			return i, nil
+	for _, t := range d.Tracks {
+		if t.Purpose == "tone" {
+			n++
 		}
 	}
 	name := "Tone"

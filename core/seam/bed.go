@@ -49,19 +49,7 @@ func (m *Meter) takeRooms(span pcm.Span) (list []takeRoom, err error) {
 			if err != nil {
 				return nil, err
 			}
-			var all *room
-			for _, s := range both {
-				if s == nil {
-					continue
-				}
-				if all == nil {
-					all = &room{sound: pcm.NewBlock(len(s.sound), 0)}
-				}
-				for k, q := range s.spans {
-					all.add(s.sound.Slice(q.From, q.To), s.at[k], s.at[k].From)
-				}
-			}
-			if all != nil && all.sound.Len() > 0 {
+			if all := oneRoom(both); all != nil {
 				all.measure(int(m.scene.SampleRate))
 				list = append(list, takeRoom{c, all.turned(t.GainDB)})
 			}
@@ -98,7 +86,7 @@ func (m *Meter) Bed(span pcm.Span, chosen *Filling) (*Bed, error) {
 		}
 		return most
 	}
-	out := &Bed{StepDB: step(math.Inf(-1)), Quietest: quietest.clip.Name, LevelDB: quietest.level - 3}
+	out := &Bed{StepDB: step(math.Inf(-1)), Quietest: quietest.clip.Name}
 	low, high := quietest.level-12, loudest.level+20
 	if step(low) <= stepHidden { // nothing to hide: a bed that fills holes lies as low as the takes do
 		out.LevelDB = quietest.level
@@ -218,39 +206,17 @@ const bedFadeMS = 400
 
 // spread makes the edit that lays a filling's tone under a stretch of the scene at a level, on a track of its own.
 func (m *Meter) spread(span pcm.Span, f *Filling, level float64) error {
-	if len(f.used) == 0 {
-		f.used = []tone.Quiet{f.Quiet}
-	}
 	in := m.scene.ToneMiddle()
 	recipe := scene.Tone{Seed: seedOf(scene.Hole{Clip: f.Source}), Phase: in - span.From}
-	for _, q := range f.used {
-		recipe.Left = append(recipe.Left, scene.Material{Source: f.Source, From: q.Span.From, To: q.Span.To})
-	}
-	with, bring := m.scene, []scene.Edit(nil)
-	if f.library != nil {
-		if _, known := m.scene.Sources[f.Source]; !known {
-			bring = []scene.Edit{&scene.Bring{Source: *f.library}}
-		}
-	}
-	src, err := with.ToneSource(recipe, "")
-	if err != nil {
-		return err
-	}
-	if f.library != nil {
-		src.Channels = f.library.Channels
-	}
 	wish := tone.Wish{Span: pcm.Span{From: in, To: in + min(span.Len(), 8*m.scene.SampleRate)}, Left: level, Right: level}
-	recipe, gain, err := tone.Settle(recipe, int(m.scene.SampleRate), max(1, src.Channels), src.Samples, wish, m.materials(f))
+	recipe, gain, err := m.settle(f, recipe, wish)
 	if err != nil {
 		return err
 	}
 	fade := min(m.ms(bedFadeMS), span.Len()/4)
 	lay := &scene.LayTone{Tone: recipe, Name: "Bed of " + f.SourceName, From: span.From, To: span.To, In: in, GainDB: math.Round(100*max(-100, min(40, gain))) / 100, FadeIn: fade, FadeOut: fade}
 	f.Did = fmt.Sprintf("bed of %s from %s", m.lengthWords(span.Len()), f.SourceName)
-	f.Edit, f.lay, f.channels = lay, lay, src.Channels
-	if len(bring) > 0 {
-		f.Edit = scene.InOrder(f.Did, append(bring, lay)...)
-	}
+	f.finish(lay, nil)
 	return nil
 }
 
@@ -259,29 +225,8 @@ func (m *Meter) Built(f *Filling, level float64) (pcm.ReaderAt, error) {
 	if err := m.spread(pcm.Span{To: 60 * m.scene.SampleRate}, f, level); err != nil {
 		return nil, err
 	}
-	lay := f.lay
-	src, err := m.scene.ToneSource(lay.Tone, "")
-	if err != nil {
-		return nil, err
-	}
-	r := tone.Open(lay.Tone, int(m.scene.SampleRate), max(1, f.channels), src.Samples, m.materials(f))
-	return turnedReader{r, measure.Amplitude(lay.GainDB)}, nil
-}
-
-// turnedReader is a sound at another gain.
-type turnedReader struct {
-	pcm.ReaderAt
-	gain float64
-}
-
-func (t turnedReader) ReadSamplesAt(dst pcm.Block, at int64) error {
-	err := t.ReaderAt.ReadSamplesAt(dst, at)
-	for _, ch := range dst {
-		for i := range ch {
-			ch[i] *= t.gain
-		}
-	}
-	return err
+	r := tone.Open(f.lay.Tone, int(m.scene.SampleRate), f.source.Channels, f.source.Samples, m.materials(f))
+	return pcm.Turned{ReaderAt: r, Gain: measure.Amplitude(f.lay.GainDB)}, nil
 }
 
 // A Kept is what keeping the words leaves of a clip.

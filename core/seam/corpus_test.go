@@ -16,7 +16,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/core/seam"
 	"blendseam/core/timecode"
-	"blendseam/internal/outside"
+	"blendseam/internal/roomtest"
 )
 
 // The corpus: seams between real voices (Debian's alsa-utils) over made backgrounds, one third clean, the others with one
@@ -41,12 +41,7 @@ type maker struct {
 
 func newMaker(t testing.TB, seed uint64) *maker {
 	m := &maker{t: t, r: rand.New(rand.NewPCG(seed, 77))}
-	for _, f := range outside.Voices(t) {
-		v := outside.Decode(t, f, 1)[0]
-		// "Noise" among the files is no voice.
-		if measure.Percentile(measure.FrameLevels(pcm.Block{v}, rate), 0.5) > -20 && len(v) > 3*rate {
-			continue
-		}
+	for _, v := range roomtest.Words(t) {
 		lufs := measure.LoudnessOf(pcm.Block{v}, rate).IntegratedLUFS
 		if lufs < -60 {
 			continue

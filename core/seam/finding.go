@@ -129,9 +129,7 @@ func (f *Finding) fit(m *Meter) {
 
 // lulled tells whether a lull of a clip has a sound already.
 func lulled(c *scene.Clip, s pcm.Span) bool {
-	return slices.ContainsFunc(c.Lulls, func(l scene.Lull) bool {
-		return c.LullSpan(l).Intersect(s).Len() >= s.Len()/2 && !l.Off || c.LullSpan(l).Overlaps(s)
-	})
+	return slices.ContainsFunc(c.Lulls, func(l scene.Lull) bool { return c.LullSpan(l).Overlaps(s) })
 }
 
 // hum names the steady partials of a clip's longest quiet stretch; nil if there are none.

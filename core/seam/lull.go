@@ -95,6 +95,22 @@ func (r *room) add(sound pcm.Block, q pcm.Span, from int64) {
 	r.spans, r.at = append(r.spans, pcm.Span{From: at, To: at + q.Len()}), append(r.at, q)
 }
 
+// oneRoom is both sides' rooms together, not measured yet; nil if there is none.
+func oneRoom(sides [2]*room) (all *room) {
+	for _, s := range sides {
+		if s == nil {
+			continue
+		}
+		if all == nil {
+			all = &room{sound: pcm.NewBlock(len(s.sound), 0)}
+		}
+		for i, q := range s.spans {
+			all.add(s.sound.Slice(q.From, q.To), s.at[i], s.at[i].From)
+		}
+	}
+	return all
+}
+
 func (r *room) measure(rate int) {
 	sum := 0.0
 	for _, s := range r.spans {
@@ -202,19 +218,8 @@ func (l *look) hole() error {
 	if err != nil {
 		return err
 	}
-	outside := &room{}
-	for _, s := range sides {
-		if s == nil {
-			continue
-		}
-		if outside.sound == nil {
-			outside.sound = pcm.NewBlock(len(s.sound), 0)
-		}
-		for i, q := range s.spans {
-			outside.add(s.sound.Slice(q.From, q.To), s.at[i], s.at[i].From)
-		}
-	}
-	if outside.sound.Len() == 0 { // nothing but words
+	outside := oneRoom(sides)
+	if outside == nil { // nothing but words
 		return nil
 	}
 	outside.measure(rate)

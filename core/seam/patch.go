@@ -26,7 +26,7 @@ type Filling struct {
 	sides          [2]*room     // of the hole, at the level at which the scene has them
 	used           []tone.Quiet // that the tone is made from
 	lay            *scene.LayTone
-	channels       int
+	source         scene.Source  // that the tone is
 	library        *scene.Source // that it is, if the scene does not have it
 }
 
@@ -244,7 +244,7 @@ func (m *Meter) Patch(h scene.Hole) (*Filling, error) {
 			return nil, err
 		}
 		if len(list) > 0 {
-			return &list[0], m.lay(at, list, 0)
+			return &list[0], m.fillIn(at, list, 0)
 		}
 	}
 	return nil, nil
@@ -265,14 +265,14 @@ func (m *Meter) Choose(h scene.Hole, list []Filling, i int) (*Filling, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &list[i], m.lay(at, list, i)
+	return &list[i], m.fillIn(at, list, i)
 }
 
 // A patch's fades in a gap, in milliseconds.
 const gapFadeMS = 60
 
-// lay makes the edit of a filling, out of what else of its recording is like it.
-func (m *Meter) lay(at hole, list []Filling, i int) error {
+// fillIn makes the edit of a filling, out of what else of its recording is like it.
+func (m *Meter) fillIn(at hole, list []Filling, i int) error {
 	f := &list[i]
 	own := []tone.Quiet{f.Quiet}
 	for k, o := range list {
@@ -295,9 +295,6 @@ func (m *Meter) lay(at hole, list []Filling, i int) error {
 	}
 	in := m.scene.ToneMiddle()
 	recipe := scene.Tone{Seed: seedOf(at.Hole), From: in, To: in + span.Len()}
-	for _, q := range f.used {
-		recipe.Left = append(recipe.Left, scene.Material{Source: f.Source, From: q.Span.From, To: q.Span.To})
-	}
 	// Where the hum of the recording would be now.
 	for _, c := range []*scene.Clip{at.left, at.right} {
 		if c != nil && c.Source == f.Source {
@@ -321,43 +318,52 @@ func (m *Meter) lay(at hole, list []Filling, i int) error {
 	colour := colourOf(f.used)
 	if math.Abs(left.level-right.level) > 1.5 || tone.ColourDB(left.thirds, right.thirds) > 2.5 {
 		recipe.LeftDB, recipe.RightDB = left.thirds, right.thirds
-		if other, err := m.otherSide(at, f); err != nil {
-			return err
-		} else if len(other) > 0 {
-			recipe.Right = other
-		}
+		recipe.Right = materialOf(at.right, right.at)
 	} else if tone.ColourDB(colour, wish.Thirds) > 2 {
 		recipe.LeftDB = wish.Thirds
 	}
-	src, err := m.scene.ToneSource(recipe, "")
-	if err != nil {
-		return err
-	}
-	if f.library != nil {
-		src.Channels = max(src.Channels, f.library.Channels)
-	}
-	recipe, gain, err := tone.Settle(recipe, int(m.scene.SampleRate), max(1, src.Channels), src.Samples, wish, m.materials(f))
+	recipe, gain, err := m.settle(f, recipe, wish)
 	if err != nil {
 		return err
 	}
 	if depth > 0 { // what the lull leaves of the room is there already
 		gain += 10 * math.Log10(1-math.Pow(10, -depth/10))
 	}
-	if t := m.toneTrack(span); t != nil {
-		gain -= t.GainDB
+	if i := m.scene.ToneTrack(span); i >= 0 {
+		gain -= m.scene.Tracks[i].GainDB
 	}
 	gain = math.Round(100*max(-100, min(40, gain))) / 100
 	patch := &scene.LayTone{Tone: recipe, Name: "Tone of " + f.SourceName, From: span.From, To: span.To, In: in, GainDB: gain, FadeIn: fades[0], FadeOut: fades[1], Fills: &at.Hole}
 	f.Did = fmt.Sprintf("patch of %s from %s", m.lengthWords(span.Len()), f.SourceName)
-	if f.library != nil {
-		edits = append([]scene.Edit{&scene.Bring{Source: *f.library}}, edits...)
-	}
-	if len(edits) == 0 {
-		f.Edit = patch
-		return nil
-	}
-	f.Edit = scene.InOrder(f.Did, append(edits, patch)...)
+	f.finish(patch, edits)
 	return nil
+}
+
+// settle makes a filling's material the start of a recipe and picks the seed that suits a wish best, with the gain that it needs.
+func (m *Meter) settle(f *Filling, recipe scene.Tone, wish tone.Wish) (scene.Tone, float64, error) {
+	for _, q := range f.used {
+		recipe.Left = append(recipe.Left, scene.Material{Source: f.Source, From: q.Span.From, To: q.Span.To})
+	}
+	src, err := m.scene.ToneSource(recipe, "")
+	if err != nil {
+		return recipe, 0, err
+	}
+	if f.library != nil {
+		src.Channels = max(src.Channels, f.library.Channels)
+	}
+	f.source = src
+	return tone.Settle(recipe, int(m.scene.SampleRate), src.Channels, src.Samples, wish, m.materials(f))
+}
+
+// finish makes the filling's edit: after what has to be done first, its tone is laid.
+func (f *Filling) finish(lay *scene.LayTone, first []scene.Edit) {
+	if f.library != nil {
+		first = append([]scene.Edit{&scene.Bring{Source: *f.library}}, first...)
+	}
+	f.lay, f.Edit = lay, lay
+	if len(first) > 0 {
+		f.Edit = scene.InOrder(f.Did, append(first, lay)...)
+	}
 }
 
 // materials gives the sound that a filling's tone is made from.
@@ -389,31 +395,13 @@ func (m *Meter) lulledSound(at hole) (pcm.Block, error) {
 	return b, err
 }
 
-// toneTrack is the track that a patch would be laid on; nil for a new one.
-func (m *Meter) toneTrack(span pcm.Span) *scene.Track {
-	for _, t := range m.scene.Tracks {
-		if t.Purpose != "tone" || t.Kind != scene.Sound {
-			continue
-		}
-		if k := t.At(span.From); !t.Locked && (k == len(t.Clips) || t.Clips[k].Start >= span.To) {
-			return t
-		}
+// materialOf are stretches of the scene as tone can be made from them: of a clip's recording.
+func materialOf(c *scene.Clip, list []pcm.Span) (out []scene.Material) {
+	for _, q := range list {
+		q = q.Add(-c.Shift())
+		out = append(out, scene.Material{Source: c.Source, From: q.From, To: q.To})
 	}
-	return nil
-}
-
-// otherSide is the material for the right end of a tone that is made from the left side's: of the right clip's own recording.
-func (m *Meter) otherSide(at hole, f *Filling) ([]scene.Material, error) {
-	right := f.sides[1]
-	if at.right == nil || right == nil || at.left == nil {
-		return nil, nil
-	}
-	var list []scene.Material
-	for _, q := range right.at {
-		q = q.Add(-at.right.Shift())
-		list = append(list, scene.Material{Source: at.right.Source, From: q.From, To: q.To})
-	}
-	return list, nil
+	return out
 }
 
 // between is the middle of two colours, in dB.
@@ -459,13 +447,15 @@ func (m *Meter) edges(at hole) (edits []scene.Edit, span pcm.Span, fades [2]int6
 			continue
 		}
 		tail := i == 0
-		free, err := m.free(c, tail, span.Len())
-		if err != nil {
-			return nil, span, fades, err
-		}
 		pause, err := m.pauseAt(c, tail)
 		if err != nil {
 			return nil, span, fades, err
+		}
+		free := int64(0) // looked for only where the pause does not do
+		if pause < n {
+			if free, err = m.free(c, tail, span.Len()); err != nil {
+				return nil, span, fades, err
+			}
 		}
 		edge, has, inner, out := "head", c.FadeIn.Length, c.FadeOut.Length, int64(-1)
 		if tail {

@@ -11,7 +11,6 @@ import (
 	"blendseam/core/pcm"
 	"blendseam/core/room"
 	"blendseam/core/stray"
-	"blendseam/internal/outside"
 	"blendseam/internal/roomtest"
 )
 
@@ -41,11 +40,7 @@ type studio struct {
 
 func newStudio(t testing.TB) *studio {
 	s := &studio{r: rand.New(rand.NewPCG(seed(), 21))}
-	for _, f := range outside.Voices(t) {
-		v := outside.Decode(t, f, 1)[0]
-		if measure.Percentile(measure.FrameLevels(pcm.Block{v}, rate), 0.5) > -20 && len(v) > 3*rate {
-			continue // "Noise" among the files is no voice
-		}
+	for _, v := range roomtest.Words(t) {
 		turn := measure.Amplitude(-measure.LoudnessOf(pcm.Block{v}, rate).IntegratedLUFS)
 		for i := range v {
 			v[i] *= turn

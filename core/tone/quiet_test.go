@@ -11,16 +11,12 @@ import (
 	"blendseam/core/pcm"
 	"blendseam/core/room"
 	"blendseam/core/tone"
-	"blendseam/internal/outside"
+	"blendseam/internal/roomtest"
 )
 
 // voices are the words in Debian's alsa-utils.
 func voices(t testing.TB) (list [][]float64) {
-	for _, f := range outside.Voices(t) {
-		v := outside.Decode(t, f, 1)[0]
-		if measure.Percentile(measure.FrameLevels(pcm.Block{v}, rate), 0.5) > -20 && len(v) > 3*rate {
-			continue // "Noise" among the files is no voice
-		}
+	for _, v := range roomtest.Words(t) {
 		turn := -measure.LoudnessOf(pcm.Block{v}, rate).MomentaryMaxLUFS // to 0 LUFS
 		for i := range v {
 			v[i] *= measure.Amplitude(turn)

@@ -4,11 +4,27 @@ package roomtest
 import (
 	"math"
 	"math/rand/v2"
+	"testing"
 
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/room"
+	"blendseam/internal/outside"
 )
+
+// Words are the sounds of outside.Voices that are words, at 48 kHz: "Noise" among the files is no voice.
+func Words(t testing.TB) (list [][]float64) {
+	t.Helper()
+	const rate = 48000
+	for _, f := range outside.Voices(t) {
+		v := outside.Decode(t, f, 1)[0]
+		if measure.Percentile(measure.FrameLevels(pcm.Block{v}, rate), 0.5) > -20 && len(v) > 3*rate {
+			continue
+		}
+		list = append(list, v)
+	}
+	return list
+}
 
 // A Blow is a sound that does not belong: what is heard from its first sample on.
 type Blow struct {

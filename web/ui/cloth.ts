@@ -221,7 +221,7 @@ function notch(g: Canvas, clip: Clip, l: Lull, shift: number, a: number, z: numb
     const by = mine.out.delta;
     if (mine.pull.edge !== "tail") from += by;
     if (mine.pull.edge !== "head") to += by;
-  } else if (mine) mine.pull.edge === "head" ? (down += mine.out.delta) : (up -= -mine.out.delta);
+  } else if (mine) mine.pull.edge === "head" ? (down += mine.out.delta) : (up += mine.out.delta);
   const x = (at: number) => toX(view, at + shift), x0 = x(from), x1 = x(to);
   if (x1 < a || x0 > z) return;
   const y = top + lullDepth(row, l), x2 = Math.min(x1, x(from + down)), x3 = Math.max(x2, x(to - up));

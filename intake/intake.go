@@ -15,6 +15,7 @@ import (
 
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
+	"blendseam/core/tone/recipe"
 	"blendseam/media"
 	"blendseam/store"
 )
@@ -195,14 +196,14 @@ func (in Intake) adopt(ctx context.Context, s *scene.Scene, name string, get fun
 		if src.Tone == nil {
 			continue
 		}
-		recipe := *src.Tone
-		for _, list := range []*[]scene.Material{&recipe.Left, &recipe.Right} {
+		own := *src.Tone
+		for _, list := range []*[]recipe.Material{&own.Left, &own.Right} {
 			*list = slices.Clone(*list)
 			for i := range *list {
 				(*list)[i].Source = ids[(*list)[i].Source]
 			}
 		}
-		now, err := (&scene.Scene{SampleRate: s.SampleRate, Sources: sources}).ToneSource(recipe, src.Name)
+		now, err := (&scene.Scene{SampleRate: s.SampleRate, Sources: sources}).ToneSource(own, src.Name)
 		if err != nil {
 			return "", err
 		}

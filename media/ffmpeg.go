@@ -9,10 +9,12 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"os"
 	"os/exec"
 	"strconv"
 	"strings"
 
+	"blendseam/core/cache"
 	"blendseam/core/timecode"
 )
 
@@ -57,8 +59,20 @@ type Probe struct {
 	Format     string
 }
 
+// probed keeps what ffprobe said of files, by their path, size and time: it is asked several times as one is brought in.
+var probed = cache.New[string, Probe](128)
+
 // ProbeFile asks ffprobe what a file holds.
 func ProbeFile(ctx context.Context, path string) (Probe, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return Probe{}, err
+	}
+	key := fmt.Sprintf("%s %d %d", path, info.Size(), info.ModTime().UnixNano())
+	return probed.Get(ctx, key, func(ctx context.Context) (Probe, error) { return probe(ctx, path) })
+}
+
+func probe(ctx context.Context, path string) (Probe, error) {
 	out, err := run(ctx, "ffprobe", "-v", "error", "-show_streams", "-show_format", "-of", "json", "file:"+path)
 	if err != nil {
 		return Probe{}, err

@@ -2,14 +2,19 @@ package media
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"math/big"
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 
+	"blendseam/core/analysis"
+	"blendseam/core/audit"
 	"blendseam/core/pcm"
+	"blendseam/core/pcm/flac"
 	"blendseam/core/pcm/wav"
 	"blendseam/core/scene"
 	"blendseam/interchange/otio"
@@ -20,6 +25,8 @@ type SceneFile struct {
 	Scene    *scene.Scene
 	Warnings []string
 	open     map[string]*wav.Reader // by source id
+	files    map[string]string      // where each lies
+	sources  *audit.Sources
 }
 
 // ReadSceneFile reads an OTIO file. Recordings are looked up beside it, and must all be there.
@@ -28,16 +35,9 @@ func ReadSceneFile(ctx context.Context, path string) (*SceneFile, error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, t := range f.Scene.Tracks {
-		if t.Kind != scene.Sound {
-			continue
-		}
-		for _, c := range t.Clips {
-			if err := f.openClip(ctx, path, c); err != nil {
-				f.Close()
-				return nil, fmt.Errorf("%s: clip %s: %w", path, c.Name, err)
-			}
-		}
+	if err := f.openAll(ctx, path); err != nil {
+		f.Close()
+		return nil, err
 	}
 	if err := f.Scene.Check(); err != nil {
 		f.Close()
@@ -46,33 +46,51 @@ func ReadSceneFile(ctx context.Context, path string) (*SceneFile, error) {
 	return f, nil
 }
 
-// openClip opens the recording of a clip, or those that its tone is made from.
-func (f *SceneFile) openClip(ctx context.Context, path string, c scene.Clip) error {
-	ids := []string{c.Source}
-	if tone := f.Scene.Sources[c.Source].Tone; tone != nil {
-		ids = nil
-		for _, m := range tone.Materials() {
-			ids = append(ids, m.Source)
+// openAll opens the recordings of all clips, and those that their tones are made from, several at once.
+func (f *SceneFile) openAll(ctx context.Context, path string) error {
+	clips := map[string]string{} // the first clip that is heard of each recording
+	var ids []string
+	for _, t := range f.Scene.Tracks {
+		for _, c := range t.Clips {
+			if t.Kind != scene.Sound {
+				continue
+			}
+			used := []string{c.Source}
+			if tone := f.Scene.Sources[c.Source].Tone; tone != nil {
+				used = nil
+				for _, m := range tone.Materials() {
+					used = append(used, m.Source)
+				}
+			}
+			for _, id := range used {
+				if _, known := clips[id]; !known {
+					clips[id] = c.Name
+					ids = append(ids, id)
+				}
+			}
 		}
 	}
-	for _, id := range ids {
-		if f.open[id] != nil {
+	opened, files := make([]*wav.Reader, len(ids)), make([]string, len(ids))
+	err := audit.Spread(ctx, len(ids), 0, func(i int) (err error) {
+		if files[i], err = LocalPath(filepath.Dir(path), f.Scene.Sources[ids[i]].URL); err == nil {
+			opened[i], err = Open(ctx, files[i], int(f.Scene.SampleRate))
+		}
+		if err != nil {
+			return fmt.Errorf("%s: clip %s: %w", path, clips[ids[i]], err)
+		}
+		return nil
+	})
+	for i, r := range opened {
+		if r == nil {
 			continue
 		}
+		id := ids[i]
+		f.open[id], f.files[id] = r, files[i]
 		src := f.Scene.Sources[id]
-		file, err := LocalPath(filepath.Dir(path), src.URL)
-		if err != nil {
-			return err
-		}
-		r, err := Open(ctx, file, int(f.Scene.SampleRate))
-		if err != nil {
-			return err
-		}
-		f.open[id] = r
 		src.Samples, src.Channels, src.Unknown = r.Len(), r.Format().Channels, false
 		f.Scene.Sources[id] = src
 	}
-	return nil
+	return err
 }
 
 // ReadSceneOnly reads an OTIO file without opening its recordings; where one's length is neither stated
@@ -93,6 +111,7 @@ func readScene(ctx context.Context, path string) (*SceneFile, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s cannot be read: %s", path, reason(err))
 	}
+	probeAll(ctx, filepath.Dir(path), raw)
 	s, warnings, err := otio.Read(raw, func(target string) (sound, picture *big.Rat) {
 		file, err := LocalPath(filepath.Dir(path), target)
 		if err != nil {
@@ -103,7 +122,40 @@ func readScene(ctx context.Context, path string) (*SceneFile, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}
-	return &SceneFile{s, warnings, map[string]*wav.Reader{}}, nil
+	return &SceneFile{Scene: s, Warnings: warnings, open: map[string]*wav.Reader{}, files: map[string]string{}}, nil
+}
+
+// probeAll asks ahead, several at once, what the files hold that a scene file names, so that reading it does not wait for one
+// after the other. What cannot be read is said by whoever needs it.
+func probeAll(ctx context.Context, dir string, raw []byte) {
+	var tree any
+	if json.Unmarshal(raw, &tree) != nil {
+		return
+	}
+	var files []string
+	var walk func(any)
+	walk = func(v any) {
+		switch v := v.(type) {
+		case []any:
+			for _, x := range v {
+				walk(x)
+			}
+		case map[string]any:
+			for _, x := range v {
+				walk(x)
+			}
+			if target, ok := v["target_url"].(string); ok {
+				if file, err := LocalPath(dir, target); err == nil && !slices.Contains(files, file) {
+					files = append(files, file)
+				}
+			}
+		}
+	}
+	walk(tree)
+	_ = audit.Spread(ctx, len(files), 0, func(i int) error {
+		lengths(ctx, files[i])
+		return nil
+	})
 }
 
 // lengths gives the seconds of sound and of picture in a file, nil what it has not or where it cannot be read.
@@ -111,6 +163,12 @@ func lengths(ctx context.Context, file string) (sound, picture *big.Rat) {
 	if w, err := wav.Open(file); err == nil {
 		defer w.Close()
 		return big.NewRat(w.Len(), int64(w.Format().Rate)), nil
+	}
+	if f, err := os.Open(file); err == nil {
+		defer f.Close()
+		if d, err := flac.NewDecoder(f); err == nil && d.Len() > 0 {
+			return big.NewRat(d.Len(), int64(d.Format().Rate)), nil
+		}
 	}
 	p, err := ProbeFile(ctx, file)
 	if err != nil {
@@ -161,6 +219,16 @@ func (f *SceneFile) Open(src scene.Source) (pcm.ReaderAt, error) {
 		return r, nil
 	}
 	return nil, fmt.Errorf("the recording %s is not open", src.Name)
+}
+
+// Sources give the scene's sound, and what its recordings say by themselves, which is kept in the user's cache folder.
+func (f *SceneFile) Sources() *audit.Sources {
+	if f.sources == nil {
+		f.sources = audit.NewSources(f.Open, func(ctx context.Context, src scene.Source, r pcm.ReaderAt) (*analysis.Recording, error) {
+			return AnalysisOf(ctx, f.files[src.ID], r)
+		})
+	}
+	return f.sources
 }
 
 // Close closes all recordings.

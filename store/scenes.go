@@ -46,10 +46,12 @@ type Row struct {
 	LastEdit      string
 }
 
-// A State is a scene as it is at a revision.
+// A State is a scene as it is at a revision. Node is the number of its content in the scene's past: going back to it gives the
+// same number.
 type State struct {
 	Scene    *scene.Scene
 	Revision int64
+	Node     int64
 	Undo     string // what undo would take back, in words; "" if nothing
 	Redo     string
 }
@@ -272,7 +274,7 @@ func (s *Store) state(ctx context.Context, id string, h *history) (State, error)
 	if err != nil {
 		return State{}, err
 	}
-	st := State{Scene: sc, Revision: h.revision, Undo: h.words[h.node]}
+	st := State{Scene: sc, Revision: h.revision, Node: h.node, Undo: h.words[h.node]}
 	if n := len(h.redo); n > 0 {
 		st.Redo = h.words[h.redo[n-1]]
 	}

@@ -3,6 +3,7 @@ package web
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
 	"log/slog"
 	"net/http"
 	"strings"
@@ -18,17 +19,31 @@ type problem struct {
 	Newer        []store.Entry       `json:"newer,omitempty"`
 }
 
-func (s *Server) answer(w http.ResponseWriter, status int, body any) {
+// A handler answers a request, or says why it cannot.
+type handler func(http.ResponseWriter, *http.Request) error
+
+// handle answers the errors of a handler.
+func (s *Server) handle(h handler) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		if err := h(w, r); err != nil {
+			s.fail(w, r, err)
+		}
+	}
+}
+
+func (s *Server) answer(w http.ResponseWriter, status int, body any) error {
 	raw, err := json.Marshal(body)
 	if err != nil {
-		slog.Error("an answer could not be written", "err", err)
-		http.Error(w, "The answer could not be written.", http.StatusInternalServerError)
-		return
+		return fmt.Errorf("the answer could not be written: %w", err)
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(status)
-	w.Write(raw)
+	_, err = w.Write(raw)
+	if err != nil { // whoever asked has gone
+		slog.Debug("an answer did not arrive", "err", err)
+	}
+	return nil
 }
 
 // errBadRequest marks what a page or a script asked in a way that makes no sense.
@@ -58,8 +73,12 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	}
 	if strings.Contains(r.Header.Get("Accept"), "text/html") {
 		w.WriteHeader(status)
-		s.page(w, "problem", view{Title: "Not possible", Problem: p.Message})
+		if err := s.page(w, "problem", view{Title: "Not possible", Problem: p.Message}); err != nil {
+			slog.Error("a problem could not be told", "err", err)
+		}
 		return
 	}
-	s.answer(w, status, p)
+	if err := s.answer(w, status, p); err != nil {
+		slog.Error("a problem could not be told", "err", err)
+	}
 }

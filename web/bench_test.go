@@ -15,8 +15,10 @@ import (
 
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
+	"blendseam/intake"
 	"blendseam/media"
 	"blendseam/store"
+	"blendseam/workspace"
 )
 
 // crowd is a scene of 2,000 clips on eight tracks, a third of them blended.
@@ -59,7 +61,7 @@ func BenchmarkEditOf2000Clips(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	h := httptest.NewServer(New(context.Background(), Config{Store: st, Library: l}))
+	h := httptest.NewServer(New(Config{Workspace: workspace.New(context.Background(), intake.Intake{Store: st, Library: l})}))
 	defer h.Close()
 	r := rand.New(rand.NewPCG(1, 1))
 	var took []time.Duration

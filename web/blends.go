@@ -14,21 +14,20 @@ import (
 )
 
 // settingsPage shows the blends by name.
-func (s *Server) settingsPage(w http.ResponseWriter, r *http.Request) {
+func (s *Server) settingsPage(w http.ResponseWriter, r *http.Request) error {
 	list, err := s.Store.Blends(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.page(w, "settings", view{Title: "Settings", Here: "settings", Data: map[string]any{"blends": list, "laws": blend.Laws, "shapes": blend.Shapes}})
+	return s.page(w, "settings", view{Title: "Settings", Here: "settings", Data: map[string]any{"blends": list, "laws": blend.Laws, "shapes": blend.Shapes}})
 }
 
-func (s *Server) blendList(w http.ResponseWriter, r *http.Request) {
-	s.blendsAnswer(w, r, nil)
+func (s *Server) blendList(w http.ResponseWriter, r *http.Request) error {
+	return s.blendsAnswer(w, r, nil)
 }
 
 // setBlend keeps a blend by name.
-func (s *Server) setBlend(w http.ResponseWriter, r *http.Request) {
+func (s *Server) setBlend(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
 		Was   string      `json:"was"`
 		Blend scene.Style `json:"blend"`
@@ -42,10 +41,10 @@ func (s *Server) setBlend(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		err = s.Store.SetBlend(r.Context(), q.Was, q.Blend)
 	}
-	s.blendsAnswer(w, r, err)
+	return s.blendsAnswer(w, r, err)
 }
 
-func (s *Server) dropBlend(w http.ResponseWriter, r *http.Request) {
+func (s *Server) dropBlend(w http.ResponseWriter, r *http.Request) error {
 	name, err := url.PathUnescape(chi.URLParam(r, "blend"))
 	if err == nil {
 		err = s.Store.DropBlend(r.Context(), name)
@@ -53,26 +52,26 @@ func (s *Server) dropBlend(w http.ResponseWriter, r *http.Request) {
 	if errors.Is(err, store.ErrLastBlend) {
 		err = errBadRequest{err}
 	}
-	s.blendsAnswer(w, r, err)
+	return s.blendsAnswer(w, r, err)
 }
 
-func (s *Server) blendsAnswer(w http.ResponseWriter, r *http.Request, err error) {
+func (s *Server) blendsAnswer(w http.ResponseWriter, r *http.Request, err error) error {
 	var list []scene.Style
 	if err == nil {
 		list, err = s.Store.Blends(r.Context())
 	}
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, list)
+	err = s.answer(w, http.StatusOK, list)
 	if r.Method != http.MethodGet {
-		s.news.tell("", "blends", list)
+		s.Hub.Tell("", "blends", list)
 	}
+	return err
 }
 
 // plan says what applying a blend by name to all cuts of a range or of the scene would do.
-func (s *Server) plan(w http.ResponseWriter, r *http.Request) {
+func (s *Server) plan(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
 		Blend  string   `json:"blend"`
 		From   int64    `json:"from"`
@@ -81,18 +80,15 @@ func (s *Server) plan(w http.ResponseWriter, r *http.Request) {
 		Which  string   `json:"which"`
 	}
 	if err := decode(w, r, &q); err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	styles, err := s.Store.Blends(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	style := styles[0]
 	for _, x := range styles {
@@ -104,5 +100,5 @@ func (s *Server) plan(w http.ResponseWriter, r *http.Request) {
 	if list == nil {
 		list = []scene.Planned{}
 	}
-	s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "blend": style, "cuts": list})
+	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "blend": style, "cuts": list})
 }

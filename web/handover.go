@@ -18,47 +18,45 @@ import (
 	"blendseam/core/pcm"
 	"blendseam/media"
 	"blendseam/store"
+	"blendseam/workspace"
 
 	"github.com/go-chi/chi/v5"
 )
 
-func (s *Server) handOverPage(w http.ResponseWriter, r *http.Request) {
+func (s *Server) handOverPage(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
 	st, err := s.Store.Scene(r.Context(), id)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	list, err := s.madeList(r.Context(), id)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	sc := st.Scene
-	s.page(w, "hand-over", view{Title: "Hand over " + sc.Name, Scene: id, Name: sc.Name, Here: "hand-over", Data: map[string]any{
+	return s.page(w, "hand-over", view{Title: "Hand over " + sc.Name, Scene: id, Name: sc.Name, Here: "hand-over", Data: map[string]any{
 		"id": id, "from": sc.Timecode(0), "to": sc.Timecode(sc.Length()), "empty": sc.Length() == 0, "length_s": float64(sc.Length()) / float64(sc.SampleRate),
 		"rate": sc.SampleRate, "channels": sc.Channels, "made": list}})
 }
 
-func (s *Server) madeList(ctx context.Context, id string) ([]progress, error) {
+func (s *Server) madeList(ctx context.Context, id string) ([]workspace.Progress, error) {
 	jobs, err := s.Store.Jobs(ctx, id, "mixdown")
 	if err != nil {
 		return nil, err
 	}
-	list := make([]progress, len(jobs))
+	list := make([]workspace.Progress, len(jobs))
 	for i, j := range jobs {
-		list[i] = s.jobs.progress(j)
+		list[i] = s.Jobs.Progress(j)
 	}
 	return list, nil
 }
 
-func (s *Server) mixdowns(w http.ResponseWriter, r *http.Request) {
+func (s *Server) mixdowns(w http.ResponseWriter, r *http.Request) error {
 	list, err := s.madeList(r.Context(), chi.URLParam(r, "scene"))
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, list)
+	return s.answer(w, http.StatusOK, list)
 }
 
 // A mixdownRequest says what to make.
@@ -80,17 +78,15 @@ type mixdownResult struct {
 	measure.Loudness
 }
 
-func (s *Server) mixdown(w http.ResponseWriter, r *http.Request) {
+func (s *Server) mixdown(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
 	var q mixdownRequest
 	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 1<<16)).Decode(&q); err != nil {
-		s.fail(w, r, errBadRequest{fmt.Errorf("the request cannot be read: %w", err)})
-		return
+		return errBadRequest{fmt.Errorf("the request cannot be read: %w", err)}
 	}
-	st, err := s.Store.Scene(r.Context(), id)
+	st, err := s.opened(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	span, err := st.Scene.Stretch(q.From, q.To)
 	switch {
@@ -101,23 +97,21 @@ func (s *Server) mixdown(w http.ResponseWriter, r *http.Request) {
 		err = errors.New("FLAC holds integers; choose 16 or 24 bits, or WAV for 32 bits float")
 	}
 	if err != nil {
-		s.fail(w, r, errBadRequest{err})
-		return
+		return errBadRequest{err}
 	}
 	words := fmt.Sprintf("%s, %s to %s", strings.ToUpper(q.Kind), st.Scene.Timecode(span.From), st.Scene.Timecode(span.To))
-	job, err := s.jobs.start(r.Context(), id, "mixdown", words, func(ctx context.Context, jobID string, done func(float64)) (any, error) {
+	job, err := s.Jobs.Start(r.Context(), id, "mixdown", words, func(ctx context.Context, jobID string, done func(float64)) (any, error) {
 		return s.makeMixdown(ctx, jobID, st, q, span, done)
 	})
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusAccepted, job)
+	return s.answer(w, http.StatusAccepted, job)
 }
 
-func (s *Server) makeMixdown(ctx context.Context, jobID string, st store.State, q mixdownRequest, span pcm.Span, done func(float64)) (any, error) {
+func (s *Server) makeMixdown(ctx context.Context, jobID string, st *workspace.Scene, q mixdownRequest, span pcm.Span, done func(float64)) (any, error) {
 	sc := st.Scene
-	m, err := s.sound.mixer(sc, mix.Options{})
+	m, err := st.Mixer(ctx, mix.Options{})
 	if err != nil {
 		return nil, err
 	}
@@ -180,16 +174,16 @@ func fileName(name string) string {
 }
 
 // made sends a file that was made.
-func (s *Server) made(w http.ResponseWriter, r *http.Request) {
+func (s *Server) made(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "job")
 	entries, err := os.ReadDir(filepath.Join(s.Made, filepath.Base(id)))
 	if err != nil || len(entries) != 1 {
-		s.fail(w, r, store.ErrNotFound)
-		return
+		return store.ErrNotFound
 	}
 	name := entries[0].Name()
 	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
 	http.ServeFile(w, r, filepath.Join(s.Made, filepath.Base(id), name))
+	return nil
 }
 
 // temporary keeps an upload for as long as a request lasts.

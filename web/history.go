@@ -14,43 +14,39 @@ import (
 )
 
 // history answers with every edit of the scene, in words and with time, and its named versions.
-func (s *Server) history(w http.ResponseWriter, r *http.Request) {
+func (s *Server) history(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
 	list, now, err := s.Store.History(r.Context(), id)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	versions, err := s.Store.Versions(r.Context(), id)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, map[string]any{"now": now, "edits": list, "versions": versions})
+	return s.answer(w, http.StatusOK, map[string]any{"now": now, "edits": list, "versions": versions})
 }
 
 // goTo brings the scene to a state of its past: that after an edit, or a named version.
-func (s *Server) goTo(w http.ResponseWriter, r *http.Request) {
+func (s *Server) goTo(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
 		editRequest
 		Node    int64  `json:"node"`
 		Version string `json:"version"`
 	}
 	if err := decode(w, r, &q); err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	id, words := chi.URLParam(r, "scene"), ""
 	if q.Version != "" {
 		v, err := s.version(r, id, q.Version)
 		if err != nil {
-			s.fail(w, r, err)
-			return
+			return err
 		}
 		q.Node, words = v.Node, "version "+v.Name+" brought back"
 	}
 	c, err := s.Store.Go(r.Context(), id, q.Revision, q.Node, words)
-	s.edited(w, r, q.editRequest, c, err)
+	return s.edited(w, r, q.editRequest, c, err)
 }
 
 func (s *Server) version(r *http.Request, id, name string) (store.Version, error) {
@@ -66,7 +62,7 @@ func (s *Server) version(r *http.Request, id, name string) (store.Version, error
 	return store.Version{}, errBadRequest{fmt.Errorf("There is no version named %s.", name)}
 }
 
-func (s *Server) keepVersion(w http.ResponseWriter, r *http.Request) {
+func (s *Server) keepVersion(w http.ResponseWriter, r *http.Request) error {
 	var q struct{ Name string }
 	err := decode(w, r, &q)
 	if err == nil {
@@ -76,26 +72,26 @@ func (s *Server) keepVersion(w http.ResponseWriter, r *http.Request) {
 		err = errBadRequest{err}
 	}
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	w.WriteHeader(http.StatusNoContent)
+	return nil
 }
 
-func (s *Server) dropVersion(w http.ResponseWriter, r *http.Request) {
+func (s *Server) dropVersion(w http.ResponseWriter, r *http.Request) error {
 	name, err := url.PathUnescape(chi.URLParam(r, "version"))
 	if err == nil {
 		err = s.Store.DropVersion(r.Context(), chi.URLParam(r, "scene"), name)
 	}
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	w.WriteHeader(http.StatusNoContent)
+	return nil
 }
 
 // compareVersions says in words what differs from one version to another; "" is the scene as it is now.
-func (s *Server) compareVersions(w http.ResponseWriter, r *http.Request) {
+func (s *Server) compareVersions(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
 	var states [2]*scene.Scene
 	for i, name := range []string{r.URL.Query().Get("from"), r.URL.Query().Get("to")} {
@@ -111,15 +107,14 @@ func (s *Server) compareVersions(w http.ResponseWriter, r *http.Request) {
 			}
 		}
 		if err != nil {
-			s.fail(w, r, err)
-			return
+			return err
 		}
 	}
 	list := scene.Differences(states[0], states[1])
 	if list == nil {
 		list = []string{}
 	}
-	s.answer(w, http.StatusOK, map[string]any{"differences": list})
+	return s.answer(w, http.StatusOK, map[string]any{"differences": list})
 }
 
 // decode reads a request's JSON.

@@ -38,13 +38,12 @@ type keyCommand struct {
 	Start []string `json:"start"` // its keys in the start set
 }
 
-func (s *Server) keysPage(w http.ResponseWriter, r *http.Request) {
+func (s *Server) keysPage(w http.ResponseWriter, r *http.Request) error {
 	list, err := s.keyCommands(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.page(w, "keys", view{Title: "Keys", Here: "keys", Data: map[string]any{"commands": list}})
+	return s.page(w, "keys", view{Title: "Keys", Here: "keys", Data: map[string]any{"commands": list}})
 }
 
 func (s *Server) keyCommands(r *http.Request) ([]keyCommand, error) {
@@ -61,7 +60,7 @@ func (s *Server) keyCommands(r *http.Request) ([]keyCommand, error) {
 
 // setKeys takes the keys of all commands, or of those that are named. A key on two commands, or of a command that there is
 // not, is refused and nothing is changed.
-func (s *Server) setKeys(w http.ResponseWriter, r *http.Request) {
+func (s *Server) setKeys(w http.ResponseWriter, r *http.Request) error {
 	var f keyFile
 	err := decode(w, r, &f)
 	if err == nil && f.Kind != keyFileKind {
@@ -70,21 +69,21 @@ func (s *Server) setKeys(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		err = s.keepKeys(r, f.Commands)
 	}
-	s.keysSet(w, r, err)
+	return s.keysSet(w, r, err)
 }
 
 // keysSet answers with the keys as they are now, and tells all pages.
-func (s *Server) keysSet(w http.ResponseWriter, r *http.Request, err error) {
+func (s *Server) keysSet(w http.ResponseWriter, r *http.Request, err error) error {
 	var list []keyCommand
 	if err == nil {
 		list, err = s.keyCommands(r)
 	}
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, list)
-	s.news.tell("", "keys", map[string]bool{"changed": true})
+	err = s.answer(w, http.StatusOK, list)
+	s.Hub.Tell("", "keys", map[string]bool{"changed": true})
+	return err
 }
 
 func (s *Server) keepKeys(r *http.Request, asked map[string][]string) error {
@@ -121,15 +120,14 @@ func (s *Server) keepKeys(r *http.Request, asked map[string][]string) error {
 }
 
 // resetKeys goes back to the start set.
-func (s *Server) resetKeys(w http.ResponseWriter, r *http.Request) {
-	s.keysSet(w, r, s.Store.SetKeys(r.Context(), nil))
+func (s *Server) resetKeys(w http.ResponseWriter, r *http.Request) error {
+	return s.keysSet(w, r, s.Store.SetKeys(r.Context(), nil))
 }
 
-func (s *Server) keyFile(w http.ResponseWriter, r *http.Request) {
+func (s *Server) keyFile(w http.ResponseWriter, r *http.Request) error {
 	list, err := s.commands(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	f := keyFile{Kind: keyFileKind, Commands: map[string][]string{}}
 	for _, c := range list {
@@ -137,22 +135,21 @@ func (s *Server) keyFile(w http.ResponseWriter, r *http.Request) {
 	}
 	raw, err := json.MarshalIndent(f, "", "  ")
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Content-Disposition", `attachment; filename="blendseam-keys.json"`)
 	w.Write(raw)
+	return nil
 }
 
 // commandList answers with the commands and their keys, for pages that are open while keys change.
-func (s *Server) commandList(w http.ResponseWriter, r *http.Request) {
+func (s *Server) commandList(w http.ResponseWriter, r *http.Request) error {
 	list, err := s.commands(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, list)
+	return s.answer(w, http.StatusOK, list)
 }
 
 // printed writes a key as it is printed on keyboards.

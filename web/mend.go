@@ -1,177 +1,101 @@
 package web
 
 import (
-	"context"
 	"net/http"
-	"slices"
-	"sync"
 
+	"blendseam/core/advise"
+	"blendseam/core/audit"
 	"blendseam/core/scene"
-	"blendseam/core/seam"
 	"blendseam/interchange/report"
-	"blendseam/store"
 
 	"github.com/go-chi/chi/v5"
 )
 
-// seamAsked gives the state of the scene, its meter and the seam that a request names; ok is false once it has answered.
-func (s *Server) seamAsked(w http.ResponseWriter, r *http.Request, id string) (st store.State, m *seam.Meter, x seam.Seam, ok bool) {
-	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	found := s.seams.state(st.Scene).found
-	i := slices.IndexFunc(found, func(x seam.Seam) bool { return x.ID == id })
-	if i < 0 { // an edit took it away while the page was asking
-		s.answer(w, http.StatusOK, nil)
-		return
-	}
-	if m, err = s.sound.meter(st.Scene); err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	return st, m, found[i], true
-}
-
-// measured gives the measures of a seam, which may be known under its key.
-func (s *Server) measured(m *seam.Meter, x seam.Seam, key string) (seam.Result, error) {
-	if r, ok := s.seams.get(key); ok {
-		r.Seam = x
-		return r, nil
-	}
-	r, err := m.Seam(x)
-	if err == nil {
-		s.seams.keep(key, r)
-	}
-	return r, err
-}
-
 // A proposalView is a proposal as the page shows it.
 type proposalView struct {
-	Proposal seam.Proposal `json:"proposal"`
-	Name     string        `json:"name"`
-	TC       string        `json:"tc"`
+	Proposal advise.Proposal `json:"proposal"`
+	Name     string          `json:"name"`
+	TC       string          `json:"tc"`
 }
 
-func proposalViewOf(sc *scene.Scene, p seam.Proposal) proposalView {
+func proposalViewOf(sc *scene.Scene, p advise.Proposal) proposalView {
 	row := report.RowOf(sc, p.Before)
 	return proposalView{p, row.Name(), row.AtTC}
 }
 
 // proposal answers with what would mend one seam.
-func (s *Server) proposal(w http.ResponseWriter, r *http.Request) {
-	st, m, x, ok := s.seamAsked(w, r, r.URL.Query().Get("seam"))
-	if !ok {
-		return
-	}
-	before, err := s.measured(m, x, s.seams.key(st.Scene, x))
-	var p seam.Proposal
-	if err == nil {
-		p, err = m.Propose(before)
-	}
+func (s *Server) proposal(w http.ResponseWriter, r *http.Request) error {
+	ctx := r.Context()
+	sc, x, ok, err := s.seamAsked(r, r.URL.Query().Get("seam"))
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, proposalViewOf(st.Scene, p))
+	if !ok {
+		return s.answer(w, http.StatusOK, nil)
+	}
+	before, err := sc.Measured(ctx, x)
+	if err != nil {
+		return err
+	}
+	m, err := sc.Adviser(ctx)
+	if err != nil {
+		return err
+	}
+	p, err := m.Propose(ctx, before)
+	if err != nil {
+		return err
+	}
+	return s.answer(w, http.StatusOK, proposalViewOf(sc.Scene, p))
 }
 
 // places answers with the best places for a cut.
-func (s *Server) places(w http.ResponseWriter, r *http.Request) {
+func (s *Server) places(w http.ResponseWriter, r *http.Request) error {
 	window, err := number(r, "window", 5, 2000)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	_, m, x, ok := s.seamAsked(w, r, r.URL.Query().Get("seam"))
-	if !ok {
-		return
-	}
-	p, err := m.Places(x, float64(window))
+	sc, x, ok, err := s.seamAsked(r, r.URL.Query().Get("seam"))
 	if err != nil {
-		s.fail(w, r, errBadRequest{err})
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, p)
-}
-
-// latest keeps what was found for what was asked for last. One search goes on at a time: it takes all processors.
-type latest[K comparable, V any] struct {
-	mu    sync.Mutex
-	known bool
-	key   K
-	value V
-}
-
-func (l *latest[K, V]) of(key K, find func() (V, error)) (V, error) {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	if l.known && l.key == key {
-		return l.value, nil
+	if !ok {
+		return s.answer(w, http.StatusOK, nil)
 	}
-	value, err := find()
-	if err == nil {
-		l.known, l.key, l.value = true, key, value
+	m, err := sc.Adviser(r.Context())
+	if err != nil {
+		return err
 	}
-	return value, err
+	p, err := m.Places(r.Context(), x, float64(window))
+	if err != nil {
+		return errBadRequest{err}
+	}
+	return s.answer(w, http.StatusOK, p)
 }
 
 // mend answers with what would mend the whole scene; nothing is changed. Progress is told to the scene's pages.
-func (s *Server) mend(w http.ResponseWriter, r *http.Request) {
-	id := chi.URLParam(r, "scene")
-	st, err := s.Store.Scene(r.Context(), id)
+func (s *Server) mend(w http.ResponseWriter, r *http.Request) error {
+	sc, err := s.opened(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	all, err := s.allMeasured(r.Context(), st.Scene)
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	m, err := s.mendings.of(st.Scene, func() (*seam.Mending, error) {
-		return seam.Mend(st.Scene, s.sound.open(st.Scene), all, 0, func(done, of int) {
-			s.news.tell(id, "mending", map[string]int{"done": done, "of": of})
-		})
+	m, err := sc.Mend(r.Context(), func(done, of int) {
+		s.Hub.Tell(sc.Key.Scene, "mending", map[string]int{"done": done, "of": of})
 	})
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	views := func(list []seam.Proposal) []proposalView {
+	views := func(list []advise.Proposal) []proposalView {
 		out := []proposalView{}
 		for _, p := range list {
-			out = append(out, proposalViewOf(st.Scene, p))
+			out = append(out, proposalViewOf(sc.Scene, p))
 		}
 		return out
 	}
-	s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "changes": views(m.Changes), "left": views(m.Left)})
-}
-
-// allMeasured gives the measures of all seams of a scene, known or not.
-func (s *Server) allMeasured(ctx context.Context, sc *scene.Scene) ([]seam.Result, error) {
-	m, err := s.sound.meter(sc)
-	if err != nil {
-		return nil, err
-	}
-	var all []seam.Result
-	state := s.seams.state(sc)
-	for i, x := range state.found {
-		r, err := s.measured(m, x, state.keys[i])
-		if err == nil {
-			err = ctx.Err()
-		}
-		if err != nil {
-			return nil, err
-		}
-		all = append(all, r)
-	}
-	return all, nil
+	return s.answer(w, http.StatusOK, map[string]any{"revision": sc.Revision, "changes": views(m.Changes), "left": views(m.Left)})
 }
 
 // accept lets a seam be as it sounds, or no more.
-func (s *Server) accept(w http.ResponseWriter, r *http.Request) {
+func (s *Server) accept(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
 		editRequest
 		Seam string `json:"seam"`
@@ -179,17 +103,19 @@ func (s *Server) accept(w http.ResponseWriter, r *http.Request) {
 		Off  bool   `json:"off"`
 	}
 	if err := decode(w, r, &q); err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	st, _, x, ok := s.seamAsked(w, r, q.Seam)
+	sc, x, ok, err := s.seamAsked(r, q.Seam)
+	if err != nil {
+		return err
+	}
 	if !ok {
-		return
+		return s.answer(w, http.StatusOK, nil)
 	}
 	e := &scene.Accept{Left: x.Left, Right: x.Right, Note: q.Note}
 	if !q.Off {
-		e.Sound = seam.Sound(st.Scene, x)
+		e.Sound = audit.Sound(sc.Scene, x)
 	}
 	c, err := s.Store.Edit(r.Context(), chi.URLParam(r, "scene"), q.Revision, e)
-	s.edited(w, r, q.editRequest, c, err)
+	return s.edited(w, r, q.editRequest, c, err)
 }

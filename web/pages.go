@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"html/template"
-	"log/slog"
 	"net/http"
 	"strings"
 	"time"
@@ -49,16 +48,15 @@ func (v view) JSON() (template.JS, error) {
 	return template.JS(raw), err
 }
 
-func (s *Server) page(w http.ResponseWriter, name string, v view) {
+func (s *Server) page(w http.ResponseWriter, name string, v view) error {
 	var b bytes.Buffer
 	if err := templates[name].ExecuteTemplate(&b, "layout.html", v); err != nil {
-		slog.Error("a page could not be made", "page", name, "err", err)
-		http.Error(w, "The page could not be made.", http.StatusInternalServerError)
-		return
+		return fmt.Errorf("the page %s could not be made: %w", name, err)
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")
 	w.Write(b.Bytes())
+	return nil
 }
 
 func ago(t time.Time) string {
@@ -78,16 +76,15 @@ func minutes(seconds float64) string {
 	return fmt.Sprintf("%d:%02d", n/60, n%60)
 }
 
-func (s *Server) scenesPage(w http.ResponseWriter, r *http.Request) {
+func (s *Server) scenesPage(w http.ResponseWriter, r *http.Request) error {
 	list, err := s.Store.Scenes(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	for _, row := range list {
 		if !row.Summary.Seams { // never opened since it was brought in
-			if st, err := s.Store.Scene(r.Context(), row.ID); err == nil {
-				s.measureSeams(row.ID, st.Scene)
+			if sc, err := s.Open(r.Context(), row.ID); err == nil {
+				sc.Measure()
 			}
 		}
 	}
@@ -95,10 +92,10 @@ func (s *Server) scenesPage(w http.ResponseWriter, r *http.Request) {
 	for _, rate := range timecode.Rates {
 		rates = append(rates, rate.String())
 	}
-	s.page(w, "scenes", view{Title: "Scenes", Here: "scenes", List: list, Data: map[string]any{"rates": rates}})
+	return s.page(w, "scenes", view{Title: "Scenes", Here: "scenes", List: list, Data: map[string]any{"rates": rates}})
 }
 
-func (s *Server) newScene(w http.ResponseWriter, r *http.Request) {
+func (s *Server) newScene(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
 		Name       string `json:"name"`
 		Rate       string `json:"rate"`
@@ -106,8 +103,7 @@ func (s *Server) newScene(w http.ResponseWriter, r *http.Request) {
 		Channels   int    `json:"channels"`
 	}
 	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 1<<16)).Decode(&q); err != nil {
-		s.fail(w, r, errBadRequest{fmt.Errorf("the request cannot be read: %w", err)})
-		return
+		return errBadRequest{fmt.Errorf("the request cannot be read: %w", err)}
 	}
 	rate, err := timecode.ParseRate(q.Rate)
 	switch {
@@ -120,32 +116,29 @@ func (s *Server) newScene(w http.ResponseWriter, r *http.Request) {
 		err = fmt.Errorf("A scene has 1 or 2 channels, not %d.", q.Channels)
 	}
 	if err != nil {
-		s.fail(w, r, errBadRequest{err})
-		return
+		return errBadRequest{err}
 	}
 	sc := scene.New(strings.TrimSpace(q.Name), rate, q.SampleRate)
 	sc.Channels = q.Channels
 	id, err := s.Store.Create(r.Context(), sc)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusCreated, map[string]string{"id": id})
+	return s.answer(w, http.StatusCreated, map[string]string{"id": id})
 }
 
-func (s *Server) loadDemo(w http.ResponseWriter, r *http.Request) {
+func (s *Server) loadDemo(w http.ResponseWriter, r *http.Request) error {
 	id, err := s.Demo(context.WithoutCancel(r.Context()))
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusCreated, map[string]string{"id": id})
+	return s.answer(w, http.StatusCreated, map[string]string{"id": id})
 }
 
-func (s *Server) deleteScene(w http.ResponseWriter, r *http.Request) {
+func (s *Server) deleteScene(w http.ResponseWriter, r *http.Request) error {
 	if err := s.Store.Delete(r.Context(), chi.URLParam(r, "scene")); err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	w.WriteHeader(http.StatusNoContent)
+	return nil
 }

@@ -14,6 +14,7 @@ import (
 	"blendseam/core/timecode"
 	"blendseam/internal/outside"
 	"blendseam/store"
+	"blendseam/workspace"
 )
 
 func (c *client) edit(id string, revision int64, e any) editAnswer {
@@ -311,7 +312,7 @@ func TestThePageIsToldOnlyOfSeamsThatChanged(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	ask := func(since int64) (a seamAnswer) {
+	ask := func(since int64) (a workspace.SeamAnswer) {
 		c.json("GET", fmt.Sprintf("/scenes/%s/seams?since=%d", id, since), nil, 200, &a)
 		return a
 	}

@@ -10,45 +10,39 @@ import (
 )
 
 // try says in words what an edit would do, or why it cannot be done; nothing is changed.
-func (s *Server) try(w http.ResponseWriter, r *http.Request) {
+func (s *Server) try(w http.ResponseWriter, r *http.Request) error {
 	_, e, err := s.editAsked(w, r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	after, err := scene.Apply(st.Scene, e)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "words": scene.Describe(st.Scene, after, e)})
+	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "words": scene.Describe(st.Scene, after, e)})
 }
 
 // piece answers with a range of the scene on its own, as a paste takes it.
-func (s *Server) piece(w http.ResponseWriter, r *http.Request) {
+func (s *Server) piece(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
 		From   int64    `json:"from"`
 		To     int64    `json:"to"`
 		Tracks []string `json:"tracks"`
 	}
 	if err := decode(w, r, &q); err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	p, dropped, err := scene.Copy(st.Scene, pcm.Span{From: q.From, To: q.To}, q.Tracks)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, map[string]any{"piece": p, "words": p.Describe(dropped)})
+	return s.answer(w, http.StatusOK, map[string]any{"piece": p, "words": p.Describe(dropped)})
 }

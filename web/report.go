@@ -8,19 +8,18 @@ import (
 	"strings"
 	"time"
 
+	"blendseam/core/audit"
 	"blendseam/core/mix"
-	"blendseam/core/scene"
-	"blendseam/core/seam"
 	"blendseam/interchange/report"
+	"blendseam/workspace"
 
 	"github.com/go-chi/chi/v5"
 )
 
 // reported gives the scene that a report is about and, to compare with, its named version; "" is the scene as it began.
-func (s *Server) reported(r *http.Request) (now, was *scene.Scene, before, after []seam.Result, err error) {
+func (s *Server) reported(r *http.Request) (now, was *workspace.Scene, before, after []audit.Result, err error) {
 	id := chi.URLParam(r, "scene")
-	st, err := s.Store.Scene(r.Context(), id)
-	if err != nil {
+	if now, err = s.opened(r); err != nil {
 		return nil, nil, nil, nil, err
 	}
 	node := int64(0)
@@ -31,30 +30,30 @@ func (s *Server) reported(r *http.Request) (now, was *scene.Scene, before, after
 		}
 		node = v.Node
 	}
-	if was, err = s.Store.At(r.Context(), id, node); err != nil {
+	if was, err = s.OpenAt(r.Context(), id, node); err != nil {
 		return nil, nil, nil, nil, err
 	}
-	if after, err = s.allMeasured(r.Context(), st.Scene); err != nil {
+	if after, err = now.All(r.Context()); err != nil {
 		return nil, nil, nil, nil, err
 	}
-	before, err = s.allMeasured(r.Context(), was)
-	return st.Scene, was, before, after, err
+	before, err = was.All(r.Context())
+	return now, was, before, after, err
 }
 
 // reportCSV sends the seams of the scene as it began, or as a named version has it, and their figures now.
-func (s *Server) reportCSV(w http.ResponseWriter, r *http.Request) {
+func (s *Server) reportCSV(w http.ResponseWriter, r *http.Request) error {
 	now, was, before, after, err := s.reported(r)
 	var raw []byte
 	if err == nil {
-		raw, err = report.CSV(was, before, after)
+		raw, err = report.CSV(was.Scene, before, after)
 	}
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
-	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(now.Name)+"-seams.csv"))
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(now.Scene.Name)+"-seams.csv"))
 	w.Write(raw)
+	return nil
 }
 
 // A reportRow is a seam on the printed report.
@@ -69,18 +68,16 @@ type reportRow struct {
 type reportFigure struct{ Name, Value, Was string }
 
 // reportPage shows the seam report, made for printing.
-func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) {
+func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) error {
 	now, was, before, after, err := s.reported(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	m, err := s.sound.mixer(now, mix.Options{})
+	m, err := now.Mixer(r.Context(), mix.Options{})
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	old := map[string]seam.Result{}
+	old := map[string]audit.Result{}
 	for _, x := range before {
 		old[x.ID] = x
 	}
@@ -90,20 +87,19 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) {
 	}
 	versions, err := s.Store.Versions(r.Context(), chi.URLParam(r, "scene"))
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	var rows []reportRow
 	for i, x := range after {
 		count[string(x.Verdict)]++
-		row := reportRow{Row: report.RowOf(now, x), Number: i + 1}
+		row := reportRow{Row: report.RowOf(now.Scene, x), Number: i + 1}
 		then, ok := old[x.ID]
 		if ok {
-			if a := report.RowOf(was, then); a.Why != row.Why || a.Verdict != row.Verdict {
+			if a := report.RowOf(was.Scene, then); a.Why != row.Why || a.Verdict != row.Verdict {
 				row.Was = &a
 			}
 		}
-		for _, f := range seam.Table {
+		for _, f := range audit.Table {
 			v := f.Figure(&x.Measures)
 			if v == nil {
 				continue
@@ -116,18 +112,17 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) {
 				row.Figures = append(row.Figures, figure)
 			}
 		}
-		if row.Wave, err = wave(m, x.Seam, now.SampleRate); err != nil {
-			s.fail(w, r, err)
-			return
+		if row.Wave, err = wave(m, x.Seam, now.Scene.SampleRate); err != nil {
+			return err
 		}
 		rows = append(rows, row)
 	}
-	s.page(w, "report", view{Title: "Seam report of " + now.Name, Scene: chi.URLParam(r, "scene"), Name: now.Name, Here: "report", List: map[string]any{
-		"Rows": rows, "Count": count, "Table": seam.Table, "Made": time.Now().Format("2 January 2006, 15:04"), "Rate": now.Rate.String(), "Since": r.URL.Query().Get("since"), "Versions": versions,
+	return s.page(w, "report", view{Title: "Seam report of " + now.Scene.Name, Scene: chi.URLParam(r, "scene"), Name: now.Scene.Name, Here: "report", List: map[string]any{
+		"Rows": rows, "Count": count, "Table": audit.Table, "Made": time.Now().Format("2 January 2006, 15:04"), "Rate": now.Scene.Rate.String(), "Since": r.URL.Query().Get("since"), "Versions": versions,
 	}})
 }
 
-func printedFigure(m seam.Measure, v float64) string {
+func printedFigure(m audit.Measure, v float64) string {
 	if m.Unit == "" {
 		return fmt.Sprintf("%.2f", v)
 	}
@@ -135,7 +130,7 @@ func printedFigure(m seam.Measure, v float64) string {
 }
 
 // wave draws two seconds of the scene around a seam, the change marked.
-func wave(m *mix.Mixer, x seam.Seam, rate int64) (template.HTML, error) {
+func wave(m *mix.Mixer, x audit.Seam, rate int64) (template.HTML, error) {
 	const width, height, bins = 300, 44, 300
 	from, to := x.At-rate, x.At+rate
 	strip, _, err := stripOf(m, from, to, bins)

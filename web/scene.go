@@ -10,13 +10,14 @@ import (
 	"reflect"
 	"slices"
 
+	"blendseam/core/audit"
 	"blendseam/core/blend"
 	"blendseam/core/scene"
-	"blendseam/core/seam"
 	"blendseam/core/timecode"
 	"blendseam/interchange/otio"
 	"blendseam/media"
 	"blendseam/store"
+	"blendseam/workspace"
 
 	"github.com/go-chi/chi/v5"
 )
@@ -39,7 +40,7 @@ type pageData struct {
 	Laws     []blend.LawInfo `json:"laws"`
 	Shapes   any             `json:"shapes"`
 	Blends   []scene.Style   `json:"blends"` // by name, the default one first
-	Measures []seam.Measure  `json:"measures"`
+	Measures []audit.Measure `json:"measures"`
 	Media    mediaView       `json:"media"`
 }
 
@@ -63,52 +64,47 @@ var sheets = mediaView{media.PeakSteps, media.TileBins, media.PictureWidth, medi
 
 func rateOf(r timecode.Rate) rateView { return rateView{r.Num, r.Den, r.Drop, r.Nominal()} }
 
-func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) {
+func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
 	st, err := s.Store.Scene(r.Context(), id)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	commands, err := s.commands(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	blends, err := s.Store.Blends(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	data := pageData{ID: id, State: stateView{st.Scene, st.Revision, st.Undo, st.Redo}, Rate: rateOf(st.Scene.Rate), Commands: commands, Hues: scene.Hues,
-		Laws: blend.Laws, Shapes: blend.Shapes, Blends: blends, Measures: seam.Table, Media: sheets}
-	s.page(w, "scene", view{Title: st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "scene", Data: data})
+		Laws: blend.Laws, Shapes: blend.Shapes, Blends: blends, Measures: audit.Table, Media: sheets}
+	return s.page(w, "scene", view{Title: st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "scene", Data: data})
 }
 
-func (s *Server) state(w http.ResponseWriter, r *http.Request) {
+func (s *Server) state(w http.ResponseWriter, r *http.Request) error {
 	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, stateView{st.Scene, st.Revision, st.Undo, st.Redo})
+	return s.answer(w, http.StatusOK, stateView{st.Scene, st.Revision, st.Undo, st.Redo})
 }
 
 // sceneFile sends the scene as a scene file. Recordings are named as they were brought in.
-func (s *Server) sceneFile(w http.ResponseWriter, r *http.Request) {
+func (s *Server) sceneFile(w http.ResponseWriter, r *http.Request) error {
 	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	raw, err := otio.Write(st.Scene)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(st.Scene.Name)+".otio"))
 	w.Write(raw)
+	return nil
 }
 
 // An editRequest is an edit from a page, at the revision that the page shows.
@@ -149,50 +145,47 @@ func (s *Server) editAsked(w http.ResponseWriter, r *http.Request) (q editReques
 	return q, e, nil
 }
 
-func (s *Server) edit(w http.ResponseWriter, r *http.Request) {
+func (s *Server) edit(w http.ResponseWriter, r *http.Request) error {
 	q, e, err := s.editAsked(w, r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	c, err := s.Store.Edit(r.Context(), chi.URLParam(r, "scene"), q.Revision, e)
-	s.edited(w, r, q, c, err)
+	return s.edited(w, r, q, c, err)
 }
 
-func (s *Server) undo(w http.ResponseWriter, r *http.Request) {
-	s.travel(w, r, s.Store.Undo, "There is nothing to undo: no edit has been made yet.")
+func (s *Server) undo(w http.ResponseWriter, r *http.Request) error {
+	return s.travel(w, r, s.Store.Undo, "There is nothing to undo: no edit has been made yet.")
 }
 
-func (s *Server) redo(w http.ResponseWriter, r *http.Request) {
-	s.travel(w, r, s.Store.Redo, "There is nothing to redo: the last thing done was not an undo.")
+func (s *Server) redo(w http.ResponseWriter, r *http.Request) error {
+	return s.travel(w, r, s.Store.Redo, "There is nothing to redo: the last thing done was not an undo.")
 }
 
-func (s *Server) travel(w http.ResponseWriter, r *http.Request, step func(context.Context, string, int64) (store.Change, bool, error), none string) {
+func (s *Server) travel(w http.ResponseWriter, r *http.Request, step func(context.Context, string, int64) (store.Change, bool, error), none string) error {
 	q, err := s.editRequest(w, r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	c, ok, err := step(r.Context(), chi.URLParam(r, "scene"), q.Revision)
 	if err == nil && !ok {
-		s.answer(w, http.StatusUnprocessableEntity, problem{Message: none})
-		return
+		return s.answer(w, http.StatusUnprocessableEntity, problem{Message: none})
 	}
-	s.edited(w, r, q, c, err)
+	return s.edited(w, r, q, c, err)
 }
 
 // edited answers an edit, and tells the other pages.
-func (s *Server) edited(w http.ResponseWriter, r *http.Request, q editRequest, c store.Change, err error) {
+func (s *Server) edited(w http.ResponseWriter, r *http.Request, q editRequest, c store.Change, err error) error {
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, editAnswer{c.Revision, c.Words, c.Undo, c.Redo, compare(c.Before, c.Scene)})
+	err = s.answer(w, http.StatusOK, editAnswer{c.Revision, c.Words, c.Undo, c.Redo, compare(c.Before, c.Scene)})
 	s.tellEdited(chi.URLParam(r, "scene"), q.Page, c)
+	return err
 }
 
 func (s *Server) tellEdited(id, page string, c store.Change) {
-	s.news.tell(id, "edit", map[string]any{"revision": c.Revision, "words": c.Words, "page": page})
+	s.Hub.Tell(id, "edit", map[string]any{"revision": c.Revision, "words": c.Words, "page": page})
 }
 
 // changes is what differs between two states of a scene: what is not named stayed as it was.
@@ -207,29 +200,10 @@ type changes struct {
 
 // trackChanges has a track without its clips, and the clips that are new, changed or gone.
 type trackChanges struct {
-	Track scene.Track  `json:"track"`
-	Set   []scene.Clip `json:"set,omitempty"`
-	Moved moved        `json:"moved,omitempty"` // changed in nothing but their start, in the track's unit
-	Gone  []string     `json:"gone,omitempty"`
-}
-
-// moved is what changed in nothing but its place, by how much later it lies.
-type moved []struct {
-	By  int64    `json:"by"`
-	IDs []string `json:"ids"`
-}
-
-func (m *moved) add(by int64, id string) {
-	for i := range *m {
-		if (*m)[i].By == by {
-			(*m)[i].IDs = append((*m)[i].IDs, id)
-			return
-		}
-	}
-	*m = append(*m, struct {
-		By  int64    `json:"by"`
-		IDs []string `json:"ids"`
-	}{by, []string{id}})
+	Track scene.Track     `json:"track"`
+	Set   []scene.Clip    `json:"set,omitempty"`
+	Moved workspace.Moved `json:"moved,omitempty"` // changed in nothing but their start, in the track's unit
+	Gone  []string        `json:"gone,omitempty"`
 }
 
 func compare(before, after *scene.Scene) changes {
@@ -284,7 +258,7 @@ func compareTrack(before, after *scene.Track) trackChanges {
 			c.Set = append(c.Set, clip)
 			continue
 		}
-		c.Moved.add(by, clip.ID)
+		c.Moved.Add(by, clip.ID)
 	}
 	c.Gone = slices.Sorted(maps.Keys(was))
 	return c

@@ -1,156 +1,29 @@
 package web
 
 import (
+	"blendseam/core/audit"
+	"blendseam/core/level"
+	"blendseam/workspace"
+	"context"
 	"encoding/binary"
 	"fmt"
 	"math"
 	"net/http"
 	"os"
-	"slices"
 	"strconv"
 	"strings"
-	"sync"
 
 	"blendseam/core/blend"
 	"blendseam/core/measure"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
-	"blendseam/core/pcm/wav"
 	"blendseam/core/scene"
-	"blendseam/core/seam"
 	"blendseam/core/speech"
 	"blendseam/core/timecode"
-	"blendseam/media"
 	"blendseam/store"
 
 	"github.com/go-chi/chi/v5"
 )
-
-// sound gives mixers of scenes, and keeps those that were asked for last.
-type sound struct {
-	library *media.Library
-	mu      sync.Mutex
-	readers map[string]*wav.Reader // by source and rate; they stay open
-	mixers  map[mixKey]*mix.Mixer
-	order   []mixKey // of mixers, the oldest use first
-	meters  []keptMeter
-	tries   []tried
-}
-
-// A tried is a state of a scene as it would be after an edit.
-type tried struct {
-	scene *scene.Scene
-	edit  string
-	then  *scene.Scene
-}
-
-// tried gives a scene as it would be after an edit; the last few are kept, so that their mixers are.
-func (s *sound) tried(sc *scene.Scene, edit string) (*scene.Scene, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	for _, t := range s.tries {
-		if t.scene == sc && t.edit == edit {
-			return t.then, nil
-		}
-	}
-	e, err := scene.Parse([]byte(edit))
-	if err != nil {
-		return nil, errBadRequest{err}
-	}
-	then, err := scene.Apply(sc, e)
-	if err != nil {
-		return nil, err
-	}
-	if s.tries = append(s.tries, tried{sc, edit, then}); len(s.tries) > 8 {
-		s.tries = s.tries[1:]
-	}
-	return then, nil
-}
-
-type keptMeter struct {
-	scene *scene.Scene
-	meter *seam.Meter
-}
-
-// meter measures seams of a state of a scene; those of the last few states are kept.
-func (s *sound) meter(sc *scene.Scene) (*seam.Meter, error) {
-	s.mu.Lock()
-	for _, k := range s.meters {
-		if k.scene == sc {
-			s.mu.Unlock()
-			return k.meter, nil
-		}
-	}
-	s.mu.Unlock()
-	m, err := seam.NewMeter(sc, s.open(sc))
-	if err != nil {
-		return nil, err
-	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.meters = append(s.meters, keptMeter{sc, m}); len(s.meters) > 4 {
-		s.meters = s.meters[1:]
-	}
-	return m, nil
-}
-
-type mixKey struct {
-	scene *scene.Scene
-	opt   mix.Options
-}
-
-// keptMixers is enough for a few pages with their auditions.
-const keptMixers = 32
-
-func newSound(l *media.Library) *sound {
-	return &sound{library: l, readers: map[string]*wav.Reader{}, mixers: map[mixKey]*mix.Mixer{}}
-}
-
-// open gives the function by which a scene's sources are opened.
-func (s *sound) open(sc *scene.Scene) mix.Open {
-	return func(src scene.Source) (pcm.ReaderAt, error) {
-		s.mu.Lock()
-		defer s.mu.Unlock()
-		key := fmt.Sprintf("%s %d", src.ID, sc.SampleRate)
-		if r := s.readers[key]; r != nil {
-			return r, nil
-		}
-		r, err := s.library.Sound(src.ID, sc.SampleRate)
-		if err != nil {
-			return nil, fmt.Errorf("the sound of %s is not in the media folder; bring it in again", src.Name)
-		}
-		s.readers[key] = r
-		return r, nil
-	}
-}
-
-func (s *sound) mixer(sc *scene.Scene, opt mix.Options) (*mix.Mixer, error) {
-	key := mixKey{sc, opt}
-	s.mu.Lock()
-	m := s.mixers[key]
-	if i := slices.Index(s.order, key); i >= 0 {
-		s.order = append(slices.Delete(s.order, i, i+1), key)
-	}
-	s.mu.Unlock()
-	if m != nil {
-		return m, nil
-	}
-	m, err := mix.New(sc, s.open(sc), opt)
-	if err != nil {
-		return nil, err
-	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.mixers[key] == nil {
-		s.mixers[key] = m
-		s.order = append(s.order, key)
-		if len(s.order) > keptMixers {
-			delete(s.mixers, s.order[0])
-			s.order = s.order[1:]
-		}
-	}
-	return m, nil
-}
 
 // number reads a whole number from the address.
 func number(r *http.Request, name string, low, high int64) (int64, error) {
@@ -180,41 +53,39 @@ const farthest = int64(1) << 45 // samples
 // pcm sends a stretch of the scene as 32-bit floats, little-endian, channels in turn. what is scene, plain (without blends),
 // difference (what blends change), or the id of a clip to hear alone, with its handles. edit is one that is to be heard before
 // it is done.
-func (s *Server) pcm(w http.ResponseWriter, r *http.Request) {
-	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+func (s *Server) pcm(w http.ResponseWriter, r *http.Request) error {
+	st, err := s.opened(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	from, err := number(r, "from", -farthest, farthest)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	n, err := number(r, "n", 1, 1<<21)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	if what := r.URL.Query().Get("edit"); what != "" {
-		if st.Scene, err = s.sound.tried(st.Scene, what); err != nil {
-			s.fail(w, r, err)
-			return
+		e, err := scene.Parse([]byte(what))
+		if err != nil {
+			return errBadRequest{err}
+		}
+		if st, err = st.Try(r.Context(), e); err != nil {
+			return err
 		}
 	}
-	m, err := s.sound.mixer(st.Scene, hearing(st, r.URL.Query().Get("what")))
+	m, err := st.Mixer(r.Context(), hearing(r.URL.Query().Get("what")))
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	b := pcm.NewBlock(m.Channels(), n)
 	err = m.Render(b, from)
 	if err == nil && r.URL.Query().Get("what") == "difference" {
-		err = s.lessPlain(b, st.Scene, from)
+		err = lessPlain(r.Context(), b, st, from)
 	}
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	raw := make([]byte, 0, 4*n*int64(len(b)))
 	for i := range n {
@@ -228,11 +99,12 @@ func (s *Server) pcm(w http.ResponseWriter, r *http.Request) {
 	h.Set("Blendseam-Channels", strconv.Itoa(m.Channels()))
 	h.Set("Blendseam-Revision", strconv.FormatInt(st.Revision, 10))
 	w.Write(raw)
+	return nil
 }
 
 // lessPlain takes from a stretch of the scene what it would be without blends.
-func (s *Server) lessPlain(b pcm.Block, sc *scene.Scene, from int64) error {
-	m, err := s.sound.mixer(sc, mix.Options{Plain: true})
+func lessPlain(ctx context.Context, b pcm.Block, st *workspace.Scene, from int64) error {
+	m, err := st.Mixer(ctx, mix.Options{Plain: true})
 	if err != nil {
 		return err
 	}
@@ -248,7 +120,7 @@ func (s *Server) lessPlain(b pcm.Block, sc *scene.Scene, from int64) error {
 	return nil
 }
 
-func hearing(st store.State, what string) mix.Options {
+func hearing(what string) mix.Options {
 	switch what {
 	case "", "scene", "difference":
 		return mix.Options{}
@@ -285,11 +157,11 @@ func stripOf(m *mix.Mixer, from, to int64, bins int64) (strip, pcm.Block, error)
 
 func round(v float64) float32 { return float32(math.Round(v*1e6) / 1e6) }
 
-// A benchView is what the bench draws of a seam.
+// A benchView is what the bench draws of a audit.
 type benchView struct {
 	From     int64               `json:"from"`
 	To       int64               `json:"to"`
-	Seam     seam.Seam           `json:"seam"`
+	Seam     audit.Seam          `json:"seam"`
 	Outgoing *strip              `json:"outgoing"` // null where there is none
 	Incoming *strip              `json:"incoming"`
 	Result   strip               `json:"result"`
@@ -316,37 +188,29 @@ type gains struct {
 }
 
 // bench answers with a stretch around a seam in so many bins, with null if the scene has no such seam.
-func (s *Server) bench(w http.ResponseWriter, r *http.Request) {
-	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+func (s *Server) bench(w http.ResponseWriter, r *http.Request) error {
+	st, x, ok, err := s.seamAsked(r, r.URL.Query().Get("seam"))
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	var from, to, bins int64
 	if err := numbers(r, map[string]*int64{"from": &from, "to": &to, "bins": &bins}, -farthest, farthest); err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	if to <= from || to-from > 30*st.Scene.SampleRate || bins < 1 || bins > 8192 {
-		s.fail(w, r, errBadRequest{fmt.Errorf("the stretch must be 1 sample to 30 s long, in 1 to 8192 bins")})
-		return
+		return errBadRequest{fmt.Errorf("the stretch must be 1 sample to 30 s long, in 1 to 8192 bins")}
 	}
-	bins = min(bins, to-from)
-	all := s.seams.state(st.Scene).found
-	i := slices.IndexFunc(all, func(x seam.Seam) bool { return x.ID == r.URL.Query().Get("seam") })
-	if i < 0 { // an edit took it away while the page was asking
-		s.answer(w, http.StatusOK, nil)
-		return
+	if !ok {
+		return s.answer(w, http.StatusOK, nil)
 	}
-	v, err := s.benchView(st.Scene, all[i], from, to, bins)
+	v, err := benchViewOf(r.Context(), st, x, from, to, min(bins, to-from))
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, v)
+	return s.answer(w, http.StatusOK, v)
 }
 
-func (s *Server) benchView(sc *scene.Scene, x seam.Seam, from, to, bins int64) (benchView, error) {
+func benchViewOf(ctx context.Context, st *workspace.Scene, x audit.Seam, from, to, bins int64) (benchView, error) {
 	v := benchView{From: from, To: to, Seam: x}
 	for _, side := range []struct {
 		clip string
@@ -355,7 +219,7 @@ func (s *Server) benchView(sc *scene.Scene, x seam.Seam, from, to, bins int64) (
 		if side.clip == "" {
 			continue
 		}
-		m, err := s.sound.mixer(sc, mix.Options{Clip: side.clip, Bypass: true})
+		m, err := st.Mixer(ctx, mix.Options{Clip: side.clip, Bypass: true})
 		if err != nil {
 			return v, err
 		}
@@ -365,7 +229,7 @@ func (s *Server) benchView(sc *scene.Scene, x seam.Seam, from, to, bins int64) (
 		}
 		*side.to = &one
 	}
-	m, err := s.sound.mixer(sc, mix.Options{})
+	m, err := st.Mixer(ctx, mix.Options{})
 	if err != nil {
 		return v, err
 	}
@@ -373,16 +237,16 @@ func (s *Server) benchView(sc *scene.Scene, x seam.Seam, from, to, bins int64) (
 	if v.Result, b, err = stripOf(m, from, to, bins); err != nil {
 		return v, err
 	}
-	v.Level = levels(b, bins, sc.SampleRate/20)
-	meter, err := s.sound.meter(sc)
+	v.Level = levels(b, bins, st.Scene.SampleRate/20)
+	meter, err := st.Adviser(ctx)
 	if err != nil {
 		return v, err
 	}
-	if v.Words, err = meter.Words(x); err != nil {
+	if v.Words, err = meter.Words(ctx, x); err != nil {
 		return v, err
 	}
 	v.Covers = meter.Covers(x, v.Words)
-	return v, s.benchGains(sc, &v)
+	return v, v.addGains(st)
 }
 
 // levels is the RMS level over a window around each bin, in dBFS.
@@ -400,22 +264,23 @@ func levels(b pcm.Block, bins, window int64) []float32 {
 	for k := range bins {
 		mid := (2*k + 1) * n / (2 * bins)
 		a, z := max(0, mid-window/2), min(n, mid+window/2+1)
-		out[k] = float32(math.Round(10*max(-120, measure.DB(math.Sqrt((sums[z]-sums[a])/float64(z-a))))) / 10)
+		out[k] = float32(math.Round(10*max(-120, level.DB(math.Sqrt((sums[z]-sums[a])/float64(z-a))))) / 10)
 	}
 	return out
 }
 
-// benchGains says how the gains of both sides run across the seam, and what their sum is.
-func (s *Server) benchGains(sc *scene.Scene, v *benchView) error {
+// addGains says how the gains of both sides run across the seam, and what their sum is.
+func (v *benchView) addGains(st *workspace.Scene) error {
+	sc := st.Scene
 	t := sc.Track(v.Seam.Track)
 	_, left := sc.Clip(v.Seam.Left)
 	_, right := sc.Clip(v.Seam.Right)
 	const points = 96
-	if v.Seam.Kind == seam.Cut {
+	if v.Seam.Kind == audit.Cut {
 		v.ReachB, v.ReachA = sc.Reach(t, *left, *right)
 		if b := t.Blend(left.ID, right.ID); b != nil {
 			v.Law, v.Before, v.After, v.CurveOut, v.CurveIn = string(b.Law), b.Before, b.After, b.CurveOut, b.CurveIn
-			out, in, err := mix.Sides(t, *b, func(c scene.Clip) (pcm.ReaderAt, error) { return s.recordings(sc)(sc.Sources[c.Source]) })
+			out, in, err := mix.Sides(t, *b, func(c scene.Clip) (pcm.ReaderAt, error) { return st.Sound(sc.Sources[c.Source]) })
 			if err != nil {
 				return err
 			}
@@ -425,7 +290,7 @@ func (s *Server) benchGains(sc *scene.Scene, v *benchView) error {
 	}
 	if v.Seam.Pair {
 		p := sc.PairAt(v.Seam.Left, true)
-		out, in, err := mix.PairSides(sc, *p, func(c scene.Clip) (pcm.ReaderAt, error) { return s.recordings(sc)(sc.Sources[c.Source]) })
+		out, in, err := mix.PairSides(sc, *p, func(c scene.Clip) (pcm.ReaderAt, error) { return st.Sound(sc.Sources[c.Source]) })
 		if err != nil {
 			return err
 		}
@@ -437,7 +302,7 @@ func (s *Server) benchGains(sc *scene.Scene, v *benchView) error {
 		v.ReachB, v.ReachA = v.Before+min(head, v.Seam.From-left.Start), v.After+min(tail, right.End()-v.Seam.To)
 		return nil
 	}
-	if v.Seam.Kind == seam.Lull {
+	if v.Seam.Kind == audit.Lull {
 		v.lulled(left, right, points)
 		return nil
 	}
@@ -484,7 +349,7 @@ func (v *benchView) lulled(c, patch *scene.Clip, points int64) {
 			}
 		}
 		power := float64(g.Out)*float64(g.Out) + float64(g.In)*float64(g.In)
-		g.Sum = float32(math.Round(1000*math.Log10(max(1e-6, power))) / 100)
+		g.Sum = float32(math.Round(100*level.OfPower(max(1e-6, power))) / 100)
 		g.Heard = g.Sum
 		v.Gains = append(v.Gains, g)
 	}
@@ -493,7 +358,7 @@ func (v *benchView) lulled(c, patch *scene.Clip, points int64) {
 // summed adds the gains of both sides of a blend, and what their sum is: predicted and as rendered.
 func (v *benchView) summed(b scene.Blend, leftDB, rightDB float64, left, right pcm.Block, points int64, rate int64) {
 	r := measure.Correlation(left, right)
-	heard := seam.RenderedSum(b, leftDB, rightDB, left, right, r, int(points), rate)
+	heard := audit.RenderedSum(b, leftDB, rightDB, left, right, r, int(points), rate)
 	two := func(db float64) float32 { return float32(math.Round(100*db) / 100) }
 	for i := range points {
 		x := blend.Position(i, points)
@@ -503,44 +368,40 @@ func (v *benchView) summed(b scene.Blend, leftDB, rightDB float64, left, right p
 }
 
 // peaks sends one tile of a recording's waveform; tiles never change.
-func (s *Server) peaks(w http.ResponseWriter, r *http.Request) {
+func (s *Server) peaks(w http.ResponseWriter, r *http.Request) error {
 	var rate, step, tile int64
 	if err := numbers(r, map[string]*int64{"rate": &rate, "step": &step, "tile": &tile}, 0, farthest); err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	raw, err := s.Library.Peaks(chi.URLParam(r, "source"), rate, step, tile)
 	if err != nil {
-		s.fail(w, r, store.ErrNotFound)
-		return
+		return store.ErrNotFound
 	}
 	w.Header().Set("Content-Type", "application/octet-stream")
 	w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 	w.Write(raw)
+	return nil
 }
 
 // pictures sends one sheet of a recording's pictures.
-func (s *Server) pictures(w http.ResponseWriter, r *http.Request) {
+func (s *Server) pictures(w http.ResponseWriter, r *http.Request) error {
 	var num, den int64
 	if err := numbers(r, map[string]*int64{"num": &num, "den": &den}, 1, 1<<30); err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	sheet, err := strconv.Atoi(strings.TrimSuffix(chi.URLParam(r, "sheet"), ".jpg"))
 	if err != nil || sheet < 0 {
-		s.fail(w, r, store.ErrNotFound)
-		return
+		return store.ErrNotFound
 	}
 	id := chi.URLParam(r, "source")
 	if strings.ContainsAny(id, "/.\\") {
-		s.fail(w, r, store.ErrNotFound)
-		return
+		return store.ErrNotFound
 	}
 	file := s.Library.Sheet(id, timecode.Rate{Num: num, Den: den}, sheet)
 	if _, err := os.Stat(file); err != nil {
-		s.fail(w, r, store.ErrNotFound)
-		return
+		return store.ErrNotFound
 	}
 	w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 	http.ServeFile(w, r, file)
+	return nil
 }

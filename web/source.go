@@ -9,6 +9,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/media"
 	"blendseam/store"
+	"blendseam/workspace"
 
 	"github.com/go-chi/chi/v5"
 )
@@ -52,18 +53,17 @@ type sourceState struct {
 	Uses     []useView    `json:"uses"`
 }
 
-func (s *Server) sourceState(w http.ResponseWriter, r *http.Request) {
+func (s *Server) sourceState(w http.ResponseWriter, r *http.Request) error {
 	st, src, err := s.sourceAsked(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, sourceState{st.Revision, src, usesOf(st.Scene, src.ID)})
+	return s.answer(w, http.StatusOK, sourceState{st.Revision, src, usesOf(st.Scene, src.ID)})
 }
 
 // sourceAsked gives the scene and its source that a request is about.
-func (s *Server) sourceAsked(r *http.Request) (st store.State, src scene.Source, err error) {
-	if st, err = s.Store.Scene(r.Context(), chi.URLParam(r, "scene")); err != nil {
+func (s *Server) sourceAsked(r *http.Request) (st *workspace.Scene, src scene.Source, err error) {
+	if st, err = s.opened(r); err != nil {
 		return st, src, err
 	}
 	src, ok := st.Scene.Sources[chi.URLParam(r, "source")]
@@ -74,17 +74,15 @@ func (s *Server) sourceAsked(r *http.Request) (st store.State, src scene.Source,
 }
 
 // sourcePage is where one recording is listened through and its stretches are marked.
-func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) {
+func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
 	st, src, err := s.sourceAsked(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	commands, err := s.commands(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	type trackView struct {
 		ID   string `json:"id"`
@@ -99,13 +97,13 @@ func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) {
 			picture = t.ID
 		}
 	}
-	s.page(w, "source", view{Title: src.Name, Scene: id, Name: st.Scene.Name, Here: "sources", Data: map[string]any{
+	return s.page(w, "source", view{Title: src.Name, Scene: id, Name: st.Scene.Name, Here: "sources", Data: map[string]any{
 		"id": id, "rate": rateOf(st.Scene.Rate), "sample_rate": st.Scene.SampleRate, "start_frame": st.Scene.StartFrame,
 		"state": sourceState{st.Revision, src, usesOf(st.Scene, src.ID)}, "tracks": tracks, "picture": picture, "commands": commands, "media": sheets}})
 }
 
 // takeOut lays stretches of a source on a track.
-func (s *Server) takeOut(w http.ResponseWriter, r *http.Request) {
+func (s *Server) takeOut(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
 		Names []string `json:"names"`
 		Track string   `json:"track"`
@@ -113,53 +111,47 @@ func (s *Server) takeOut(w http.ResponseWriter, r *http.Request) {
 		How   string   `json:"how"`
 	}
 	if err := decode(w, r, &q); err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) {
+	return s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) {
 		return scene.TakeOut(sc, chi.URLParam(r, "source"), q.Names, q.Track, q.At, q.How)
 	})
 }
 
 // sourceSound sends a recording's sound as a WAV file, or a part of it as browsers ask.
-func (s *Server) sourceSound(w http.ResponseWriter, r *http.Request) {
+func (s *Server) sourceSound(w http.ResponseWriter, r *http.Request) error {
 	rate, err := number(r, "rate", 1, 1<<20)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	file := s.Library.SoundFile(chi.URLParam(r, "source"), rate)
 	if _, err := os.Stat(file); err != nil {
-		s.fail(w, r, store.ErrNotFound)
-		return
+		return store.ErrNotFound
 	}
 	w.Header().Set("Content-Type", "audio/wav")
 	http.ServeFile(w, r, file)
+	return nil
 }
 
 // longestStretch bounds what is written as a file of a stretch, in samples: three hours at 48 kHz.
 const longestStretch = 3 * 3600 * 48000
 
 // stretchFile sends a stretch of a recording as a file of its own: 24 bits, at the scene's rate.
-func (s *Server) stretchFile(w http.ResponseWriter, r *http.Request) {
+func (s *Server) stretchFile(w http.ResponseWriter, r *http.Request) error {
 	st, src, err := s.sourceAsked(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	var from, to int64
 	if err := numbers(r, map[string]*int64{"from": &from, "to": &to}, 0, farthest); err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	if to <= from || to > src.Samples || to-from > longestStretch {
-		s.fail(w, r, errBadRequest{fmt.Errorf("The stretch must lie in the sound of %s, its in point before its out point.", src.Name)})
-		return
+		return errBadRequest{fmt.Errorf("The stretch must lie in the sound of %s, its in point before its out point.", src.Name)}
 	}
-	sound, err := s.sound.open(st.Scene)(src)
+	sound, err := st.Sound(src)
 	if err != nil {
-		s.fail(w, r, errBadRequest{err})
-		return
+		return errBadRequest{err}
 	}
 	name := r.URL.Query().Get("name")
 	if name == "" {
@@ -167,18 +159,17 @@ func (s *Server) stretchFile(w http.ResponseWriter, r *http.Request) {
 	}
 	dir, err := os.MkdirTemp("", "blendseam-")
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	defer os.RemoveAll(dir)
 	file := dir + "/stretch.wav"
 	if err := writeStretch(file, sound, pcm.Span{From: from, To: to}, int(st.Scene.SampleRate)); err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	w.Header().Set("Content-Type", "audio/wav")
 	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(name)+".wav"))
 	http.ServeFile(w, r, file)
+	return nil
 }
 
 func writeStretch(file string, sound pcm.ReaderAt, span pcm.Span, rate int) error {

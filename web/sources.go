@@ -67,64 +67,57 @@ func (s *Server) sourceViews(ctx context.Context, sc *scene.Scene) ([]sourceView
 	return list, nil
 }
 
-func (s *Server) sourcesPage(w http.ResponseWriter, r *http.Request) {
+func (s *Server) sourcesPage(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
 	st, err := s.Store.Scene(r.Context(), id)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	list, err := s.sourceViews(r.Context(), st.Scene)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.page(w, "sources", view{Title: "Sources of " + st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "sources",
+	return s.page(w, "sources", view{Title: "Sources of " + st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "sources",
 		Data: map[string]any{"id": id, "rate": st.Scene.SampleRate, "sources": list,
 			"media": sheets}})
 }
 
 // upload takes one recording as the body of the request, its name in the header Blendseam-Name. Once all of it is here,
 // the rest is a job.
-func (s *Server) upload(w http.ResponseWriter, r *http.Request) {
+func (s *Server) upload(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
 	name, err := url.PathUnescape(r.Header.Get("Blendseam-Name"))
 	if err != nil || name == "" {
-		s.fail(w, r, errBadRequest{errors.New("the header Blendseam-Name with the file's name is missing")})
-		return
+		return errBadRequest{errors.New("the header Blendseam-Name with the file's name is missing")}
 	}
 	st, err := s.Store.Scene(r.Context(), id)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	a, err := s.Library.Receive(name)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	if _, err := io.Copy(a, r.Body); err != nil {
 		a.Close()
-		s.fail(w, r, errBadRequest{fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name)})
-		return
+		return errBadRequest{fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name)}
 	}
-	job, err := s.jobs.start(r.Context(), id, "source", name, func(ctx context.Context, _ string, _ func(float64)) (any, error) {
+	job, err := s.Jobs.Start(r.Context(), id, "source", name, func(ctx context.Context, _ string, _ func(float64)) (any, error) {
 		defer a.Close()
-		info, err := s.intake.Keep(ctx, a, st.Scene.SampleRate, st.Scene.Rate)
+		info, err := s.Keep(ctx, a, st.Scene.SampleRate, st.Scene.Rate)
 		if err != nil {
 			return nil, err
 		}
-		if err := s.intake.Into(ctx, id, []media.Info{info}); err != nil {
+		if err := s.Into(ctx, id, []media.Info{info}); err != nil {
 			return nil, err
 		}
 		return info, s.tellState(ctx, id)
 	})
 	if err != nil {
 		a.Close()
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusAccepted, job)
+	return s.answer(w, http.StatusAccepted, job)
 }
 
 // tellState tells all pages of a scene that it changed.
@@ -133,72 +126,63 @@ func (s *Server) tellState(ctx context.Context, id string) error {
 	if err != nil {
 		return err
 	}
-	s.news.tell(id, "edit", map[string]any{"revision": st.Revision, "words": st.Undo})
+	s.Hub.Tell(id, "edit", map[string]any{"revision": st.Revision, "words": st.Undo})
 	return nil
 }
 
 // layOut puts a whole recording at the end of the first dialogue track, its picture with it; tracks that are
 // missing are made.
-func (s *Server) layOut(w http.ResponseWriter, r *http.Request) {
+func (s *Server) layOut(w http.ResponseWriter, r *http.Request) error {
 	ctx, id := r.Context(), chi.URLParam(r, "scene")
 	source := chi.URLParam(r, "source")
 	kept, err := s.Store.Source(ctx, source)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	var info media.Info
 	if err := json.Unmarshal(kept.Info, &info); err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	if err := s.intake.Into(ctx, id, []media.Info{info}); err != nil {
-		s.fail(w, r, err)
-		return
+	if err := s.Into(ctx, id, []media.Info{info}); err != nil {
+		return err
 	}
-	s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) { return scene.LayOut(sc, source) })
+	return s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) { return scene.LayOut(sc, source) })
 }
 
 // editNewest does an edit on the scene as it is when its turn comes.
-func (s *Server) editNewest(w http.ResponseWriter, r *http.Request, edit func(*scene.Scene) (scene.Edit, error)) {
+func (s *Server) editNewest(w http.ResponseWriter, r *http.Request, edit func(*scene.Scene) (scene.Edit, error)) error {
 	ctx, id := r.Context(), chi.URLParam(r, "scene")
 	for {
 		st, err := s.Store.Scene(ctx, id)
 		if err != nil {
-			s.fail(w, r, err)
-			return
+			return err
 		}
 		e, err := edit(st.Scene)
 		if err != nil {
-			s.fail(w, r, err)
-			return
+			return err
 		}
 		c, err := s.Store.Edit(ctx, id, st.Revision, e)
 		if stale := (*store.Stale)(nil); errors.As(err, &stale) {
 			continue
 		}
-		s.edited(w, r, editRequest{}, c, err)
-		return
+		return s.edited(w, r, editRequest{}, c, err)
 	}
 }
 
 // bringSceneFile makes a scene of a scene file whose recordings are here.
-func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) {
+func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) error {
 	name, err := url.PathUnescape(r.Header.Get("Blendseam-Name"))
 	if err != nil || !intake.IsSceneFile(name) {
-		s.fail(w, r, errBadRequest{fmt.Errorf("%q is not a scene file; those end in .otio", name)})
-		return
+		return errBadRequest{fmt.Errorf("%q is not a scene file; those end in .otio", name)}
 	}
 	file, clean, err := temporary(http.MaxBytesReader(w, r.Body, 512<<20), name)
 	if err != nil {
-		s.fail(w, r, errBadRequest{err})
-		return
+		return errBadRequest{err}
 	}
 	defer clean()
-	id, warnings, err := s.intake.Uploaded(r.Context(), file, "")
+	id, warnings, err := s.Uploaded(r.Context(), file, "")
 	if err != nil { // it knows the file by where it lies here, the user by its name
-		s.fail(w, r, errBadRequest{errors.New(strings.ReplaceAll(err.Error(), file, name))})
-		return
+		return errBadRequest{errors.New(strings.ReplaceAll(err.Error(), file, name))}
 	}
-	s.answer(w, http.StatusCreated, map[string]any{"id": id, "warnings": warnings})
+	return s.answer(w, http.StatusCreated, map[string]any{"id": id, "warnings": warnings})
 }

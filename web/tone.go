@@ -6,10 +6,10 @@ import (
 	"net/http"
 	"slices"
 
-	"blendseam/core/mix"
+	"blendseam/core/audit"
+	"blendseam/core/fill"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/seam"
 	"blendseam/media"
 	"blendseam/store"
 
@@ -19,12 +19,9 @@ import (
 // cannot is what a page is told in one line.
 func cannot(format string, args ...any) error { return errBadRequest{fmt.Errorf(format, args...)} }
 
-// recordings opens the recordings of a scene and the tones that are built from them.
-func (s *Server) recordings(sc *scene.Scene) mix.Open { return mix.WithTones(sc, s.sound.open(sc)) }
-
 // A fillingView is a tone that could fill a hole.
 type fillingView struct {
-	seam.Filling
+	fill.Filling
 	Away string `json:"away"` // where it lies, in words
 }
 
@@ -39,40 +36,21 @@ type fillAnswer struct {
 	Edit     any           `json:"edit"`
 }
 
-// A holeOf is a hole of a state of a scene.
-type holeOf struct {
-	scene *scene.Scene
-	hole  scene.Hole
-}
-
-// strays are what was found in a scene.
-type strays struct {
-	list []seam.Finding
-	hums []seam.Hum
-}
-
-func (s *Server) straysOf(sc *scene.Scene, m *seam.Meter) (strays, error) {
-	return s.strays.of(sc, func() (x strays, err error) {
-		x.list, x.hums, err = seam.Findings(sc, m, 0)
-		return x, err
-	})
-}
-
 // mostFillings is how many tones are shown for a hole.
 const mostFillings = 12
 
 // fill answers with what could fill the hole that is asked for: a lull or a gap by its seam, or what a range covers.
-func (s *Server) fill(w http.ResponseWriter, r *http.Request) {
+func (s *Server) fill(w http.ResponseWriter, r *http.Request) error {
 	a, err := s.fillings(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, a)
+	return s.answer(w, http.StatusOK, a)
 }
 
 func (s *Server) fillings(r *http.Request) (a fillAnswer, err error) {
-	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	ctx := r.Context()
+	st, err := s.opened(r)
 	if err != nil {
 		return a, err
 	}
@@ -80,30 +58,25 @@ func (s *Server) fillings(r *http.Request) (a fillAnswer, err error) {
 	if err != nil {
 		return a, err
 	}
-	sc := st.Scene
+	with := st
 	if first != nil {
-		if sc, err = scene.Apply(sc, first); err != nil {
+		if with, err = st.Try(ctx, first); err != nil {
 			return a, err
 		}
 	}
-	m, err := seam.NewMeter(sc, s.sound.open(sc))
+	sc := with.Scene
+	m, err := with.Adviser(ctx)
 	if err != nil {
 		return a, err
 	}
-	var list []seam.Filling
+	var list []fill.Filling
 	if r.URL.Query().Get("best") != "" { // the rest need not be looked for if the hole's own recording has something
-		if list, err = m.Near(hole); err != nil {
+		if list, err = m.Nearest(ctx, hole); err != nil {
 			return a, err
 		}
 	}
 	if len(list) == 0 {
-		if list, err = s.fills.of(holeOf{st.Scene, hole}, func() ([]seam.Filling, error) {
-			library, err := s.library(r.Context(), sc)
-			if err != nil {
-				return nil, err
-			}
-			return m.Fillings(hole, library)
-		}); err != nil {
+		if list, err = with.Fillings(ctx, hole); err != nil {
 			return a, err
 		}
 		list = slices.Clone(list) // choosing one makes its edit in the list
@@ -119,7 +92,7 @@ func (s *Server) fillings(r *http.Request) (a fillAnswer, err error) {
 		}
 		choice = int(n)
 	}
-	f, err := m.Choose(hole, list, choice)
+	f, err := m.Choose(ctx, hole, list, choice)
 	if err != nil {
 		return a, err
 	}
@@ -139,9 +112,9 @@ func (s *Server) fillings(r *http.Request) (a fillAnswer, err error) {
 	for _, f := range list[:min(len(list), mostFillings)] {
 		v := fillingView{Filling: f, Away: "in the library"}
 		switch {
-		case f.From == seam.SameRecording:
+		case f.From == fill.SameRecording:
 			v.Away = fmt.Sprintf("%.1f s away in the same recording", f.AwayS)
-		case f.From == seam.SameSetUp:
+		case f.From == fill.SameSetUp:
 			v.Away = "in another recording of this set-up"
 		}
 		a.List = append(a.List, v)
@@ -158,19 +131,19 @@ func marshalled(e scene.Edit) (any, error) {
 func holeAsked(sc *scene.Scene, r *http.Request) (h scene.Hole, first *scene.AddLull, err error) {
 	q := r.URL.Query()
 	if id := q.Get("seam"); id != "" {
-		all := seam.Find(sc)
-		i := slices.IndexFunc(all, func(x seam.Seam) bool { return x.ID == id })
+		all := audit.Find(sc)
+		i := slices.IndexFunc(all, func(x audit.Seam) bool { return x.ID == id })
 		if i < 0 {
 			return h, nil, cannot("This seam is not there any more.")
 		}
 		x := all[i]
-		if x.Kind == seam.Lull {
+		if x.Kind == audit.Lull {
 			return scene.Hole{Clip: x.Left, Lull: x.Lull}, nil, nil
 		}
 		if h, ok := gapBeside(sc, x); ok {
 			return h, nil, nil
 		}
-		return h, nil, cannot("There is no hole at this seam. Choose a lull or a gap, or make a range over what is to be filled.")
+		return h, nil, cannot("There is no hole at this audit. Choose a lull or a gap, or make a range over what is to be filled.")
 	}
 	var span pcm.Span
 	if err := numbers(r, map[string]*int64{"from": &span.From, "to": &span.To}, 0, farthest); err != nil {
@@ -203,7 +176,7 @@ func holeAsked(sc *scene.Scene, r *http.Request) (h scene.Hole, first *scene.Add
 	return h, nil, cannot("The range covers no gap between two clips and no clip of this track. Lay a bed under it instead.")
 }
 
-func gapBeside(sc *scene.Scene, x seam.Seam) (h scene.Hole, ok bool) {
+func gapBeside(sc *scene.Scene, x audit.Seam) (h scene.Hole, ok bool) {
 	t := sc.Track(x.Track)
 	for i := 0; i+1 < len(t.Clips); i++ {
 		left, right := t.Clips[i], t.Clips[i+1]
@@ -216,67 +189,56 @@ func gapBeside(sc *scene.Scene, x seam.Seam) (h scene.Hole, ok bool) {
 
 // A findingView is something that should not be heard, as the page lists it.
 type findingView struct {
-	seam.Finding
+	fill.Finding
 	TC string `json:"tc"`
 }
 
 // findings answers with what should not be in the pauses of a scene, or of a range of it, and with the hum that is there.
-func (s *Server) findings(w http.ResponseWriter, r *http.Request) {
-	st, m, err := s.meterAsked(r)
+func (s *Server) findings(w http.ResponseWriter, r *http.Request) error {
+	st, err := s.opened(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	span, err := spanAsked(r, st.Scene)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	found, err := s.straysOf(st.Scene, m)
+	found, err := st.Findings(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	views := []findingView{}
-	for _, f := range found.list {
+	for _, f := range found.List {
 		if f.Span.Overlaps(span) {
 			views = append(views, findingView{f, st.Scene.Timecode(f.Span.From)})
 		}
 	}
-	s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "findings": views, "hums": found.hums})
+	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "findings": views, "hums": found.Hums})
 }
 
 // finding answers with what would take one finding out.
-func (s *Server) finding(w http.ResponseWriter, r *http.Request) {
-	st, m, err := s.meterAsked(r)
+func (s *Server) finding(w http.ResponseWriter, r *http.Request) error {
+	st, err := s.opened(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	found, err := s.straysOf(st.Scene, m)
+	found, err := st.Findings(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	i := slices.IndexFunc(found.list, func(f seam.Finding) bool { return f.ID == r.URL.Query().Get("id") })
+	i := slices.IndexFunc(found.List, func(f fill.Finding) bool { return f.ID == r.URL.Query().Get("id") })
 	if i < 0 {
-		s.answer(w, http.StatusOK, nil)
-		return
+		return s.answer(w, http.StatusOK, nil)
 	}
-	p, err := m.Stray(found.list[i])
+	m, err := st.Adviser(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	s.answer(w, http.StatusOK, proposalViewOf(st.Scene, p))
-}
-
-func (s *Server) meterAsked(r *http.Request) (st store.State, m *seam.Meter, err error) {
-	if st, err = s.Store.Scene(r.Context(), chi.URLParam(r, "scene")); err != nil {
-		return st, nil, err
+	p, err := m.Stray(r.Context(), found.List[i])
+	if err != nil {
+		return err
 	}
-	m, err = s.sound.meter(st.Scene)
-	return st, m, err
+	return s.answer(w, http.StatusOK, proposalViewOf(st.Scene, p))
 }
 
 // spanAsked is the stretch that a request names, the whole scene if none.
@@ -291,46 +253,43 @@ func spanAsked(r *http.Request, sc *scene.Scene) (pcm.Span, error) {
 }
 
 // bed answers with a bed for a range or the scene, and with what keeping the words would leave of its clips.
-func (s *Server) bed(w http.ResponseWriter, r *http.Request) {
-	st, m, err := s.meterAsked(r)
+func (s *Server) bed(w http.ResponseWriter, r *http.Request) error {
+	st, err := s.opened(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
+	}
+	m, err := st.Adviser(r.Context())
+	if err != nil {
+		return err
 	}
 	span, err := spanAsked(r, st.Scene)
 	if err == nil && span.Len() < st.Scene.SampleRate/10 {
 		err = cannot("A bed needs a stretch of the scene to lie under; this one is shorter than 0.1 s.")
 	}
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	chosen, err := s.toneAsked(r, st.Scene)
+	chosen, err := s.toneAsked(r, st)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
-	b, err := m.Bed(span, chosen)
+	b, err := m.Bed(r.Context(), span, chosen)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	if b == nil {
-		s.fail(w, r, cannot("No dialogue clip there has a pause to take the room from. Choose a tone of the library, or a range with a pause in it."))
-		return
+		return cannot("No dialogue clip there has a pause to take the room from. Choose a tone of the library, or a range with a pause in it.")
 	}
-	kept, err := m.KeepWords(span)
+	kept, err := m.KeepWords(r.Context(), span)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	edit, err := marshalled(b.Edit)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	type keptView struct {
-		seam.Kept
+		fill.Kept
 		TC   string `json:"tc"`
 		Edit any    `json:"edit"`
 	}
@@ -338,40 +297,36 @@ func (s *Server) bed(w http.ResponseWriter, r *http.Request) {
 	for _, k := range kept {
 		v := keptView{Kept: k, TC: st.Scene.Timecode(k.At)}
 		if v.Edit, err = marshalled(k.Edit); err != nil {
-			s.fail(w, r, err)
-			return
+			return err
 		}
 		keep = append(keep, v)
 	}
-	s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "tc": st.Scene.Timecode(span.From), "bed": b, "edit": edit, "keep": keep})
+	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "tc": st.Scene.Timecode(span.From), "bed": b, "edit": edit, "keep": keep})
 }
 
 // tonePeaks sends one tile of a built tone's waveform, as peaks does of recordings. Of steps longer than toneLook, that many samples are
 // looked at: it is the same noise all along.
-func (s *Server) tonePeaks(w http.ResponseWriter, r *http.Request) {
+func (s *Server) tonePeaks(w http.ResponseWriter, r *http.Request) error {
 	const toneLook = 512
-	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	st, err := s.opened(r)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	src, ok := st.Scene.Sources[chi.URLParam(r, "source")]
 	var step, tile int64
 	if err := numbers(r, map[string]*int64{"step": &step, "tile": &tile}, 0, farthest); err != nil || !ok || src.Tone == nil || step < 1 {
-		s.fail(w, r, store.ErrNotFound)
-		return
+		return store.ErrNotFound
 	}
-	reader, err := s.recordings(st.Scene)(src)
+	reader, err := st.Sound(src)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	raw, err := media.PeaksOf(reader, step, tile, toneLook)
 	if err != nil {
-		s.fail(w, r, err)
-		return
+		return err
 	}
 	w.Header().Set("Content-Type", "application/octet-stream")
 	w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 	w.Write(raw)
+	return nil
 }

@@ -11,11 +11,8 @@ import (
 	"sync"
 	"time"
 
-	"blendseam/core/scene"
-	"blendseam/core/seam"
-	"blendseam/intake"
-	"blendseam/media"
 	"blendseam/store"
+	"blendseam/workspace"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
@@ -26,36 +23,20 @@ var static embed.FS
 
 // A Config is what the interface works on.
 type Config struct {
-	Store   *store.Store
-	Library *media.Library
-	Made    string                                // folder of what was handed over
-	Demo    func(context.Context) (string, error) // loads the demo scene and gives its id
+	*workspace.Workspace
+	Made string                                // folder of what was handed over
+	Demo func(context.Context) (string, error) // loads the demo scene and gives its id
 }
 
-// A Server is the interface as an http.Handler.
+// A Server is the interface as an http.Handler. It keeps nothing: what is derived from scenes has its place in the workspace.
 type Server struct {
 	http.Handler
 	Config
-	intake intake.Intake
-	news   *news
-	jobs   *jobs
-	sound  *sound
-	seams  *seams
-
-	mendings latest[*scene.Scene, *seam.Mending]
-	fills    latest[holeOf, []seam.Filling]
-	strays   latest[*scene.Scene, strays]
-
-	roomsMade  sync.Mutex // the made-up rooms are made once
-	roomsThere bool
 }
 
 // New gives the interface.
-func New(ctx context.Context, c Config) *Server {
-	s := &Server{Config: c, intake: intake.Intake{Store: c.Store, Library: c.Library}, news: newNews()}
-	s.jobs = newJobs(ctx, c.Store, s.news)
-	s.sound = newSound(c.Library)
-	s.seams = newSeams()
+func New(c Config) *Server {
+	s := &Server{Config: c}
 	s.Handler = s.routes()
 	return s
 }
@@ -65,81 +46,81 @@ func (s *Server) routes() http.Handler {
 	r.Use(middleware.Recoverer, safe, http.NewCrossOriginProtection().Handler)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.fail(w, r, store.ErrNotFound) })
 
-	r.Get("/", s.scenesPage)
-	r.Post("/scenes", s.newScene)
-	r.Post("/scenes/demo", s.loadDemo)
-	r.Post("/scenes/file", s.bringSceneFile)
-	r.Get("/events", s.events)
+	r.Get("/", s.handle(s.scenesPage))
+	r.Post("/scenes", s.handle(s.newScene))
+	r.Post("/scenes/demo", s.handle(s.loadDemo))
+	r.Post("/scenes/file", s.handle(s.bringSceneFile))
+	r.Get("/events", s.handle(s.events))
 
-	r.Get("/keys", s.keysPage)
-	r.Post("/keys", s.setKeys)
-	r.Delete("/keys", s.resetKeys)
-	r.Get("/keys.json", s.keyFile)
-	r.Get("/commands", s.commandList)
+	r.Get("/keys", s.handle(s.keysPage))
+	r.Post("/keys", s.handle(s.setKeys))
+	r.Delete("/keys", s.handle(s.resetKeys))
+	r.Get("/keys.json", s.handle(s.keyFile))
+	r.Get("/commands", s.handle(s.commandList))
 
-	r.Get("/tones", s.toneList)
-	r.Post("/tones", s.bringTone)
-	r.Post("/tones/{tone}", s.setTone)
-	r.Delete("/tones/{tone}", s.dropTone)
-	r.Get("/tones/{tone}/sound.wav", s.toneSound)
+	r.Get("/tones", s.handle(s.toneList))
+	r.Post("/tones", s.handle(s.bringTone))
+	r.Post("/tones/{tone}", s.handle(s.setTone))
+	r.Delete("/tones/{tone}", s.handle(s.dropTone))
+	r.Get("/tones/{tone}/sound.wav", s.handle(s.toneSound))
 
-	r.Get("/settings", s.settingsPage)
-	r.Get("/blends", s.blendList)
-	r.Post("/blends", s.setBlend)
-	r.Delete("/blends/{blend}", s.dropBlend)
+	r.Get("/settings", s.handle(s.settingsPage))
+	r.Get("/blends", s.handle(s.blendList))
+	r.Post("/blends", s.handle(s.setBlend))
+	r.Delete("/blends/{blend}", s.handle(s.dropBlend))
 
 	r.Route("/scenes/{scene}", func(r chi.Router) {
-		r.Get("/", s.scenePage)
-		r.Delete("/", s.deleteScene)
-		r.Get("/state", s.state)
-		r.Post("/edits", s.edit)
-		r.Post("/try", s.try)
-		r.Post("/piece", s.piece)
-		r.Post("/undo", s.undo)
-		r.Post("/redo", s.redo)
-		r.Get("/scene.otio", s.sceneFile)
+		r.Get("/", s.handle(s.scenePage))
+		r.Delete("/", s.handle(s.deleteScene))
+		r.Get("/state", s.handle(s.state))
+		r.Post("/edits", s.handle(s.edit))
+		r.Post("/try", s.handle(s.try))
+		r.Post("/piece", s.handle(s.piece))
+		r.Post("/undo", s.handle(s.undo))
+		r.Post("/redo", s.handle(s.redo))
+		r.Get("/scene.otio", s.handle(s.sceneFile))
 
-		r.Get("/history", s.history)
-		r.Post("/go", s.goTo)
-		r.Post("/versions", s.keepVersion)
-		r.Delete("/versions/{version}", s.dropVersion)
-		r.Get("/versions/compare", s.compareVersions)
+		r.Get("/history", s.handle(s.history))
+		r.Post("/go", s.handle(s.goTo))
+		r.Post("/versions", s.handle(s.keepVersion))
+		r.Delete("/versions/{version}", s.handle(s.dropVersion))
+		r.Get("/versions/compare", s.handle(s.compareVersions))
 
-		r.Get("/seams", s.seamList)
-		r.Get("/bench", s.bench)
-		r.Get("/pcm", s.pcm)
-		r.Get("/proposal", s.proposal)
-		r.Get("/places", s.places)
-		r.Post("/mend", s.mend)
-		r.Post("/accept", s.accept)
-		r.Post("/blends/plan", s.plan)
-		r.Get("/fill", s.fill)
-		r.Get("/findings", s.findings)
-		r.Get("/finding", s.finding)
-		r.Get("/bed", s.bed)
-		r.Get("/tones/{source}/peaks/{step}/{tile}", s.tonePeaks)
-		r.Get("/tone", s.tonePage)
-		r.Post("/tone", s.keepTone)
-		r.Get("/report", s.reportPage)
-		r.Get("/report.csv", s.reportCSV)
+		r.Get("/seams", s.handle(s.seamList))
+		r.Get("/bench", s.handle(s.bench))
+		r.Get("/pcm", s.handle(s.pcm))
+		r.Get("/proposal", s.handle(s.proposal))
+		r.Get("/places", s.handle(s.places))
+		r.Post("/mend", s.handle(s.mend))
+		r.Post("/accept", s.handle(s.accept))
+		r.Post("/blends/plan", s.handle(s.plan))
+		r.Get("/fill", s.handle(s.fill))
+		r.Get("/findings", s.handle(s.findings))
+		r.Get("/finding", s.handle(s.finding))
+		r.Get("/bed", s.handle(s.bed))
+		r.Get("/tones/{source}/peaks/{step}/{tile}", s.handle(s.tonePeaks))
+		r.Get("/tone", s.handle(s.tonePage))
+		r.Post("/tone", s.handle(s.keepTone))
+		r.Get("/report", s.handle(s.reportPage))
+		r.Get("/report.csv", s.handle(s.reportCSV))
 
-		r.Get("/sources", s.sourcesPage)
-		r.Post("/sources", s.upload)
-		r.Post("/sources/{source}/lay", s.layOut)
-		r.Get("/sources/{source}/", s.sourcePage)
-		r.Get("/sources/{source}/state", s.sourceState)
-		r.Post("/sources/{source}/take", s.takeOut)
-		r.Get("/sources/{source}/stretch.wav", s.stretchFile)
+		r.Get("/sources", s.handle(s.sourcesPage))
+		r.Post("/sources", s.handle(s.upload))
+		r.Post("/sources/{source}/lay", s.handle(s.layOut))
+		r.Get("/sources/{source}/", s.handle(s.sourcePage))
+		r.Get("/sources/{source}/state", s.handle(s.sourceState))
+		r.Post("/sources/{source}/take", s.handle(s.takeOut))
+		r.Get("/sources/{source}/stretch.wav", s.handle(s.stretchFile))
 
-		r.Get("/hand-over", s.handOverPage)
-		r.Post("/mixdowns", s.mixdown)
-		r.Get("/mixdowns", s.mixdowns)
+		r.Get("/hand-over", s.handle(s.handOverPage))
+		r.Post("/mixdowns", s.handle(s.mixdown))
+		r.Get("/mixdowns", s.handle(s.mixdowns))
 	})
-	r.Post("/jobs/{job}/stop", s.stopJob)
-	r.Get("/made/{job}", s.made)
-	r.Get("/media/{source}/peaks/{rate}/{step}/{tile}", s.peaks)
-	r.Get("/media/{source}/sound/{rate}", s.sourceSound)
-	r.Get("/media/{source}/pictures/{num}/{den}/{sheet}", s.pictures)
+	r.Post("/jobs/{job}/stop", s.handle(s.stopJob))
+	r.Get("/made/{job}", s.handle(s.made))
+	r.Get("/media/{source}/peaks/{rate}/{step}/{tile}", s.handle(s.peaks))
+	r.Get("/media/{source}/sound/{rate}", s.handle(s.sourceSound))
+	r.Get("/media/{source}/pictures/{num}/{den}/{sheet}", s.handle(s.pictures))
 
 	files, err := fs.Sub(static, "static")
 	if err != nil {
@@ -175,8 +156,7 @@ func (s *Server) Serve(ctx context.Context, server *http.Server, listen func() e
 	var group sync.WaitGroup
 	group.Go(func() {
 		<-ctx.Done()
-		s.news.close()
-		s.jobs.stopAll()
+		s.Workspace.Close()
 		end, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 		defer cancel()
 		if err := server.Shutdown(end); err != nil {

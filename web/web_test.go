@@ -17,11 +17,13 @@ import (
 	"time"
 
 	"blendseam/core/scene"
+	"blendseam/intake"
 	"blendseam/internal/outside"
 	"blendseam/media"
 	"blendseam/store"
 	"blendseam/store/server"
 	"blendseam/store/server/servertest"
+	"blendseam/workspace"
 )
 
 var private *server.Server
@@ -45,11 +47,10 @@ func newClient(t *testing.T) *client {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := New(context.Background(), Config{Store: st, Library: l, Made: t.TempDir()})
+	s := New(Config{Workspace: workspace.New(context.Background(), intake.Intake{Store: st, Library: l}), Made: t.TempDir()})
 	h := httptest.NewServer(s)
 	t.Cleanup(func() {
-		s.news.close()
-		s.jobs.stopAll()
+		s.Close()
 		h.Close()
 		st.Close()
 	})

@@ -9,8 +9,9 @@ import (
 	"path/filepath"
 	"text/tabwriter"
 
+	"blendseam/core/advise"
+	"blendseam/core/audit"
 	"blendseam/core/scene"
-	"blendseam/core/seam"
 	"blendseam/interchange/otio"
 	"blendseam/interchange/report"
 	"blendseam/media"
@@ -26,22 +27,23 @@ type auditCmd struct {
 }
 
 // audited opens a scene file and measures all its seams.
-func audited(ctx context.Context, path string) (*media.SceneFile, []seam.Result, error) {
+func audited(ctx context.Context, path string) (*media.SceneFile, *audit.Meter, []audit.Result, error) {
 	f, err := media.ReadSceneFile(ctx, path)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	warn(f.Warnings)
-	all, err := seam.All(f.Scene, f.Open, 0)
+	m := audit.NewMeter(f.Scene, f.Sources())
+	all, err := audit.All(ctx, m, 0)
 	if err != nil {
 		f.Close()
-		return nil, nil, fmt.Errorf("%s: %w", path, err)
+		return nil, nil, nil, fmt.Errorf("%s: %w", path, err)
 	}
-	return f, all, nil
+	return f, m, all, nil
 }
 
 func (c *auditCmd) Run(ctx context.Context) error {
-	f, all, err := audited(ctx, c.Scene)
+	f, _, all, err := audited(ctx, c.Scene)
 	if err != nil {
 		return err
 	}
@@ -60,7 +62,7 @@ func (c *auditCmd) Run(ctx context.Context) error {
 	for _, r := range all {
 		row := report.RowOf(f.Scene, r)
 		rows = append(rows, row)
-		if r.Verdict == seam.Rough && row.Accepted == nil {
+		if r.Verdict == audit.Rough && row.Accepted == nil {
 			rough++
 		}
 	}
@@ -92,11 +94,11 @@ func printRows(rows []report.Row) {
 		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\n", r.AtTC, r.Track, r.Name(), verdict, r.Why)
 	}
 	w.Flush()
-	count := map[seam.Verdict]int{}
+	count := map[audit.Verdict]int{}
 	for _, r := range rows {
 		count[r.Verdict]++
 	}
-	fmt.Printf("%d seams: %d rough, %d audible, %d clean\n", len(rows), count[seam.Rough], count[seam.Audible], count[seam.Clean])
+	fmt.Printf("%d seams: %d rough, %d audible, %d clean\n", len(rows), count[audit.Rough], count[audit.Audible], count[audit.Clean])
 }
 
 type mendCmd struct {
@@ -107,17 +109,17 @@ type mendCmd struct {
 }
 
 func (c *mendCmd) Run(ctx context.Context) error {
-	f, all, err := audited(ctx, c.Scene)
+	f, meter, all, err := audited(ctx, c.Scene)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	m, err := seam.Mend(f.Scene, f.Open, all, 0, nil)
+	m, err := advise.New(meter).Mend(ctx, all, 0, nil)
 	if err != nil {
 		return fmt.Errorf("%s: %w", c.Scene, err)
 	}
 	if c.CSV != "" {
-		raw, err := afterwards(f, m, all)
+		raw, err := afterwards(ctx, meter, m, all)
 		if err == nil {
 			err = os.WriteFile(c.CSV, raw, 0o644)
 		}
@@ -149,12 +151,12 @@ func (c *mendCmd) Run(ctx context.Context) error {
 }
 
 // afterwards is the report of a scene before and after mending.
-func afterwards(f *media.SceneFile, m *seam.Mending, before []seam.Result) ([]byte, error) {
-	after, err := seam.All(m.Scene, f.Open, 0)
+func afterwards(ctx context.Context, meter *audit.Meter, m *advise.Mending, before []audit.Result) ([]byte, error) {
+	after, err := audit.All(ctx, audit.NewMeter(m.Scene, meter.Sources), 0)
 	if err != nil {
 		return nil, err
 	}
-	return report.CSV(f.Scene, before, after)
+	return report.CSV(meter.Scene, before, after)
 }
 
 // writeScene writes a scene that was read from one file to another, which may lie elsewhere.

@@ -10,8 +10,8 @@ import (
 	"strings"
 	"testing"
 
+	"blendseam/core/audit"
 	"blendseam/core/scene"
-	"blendseam/core/seam"
 	"blendseam/media"
 )
 
@@ -32,7 +32,7 @@ type auditJSON struct {
 	Measures map[string]*float64 `json:"measures"`
 }
 
-func audit(t *testing.T, path string) (code int, seams []auditJSON) {
+func auditFile(t *testing.T, path string) (code int, seams []auditJSON) {
 	t.Helper()
 	code, out, complaint := blendseam(t, "audit", path, "--json")
 	var got struct{ Seams []auditJSON }
@@ -43,7 +43,7 @@ func audit(t *testing.T, path string) (code int, seams []auditJSON) {
 }
 
 func TestAuditAndMendOfTheDemo(t *testing.T) {
-	code, before := audit(t, demoScene)
+	code, before := auditFile(t, demoScene)
 	if code != exitRough || len(before) < 30 {
 		t.Fatalf("exit %d, %d seams", code, len(before))
 	}
@@ -95,7 +95,7 @@ func TestAuditAndMendOfTheDemo(t *testing.T) {
 			t.Errorf("%+v is left without a reason", l)
 		}
 	}
-	_, after := audit(t, out)
+	_, after := auditFile(t, out)
 	rough := func(list []auditJSON) (n int) {
 		for _, s := range list {
 			if s.Verdict == "rough" {
@@ -169,7 +169,7 @@ func TestAuditOfACleanSceneAndOfNone(t *testing.T) {
 // What is rough and accepted does not make the audit fail, as long as it sounds as it did.
 func TestAnAcceptedSeamIsNotRoughForTheAudit(t *testing.T) {
 	_, path := sceneFile(t, &scene.Gain{Clips: []string{"c4"}, DB: 9})
-	code, _ := audit(t, path)
+	code, _ := auditFile(t, path)
 	if code != exitRough {
 		t.Fatalf("exit %d of a scene that stops dead", code)
 	}
@@ -182,8 +182,8 @@ func TestAnAcceptedSeamIsNotRoughForTheAudit(t *testing.T) {
 		defer f.Close()
 		s := f.Scene
 		var more []scene.Edit
-		for _, x := range seam.Find(s) {
-			more = append(more, &scene.Accept{Left: x.Left, Right: x.Right, Sound: seam.Sound(s, x), Note: "it has to be so"})
+		for _, x := range audit.Find(s) {
+			more = append(more, &scene.Accept{Left: x.Left, Right: x.Right, Sound: audit.Sound(s, x), Note: "it has to be so"})
 		}
 		second := s.Tracks[0].Clips[1]
 		more = append(more, &scene.Gain{Clips: []string{second.ID}, DB: second.GainDB + louder})
@@ -195,7 +195,7 @@ func TestAnAcceptedSeamIsNotRoughForTheAudit(t *testing.T) {
 		if err := writeScene(s, path, accepted); err != nil {
 			t.Fatal(err)
 		}
-		return audit(t, accepted)
+		return auditFile(t, accepted)
 	}
 	code, seams := write(0)
 	if code != 0 || seams[1].Accepted == nil || *seams[1].Accepted != "it has to be so" {

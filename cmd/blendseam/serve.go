@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"syscall"
 	"time"
@@ -20,6 +21,7 @@ import (
 	"blendseam/store"
 	"blendseam/store/server"
 	"blendseam/web"
+	"blendseam/workspace"
 )
 
 // place says where the program keeps its things.
@@ -121,6 +123,8 @@ func listen(address string) (net.Listener, error) {
 	return nil, fmt.Errorf("ports %d to %d are all taken; name a free one with --listen 127.0.0.1:PORT", defaultPort, defaultPort+19)
 }
 
+const spareThreads = 2
+
 // serve runs everything until it is told to stop. first prepares what should be there, and gives the scene to begin with.
 func serve(ctx context.Context, p place, address string, first func(context.Context, intake.Intake) (string, error)) error {
 	l, err := listen(address)
@@ -140,7 +144,10 @@ func serve(ctx context.Context, p place, address string, first func(context.Cont
 	if err != nil {
 		return err
 	}
-	s := web.New(ctx, web.Config{Store: in.Store, Library: in.Library, Made: filepath.Join(p.Var, "made"),
+	// Measuring and mending go on beside the requests on threads of low priority. With a few more of them than processors, a
+	// request never waits for one to give way.
+	runtime.GOMAXPROCS(runtime.NumCPU() + spareThreads)
+	s := web.New(web.Config{Workspace: workspace.New(ctx, in), Made: filepath.Join(p.Var, "made"),
 		Demo: func(ctx context.Context) (string, error) { return loadDemo(ctx, in) }})
 	url := fmt.Sprintf("http://%s/", l.Addr())
 	if begin != "" {

@@ -1,12 +1,13 @@
 package main
 
 import (
+	"blendseam/core/level"
+	"blendseam/core/tone/recipe"
 	"context"
 	"fmt"
 	"math"
 	"strings"
 
-	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/tone"
@@ -39,11 +40,11 @@ func (c *toneCmd) Run(ctx context.Context) error {
 	}
 	defer r.Close()
 	rate := r.Format().Rate
-	all, err := tone.FindIn(r)
+	says, err := media.AnalysisOf(ctx, c.Source, r)
 	if err != nil {
 		return fmt.Errorf("%s: %w", c.Source, err)
 	}
-	found := tone.Rank(all, nil, c.Length, rate, func(tone.Quiet) float64 { return -1 })
+	found := tone.Rank(says.Quiets, nil, c.Length, rate, func(tone.Quiet) float64 { return -1 })
 	if len(found) == 0 {
 		return fmt.Errorf("%s: no stretch of at least 0.12 s was found without voice, breath or bump; give a recording with pauses", c.Source)
 	}
@@ -54,29 +55,29 @@ func (c *toneCmd) Run(ctx context.Context) error {
 		list = append(list, foundTone{seconds(f.Span.From, rate), seconds(f.Span.To, rate), math.Round(100*f.LevelDB) / 100, f.Reasons})
 	}
 	used := tone.Alike(quiet, int64(tone.EnoughS*rate))
-	recipe := scene.Tone{Seed: c.Seed}
+	woven := recipe.Tone{Seed: c.Seed}
 	sum, n := 0.0, int64(0)
 	for _, q := range used {
-		recipe.Left = append(recipe.Left, scene.Material{Source: "source", From: q.Span.From, To: q.Span.To})
-		sum += math.Pow(10, q.LevelDB/10) * float64(q.Span.Len())
+		woven.Left = append(woven.Left, recipe.Material{Source: "source", From: q.Span.From, To: q.Span.To})
+		sum += level.Power(q.LevelDB) * float64(q.Span.Len())
 		n += q.Span.Len()
 	}
-	level := 10 * math.Log10(sum/float64(n))
+	levelDB := level.OfPower(sum / float64(n))
 	sc := scene.Scene{SampleRate: int64(rate)}
 	length := int64(math.Round(c.Length * float64(rate)))
 	span := pcm.Span{From: sc.ToneMiddle(), To: sc.ToneMiddle() + length}
-	read := func(m scene.Material) (pcm.Block, error) { return pcm.Read(r, m.Span()) }
-	wish := tone.Wish{Span: pcm.Span{From: span.From, To: min(span.To, span.From+int64(10*rate))}, Left: level, Right: level}
-	recipe, gain, err := tone.Settle(recipe, rate, r.Format().Channels, 2*sc.ToneMiddle(), wish, read)
+	read := func(m recipe.Material) (pcm.Block, error) { return pcm.Read(r, m.Span()) }
+	wish := tone.Wish{Span: pcm.Span{From: span.From, To: min(span.To, span.From+int64(10*rate))}, Left: levelDB, Right: levelDB}
+	woven, gain, err := tone.Settle(woven, rate, r.Format().Channels, 2*sc.ToneMiddle(), wish, read)
 	if err != nil {
 		return err
 	}
-	if err := c.write(tone.Open(recipe, rate, r.Format().Channels, 2*sc.ToneMiddle(), read), span, gain); err != nil {
+	if err := c.write(tone.Open(woven, rate, r.Format().Channels, 2*sc.ToneMiddle(), read), span, gain); err != nil {
 		return err
 	}
 	method := tone.Method(n, rate)
 	if c.JSON {
-		return printJSON(map[string]any{"found": list, "length_s": seconds(length, rate), "level_db": math.Round(100*level) / 100, "method": method})
+		return printJSON(map[string]any{"found": list, "length_s": seconds(length, rate), "level_db": math.Round(100*levelDB) / 100, "method": method})
 	}
 	for _, f := range list[:min(5, len(list))] {
 		fmt.Printf("%7.2f to %7.2f s  %6.1f dBFS  %s\n", f.FromS, f.ToS, f.LevelDB, strings.Join(f.Reasons, "; "))
@@ -85,7 +86,7 @@ func (c *toneCmd) Run(ctx context.Context) error {
 	if method == tone.Shaped {
 		how = "noise shaped like it, for there is less than half a second"
 	}
-	fmt.Printf("%s: %.3f s at %.1f dBFS, from %d of %d stretches: %s\n", c.Out, seconds(length, rate), level, len(used), len(found), how)
+	fmt.Printf("%s: %.3f s at %.1f dBFS, from %d of %d stretches: %s\n", c.Out, seconds(length, rate), levelDB, len(used), len(found), how)
 	return nil
 }
 
@@ -99,7 +100,7 @@ func (c *toneCmd) write(r pcm.ReaderAt, span pcm.Span, gainDB float64) error {
 		return err
 	}
 	defer out.Discard()
-	if err := out.Copy(pcm.Turned{ReaderAt: r, Gain: measure.Amplitude(gainDB)}, span); err != nil {
+	if err := out.Copy(pcm.Turned{ReaderAt: r, Gain: level.Amplitude(gainDB)}, span); err != nil {
 		return err
 	}
 	return out.Close()

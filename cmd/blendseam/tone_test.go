@@ -9,11 +9,12 @@ import (
 	"strings"
 	"testing"
 
+	"blendseam/core/advise"
+	"blendseam/core/audit"
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/room"
 	"blendseam/core/scene"
-	"blendseam/core/seam"
 	"blendseam/core/stray"
 	"blendseam/internal/outside"
 	"blendseam/media"
@@ -113,18 +114,13 @@ func TestTheDemoIsFilled(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer f.Close()
-	m, err := seam.NewMeter(f.Scene, f.Open)
-	if err != nil {
-		t.Fatal(err)
-	}
-	measured := func(sc *scene.Scene, which func(seam.Seam) bool) seam.Result {
-		m, err := seam.NewMeter(sc, f.Open)
-		if err != nil {
-			t.Fatal(err)
-		}
-		for _, s := range seam.Find(sc) {
+	ctx := t.Context()
+	m := advise.New(audit.NewMeter(f.Scene, f.Sources()))
+	measured := func(sc *scene.Scene, which func(audit.Seam) bool) audit.Result {
+		m := m.In(sc)
+		for _, s := range audit.Find(sc) {
 			if which(s) {
-				r, err := m.Seam(s)
+				r, err := m.Seam(ctx, s)
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -132,7 +128,7 @@ func TestTheDemoIsFilled(t *testing.T) {
 			}
 		}
 		t.Fatal("no such seam")
-		return seam.Result{}
+		return audit.Result{}
 	}
 	apply := func(e scene.Edit) *scene.Scene {
 		sc, err := scene.Apply(f.Scene, e)
@@ -145,7 +141,7 @@ func TestTheDemoIsFilled(t *testing.T) {
 		return sc
 	}
 
-	gap := measured(f.Scene, func(s seam.Seam) bool { return s.Kind == seam.GapStart && s.TrackName == "Dialogue" })
+	gap := measured(f.Scene, func(s audit.Seam) bool { return s.Kind == audit.GapStart && s.TrackName == "Dialogue" })
 	if *gap.Measures.DeadSilenceMS < 600 {
 		t.Fatalf("the demo's hole: %+v", gap)
 	}
@@ -155,35 +151,35 @@ func TestTheDemoIsFilled(t *testing.T) {
 			next = f.Scene.Track(gap.Track).Clips[i+1].ID
 		}
 	}
-	fill, err := m.Patch(scene.Hole{Clip: gap.Left, Next: next})
-	if err != nil || fill == nil {
-		t.Fatal(err, fill)
+	patch, err := m.Patch(ctx, scene.Hole{Clip: gap.Left, Next: next})
+	if err != nil || patch == nil {
+		t.Fatal(err, patch)
 	}
 	for _, side := range []string{gap.Left, next} {
-		r := measured(apply(fill.Edit), func(s seam.Seam) bool {
+		r := measured(apply(patch.Edit), func(s audit.Seam) bool {
 			return s.Track == gap.Track && (s.Left == side && s.Right == "" || s.Right == side && s.Left == "")
 		})
-		if r.Verdict != seam.Clean || *r.Measures.DeadSilenceMS != 0 {
+		if r.Verdict != audit.Clean || *r.Measures.DeadSilenceMS != 0 {
 			t.Errorf("filled, the seam is %s: %s", r.Verdict, r.Why)
 		}
 	}
 
-	found, hums, err := seam.Findings(f.Scene, m, 0)
+	found, hums, err := m.Findings(ctx, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if len(found) != 1 || found[0].Kind != stray.Bump || found[0].ClipName != "Oda, take 2" || len(hums) == 0 {
 		t.Fatalf("found %+v and %d hums", found, len(hums))
 	}
-	p, err := m.Stray(found[0])
-	if err != nil || p.After == nil || p.After.Verdict != seam.Clean {
+	p, err := m.Stray(ctx, found[0])
+	if err != nil || p.After == nil || p.After.Verdict != audit.Clean {
 		t.Errorf("the shovel: %+v, %v", p, err)
 	}
 
 	rain := f.Scene.Markers[slices.IndexFunc(f.Scene.Markers, func(m scene.Marker) bool { return m.Name == "rain begins" })].At
-	atRain := func(s seam.Seam) bool { return s.Kind == seam.Cut && s.TrackName == "Dialogue" && s.At >= rain }
+	atRain := func(s audit.Seam) bool { return s.Kind == audit.Cut && s.TrackName == "Dialogue" && s.At >= rain }
 	before := measured(f.Scene, atRain)
-	bed, err := m.Bed(pcm.Span{To: f.Scene.Length()}, nil)
+	bed, err := m.Bed(ctx, pcm.Span{To: f.Scene.Length()}, nil)
 	if err != nil || bed == nil {
 		t.Fatal(err, bed)
 	}
@@ -192,7 +188,7 @@ func TestTheDemoIsFilled(t *testing.T) {
 		t.Errorf("the rain's start: %.1f dB before, %.1f dB with the bed; %+v", *before.Measures.BackgroundStepDB, *after.Measures.BackgroundStepDB, bed)
 	}
 	t.Logf("the rain's start: %.1f dB before, %.1f dB with the bed; %s", *before.Measures.BackgroundStepDB, *after.Measures.BackgroundStepDB, bed.Words)
-	kept, err := m.KeepWords(pcm.Span{To: f.Scene.Length()})
+	kept, err := m.KeepWords(ctx, pcm.Span{To: f.Scene.Length()})
 	if err != nil || len(kept) < 10 {
 		t.Fatal(err, len(kept))
 	}

@@ -3,6 +3,7 @@
 package blend
 
 import (
+	"blendseam/core/level"
 	"fmt"
 	"math"
 )
@@ -81,7 +82,7 @@ func (l Law) SummedLevelDB(x, r float64) float64 {
 // PowerDB is 10 lg(out^2 + in^2 + 2 r out in): the level of two sides of equal power and
 // correlation r under the gains out and in. Never below -120.
 func PowerDB(out, in, r float64) float64 {
-	return 10 * math.Log10(max(1e-12, out*out+in*in+2*r*out*in))
+	return level.OfPower(max(1e-12, out*out+in*in+2*r*out*in))
 }
 
 // A Curve is the shape of a fade, or of one side of a blend whose sides are not linked.

@@ -4,6 +4,7 @@ import (
 	"math"
 	"sync"
 
+	"blendseam/core/level"
 	"blendseam/core/pcm"
 
 	"gonum.org/v1/gonum/dsp/fourier"
@@ -16,14 +17,15 @@ type Bands struct {
 	fft     *fourier.FFT
 	key     bandKey
 	window  []float64
-	weights [][]weight // of each band
+	weights []weights // of each band
 	buffer  []float64
 	out     []complex128
 }
 
-type weight struct {
-	bin   int
-	share float64
+// weights are the shares that bins from one on have in a band.
+type weights struct {
+	from   int
+	shares []float64
 }
 
 type bandKey struct {
@@ -71,17 +73,26 @@ func NewBands(rate, least int, low, high float64) *Bands {
 		if centre > high*1.03 || to > float64(rate)/2 {
 			break
 		}
-		var list []weight
+		list := weights{from: min(n/2, int(from/width+0.5))}
 		for bin := int(from/width + 0.5); bin <= int(to/width+0.5) && bin <= n/2; bin++ {
 			share := (min(to, (float64(bin)+0.5)*width) - max(from, (float64(bin)-0.5)*width)) / width
-			if share > 0 {
-				list = append(list, weight{bin, share})
-			}
+			list.shares = append(list.shares, max(0, share))
 		}
 		b.Centres = append(b.Centres, centre)
 		b.weights = append(b.weights, list)
 	}
 	return b
+}
+
+// ThirdOctaves are the exact mid-band frequencies, in Hz, of IEC 61260-1 (1000 * 10^(n/10)) from low to high.
+func ThirdOctaves(low, high float64) (centres []float64) {
+	for k := math.Ceil(10*math.Log10(low/1000) - 0.15); ; k++ {
+		centre := 1000 * math.Pow(10, k/10)
+		if centre > high*1.03 {
+			return centres
+		}
+		centres = append(centres, centre)
+	}
 }
 
 // Window is the number of samples that Powers takes.
@@ -94,10 +105,10 @@ func (b *Bands) Powers(to []float64, x []float64) []float64 {
 	}
 	b.fft.Coefficients(b.out, b.buffer)
 	for _, list := range b.weights {
-		sum := 0.0
-		for _, w := range list {
-			c := b.out[w.bin]
-			sum += w.share * (real(c)*real(c) + imag(c)*imag(c))
+		sum, bins := 0.0, b.out[list.from:][:len(list.shares)]
+		for i, share := range list.shares {
+			c := bins[i]
+			sum += share * (real(c)*real(c) + imag(c)*imag(c))
 		}
 		to = append(to, sum)
 	}
@@ -173,7 +184,7 @@ func Thinned(dst, v []float64, every int) []float64 {
 // normalised error of a power estimate; from memory). Bands in which both lie below floorDB, dBFS, do not count; 0 if
 // none is left.
 func ColourStepDB(a, b Colour, floorDB float64) float64 {
-	floor := math.Pow(10, floorDB/10)
+	floor := level.Power(floorDB)
 	var diffs []float64
 	chance := 0.0
 	for i, centre := range a.Centres {
@@ -181,7 +192,7 @@ func ColourStepDB(a, b Colour, floorDB float64) float64 {
 		if pa == floor && pb == floor {
 			continue
 		}
-		diffs = append(diffs, 10*math.Log10(pb/pa))
+		diffs = append(diffs, level.OfPower(pb/pa))
 		width := 0.2316 * centre
 		chance += 4.34 * 4.34 / width * (1/max(0.02, a.Seconds) + 1/max(0.02, b.Seconds))
 	}

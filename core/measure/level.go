@@ -3,28 +3,15 @@
 package measure
 
 import (
+	"blendseam/core/level"
 	"math"
 	"slices"
 
 	"blendseam/core/pcm"
 )
 
-// Silence is the figure, in dB, for sound without any power.
-const Silence = -150.0
-
-// DB is an amplitude ratio in dB, at least Silence.
-func DB(amplitude float64) float64 {
-	if amplitude < 1e-7 {
-		return max(Silence, 20*math.Log10(amplitude+1e-30))
-	}
-	return 20 * math.Log10(amplitude)
-}
-
-// Amplitude is the amplitude ratio of a level in dB: 10^(db/20).
-func Amplitude(db float64) float64 { return math.Pow(10, db/20) }
-
 // SamplePeakDB is the largest magnitude of any sample, in dBFS.
-func SamplePeakDB(b pcm.Block) float64 { return DB(peak(b)) }
+func SamplePeakDB(b pcm.Block) float64 { return level.DB(peak(b)) }
 
 func peak(b pcm.Block) float64 {
 	var top float64
@@ -39,7 +26,7 @@ func peak(b pcm.Block) float64 {
 }
 
 // RMSDB is the root mean square over all channels in dBFS, a full-scale square wave being 0.
-func RMSDB(b pcm.Block) float64 { return DB(math.Sqrt(meanSquare(b))) }
+func RMSDB(b pcm.Block) float64 { return level.DB(math.Sqrt(meanSquare(b))) }
 
 func meanSquare(b pcm.Block) float64 {
 	var sum float64
@@ -65,14 +52,14 @@ func FrameLevels(b pcm.Block, rate int) []float64 {
 }
 
 // BackgroundDB is the level of what goes on behind words and events: the 10th percentile of the levels
-// of 20 ms frames, in dBFS. Sound shorter than one frame gives Silence.
+// of 20 ms frames, in dBFS. Sound shorter than one frame gives level.Silence.
 func BackgroundDB(b pcm.Block, rate int) float64 { return Percentile(FrameLevels(b, rate), 0.1) }
 
 // Percentile is the value below which the part p of v lies, interpolated between neighbours
-// (the definition numpy calls "linear"). An empty v gives Silence. v is left as it is.
+// (the definition numpy calls "linear"). An empty v gives level.Silence. v is left as it is.
 func Percentile(v []float64, p float64) float64 {
 	if len(v) == 0 {
-		return Silence
+		return level.Silence
 	}
 	v = slices.Clone(v)
 	slices.Sort(v)

@@ -1,6 +1,7 @@
 package measure
 
 import (
+	"blendseam/core/level"
 	"math"
 	"slices"
 
@@ -27,6 +28,37 @@ func kWeighting(rate int) [2]biquad {
 	high := biquad{1, -2, 1, 2 * (k*k - 1) / a0, (1 - k/q + k*k) / a0}
 	return [2]biquad{shelf, high}
 }
+
+// A KFilter weighs a stream of one channel as ITU-R BS.1770-4 does before it measures loudness.
+type KFilter struct {
+	filter [2]biquad
+	state  [4]float64
+}
+
+// NewKFilter is for rate samples a second.
+func NewKFilter(rate int) *KFilter { return &KFilter{filter: kWeighting(rate)} }
+
+// Energy is the sum of squares of the next samples, weighted.
+func (k *KFilter) Energy(samples []float64) float64 {
+	f, g := k.filter[0], k.filter[1]
+	s0, s1, s2, s3 := k.state[0], k.state[1], k.state[2], k.state[3]
+	sum := 0.0
+	for _, x := range samples {
+		y := f.b0*x + s0
+		s0 = f.b1*x - f.a1*y + s1
+		s1 = f.b2*x - f.a2*y
+		z := y + s2
+		s2 = -2*y - g.a1*z + s3
+		s3 = y - g.a2*z
+		sum += z * z
+	}
+	k.state = [4]float64{s0, s1, s2, s3}
+	return sum
+}
+
+// IntegratedLUFS is the loudness of blocks of 400 ms, each the sum over the channels of the mean square of K-weighted samples,
+// with both gates of ITU-R BS.1770-4; level.Silence where no block passes them.
+func IntegratedLUFS(blocks []float64) float64 { return lufs(gated(blocks, -10)) }
 
 // A channelMeter filters one channel and adds up the energy of each tenth of a second.
 type channelMeter struct {
@@ -98,7 +130,7 @@ func (m *LoudnessMeter) Add(b pcm.Block) {
 // AddChannel takes the next samples of one channel. Different channels may be fed in parallel.
 func (m *LoudnessMeter) AddChannel(c int, samples []float64) { m.channels[c].add(samples) }
 
-// Loudness is what a programme measures. Figures that the sound is too short or too quiet for are Silence,
+// Loudness is what a programme measures. Figures that the sound is too short or too quiet for are level.Silence,
 // the range then 0.
 type Loudness struct {
 	IntegratedLUFS   float64 `json:"integrated_lufs"`
@@ -128,7 +160,7 @@ func (m *LoudnessMeter) Result() Loudness {
 		top = max(top, m.channels[c].top)
 		truePeak = max(truePeak, m.channels[c].peak.Peak())
 	}
-	r.SamplePeakDBFS, r.TruePeakDBTP = DB(top), DB(truePeak)
+	r.SamplePeakDBFS, r.TruePeakDBTP = level.DB(top), level.DB(truePeak)
 	return r
 }
 
@@ -148,7 +180,7 @@ func (m *LoudnessMeter) windows(n int) []float64 {
 	return w
 }
 
-func lufs(energy float64) float64 { return max(Silence, -0.691+10*math.Log10(energy+1e-30)) }
+func lufs(energy float64) float64 { return max(level.Silence, -0.691+level.OfPower(energy)) }
 
 const absoluteGateLUFS = -70
 

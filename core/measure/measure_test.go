@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"blendseam/core/level"
 	"blendseam/core/pcm"
 	"blendseam/internal/outside"
 )
@@ -23,7 +24,7 @@ func tones(pieces ...piece) pcm.Block {
 	n := 0
 	for _, p := range pieces {
 		for range int(math.Round(p.seconds * rate)) {
-			v := Amplitude(p.dbfs) * math.Sin(2*math.Pi*1000*float64(n)/rate)
+			v := level.Amplitude(p.dbfs) * math.Sin(2*math.Pi*1000*float64(n)/rate)
 			b[0], b[1] = append(b[0], v), append(b[1], v)
 			n++
 		}
@@ -145,7 +146,7 @@ func TestLoudnessAtOtherRates(t *testing.T) {
 	for _, r := range []int{44100, 96000} {
 		b := pcm.NewBlock(2, int64(20*r))
 		for i := range b[0] {
-			b[0][i] = Amplitude(-23) * math.Sin(2*math.Pi*1000*float64(i)/float64(r))
+			b[0][i] = level.Amplitude(-23) * math.Sin(2*math.Pi*1000*float64(i)/float64(r))
 			b[1][i] = b[0][i]
 		}
 		near(t, fmt.Sprint(r), LoudnessOf(b, r).IntegratedLUFS, -23, 0.1)
@@ -156,8 +157,8 @@ func TestLevelsOfKnownSounds(t *testing.T) {
 	sine := tones(piece{-6, 1})
 	near(t, "RMS of a sine is 3.01 dB under its peak", RMSDB(sine), -6-3.0103, 0.001)
 	near(t, "peak", SamplePeakDB(sine), -6, 0.001)
-	if SamplePeakDB(pcm.NewBlock(1, 10)) != Silence || RMSDB(pcm.NewBlock(1, 10)) != Silence {
-		t.Errorf("silence is %g dB and %g dB, want %g", SamplePeakDB(pcm.NewBlock(1, 10)), RMSDB(pcm.NewBlock(1, 10)), Silence)
+	if SamplePeakDB(pcm.NewBlock(1, 10)) != level.Silence || RMSDB(pcm.NewBlock(1, 10)) != level.Silence {
+		t.Errorf("silence is %g dB and %g dB, want %g", SamplePeakDB(pcm.NewBlock(1, 10)), RMSDB(pcm.NewBlock(1, 10)), level.Silence)
 	}
 }
 

@@ -1,6 +1,7 @@
 package measure
 
 import (
+	"blendseam/core/level"
 	"math"
 
 	"blendseam/core/pcm"
@@ -153,5 +154,5 @@ func TruePeakDB(b pcm.Block) float64 {
 		t.Add(ch)
 		top = max(top, t.Peak())
 	}
-	return DB(top)
+	return level.DB(top)
 }

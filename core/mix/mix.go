@@ -3,6 +3,7 @@
 package mix
 
 import (
+	"blendseam/core/level"
 	"fmt"
 	"math"
 	"sort"
@@ -23,6 +24,9 @@ type Options struct {
 	Clip   string // only this clip, by its id, with its fades and its side of blends
 	Plain  bool   // blends left out: clips are cut hard
 	Bypass bool   // only with Clip: without fades and blends, and with all its handles
+	// Within is a stretch of the scene outside of which nothing will be asked for; the zero Span is none. A mixer of a
+	// stretch is soon made, however long the scene.
+	Within pcm.Span
 }
 
 // A Mixer renders one scene. Its methods may be called in parallel.
@@ -34,13 +38,15 @@ type Mixer struct {
 
 // voices are the clips of one track as they sound, in order of time.
 type voices struct {
-	gain float64
-	list []voice
-	of   map[string]int // index in list, by clip
+	track *scene.Track
+	gain  float64
+	list  []voice
+	of    map[string]int // index in list, by clip
 }
 
 // A voice is a clip as it sounds: blends reach beyond its ends.
 type voice struct {
+	clip    *scene.Clip
 	span    pcm.Span // in the scene
 	in      int64    // source sample at span.From
 	source  pcm.ReaderAt
@@ -49,14 +55,15 @@ type voice struct {
 	tail    *ramp
 	fadeIn  *ramp
 	fadeOut *ramp
-	level   *scene.Clip // whose level line it has, nil if it has none
 	lulls   []scene.Lull
+	shapes  bool // fades, line and lulls are heard
 }
 
 // A ramp is a stretch of the scene with a gain that changes.
 type ramp struct {
-	span pcm.Span
-	gain func(x float64) float64
+	span  pcm.Span
+	gain  func(x float64) float64
+	ready func() error // finds out what gain needs to know; nil if nothing
 }
 
 // at is the ramp's gain for a sample inside its span.
@@ -64,8 +71,9 @@ func (r *ramp) at(sample int64) float64 {
 	return r.gain(blend.Position(sample-r.span.From, r.span.Len()))
 }
 
-// New prepares a scene for rendering: it opens the sources that are heard and measures the correlation for
-// matched blends. The scene must hold the laws of Scene.Check.
+// New prepares a scene for rendering: it opens the sources that are heard. The correlation that a matched blend needs is
+// measured when the blend is first rendered. The scene must hold the laws of Scene.Check; open must know its tones, see
+// WithTones.
 func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 	m := &Mixer{channels: s.Channels, length: s.Length()}
 	opened := map[string]pcm.ReaderAt{}
@@ -84,7 +92,6 @@ func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 		opened[c.Source] = r
 		return r, nil
 	}
-	open = WithTones(s, open)
 	solo := false
 	for _, t := range s.Tracks {
 		solo = solo || t.Solo && t.Kind == scene.Sound
@@ -107,11 +114,12 @@ func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 	if opt.Bypass {
 		return m, nil
 	}
-	return m, m.pair(s, get, opt)
+	m.pair(s, get, opt)
+	return m, nil
 }
 
 // pair gives the clips of pairs the fades of their pair, or none where cuts are heard plain.
-func (m *Mixer) pair(s *scene.Scene, get func(scene.Clip) (pcm.ReaderAt, error), opt Options) error {
+func (m *Mixer) pair(s *scene.Scene, get func(scene.Clip) (pcm.ReaderAt, error), opt Options) {
 	for _, p := range s.Pairs {
 		out, in := m.voice(p.Out), m.voice(p.In)
 		if out == nil && in == nil {
@@ -126,23 +134,35 @@ func (m *Mixer) pair(s *scene.Scene, get func(scene.Clip) (pcm.ReaderAt, error),
 			}
 			continue
 		}
-		correlation := 0.0
-		if p.Law == blend.Matched {
-			left, right, err := PairSides(s, p, get)
-			if err != nil {
-				return err
-			}
-			correlation = measure.Correlation(left, right)
-		}
+		likeness := likenessFor(p.Law, func() (pcm.Block, pcm.Block, error) { return PairSides(s, p, get) })
 		span, _ := s.Overlap(p)
 		if out != nil {
-			out.fadeOut = &ramp{span, func(x float64) float64 { g, _ := p.Gains(x, correlation); return g }}
+			out.fadeOut = &ramp{span, func(x float64) float64 { g, _ := p.Gains(x, likeness.r); return g }, likeness.ready}
 		}
 		if in != nil {
-			in.fadeIn = &ramp{span, func(x float64) float64 { _, g := p.Gains(x, correlation); return g }}
+			in.fadeIn = &ramp{span, func(x float64) float64 { _, g := p.Gains(x, likeness.r); return g }, likeness.ready}
 		}
 	}
-	return nil
+}
+
+// A likeness is the correlation of the two sides of a blend, for the matched law alone; 0 until it is ready.
+type likeness struct {
+	r     float64
+	ready func() error // nil if nothing is to be measured
+}
+
+func likenessFor(law blend.Law, sides func() (left, right pcm.Block, err error)) *likeness {
+	l := &likeness{}
+	if law == blend.Matched {
+		l.ready = sync.OnceValue(func() error {
+			left, right, err := sides()
+			if err == nil {
+				l.r = measure.Correlation(left, right)
+			}
+			return err
+		})
+	}
+	return l
 }
 
 // voice gives a clip as it sounds, nil if it is not heard.
@@ -176,11 +196,15 @@ func PairSides(s *scene.Scene, p scene.Pair, get func(scene.Clip) (pcm.ReaderAt,
 }
 
 func trackVoices(s *scene.Scene, t *scene.Track, get func(scene.Clip) (pcm.ReaderAt, error), opt Options) (voices, error) {
-	index := make(map[string]int, len(t.Clips)) // of voices
-	out := voices{gain: measure.Amplitude(t.GainDB), of: index}
-	starts := make(map[string]int64, len(t.Clips))
-	for _, c := range t.Clips {
-		starts[c.ID] = c.Start
+	first, last := 0, len(t.Clips)
+	if within := opt.Within; !within.Empty() { // and those beside it, whose blends may reach into it
+		first = max(0, t.At(within.From)-1)
+		last = min(len(t.Clips), sort.Search(len(t.Clips), func(i int) bool { return t.Clips[i].Start >= within.To })+1)
+	}
+	index := make(map[string]int, last-first) // of voices
+	out := voices{track: t, gain: level.Amplitude(t.GainDB), of: index}
+	for i := first; i < last; i++ {
+		c := t.Clips[i]
 		if opt.Clip != "" && c.ID != opt.Clip || opt.Clip == "" && !s.Heard(c) {
 			continue
 		}
@@ -188,15 +212,13 @@ func trackVoices(s *scene.Scene, t *scene.Track, get func(scene.Clip) (pcm.Reade
 		if err != nil {
 			return out, err
 		}
-		v := voice{span: c.Span(), in: c.In, source: src, gain: measure.Amplitude(c.GainDB)}
+		v := voice{clip: &t.Clips[i], span: c.Span(), in: c.In, source: src, gain: level.Amplitude(c.GainDB)}
 		if opt.Bypass {
 			v.span = pcm.Span{From: c.Start - c.In, To: c.Start - c.In + src.Len()}
 			v.in = 0
 		} else {
+			v.shapes = true
 			v.fades(c)
-			if len(c.Level) > 0 {
-				v.level = &c
-			}
 			for _, l := range c.Lulls {
 				if !l.Off {
 					v.lulls = append(v.lulls, l)
@@ -215,21 +237,23 @@ func trackVoices(s *scene.Scene, t *scene.Track, get func(scene.Clip) (pcm.Reade
 		if !okL && !okR {
 			continue
 		}
-		correlation, err := correlationOf(t, b, get)
-		if err != nil {
-			return out, err
+		likeness := likenessFor(b.Law, func() (pcm.Block, pcm.Block, error) { return Sides(t, b, get) })
+		cut := int64(0)
+		if okL {
+			cut = out.list[l].clip.End()
+		} else {
+			cut = out.list[r].clip.Start
 		}
-		cut := starts[b.Right]
 		span := pcm.Span{From: cut - b.Before, To: cut + b.After}
 		if okL {
 			v := &out.list[l]
-			v.tail = &ramp{span, func(x float64) float64 { g, _ := b.Gains(x, correlation); return g }}
+			v.tail = &ramp{span, func(x float64) float64 { g, _ := b.Gains(x, likeness.r); return g }, likeness.ready}
 			v.fadeOut = nil
 			v.span.To = span.To
 		}
 		if okR {
 			v := &out.list[r]
-			v.head = &ramp{span, func(x float64) float64 { _, g := b.Gains(x, correlation); return g }}
+			v.head = &ramp{span, func(x float64) float64 { _, g := b.Gains(x, likeness.r); return g }, likeness.ready}
 			v.fadeIn = nil
 			v.in -= v.span.From - span.From
 			v.span.From = span.From
@@ -240,24 +264,12 @@ func trackVoices(s *scene.Scene, t *scene.Track, get func(scene.Clip) (pcm.Reade
 
 func (v *voice) fades(c scene.Clip) {
 	if n := c.FadeIn.Length; n > 0 {
-		v.fadeIn = &ramp{pcm.Span{From: c.Start, To: c.Start + n}, c.FadeIn.Curve.Rise}
+		v.fadeIn = &ramp{pcm.Span{From: c.Start, To: c.Start + n}, c.FadeIn.Curve.Rise, nil}
 	}
 	if n := c.FadeOut.Length; n > 0 {
 		curve := c.FadeOut.Curve
-		v.fadeOut = &ramp{pcm.Span{From: c.End() - n, To: c.End()}, func(x float64) float64 { return curve.Rise(1 - x) }}
+		v.fadeOut = &ramp{pcm.Span{From: c.End() - n, To: c.End()}, func(x float64) float64 { return curve.Rise(1 - x) }, nil}
 	}
-}
-
-// correlationOf measures the two sides of a blend over its length, for the matched law alone.
-func correlationOf(t *scene.Track, b scene.Blend, get func(scene.Clip) (pcm.ReaderAt, error)) (float64, error) {
-	if b.Law != blend.Matched {
-		return 0, nil
-	}
-	left, right, err := Sides(t, b, get)
-	if err != nil {
-		return 0, err
-	}
-	return measure.Correlation(left, right), nil
 }
 
 // Sides gives the sound of both sides of a blend over its length, without any gain, at most a
@@ -340,6 +352,13 @@ func (v *voice) add(dst pcm.Block, window pcm.Span, trackGain float64) error {
 			return err
 		}
 	}
+	for _, r := range v.ramps() {
+		if r != nil && r.ready != nil && r.span.Overlaps(part) {
+			if err := r.ready(); err != nil {
+				return err
+			}
+		}
+	}
 	buffer := scratch.Get().(*pcm.Block)
 	defer scratch.Put(buffer)
 	channels := v.source.Format().Channels
@@ -355,12 +374,17 @@ func (v *voice) add(dst pcm.Block, window pcm.Span, trackGain float64) error {
 	return nil
 }
 
+func (v *voice) ramps() [4]*ramp { return [...]*ramp{v.head, v.fadeIn, v.fadeOut, v.tail} }
+
+// lined tells whether the voice has a level line.
+func (v *voice) lined() bool { return v.shapes && len(v.clip.Level) > 0 }
+
 // shaped tells whether a ramp or a level line lies over a part of the voice.
 func (v *voice) shaped(part pcm.Span) bool {
-	if v.level != nil {
+	if v.lined() {
 		return true
 	}
-	for _, r := range []*ramp{v.head, v.fadeIn, v.fadeOut, v.tail} {
+	for _, r := range v.ramps() {
 		if r != nil && r.span.Overlaps(part) {
 			return true
 		}
@@ -383,11 +407,11 @@ func (v *voice) shape(src pcm.Block, part pcm.Span, gain float64) {
 			}
 		}
 	}
-	if v.level != nil {
+	if v.lined() {
 		at, db, g := v.in+part.From-v.span.From, 0.0, 1.0
 		for i := range src[0] {
-			if now := v.level.LevelDB(at + int64(i)); now != db {
-				db, g = now, measure.Amplitude(now)
+			if now := v.clip.LevelDB(at + int64(i)); now != db {
+				db, g = now, level.Amplitude(now)
 			}
 			for _, ch := range src {
 				ch[i] *= g
@@ -404,7 +428,7 @@ func (v *voice) shape(src pcm.Block, part pcm.Span, gain float64) {
 			}
 		}
 	}
-	for _, r := range []*ramp{v.head, v.fadeIn, v.fadeOut, v.tail} {
+	for _, r := range v.ramps() {
 		if r == nil {
 			continue
 		}

@@ -1,6 +1,7 @@
 package mix
 
 import (
+	"blendseam/core/tone/recipe"
 	"fmt"
 
 	"blendseam/core/pcm"
@@ -14,7 +15,7 @@ func WithTones(s *scene.Scene, open Open) Open {
 		if src.Tone == nil {
 			return open(src)
 		}
-		return tone.Open(*src.Tone, int(s.SampleRate), max(1, src.Channels), src.Samples, func(m scene.Material) (pcm.Block, error) {
+		return tone.Open(*src.Tone, int(s.SampleRate), max(1, src.Channels), src.Samples, func(m recipe.Material) (pcm.Block, error) {
 			from, ok := s.Sources[m.Source]
 			if !ok {
 				return nil, fmt.Errorf("room tone %s: the scene has no source %q", src.Name, m.Source)

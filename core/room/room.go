@@ -3,6 +3,7 @@
 package room
 
 import (
+	"blendseam/core/level"
 	"math"
 	"math/rand/v2"
 
@@ -66,7 +67,7 @@ func (k Kind) Sound(n int64, rate, channels int, seed uint64) pcm.Block {
 		spectrum := make([]complex128, size/2+1)
 		for i := 1; i < size/2; i++ {
 			hz := float64(i) * float64(rate) / float64(size)
-			a := math.Sqrt(math.Pow(10, k.at(hz)/10) / hz) // a third-octave grows with its frequency
+			a := math.Sqrt(level.Power(k.at(hz)) / hz) // a third-octave grows with its frequency
 			spectrum[i] = complex(a*r.NormFloat64(), a*r.NormFloat64())
 		}
 		copy(b[c], fft.Sequence(make([]float64, size), spectrum))
@@ -74,7 +75,7 @@ func (k Kind) Sound(n int64, rate, channels int, seed uint64) pcm.Block {
 	}
 	turn(b, -measure.RMSDB(b)) // to 0 dB
 	for _, s := range k.Hum {
-		phase, a := 2*math.Pi*r.Float64(), math.Sqrt2*measure.Amplitude(s.DB)
+		phase, a := 2*math.Pi*r.Float64(), math.Sqrt2*level.Amplitude(s.DB)
 		for i := range b[0] {
 			v := a * math.Sin(2*math.Pi*s.Hz*float64(i)/float64(rate)+phase)
 			for c := range b {
@@ -109,7 +110,7 @@ func (k Kind) swell(v []float64, rate int, r *rand.Rand) {
 	one, two := 2*math.Pi*r.Float64(), 2*math.Pi*r.Float64()
 	for i := range v {
 		t := float64(i) / float64(rate)
-		v[i] *= measure.Amplitude(k.Swell / 2 * (math.Sin(2*math.Pi*t/3.7+one) + math.Sin(2*math.Pi*t/6.1+two)) / 2)
+		v[i] *= level.Amplitude(k.Swell / 2 * (math.Sin(2*math.Pi*t/3.7+one) + math.Sin(2*math.Pi*t/6.1+two)) / 2)
 	}
 }
 
@@ -131,7 +132,7 @@ func (k Kind) rain(b pcm.Block, rate int, r *rand.Rand) {
 }
 
 func turn(b pcm.Block, db float64) {
-	g := measure.Amplitude(db)
+	g := level.Amplitude(db)
 	for c := range b {
 		for i := range b[c] {
 			b[c][i] *= g

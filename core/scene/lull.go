@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"blendseam/core/level"
 	"blendseam/core/pcm"
 )
 
@@ -28,7 +29,7 @@ func (l Lull) Floor() float64 {
 	if l.DepthDB == 0 {
 		return 0
 	}
-	return math.Pow(10, -l.DepthDB/20)
+	return level.Amplitude(-l.DepthDB)
 }
 
 // Gain is the lull's gain at a sample of the source. At its edges the power goes between 1 and the floor's as cos^2, so that

@@ -1,6 +1,7 @@
 package scene_test
 
 import (
+	"blendseam/core/tone/recipe"
 	"math"
 	"testing"
 
@@ -88,7 +89,7 @@ func patched(t *testing.T, s *scene.Scene, hole scene.Hole) (*scene.Scene, strin
 	}
 	mid := s.ToneMiddle()
 	s = scenetest.Must(t, s, &scene.LayTone{Name: "room", From: span.From - fr, To: span.To + fr, In: mid - fr, FadeIn: 2 * fr, FadeOut: 2 * fr, Fills: &hole,
-		Tone: scene.Tone{Seed: 1, Left: []scene.Material{{Source: "o", To: 48000}}, From: mid, To: mid + span.Len()}})
+		Tone: recipe.Tone{Seed: 1, Left: []recipe.Material{{Source: "o", To: 48000}}, From: mid, To: mid + span.Len()}})
 	track := s.Tracks[2] // below the dialogue
 	if track.Purpose != "tone" || len(track.Clips) != 1 {
 		t.Fatalf("the patch lies on %+v", track)

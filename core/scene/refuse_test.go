@@ -1,6 +1,7 @@
 package scene_test
 
 import (
+	"blendseam/core/tone/recipe"
 	"go/ast"
 	"go/parser"
 	"go/token"
@@ -42,7 +43,7 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 	damaged.Tracks = []*scene.Track{{Kind: scene.Sound, Clips: []scene.Clip{{Name: "odd", Source: "nobody", Length: 5}}}}
 	lulled := with(&scene.AddLull{Clip: oda, From: 40 * fr, To: 50 * fr})
 	lull := lulled.Tracks[1].Clips[0].Lulls[0].ID
-	room := scene.Tone{Left: []scene.Material{{Source: "o", To: 48000}}}
+	room := recipe.Tone{Left: []recipe.Material{{Source: "o", To: 48000}}}
 	voices := scene.New("voices", timecode.F25, 48000)
 	var both [][2]string
 	for _, c := range []struct {
@@ -205,9 +206,9 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, &scene.LayTone{Tone: room}, "Tone needs a stretch of the scene, and fades within it."},
 		{base, &scene.LayTone{Tone: room, To: 9, GainDB: 90}, "A gain of 90 dB is outside -120 to 40."},
 		{base, &scene.LayTone{To: 9}, "Tone needs a quiet stretch of a recording to be made from."},
-		{base, &scene.LayTone{Tone: scene.Tone{Left: []scene.Material{{Source: "nobody", To: 48000}}}, To: 9}, "The scene has no source \"nobody\"; bring it in first."},
-		{base, &scene.LayTone{Tone: scene.Tone{Left: []scene.Material{{Source: "o", From: 9, To: 9}}}, To: 9}, "Oda has no sound from sample 9 to 9 for tone to be made from."},
-		{base, &scene.LayTone{Tone: scene.Tone{Left: room.Left, LeftDB: []float64{1}}, To: 9}, "A tone's colour has 28 third-octaves, not 1."},
+		{base, &scene.LayTone{Tone: recipe.Tone{Left: []recipe.Material{{Source: "nobody", To: 48000}}}, To: 9}, "The scene has no source \"nobody\"; bring it in first."},
+		{base, &scene.LayTone{Tone: recipe.Tone{Left: []recipe.Material{{Source: "o", From: 9, To: 9}}}, To: 9}, "Oda has no sound from sample 9 to 9 for tone to be made from."},
+		{base, &scene.LayTone{Tone: recipe.Tone{Left: room.Left, LeftDB: []float64{1}}, To: 9}, "A tone's colour has 28 third-octaves, not 1."},
 		{base, &scene.LayTone{Tone: room, To: 9, Fills: &scene.Hole{Clip: oda, Lull: lull}}, "The hole that the patch is for is not there any more."},
 		{base, &scene.LayTone{Tone: room, To: 9, In: 1 << 40}, "Tone is 24 hours long; 0.0 frames (9 samples) do not fit in behind moment 1099511627776."},
 		{base, &scene.Keep{Clip: oda}, "To keep the words of a clip, it must be sound and have some."},

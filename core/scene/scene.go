@@ -6,6 +6,7 @@
 package scene
 
 import (
+	"blendseam/core/tone/recipe"
 	"bytes"
 	"encoding/json"
 	"errors"
@@ -52,7 +53,7 @@ type Source struct {
 
 	Stretches []Stretch `json:"stretches,omitempty"` // in order of time
 
-	Tone *Tone `json:"tone,omitempty"` // how it is built, if it is room tone and no recording
+	Tone *recipe.Tone `json:"tone,omitempty"` // how it is built, if it is room tone and no recording
 }
 
 // A Stretch is a named part of a source, marked while listening through it. Times are samples of the source.

@@ -1,6 +1,7 @@
 package scene
 
 import (
+	"blendseam/core/tone/recipe"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -10,37 +11,6 @@ import (
 
 	"blendseam/core/blend"
 	"blendseam/core/pcm"
-)
-
-// A Tone says how room tone is built from recordings: any length of it, always the same sound. It is the recipe of a source; core/tone
-// makes its sound. Times of tone are samples of that source.
-type Tone struct {
-	Seed  uint64     `json:"seed"`
-	Left  []Material `json:"left"`            // what it is made from
-	Right []Material `json:"right,omitempty"` // what it is made from at its end; none: as at its start
-	// The level of each third-octave, in dBFS, from ToneBands' lowest on, at the start and at the end; none: as the material is.
-	LeftDB  []float64 `json:"left_db,omitempty"`
-	RightDB []float64 `json:"right_db,omitempty"`
-	From    int64     `json:"from,omitempty"`  // where it begins to go over from its start's colour to its end's
-	To      int64     `json:"to,omitempty"`    // and where it has arrived
-	Phase   int64     `json:"phase,omitempty"` // the moment of the tone at which sample 0 of the first material's recording would lie: its hum goes on from there
-}
-
-// A Material is a quiet stretch of a recording that tone is made from, in samples of its source.
-type Material struct {
-	Source string `json:"source"`
-	From   int64  `json:"from"`
-	To     int64  `json:"to"`
-}
-
-// Span is the stretch of the recording.
-func (m Material) Span() pcm.Span { return pcm.Span{From: m.From, To: m.To} }
-
-// The third-octaves of a tone's colours, by their number n in IEC 61260-1: the middle is 1000 * 10^(n/10) Hz.
-const (
-	ToneBandLow  = -15 // 31.6 Hz
-	ToneBandHigh = 12  // 15.8 kHz
-	ToneBands    = ToneBandHigh - ToneBandLow + 1
 )
 
 // A tone has no end that an editor would meet: it is a day long, and clips begin at its middle.
@@ -53,7 +23,7 @@ const (
 func (s *Scene) ToneMiddle() int64 { return toneMiddle * 3600 * s.SampleRate }
 
 // ToneSource is the source that a tone is, with an id that says all of its recipe.
-func (s *Scene) ToneSource(t Tone, name string) (Source, error) {
+func (s *Scene) ToneSource(t recipe.Tone, name string) (Source, error) {
 	raw, err := json.Marshal(t)
 	if err != nil {
 		return Source{}, fmt.Errorf("a tone's recipe: %w", err)
@@ -65,9 +35,6 @@ func (s *Scene) ToneSource(t Tone, name string) (Source, error) {
 	}
 	return src, nil
 }
-
-// Materials are all materials of a tone, those of its start first.
-func (t Tone) Materials() []Material { return slices.Concat(t.Left, t.Right) }
 
 // A Hole is what a patch fills: a lull of a clip, or the gap between two clips of a track. A patch follows its hole.
 type Hole struct {
@@ -142,16 +109,16 @@ func (s *Scene) Patch(h Hole) *Clip {
 // LayTone lays tone over a stretch of the scene: a patch for a hole, or a bed. Its fades are at constant power and lie inside
 // the stretch. Without a track it goes to the first tone track with room there, to a new one if there is none.
 type LayTone struct {
-	Tone    Tone    `json:"tone"`
-	Name    string  `json:"name"`
-	Track   string  `json:"track,omitempty"`
-	From    int64   `json:"from"`
-	To      int64   `json:"to"`
-	In      int64   `json:"in"` // moment of the tone at From
-	GainDB  float64 `json:"gain_db,omitempty"`
-	FadeIn  int64   `json:"fade_in,omitempty"`
-	FadeOut int64   `json:"fade_out,omitempty"`
-	Fills   *Hole   `json:"fills,omitempty"`
+	Tone    recipe.Tone `json:"tone"`
+	Name    string      `json:"name"`
+	Track   string      `json:"track,omitempty"`
+	From    int64       `json:"from"`
+	To      int64       `json:"to"`
+	In      int64       `json:"in"` // moment of the tone at From
+	GainDB  float64     `json:"gain_db,omitempty"`
+	FadeIn  int64       `json:"fade_in,omitempty"`
+	FadeOut int64       `json:"fade_out,omitempty"`
+	Fills   *Hole       `json:"fills,omitempty"`
 }
 
 func (e *LayTone) apply(d *draft) error {
@@ -188,7 +155,7 @@ func (e *LayTone) apply(d *draft) error {
 }
 
 // checkTone refuses a recipe that no sound can be made from.
-func (d *draft) checkTone(t Tone) error {
+func (d *draft) checkTone(t recipe.Tone) error {
 	if len(t.Left) == 0 {
 		return notPossible("Tone needs a quiet stretch of a recording to be made from.")
 	}
@@ -202,8 +169,8 @@ func (d *draft) checkTone(t Tone) error {
 		}
 	}
 	for _, list := range [][]float64{t.LeftDB, t.RightDB} {
-		if list != nil && len(list) != ToneBands {
-			return notPossible("A tone's colour has %d third-octaves, not %d.", ToneBands, len(list))
+		if list != nil && len(list) != recipe.Bands {
+			return notPossible("A tone's colour has %d third-octaves, not %d.", recipe.Bands, len(list))
 		}
 	}
 	return nil

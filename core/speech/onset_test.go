@@ -1,6 +1,7 @@
 package speech_test
 
 import (
+	"blendseam/core/level"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -90,7 +91,7 @@ func TestOnsetsOfRealVoicesAreFoundWithin15MS(t *testing.T) {
 		snr := 10 + 20*r.Float64()
 		lead := rate/2 + r.IntN(rate)
 		noise := room(r, lead+len(voice)+rate/2)
-		gain := measure.Amplitude(speechLevel(voice) - snr - db(noise))
+		gain := level.Amplitude(speechLevel(voice) - snr - db(noise))
 		for i := range noise {
 			noise[i] *= gain
 		}

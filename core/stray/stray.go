@@ -3,6 +3,7 @@
 package stray
 
 import (
+	"blendseam/core/level"
 	"math"
 	"slices"
 
@@ -32,26 +33,9 @@ type Stray struct {
 	FadeOut int64    `json:"fade_out"`
 }
 
-// A long recording is looked at in pieces of pieceS, which overlap by overlapS at both ends: rooms change.
-const (
-	pieceS   = 60
-	overlapS = 5
-)
-
-// Find gives the stray sounds in the pauses of a mono sound, in order of time.
-func Find(mono []float64, rate int) (list []Stray) {
-	n, piece, overlap := int64(len(mono)), int64(pieceS*rate), int64(overlapS*rate)
-	for at := int64(0); at < n; at += piece {
-		span := pcm.Span{From: max(0, at-overlap), To: min(n, at+piece+overlap)}
-		for _, s := range look(mono[span.From:span.To], rate) {
-			s.Span, s.Lull = s.Span.Add(span.From), s.Lull.Add(span.From)
-			if mid := (s.Span.From + s.Span.To) / 2; mid >= at && mid < at+piece {
-				list = append(list, s)
-			}
-		}
-	}
-	return list
-}
+// Find gives the stray sounds in the pauses of a mono sound, in order of time. A sound of more than a minute is better looked at in
+// pieces: rooms change.
+func Find(mono []float64, rate int) []Stray { return Among(mono, rate, speech.Find(mono, rate)) }
 
 // A sound is looked at above each of these frequencies, in Hz: a room's rumble hides what is bright, its hiss hides nothing.
 var above = [...]float64{30, 300, 2000}
@@ -71,23 +55,13 @@ type ear struct {
 	wild  [len(above)]float64   // how far above it the loudest hundredth of a quiet pause lies
 }
 
-func look(mono []float64, rate int) []Stray {
-	e := &ear{rate: int64(rate), mono: mono, hop: int64(rate) * hopMS / 1000, f: speech.Find(mono, rate)}
+// Among is Find where the words of the sound are known.
+func Among(mono []float64, rate int, words speech.Finding) []Stray {
+	e := &ear{rate: int64(rate), mono: mono, hop: int64(rate) * hopMS / 1000, f: words}
 	if len(mono) < rate/2 {
 		return nil
 	}
-	for i, hz := range above {
-		v := speech.WithoutDrift(mono, e.rate)
-		if i > 0 {
-			v = highPassed(highPassed(v, hz, rate), hz, rate)
-		}
-		if i == 1 {
-			e.high = v
-		}
-		for at := int64(0); at+e.hop <= int64(len(v)); at += e.hop {
-			e.level[i] = append(e.level[i], measure.RMSDB(pcm.Block{v[at : at+e.hop]}))
-		}
-	}
+	e.envelopes()
 	e.learn()
 	e.split()
 	var list []Stray
@@ -154,15 +128,38 @@ func (e *ear) blowAhead(s pcm.Span) (int64, bool) {
 	return 0, false
 }
 
-// highPassed takes off what lies below a frequency, 6 dB an octave.
-func highPassed(v []float64, hz float64, rate int) []float64 {
-	out, low, a := make([]float64, len(v)), 0.0, 1-math.Exp(-2*math.Pi*hz/float64(rate))
-	for i, x := range v {
-		low += a * (x - low)
-		out[i] = x - low
+// envelopes measures the level of each hop above each frequency: without what lies below 30 Hz, and of that what two one-pole
+// high-passes let through.
+func (e *ear) envelopes() {
+	v := speech.WithoutDrift(e.mono, e.rate)
+	hops := int64(len(v)) / e.hop
+	for i := range e.level {
+		e.level[i] = make([]float64, hops)
 	}
-	return out
+	e.high = make([]float64, len(v))
+	a1, a2 := onePole(above[1], e.rate), onePole(above[2], e.rate)
+	var l1, l2, m1, m2 float64 // what the low-passes hold
+	for k := range hops {
+		var p0, p1, p2 float64
+		for i := k * e.hop; i < (k+1)*e.hop; i++ {
+			x := v[i]
+			l1 += a1 * (x - l1)
+			m1 += a2 * (x - m1)
+			y, z := x-l1, x-m1
+			l2 += a1 * (y - l2)
+			m2 += a2 * (z - m2)
+			y, z = y-l2, z-m2
+			e.high[i] = y
+			p0, p1, p2 = p0+x*x, p1+y*y, p2+z*z
+		}
+		for i, p := range [...]float64{p0, p1, p2} {
+			e.level[i][k] = level.OfPower(p / float64(e.hop))
+		}
+	}
 }
+
+// onePole is the share of a one-pole low-pass's way that it goes in one sample.
+func onePole(hz float64, rate int64) float64 { return 1 - math.Exp(-2*math.Pi*hz/float64(rate)) }
 
 // learn takes the usual levels from the pauses.
 func (e *ear) learn() {
@@ -363,7 +360,7 @@ func (e *ear) lone(s pcm.Span) bool {
 // measured gives a stray sound its extent and its figures; a kind that is "" is told by its length.
 func (e *ear) measured(kind Kind, core pcm.Span) Stray {
 	at, _, db := e.top(core)
-	s := Stray{Kind: kind, AboveDB: db, PeakDB: measure.Silence}
+	s := Stray{Kind: kind, AboveDB: db, PeakDB: level.Silence}
 	for k := max(0, at-1); k <= at; k++ { // 10 ms
 		from := k * e.hop
 		s.PeakDB = max(s.PeakDB, measure.RMSDB(pcm.Block{e.mono[from:min(int64(len(e.mono)), from+2*e.hop)]}))
@@ -394,17 +391,17 @@ func (e *ear) measured(kind Kind, core pcm.Span) Stray {
 // calm tells whether some hops together lie where the background lies, in every band.
 func (e *ear) calm(from, to int64) bool {
 	from = max(0, from)
-	for i, level := range e.level {
-		to := min(to, int64(len(level)))
+	for i, heard := range e.level {
+		to := min(to, int64(len(heard)))
 		if from >= to {
 			return true
 		}
 		sum := 0.0
-		for _, db := range level[from:to] {
-			sum += math.Pow(10, db/10) / float64(to-from)
+		for _, db := range heard[from:to] {
+			sum += level.Power(db) / float64(to-from)
 		}
 		// A few hops are as far off the median as chance has them.
-		if 10*math.Log10(sum+1e-15) > e.usual[i]+1+e.wild[i]/4 {
+		if level.OfPower(sum) > e.usual[i]+1+e.wild[i]/4 {
 			return false
 		}
 	}

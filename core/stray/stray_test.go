@@ -1,6 +1,7 @@
 package stray_test
 
 import (
+	"blendseam/core/level"
 	"math/rand/v2"
 	"os"
 	"slices"
@@ -41,7 +42,7 @@ type studio struct {
 func newStudio(t testing.TB) *studio {
 	s := &studio{r: rand.New(rand.NewPCG(seed(), 21))}
 	for _, v := range roomtest.Words(t) {
-		turn := measure.Amplitude(-measure.LoudnessOf(pcm.Block{v}, rate).IntegratedLUFS)
+		turn := level.Amplitude(-measure.LoudnessOf(pcm.Block{v}, rate).IntegratedLUFS)
 		for i := range v {
 			v[i] *= turn
 		}
@@ -59,7 +60,7 @@ func (s *studio) take(i int) take {
 	k := i % len(s.rooms)
 	from := s.r.Int64N(s.rooms[k].Len() - n)
 	t := take{sound: slices.Clone(s.rooms[k][0][from : from+n]), room: s.kinds[k]}
-	g := measure.Amplitude(t.room.Level + 15 + 20*s.r.Float64())
+	g := level.Amplitude(t.room.Level + 15 + 20*s.r.Float64())
 	at := int64(rate)
 	last := int64(0)
 	for {
@@ -118,7 +119,7 @@ func TestBlowsInPausesAreFound(t *testing.T) {
 			continue
 		}
 		at := p.From + rate*25/100 + s.r.Int64N(room+1)
-		g := measure.Amplitude(take.room.Level + above)
+		g := level.Amplitude(take.room.Level + above)
 		for j, x := range blow.Sound[:min(len(blow.Sound), len(take.sound)-int(at))] {
 			take.sound[at+int64(j)] += g * x
 		}

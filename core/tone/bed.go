@@ -1,13 +1,14 @@
 package tone
 
 import (
+	"blendseam/core/level"
+	"blendseam/core/tone/recipe"
 	"math"
 	"math/cmplx"
 	"slices"
 	"sync"
 
 	"blendseam/core/pcm"
-	"blendseam/core/scene"
 
 	"gonum.org/v1/gonum/dsp/fourier"
 )
@@ -51,7 +52,7 @@ func newBed(parts []pcm.Block, rate int, seed uint64, most int64) *bed {
 		own[i] = pcm.NewBlock(len(p), min(p.Len(), most))
 		for c := range p {
 			copy(own[i][c], p[c])
-			level(own[i][c])
+			centre(own[i][c])
 		}
 		if own[i].Len() > own[e.longest].Len() {
 			e.longest = i
@@ -107,8 +108,8 @@ func split(b pcm.Block, rate int, above bool) {
 	}
 }
 
-// level takes off a sound's offset from zero.
-func level(v []float64) {
+// centre takes off a sound's offset from zero.
+func centre(v []float64) {
 	mean := 0.0
 	for _, x := range v {
 		mean += x / float64(len(v))
@@ -251,13 +252,13 @@ const fine = 8
 
 // levels gives the third-octave levels of a bed's noise in dBFS with a change of its colour, from its power in finer bands.
 func levels(power []float64, gain []float64) []float64 {
-	sums := make([]float64, scene.ToneBands)
+	sums := make([]float64, recipe.Bands)
 	for i, p := range power {
 		g := gainAt(gain, float64(i)/fine-0.5+0.5/fine)
 		sums[i/fine] += p * g * g
 	}
 	for b := range sums {
-		sums[b] = 10 * math.Log10(sums[b]+1e-15)
+		sums[b] = level.OfPower(sums[b])
 	}
 	return sums
 }
@@ -268,12 +269,12 @@ func fineBandOf(hz float64) int {
 	if hz < 15 {
 		return -1
 	}
-	n := int(math.Floor((10*math.Log10(hz/1000) - scene.ToneBandLow + 0.5) * fine))
-	return max(0, min(fine*scene.ToneBands-1, n))
+	n := int(math.Floor((10*math.Log10(hz/1000) - recipe.BandLow + 0.5) * fine))
+	return max(0, min(fine*recipe.Bands-1, n))
 }
 
 // placeOf is where a frequency lies among the middles of the third-octaves: 0 is the lowest, 1 the next.
-func placeOf(hz float64) float64 { return 10*math.Log10(max(1, hz)/1000) - scene.ToneBandLow }
+func placeOf(hz float64) float64 { return 10*math.Log10(max(1, hz)/1000) - recipe.BandLow }
 
 // gainAt is the gain, as an amplitude, of a colour's change at a place among the bands: straight between their middles.
 func gainAt(db []float64, place float64) float64 {
@@ -287,7 +288,7 @@ const mostChange = 30.0
 
 // look has a bed's spectra and its power in fine bands ready, for its colour to be changed.
 func (e *bed) look() {
-	e.power = make([]float64, fine*scene.ToneBands)
+	e.power = make([]float64, fine*recipe.Bands)
 	for i, b := range e.layers {
 		n := int(b.Len())
 		fft := e.fft(i)
@@ -318,7 +319,7 @@ func (e *bed) coloured(target []float64) ([]pcm.Block, []partial) {
 		return e.layers, e.hum
 	}
 	e.looked.Do(e.look)
-	gain, change := make([]float64, scene.ToneBands), make([]float64, scene.ToneBands) // of the noise, and of the colour as a whole
+	gain, change := make([]float64, recipe.Bands), make([]float64, recipe.Bands) // of the noise, and of the colour as a whole
 	wanted := levels(e.power, gain)
 	for b := range wanted {
 		if target != nil {

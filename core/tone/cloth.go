@@ -1,6 +1,8 @@
 package tone
 
 import (
+	"blendseam/core/level"
+	"blendseam/core/tone/recipe"
 	"encoding/binary"
 	"encoding/json"
 	"hash/maphash"
@@ -9,7 +11,6 @@ import (
 	"sync"
 
 	"blendseam/core/pcm"
-	"blendseam/core/scene"
 )
 
 // A cloth is all of a tone but the order of its grains.
@@ -34,7 +35,7 @@ const passageSteps = 5
 // A passage's loops are no longer than this: there are many of them.
 const passageLoopS = 3
 
-func newCloth(parts [][]pcm.Block, rate int, t scene.Tone) *cloth {
+func newCloth(parts [][]pcm.Block, rate int, t recipe.Tone) *cloth {
 	c := &cloth{}
 	passes := len(parts) > 1 || t.RightDB != nil
 	most := int64(longestLoopS * rate)
@@ -99,9 +100,9 @@ func between(a, b []float64, x float64) []float64 {
 func sumDB(bands []float64) float64 {
 	sum := 1e-30
 	for _, v := range bands {
-		sum += math.Pow(10, v/10)
+		sum += level.Power(v)
 	}
-	return 10 * math.Log10(sum)
+	return level.OfPower(sum)
 }
 
 // loom keeps the cloths that were made last: a scene is measured and heard through many mixers, and each opens its tones anew.
@@ -122,7 +123,7 @@ const keptCloths = 6
 var weaves = loom{seed: maphash.MakeSeed()}
 
 // get gives the cloth of some material, by the material's sound and the recipe's colours.
-func (l *loom) get(parts [][]pcm.Block, rate int, t scene.Tone) *cloth {
+func (l *loom) get(parts [][]pcm.Block, rate int, t recipe.Tone) *cloth {
 	var h maphash.Hash
 	h.SetSeed(l.seed)
 	raw, err := json.Marshal([]any{rate, t.LeftDB, t.RightDB, t.Left, t.Right})

@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"blendseam/core/level"
 	"blendseam/core/pcm"
 
 	"gonum.org/v1/gonum/dsp/fourier"
@@ -78,7 +79,7 @@ func findPartials(b pcm.Block, rate int) (list []partial, above []float64) {
 			}
 		}
 		slices.Sort(median)
-		if a := 10 * math.Log10((power[k]+1e-30)/(median[len(median)/2]+1e-30)); a > humAbove {
+		if a := level.OfPower((power[k] + 1e-30) / (median[len(median)/2] + 1e-30)); a > humAbove {
 			peaks = append(peaks, peak{k, a})
 		}
 	}
@@ -132,7 +133,7 @@ func steady(b pcm.Block, turn float64) (partial, bool) {
 		turn += turned / float64(n-n/2)
 	}
 	one, two, all := fitted(b.Slice(0, n/2), turn), fitted(b.Slice(n/2, n), turn), fitted(b, turn)
-	if d := 10 * math.Log10(one.power()/two.power()); math.Abs(d) > 4 || turn <= 0 {
+	if d := level.OfPower(one.power() / two.power()); math.Abs(d) > 4 || turn <= 0 {
 		return partial{}, false
 	}
 	all.put(b, -1)
@@ -217,7 +218,7 @@ func hums(b pcm.Block, rate int) (list []Partial) {
 	}
 	found, above := findPartials(own, rate)
 	for i, p := range found {
-		list = append(list, Partial{Hz: p.turn * float64(rate), LevelDB: 10 * math.Log10(p.power()/float64(len(b))), Above: above[i]})
+		list = append(list, Partial{Hz: p.turn * float64(rate), LevelDB: level.OfPower(p.power() / float64(len(b))), Above: above[i]})
 	}
 	return list
 }

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"blendseam/core/level"
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/speech"
@@ -41,22 +42,26 @@ type quietCell struct {
 // than four times their spread.
 func Find(b pcm.Block, rate int) []Quiet {
 	mono := measure.Mono(b)
+	words, frames := speech.Words(mono, rate)
+	return Among(b, mono, rate, words, frames)
+}
+
+// Among is Find where the mean of the sound's channels is known, its words, and its frames.
+func Among(b pcm.Block, mono []float64, rate int, words speech.Finding, frames *speech.Frames) []Quiet {
 	ms := func(n int64) int64 { return n * int64(rate) / 1000 }
-	pauses := pausesOf(speech.Find(mono, rate), b.Len(), ms)
+	pauses := pausesOf(words, b.Len(), ms)
 	var cells []quietCell
-	bands := measure.GetBands(rate, rate/12, 100, 8000)
-	defer bands.Done()
-	window := int64(bands.Window())
-	if window > ms(100) {
-		window = ms(100)
-	}
-	frame := make([]float64, bands.Window())
-	var powers []float64
+	window := ms(100)
+	powers := make([]float64, frames.Bands)
 	for _, p := range pauses {
 		for at := p.From; at+window <= p.To; at += ms(50) {
-			clear(frame)
-			copy(frame, mono[at:at+window])
-			powers = bands.Powers(powers[:0], frame)
+			clear(powers)
+			first, last := frames.At(at), min(frames.At(at+window-ms(10)), len(frames.LevelDB)-1)
+			for i := first; i <= last; i++ {
+				for k, v := range frames.Of(i) {
+					powers[k] += v / float64(last-first+1)
+				}
+			}
 			cells = append(cells, quietCell{pcm.Span{From: at, To: at + window}, marksOf(powers, mono[at:at+window], rate)})
 		}
 	}
@@ -87,31 +92,6 @@ func Find(b pcm.Block, rate int) []Quiet {
 		flush()
 	}
 	return list
-}
-
-// A long recording is looked at in pieces of pieceS, which overlap by overlapS.
-const (
-	pieceS   = 90
-	overlapS = 5
-)
-
-// FindIn gives the quiet stretches of a recording, in order of time, however long it is.
-func FindIn(r pcm.ReaderAt) (list []Quiet, err error) {
-	rate := int64(r.Format().Rate)
-	for at := int64(0); at < r.Len(); at += pieceS * rate {
-		span := pcm.Span{From: max(0, at-overlapS*rate), To: min(r.Len(), at+(pieceS+overlapS)*rate)}
-		b, err := pcm.Read(r, span)
-		if err != nil {
-			return nil, err
-		}
-		for _, q := range Find(b, int(rate)) {
-			q.Span = q.Span.Add(span.From)
-			if mid := (q.Span.From + q.Span.To) / 2; mid >= at && mid < at+pieceS*rate {
-				list = append(list, q)
-			}
-		}
-	}
-	return list, nil
 }
 
 // pausesOf are the pauses between words and breaths, without what lies beside these.
@@ -146,7 +126,7 @@ func marksOf(powers, v []float64, rate int) (marks []float64) {
 		for _, p := range group {
 			sum += p
 		}
-		marks = append(marks, 10*math.Log10(sum))
+		marks = append(marks, level.OfPower(sum))
 	}
 	n := rate / 500
 	steep, loud := 1e-8, 1e-8
@@ -158,7 +138,7 @@ func marksOf(powers, v []float64, rate int) (marks []float64) {
 		}
 		steep, loud = max(steep, math.Sqrt(d/float64(n))), max(loud, math.Sqrt(l/float64(n)))
 	}
-	return append(marks, 20*math.Log10(steep), 20*math.Log10(loud))
+	return append(marks, level.DB(steep), level.DB(loud))
 }
 
 // usualMarks has the median of each mark, and how far above it one may lie.

@@ -1,6 +1,7 @@
 package tone_test
 
 import (
+	"blendseam/core/level"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -19,7 +20,7 @@ func voices(t testing.TB) (list [][]float64) {
 	for _, v := range roomtest.Words(t) {
 		turn := -measure.LoudnessOf(pcm.Block{v}, rate).MomentaryMaxLUFS // to 0 LUFS
 		for i := range v {
-			v[i] *= measure.Amplitude(turn)
+			v[i] *= level.Amplitude(turn)
 		}
 		list = append(list, v)
 	}
@@ -72,7 +73,7 @@ func TestNoStretchOfToneHasSpeechInIt(t *testing.T) {
 		at := int(rate * (0.3 + 0.7*r.Float64()))
 		for at < int(n)-rate {
 			v := all[r.IntN(len(all))]
-			g := measure.Amplitude(k.Level + snr)
+			g := level.Amplitude(k.Level + snr)
 			for j := 0; j < len(v) && at+j < int(n); j++ {
 				voice[at+j] += g * v[j]
 			}
@@ -117,7 +118,7 @@ func TestQuietStretchesHaveNoBumpInThem(t *testing.T) {
 		k := room.Kinds[i%len(room.Kinds)]
 		b := k.Sound(4*rate, rate, 1, r.Uint64())
 		at := rate + r.IntN(2*rate)
-		size := measure.Amplitude(k.Level + 14 + 10*r.Float64())
+		size := level.Amplitude(k.Level + 14 + 10*r.Float64())
 		hz, decay := 80+300*r.Float64(), 0.02+0.06*r.Float64()
 		for j := 0; j < int(4*decay*rate); j++ {
 			b[0][at+j] += size * math.Exp(-float64(j)/rate/decay) * (math.Sin(2*math.Pi*hz*float64(j)/rate) + 0.5*r.NormFloat64())

@@ -1,11 +1,11 @@
 package tone
 
 import (
+	"blendseam/core/level"
+	"blendseam/core/tone/recipe"
 	"math"
 
-	"blendseam/core/measure"
 	"blendseam/core/pcm"
-	"blendseam/core/scene"
 )
 
 // A Wish is how a tone is to sound over a span of it: from one level to another, straight in dB, and coloured so.
@@ -26,7 +26,7 @@ const (
 
 // Settle picks of some seeds the one whose sound comes nearest to a wish in every 400 ms, for rooms come and go by chance, and gives
 // the gain in dB that brings it to the wish's level. The recipe's own seed is the first that is tried; read is that of Open.
-func Settle(t scene.Tone, rate, channels int, length int64, w Wish, read func(scene.Material) (pcm.Block, error)) (scene.Tone, float64, error) {
+func Settle(t recipe.Tone, rate, channels int, length int64, w Wish, read func(recipe.Material) (pcm.Block, error)) (recipe.Tone, float64, error) {
 	first := Open(t, rate, channels, length, read)
 	tries := max(3, min(settleN, int(settleS*float64(rate)/float64(max(1, w.Span.Len())))))
 	best, gain, least := t, 0.0, math.Inf(1)
@@ -65,7 +65,7 @@ func (r *Reader) reseeded(seed uint64) *Reader {
 
 // over is the tone at a gain in dB, with its fades, over what sounds beside it.
 func (w Wish) over(b pcm.Block, db float64) pcm.Block {
-	out, n, gain := toChannels(w.Under, len(b)), b.Len(), measure.Amplitude(db)
+	out, n, gain := toChannels(w.Under, len(b)), b.Len(), level.Amplitude(db)
 	sum := pcm.NewBlock(len(b), n)
 	for c := range b {
 		for i, v := range b[c] {

@@ -1,9 +1,8 @@
 package tone
 
 import (
-	"math"
+	"blendseam/core/level"
 
-	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/speech"
 )
@@ -44,10 +43,10 @@ func (r *Reader) follow() {
 			sum := 1e-30
 			for k := i; k < i+wide; k++ {
 				g := (db[k] + db[k+1]) / 2
-				sum += power[k] * math.Pow(10, g/10) / float64(wide)
+				sum += power[k] * level.Power(g) / float64(wide)
 			}
 			x := (float64(i) + float64(wide)/2) / float64(n)
-			off[i] = 10*math.Log10(sum) - r.rise*x
+			off[i] = level.OfPower(sum) - r.rise*x
 			mean += off[i] / float64(len(off))
 		}
 		for k := range db { // by the mean of the windows around it
@@ -74,10 +73,10 @@ func (r *Reader) steadyGain(at int64) float64 {
 	case x <= -fall || x >= last+fall:
 		return 1
 	case x < 0:
-		return measure.Amplitude(r.steady[0] * (1 + x/fall))
+		return level.Amplitude(r.steady[0] * (1 + x/fall))
 	case x >= last:
-		return measure.Amplitude(r.steady[len(r.steady)-1] * (1 - (x-last)/fall))
+		return level.Amplitude(r.steady[len(r.steady)-1] * (1 - (x-last)/fall))
 	}
 	i := int(x)
-	return measure.Amplitude(r.steady[i] + (r.steady[i+1]-r.steady[i])*(x-float64(i)))
+	return level.Amplitude(r.steady[i] + (r.steady[i+1]-r.steady[i])*(x-float64(i)))
 }

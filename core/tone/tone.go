@@ -3,21 +3,22 @@
 package tone
 
 import (
+	"blendseam/core/level"
+	"blendseam/core/tone/recipe"
 	"math"
 	"sync"
 
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
-	"blendseam/core/scene"
 )
 
 // A Reader is built tone. It builds what it needs when it is first read, and may be read in parallel.
 type Reader struct {
-	recipe   scene.Tone
+	recipe   recipe.Tone
 	rate     int
 	channels int
 	length   int64
-	read     func(scene.Material) (pcm.Block, error)
+	read     func(recipe.Material) (pcm.Block, error)
 	once     sync.Once
 	err      error
 	*cloth
@@ -28,7 +29,7 @@ type Reader struct {
 }
 
 // Open prepares tone by its recipe. read gives the sound of a material, at rate samples a second.
-func Open(t scene.Tone, rate, channels int, length int64, read func(scene.Material) (pcm.Block, error)) *Reader {
+func Open(t recipe.Tone, rate, channels int, length int64, read func(recipe.Material) (pcm.Block, error)) *Reader {
 	return &Reader{recipe: t, rate: rate, channels: channels, length: length, read: read}
 }
 
@@ -41,7 +42,7 @@ func (r *Reader) Format() pcm.Format {
 func (r *Reader) Len() int64 { return r.length }
 
 func (r *Reader) build() {
-	sides := [][]scene.Material{r.recipe.Left}
+	sides := [][]recipe.Material{r.recipe.Left}
 	if len(r.recipe.Right) > 0 {
 		sides = append(sides, r.recipe.Right)
 	}
@@ -116,7 +117,7 @@ func (r *Reader) stepAt(at int64) (s *step, x, gain float64) {
 	if last > 0 {
 		gain = r.rise * (x - i/last)
 	}
-	return r.steps[int(i)].ready(), x, measure.Amplitude(gain)
+	return r.steps[int(i)].ready(), x, level.Amplitude(gain)
 }
 
 // ReadSamplesAt builds; see pcm.ReaderAt.
@@ -214,12 +215,16 @@ func Thirds(b pcm.Block, spans []pcm.Span, rate int) []float64 {
 	for window < 8192 && int64(2*window) <= longest {
 		window *= 2
 	}
-	bands := measure.GetBands(rate, window, 1000*math.Pow(10, scene.ToneBandLow/10.0), 1000*math.Pow(10, scene.ToneBandHigh/10.0))
+	bands := measure.GetBands(rate, window, 1000*math.Pow(10, recipe.BandLow/10.0), 1000*math.Pow(10, recipe.BandHigh/10.0))
 	defer bands.Done()
-	sum, n := make([]float64, scene.ToneBands), 0
+	sum, n := make([]float64, recipe.Bands), 0
 	var powers []float64
+	step := int64(window) / 4
+	if longest > 16*int64(window) { // there are enough of them without so much overlap
+		step *= 2
+	}
 	for _, s := range spans {
-		for at := s.From; at+int64(window) <= s.To; at += int64(window) / 4 {
+		for at := s.From; at+int64(window) <= s.To; at += step {
 			for _, ch := range b {
 				powers = bands.Powers(powers[:0], ch[at:at+int64(window)])
 				for i, p := range powers {
@@ -230,7 +235,7 @@ func Thirds(b pcm.Block, spans []pcm.Span, rate int) []float64 {
 		}
 	}
 	for i := range sum {
-		sum[i] = math.Round(100*10*math.Log10(sum[i]/float64(max(1, n))+1e-15)) / 100
+		sum[i] = math.Round(100*level.OfPower(sum[i]/float64(max(1, n)))) / 100
 	}
 	return sum
 }

@@ -1,6 +1,8 @@
 package tone_test
 
 import (
+	"blendseam/core/level"
+	"blendseam/core/tone/recipe"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -12,7 +14,6 @@ import (
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/room"
-	"blendseam/core/scene"
 	"blendseam/core/tone"
 	"blendseam/internal/outside"
 
@@ -22,11 +23,11 @@ import (
 const rate = 48000
 
 // built is tone made of one recording.
-func built(b pcm.Block, recipe scene.Tone) *tone.Reader {
-	if recipe.Left == nil {
-		recipe.Left = []scene.Material{{Source: "a", To: b.Len()}}
+func built(b pcm.Block, t recipe.Tone) *tone.Reader {
+	if t.Left == nil {
+		t.Left = []recipe.Material{{Source: "a", To: b.Len()}}
 	}
-	return tone.Open(recipe, rate, len(b), 24*3600*rate, func(m scene.Material) (pcm.Block, error) { return b.Slice(m.From, m.To), nil })
+	return tone.Open(t, rate, len(b), 24*3600*rate, func(m recipe.Material) (pcm.Block, error) { return b.Slice(m.From, m.To), nil })
 }
 
 func read(t testing.TB, r *tone.Reader, from, n int64) pcm.Block {
@@ -112,7 +113,7 @@ func TestAMinuteFromSevenTenthsOfASecondIsLikeTheRoom(t *testing.T) {
 		for seed := range uint64(1) {
 			material := k.Sound(rate*7/10, rate, 1, 100*uint64(ki)+seed)
 			began := time.Now()
-			b := read(t, built(material, scene.Tone{Seed: seed + 1}), 12*3600*rate, 60*rate)
+			b := read(t, built(material, recipe.Tone{Seed: seed + 1}), 12*3600*rate, 60*rate)
 			took := time.Since(began)
 			about := fmt.Sprintf("%s, seed %d", k.Name, seed)
 			want, got := thirds(material, 63, 10000), thirds(b, 63, 10000)
@@ -156,7 +157,7 @@ func steepest(v []float64) (most float64) {
 // envelopeOf is the level of every 5 ms.
 func envelopeOf(v []float64) (out []float64) {
 	for at := 0; at+240 <= len(v); at += 240 {
-		out = append(out, measure.Amplitude(measure.RMSDB(pcm.Block{v[at : at+240]})))
+		out = append(out, level.Amplitude(measure.RMSDB(pcm.Block{v[at : at+240]})))
 	}
 	return out
 }
@@ -165,12 +166,12 @@ func TestAnyStretchOfToneIsTheSameBits(t *testing.T) {
 	t.Parallel()
 	for _, k := range []room.Kind{room.Kinds[0], room.Kinds[2]} {
 		material := k.Sound(rate, rate, 2, 5)
-		recipe := scene.Tone{Seed: 9}
-		whole := read(t, built(material, recipe), 1000000, 5*rate)
+		woven := recipe.Tone{Seed: 9}
+		whole := read(t, built(material, woven), 1000000, 5*rate)
 		for _, s := range []pcm.Span{{From: 0, To: 1}, {From: 777, To: 778}, {From: 12345, To: 99999}, {From: 200000, To: 5 * rate}} {
-			outside.Same(t, k.Name, read(t, built(material, recipe), 1000000+s.From, s.Len()), whole.Slice(s.From, s.To))
+			outside.Same(t, k.Name, read(t, built(material, woven), 1000000+s.From, s.Len()), whole.Slice(s.From, s.To))
 		}
-		other := read(t, built(material, scene.Tone{Seed: 10}), 1000000, rate)
+		other := read(t, built(material, recipe.Tone{Seed: 10}), 1000000, rate)
 		if other[0][5000] == whole[0][5000] {
 			t.Error("another seed gives the same sound")
 		}
@@ -182,7 +183,7 @@ func TestTooLittleMaterialIsShapedNoise(t *testing.T) {
 	t.Parallel()
 	for i, k := range room.Kinds[1:] {
 		material := k.Sound(rate*3/10, rate, 1, uint64(i))
-		r := built(material, scene.Tone{Seed: 3})
+		r := built(material, recipe.Tone{Seed: 3})
 		if tone.Method(material.Len(), rate) != tone.Shaped {
 			t.Fatal("0.3 s are said to be enough for grains")
 		}
@@ -210,7 +211,7 @@ func TestHumGoesOnInPhase(t *testing.T) {
 	for i := range noise[0] {
 		b[0][i] += noise[0][i]
 	}
-	r := built(b, scene.Tone{Seed: 1, Left: []scene.Material{{Source: "a", From: rate / 2, To: rate * 3 / 2}}, Phase: 7000})
+	r := built(b, recipe.Tone{Seed: 1, Left: []recipe.Material{{Source: "a", From: rate / 2, To: rate * 3 / 2}}, Phase: 7000})
 	got := read(t, r, 7000+2*rate, rate/2) // where the recording would be from 2 s on
 	var sum pcm.Block = pcm.NewBlock(1, rate/2)
 	for i := range sum[0] {
@@ -220,7 +221,7 @@ func TestHumGoesOnInPhase(t *testing.T) {
 		t.Errorf("both at constant power are %.2f dB off the room alone", d)
 	}
 	hum := tone.Partials(b, rate)
-	if len(hum) != 1 || math.Abs(hum[0].Hz-50.3) > 0.02 || math.Abs(hum[0].LevelDB-measure.DB(0.1/math.Sqrt2)) > 0.3 {
+	if len(hum) != 1 || math.Abs(hum[0].Hz-50.3) > 0.02 || math.Abs(hum[0].LevelDB-level.DB(0.1/math.Sqrt2)) > 0.3 {
 		t.Errorf("the hum found is %+v", hum)
 	}
 }
@@ -260,17 +261,17 @@ func TestTonePassesFromOneSideToTheOther(t *testing.T) {
 		to.Level = from.Level + 6
 		a, b := from.Sound(3*rate/2, rate, 1, r.Uint64()), to.Sound(3*rate/2, rate, 1, r.Uint64())
 		length := int64(1+i%4) * rate
-		recipe := scene.Tone{Seed: 1, Left: []scene.Material{{Source: "a", To: a.Len()}}, Right: []scene.Material{{Source: "b", To: b.Len()}},
+		woven := recipe.Tone{Seed: 1, Left: []recipe.Material{{Source: "a", To: a.Len()}}, Right: []recipe.Material{{Source: "b", To: b.Len()}},
 			LeftDB: tone.Thirds(a, []pcm.Span{{To: a.Len()}}, rate), RightDB: tone.Thirds(b, []pcm.Span{{To: b.Len()}}, rate), From: 5 * rate, To: 5*rate + length}
-		open := func(m scene.Material) (pcm.Block, error) {
+		open := func(m recipe.Material) (pcm.Block, error) {
 			return map[string]pcm.Block{"a": a, "b": b}[m.Source].Slice(m.From, m.To), nil
 		}
 		left, right := tone.LevelDB(a, rate), tone.LevelDB(b, rate)
-		recipe, gain, err := tone.Settle(recipe, rate, 1, 24*3600*rate, tone.Wish{Span: pcm.Span{From: recipe.From, To: recipe.To}, Left: left, Right: right}, open)
+		woven, gain, err := tone.Settle(woven, rate, 1, 24*3600*rate, tone.Wish{Span: pcm.Span{From: woven.From, To: woven.To}, Left: left, Right: right}, open)
 		if err != nil {
 			t.Fatal(err)
 		}
-		passing := tone.Open(recipe, rate, 1, 24*3600*rate, open)
+		passing := tone.Open(woven, rate, 1, 24*3600*rate, open)
 		worst, plain := 0.0, 0.0
 		for at := int64(0); at+rate*4/10 <= length; at += rate / 10 {
 			x, b400 := float64(at+rate*2/10)/float64(length), read(t, passing, 5*rate+at, rate*4/10)

@@ -1,17 +1,17 @@
 package main
 
-import "blendseam/core/measure"
+import "blendseam/core/level"
 
-func decibels(db float64) float64 { return measure.Amplitude(db) }
+func decibels(db float64) float64 { return level.Amplitude(db) }
 
 // The rooms: what is heard where nobody speaks.
 var (
-	shed    = func(n int) []float64 { return sum(level(noise(n, 60, 900), -57), level(hum(n, 50), -66)) }
-	nearer  = func(n int) []float64 { return sum(level(noise(n, 180, 3800), -51), level(hum(n, 50), -70)) }
-	doorway = func(n int) []float64 { return sum(level(noise(n, 40, 400), -60), level(hum(n, 100), -72)) }
-	yard    = func(n int) []float64 { return sum(level(noise(n, 90, 1600), -50), level(hum(n, 50), -64)) }
-	booth   = func(n int) []float64 { return level(noise(n, 100, 5000), -74) }
-	wet     = func(n int) []float64 { return sum(doorway(n), level(rain(n), -43)) }
+	shed    = func(n int) []float64 { return sum(at(noise(n, 60, 900), -57), at(hum(n, 50), -66)) }
+	nearer  = func(n int) []float64 { return sum(at(noise(n, 180, 3800), -51), at(hum(n, 50), -70)) }
+	doorway = func(n int) []float64 { return sum(at(noise(n, 40, 400), -60), at(hum(n, 100), -72)) }
+	yard    = func(n int) []float64 { return sum(at(noise(n, 90, 1600), -50), at(hum(n, 50), -64)) }
+	booth   = func(n int) []float64 { return at(noise(n, 100, 5000), -74) }
+	wet     = func(n int) []float64 { return sum(doorway(n), at(rain(n), -43)) }
 )
 
 var takes = []take{
@@ -52,7 +52,7 @@ var takes = []take{
 	{file: "evening-tune.flac", name: "evening tune", stereo: func() [2][]float64 {
 		t := tune(seconds(40))
 		for c := range t {
-			level(t[c], -23)
+			at(t[c], -23)
 		}
 		return t
 	}},

@@ -4,6 +4,7 @@ import (
 	"math"
 	"math/rand/v2"
 
+	"blendseam/core/level"
 	"blendseam/core/measure"
 )
 
@@ -36,9 +37,9 @@ func hum(n int, hz float64) []float64 {
 	return v
 }
 
-// level scales a sound to an RMS level in dBFS.
-func level(v []float64, db float64) []float64 {
-	g := measure.Amplitude(db - measure.RMSDB([][]float64{v}))
+// at scales a sound to an RMS level in dBFS.
+func at(v []float64, db float64) []float64 {
+	g := level.Amplitude(db - measure.RMSDB([][]float64{v}))
 	for i := range v {
 		v[i] *= g
 	}
@@ -97,8 +98,8 @@ func shovel() []float64 {
 
 // roar is the fire: a low rumble that breathes, and crackles.
 func roar(n int) []float64 {
-	v := level(noise(n, 25, 140), -30)
-	hiss := level(noise(n, 300, 1600), -44)
+	v := at(noise(n, 25, 140), -30)
+	hiss := at(noise(n, 300, 1600), -44)
 	for i := range v {
 		t := float64(i) / rate
 		v[i] = v[i]*(1+0.3*math.Sin(2*math.Pi*0.23*t)+0.15*math.Sin(2*math.Pi*0.61*t)) + hiss[i]
@@ -114,7 +115,7 @@ func roar(n int) []float64 {
 }
 
 func rain(n int) []float64 {
-	v := level(noise(n, 900, 7000), -41)
+	v := at(noise(n, 900, 7000), -41)
 	for i := 0; i < n; i += seconds(0.004 + 0.05*chance.Float64()) {
 		hz, g := 1500+3500*chance.Float64(), 0.012*chance.Float64()
 		for j := range seconds(0.008) {

@@ -7,7 +7,7 @@ import (
 	"os/exec"
 	"path/filepath"
 
-	"blendseam/core/measure"
+	"blendseam/core/level"
 	"blendseam/core/pcm/wav"
 )
 
@@ -53,7 +53,7 @@ func say(who speaker, words string) []float64 {
 		most = max(most, math.Abs(x))
 	}
 	for i := range v {
-		v[i] *= measure.Amplitude(who.peakDB) / most
+		v[i] *= level.Amplitude(who.peakDB) / most
 	}
 	return v
 }

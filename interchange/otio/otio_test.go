@@ -1,6 +1,7 @@
 package otio
 
 import (
+	"blendseam/core/tone/recipe"
 	"bytes"
 	"encoding/json"
 	"math/big"
@@ -339,14 +340,14 @@ func TestLullsAndToneComeBack(t *testing.T) {
 	s = scenetest.Must(t, s, &scene.AddLull{Clip: clips[1].ID, From: clips[1].Start + 9000, To: clips[1].Start + 30000, DepthDB: 18}, &scene.AddLull{Clip: clips[1].ID, From: clips[1].Start + 40000, To: clips[1].Start + 50000},
 		&scene.Remove{Clips: []string{clips[3].ID}})
 	lull := s.Tracks[1].Clips[1].Lulls[0].ID
-	colour := make([]float64, scene.ToneBands)
+	colour := make([]float64, recipe.Bands)
 	for i := range colour {
 		colour[i] = -60.25 - float64(i)
 	}
 	mid := s.ToneMiddle()
 	s = scenetest.Must(t, s, &scene.LayTone{Name: "room", From: 100000, To: 200000, In: mid, FadeIn: 900, FadeOut: 900, GainDB: -1.5, Fills: &scene.Hole{Clip: clips[1].ID, Lull: lull},
-		Tone: scene.Tone{Seed: 1<<63 + 5, Left: []scene.Material{{Source: "s2", From: 100, To: 48000}}, Right: []scene.Material{{Source: "s1", To: 30000}}, LeftDB: colour, RightDB: colour, From: mid, To: mid + 100000, Phase: -5000}},
-		&scene.LayTone{Name: "bed", From: 300000, To: 500000, In: mid, Tone: scene.Tone{Seed: 7, Left: []scene.Material{{Source: "s2", From: 100, To: 48000}}}, Fills: &scene.Hole{Clip: clips[2].ID, Next: clips[4].ID}})
+		Tone: recipe.Tone{Seed: 1<<63 + 5, Left: []recipe.Material{{Source: "s2", From: 100, To: 48000}}, Right: []recipe.Material{{Source: "s1", To: 30000}}, LeftDB: colour, RightDB: colour, From: mid, To: mid + 100000, Phase: -5000}},
+		&scene.LayTone{Name: "bed", From: 300000, To: 500000, In: mid, Tone: recipe.Tone{Seed: 7, Left: []recipe.Material{{Source: "s2", From: 100, To: 48000}}}, Fills: &scene.Hole{Clip: clips[2].ID, Next: clips[4].ID}})
 	one, err := Write(s)
 	if err != nil {
 		t.Fatal(err)
@@ -365,7 +366,7 @@ func TestLullsAndToneComeBack(t *testing.T) {
 	for i, c := range tones(back) {
 		was := tones(s)[i]
 		a, b := *s.Sources[was.Source].Tone, *back.Sources[c.Source].Tone
-		for _, list := range [][]scene.Material{b.Left, b.Right} {
+		for _, list := range [][]recipe.Material{b.Left, b.Right} {
 			for k, m := range list {
 				list[k].Source = map[string]string{"one.wav": "s1", "two.wav": "s2"}[back.Sources[m.Source].URL]
 			}

@@ -1,6 +1,7 @@
 package otio
 
 import (
+	"blendseam/core/tone/recipe"
 	"encoding/json"
 	"fmt"
 	"math/big"
@@ -103,7 +104,7 @@ func (r *reader) lullFade(n node, key string, t *scene.Track) (int64, error) {
 // writeTone gives the media reference of room tone: the recipe, with the recordings that it is made from.
 func writeTone(s *scene.Scene, src scene.Source) object {
 	rate := float64(s.SampleRate)
-	materials := func(list []scene.Material) []any {
+	materials := func(list []recipe.Material) []any {
 		out := []any{}
 		for _, m := range list {
 			from := s.Sources[m.Source]
@@ -132,11 +133,11 @@ func (r *reader) tone(ref node) (scene.Source, error) {
 	if err != nil || !ok {
 		return none, ref.errorf("room tone needs its parameters")
 	}
-	t := scene.Tone{}
+	t := recipe.Tone{}
 	if t.Seed, err = strconv.ParseUint(p.text("seed"), 10, 64); err != nil {
 		return none, p.errorf("room tone needs its seed, a whole number written as text")
 	}
-	for key, to := range map[string]*[]scene.Material{"left": &t.Left, "right": &t.Right} {
+	for key, to := range map[string]*[]recipe.Material{"left": &t.Left, "right": &t.Right} {
 		if *to, err = r.materials(p, key); err != nil {
 			return none, err
 		}
@@ -154,8 +155,8 @@ func (r *reader) tone(ref node) (scene.Source, error) {
 			}
 			*to = append(*to, db)
 		}
-		if n := len(*to); n != 0 && n != scene.ToneBands {
-			return none, p.errorf("%s has %d third-octaves; %d are needed", key, n, scene.ToneBands)
+		if n := len(*to); n != 0 && n != recipe.Bands {
+			return none, p.errorf("%s has %d third-octaves; %d are needed", key, n, recipe.Bands)
 		}
 	}
 	for key, to := range map[string]*int64{"from": &t.From, "to": &t.To, "phase": &t.Phase} {
@@ -174,7 +175,7 @@ func (r *reader) tone(ref node) (scene.Source, error) {
 	return src, err
 }
 
-func (r *reader) materials(p node, key string) (out []scene.Material, err error) {
+func (r *reader) materials(p node, key string) (out []recipe.Material, err error) {
 	list, err := p.list(key, func(i int) string { return fmt.Sprintf("%s/%s/%d", p.place, key, i) })
 	if err != nil {
 		return nil, err
@@ -198,7 +199,7 @@ func (r *reader) materials(p node, key string) (out []scene.Material, err error)
 			id = src.ID
 			r.sources[target], r.scene.Sources[id] = id, src
 		}
-		m := scene.Material{Source: id}
+		m := recipe.Material{Source: id}
 		for key, to := range map[string]*int64{"from": &m.From, "to": &m.To} {
 			at, ok, err := n.time(key)
 			if err != nil {

@@ -6,30 +6,31 @@ import (
 	"encoding/csv"
 	"fmt"
 
+	"blendseam/core/advise"
+	"blendseam/core/audit"
 	"blendseam/core/scene"
-	"blendseam/core/seam"
 )
 
 // A Row is a seam as reports name it.
 type Row struct {
-	Track    string         `json:"track"`
-	AtS      float64        `json:"at_s"`
-	AtTC     string         `json:"at_tc"`
-	Kind     seam.Kind      `json:"kind"`
-	Left     string         `json:"left"`
-	Right    string         `json:"right"`
-	Verdict  seam.Verdict   `json:"verdict"`
-	Cause    seam.Cause     `json:"cause"`
-	Why      string         `json:"why"`
-	Accepted *string        `json:"accepted,omitempty"` // the note of an editor who lets it be so
-	Measures *seam.Measures `json:"measures"`
+	Track    string          `json:"track"`
+	AtS      float64         `json:"at_s"`
+	AtTC     string          `json:"at_tc"`
+	Kind     audit.Kind      `json:"kind"`
+	Left     string          `json:"left"`
+	Right    string          `json:"right"`
+	Verdict  audit.Verdict   `json:"verdict"`
+	Cause    audit.Cause     `json:"cause"`
+	Why      string          `json:"why"`
+	Accepted *string         `json:"accepted,omitempty"` // the note of an editor who lets it be so
+	Measures *audit.Measures `json:"measures"`
 }
 
 // RowOf makes a row of a result.
-func RowOf(sc *scene.Scene, r seam.Result) Row {
+func RowOf(sc *scene.Scene, r audit.Result) Row {
 	row := Row{Track: r.TrackName, AtS: float64(r.At) / float64(sc.SampleRate), AtTC: sc.Timecode(r.At), Kind: r.Kind, Left: r.LeftName, Right: r.RightName,
 		Verdict: r.Verdict, Cause: r.Cause, Why: r.Why, Measures: &r.Measures}
-	if a := seam.Acceptance(sc, r.Seam); a != nil {
+	if a := audit.Acceptance(sc, r.Seam); a != nil {
 		row.Accepted = &a.Note
 	}
 	return row
@@ -38,7 +39,7 @@ func RowOf(sc *scene.Scene, r seam.Result) Row {
 // Name says which clips the seam is about.
 func (r Row) Name() string {
 	switch {
-	case r.Kind == seam.Lull:
+	case r.Kind == audit.Lull:
 		return "lull in " + r.Left
 	case r.Right == "":
 		return r.Left + " ends"
@@ -48,7 +49,7 @@ func (r Row) Name() string {
 	return r.Left + " to " + r.Right
 }
 
-// A Change is what mending did at a seam.
+// A Change is what mending did at a audit.
 type Change struct {
 	Track   string   `json:"track"`
 	AtS     float64  `json:"at_s"`
@@ -65,7 +66,7 @@ type Stay struct {
 }
 
 // ChangeOf makes a change of a proposal that was done: before is the scene that it was made for, after the one that came out.
-func ChangeOf(before, after *scene.Scene, p seam.Proposal) Change {
+func ChangeOf(before, after *scene.Scene, p advise.Proposal) Change {
 	c := Change{Track: p.Before.TrackName, AtS: float64(p.Before.At) / float64(before.SampleRate), Did: p.Did, Reasons: p.Reasons, Before: RowOf(before, p.Before)}
 	if p.After != nil {
 		c.After = RowOf(after, *p.After)
@@ -75,17 +76,17 @@ func ChangeOf(before, after *scene.Scene, p seam.Proposal) Change {
 
 // CSV writes the seams with all figures; after, which may be nil, adds the verdict and figures of the seams that are there
 // still. Figures that could not be measured are empty.
-func CSV(sc *scene.Scene, before, after []seam.Result) ([]byte, error) {
+func CSV(sc *scene.Scene, before, after []audit.Result) ([]byte, error) {
 	var out bytes.Buffer
 	w := csv.NewWriter(&out)
 	head := []string{"at_tc", "at_s", "track", "kind", "left", "right", "verdict", "cause", "why", "accepted"}
 	figures := func(suffix string) {
-		for _, m := range seam.Table {
+		for _, m := range audit.Table {
 			head = append(head, m.Key+suffix)
 		}
 	}
 	figures("")
-	then := map[string]seam.Result{}
+	then := map[string]audit.Result{}
 	if after != nil {
 		head = append(head, "verdict_after", "why_after")
 		figures("_after")
@@ -105,8 +106,8 @@ func CSV(sc *scene.Scene, before, after []seam.Result) ([]byte, error) {
 			}
 		}
 		line := []string{row.AtTC, fmt.Sprintf("%.4f", row.AtS), row.Track, string(row.Kind), row.Left, row.Right, string(row.Verdict), string(row.Cause), row.Why, accepted}
-		add := func(m *seam.Measures) {
-			for _, x := range seam.Table {
+		add := func(m *audit.Measures) {
+			for _, x := range audit.Table {
 				text := ""
 				if v := x.Figure(m); v != nil {
 					text = fmt.Sprintf("%.2f", *v)
@@ -120,7 +121,7 @@ func CSV(sc *scene.Scene, before, after []seam.Result) ([]byte, error) {
 				line = append(line, string(r.Verdict), r.Why)
 				add(&r.Measures)
 			} else {
-				line = append(line, make([]string, 2+len(seam.Table))...)
+				line = append(line, make([]string, 2+len(audit.Table))...)
 			}
 		}
 		if err := w.Write(line); err != nil {

@@ -2,6 +2,7 @@
 package roomtest
 
 import (
+	"blendseam/core/level"
 	"math"
 	"math/rand/v2"
 	"testing"
@@ -72,11 +73,11 @@ func Blows(r *rand.Rand, rate int) Blow {
 		b.Name = "click"
 		hit(0, 1, 1, between(0.001, 0.004), between(1500, 4000))
 	}
-	n, loudest := rate/100, measure.Silence
+	n, loudest := rate/100, level.Silence
 	for at := 0; at+n <= len(v); at += n {
 		loudest = max(loudest, measure.RMSDB(pcm.Block{v[at : at+n]}))
 	}
-	g := measure.Amplitude(-loudest)
+	g := level.Amplitude(-loudest)
 	for i := range v {
 		v[i] *= g
 	}

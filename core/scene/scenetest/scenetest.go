@@ -2,6 +2,7 @@
 package scenetest
 
 import (
+	"blendseam/core/tone/recipe"
 	"maps"
 	"math/rand/v2"
 	"slices"
@@ -115,7 +116,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		}
 		return &scene.RemoveLull{Clip: id, Lull: "u0"}
 	case 45, 46:
-		e := &scene.LayTone{Tone: scene.Tone{Seed: rng.Uint64(), Left: []scene.Material{{Source: "s2", From: 1000, To: 41000}}}, Name: "room", From: from, To: from + 1 + rng.Int64N(90000), In: s.ToneMiddle()}
+		e := &scene.LayTone{Tone: recipe.Tone{Seed: rng.Uint64(), Left: []recipe.Material{{Source: "s2", From: 1000, To: 41000}}}, Name: "room", From: from, To: from + 1 + rng.Int64N(90000), In: s.ToneMiddle()}
 		for _, l := range c.Lulls {
 			if hole := c.LullSpan(l); !hole.Empty() {
 				e.From, e.To, e.Fills = hole.From, hole.To, &scene.Hole{Clip: id, Lull: l.ID}

@@ -1,0 +1,276 @@
+package analysis
+
+import (
+	"encoding/binary"
+	"fmt"
+	"io"
+	"math"
+	"sync"
+
+	"blendseam/core/level"
+	"blendseam/core/measure"
+	"blendseam/core/pcm"
+	"blendseam/core/speech"
+)
+
+// HopMS is the step of the frames, in milliseconds. The bands of a frame are those of about 20 ms from its start on, its level
+// that of 20 ms, its loudness that of its own 10 ms.
+const HopMS = 10
+
+// Bands is how many third-octaves a frame has, from 125 Hz to 8 kHz.
+const Bands = 19
+
+const (
+	magic      = "blendseam analysis 1\n"
+	frameBytes = 2 * (Bands + 2)
+)
+
+// Frames are what was measured every 10 ms over a stretch of a recording. Powers are mean squares.
+type Frames struct {
+	First int64     // number of the first; frame i begins at sample i*Hop
+	Hop   int64     // samples
+	Count int       //
+	Bands []float32 // of each frame, one frame after the other, of the mean of the channels
+	Level []float32 // above 30 Hz, of the mean of the channels
+	Loud  []float32 // K-weighted (ITU-R BS.1770-4), the sum over the channels
+}
+
+// Span is what the level of a frame is measured over.
+func (f Frames) Span(i int) pcm.Span {
+	at := (f.First + int64(i)) * f.Hop
+	return pcm.Span{From: at, To: at + 2*f.Hop}
+}
+
+// Of are the band powers of a frame.
+func (f Frames) Of(i int) []float32 { return f.Bands[i*Bands : (i+1)*Bands] }
+
+// framesIn is how many frames a recording has: every one that begins in it.
+func framesIn(length int64, rate int) int64 {
+	hop := hopOf(rate)
+	return (length + hop - 1) / hop
+}
+
+func hopOf(rate int) int64 { return int64(rate) * HopMS / 1000 }
+
+// A frameStore gives so many frames from one on; what lies outside the recording is silent.
+type frameStore interface {
+	read(first int64, count int) (Frames, error)
+}
+
+// Frames are those whose 20 ms lie in a stretch of the recording.
+func (a *Recording) Frames(s pcm.Span) (Frames, error) {
+	hop := hopOf(a.Rate)
+	first := ceil(s.From, hop)
+	count := floor(s.To-2*hop, hop) - first + 1
+	f := Frames{First: first, Hop: hop}
+	if count <= 0 {
+		return f, nil
+	}
+	before, after := max(0, -first), max(0, first+count-framesIn(a.Length, a.Rate))
+	if before+after == 0 {
+		f, err := a.frames.read(first, int(count))
+		f.Hop = hop
+		return f, err
+	}
+	f = newFrames(first, int(count), hop)
+	if before+after >= count {
+		return f, nil
+	}
+	inside, err := a.frames.read(first+before, int(count-before-after))
+	copy(f.Bands[before*Bands:], inside.Bands)
+	copy(f.Level[before:], inside.Level)
+	copy(f.Loud[before:], inside.Loud)
+	return f, err
+}
+
+func newFrames(first int64, count int, hop int64) Frames {
+	return Frames{first, hop, count, make([]float32, count*Bands), make([]float32, count), make([]float32, count)}
+}
+
+func floor(a, n int64) int64 {
+	if a < 0 {
+		return -((-a + n - 1) / n)
+	}
+	return a / n
+}
+
+func ceil(a, n int64) int64 { return -floor(-a, n) }
+
+// A framer measures frames.
+type framer struct {
+	rate int
+	hop  int64
+}
+
+// Filters are begun so long before what they are to measure, in milliseconds.
+const settleMS = 200
+
+func newFramer(r pcm.ReaderAt) *framer {
+	rate := r.Format().Rate
+	return &framer{rate: rate, hop: hopOf(rate)}
+}
+
+// measured gives the frames that begin in core, out of sound that begins at from and may reach beyond core, and the frames of
+// it in which words are looked for.
+func (m *framer) measured(b pcm.Block, mono []float64, fine *speech.Frames, from int64, core pcm.Span) Frames {
+	first, last := ceil(core.From, m.hop), ceil(core.To, m.hop)
+	f := newFrames(first, int(last-first), m.hop)
+	begin := max(0, first*m.hop-from-int64(m.rate)*settleMS/1000) // of the filters, in b
+	end := min(int64(len(mono)), (last+1)*m.hop-from)
+	high := speech.WithoutDrift(mono[begin:end], int64(m.rate))
+	power := make([]float32, f.Count+1) // of 10 ms each
+	for i := range power {
+		at := (first+int64(i))*m.hop - from - begin
+		sum := 0.0
+		for _, v := range high[min(at, int64(len(high))):min(at+m.hop, int64(len(high)))] {
+			sum += v * v
+		}
+		power[i] = float32(sum / float64(m.hop))
+	}
+	for i := range f.Level {
+		f.Level[i] = (power[i] + power[i+1]) / 2
+	}
+	for _, ch := range b {
+		k := measure.NewKFilter(m.rate)
+		k.Energy(ch[begin : first*m.hop-from])
+		for i := range f.Loud {
+			at := (first+int64(i))*m.hop - from
+			f.Loud[i] += float32(k.Energy(ch[at:min(at+m.hop, int64(len(ch)))]) / float64(m.hop))
+		}
+	}
+	m.bands(f, fine, from)
+	return f
+}
+
+// bands are the means of the frames in which words are looked for: those that begin with a frame, 5 and 10 ms later.
+func (m *framer) bands(f Frames, fine *speech.Frames, from int64) {
+	for i := range f.Count {
+		at := fine.At((f.First+int64(i))*m.hop - from)
+		n := min(3, len(fine.LevelDB)-at)
+		for k := at; k < at+n; k++ {
+			for b, p := range fine.Of(k) {
+				f.Bands[i*Bands+b] += float32(p / float64(n))
+			}
+		}
+	}
+}
+
+func (m *framer) write(to io.Writer, b pcm.Block, mono []float64, fine *speech.Frames, from int64, core pcm.Span) error {
+	f := m.measured(b, mono, fine, from, core)
+	raw := make([]byte, 0, f.Count*frameBytes)
+	for i := range f.Count {
+		for _, p := range f.Of(i) {
+			raw = binary.LittleEndian.AppendUint16(raw, code(p))
+		}
+		raw = binary.LittleEndian.AppendUint16(raw, code(f.Level[i]))
+		raw = binary.LittleEndian.AppendUint16(raw, code(f.Loud[i]))
+	}
+	_, err := to.Write(raw)
+	return err
+}
+
+// A power is kept as hundredths of a decibel over level.Silence.
+const codesInDB = 100
+
+func code(power float32) uint16 {
+	return uint16(max(0, min(math.MaxUint16, math.Round((level.OfPower(float64(power))-level.Silence)*codesInDB))))
+}
+
+// decoded are the powers of all codes; 0 is none at all.
+var decoded = sync.OnceValue(func() *[1 << 16]float32 {
+	var table [1 << 16]float32
+	for i := 1; i < len(table); i++ {
+		table[i] = float32(level.Power(level.Silence + float64(i)/codesInDB))
+	}
+	return &table
+})
+
+// keptFrames are those of what Write wrote.
+type keptFrames struct{ from io.ReaderAt }
+
+func (k *keptFrames) read(first int64, count int) (Frames, error) {
+	f := newFrames(first, count, 0)
+	raw := make([]byte, count*frameBytes)
+	if _, err := k.from.ReadAt(raw, first*frameBytes); err != nil {
+		return f, fmt.Errorf("the analysis of a recording cannot be read: %w", err)
+	}
+	table := decoded()
+	for i := range count {
+		frame := raw[i*frameBytes : (i+1)*frameBytes]
+		for b := range Bands {
+			f.Bands[i*Bands+b] = table[binary.LittleEndian.Uint16(frame[2*b:])]
+		}
+		f.Level[i] = table[binary.LittleEndian.Uint16(frame[2*Bands:])]
+		f.Loud[i] = table[binary.LittleEndian.Uint16(frame[2*Bands+2:])]
+	}
+	return f, nil
+}
+
+// madeFrames are made in blocks of blockFrames; the last few blocks are kept.
+type madeFrames struct {
+	r      pcm.ReaderAt
+	mu     sync.Mutex
+	blocks map[int64]*madeBlock
+	order  []int64
+}
+
+type madeBlock struct {
+	once   sync.Once
+	frames Frames
+	err    error
+}
+
+const (
+	blockFrames = 200
+	keptBlocks  = 64
+)
+
+func newMadeFrames(r pcm.ReaderAt) *madeFrames {
+	return &madeFrames{r: r, blocks: map[int64]*madeBlock{}}
+}
+
+func (m *madeFrames) block(n int64) (Frames, error) {
+	m.mu.Lock()
+	b := m.blocks[n]
+	if b == nil {
+		b = &madeBlock{}
+		m.blocks[n] = b
+		if m.order = append(m.order, n); len(m.order) > keptBlocks {
+			delete(m.blocks, m.order[0])
+			m.order = m.order[1:]
+		}
+	}
+	m.mu.Unlock()
+	b.once.Do(func() {
+		f := newFramer(m.r)
+		core := pcm.Span{From: n * blockFrames * f.hop, To: min(m.r.Len(), (n+1)*blockFrames*f.hop)}
+		wide := pcm.Span{From: max(0, core.From-settleMS/HopMS*f.hop), To: min(m.r.Len(), core.To+4*f.hop)}
+		sound, err := pcm.Read(m.r, wide)
+		if b.err = err; err == nil {
+			mono := measure.Mono(sound)
+			b.frames = f.measured(sound, mono, speech.FramesOf(mono, f.rate), wide.From, core)
+		}
+	})
+	return b.frames, b.err
+}
+
+func (m *madeFrames) read(first int64, count int) (Frames, error) {
+	f := newFrames(first, count, 0)
+	for done := 0; done < count; {
+		at := first + int64(done)
+		b, err := m.block(at / blockFrames)
+		if err != nil {
+			return f, err
+		}
+		from := int(at % blockFrames)
+		n := min(count-done, b.Count-from)
+		if n <= 0 {
+			break
+		}
+		copy(f.Bands[done*Bands:], b.Bands[from*Bands:(from+n)*Bands])
+		copy(f.Level[done:], b.Level[from:from+n])
+		copy(f.Loud[done:], b.Loud[from:from+n])
+		done += n
+	}
+	return f, nil
+}

@@ -1,0 +1,139 @@
+package audit
+
+import (
+	"context"
+
+	"blendseam/core/analysis"
+	"blendseam/core/level"
+	"blendseam/core/measure"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/speech"
+)
+
+// Surroundings are what a clip's recording holds around a moment of the scene, beyond the clip's edge too: where its words,
+// breaths and pauses lie, in samples of the scene, and its background at the clip's gain.
+type Surroundings struct {
+	Span         pcm.Span         // that was looked at
+	Stretches    []speech.Stretch // words and breaths
+	BackgroundDB float64          // level of the pauses, above 30 Hz
+	Colour       measure.Colour   // of the pauses
+	Pause        int64            // how much of it is pause, samples
+}
+
+// WordAt gives the word that sounds at a moment of the scene, with its ends in the scene.
+func (r *Surroundings) WordAt(at int64) (speech.Stretch, bool) {
+	for _, s := range r.Stretches {
+		if s.Kind == speech.Word && s.Span.Contains(at) {
+			return s, true
+		}
+	}
+	return speech.Stretch{}, false
+}
+
+// Around looks at a clip's recording around a moment: so much before and after, in milliseconds, as the recording has.
+func (m *Meter) Around(ctx context.Context, c *scene.Clip, at int64, beforeMS, afterMS float64) (*Surroundings, error) {
+	a, err := m.Says(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	return m.surroundings(a, c, pcm.Span{From: at - m.Samples(beforeMS), To: at + m.Samples(afterMS)})
+}
+
+func (m *Meter) surroundings(a *analysis.Recording, c *scene.Clip, span pcm.Span) (*Surroundings, error) {
+	shift := c.Shift()
+	span = span.Intersect(pcm.Span{To: a.Length}.Add(shift))
+	r := &Surroundings{Span: span, BackgroundDB: level.Silence}
+	if span.Empty() {
+		return r, nil
+	}
+	own := span.Add(-shift)
+	for _, s := range a.Within(own) {
+		s.Span = s.Span.Intersect(own).Add(shift)
+		if s.Voiced = s.Voiced.Intersect(own); !s.Voiced.Empty() {
+			s.Voiced = s.Voiced.Add(shift)
+		}
+		s.PeakDB += c.GainDB
+		r.Stretches = append(r.Stretches, s)
+	}
+	f, err := a.Frames(own)
+	if err != nil {
+		return nil, err
+	}
+	p := newPauses(f.Count)
+	for _, pause := range speech.Pauses(r.Stretches, span, m.Scene.SampleRate) {
+		r.Pause += pause.Len()
+		pause = pause.Add(-shift)
+		for i := range f.Count {
+			if s := f.Span(i); s.From >= pause.From && s.To <= pause.To {
+				gain := c.GainDB
+				if len(c.Level) > 0 {
+					gain += c.LevelDB((s.From + s.To) / 2)
+				}
+				p.add(f.Of(i), float64(f.Level[i]), level.Power(gain))
+			}
+		}
+	}
+	if r.BackgroundDB = p.backgroundDB(); len(p.levels) < speech.LeastLevels*2 {
+		var all []float64
+		for _, v := range f.Level {
+			all = append(all, level.OfPower(float64(v))+c.GainDB)
+		}
+		r.BackgroundDB = measure.Percentile(all, 0.1)
+	}
+	r.Colour = p.colour(m.Rate())
+	return r, nil
+}
+
+// thirds are the bands of an analysis, Hz.
+var thirds = measure.ThirdOctaves(speech.LowestHz, speech.HighestHz)
+
+// pauses add up frames of background.
+type pauses struct {
+	levels []float64 // dB
+	powers []float64
+}
+
+func newPauses(frames int) *pauses {
+	return &pauses{levels: make([]float64, 0, frames), powers: make([]float64, analysis.Bands)}
+}
+
+// add takes a frame at a gain, as a power.
+func (p *pauses) add(bands []float32, loud, gain float64) {
+	p.levels = append(p.levels, level.OfPower(loud*gain))
+	for b, v := range bands {
+		p.powers[b] += float64(v) * gain
+	}
+}
+
+func (p *pauses) backgroundDB() float64 { return measure.Percentile(p.levels, 0.5) }
+
+// colour is the mean of the frames' bands, for sound of rate samples a second.
+func (p *pauses) colour(rate int) measure.Colour {
+	c := measure.Colour{Centres: thirds, Powers: p.powers,
+		Seconds: float64(len(p.levels)) * analysis.HopMS / 1000}
+	if n := float64(len(p.levels)); n > 0 {
+		for b := range c.Powers {
+			c.Powers[b] /= n
+		}
+	}
+	return c
+}
+
+// beyondMS is how long the recordings are looked at beyond a seam, in milliseconds, sideMS how long within the clips.
+const (
+	beyondMS = 800
+	sideMS   = 2000
+)
+
+// Beside looks at the recording of a seam's left or right clip, at what is heard of it and a while beyond.
+func (m *Meter) Beside(ctx context.Context, c *scene.Clip, s Seam, incoming bool) (*Surroundings, error) {
+	fade := m.MS(s.To - s.From)
+	switch {
+	case c.Length <= m.Samples(2*sideMS) && fade < beyondMS/2: // both its ends at once
+		return m.Around(ctx, c, c.Start, beyondMS, m.MS(c.Length)+beyondMS)
+	case incoming:
+		return m.Around(ctx, c, s.To, beyondMS+fade, sideMS)
+	}
+	return m.Around(ctx, c, s.From, sideMS, beyondMS+fade)
+}

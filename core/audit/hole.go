@@ -1,0 +1,154 @@
+package audit
+
+import (
+	"blendseam/core/level"
+	"blendseam/core/measure"
+	"blendseam/core/mix"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/tone"
+)
+
+// tones are the mixers of the tone tracks that are heard.
+func (m *Meter) tones() (list []*mix.Mixer, err error) {
+	for _, t := range m.Scene.Tracks {
+		if t.Purpose != "tone" || !m.heard[t.ID] {
+			continue
+		}
+		x, err := m.Mixer(t.ID)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, x)
+	}
+	return list, nil
+}
+
+// together renders what some mixers sound together.
+func together(list []*mix.Mixer, span pcm.Span) (pcm.Block, error) {
+	var sum pcm.Block
+	for _, x := range list {
+		b, err := Render(x, span)
+		if err != nil {
+			return nil, err
+		}
+		if sum == nil {
+			sum = b
+			continue
+		}
+		for ch := range sum {
+			for i, v := range b[ch] {
+				sum[ch][i] += v
+			}
+		}
+	}
+	return sum, nil
+}
+
+// mostHoleS is how much of a long hole is looked at, in seconds.
+const mostHoleS = 20
+
+// floorOf is the part of a hole that lies between the fades of its lull.
+func (m *Meter) floorOf(r *Result, c *scene.Clip) pcm.Span {
+	floor := pcm.Span{From: r.From, To: r.To}
+	if u := c.Lull(r.Lull); u != nil {
+		floor.From, floor.To = floor.From+u.FadeIn, floor.To-u.FadeOut
+	}
+	if floor.Len() < m.Samples(10) {
+		floor = pcm.Span{From: r.At - m.Samples(5), To: r.At + m.Samples(5)}
+	}
+	floor.To = min(floor.To, floor.From+mostHoleS*m.Scene.SampleRate)
+	return floor
+}
+
+func (l *look) hole() error {
+	m, rate := &l.r.Measures, l.Rate()
+	span := pcm.Span{From: l.r.From, To: l.r.To}
+	sides, err := l.Rooms(l.ctx, l.left, span)
+	if err != nil {
+		return err
+	}
+	outside := OneRoom(sides)
+	if outside == nil { // nothing but words
+		return nil
+	}
+	outside = outside.Turned(l.track.GainDB)
+	tones, err := l.tones()
+	if err != nil {
+		return err
+	}
+	inside, err := together(append([]*mix.Mixer{l.alone}, tones...), span)
+	if err != nil {
+		return err
+	}
+	floor := l.floorOf(l.r, l.left).Add(-span.From)
+	floor.To = min(floor.To, inside.Len())
+	heard := inside.Slice(floor.From, floor.To)
+	in, out := level.Power(tone.LevelDB(heard, rate)), level.Power(outside.LevelDB)
+	for _, q := range outside.At { // a bed that lies under both
+		b, err := together(tones, q)
+		if err != nil {
+			return err
+		}
+		if b != nil {
+			out += level.Power(tone.LevelDB(b, rate)) * float64(q.Len()) / float64(outside.Sound.Len())
+		}
+	}
+	others, err := l.otherTracks(tones, span)
+	if err != nil {
+		return err
+	}
+	in, out = in+others, out+others
+	left, right := max(-120, level.OfPower(out)), max(-120, level.OfPower(in))
+	m.BackgroundLeftDB, m.BackgroundRightDB = &left, &right
+	if right > SilentDB && left > SilentDB {
+		const floorDB = -110
+		step := right - left
+		apart := measure.ColourStepDB(measure.ColourOf(outside.Sound, outside.Spans, rate), measure.ColourOf(inside, []pcm.Span{floor}, rate), floorDB)
+		m.BackgroundStepDB, m.ColourStepDB = &step, &apart
+	}
+	l.lullClick(inside, outside)
+	return nil
+}
+
+// otherTracks is the power of all other tracks at a hole, music among them: what it covers is not missed.
+func (l *look) otherTracks(tones []*mix.Mixer, span pcm.Span) (float64, error) {
+	if l.heard == l.alone {
+		return 0, nil
+	}
+	all, err := Render(l.heard, span)
+	if err != nil {
+		return 0, err
+	}
+	own, err := together(append([]*mix.Mixer{l.alone}, tones...), span)
+	if err != nil {
+		return 0, err
+	}
+	for ch := range all {
+		for i, v := range own[ch] {
+			all[ch][i] -= v
+		}
+	}
+	db := tone.LevelDB(all, l.Rate())
+	if db <= unheard {
+		return 0, nil
+	}
+	return level.Power(db), nil
+}
+
+// lullClick is the steepest millisecond in the hole over the steepest of the room.
+func (l *look) lullClick(inside pcm.Block, outside *Room) {
+	most := func(b pcm.Block) float64 {
+		top := level.Silence
+		for _, v := range l.Crispness(b) {
+			top = max(top, v)
+		}
+		return top
+	}
+	surround := level.Silence
+	for _, s := range outside.Spans {
+		surround = max(surround, most(outside.Sound.Slice(s.From, s.To)))
+	}
+	click := max(0, most(inside)-surround)
+	l.r.Measures.ClickDB = &click
+}

@@ -1,0 +1,252 @@
+package audit
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"runtime"
+	"slices"
+	"sync"
+
+	"blendseam/core/analysis"
+	"blendseam/core/level"
+	"blendseam/core/mix"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+)
+
+// A Result is a seam measured and judged.
+type Result struct {
+	Seam
+	Measures Measures `json:"measures"`
+	Verdict  Verdict  `json:"verdict"` // "" where it could not be measured
+	Cause    Cause    `json:"cause"`
+	Why      string   `json:"why"`
+	Worst    float64  `json:"-"` // how bad its worst figure is: from 1 on audible, from 2 on rough
+}
+
+// A Meter measures the seams of one scene. Its methods may be called in parallel.
+type Meter struct {
+	*Sources
+	Scene  *scene.Scene
+	within pcm.Span // outside of which nothing is measured; the zero Span is none
+	heard  map[string]bool
+	mu     sync.Mutex
+	mixers map[string]*mix.Mixer // by track, "" for the whole
+}
+
+// NewMeter prepares a scene for measuring. Nothing is opened before it is needed.
+func NewMeter(s *scene.Scene, from *Sources) *Meter {
+	m := &Meter{Sources: from, Scene: s, heard: map[string]bool{}, mixers: map[string]*mix.Mixer{}}
+	solo := false
+	for _, t := range s.Tracks {
+		solo = solo || t.Kind == scene.Sound && t.Solo
+	}
+	for _, t := range s.Tracks {
+		if t.Kind == scene.Sound && !t.Mute && (!solo || t.Solo) && len(t.Clips) > 0 {
+			m.heard[t.ID] = true
+		}
+	}
+	return m
+}
+
+// farS is how far from a seam anything is looked at, in seconds: dead silence is followed for ten.
+const farS = 11
+
+// Part is a meter for what lies near a span of another state of the scene alone, which is soon made, however long the scene.
+func (m *Meter) Part(s *scene.Scene, span pcm.Span) *Meter {
+	near := NewMeter(s, m.Sources)
+	far := farS * s.SampleRate
+	near.within = pcm.Span{From: span.From - far, To: span.To + far}
+	return near
+}
+
+// Mixer gives the mix of one track, or of the whole scene for "".
+func (m *Meter) Mixer(track string) (*mix.Mixer, error) {
+	if track != "" && m.heard[track] && len(m.heard) == 1 {
+		track = ""
+	}
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if x := m.mixers[track]; x != nil {
+		return x, nil
+	}
+	x, err := mix.New(m.Scene, m.Mix(m.Scene), mix.Options{Track: track, Within: m.within})
+	if err == nil {
+		m.mixers[track] = x
+	}
+	return x, err
+}
+
+// Heard tells whether a track of sound is part of the mix.
+func (m *Meter) Heard(track string) bool { return m.heard[track] }
+
+// Sound gives the sound of a clip's source.
+func (m *Meter) Sound(c *scene.Clip) (pcm.ReaderAt, error) {
+	src, err := m.source(c)
+	if err != nil {
+		return nil, err
+	}
+	return m.Open(m.Scene, src)
+}
+
+func (m *Meter) source(c *scene.Clip) (scene.Source, error) {
+	src, ok := m.Scene.Sources[c.Source]
+	if !ok {
+		return src, fmt.Errorf("clip %s: the scene has no source %q", c.Name, c.Source)
+	}
+	return src, nil
+}
+
+// Says gives what a clip's source says by itself.
+func (m *Meter) Says(ctx context.Context, c *scene.Clip) (*analysis.Recording, error) {
+	src, err := m.source(c)
+	if err != nil {
+		return nil, err
+	}
+	return m.Analysis(ctx, m.Scene, src)
+}
+
+// Raw is the recording of a clip over a span of the scene, at the clip's gain and beyond its edges, silent where there is none.
+func (m *Meter) Raw(c *scene.Clip, span pcm.Span) (pcm.Block, error) {
+	r, err := m.Sound(c)
+	if err != nil {
+		return nil, err
+	}
+	at := span.From - c.Shift()
+	b, err := pcm.Read(r, span.Add(-c.Shift()))
+	gain := level.Amplitude(c.GainDB)
+	for i := range b.Len() {
+		if len(c.Level) > 0 {
+			gain = level.Amplitude(c.GainDB + c.LevelDB(at+i))
+		}
+		for _, ch := range b {
+			ch[i] *= gain
+		}
+	}
+	return b, err
+}
+
+// Samples is how many samples so many milliseconds are.
+func (m *Meter) Samples(ms float64) int64 {
+	return int64(math.Round(ms * float64(m.Scene.SampleRate) / 1000))
+}
+
+// MS is how many milliseconds so many samples are.
+func (m *Meter) MS(samples int64) float64 {
+	return float64(samples) * 1000 / float64(m.Scene.SampleRate)
+}
+
+// Rate is the scene's rate as most of core takes it.
+func (m *Meter) Rate() int { return int(m.Scene.SampleRate) }
+
+// Render gives a stretch of a mix.
+func Render(x *mix.Mixer, span pcm.Span) (pcm.Block, error) {
+	b := pcm.NewBlock(x.Channels(), span.Len())
+	return b, x.Render(b, span.From)
+}
+
+// Seam measures and judges one seam. Levels of voices, words, clicks and ends are measured in the track alone, all else in the
+// mix of the scene as it is heard, or in the track alone where that is not heard.
+func (m *Meter) Seam(ctx context.Context, s Seam) (Result, error) {
+	r := Result{Seam: s}
+	l, err := m.look(ctx, &r)
+	if err != nil {
+		return r, fmt.Errorf("seam at %s: %w", m.Scene.Timecode(s.At), err)
+	}
+	steps := []func() error{l.backgrounds, l.words, l.levels, l.clicks, l.silence, l.drop, l.blended, l.peak}
+	if s.Kind == Lull {
+		steps = []func() error{l.hole, l.silence, l.peak}
+	}
+	for _, step := range steps {
+		if err := step(); err != nil {
+			return r, fmt.Errorf("seam at %s: %w", m.Scene.Timecode(s.At), err)
+		}
+	}
+	l.handles()
+	r.judge(m.Scene.SampleRate)
+	return r, nil
+}
+
+// All measures every seam of a scene, on so many threads; 0 is one for each processor. A seam beside which a recording is missing
+// has no verdict, and says which recording that is.
+func All(ctx context.Context, m *Meter, threads int) ([]Result, error) {
+	found := Find(m.Scene)
+	results := make([]Result, len(found))
+	err := Spread(ctx, len(found), threads, func(i int) (err error) {
+		results[i], err = m.Measured(ctx, found[i])
+		return err
+	})
+	return results, err
+}
+
+// Measured is Seam, but a recording that is missing is no error: the result has no verdict then, and says why.
+func (m *Meter) Measured(ctx context.Context, s Seam) (Result, error) {
+	r, err := m.Seam(ctx, s)
+	var missing *Missing
+	if errors.As(err, &missing) {
+		return Result{Seam: s, Cause: None, Why: "cannot be measured: " + missing.Error()}, nil
+	}
+	return r, err
+}
+
+type beginKey struct{}
+
+// Beginning lets whatever Spread does under ctx begin each of its threads so: at a lower priority, say.
+func Beginning(ctx context.Context, begin func()) context.Context {
+	return context.WithValue(ctx, beginKey{}, begin)
+}
+
+// Spread does something for each of n numbers, on so many threads, 0 being one for each processor, and gives the first error.
+// It ends early when there is one, or when ctx ends.
+func Spread(ctx context.Context, n, threads int, do func(i int) error) error {
+	if threads <= 0 {
+		threads = runtime.GOMAXPROCS(0)
+	}
+	begin, _ := ctx.Value(beginKey{}).(func())
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	var group sync.WaitGroup
+	next := make(chan int)
+	for range min(n, threads) {
+		group.Go(func() {
+			if begin != nil {
+				begin()
+			}
+			for i := range next {
+				if err := do(i); err != nil {
+					cancel(err)
+				}
+			}
+		})
+	}
+feed:
+	for i := range n {
+		select {
+		case next <- i:
+		case <-ctx.Done():
+			break feed
+		}
+	}
+	close(next)
+	group.Wait()
+	return context.Cause(ctx)
+}
+
+// Missing gives the recordings of the scene that are not there, by name.
+func (m *Meter) Missing() (names []string) {
+	for _, t := range m.Scene.Tracks {
+		for i := range t.Clips {
+			c := &t.Clips[i]
+			if t.Kind != scene.Sound || slices.Contains(names, m.Scene.Sources[c.Source].Name) {
+				continue
+			}
+			var missing *Missing
+			if _, err := m.Sound(c); errors.As(err, &missing) {
+				names = append(names, missing.Name)
+			}
+		}
+	}
+	return names
+}

@@ -1,0 +1,145 @@
+package audit
+
+import (
+	"context"
+	"fmt"
+
+	"blendseam/core/analysis"
+	"blendseam/core/cache"
+	"blendseam/core/mix"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/tone"
+	"blendseam/core/tone/recipe"
+)
+
+// Sources give the sound of a scene's sources, at the scene's rate, and what each says by itself. Scenes of one rate may share
+// them. They may be asked in parallel.
+type Sources struct {
+	open    mix.Open
+	analyse Analyse
+	sounds  *cache.Cache[string, pcm.ReaderAt] // by source
+	known   *cache.Cache[string, *analysis.Recording]
+	tones   *cache.Cache[string, *builtTone]
+}
+
+// Analyse gives the analysis of a recording.
+type Analyse func(context.Context, scene.Source, pcm.ReaderAt) (*analysis.Recording, error)
+
+// So many recordings are known at once, and so many tones.
+const (
+	knownRecordings = 256
+	knownTones      = 96
+)
+
+type builtTone struct {
+	sound    *tone.Reader
+	analysis *analysis.Recording
+}
+
+// NewSources opens recordings by open. With no analyse they are analysed when that is first needed, in memory.
+func NewSources(open mix.Open, analyse Analyse) *Sources {
+	if analyse == nil {
+		analyse = func(ctx context.Context, _ scene.Source, r pcm.ReaderAt) (*analysis.Recording, error) {
+			return analysis.Of(ctx, r)
+		}
+	}
+	return &Sources{open, analyse, cache.New[string, pcm.ReaderAt](knownRecordings), cache.New[string, *analysis.Recording](knownRecordings),
+		cache.New[string, *builtTone](knownTones)}
+}
+
+// Missing says that the sound of a recording cannot be had, and why.
+type Missing struct {
+	Name string // of the recording
+	Err  error
+}
+
+func (m *Missing) Error() string { return m.Err.Error() }
+func (m *Missing) Unwrap() error { return m.Err }
+
+// Open gives the sound of a source of a scene, recording or tone.
+func (s *Sources) Open(sc *scene.Scene, src scene.Source) (pcm.ReaderAt, error) {
+	if src.Tone != nil {
+		b, err := s.tone(sc, src)
+		if err != nil {
+			return nil, err
+		}
+		return b.sound, nil
+	}
+	return s.sounds.Get(context.Background(), src.ID, func(context.Context) (pcm.ReaderAt, error) {
+		r, err := s.open(src)
+		if err != nil {
+			return nil, &Missing{src.Name, err}
+		}
+		return r, nil
+	})
+}
+
+// Mix opens sources for a mixer. One that is missing is an error when it is to be heard, not before: what lies elsewhere can be
+// measured all the same.
+func (s *Sources) Mix(sc *scene.Scene) mix.Open {
+	return func(src scene.Source) (pcm.ReaderAt, error) {
+		r, err := s.Open(sc, src)
+		if err != nil {
+			return unreadable{pcm.Format{Rate: int(sc.SampleRate), Channels: max(1, src.Channels), Bits: 64, Float: true}, src.Samples, err}, nil
+		}
+		return r, nil
+	}
+}
+
+// unreadable is a sound that is not there.
+type unreadable struct {
+	format pcm.Format
+	length int64
+	err    error
+}
+
+func (u unreadable) Format() pcm.Format                       { return u.format }
+func (u unreadable) Len() int64                               { return u.length }
+func (u unreadable) ReadSamplesAt(_ pcm.Block, _ int64) error { return u.err }
+
+// Analysis gives what a source of a scene says by itself.
+func (s *Sources) Analysis(ctx context.Context, sc *scene.Scene, src scene.Source) (*analysis.Recording, error) {
+	if src.Tone != nil {
+		b, err := s.tone(sc, src)
+		if err != nil {
+			return nil, err
+		}
+		return b.analysis, nil
+	}
+	return s.known.Get(ctx, src.ID, func(ctx context.Context) (*analysis.Recording, error) {
+		r, err := s.Open(sc, src)
+		if err != nil {
+			return nil, err
+		}
+		a, err := s.analyse(ctx, src, r)
+		if err != nil && ctx.Err() == nil {
+			return nil, fmt.Errorf("%s cannot be analysed: %w", src.Name, err)
+		}
+		return a, err
+	})
+}
+
+// tone gives a tone by its id, which says all of its recipe.
+func (s *Sources) tone(sc *scene.Scene, src scene.Source) (*builtTone, error) {
+	key := fmt.Sprintf("%s/%d", src.ID, max(1, src.Channels))
+	return s.tones.Get(context.Background(), key, func(context.Context) (*builtTone, error) {
+		r := tone.Open(*src.Tone, int(sc.SampleRate), max(1, src.Channels), src.Samples, s.Material(sc))
+		return &builtTone{r, analysis.OfTone(r)}, nil
+	})
+}
+
+// Material reads what tone is made from.
+func (s *Sources) Material(sc *scene.Scene) func(recipe.Material) (pcm.Block, error) {
+	return func(m recipe.Material) (pcm.Block, error) {
+		from, ok := sc.Sources[m.Source]
+		if !ok {
+			return nil, fmt.Errorf("room tone: the scene has no source %q", m.Source)
+		}
+		r, err := s.Open(sc, from)
+		if err != nil {
+			return nil, err
+		}
+		return pcm.Read(r, m.Span())
+	}
+}

@@ -1,0 +1,162 @@
+package media
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"blendseam/core/analysis"
+	"blendseam/core/pcm"
+)
+
+// Analysis gives what a recording says by itself, at a rate it was prepared for. It is made if it is not there, once, also
+// where several processes ask for it at once; progress, if not nil, is told how much is done, from 0 to 1.
+func (l *Library) Analysis(ctx context.Context, id string, rate int64, progress func(done float64)) (*analysis.Recording, error) {
+	w, err := l.Sound(id, rate)
+	if err != nil {
+		return nil, err
+	}
+	defer w.Close()
+	return keptAnalysis(ctx, filepath.Join(l.folder(id), analysisName(rate)), w, progress)
+}
+
+// Analysed tells whether the analysis of a recording is there.
+func (l *Library) Analysed(id string, rate int64) bool {
+	_, err := os.Stat(filepath.Join(l.folder(filepath.Base(id)), analysisName(rate)))
+	return err == nil
+}
+
+func analysisName(rate int64) string { return fmt.Sprintf("analysis-%d-%d", analysis.Version, rate) }
+
+// keptAnalysis reads an analysis from a file, and makes the file if it is not there or is not whole.
+func keptAnalysis(ctx context.Context, file string, r pcm.ReaderAt, progress func(float64)) (*analysis.Recording, error) {
+	a, err := readAnalysis(file)
+	if err == nil || !errors.Is(err, fs.ErrNotExist) && !errors.Is(err, analysis.ErrOther) {
+		return a, err
+	}
+	unlock, err := lockFile(ctx, file+".lock")
+	if err != nil {
+		return nil, err
+	}
+	defer unlock()
+	if a, err := readAnalysis(file); err == nil { // another process has made it
+		return a, nil
+	}
+	part, err := os.CreateTemp(filepath.Dir(file), filepath.Base(file)+".part-*")
+	if err != nil {
+		return nil, err
+	}
+	defer os.Remove(part.Name())
+	defer part.Close()
+	if err := analysis.Write(ctx, part, r, progress); err != nil {
+		return nil, err
+	}
+	if err := part.Close(); err != nil {
+		return nil, err
+	}
+	if err := os.Rename(part.Name(), file); err != nil {
+		return nil, err
+	}
+	return readAnalysis(file)
+}
+
+// readAnalysis opens what was kept. The file stays open for as long as the analysis is used.
+func readAnalysis(file string) (*analysis.Recording, error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, err
+	}
+	info, err := f.Stat()
+	if err != nil {
+		f.Close()
+		return nil, err
+	}
+	a, err := analysis.Read(f, info.Size())
+	if err != nil {
+		f.Close()
+	}
+	return a, err
+}
+
+// lockFile waits until no other process holds a file, or ctx ends.
+func lockFile(ctx context.Context, path string) (unlock func(), err error) {
+	f, err := os.OpenFile(path, os.O_CREATE|os.O_RDWR, 0o644)
+	if err != nil {
+		return nil, err
+	}
+	again := time.NewTicker(20 * time.Millisecond)
+	defer again.Stop()
+	for {
+		err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB)
+		if err == nil {
+			return func() { f.Close() }, nil
+		}
+		if !errors.Is(err, syscall.EWOULDBLOCK) && !errors.Is(err, syscall.EINTR) {
+			f.Close()
+			return nil, err
+		}
+		select {
+		case <-again.C:
+		case <-ctx.Done():
+			f.Close()
+			return nil, ctx.Err()
+		}
+	}
+}
+
+// keptDays is how long an analysis lies in the user's cache without being used.
+const keptDays = 60
+
+// AnalysisOf gives what the sound of a file, read at some rate, says by itself. It is kept in the user's cache folder, under the
+// file's name, size and time; where there is no such folder it is made in memory.
+func AnalysisOf(ctx context.Context, path string, r pcm.ReaderAt) (*analysis.Recording, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, err
+	}
+	whole, err := filepath.Abs(path)
+	if err != nil {
+		return nil, err
+	}
+	cache, err := os.UserCacheDir()
+	if err == nil {
+		cache = filepath.Join(cache, "blendseam", "analyses")
+		err = os.MkdirAll(cache, 0o755)
+	}
+	if err != nil {
+		return analysis.Of(ctx, r)
+	}
+	sum := sha256.Sum256(fmt.Appendf(nil, "%s\n%d\n%d\n%d", whole, info.Size(), info.ModTime().UnixNano(), r.Format().Rate))
+	file := filepath.Join(cache, hex.EncodeToString(sum[:16])+"-"+analysisName(int64(r.Format().Rate)))
+	if _, err := os.Stat(file); err == nil {
+		now := time.Now()
+		os.Chtimes(file, now, now)
+	} else {
+		forgetOld(cache)
+	}
+	a, err := keptAnalysis(ctx, file, r, nil)
+	if err != nil && ctx.Err() == nil { // a full disk, say: what was asked for is the figures
+		return analysis.Of(ctx, r)
+	}
+	return a, err
+}
+
+// forgetOld removes what has not been used for long.
+func forgetOld(cache string) {
+	list, err := os.ReadDir(cache)
+	if err != nil {
+		return
+	}
+	for _, e := range list {
+		if info, err := e.Info(); err == nil && time.Since(info.ModTime()) > keptDays*24*time.Hour {
+			os.Remove(filepath.Join(cache, e.Name()))
+		}
+	}
+}

@@ -1,0 +1,113 @@
+package workspace
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"log/slog"
+	"sync"
+	"time"
+
+	"blendseam/core/scene"
+	"blendseam/store"
+)
+
+// Jobs run long work beside the requests; pages follow it by events and can stop it.
+type Jobs struct {
+	ctx   context.Context
+	store *store.Store
+	hub   *Hub
+	mu    sync.Mutex
+	stops map[string]context.CancelFunc
+	at    map[string]float64 // progress of those under way, 0..1
+	group sync.WaitGroup
+}
+
+func newJobs(ctx context.Context, st *store.Store, h *Hub) *Jobs {
+	return &Jobs{ctx: context.WithoutCancel(ctx), store: st, hub: h, stops: map[string]context.CancelFunc{}, at: map[string]float64{}}
+}
+
+// A Progress says how far a job is.
+type Progress struct {
+	store.Job
+	Done float64 `json:"done"` // 0..1
+}
+
+// Start runs work as a job. What it returns is the job's result.
+func (j *Jobs) Start(ctx context.Context, sceneID, kind, words string, work func(ctx context.Context, id string, done func(float64)) (any, error)) (store.Job, error) {
+	job, err := j.store.AddJob(ctx, sceneID, kind, words)
+	if err != nil {
+		return job, err
+	}
+	run, stop := context.WithCancel(j.ctx)
+	j.mu.Lock()
+	j.stops[job.ID], j.at[job.ID] = stop, 0
+	j.mu.Unlock()
+	j.group.Go(func() {
+		defer stop()
+		var told time.Time
+		result, err := work(run, job.ID, func(done float64) {
+			j.mu.Lock()
+			j.at[job.ID] = done
+			j.mu.Unlock()
+			if time.Since(told) > 100*time.Millisecond {
+				told = time.Now()
+				j.hub.Tell(sceneID, "job", Progress{job, done})
+			}
+		})
+		j.end(job, result, err)
+	})
+	return job, nil
+}
+
+func (j *Jobs) end(job store.Job, result any, err error) {
+	job.State = "done"
+	switch {
+	case errors.Is(err, context.Canceled):
+		job.State, job.Error = "stopped", "Stopped before it was done; nothing was kept."
+	case err != nil:
+		job.State, job.Error = "failed", scene.Message(err)
+	default:
+		if job.Result, err = json.Marshal(result); err != nil {
+			job.State, job.Error = "failed", err.Error()
+		}
+	}
+	if err := j.store.EndJob(j.ctx, job); err != nil {
+		slog.Error("what became of a job could not be kept", "job", job.Words, "err", err)
+	}
+	j.mu.Lock()
+	delete(j.stops, job.ID)
+	delete(j.at, job.ID)
+	j.mu.Unlock()
+	j.hub.Tell(job.Scene, "job", Progress{job, 1})
+}
+
+// Progress says how far a job is.
+func (j *Jobs) Progress(job store.Job) Progress {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	if job.State == "running" {
+		return Progress{job, j.at[job.ID]}
+	}
+	return Progress{job, 1}
+}
+
+// Stop stops a job; false if it is not under way.
+func (j *Jobs) Stop(id string) bool {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	stop := j.stops[id]
+	if stop != nil {
+		stop()
+	}
+	return stop != nil
+}
+
+func (j *Jobs) close() {
+	j.mu.Lock()
+	for _, stop := range j.stops {
+		stop()
+	}
+	j.mu.Unlock()
+	j.group.Wait()
+}

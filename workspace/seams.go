@@ -1,0 +1,317 @@
+package workspace
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"math"
+	"slices"
+	"sync"
+	"time"
+
+	"blendseam/core/audit"
+	"blendseam/core/scene"
+)
+
+// A seamList is what follows from a state of a scene for its seams, before anything is measured.
+type seamList struct {
+	found    []audit.Seam
+	keys     []string
+	leads    map[scene.Edge]int64
+	offsets  map[string]int64           // of clips out of sync
+	accepted map[string]*scene.Accepted // by seam
+}
+
+func (s *Scene) seams(ctx context.Context) (*seamList, error) {
+	return s.w.lists.Get(ctx, s.Key, func(context.Context) (*seamList, error) {
+		sc := s.Scene
+		x := &seamList{found: audit.Find(sc), leads: sc.Leads(), offsets: sc.Offsets(), accepted: map[string]*scene.Accepted{}}
+		keys := audit.NewKeys(sc)
+		for _, f := range x.found {
+			x.keys = append(x.keys, keys.Of(f))
+			if a := audit.Acceptance(sc, f); a != nil {
+				x.accepted[f.ID] = a
+			}
+		}
+		return x, nil
+	})
+}
+
+// Seam gives a seam of the scene by its id; ok is false if it is not there, or not any more.
+func (s *Scene) Seam(ctx context.Context, id string) (x audit.Seam, ok bool, err error) {
+	list, err := s.seams(ctx)
+	if err != nil {
+		return x, false, err
+	}
+	i := slices.IndexFunc(list.found, func(x audit.Seam) bool { return x.ID == id })
+	if i < 0 {
+		return x, false, nil
+	}
+	return list.found[i], true, nil
+}
+
+// known gives what was measured under a key.
+func (w *Workspace) known(key string) (audit.Result, bool) {
+	if r, ok := w.results.Known(key); ok {
+		return r, true
+	}
+	return w.gaps.Known(key)
+}
+
+// Measured gives the measures of a seam. One that cannot be measured, as a recording is missing, has no verdict and says so.
+func (s *Scene) Measured(ctx context.Context, x audit.Seam) (audit.Result, error) {
+	list, err := s.seams(ctx)
+	if err != nil {
+		return audit.Result{}, err
+	}
+	key := ""
+	for i, f := range list.found {
+		if f.ID == x.ID {
+			key = list.keys[i]
+		}
+	}
+	return s.measured(ctx, x, key)
+}
+
+func (s *Scene) measured(ctx context.Context, x audit.Seam, key string) (audit.Result, error) {
+	r, ok := s.w.known(key)
+	if !ok {
+		m, err := s.Adviser(ctx)
+		if err != nil {
+			return r, err
+		}
+		r, err = m.Measured(ctx, x)
+		if err != nil {
+			return r, err
+		}
+		if r.Verdict == "" {
+			s.w.gaps.Put(key, r)
+		} else {
+			s.w.results.Put(key, r)
+		}
+	}
+	r.Seam = x
+	return r, nil
+}
+
+// All gives the measures of all seams, in order of time.
+func (s *Scene) All(ctx context.Context) ([]audit.Result, error) {
+	list, err := s.seams(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all := make([]audit.Result, len(list.found))
+	err = audit.Spread(ctx, len(all), 0, func(i int) (err error) {
+		all[i], err = s.measured(ctx, list.found[i], list.keys[i])
+		return err
+	})
+	return all, err
+}
+
+// settle is how long a scene must be left alone before it is measured: an edit does not wait for the measures of
+// the one before.
+const settle = 250 * time.Millisecond
+
+// measuring is which states are being measured beside the requests, by scene.
+type measuring struct {
+	mu   sync.Mutex
+	busy map[string]run
+}
+
+type run struct {
+	node int64
+	stop context.CancelFunc
+}
+
+// Measure measures what is not known of the scene's seams yet, beside the requests, unless that is being done. What goes on for an
+// older state of the scene ends.
+func (s *Scene) Measure() {
+	m := &s.w.measuring
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	was, busy := m.busy[s.Key.Scene]
+	if busy && was.node == s.Key.Node || s.w.ctx.Err() != nil {
+		return
+	}
+	if busy {
+		was.stop()
+	}
+	if m.busy == nil {
+		m.busy = map[string]run{}
+	}
+	ctx, stop := context.WithCancel(s.w.ctx)
+	m.busy[s.Key.Scene] = run{s.Key.Node, stop}
+	s.w.beside("measuring "+s.Scene.Name, func() {
+		defer func() {
+			stop()
+			m.mu.Lock()
+			defer m.mu.Unlock()
+			if m.busy[s.Key.Scene].node == s.Key.Node {
+				delete(m.busy, s.Key.Scene)
+			}
+		}()
+		if err := s.measureAll(audit.Beginning(ctx, modest)); err != nil && ctx.Err() == nil {
+			slog.Error("the seams cannot be measured", "scene", s.Scene.Name, "err", err)
+		}
+	})
+}
+
+func (s *Scene) measureAll(ctx context.Context) error {
+	select {
+	case <-time.After(settle):
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	all, err := s.All(ctx)
+	if err != nil {
+		return err
+	}
+	count, whole := map[audit.Verdict]int{}, true
+	for _, r := range all {
+		count[r.Verdict]++
+		whole = whole && r.Verdict != ""
+	}
+	if whole {
+		if err := s.w.Store.SetVerdicts(ctx, s.Key.Scene, s.Scene, count[audit.Clean], count[audit.Audible], count[audit.Rough]); err != nil {
+			return err
+		}
+	}
+	s.w.Hub.Tell(s.Key.Scene, "seams", map[string]bool{"measured": true})
+	return nil
+}
+
+// Returned says that recordings were brought in: what could not be measured without them is looked at again.
+func (w *Workspace) Returned() { w.gaps.Drop(func(string) bool { return true }) }
+
+// A SeamView is a seam in the list; its verdict is "" until it is measured.
+type SeamView struct {
+	audit.Result
+	TC   string `json:"tc"`
+	Lead *int64 `json:"lead,omitempty"` // samples by which sound is cut earlier than its picture; none without picture
+
+	Accepted *string `json:"accepted,omitempty"` // the note of an editor who lets it be so
+}
+
+// A SeamAnswer is the list of seams, or what has changed in it since the token that a page names.
+type SeamAnswer struct {
+	Revision int64            `json:"revision"`
+	Pending  int              `json:"pending"` // still to be measured
+	Token    int64            `json:"token"`
+	Order    []string         `json:"order,omitempty"` // ids; none if it is as it was
+	Set      []SeamView       `json:"set,omitempty"`   // new or changed
+	Moved    Moved            `json:"moved,omitempty"` // changed in nothing but their place, in samples
+	Offsets  map[string]int64 `json:"offsets"`
+}
+
+// Moved is what changed in nothing but its place, by how much later it lies.
+type Moved []struct {
+	By  int64    `json:"by"`
+	IDs []string `json:"ids"`
+}
+
+// Add adds one.
+func (m *Moved) Add(by int64, id string) {
+	for i := range *m {
+		if (*m)[i].By == by {
+			(*m)[i].IDs = append((*m)[i].IDs, id)
+			return
+		}
+	}
+	*m = append(*m, struct {
+		By  int64    `json:"by"`
+		IDs []string `json:"ids"`
+	}{by, []string{id}})
+}
+
+// told is what pages were told last of seams, the newest last.
+type told struct {
+	mu     sync.Mutex
+	lists  []toldList
+	tokens int64
+}
+
+const keptTold = 24
+
+type toldList struct {
+	token int64
+	order []string
+	of    map[string]signature
+}
+
+// A signature differs for a seam of which a page must be told.
+type signature struct {
+	key, track, left, right string
+	known                   bool
+	lead, at                int64
+	accepted                string
+}
+
+// Seams gives what differs from the list that was told with a token, all of it if that is not known any more.
+func (s *Scene) Seams(ctx context.Context, since int64) (a SeamAnswer, err error) {
+	x, err := s.seams(ctx)
+	if err != nil {
+		return a, err
+	}
+	list, pending := s.views(x)
+	a.Revision, a.Pending, a.Offsets = s.Revision, pending, x.offsets
+	t := &s.w.told
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	var was toldList
+	for _, old := range t.lists {
+		if old.token == since {
+			was = old
+		}
+	}
+	now := toldList{of: make(map[string]signature, len(list)), order: make([]string, len(list))}
+	for i, v := range list {
+		sig := signature{x.keys[i], v.TrackName, v.LeftName, v.RightName, v.Why != "", math.MinInt64, v.At, ""}
+		if v.Accepted != nil {
+			sig.accepted = "accepted " + *v.Accepted
+		}
+		if v.Lead != nil {
+			sig.lead = *v.Lead
+		}
+		now.order[i], now.of[v.ID] = v.ID, sig
+		old, ok := was.of[v.ID]
+		by := sig.at - old.at
+		old.at = sig.at
+		switch {
+		case !ok || old != sig:
+			a.Set = append(a.Set, v)
+		case by != 0:
+			a.Moved.Add(by, v.ID)
+		}
+	}
+	if !slices.Equal(now.order, was.order) {
+		a.Order = now.order
+	}
+	t.tokens++
+	now.token, a.Token = t.tokens, t.tokens
+	if t.lists = append(t.lists, now); len(t.lists) > keptTold {
+		t.lists = t.lists[1:]
+	}
+	return a, nil
+}
+
+func (s *Scene) views(x *seamList) (list []SeamView, pending int) {
+	list = make([]SeamView, len(x.found))
+	for i, f := range x.found {
+		r, ok := s.w.known(x.keys[i])
+		if !ok {
+			pending++
+		}
+		r.Seam = f
+		list[i] = SeamView{Result: r, TC: s.Scene.Timecode(f.At)}
+		if a := x.accepted[f.ID]; a != nil {
+			list[i].Accepted = &a.Note
+		}
+		if lead, ok := x.leads[scene.Edge{Left: f.Left, Right: f.Right}]; ok {
+			list[i].Lead = &lead
+		}
+	}
+	return list, pending
+}
+
+// ErrNoSeam says that a seam is not there any more.
+var ErrNoSeam = errors.New("This seam is not there any more.")

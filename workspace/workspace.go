@@ -1,0 +1,257 @@
+// Package workspace owns opened scenes and all that is derived from them: mixers, measures, proposals, fillings and findings, each
+// kept under a key that names everything it depends on, bounded, and made once however many ask. It runs the long work beside
+// the requests and tells pages what happens. It knows nothing of HTTP.
+package workspace
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"sync"
+
+	"blendseam/core/advise"
+	"blendseam/core/analysis"
+	"blendseam/core/audit"
+	"blendseam/core/cache"
+	"blendseam/core/fill"
+	"blendseam/core/mix"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/intake"
+	"blendseam/store"
+)
+
+// A Workspace is what the pages of one program work in. Its methods may be called in parallel.
+type Workspace struct {
+	intake.Intake
+	Hub  *Hub
+	Jobs *Jobs
+
+	ctx  context.Context // of what goes on beside the requests
+	stop context.CancelFunc
+	work sync.WaitGroup
+
+	sources  *cache.Cache[int64, *audit.Sources] // by sample rate
+	mixers   *cache.Cache[mixerOf, *mix.Mixer]
+	advisers *cache.Cache[Key, *advise.Adviser]
+	lists    *cache.Cache[Key, *seamList]
+	tries    *cache.Cache[Key, *scene.Scene]
+	results  *cache.Cache[string, audit.Result] // by audit.Keys
+	gaps     *cache.Cache[string, audit.Result] // likewise, of seams whose recordings are missing
+	mendings *cache.Cache[Key, *advise.Mending]
+	findings *cache.Cache[Key, *Findings]
+	fillings *cache.Cache[fillingsOf, []fill.Filling]
+
+	measuring measuring
+	told      told
+	rooms     rooms
+}
+
+// How much of each kind is kept.
+const (
+	keptRates    = 4
+	keptMixers   = 32 // enough for a few pages with their auditions
+	keptAdvisers = 8
+	keptLists    = 16
+	keptTries    = 16
+	keptResults  = 20000
+	keptMendings = 4
+	keptFindings = 8
+	keptFillings = 32
+)
+
+// New gives a workspace. What goes on in it ends with Close, not with ctx.
+func New(ctx context.Context, in intake.Intake) *Workspace {
+	w := &Workspace{Intake: in, Hub: newHub(),
+		sources:  cache.New[int64, *audit.Sources](keptRates),
+		mixers:   cache.New[mixerOf, *mix.Mixer](keptMixers),
+		advisers: cache.New[Key, *advise.Adviser](keptAdvisers),
+		lists:    cache.New[Key, *seamList](keptLists),
+		tries:    cache.New[Key, *scene.Scene](keptTries),
+		results:  cache.New[string, audit.Result](keptResults),
+		gaps:     cache.New[string, audit.Result](keptResults),
+		mendings: cache.New[Key, *advise.Mending](keptMendings),
+		findings: cache.New[Key, *Findings](keptFindings),
+		fillings: cache.New[fillingsOf, []fill.Filling](keptFillings),
+	}
+	w.ctx, w.stop = context.WithCancel(context.WithoutCancel(ctx))
+	w.Jobs = newJobs(w.ctx, in.Store, w.Hub)
+	return w
+}
+
+// Close ends what goes on, and waits for it.
+func (w *Workspace) Close() {
+	w.Hub.Close()
+	w.Jobs.close()
+	w.stop()
+	w.work.Wait()
+}
+
+// beside does work beside the requests, at a low priority. Close waits for it.
+func (w *Workspace) beside(what string, work func()) {
+	w.work.Go(func() {
+		defer func() {
+			if p := recover(); p != nil {
+				slog.Error("work broke off", "work", what, "panic", p)
+			}
+		}()
+		modest()
+		work()
+	})
+}
+
+// A Key names a state of a scene, or that state with an edit tried on it.
+type Key struct {
+	Scene string
+	Node  int64
+	Edit  string
+}
+
+type mixerOf struct {
+	Key
+	mix.Options
+}
+
+// A Scene is a state of a scene that is open.
+type Scene struct {
+	store.State
+	Key Key
+	w   *Workspace
+}
+
+// Open gives a scene as it is now.
+func (w *Workspace) Open(ctx context.Context, id string) (*Scene, error) {
+	st, err := w.Store.Scene(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	return &Scene{st, Key{Scene: id, Node: st.Node}, w}, nil
+}
+
+// OpenAt gives a scene as it was at a node of its past.
+func (w *Workspace) OpenAt(ctx context.Context, id string, node int64) (*Scene, error) {
+	sc, err := w.Store.At(ctx, id, node)
+	if err != nil {
+		return nil, err
+	}
+	return &Scene{store.State{Scene: sc, Node: node}, Key{Scene: id, Node: node}, w}, nil
+}
+
+// Try gives the scene as it would be after an edit.
+func (s *Scene) Try(ctx context.Context, e scene.Edit) (*Scene, error) {
+	raw, err := scene.Marshal(e)
+	if err != nil {
+		return nil, err
+	}
+	key := s.Key
+	key.Edit += string(raw)
+	then, err := s.w.tries.Get(ctx, key, func(context.Context) (*scene.Scene, error) { return scene.Apply(s.Scene, e) })
+	if err != nil {
+		return nil, err
+	}
+	st := s.State
+	st.Scene = then
+	return &Scene{st, key, s.w}, nil
+}
+
+// Sources give the sound of recordings and tones at the scene's rate.
+func (s *Scene) Sources() *audit.Sources { return s.w.sourcesAt(s.Scene.SampleRate) }
+
+func (w *Workspace) sourcesAt(rate int64) *audit.Sources {
+	sources, err := w.sources.Get(context.Background(), rate, func(context.Context) (*audit.Sources, error) {
+		open := func(src scene.Source) (pcm.ReaderAt, error) {
+			r, err := w.Library.Sound(src.ID, rate)
+			if err != nil {
+				return nil, fmt.Errorf("the sound of %s is not in the media folder; bring it in again", src.Name)
+			}
+			return r, nil
+		}
+		analyse := func(ctx context.Context, src scene.Source, _ pcm.ReaderAt) (*analysis.Recording, error) {
+			modest()
+			return w.Library.Analysis(ctx, src.ID, rate, nil)
+		}
+		return audit.NewSources(open, analyse), nil
+	})
+	if err != nil {
+		panic(err) // there is nothing in it that fails
+	}
+	return sources
+}
+
+// Sound gives the sound of a source of the scene.
+func (s *Scene) Sound(src scene.Source) (pcm.ReaderAt, error) { return s.Sources().Open(s.Scene, src) }
+
+// Mixer gives what is heard of the scene.
+func (s *Scene) Mixer(ctx context.Context, opt mix.Options) (*mix.Mixer, error) {
+	return s.w.mixers.Get(ctx, mixerOf{s.Key, opt}, func(context.Context) (*mix.Mixer, error) {
+		return mix.New(s.Scene, s.Sources().Mix(s.Scene), opt)
+	})
+}
+
+// Adviser measures the scene and proposes for it.
+func (s *Scene) Adviser(ctx context.Context) (*advise.Adviser, error) {
+	return s.w.advisers.Get(ctx, s.Key, func(context.Context) (*advise.Adviser, error) {
+		return advise.New(audit.NewMeter(s.Scene, s.Sources())), nil
+	})
+}
+
+// Mend gives what would mend the whole scene; nothing is changed. progress is told to whoever began it.
+func (s *Scene) Mend(ctx context.Context, progress func(done, of int)) (*advise.Mending, error) {
+	return s.w.mendings.Get(ctx, s.Key, func(ctx context.Context) (*advise.Mending, error) {
+		ctx = audit.Beginning(ctx, modest)
+		all, err := s.All(ctx)
+		if err != nil {
+			return nil, err
+		}
+		m, err := s.Adviser(ctx)
+		if err != nil {
+			return nil, err
+		}
+		return m.Mend(ctx, all, 0, progress)
+	})
+}
+
+// Findings are what was found in the pauses of a scene.
+type Findings struct {
+	List []fill.Finding
+	Hums []fill.Hum
+}
+
+// Findings gives what should not be in the pauses of the scene, and the hum that is there.
+func (s *Scene) Findings(ctx context.Context) (*Findings, error) {
+	return s.w.findings.Get(ctx, s.Key, func(ctx context.Context) (*Findings, error) {
+		ctx = audit.Beginning(ctx, modest)
+		m, err := s.Adviser(ctx)
+		if err != nil {
+			return nil, err
+		}
+		f := &Findings{}
+		f.List, f.Hums, err = m.Findings(ctx, 0)
+		return f, err
+	})
+}
+
+type fillingsOf struct {
+	Key
+	hole    scene.Hole
+	library string // all that it holds, see libraryKey
+}
+
+// Fillings gives the tones that could fill a hole, the likest first, those of the library among them.
+func (s *Scene) Fillings(ctx context.Context, hole scene.Hole) ([]fill.Filling, error) {
+	kept, err := s.w.Tones(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return s.w.fillings.Get(ctx, fillingsOf{s.Key, hole, libraryKey(kept)}, func(ctx context.Context) ([]fill.Filling, error) {
+		m, err := s.Adviser(ctx)
+		if err != nil {
+			return nil, err
+		}
+		library, err := s.library(ctx, kept)
+		if err != nil {
+			return nil, err
+		}
+		return m.Fillings(ctx, hole, library)
+	})
+}

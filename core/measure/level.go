@@ -16,11 +16,7 @@ func SamplePeakDB(b pcm.Block) float64 { return level.DB(peak(b)) }
 func peak(b pcm.Block) float64 {
 	var top float64
 	for _, ch := range b {
-		for _, v := range ch {
-			if v = math.Abs(v); v > top {
-				top = v
-			}
-		}
+		top = max(top, pcm.Peak(ch))
 	}
 	return top
 }

@@ -62,8 +62,7 @@ func IntegratedLUFS(blocks []float64) float64 { return lufs(gated(blocks, -10)) 
 
 // A channelMeter filters one channel and adds up the energy of each tenth of a second.
 type channelMeter struct {
-	filter [2]biquad
-	state  [4]float64
+	filter *KFilter
 	sum    float64
 	filled int
 	step   int
@@ -73,26 +72,9 @@ type channelMeter struct {
 }
 
 func (m *channelMeter) add(samples []float64) {
-	f, g := m.filter[0], m.filter[1]
-	s0, s1, s2, s3 := m.state[0], m.state[1], m.state[2], m.state[3]
 	for from := 0; from < len(samples); {
 		n := min(len(samples)-from, m.step-m.filled)
-		sum := 0.0
-		top := m.top
-		for _, x := range samples[from : from+n] {
-			if a := math.Abs(x); a > top {
-				top = a
-			}
-			y := f.b0*x + s0
-			s0 = f.b1*x - f.a1*y + s1
-			s1 = f.b2*x - f.a2*y
-			z := y + s2
-			s2 = -2*y - g.a1*z + s3
-			s3 = y - g.a2*z
-			sum += z * z
-		}
-		m.top = top
-		m.sum += sum
+		m.sum += m.filter.Energy(samples[from : from+n])
 		m.filled += n
 		from += n
 		if m.filled == m.step {
@@ -100,7 +82,7 @@ func (m *channelMeter) add(samples []float64) {
 			m.sum, m.filled = 0, 0
 		}
 	}
-	m.state = [4]float64{s0, s1, s2, s3}
+	m.top = max(m.top, pcm.Peak(samples))
 	m.peak.Add(samples)
 }
 
@@ -113,7 +95,7 @@ type LoudnessMeter struct{ channels []channelMeter }
 func NewLoudnessMeter(rate, channels int) *LoudnessMeter {
 	m := &LoudnessMeter{make([]channelMeter, channels)}
 	for c := range m.channels {
-		m.channels[c].filter = kWeighting(rate)
+		m.channels[c].filter = NewKFilter(rate)
 		m.channels[c].step = (rate + 5) / 10
 		m.channels[c].peak.Add(make([]float64, ahead))
 	}

@@ -76,28 +76,36 @@ type TruePeak struct {
 	tail []float64 // the last phaseTaps samples of what came before
 }
 
-// peakRun is how many samples are searched, or passed over, together.
-const peakRun = 64
+// peakRun is how many points are searched, or passed over, together: with all they need they are 128 samples.
+const peakRun = 128 - (phaseTaps - 1)
 
 // Add takes the next samples. Points that cannot rise above what was found already are passed over: no
 // interpolated value exceeds its middle taps' part plus the largest sample near it times the absolute sum
 // of the other taps.
 func (t *TruePeak) Add(samples []float64) {
-	v := append(t.tail, samples...)
+	const reach = phaseTaps - 1 // samples of which a point needs those behind it
+	if len(samples) <= reach {
+		v := append(t.tail, samples...)
+		t.points(v)
+		t.tail = append(t.tail[:0:0], v[max(0, len(v)-reach):]...)
+		return
+	}
+	t.points(append(t.tail, samples[:reach]...)) // those that begin in what came before
+	t.points(samples)
+	t.tail = append(t.tail[:0:0], samples[len(samples)-reach:]...)
+}
+
+// points looks at every point of v that lies with all its samples in it.
+func (t *TruePeak) points(v []float64) {
 	last := len(v) - phaseTaps
 	for from := 0; from <= last; from += peakRun {
 		to := min(from+peakRun, last+1)
-		var most float64
-		for _, s := range v[from : to+phaseTaps-1] {
-			most = max(most, math.Abs(s))
-		}
+		most := pcm.Peak(v[from : to+phaseTaps-1])
 		t.top = max(t.top, most)
 		if most*phaseGain > t.top {
 			t.run(v[from:to+phaseTaps-1], most)
 		}
 	}
-	keep := min(len(v), phaseTaps-1)
-	t.tail = append(t.tail[:0:0], v[len(v)-keep:]...)
 }
 
 // run looks at each point of a run, no sample of which is larger than most.

@@ -72,9 +72,16 @@ func encodeStereo24(out []byte, left, right []float64) (clipped int64) {
 	const full = 1 << 23
 	right = right[:len(left)]
 	last := len(left) - 1
-	o := 0
-	for i, v := range left[:last] {
-		l, overL := quantise(v*full, full)
+	done := encodeFast(out, left, right)
+	o := 6 * done
+	for i := done; i < last; i++ {
+		if i&3 == 0 && i > done { // what is out of range has been passed
+			if n := encodeFast(out[o:], left[i:], right[i:]); n > 0 {
+				o, i = o+6*n, i+n-1
+				continue
+			}
+		}
+		l, overL := quantise(left[i]*full, full)
 		r, overR := quantise(right[i]*full, full)
 		clipped += overL + overR
 		// The two bytes too many are overwritten by the next pair.
@@ -93,8 +100,7 @@ func encodeStereo24(out []byte, left, right []float64) (clipped int64) {
 func quantise(v, full float64) (n, over int64) {
 	v += 0.5
 	if v < full && v >= -full {
-		const lift = 1 << 33 // makes it positive, so that cutting off the fraction rounds down
-		return int64(v+lift) - lift, 0
+		return int64(math.Floor(v)), 0
 	}
 	return quantiseOver(v, full), 1
 }
@@ -107,6 +113,16 @@ func quantiseOver(v, full float64) int64 {
 		return -int64(full)
 	}
 	return 0 // NaN, from a damaged float file, is silence
+}
+
+// peak is the largest magnitude, one number after the other.
+func peak(v []float64) (most float64) {
+	for _, x := range v {
+		if x = math.Abs(x); x > most {
+			most = x
+		}
+	}
+	return most
 }
 
 // tpdf is noise between -1 and 1 with a triangular distribution, a pure function of the position.
@@ -153,7 +169,8 @@ func Decode(dst Block, src []byte, f Format) {
 				out[i] = float64(int16(binary.LittleEndian.Uint16(in[i*stride:]))) * (1.0 / (1 << 15))
 			}
 		case f.Bits == 24 && len(dst) == 2:
-			decodeStereo24(out, dst[1], src)
+			dst.Clear()
+			AddStereo24(dst, src, 1)
 			return
 		case f.Bits == 24:
 			decode24(out, in, stride)
@@ -171,10 +188,7 @@ func AddStereo24(dst Block, src []byte, gain float64) {
 	left, right := dst[0], dst[1][:len(dst[0])]
 	scale := gain * (1.0 / (1 << 31)) // a power of two, so that the product rounds as gain alone does
 	_ = src[:6*len(left)]
-	i := max(0, len(left)-1) &^ 1 // eight bytes are loaded for each pair of six, so the last is left to the loop below
-	if i > 0 {
-		addPairs24(&left[0], &right[0], &src[0], i, scale)
-	}
+	i := addStereo24(left, right, src, scale)
 	o := 6 * i
 	for ; i < len(left); i++ {
 		in := (*[6]byte)(src[o:])
@@ -201,21 +215,6 @@ func decode24(out []float64, in []byte, stride int) {
 	}
 	b := in[o : o+3]
 	out[last] = float64(int32(uint32(b[0])<<8|uint32(b[1])<<16|uint32(b[2])<<24)) * (1.0 / (1 << 31))
-}
-
-// decodeStereo24 is the form that most files have: both channels in one pass, six bytes at a time.
-func decodeStereo24(left, right []float64, in []byte) {
-	last := len(left) - 1
-	right = right[:len(left)]
-	o := 0
-	for i := range left[:last] {
-		pair := binary.LittleEndian.Uint64(in[o : o+8])
-		left[i] = float64(int32(uint32(pair)<<8)) * (1.0 / (1 << 31))
-		right[i] = float64(int32(uint32(pair>>16)&0xFFFFFF00)) * (1.0 / (1 << 31))
-		o += 6
-	}
-	decode24(left[last:], in[o:], 6)
-	decode24(right[last:], in[o+3:], 6)
 }
 
 // Check says what is wrong with a format that nothing here can read or write.

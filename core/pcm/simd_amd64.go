@@ -1,0 +1,57 @@
+package pcm
+
+// addPairs24 adds an even number of pairs, at least two, to left and right. It reads two bytes beyond the last pair.
+//
+//go:noescape
+func addPairs24(left, right *float64, src *byte, pairs int, scale float64)
+
+// addQuads24 adds a multiple of four pairs, at least four. It reads four bytes beyond the last pair.
+//
+//go:noescape
+func addQuads24(left, right *float64, src *byte, pairs int, scale float64)
+
+// encodeQuads24 encodes a multiple of four pairs, at least four, and says how many it did: it ends ahead of the first four that
+// hold a sample outside the range. It writes four bytes beyond the last pair.
+//
+//go:noescape
+func encodeQuads24(out *byte, left, right *float64, pairs int) (done int)
+
+// peakOf16s is the largest magnitude of n numbers, a multiple of 16 above 0.
+//
+//go:noescape
+func peakOf16s(v *float64, n int) float64
+
+func hasAVX2() bool
+
+var avx2 = hasAVX2()
+
+// addStereo24 adds as many pairs as go fast, and says how many.
+func addStereo24(left, right []float64, src []byte, scale float64) int {
+	if n := (len(left) - 1) &^ 3; avx2 && n > 0 { // the last pair's six bytes make the load safe
+		addQuads24(&left[0], &right[0], &src[0], n, scale)
+		return n
+	}
+	n := max(0, len(left)-1) &^ 1
+	if n > 0 {
+		addPairs24(&left[0], &right[0], &src[0], n, scale)
+	}
+	return n
+}
+
+// encodeFast encodes as many pairs as go fast, and says how many.
+func encodeFast(out []byte, left, right []float64) int {
+	n := (len(left) - 1) &^ 3
+	if !avx2 || n <= 0 {
+		return 0
+	}
+	return encodeQuads24(&out[0], &left[0], &right[0], n)
+}
+
+// Peak is the largest magnitude in v, 0 if there is none.
+func Peak(v []float64) float64 {
+	n := len(v) &^ 15
+	if !avx2 || n == 0 {
+		return peak(v)
+	}
+	return max(peakOf16s(&v[0], n), peak(v[n:]))
+}

@@ -1,0 +1,207 @@
+#include "textflag.h"
+
+// func addPairs24(left, right *float64, src *byte, pairs int, scale float64)
+//
+// Two pairs a turn, with SSE2, which every amd64 has. A pair is six bytes, left then right, lowest byte first; eight are
+// loaded. Each 24-bit sample goes to the upper bytes of 32, so that its sign is theirs; scale takes the 2^8 out again.
+TEXT ·addPairs24(SB), NOSPLIT, $0-40
+	MOVQ left+0(FP), DI
+	MOVQ right+8(FP), SI
+	MOVQ src+16(FP), DX
+	MOVQ pairs+24(FP), CX
+	MOVSD scale+32(FP), X7
+	UNPCKLPD X7, X7
+	PCMPEQL X6, X6
+	PSLLL $8, X6          // 0xFFFFFF00 in each lane
+
+loop:
+	MOVQ (DX), X0
+	MOVQ 6(DX), X1
+	MOVO X0, X2
+	MOVO X1, X3
+	PUNPCKLLQ X1, X0      // lower halves of both pairs side by side
+	PSLLL $8, X0          // left samples
+	PSRLQ $16, X2
+	PSRLQ $16, X3
+	PUNPCKLLQ X3, X2
+	PAND X6, X2           // right samples
+	CVTPL2PD X0, X0
+	CVTPL2PD X2, X2
+	MULPD X7, X0
+	MULPD X7, X2
+	MOVUPD (DI), X4
+	MOVUPD (SI), X5
+	ADDPD X0, X4
+	ADDPD X2, X5
+	MOVUPD X4, (DI)
+	MOVUPD X5, (SI)
+	ADDQ $12, DX
+	ADDQ $16, DI
+	ADDQ $16, SI
+	SUBQ $2, CX
+	JG loop
+	RET
+
+// func hasAVX2() bool
+//
+// Intel, "Intel 64 and IA-32 Architectures Software Developer's Manual", volume 1, 14.3: the processor has AVX and AVX2, and
+// the operating system keeps their registers.
+TEXT ·hasAVX2(SB), NOSPLIT, $0-1
+	MOVB $0, ret+0(FP)
+	MOVL $1, AX
+	XORL CX, CX
+	CPUID
+	ANDL $0x18000000, CX  // OSXSAVE and AVX
+	CMPL CX, $0x18000000
+	JNE  no
+	XORL CX, CX
+	XGETBV
+	ANDL $6, AX
+	CMPL AX, $6
+	JNE  no
+	MOVL $7, AX
+	XORL CX, CX
+	CPUID
+	ANDL $0x20, BX        // AVX2
+	JZ   no
+	MOVB $1, ret+0(FP)
+no:
+	RET
+
+// Expands four pairs of 24 bits, two in each half, to left left right right of 32 bits, the sample in the upper three bytes.
+DATA expand24<>+0(SB)/8, $0x0807068002010080
+DATA expand24<>+8(SB)/8, $0x0B0A098005040380
+DATA expand24<>+16(SB)/8, $0x0807068002010080
+DATA expand24<>+24(SB)/8, $0x0B0A098005040380
+GLOBL expand24<>(SB), RODATA|NOPTR, $32
+
+// func addQuads24(left, right *float64, src *byte, pairs int, scale float64)
+//
+// As addPairs24, four pairs a turn with AVX2.
+TEXT ·addQuads24(SB), NOSPLIT, $0-40
+	MOVQ left+0(FP), DI
+	MOVQ right+8(FP), SI
+	MOVQ src+16(FP), DX
+	MOVQ pairs+24(FP), CX
+	VBROADCASTSD scale+32(FP), Y7
+	VMOVDQU expand24<>(SB), Y6
+
+quads:
+	VMOVDQU (DX), X0
+	VINSERTI128 $1, 12(DX), Y0, Y0
+	VPSHUFB Y6, Y0, Y0
+	VPERMQ $0xD8, Y0, Y0  // all left, all right
+	VEXTRACTI128 $1, Y0, X1
+	VCVTDQ2PD X0, Y0
+	VCVTDQ2PD X1, Y1
+	VMULPD Y7, Y0, Y0
+	VMULPD Y7, Y1, Y1
+	VADDPD (DI), Y0, Y0
+	VADDPD (SI), Y1, Y1
+	VMOVUPD Y0, (DI)
+	VMOVUPD Y1, (SI)
+	ADDQ $24, DX
+	ADDQ $32, DI
+	ADDQ $32, SI
+	SUBQ $4, CX
+	JG quads
+	VZEROUPPER
+	RET
+
+// Packs the lower three bytes of four numbers of 32 bits.
+DATA pack24<>+0(SB)/8, $0x0908060504020100
+DATA pack24<>+8(SB)/8, $0x808080800E0D0C0A
+GLOBL pack24<>(SB), RODATA|NOPTR, $16
+
+// func encodeQuads24(out *byte, left, right *float64, pairs int) (done int)
+//
+// Four pairs a turn with AVX2: rounded down from half a step above, and packed. It ends ahead of the first four that hold a
+// sample outside the range. Four bytes beyond the last pair are written.
+TEXT ·encodeQuads24(SB), NOSPLIT, $0-40
+	MOVQ out+0(FP), DI
+	MOVQ left+8(FP), SI
+	MOVQ right+16(FP), DX
+	MOVQ pairs+24(FP), CX
+	XORQ BX, BX
+	MOVQ $0x4160000000000000, AX // 2^23
+	MOVQ AX, X7
+	VBROADCASTSD X7, Y7
+	MOVQ $0x3FE0000000000000, AX // 1/2
+	MOVQ AX, X6
+	VBROADCASTSD X6, Y6
+	MOVQ $0xC160000000000000, AX // -2^23
+	MOVQ AX, X5
+	VBROADCASTSD X5, Y5
+	VMOVDQU pack24<>(SB), X4
+
+packs:
+	VMULPD (SI), Y7, Y0
+	VMULPD (DX), Y7, Y1
+	VADDPD Y6, Y0, Y0
+	VADDPD Y6, Y1, Y1
+	VCMPPD $0x11, Y7, Y0, Y2 // below 2^23, false for what is no number
+	VCMPPD $0x1D, Y5, Y0, Y3 // at least -2^23
+	VANDPD Y3, Y2, Y2
+	VCMPPD $0x11, Y7, Y1, Y3
+	VANDPD Y3, Y2, Y2
+	VCMPPD $0x1D, Y5, Y1, Y3
+	VANDPD Y3, Y2, Y2
+	VMOVMSKPD Y2, AX
+	CMPL AX, $15
+	JNE  packed
+	VROUNDPD $9, Y0, Y0
+	VROUNDPD $9, Y1, Y1
+	VCVTTPD2DQY Y0, X0
+	VCVTTPD2DQY Y1, X1
+	VPUNPCKLDQ X1, X0, X2
+	VPUNPCKHDQ X1, X0, X3
+	VPSHUFB X4, X2, X2
+	VPSHUFB X4, X3, X3
+	VMOVDQU X2, (DI)
+	VMOVDQU X3, 12(DI)
+	ADDQ $32, SI
+	ADDQ $32, DX
+	ADDQ $24, DI
+	ADDQ $4, BX
+	SUBQ $4, CX
+	JG packs
+packed:
+	VZEROUPPER
+	MOVQ BX, done+32(FP)
+	RET
+
+// func peakOf16s(v *float64, n int) float64
+//
+// The largest magnitude of n numbers, a multiple of 16 above 0.
+TEXT ·peakOf16s(SB), NOSPLIT, $0-24
+	MOVQ v+0(FP), SI
+	MOVQ n+8(FP), CX
+	VPCMPEQD Y7, Y7, Y7
+	VPSRLQ $1, Y7, Y7     // all but the sign
+	VXORPD Y0, Y0, Y0
+	VXORPD Y1, Y1, Y1
+	VXORPD Y2, Y2, Y2
+	VXORPD Y3, Y3, Y3
+
+peaks:
+	VANDPD (SI), Y7, Y4
+	VANDPD 32(SI), Y7, Y5
+	VMAXPD Y0, Y4, Y0
+	VMAXPD Y1, Y5, Y1
+	VANDPD 64(SI), Y7, Y4
+	VANDPD 96(SI), Y7, Y5
+	VMAXPD Y2, Y4, Y2
+	VMAXPD Y3, Y5, Y3
+	ADDQ $128, SI
+	SUBQ $16, CX
+	JG peaks
+	VMAXPD Y1, Y0, Y0
+	VMAXPD Y3, Y2, Y2
+	VMAXPD Y2, Y0, Y0
+	VEXTRACTF128 $1, Y0, X1
+	VMAXPD X1, X0, X0
+	VPERMILPD $1, X0, X1
+	VMAXSD X1, X0, X0
+	VZEROUPPER
+	MOVSD X0, ret+16(FP)
+	RET

@@ -20,7 +20,7 @@ func Loudness(ctx context.Context, path string) (measure.Loudness, error) {
 	f := r.Format()
 	m := measure.NewLoudnessMeter(f.Rate, f.Channels)
 	blocks := [2]pcm.Block{pcm.NewBlock(f.Channels, step), pcm.NewBlock(f.Channels, step)}
-	var group sync.WaitGroup
+	var group sync.WaitGroup // of the measuring of one block
 	for at, i := int64(0), 0; at < r.Len(); at, i = at+step, i+1 {
 		b := blocks[i%2].Slice(0, min(step, r.Len()-at))
 		err := r.ReadSamplesAt(b, at) // while the block before is still being measured
@@ -31,9 +31,7 @@ func Loudness(ctx context.Context, path string) (measure.Loudness, error) {
 		if err != nil {
 			return measure.Loudness{}, fmt.Errorf("%s: %w", path, err)
 		}
-		for c := range b {
-			group.Go(func() { m.AddChannel(c, b[c]) })
-		}
+		group.Go(func() { m.Add(b) })
 	}
 	group.Wait()
 	return m.Result(), nil

@@ -4,6 +4,7 @@ package measure
 
 import (
 	"blendseam/core/level"
+	"blendseam/core/simd"
 	"math"
 	"slices"
 
@@ -16,7 +17,7 @@ func SamplePeakDB(b pcm.Block) float64 { return level.DB(peak(b)) }
 func peak(b pcm.Block) float64 {
 	var top float64
 	for _, ch := range b {
-		top = max(top, pcm.Peak(ch))
+		top = max(top, simd.Peak(ch))
 	}
 	return top
 }

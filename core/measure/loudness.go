@@ -2,8 +2,10 @@ package measure
 
 import (
 	"blendseam/core/level"
+	"blendseam/core/simd"
 	"math"
 	"slices"
+	"sync"
 
 	"blendseam/core/pcm"
 )
@@ -60,57 +62,99 @@ func (k *KFilter) Energy(samples []float64) float64 {
 // with both gates of ITU-R BS.1770-4; level.Silence where no block passes them.
 func IntegratedLUFS(blocks []float64) float64 { return lufs(gated(blocks, -10)) }
 
-// A channelMeter filters one channel and adds up the energy of each tenth of a second.
+// energies is Energy of two streams at once, which takes hardly longer than one: neither waits for the other.
+func energies(one, two *KFilter, x, y []float64) (a, b float64) {
+	f, g := one.filter[0], one.filter[1]
+	s0, s1, s2, s3 := one.state[0], one.state[1], one.state[2], one.state[3]
+	t0, t1, t2, t3 := two.state[0], two.state[1], two.state[2], two.state[3]
+	y = y[:len(x)]
+	for i, v := range x {
+		w := y[i]
+		p, q := f.b0*v+s0, f.b0*w+t0
+		s0, t0 = f.b1*v-f.a1*p+s1, f.b1*w-f.a1*q+t1
+		s1, t1 = f.b2*v-f.a2*p, f.b2*w-f.a2*q
+		r, z := p+s2, q+t2
+		s2, t2 = -2*p-g.a1*r+s3, -2*q-g.a1*z+t3
+		s3, t3 = p-g.a2*r, q-g.a2*z
+		a, b = a+r*r, b+z*z
+	}
+	one.state, two.state = [4]float64{s0, s1, s2, s3}, [4]float64{t0, t1, t2, t3}
+	return a, b
+}
+
+// A LoudnessMeter measures a stream of sound.
+type LoudnessMeter struct {
+	step     int // samples of a tenth of a second
+	filled   int
+	channels []channelMeter
+}
+
+// A channelMeter adds up the energy of each tenth of a second of one channel, and finds its peaks.
 type channelMeter struct {
 	filter *KFilter
 	sum    float64
-	filled int
-	step   int
 	energy []float64 // mean square of each full step
 	top    float64
 	peak   TruePeak
 }
 
-func (m *channelMeter) add(samples []float64) {
-	for from := 0; from < len(samples); {
-		n := min(len(samples)-from, m.step-m.filled)
-		m.sum += m.filter.Energy(samples[from : from+n])
-		m.filled += n
-		from += n
-		if m.filled == m.step {
-			m.energy = append(m.energy, m.sum/float64(m.step))
-			m.sum, m.filled = 0, 0
-		}
-	}
-	m.top = max(m.top, pcm.Peak(samples))
-	m.peak.Add(samples)
-}
-
-// A LoudnessMeter measures a stream of sound. Channels are measured by themselves, so that a caller may
-// feed them from several goroutines.
-type LoudnessMeter struct{ channels []channelMeter }
-
 // NewLoudnessMeter measures channels of rate samples a second. All channels weigh the same, which is
 // right for mono and stereo.
 func NewLoudnessMeter(rate, channels int) *LoudnessMeter {
-	m := &LoudnessMeter{make([]channelMeter, channels)}
+	m := &LoudnessMeter{step: (rate + 5) / 10, channels: make([]channelMeter, channels)}
 	for c := range m.channels {
 		m.channels[c].filter = NewKFilter(rate)
-		m.channels[c].step = (rate + 5) / 10
 		m.channels[c].peak.Add(make([]float64, ahead))
 	}
 	return m
 }
 
-// Add takes the next block of all channels.
+// manySamples is from how many samples on a block is worth being measured by several threads.
+const manySamples = 1 << 14
+
+// Add takes the next block of all channels. The loudness of all channels and the peaks of each are measured in parallel.
 func (m *LoudnessMeter) Add(b pcm.Block) {
-	for c := range m.channels {
-		m.AddChannel(c, b[c])
+	var group sync.WaitGroup
+	do := func(work func()) { work() }
+	if b.Len() >= manySamples {
+		do = group.Go
 	}
+	for c := range b {
+		do(func() {
+			m.channels[c].top = max(m.channels[c].top, simd.Peak(b[c]))
+			m.channels[c].peak.Add(b[c])
+		})
+	}
+	m.weigh(b)
+	group.Wait()
 }
 
-// AddChannel takes the next samples of one channel. Different channels may be fed in parallel.
-func (m *LoudnessMeter) AddChannel(c int, samples []float64) { m.channels[c].add(samples) }
+// weigh adds up the energies.
+func (m *LoudnessMeter) weigh(b pcm.Block) {
+	for from := 0; from < int(b.Len()); {
+		n := min(int(b.Len())-from, m.step-m.filled)
+		for c := 0; c < len(b); c += 2 {
+			one := &m.channels[c]
+			if c+1 == len(b) {
+				one.sum += one.filter.Energy(b[c][from : from+n])
+				break
+			}
+			two := &m.channels[c+1]
+			x, y := energies(one.filter, two.filter, b[c][from:from+n], b[c+1][from:from+n])
+			one.sum, two.sum = one.sum+x, two.sum+y
+		}
+		m.filled += n
+		from += n
+		if m.filled < m.step {
+			continue
+		}
+		for c := range m.channels {
+			m.channels[c].energy = append(m.channels[c].energy, m.channels[c].sum/float64(m.step))
+			m.channels[c].sum = 0
+		}
+		m.filled = 0
+	}
+}
 
 // Loudness is what a programme measures. Figures that the sound is too short or too quiet for are level.Silence,
 // the range then 0.

@@ -2,7 +2,9 @@ package measure
 
 import (
 	"blendseam/core/level"
+	"blendseam/core/simd"
 	"math"
+	"math/bits"
 
 	"blendseam/core/pcm"
 )
@@ -76,8 +78,8 @@ type TruePeak struct {
 	tail []float64 // the last phaseTaps samples of what came before
 }
 
-// peakRun is how many points are searched, or passed over, together: with all they need they are 128 samples.
-const peakRun = 128 - (phaseTaps - 1)
+// peakRun is how many points are searched, or passed over, together: with all they need they are 160 samples.
+const peakRun = 160 - (phaseTaps - 1)
 
 // Add takes the next samples. Points that cannot rise above what was found already are passed over: no
 // interpolated value exceeds its middle taps' part plus the largest sample near it times the absolute sum
@@ -100,7 +102,7 @@ func (t *TruePeak) points(v []float64) {
 	last := len(v) - phaseTaps
 	for from := 0; from <= last; from += peakRun {
 		to := min(from+peakRun, last+1)
-		most := pcm.Peak(v[from : to+phaseTaps-1])
+		most := simd.Peak(v[from : to+phaseTaps-1])
 		t.top = max(t.top, most)
 		if most*phaseGain > t.top {
 			t.run(v[from:to+phaseTaps-1], most)
@@ -113,16 +115,16 @@ func (t *TruePeak) run(v []float64, most float64) {
 	const middle = phaseTaps/2 - 1
 	large, even := phases[0][middle], phases[1][middle] // the third phase mirrors the first
 	small := phases[0][middle+1]
-	left := v[middle : len(v)-phaseTaps+1+middle]
-	right := v[middle+1:][:len(left)]
-	y := math.Abs(left[0])
-	for i := range left {
-		x := y
-		y = math.Abs(right[i])
-		reach := max(large*max(x, y)+small*min(x, y), even*(x+y))
-		if reach+restOf2*most > t.top {
-			t.point((*[phaseTaps]float64)(v[i:]), most)
+	n := len(v) - phaseTaps + 1
+	i := 0
+	for ; i+simd.ReachPoints <= n; i += simd.ReachPoints {
+		mask := uint(simd.Reach(v[middle+i:], large, small, even, t.top-restOf2*most))
+		for ; mask != 0; mask &= mask - 1 {
+			t.point((*[phaseTaps]float64)(v[i+bits.TrailingZeros(mask):]), most)
 		}
+	}
+	for ; i < n; i++ {
+		t.point((*[phaseTaps]float64)(v[i:]), most)
 	}
 }
 

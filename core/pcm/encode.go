@@ -1,6 +1,7 @@
 package pcm
 
 import (
+	"blendseam/core/simd"
 	"encoding/binary"
 	"fmt"
 	"math"
@@ -72,11 +73,11 @@ func encodeStereo24(out []byte, left, right []float64) (clipped int64) {
 	const full = 1 << 23
 	right = right[:len(left)]
 	last := len(left) - 1
-	done := encodeFast(out, left, right)
+	done := simd.EncodeStereo24(out, left, right)
 	o := 6 * done
 	for i := done; i < last; i++ {
 		if i&3 == 0 && i > done { // what is out of range has been passed
-			if n := encodeFast(out[o:], left[i:], right[i:]); n > 0 {
+			if n := simd.EncodeStereo24(out[o:], left[i:], right[i:]); n > 0 {
 				o, i = o+6*n, i+n-1
 				continue
 			}
@@ -113,16 +114,6 @@ func quantiseOver(v, full float64) int64 {
 		return -int64(full)
 	}
 	return 0 // NaN, from a damaged float file, is silence
-}
-
-// peak is the largest magnitude, one number after the other.
-func peak(v []float64) (most float64) {
-	for _, x := range v {
-		if x = math.Abs(x); x > most {
-			most = x
-		}
-	}
-	return most
 }
 
 // tpdf is noise between -1 and 1 with a triangular distribution, a pure function of the position.
@@ -188,7 +179,7 @@ func AddStereo24(dst Block, src []byte, gain float64) {
 	left, right := dst[0], dst[1][:len(dst[0])]
 	scale := gain * (1.0 / (1 << 31)) // a power of two, so that the product rounds as gain alone does
 	_ = src[:6*len(left)]
-	i := addStereo24(left, right, src, scale)
+	i := simd.AddStereo24(left, right, src, scale)
 	o := 6 * i
 	for ; i < len(left); i++ {
 		in := (*[6]byte)(src[o:])

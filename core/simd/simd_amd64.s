@@ -205,3 +205,40 @@ peaks:
 	VZEROUPPER
 	MOVSD X0, ret+16(FP)
 	RET
+
+// func reach16(v *float64, large, small, even, limit float64) (mask int)
+//
+// See Reach. Of sixteen points four a turn: the larger and the smaller of the samples beside each.
+TEXT ·reach16(SB), NOSPLIT, $0-48
+	MOVQ v+0(FP), SI
+	VBROADCASTSD large+8(FP), Y8
+	VBROADCASTSD small+16(FP), Y9
+	VBROADCASTSD even+24(FP), Y10
+	VBROADCASTSD limit+32(FP), Y11
+	VPCMPEQD Y7, Y7, Y7
+	VPSRLQ $1, Y7, Y7
+	XORQ BX, BX
+	XORQ CX, CX
+
+reaches:
+	VANDPD (SI), Y7, Y0
+	VANDPD 8(SI), Y7, Y1
+	VMAXPD Y0, Y1, Y2
+	VMINPD Y0, Y1, Y3
+	VADDPD Y0, Y1, Y4
+	VMULPD Y8, Y2, Y2
+	VMULPD Y9, Y3, Y3
+	VADDPD Y3, Y2, Y2
+	VMULPD Y10, Y4, Y4
+	VMAXPD Y4, Y2, Y2
+	VCMPPD $0x1E, Y11, Y2, Y2 // above the limit
+	VMOVMSKPD Y2, AX
+	SHLQ CX, AX
+	ORQ  AX, BX
+	ADDQ $32, SI
+	ADDQ $4, CX
+	CMPQ CX, $16
+	JLT  reaches
+	VZEROUPPER
+	MOVQ BX, mask+40(FP)
+	RET

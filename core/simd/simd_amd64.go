@@ -1,4 +1,4 @@
-package pcm
+package simd
 
 // addPairs24 adds an even number of pairs, at least two, to left and right. It reads two bytes beyond the last pair.
 //
@@ -25,8 +25,14 @@ func hasAVX2() bool
 
 var avx2 = hasAVX2()
 
-// addStereo24 adds as many pairs as go fast, and says how many.
-func addStereo24(left, right []float64, src []byte, scale float64) int {
+// reach16 is Reach with AVX2.
+//
+//go:noescape
+func reach16(v *float64, large, small, even, limit float64) (mask int)
+
+// AddStereo24 adds pairs of 24-bit little-endian samples, times 2^8 and times scale, to left and right: as many as go fast, and
+// says how many.
+func AddStereo24(left, right []float64, src []byte, scale float64) int {
 	if n := (len(left) - 1) &^ 3; avx2 && n > 0 { // the last pair's six bytes make the load safe
 		addQuads24(&left[0], &right[0], &src[0], n, scale)
 		return n
@@ -38,8 +44,9 @@ func addStereo24(left, right []float64, src []byte, scale float64) int {
 	return n
 }
 
-// encodeFast encodes as many pairs as go fast, and says how many.
-func encodeFast(out []byte, left, right []float64) int {
+// EncodeStereo24 writes pairs of samples as 24-bit little-endian integers, rounded to the nearest: as many as go fast, none of
+// which is out of range, and says how many. out has room for all pairs.
+func EncodeStereo24(out []byte, left, right []float64) int {
 	n := (len(left) - 1) &^ 3
 	if !avx2 || n <= 0 {
 		return 0
@@ -54,4 +61,14 @@ func Peak(v []float64) float64 {
 		return peak(v)
 	}
 	return max(peakOf16s(&v[0], n), peak(v[n:]))
+}
+
+// Reach says which of ReachPoints points between samples of v, of which one more is needed, can be larger than a limit by what
+// the two samples beside them give: large for the larger and small for the smaller one, or even for both. Bit i is point i.
+func Reach(v []float64, large, small, even, limit float64) (mask int) {
+	if !avx2 {
+		return reach(v, large, small, even, limit)
+	}
+	_ = v[ReachPoints]
+	return reach16(&v[0], large, small, even, limit)
 }

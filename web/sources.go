@@ -111,6 +111,10 @@ func (s *Server) upload(w http.ResponseWriter, r *http.Request) error {
 		if err := s.Into(ctx, id, []media.Info{info}); err != nil {
 			return nil, err
 		}
+		s.Returned()
+		if err := s.Analyse(ctx, id, info, st.Scene.SampleRate); err != nil {
+			return nil, err
+		}
 		return info, s.tellState(ctx, id)
 	})
 	if err != nil {
@@ -146,6 +150,7 @@ func (s *Server) layOut(w http.ResponseWriter, r *http.Request) error {
 	if err := s.Into(ctx, id, []media.Info{info}); err != nil {
 		return err
 	}
+	s.Returned()
 	return s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) { return scene.LayOut(sc, source) })
 }
 

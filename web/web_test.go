@@ -32,12 +32,12 @@ func TestMain(m *testing.M) { servertest.Main(m, &private) }
 
 // A client talks to a server as a page does.
 type client struct {
-	t      *testing.T
+	t      testing.TB
 	server *Server
 	url    string
 }
 
-func newClient(t *testing.T) *client {
+func newClient(t testing.TB) *client {
 	t.Helper()
 	st, err := store.Open(context.Background(), private.DSN)
 	if err != nil {

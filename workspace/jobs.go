@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"blendseam/core/scene"
+	"blendseam/media"
 	"blendseam/store"
 )
 
@@ -110,4 +111,21 @@ func (j *Jobs) close() {
 	}
 	j.mu.Unlock()
 	j.group.Wait()
+}
+
+// AnalysisJob is the kind of the jobs that analyse recordings.
+const AnalysisJob = "analysis"
+
+// Analyse begins a job, of a scene that a recording was brought into, that finds what the recording says by itself, if that is
+// not known.
+func (w *Workspace) Analyse(ctx context.Context, sceneID string, info media.Info, rate int64) error {
+	if info.Rate == 0 || w.Library.Analysed(info.ID, rate) {
+		return nil
+	}
+	_, err := w.Jobs.Start(ctx, sceneID, AnalysisJob, info.Name, func(ctx context.Context, _ string, done func(float64)) (any, error) {
+		modest()
+		_, err := w.Library.Analysis(ctx, info.ID, rate, done)
+		return info.ID, err
+	})
+	return err
 }

@@ -180,8 +180,15 @@ func (s *Scene) measureAll(ctx context.Context) error {
 	return nil
 }
 
-// Returned says that recordings were brought in: what could not be measured without them is looked at again.
-func (w *Workspace) Returned() { w.gaps.Drop(func(string) bool { return true }) }
+// Returned says that recordings were brought in: what could not be heard or measured without them is looked at again.
+func (w *Workspace) Returned() {
+	w.gaps.Drop(func(string) bool { return true })
+	w.mixers.Drop(func(mixerOf) bool { return true })
+	w.advisers.Drop(func(Key) bool { return true })
+	w.mendings.Drop(func(Key) bool { return true })
+	w.findings.Drop(func(Key) bool { return true })
+	w.fillings.Drop(func(fillingsOf) bool { return true })
+}
 
 // A SeamView is a seam in the list; its verdict is "" until it is measured.
 type SeamView struct {

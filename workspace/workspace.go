@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"log/slog"
 	"sync"
+	"sync/atomic"
 
 	"blendseam/core/advise"
 	"blendseam/core/analysis"
@@ -30,6 +31,7 @@ type Workspace struct {
 	ctx  context.Context // of what goes on beside the requests
 	stop context.CancelFunc
 	work sync.WaitGroup
+	busy atomic.Int32 // how much of it goes on
 
 	sources  *cache.Cache[int64, *audit.Sources] // by sample rate
 	mixers   *cache.Cache[mixerOf, *mix.Mixer]
@@ -89,7 +91,9 @@ func (w *Workspace) Close() {
 
 // beside does work beside the requests, at a low priority. Close waits for it.
 func (w *Workspace) beside(what string, work func()) {
+	w.busy.Add(1)
 	w.work.Go(func() {
+		defer w.busy.Add(-1)
 		defer func() {
 			if p := recover(); p != nil {
 				slog.Error("work broke off", "work", what, "panic", p)
@@ -99,6 +103,9 @@ func (w *Workspace) beside(what string, work func()) {
 		work()
 	})
 }
+
+// Busy is how much goes on beside the requests, jobs apart.
+func (w *Workspace) Busy() int { return int(w.busy.Load()) }
 
 // A Key names a state of a scene, or that state with an edit tried on it.
 type Key struct {
@@ -210,6 +217,12 @@ func (s *Scene) Mend(ctx context.Context, progress func(done, of int)) (*advise.
 		return m.Mend(ctx, all, 0, progress)
 	})
 }
+
+// Mending is how many scenes are being mended.
+func (w *Workspace) Mending() int { return w.mendings.Making() }
+
+// Waiting is how many wait for a scene to be mended.
+func (w *Workspace) Waiting() int { return w.mendings.Waiting() }
 
 // Findings are what was found in the pauses of a scene.
 type Findings struct {

@@ -3,6 +3,7 @@ package advise
 import (
 	"cmp"
 	"context"
+	"errors"
 	"slices"
 	"sync"
 
@@ -28,6 +29,12 @@ func (m *Adviser) Mend(ctx context.Context, measured []audit.Result, threads int
 			todo = append(todo, r)
 		}
 	}
+	var unmeasured []Proposal
+	for _, r := range measured {
+		if r.Verdict == "" {
+			unmeasured = append(unmeasured, Proposal{Before: r, Left: r.Why})
+		}
+	}
 	strays, _, err := m.Findings(ctx, threads)
 	if err != nil {
 		return nil, err
@@ -42,6 +49,13 @@ func (m *Adviser) Mend(ctx context.Context, measured []audit.Result, threads int
 		} else {
 			proposals[i], err = m.Stray(ctx, strays[i-len(todo)])
 		}
+		if missing := (*audit.Missing)(nil); errors.As(err, &missing) { // beside what it would change
+			before := proposals[i].Before
+			if i < len(todo) {
+				before = todo[i]
+			}
+			proposals[i], err = Proposal{Before: before, Left: before.Why + ": " + missing.Error()}, nil
+		}
 		mu.Lock()
 		defer mu.Unlock()
 		if done++; progress != nil {
@@ -52,6 +66,7 @@ func (m *Adviser) Mend(ctx context.Context, measured []audit.Result, threads int
 	if err != nil {
 		return nil, err
 	}
+	proposals = append(proposals, unmeasured...)
 	slices.SortStableFunc(proposals, func(a, b Proposal) int { return cmp.Compare(a.Before.At, b.Before.At) })
 	out := &Mending{}
 	for round := range 6 {

@@ -18,6 +18,7 @@ type Cache[K comparable, V any] struct {
 	kept    map[K]*list.Element // of entries
 	order   *list.List          // the last used first
 	flights map[K]*flight[V]
+	making  int
 }
 
 type entry[K comparable, V any] struct {
@@ -55,6 +56,7 @@ func (c *Cache[K, V]) Get(ctx context.Context, key K, do func(context.Context) (
 		own, stop := context.WithCancel(context.WithoutCancel(ctx))
 		f = &flight[V]{done: make(chan struct{}), stop: stop}
 		c.flights[key] = f
+		c.making++
 		go c.fly(own, key, f, do)
 	}
 	f.waiting++
@@ -84,6 +86,7 @@ func (c *Cache[K, V]) fly(ctx context.Context, key K, f *flight[V], do func(cont
 		}
 		c.mu.Lock()
 		defer c.mu.Unlock()
+		c.making--
 		if f.err == nil {
 			c.put(key, f.value)
 		}
@@ -93,6 +96,23 @@ func (c *Cache[K, V]) fly(ctx context.Context, key K, f *flight[V], do func(cont
 		close(f.done)
 	}()
 	f.value, f.err = do(ctx)
+}
+
+// Making is how many values are being made.
+func (c *Cache[K, V]) Making() int {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.making
+}
+
+// Waiting is how many wait for values that are being made.
+func (c *Cache[K, V]) Waiting() (n int) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for _, f := range c.flights {
+		n += f.waiting
+	}
+	return n
 }
 
 // Known gives the value of a key if it is there.

@@ -5,6 +5,7 @@ import (
 	"blendseam/core/level"
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 
@@ -67,7 +68,7 @@ func (m *Filler) Findings(ctx context.Context, threads int) ([]Finding, []Hum, e
 		if found[i], err = m.strays(ctx, jobs[i].t, jobs[i].c); err == nil {
 			hums[i], err = m.hum(ctx, jobs[i].c)
 		}
-		return err
+		return unlessMissing(err)
 	})
 	if err != nil {
 		return nil, nil, err
@@ -92,6 +93,14 @@ func (m *Filler) Findings(ctx context.Context, threads int) ([]Finding, []Hum, e
 		}
 	}
 	return list, named, nil
+}
+
+// unlessMissing is an error, unless it says that a recording is missing: in what is not there nothing is found.
+func unlessMissing(err error) error {
+	if missing := (*audit.Missing)(nil); errors.As(err, &missing) {
+		return nil
+	}
+	return err
 }
 
 // strays are the stray sounds of one clip that no lull has taken out.
@@ -175,7 +184,7 @@ func (m *Filler) spokenOver(ctx context.Context) (list []Finding, err error) {
 		for _, b := range all {
 			if both := a.c.Span().Intersect(b.c.Span()); a.t != b.t && both.Len() >= m.Samples(leastOverMS) && both.Len() >= min(a.c.Length, b.c.Length)*6/10 {
 				over, err := m.over(ctx, a.c, b.c, both)
-				if err != nil {
+				if err = unlessMissing(err); err != nil {
 					return nil, err
 				}
 				for _, f := range over {

@@ -56,7 +56,7 @@ func (s *Studio) Do(e scene.Edit) {
 func (s *Studio) Lay(name string, b pcm.Block, at float64) {
 	s.T.Helper()
 	s.Sound[name] = b
-	s.Do(&scene.Bring{Source: scene.Source{ID: name, Name: name, Samples: b.Len(), Channels: 1}})
+	s.Do(&scene.Bring{Source: scene.Source{ID: name, Name: name, URL: name + ".wav", Samples: b.Len(), Channels: 1}})
 	s.Do(&scene.Add{Track: "t1", Source: name, In: Rate / 2, Start: int64(at * Rate), Length: b.Len() - Rate})
 }
 

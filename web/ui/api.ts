@@ -41,8 +41,8 @@ export async function getBinary(url: string, signal?: AbortSignal): Promise<{ da
   return { data: await response.arrayBuffer(), headers: response.headers };
 }
 
-export async function post<T>(url: string, body: unknown = {}): Promise<T> {
-  const response = await ask(url, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });
+export async function post<T>(url: string, body: unknown = {}, signal?: AbortSignal): Promise<T> {
+  const response = await ask(url, { signal, method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });
   return response.status === 204 ? (undefined as T) : response.json();
 }
 

@@ -138,8 +138,10 @@ export class Mending {
 
   private async mendAll(): Promise<void> {
     open({ title: "Mend all", about: "Looking for what mends each seam, and measuring what would come out …", rows: [], busy: "0" });
+    const stop = new AbortController(); // closing the list ends the search
+    (list!.$refs.list as HTMLDialogElement).addEventListener("close", () => stop.abort(), { once: true });
     try {
-      const got = await post<{ revision: number; changes: ProposalView[]; left: ProposalView[] }>(`/scenes/${this.stage.id}/mend`);
+      const got = await post<{ revision: number; changes: ProposalView[]; left: ProposalView[] }>(`/scenes/${this.stage.id}/mend`, {}, stop.signal);
       const changed = new Set(got.changes.map((c) => c.proposal.before.id));
       const row = (v: ProposalView): Row => {
         const { before, after, did, reasons, edit, left } = v.proposal;
@@ -150,6 +152,7 @@ export class Mending {
       doList = (edits) => void this.stage.edits.edit({ edit: "several", edits, words: `${edits.length} ${edits.length === 1 ? "seam" : "seams"} mended` });
       open({ title: "Mend all", about: rows.length ? `${got.changes.length} seams get better; length and sync stay. Right: what was measured on the scene as it would be.` : "Every seam is clean or accepted; there is nothing to mend.", rows });
     } catch (e) {
+      if (stop.signal.aborted) return;
       (list!.$refs.list as HTMLDialogElement).close();
       say(e);
     }

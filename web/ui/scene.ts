@@ -467,9 +467,10 @@ function cardNow(): Card {
 }
 
 function showCounts(): void {
-  const count = (v: string) => list.all.filter((s) => s.verdict === v).length, pending = count("");
+  const count = (v: string) => list.all.filter((s) => s.verdict === v).length, pending = list.all.filter((s) => !s.why).length;
+  const gaps = count("") - pending; // beside recordings that are missing
   panel.seamCount = `${list.all.length} ${list.all.length === 1 ? "seam" : "seams"}`;
-  panel.verdictCount = pending ? `${pending} being measured` : `${count("rough")} rough · ${count("audible")} audible · ${count("clean")} clean`;
+  panel.verdictCount = pending ? `${pending} being measured` : `${count("rough")} rough · ${count("audible")} audible · ${count("clean")} clean${gaps ? ` · ${gaps} not measured` : ""}`;
   benchWords();
 }
 

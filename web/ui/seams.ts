@@ -108,14 +108,14 @@ export class SeamList {
     m.className = tone;
     m.innerHTML = '<i aria-hidden="true"></i><span class="sr-only"></span>';
     m.querySelector("i")!.textContent = s.accepted === undefined ? mark : "✓";
-    m.querySelector("span")!.textContent = s.accepted === undefined ? s.verdict || "not measured yet" : `${s.verdict}, accepted`;
+    m.querySelector("span")!.textContent = s.accepted === undefined ? s.verdict || (s.why ? "not measured" : "not measured yet") : `${s.verdict}, accepted`;
     const middle = document.createElement("div");
     middle.style.minWidth = "0";
     middle.innerHTML = '<div class="line"><b></b><span class="mono small"></span><span class="who"></span></div><div class="why"></div>';
     middle.querySelector("b")!.textContent = String(this.number(s));
     middle.querySelector(".mono")!.textContent = s.tc.slice(3);
     middle.querySelector(".who")!.textContent = name(s);
-    middle.querySelector(".why")!.textContent = [s.accepted === undefined ? "" : "accepted", this.lead(s), s.verdict ? s.why : "being measured"].filter(Boolean).join(" · ");
+    middle.querySelector(".why")!.textContent = [s.accepted === undefined ? "" : "accepted", this.lead(s), s.why || "being measured"].filter(Boolean).join(" · ");
     el.title = [`${s.track_name}: ${name(s)}`, this.lead(s), s.why, s.accepted].filter(Boolean).join("\n");
     el.append(m, middle, drawing(s));
     return el;

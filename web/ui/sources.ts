@@ -100,10 +100,22 @@ function ended(job: Job): Promise<Job> {
 }
 new EventSource(`/events?scene=${data.id}`).addEventListener("job", (e) => {
   const j = JSON.parse((e as MessageEvent).data) as Job;
+  if (j.kind === "analysis") return listened(j);
   if (j.state === "running") return;
   over.set(j.id, j);
   waiting.get(j.id)?.(j);
 });
+
+/** Says how far a recording, which is here already, has been looked through for its words, pauses and room. */
+function listened(j: Job): void {
+  const a = page.arrivals.find((x) => x.name === j.words && (!x.under || x.job === j.id));
+  if (!a) return;
+  a.job = j.id;
+  a.under = j.state === "running";
+  if (a.under) mark(a, j.done * 100, "here; its words and pauses are being found");
+  else if (j.state === "done") mark(a, 100, "here, its words and pauses are known", "clean");
+  else mark(a, 100, "here; its words and pauses will be found when they are needed", "");
+}
 
 Alpine.data("sources", () => ({
   arrivals: [] as Arrival[], list: [] as Row[], hasList: false, isEmpty: false, hasArrivals: false, dragging: "",

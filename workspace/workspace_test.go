@@ -1,0 +1,181 @@
+package workspace_test
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"runtime"
+	"sync"
+	"testing"
+
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/intake"
+	"blendseam/interchange/otio"
+	"blendseam/internal/seamtest"
+	"blendseam/media"
+	"blendseam/store"
+	"blendseam/store/server"
+	"blendseam/store/server/servertest"
+	"blendseam/workspace"
+)
+
+var private *server.Server
+
+func TestMain(m *testing.M) { servertest.Main(m, &private) }
+
+func open(t testing.TB) *workspace.Workspace {
+	t.Helper()
+	st, err := store.Open(context.Background(), private.DSN)
+	if err != nil {
+		t.Fatal(err)
+	}
+	l, err := media.OpenLibrary(filepath.Join(t.TempDir(), "media"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	w := workspace.New(context.Background(), intake.Intake{Store: st, Library: l})
+	t.Cleanup(func() {
+		w.Close()
+		st.Close()
+	})
+	return w
+}
+
+// brought opens a studio's scene, its sounds brought in as files.
+func brought(t testing.TB, w *workspace.Workspace, s *seamtest.Studio) *workspace.Scene {
+	t.Helper()
+	dir := t.TempDir()
+	for name, sound := range s.Sound {
+		f, err := media.Create(filepath.Join(dir, name+".wav"), seamtest.Rate, len(sound), "24", false)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := f.Copy(pcm.Memory{Rate: seamtest.Rate, Sound: sound}, pcm.Span{To: sound.Len()}); err != nil {
+			t.Fatal(err)
+		}
+		if err := f.Close(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	raw, err := otio.Write(s.Scene)
+	if err != nil {
+		t.Fatal(err)
+	}
+	file := filepath.Join(dir, "scene.otio")
+	if err := os.WriteFile(file, raw, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	id, _, err := w.SceneFile(t.Context(), file, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	sc, err := w.Open(t.Context(), id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return sc
+}
+
+// Mending stops when whoever asked goes: of the seams only those that were being looked at are still looked at to their end. Whoever
+// else waits gets what was asked for all the same.
+func TestMendingStopsWhenNobodyWaitsAnyMore(t *testing.T) {
+	w := open(t)
+	sc := brought(t, w, seamtest.Takes(t, 5, 3, 25, 4))
+	ctx, leave := context.WithCancel(t.Context())
+	begun, goOn := make(chan bool), make(chan bool)
+	var mu sync.Mutex
+	looked, of, once := 0, 0, sync.Once{}
+	gone := make(chan error)
+	go func() {
+		_, err := sc.Mend(ctx, func(_, all int) {
+			mu.Lock()
+			looked, of = looked+1, all
+			mu.Unlock()
+			once.Do(func() { close(begun) })
+			<-goOn
+		})
+		gone <- err
+	}()
+	<-begun
+	leave()
+	if err := <-gone; !errors.Is(err, context.Canceled) {
+		t.Errorf("whoever went was told %v", err)
+	}
+	close(goOn)
+	for w.Mending() > 0 {
+		runtime.Gosched()
+	}
+	if looked > runtime.GOMAXPROCS(0) || of < 10 {
+		t.Errorf("%d of %d seams were looked at", looked, of)
+	}
+
+	// One goes, another one stays.
+	ctx, leave = context.WithCancel(t.Context())
+	begun, goOn, once = make(chan bool), make(chan bool), sync.Once{}
+	go func() {
+		_, err := sc.Mend(ctx, func(_, _ int) {
+			once.Do(func() { close(begun) })
+			<-goOn
+		})
+		gone <- err
+	}()
+	<-begun
+	stayed := make(chan error)
+	joined := make(chan bool)
+	go func() {
+		close(joined)
+		m, err := sc.Mend(t.Context(), nil)
+		if err == nil && len(m.Changes) == 0 {
+			err = errors.New("nothing was mended")
+		}
+		stayed <- err
+	}()
+	<-joined
+	for w.Waiting() < 2 {
+		runtime.Gosched()
+	}
+	leave()
+	<-gone
+	close(goOn)
+	if err := <-stayed; err != nil {
+		t.Error(err)
+	}
+}
+
+// A state that is come back to is the state that it was: nothing is measured again.
+func TestWhatWasMeasuredIsKnownAfterUndo(t *testing.T) {
+	w := open(t)
+	s := seamtest.New(t)
+	s.Lay("a", seamtest.Bed(1, 4, -50), 0)
+	s.Lay("b", seamtest.Bed(2, 4, -50), 3)
+	sc := brought(t, w, s)
+	if _, err := sc.All(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	id := sc.Key.Scene
+	if _, err := w.Store.Edit(t.Context(), id, sc.Revision, &scene.Gain{Clips: []string{sc.Scene.Tracks[0].Clips[0].ID}, DB: -3}); err != nil {
+		t.Fatal(err)
+	}
+	edited, err := w.Open(t.Context(), id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if a, err := edited.Seams(t.Context(), 0); err != nil || a.Pending == 0 {
+		t.Fatalf("%d pending after an edit, %v", a.Pending, err)
+	}
+	if _, _, err := w.Store.Undo(t.Context(), id, edited.Revision); err != nil {
+		t.Fatal(err)
+	}
+	back, err := w.Open(t.Context(), id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if back.Key != sc.Key {
+		t.Errorf("the state is %+v, was %+v", back.Key, sc.Key)
+	}
+	if a, err := back.Seams(t.Context(), 0); err != nil || a.Pending != 0 {
+		t.Errorf("%d pending, %v", a.Pending, err)
+	}
+}

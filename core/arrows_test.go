@@ -2,48 +2,162 @@ package core
 
 import (
 	"os/exec"
+	"slices"
 	"strings"
 	"testing"
 )
 
-// Imports point one way: cmd -> web -> intake, store, media, interchange -> core.
-func TestImportsPointOneWay(t *testing.T) {
-	may := map[string][]string{
-		"core": {"core"}, "interchange": {"core", "interchange"}, "media": {"core", "interchange", "media"}, "store": {"core", "store"},
-		"intake": {"core", "interchange", "media", "store", "intake"}, "web": {"core", "interchange", "media", "store", "intake", "web"},
+// arrows are all imports among the project's own packages. An arrow points downwards, from what is nearer to a user to what is
+// nearer to the samples: cmd -> web -> workspace -> store, media, interchange -> core, and inside core advise -> fill -> audit ->
+// analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
+const arrows = `
+cmd/blendseam: core/advise core/audit core/level core/measure core/mix core/pcm core/scene core/timecode core/tone core/tone/recipe demo intake interchange/otio interchange/report media store store/server web workspace
+core/advise: core/audit core/blend core/fill core/level core/measure core/mix core/pcm core/scene core/speech
+core/analysis: core/level core/measure core/pcm core/speech core/stray core/tone
+core/audit: core/analysis core/blend core/cache core/level core/measure core/mix core/pcm core/scene core/speech core/tone core/tone/recipe
+core/blend: core/level
+core/fill: core/audit core/blend core/level core/measure core/pcm core/scene core/speech core/stray core/tone core/tone/recipe
+core/measure: core/level core/pcm core/simd
+core/mix: core/blend core/level core/measure core/pcm core/scene core/tone core/tone/recipe
+core/pcm: core/simd
+core/pcm/flac: core/pcm
+core/pcm/wav: core/pcm
+core/room: core/level core/measure core/pcm
+core/scene: core/blend core/level core/pcm core/timecode core/tone/recipe
+core/scene/scenetest: core/blend core/pcm core/scene core/timecode core/tone/recipe
+core/speech: core/level core/measure core/pcm
+core/stray: core/level core/measure core/pcm core/speech
+core/tone: core/level core/measure core/pcm core/speech core/tone/recipe
+core/tone/recipe: core/pcm
+demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio media
+intake: core/pcm core/room core/scene core/timecode core/tone core/tone/recipe media store
+interchange/otio: core/blend core/scene core/timecode core/tone/recipe
+interchange/report: core/advise core/audit core/scene
+internal/outside: core/pcm
+internal/roomtest: core/level core/measure core/pcm core/room internal/outside
+internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene core/timecode internal/roomtest
+media: core/analysis core/audit core/cache core/measure core/pcm core/pcm/flac core/pcm/wav core/scene core/timecode interchange/otio
+store: core/scene
+store/server/servertest: store/server
+tools/bench: core/scene core/timecode interchange/otio
+web: core/advise core/audit core/blend core/fill core/level core/measure core/mix core/pcm core/scene core/speech core/timecode core/tone intake interchange/otio interchange/report media store workspace
+workspace: core/advise core/analysis core/audit core/cache core/fill core/mix core/pcm core/scene intake media store
+`
+
+// levels are the folders in the order in which arrows may go: none points to one that stands before it.
+var levels = []string{"cmd", "tools", "web", "workspace", "intake", "demo", "store", "media", "interchange", "internal",
+	"core/advise", "core/fill", "core/audit", "core/analysis", "core/mix", "core/scene", "core/stray", "core/tone", "core/room",
+	"core/speech", "core/blend", "core/measure", "core/pcm", "core"}
+
+// level is the place of a package among levels.
+func level(p string) int {
+	best := -1
+	for i, l := range levels {
+		if (p == l || strings.HasPrefix(p, l+"/")) && (best < 0 || len(l) > len(levels[best])) {
+			best = i
+		}
 	}
-	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}}{{range .Imports}} {{.}}{{end}}`, "blendseam/...").Output()
+	return best
+}
+
+// imports gives what each package imports, by a template of go list.
+func imports(t *testing.T, of string) map[string][]string {
+	t.Helper()
+	out, err := exec.Command("go", "list", "-f", "{{.ImportPath}} {{join "+of+" \" \"}}", "blendseam/...").Output()
 	if err != nil {
 		t.Fatal(err)
 	}
-	checked := 0
+	all := map[string][]string{}
 	for line := range strings.Lines(string(out)) {
 		fields := strings.Fields(line)
-		rooms, ok := may[strings.Split(fields[0], "/")[1]]
-		if !ok {
-			continue
+		all[fields[0]] = fields[1:]
+	}
+	return all
+}
+
+// own gives a package's name within the project.
+func own(path string) (string, bool) { return strings.CutPrefix(path, "blendseam/") }
+
+func TestImportsAreTheArrowsThatAreWrittenHere(t *testing.T) {
+	may := map[string][]string{}
+	for line := range strings.Lines(arrows) {
+		if from, to, ok := strings.Cut(strings.TrimSpace(line), ":"); ok {
+			may[from] = strings.Fields(to)
 		}
-		for _, imported := range fields[1:] {
-			switch parts := strings.Split(imported, "/"); {
-			case parts[0] == "blendseam":
-				checked++
-				fine := false
-				for _, r := range rooms {
-					fine = fine || parts[1] == r
+	}
+	found := 0
+	for path, list := range imports(t, ".Imports") {
+		from, _ := own(path)
+		used := map[string]bool{}
+		for _, imported := range list {
+			if to, ok := own(imported); ok {
+				found++
+				used[to] = true
+				if !slices.Contains(may[from], to) {
+					t.Errorf("%s imports %s, which is not among the arrows", from, to)
 				}
-				if !fine {
-					t.Errorf("%s imports %s", fields[0], imported)
-				}
-			case strings.HasPrefix(fields[0], "blendseam/core") && strings.Contains(parts[0], "."):
-				if !strings.HasPrefix(imported, "gonum.org/") && !(strings.HasSuffix(fields[0], "pcm/flac") && strings.HasPrefix(imported, "github.com/mewkiz/flac")) {
-					t.Errorf("%s imports %s; core has the standard library and gonum alone, and flac its codec", fields[0], imported)
-				}
-			case strings.HasPrefix(fields[0], "blendseam/core") && (imported == "net/http" || imported == "database/sql" || imported == "os/exec"):
-				t.Errorf("%s imports %s", fields[0], imported)
+			} else {
+				foreign(t, from, imported)
+			}
+		}
+		for _, to := range may[from] {
+			if !used[to] {
+				t.Errorf("%s does not import %s any more: take the arrow out", from, to)
+			}
+			if a, b := level(from), level(to); a < 0 || b < 0 || a > b {
+				t.Errorf("the arrow from %s to %s points upwards", from, to)
 			}
 		}
 	}
-	if checked < 20 {
-		t.Errorf("only %d imports were looked at", checked)
+	if found < 100 {
+		t.Errorf("only %d imports were looked at", found)
+	}
+}
+
+// Tests may use what is internal to them, and otherwise only what lies below what they test; those of whole commands, pages and
+// the workspace also what lies beside it.
+func TestTestsImportWhatLiesBelow(t *testing.T) {
+	found := 0
+	for _, of := range []string{".TestImports", ".XTestImports"} {
+		for path, list := range imports(t, of) {
+			from, _ := own(path)
+			for _, imported := range list {
+				to, ok := own(imported)
+				if !ok {
+					foreignTest(t, from, imported)
+					continue
+				}
+				found++
+				if a, b := level(from), level(to); a > b && !strings.HasPrefix(to, "internal/") {
+					t.Errorf("a test of %s imports %s, which lies above it", from, to)
+				}
+			}
+		}
+	}
+	if found < 50 {
+		t.Errorf("only %d imports were looked at", found)
+	}
+}
+
+// foreign says what core must not import: it has the standard library and gonum alone, and flac its codec.
+func foreign(t *testing.T, from, imported string) {
+	t.Helper()
+	if !strings.HasPrefix(from, "core") {
+		return
+	}
+	switch {
+	case strings.HasPrefix(imported, "gonum.org/"), from == "core/pcm/flac" && strings.HasPrefix(imported, "github.com/mewkiz/flac"):
+	case strings.Contains(strings.Split(imported, "/")[0], "."):
+		t.Errorf("%s imports %s; core has the standard library and gonum alone, and flac its codec", from, imported)
+	case slices.Contains([]string{"net/http", "database/sql", "os/exec", "html/template"}, imported):
+		t.Errorf("%s imports %s; core knows no HTTP, no database, no other program and no interface", from, imported)
+	}
+}
+
+// foreignTest says what tests must not import: they have testing alone.
+func foreignTest(t *testing.T, from, imported string) {
+	t.Helper()
+	if strings.Contains(imported, "testify") || strings.Contains(imported, "gomega") || strings.Contains(imported, "ginkgo") {
+		t.Errorf("a test of %s imports %s; tests have the testing package alone", from, imported)
 	}
 }

@@ -5,17 +5,20 @@ import (
 	"blendseam/core/measure"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
-	"blendseam/core/scene"
 	"blendseam/core/tone"
 )
 
+// A hole is a look at a stretch that is turned down: at what is heard in it, of its track and of the tone tracks, against the room
+// beside it.
+type hole struct{ *look }
+
 // tones are the mixers of the tone tracks that are heard.
-func (m *Meter) tones() (list []*mix.Mixer, err error) {
-	for _, t := range m.Scene.Tracks {
-		if t.Purpose != "tone" || !m.heard[t.ID] {
+func (l hole) tones() (list []*mix.Mixer, err error) {
+	for _, t := range l.Scene.Tracks {
+		if t.Purpose != "tone" || !l.Meter.heard[t.ID] {
 			continue
 		}
-		x, err := m.Mixer(t.ID)
+		x, err := l.Mixer(t.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -48,20 +51,21 @@ func together(list []*mix.Mixer, span pcm.Span) (pcm.Block, error) {
 // mostHoleS is how much of a long hole is looked at, in seconds.
 const mostHoleS = 20
 
-// floorOf is the part of a hole that lies between the fades of its lull.
-func (m *Meter) floorOf(r *Result, c *scene.Clip) pcm.Span {
+// floor is the part of a hole that lies between the fades of its lull.
+func (l hole) floor() pcm.Span {
+	r, c := l.r, l.left
 	floor := pcm.Span{From: r.From, To: r.To}
 	if u := c.Lull(r.Lull); u != nil {
 		floor.From, floor.To = floor.From+u.FadeIn, floor.To-u.FadeOut
 	}
-	if floor.Len() < m.Samples(10) {
-		floor = pcm.Span{From: r.At - m.Samples(5), To: r.At + m.Samples(5)}
+	if floor.Len() < l.Samples(10) {
+		floor = pcm.Span{From: r.At - l.Samples(5), To: r.At + l.Samples(5)}
 	}
-	floor.To = min(floor.To, floor.From+mostHoleS*m.Scene.SampleRate)
+	floor.To = min(floor.To, floor.From+mostHoleS*l.Scene.SampleRate)
 	return floor
 }
 
-func (l *look) hole() error {
+func (l hole) measure() error {
 	m, rate := &l.r.Measures, l.Rate()
 	span := pcm.Span{From: l.r.From, To: l.r.To}
 	sides, err := l.Rooms(l.ctx, l.left, span)
@@ -81,7 +85,7 @@ func (l *look) hole() error {
 	if err != nil {
 		return err
 	}
-	floor := l.floorOf(l.r, l.left).Add(-span.From)
+	floor := l.floor().Add(-span.From)
 	floor.To = min(floor.To, inside.Len())
 	heard := inside.Slice(floor.From, floor.To)
 	in, out := level.Power(tone.LevelDB(heard, rate)), level.Power(outside.LevelDB)
@@ -112,7 +116,7 @@ func (l *look) hole() error {
 }
 
 // otherTracks is the power of all other tracks at a hole, music among them: what it covers is not missed.
-func (l *look) otherTracks(tones []*mix.Mixer, span pcm.Span) (float64, error) {
+func (l hole) otherTracks(tones []*mix.Mixer, span pcm.Span) (float64, error) {
 	if l.heard == l.alone {
 		return 0, nil
 	}
@@ -137,10 +141,10 @@ func (l *look) otherTracks(tones []*mix.Mixer, span pcm.Span) (float64, error) {
 }
 
 // lullClick is the steepest millisecond in the hole over the steepest of the room.
-func (l *look) lullClick(inside pcm.Block, outside *Room) {
+func (l hole) lullClick(inside pcm.Block, outside *Room) {
 	most := func(b pcm.Block) float64 {
 		top := level.Silence
-		for _, v := range l.Crispness(b) {
+		for _, v := range crispness(b, l.Scene.SampleRate) {
 			top = max(top, v)
 		}
 		return top

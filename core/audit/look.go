@@ -416,7 +416,7 @@ func (l *look) clicks() error {
 	plain := l.r.From == l.r.To
 	split := func(b pcm.Block) (at, surround float64) {
 		at, surround = level.Silence, level.Silence
-		for i, v := range l.Crispness(b) {
+		for i, v := range crispness(b, l.Scene.SampleRate) {
 			if s := int64(i) * l.Samples(0.5); s >= beside && s+l.Samples(1) <= beside+near.Len() {
 				at = max(at, v)
 			} else if s+l.Samples(1) <= beside || s >= beside+near.Len() {
@@ -457,10 +457,10 @@ func (l *look) clicks() error {
 	return nil
 }
 
-// Crispness gives the RMS levels, in dBFS, of 1 ms windows every 0.5 ms of the sound's third difference, which keeps
+// crispness gives the RMS levels, in dBFS, of 1 ms windows every 0.5 ms of the sound's third difference, which keeps
 // the top of the spectrum, where speech has little and a click as much as anywhere.
-func (m *Meter) Crispness(b pcm.Block) []float64 {
-	window, hop := m.Samples(1), m.Samples(0.5)
+func crispness(b pcm.Block, rate int64) []float64 {
+	window, hop := (rate+500)/1000, (rate+1000)/2000
 	var out []float64
 	for from := int64(0); from+window <= b.Len(); from += hop {
 		var most float64

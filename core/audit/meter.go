@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"math"
 	"runtime"
-	"slices"
 	"sync"
 
 	"blendseam/core/analysis"
@@ -157,7 +156,7 @@ func (m *Meter) Seam(ctx context.Context, s Seam) (Result, error) {
 	}
 	steps := []func() error{l.backgrounds, l.words, l.levels, l.clicks, l.silence, l.drop, l.blended, l.peak}
 	if s.Kind == Lull {
-		steps = []func() error{l.hole, l.silence, l.peak}
+		steps = []func() error{hole{l}.measure, l.silence, l.peak}
 	}
 	for _, step := range steps {
 		if err := step(); err != nil {
@@ -232,21 +231,4 @@ feed:
 	close(next)
 	group.Wait()
 	return context.Cause(ctx)
-}
-
-// Missing gives the recordings of the scene that are not there, by name.
-func (m *Meter) Missing() (names []string) {
-	for _, t := range m.Scene.Tracks {
-		for i := range t.Clips {
-			c := &t.Clips[i]
-			if t.Kind != scene.Sound || slices.Contains(names, m.Scene.Sources[c.Source].Name) {
-				continue
-			}
-			var missing *Missing
-			if _, err := m.Sound(c); errors.As(err, &missing) {
-				names = append(names, missing.Name)
-			}
-		}
-	}
-	return names
 }

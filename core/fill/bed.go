@@ -134,7 +134,7 @@ func (m *Filler) Bed(ctx context.Context, span pcm.Span, chosen *Filling) (*Bed,
 // cutBackgrounds are the backgrounds on both sides of each cut of the dialogue in a range, as the audit measures them: with those of all other tracks.
 func (m *Filler) cutBackgrounds(ctx context.Context, span pcm.Span) (list [][2]float64, err error) {
 	for _, s := range audit.Find(m.Scene) {
-		if s.Kind != audit.Cut || !span.Contains(s.At) || m.Scene.Track(s.Track).Purpose != "dialogue" || m.musicPlays(s.At) {
+		if s.Kind != audit.Cut || !span.Contains(s.At) || m.Scene.Track(s.Track).Purpose != "dialogue" || musicPlays(m.Meter, s.At) {
 			continue
 		}
 		r, err := m.Seam(ctx, s)
@@ -152,7 +152,7 @@ func (m *Filler) cutBackgrounds(ctx context.Context, span pcm.Span) (list [][2]f
 const coveredMS = 2500
 
 // musicPlays tells whether music is heard near a moment: it covers the rooms.
-func (m *Filler) musicPlays(at int64) bool {
+func musicPlays(m *audit.Meter, at int64) bool {
 	near := pcm.Span{From: at - m.Samples(coveredMS), To: at + m.Samples(coveredMS)}
 	for _, t := range m.Scene.Tracks {
 		if t.Purpose != "music" || !m.Heard(t.ID) {
@@ -292,7 +292,7 @@ func (m *Filler) keep(ctx context.Context, t *scene.Track, c *scene.Clip, within
 	if outside.From > c.Start {
 		put(pcm.Span{From: c.Start, To: outside.From})
 	}
-	strays, err := m.strays(ctx, t, c)
+	strays, err := search{m}.strays(ctx, t, c)
 	if err != nil {
 		return nil, err
 	}

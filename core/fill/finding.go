@@ -47,6 +47,13 @@ type Hum struct {
 
 // Findings are the sounds in the pauses of a scene's dialogue that should not be there, in order of time, and the hum of its recordings.
 func (m *Filler) Findings(ctx context.Context, threads int) ([]Finding, []Hum, error) {
+	return search{m}.all(ctx, threads)
+}
+
+// A search is for what should not be heard in a scene.
+type search struct{ *Filler }
+
+func (m search) all(ctx context.Context, threads int) ([]Finding, []Hum, error) {
 	sc := m.Scene
 	type job struct {
 		t *scene.Track
@@ -104,7 +111,7 @@ func unlessMissing(err error) error {
 }
 
 // strays are the stray sounds of one clip that no lull has taken out.
-func (m *Filler) strays(ctx context.Context, t *scene.Track, c *scene.Clip) (list []Finding, err error) {
+func (m search) strays(ctx context.Context, t *scene.Track, c *scene.Clip) (list []Finding, err error) {
 	a, err := m.Says(ctx, c)
 	if err != nil {
 		return nil, err
@@ -125,7 +132,7 @@ func (m *Filler) strays(ctx context.Context, t *scene.Track, c *scene.Clip) (lis
 }
 
 // fit gives a finding its id, and shortens fades that its lull has no room for.
-func (f *Finding) fit(m *Filler) {
+func (f *Finding) fit(m search) {
 	f.ID = fmt.Sprintf("%s:%s:%d", f.Kind, f.Clip, f.Span.From)
 	f.FadeIn, f.FadeOut = min(f.FadeIn, f.Lull.Len()/3), min(f.FadeOut, f.Lull.Len()/3)
 	if f.Lull.Len() < m.Samples(6) {
@@ -139,7 +146,7 @@ func lulled(c *scene.Clip, s pcm.Span) bool {
 }
 
 // hum names the steady partials of a clip's recording; nil if there are none.
-func (m *Filler) hum(ctx context.Context, c *scene.Clip) (*Hum, error) {
+func (m search) hum(ctx context.Context, c *scene.Clip) (*Hum, error) {
 	a, err := m.Says(ctx, c)
 	if err != nil || len(a.Hum) == 0 {
 		return nil, err
@@ -167,7 +174,7 @@ const (
 )
 
 // spokenOver finds speech on one dialogue track while another track's speaker holds the line.
-func (m *Filler) spokenOver(ctx context.Context) (list []Finding, err error) {
+func (m search) spokenOver(ctx context.Context) (list []Finding, err error) {
 	type said struct {
 		t *scene.Track
 		c *scene.Clip
@@ -202,7 +209,7 @@ func (m *Filler) spokenOver(ctx context.Context) (list []Finding, err error) {
 }
 
 // over finds where a clip's speaker speaks over the line that another clip's speaker holds. Levels are those of 20 ms.
-func (m *Filler) over(ctx context.Context, by, holder *scene.Clip, both pcm.Span) (list []Finding, err error) {
+func (m search) over(ctx context.Context, by, holder *scene.Clip, both pcm.Span) (list []Finding, err error) {
 	look := pcm.Span{From: both.From - m.Samples(2000), To: both.To} // a line may have begun before
 	var levels [2][]float64
 	var back [2]float64
@@ -258,7 +265,7 @@ func (m *Filler) over(ctx context.Context, by, holder *scene.Clip, both pcm.Span
 }
 
 // levels are those of each 20 ms of a clip's recording over a span of the scene, dBFS at the clip's gain.
-func (m *Filler) levels(ctx context.Context, c *scene.Clip, span pcm.Span) ([]float64, error) {
+func (m search) levels(ctx context.Context, c *scene.Clip, span pcm.Span) ([]float64, error) {
 	a, err := m.Says(ctx, c)
 	if err != nil {
 		return nil, err
@@ -279,7 +286,7 @@ func (m *Filler) levels(ctx context.Context, c *scene.Clip, span pcm.Span) ([]fl
 
 // own tells in which frames a microphone's own speaker is heard: over its background, and over what comes across from the other one, which is the quietest
 // fifth of the differences while that one is heard.
-func (m *Filler) own(mine, others []float64, myBack, otherBack float64) []bool {
+func (m search) own(mine, others []float64, myBack, otherBack float64) []bool {
 	var across []float64
 	for i := range mine {
 		if others[i] > otherBack+12 {
@@ -313,7 +320,7 @@ func runs(is []bool, join int) (list [][2]int) {
 }
 
 // overlapped tells whether another dialogue track sounds at the same time as a clip.
-func (m *Filler) overlapped(t *scene.Track, c *scene.Clip) bool {
+func (m search) overlapped(t *scene.Track, c *scene.Clip) bool {
 	for _, o := range m.Scene.Tracks {
 		if o == t || o.Kind != scene.Sound || o.Purpose != "dialogue" {
 			continue

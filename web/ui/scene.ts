@@ -503,7 +503,8 @@ function blendNow(): Blend | undefined {
 function blendEdit(s: Seam, before: number, after: number, by: string, shapes = curves): unknown {
   const shape = { law: by, ...(shapes.out ? { curve_out: shapes.out } : {}), ...(shapes.in ? { curve_in: shapes.in } : {}) };
   if (s.pair) return { edit: "set_pair", out: s.left, in: s.right, from: s.at - before, to: s.at + after, ...shape };
-  return { edit: "set_blend", left: s.left, right: s.right, before, after, ...shape, ...(pulls && !s.blend ? { pull: true } : {}) };
+  const track = scene.tracks.find((t) => t.id === s.track), there = track && blendAt(track, s.left, s.right); // the list may lag behind an edit
+  return { edit: "set_blend", left: s.left, right: s.right, before, after, ...shape, ...(pulls && !there ? { pull: true } : {}) };
 }
 
 async function setBlend(before: number, after: number, by = law, shapes = curves): Promise<void> {

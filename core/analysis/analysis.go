@@ -40,7 +40,7 @@ type Recording struct {
 
 // A long recording is looked at in pieces of pieceS seconds and what lies within contextS beside them.
 const (
-	pieceS   = 30
+	pieceS   = 45
 	contextS = 3
 )
 
@@ -72,17 +72,21 @@ func Write(ctx context.Context, to io.Writer, r pcm.ReaderAt, progress func(done
 	}
 	m := newFramer(r)
 	piece, beside := pieceS*1000/HopMS*m.hop, contextS*1000/HopMS*m.hop
+	block := pcm.NewBlock(f.Channels, min(a.Length, piece+2*beside))
 	for at := int64(0); at < a.Length; at += piece {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
 		core := pcm.Span{From: at, To: min(a.Length, at+piece)}
 		wide := pcm.Span{From: max(0, core.From-beside), To: min(a.Length, core.To+beside)}
-		b, err := pcm.Read(r, wide)
-		if err != nil {
+		b := block.Slice(0, wide.Len())
+		if err := r.ReadSamplesAt(b, wide.From); err != nil {
 			return err
 		}
-		mono := measure.Mono(b)
+		mono := b[0]
+		if f.Channels > 1 {
+			mono = measure.Mono(b)
+		}
 		words, fine := speech.Words(mono, f.Rate)
 		if err := m.write(to, b, mono, fine, wide.From, core); err != nil {
 			return err

@@ -117,15 +117,12 @@ func (m *framer) measured(b pcm.Block, mono []float64, fine *speech.Frames, from
 	f := newFrames(first, int(last-first), m.hop)
 	begin := max(0, first*m.hop-from-int64(m.rate)*settleMS/1000) // of the filters, in b
 	end := min(int64(len(mono)), (last+1)*m.hop-from)
-	high := speech.WithoutDrift(mono[begin:end], int64(m.rate))
+	drift := speech.NewDrift(mono[begin:end], int64(m.rate))
+	drift.Energy(mono[begin : first*m.hop-from])
 	power := make([]float32, f.Count+1) // of 10 ms each
 	for i := range power {
-		at := (first+int64(i))*m.hop - from - begin
-		sum := 0.0
-		for _, v := range high[min(at, int64(len(high))):min(at+m.hop, int64(len(high)))] {
-			sum += v * v
-		}
-		power[i] = float32(sum / float64(m.hop))
+		at := min((first+int64(i))*m.hop-from, end)
+		power[i] = float32(drift.Energy(mono[at:min(at+m.hop, end)]) / float64(m.hop))
 	}
 	for i := range f.Level {
 		f.Level[i] = (power[i] + power[i+1]) / 2

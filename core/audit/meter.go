@@ -173,6 +173,9 @@ func (m *Meter) Seam(ctx context.Context, s Seam) (Result, error) {
 func All(ctx context.Context, m *Meter, threads int) ([]Result, error) {
 	found := Find(m.Scene)
 	results := make([]Result, len(found))
+	if err := m.Prepare(ctx, m.Scene, threads); err != nil {
+		return nil, err
+	}
 	err := Spread(ctx, len(found), threads, func(i int) (err error) {
 		results[i], err = m.Measured(ctx, found[i])
 		return err

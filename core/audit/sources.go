@@ -120,6 +120,24 @@ func (s *Sources) Analysis(ctx context.Context, sc *scene.Scene, src scene.Sourc
 	})
 }
 
+// Prepare asks for the analyses of all recordings of a scene, several at once. What is missing is said by whoever needs it.
+func (s *Sources) Prepare(ctx context.Context, sc *scene.Scene, threads int) error {
+	var list []scene.Source
+	seen := map[string]bool{}
+	for _, t := range sc.Tracks {
+		for _, c := range t.Clips {
+			if src, ok := sc.Sources[c.Source]; ok && t.Kind == scene.Sound && src.Tone == nil && !seen[src.ID] {
+				seen[src.ID] = true
+				list = append(list, src)
+			}
+		}
+	}
+	return Spread(ctx, len(list), threads, func(i int) error {
+		_, _ = s.Analysis(ctx, sc, list[i])
+		return ctx.Err()
+	})
+}
+
 // tone gives a tone by its id, which says all of its recipe.
 func (s *Sources) tone(sc *scene.Scene, src scene.Source) (*builtTone, error) {
 	key := fmt.Sprintf("%s/%d", src.ID, max(1, src.Channels))

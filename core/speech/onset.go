@@ -32,7 +32,12 @@ func analyse(mono []float64, rate int) *analysis {
 		a.Every *= 2
 		a.mono = measure.Thinned(make([]float64, len(a.mono)/2), a.mono, 2)
 	}
-	a.mono = WithoutDrift(a.mono, int64(rate)) // an offset from zero would leak into the lowest bands
+	own := a.mono
+	if a.Every == 1 {
+		own = make([]float64, len(mono))
+	}
+	NewDrift(a.mono, int64(rate)).TakeOff(own, a.mono) // an offset from zero would leak into the lowest bands
+	a.mono = own
 	a.rate, a.Hop = rate, int64(max(1, rate*hopMS/1000))
 	a.bands, a.fine = measure.GetBands(rate, rate/100, LowestHz, HighestHz), measure.GetBands(rate, rate/200, 200, HighestHz)
 	a.Window, a.Bands = int64(a.bands.Window()), len(a.bands.Centres)

@@ -141,16 +141,43 @@ const LeastLevels = 5
 // the first 10 ms.
 func WithoutDrift(v []float64, rate int64) []float64 {
 	out := make([]float64, len(v))
-	a, low := 1-math.Exp(-2*math.Pi*30/float64(rate)), 0.0
+	d := NewDrift(v, rate)
+	d.TakeOff(out, v)
+	return out
+}
+
+// A Drift follows what lies below 30 Hz of a sound; see WithoutDrift.
+type Drift struct{ share, low float64 }
+
+// NewDrift is for a sound that begins with v.
+func NewDrift(v []float64, rate int64) *Drift {
+	d := &Drift{share: 1 - math.Exp(-2*math.Pi*30/float64(rate))}
 	first := v[:min(len(v), int(rate/100))]
 	for _, x := range first {
-		low += x / float64(len(first))
+		d.low += x / float64(len(first))
 	}
+	return d
+}
+
+// TakeOff fills out, which may be v, with the next samples v without their drift.
+func (d *Drift) TakeOff(out, v []float64) {
+	low := d.low
 	for i, x := range v {
-		low += a * (x - low)
+		low += d.share * (x - low)
 		out[i] = x - low
 	}
-	return out
+	d.low = low
+}
+
+// Energy is the sum of squares of the next samples without their drift.
+func (d *Drift) Energy(v []float64) (sum float64) {
+	low := d.low
+	for _, x := range v {
+		low += d.share * (x - low)
+		sum += (x - low) * (x - low)
+	}
+	d.low = low
+	return sum
 }
 
 // A breath has no pitch, lasts at least 80 ms, and stays this far below the loudest word around it, in dB.
@@ -181,10 +208,13 @@ func (f *Finding) breaths(mono []float64) {
 }
 
 // Voice looks for the pitched part of each word of the sound that was looked at.
-func (f *Finding) Voice(mono []float64) {
+func (f *Finding) Voice(mono []float64) { f.VoiceAt(mono, f.rate) }
+
+// VoiceAt is Voice for sound of rate samples a second.
+func (f *Finding) VoiceAt(mono []float64, rate int64) {
 	for i := range f.Stretches {
 		if s := &f.Stretches[i]; s.Kind == Word {
-			s.Voiced = voiced(mono, s.Span, f.rate)
+			s.Voiced = voiced(mono, s.Span, rate)
 		}
 	}
 }

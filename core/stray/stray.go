@@ -47,7 +47,6 @@ const hopMS = 5
 type ear struct {
 	rate  int64
 	mono  []float64
-	high  []float64 // without what lies below 300 Hz
 	f     speech.Finding
 	hop   int64
 	level [len(above)][]float64 // dB of every hop, above each frequency
@@ -131,31 +130,46 @@ func (e *ear) blowAhead(s pcm.Span) (int64, bool) {
 // envelopes measures the level of each hop above each frequency: without what lies below 30 Hz, and of that what two one-pole
 // high-passes let through.
 func (e *ear) envelopes() {
-	v := speech.WithoutDrift(e.mono, e.rate)
-	hops := int64(len(v)) / e.hop
+	hops := int64(len(e.mono)) / e.hop
 	for i := range e.level {
 		e.level[i] = make([]float64, hops)
 	}
-	e.high = make([]float64, len(v))
+	drift := speech.NewDrift(e.mono, e.rate)
+	v := make([]float64, e.hop)
 	a1, a2 := onePole(above[1], e.rate), onePole(above[2], e.rate)
 	var l1, l2, m1, m2 float64 // what the low-passes hold
 	for k := range hops {
+		drift.TakeOff(v, e.mono[k*e.hop:(k+1)*e.hop])
 		var p0, p1, p2 float64
-		for i := k * e.hop; i < (k+1)*e.hop; i++ {
-			x := v[i]
+		for _, x := range v {
 			l1 += a1 * (x - l1)
 			m1 += a2 * (x - m1)
 			y, z := x-l1, x-m1
 			l2 += a1 * (y - l2)
 			m2 += a2 * (z - m2)
 			y, z = y-l2, z-m2
-			e.high[i] = y
 			p0, p1, p2 = p0+x*x, p1+y*y, p2+z*z
 		}
 		for i, p := range [...]float64{p0, p1, p2} {
 			e.level[i][k] = level.OfPower(p / float64(e.hop))
 		}
 	}
+}
+
+// highOf is a stretch of the sound without what lies below above[1], 12 dB an octave. The filter begins settleMS before.
+func (e *ear) highOf(s pcm.Span) []float64 {
+	const settleMS = 50
+	from := max(0, s.From-e.rate*settleMS/1000)
+	part := e.mono[from:s.To]
+	v := make([]float64, len(part))
+	speech.NewDrift(part, e.rate).TakeOff(v, part)
+	a, l1, l2 := onePole(above[1], e.rate), 0.0, 0.0
+	for i, x := range v {
+		l1 += a * (x - l1)
+		l2 += a * (x - l1 - l2)
+		v[i] = x - l1 - l2
+	}
+	return v[s.From-from:]
 }
 
 // onePole is the share of a one-pole low-pass's way that it goes in one sample.
@@ -291,9 +305,9 @@ func (e *ear) low(s pcm.Span) bool {
 
 // pitched is how long a sound has a pitch above 300 Hz, where a blow's deep note is gone, in ms.
 func (e *ear) pitched(s pcm.Span) int64 {
-	voice := e.f
-	voice.Stretches = []speech.Stretch{{Kind: speech.Word, Span: s}}
-	voice.Voice(e.high)
+	var voice speech.Finding
+	voice.Stretches = []speech.Stretch{{Kind: speech.Word, Span: pcm.Span{To: s.Len()}}}
+	voice.VoiceAt(e.highOf(s), e.rate)
 	return voice.Stretches[0].Voiced.Len() * 1000 / e.rate
 }
 

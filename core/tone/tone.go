@@ -205,6 +205,9 @@ func Method(samples int64, rate int) string {
 	return Grains
 }
 
+// mostWindows is how many windows of one span are looked at for its colour, spread over all of it.
+const mostWindows = 200
+
 // Thirds gives the level in dBFS of each third-octave of a tone's colour over spans of a sound, the mean of its channels.
 func Thirds(b pcm.Block, spans []pcm.Span, rate int) []float64 {
 	longest := int64(0)
@@ -223,6 +226,7 @@ func Thirds(b pcm.Block, spans []pcm.Span, rate int) []float64 {
 	if longest > 16*int64(window) { // there are enough of them without so much overlap
 		step *= 2
 	}
+	step = max(step, longest/mostWindows)
 	for _, s := range spans {
 		for at := s.From; at+int64(window) <= s.To; at += step {
 			for _, ch := range b {

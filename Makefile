@@ -1,6 +1,6 @@
 # make demo starts everything with the demo scene; make test runs all tests; both install what is missing first.
 
-GO_FILES := $(shell find cmd core demo intake interchange media store web -name '*.go' -not -name '*_test.go') $(wildcard store/migrations/*.sql) go.mod go.sum
+GO_FILES := $(shell find cmd core demo intake interchange media store web workspace -name '*.go' -not -name '*_test.go') $(wildcard store/migrations/*.sql) go.mod go.sum
 UI_FILES := $(wildcard web/ui/* web/templates/*) tools/bundle.mjs package.json
 DEMO_FILES := demo/kiln-night.otio $(wildcard demo/recordings/*)
 
@@ -44,11 +44,12 @@ test-e2e: build
 	npx playwright test -c e2e
 
 bench: build
-	tools/install-missing mariadbd ffmpeg chromium
+	tools/install-missing mariadbd ffmpeg chromium aplay
 	go run ./tools/bench
-	go test ./web -run '^$$' -bench EditOf2000 -benchtime 1000x
-	tools/install-missing aplay
-	go test ./core/seam -run '^$$' -bench AuditOf500 -benchtime 3x
+	go test ./web -run '^$$' -bench 'EditOf2000|EditWhileMending' -benchtime 1000x
+	go test ./core/audit -run '^$$' -bench AuditOf500 -benchtime 3x
+	go test ./core/advise -run '^$$' -bench MendOf500 -benchtime 1x
+	go test ./core/analysis -run '^$$' -bench Analysis -benchtime 3x -cpu 1
 	node e2e/large-scene.mjs
 
 screenshots: build

@@ -41,9 +41,23 @@ async function build() {
 const at = (list, q) => [...list].sort((a, b) => a - b)[Math.min(list.length - 1, Math.floor(list.length * q))];
 const say = (what, list, budget) => console.log(`${what.padEnd(52)} median ${at(list, 0.5).toFixed(1)} ms, p95 ${at(list, 0.95).toFixed(1)} ms  (${budget})`);
 
+/** How long it takes from now until no seam of the scene is pending, in seconds. */
+async function audited(url) {
+  const begun = performance.now();
+  for (;;) {
+    const a = await (await page.request.get(url + "seams")).json();
+    if (!a.pending) return (performance.now() - begun) / 1000;
+    await new Promise((done) => setTimeout(done, 20));
+  }
+}
+
 await withProgram("serve", async (p, address) => {
   [page, base] = [p, new URL(address).origin];
   const url = await build();
+  console.log(`${"first audit of the scene".padEnd(52)} ${(await audited(url)).toFixed(1)} s  (under 20 s)`);
+  const state = await (await page.request.get(url + "state")).json(), [, , t] = state.tracks;
+  await post(new URL(url).pathname + "edits", { revision: state.revision, edit: { edit: "roll", left: t.clips[100].id, right: t.clips[101].id, to: t.clips[101].start + F } });
+  console.log(`${"  and after one roll".padEnd(52)} ${(await audited(url)).toFixed(2)} s  (under 1 s, 0.25 s of it waited)`);
   await page.goto(url);
   const clips = await page.evaluate(() => JSON.parse(document.getElementById("data").textContent).state.tracks.reduce((n, t) => n + t.clips.length, 0));
   console.log(`a scene of ${clips} clips at 1280x800`);

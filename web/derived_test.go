@@ -207,7 +207,7 @@ func TestClosingWaitsForWhatGoesOn(t *testing.T) {
 // BenchmarkEditWhileMending measures what an edit of one scene waits for while another is mended. The metric is the 99th
 // percentile.
 func BenchmarkEditWhileMending(b *testing.B) {
-	before := runtime.GOMAXPROCS(runtime.NumCPU() + 2) // as the program does
+	before := runtime.GOMAXPROCS(runtime.NumCPU() + workspace.SpareThreads) // as the program does
 	defer runtime.GOMAXPROCS(before)
 	c := newClient(b)
 	long := c.long(120)

@@ -101,10 +101,10 @@ func (s *Scene) All(ctx context.Context) ([]audit.Result, error) {
 		return nil, err
 	}
 	all := make([]audit.Result, len(list.found))
-	if err := s.Sources().Prepare(ctx, s.Scene, 0); err != nil {
+	if err := s.Sources().Prepare(ctx, s.Scene, threads()); err != nil {
 		return nil, err
 	}
-	err = audit.Spread(ctx, len(all), 0, func(i int) (err error) {
+	err = audit.Spread(ctx, len(all), threads(), func(i int) (err error) {
 		all[i], err = s.measured(ctx, list.found[i], list.keys[i])
 		return err
 	})

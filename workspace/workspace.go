@@ -214,7 +214,7 @@ func (s *Scene) Mend(ctx context.Context, progress func(done, of int)) (*advise.
 		if err != nil {
 			return nil, err
 		}
-		return m.Mend(ctx, all, 0, progress)
+		return m.Mend(ctx, all, threads(), progress)
 	})
 }
 
@@ -239,7 +239,7 @@ func (s *Scene) Findings(ctx context.Context) (*Findings, error) {
 			return nil, err
 		}
 		f := &Findings{}
-		f.List, f.Hums, err = m.Findings(ctx, 0)
+		f.List, f.Hums, err = m.Findings(ctx, threads())
 		return f, err
 	})
 }

@@ -123,8 +123,6 @@ func listen(address string) (net.Listener, error) {
 	return nil, fmt.Errorf("ports %d to %d are all taken; name a free one with --listen 127.0.0.1:PORT", defaultPort, defaultPort+19)
 }
 
-const spareThreads = 2
-
 // serve runs everything until it is told to stop. first prepares what should be there, and gives the scene to begin with.
 func serve(ctx context.Context, p place, address string, first func(context.Context, intake.Intake) (string, error)) error {
 	l, err := listen(address)
@@ -146,7 +144,7 @@ func serve(ctx context.Context, p place, address string, first func(context.Cont
 	}
 	// Measuring and mending go on beside the requests on threads of low priority. With a few more of them than processors, a
 	// request never waits for one to give way.
-	runtime.GOMAXPROCS(runtime.NumCPU() + spareThreads)
+	runtime.GOMAXPROCS(runtime.NumCPU() + workspace.SpareThreads)
 	s := web.New(web.Config{Workspace: workspace.New(ctx, in), Made: filepath.Join(p.Var, "made"),
 		Demo: func(ctx context.Context) (string, error) { return loadDemo(ctx, in) }})
 	url := fmt.Sprintf("http://%s/", l.Addr())

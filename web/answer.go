@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"strings"
 
+	"blendseam/core/audit"
 	"blendseam/core/scene"
 	"blendseam/store"
 )
@@ -54,10 +55,13 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	status, p := http.StatusInternalServerError, problem{Message: err.Error()}
 	var refusal scene.Refusal
 	var stale *store.Stale
+	var missing *audit.Missing
 	var bad errBadRequest
 	switch {
 	case errors.As(err, &refusal):
 		status, p.Alternatives = http.StatusUnprocessableEntity, refusal.Alternatives()
+	case errors.As(err, &missing):
+		status = http.StatusUnprocessableEntity
 	case errors.As(err, &stale):
 		status, p.Newer = http.StatusConflict, stale.Newer
 	case errors.As(err, &bad):

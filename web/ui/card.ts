@@ -99,7 +99,7 @@ export function seamCard(a: About, s: Seam, number: number, advice: Advice = { c
   if (s.kind !== "lull" && s.verdict && (s.verdict !== "clean" || s.accepted !== undefined)) actions.push(action(a, "accept", s.accepted === undefined ? "Accept" : "Not accepted"));
   actions.push(action(a, "audition", "Audition"), action(a, "next_seam", "Next seam"), ...(s.kind === "lull" ? [action(a, "edge_earlier", "Edge earlier"), action(a, "edge_later", "Edge later"), action(a, "edge", "Other edge", "wide")] : [action(a, "edge_earlier", "Cut earlier"), action(a, "edge_later", "Cut later")]));
   return { ...blank, over: `Seam ${number} · ${KINDS[s.kind] ?? s.kind}, ${s.track_name}`, title: name(s), verdict: s.verdict, mark: MARKS[s.verdict] ?? "", verdictWord: s.verdict ? s.verdict[0].toUpperCase() + s.verdict.slice(1) : s.why ? "Not measured" : "",
-    why: s.why ? s.why[0].toUpperCase() + s.why.slice(1) + "." : "", groups, fields, hint, actions, first, notes, picks, picksAbout };
+    why: s.why ? s.why[0].toUpperCase() + s.why.slice(1) + "." : "", groups: groups.filter((g) => g.rows.length), fields, hint, actions, first, notes, picks, picksAbout };
 }
 
 const causeKey = (a: About, s: Seam): string => a.measures.find((x) => x.cause && x.cause === s.cause)?.key ?? "";

@@ -132,6 +132,9 @@ func (s *Server) loadDemo(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
+	if err := s.AnalyseScene(r.Context(), id); err != nil {
+		return err
+	}
 	return s.answer(w, http.StatusCreated, map[string]string{"id": id})
 }
 

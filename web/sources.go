@@ -189,5 +189,8 @@ func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) error {
 	if err != nil { // it knows the file by where it lies here, the user by its name
 		return errBadRequest{errors.New(strings.ReplaceAll(err.Error(), file, name))}
 	}
+	if err := s.AnalyseScene(r.Context(), id); err != nil {
+		return err
+	}
 	return s.answer(w, http.StatusCreated, map[string]any{"id": id, "warnings": warnings})
 }

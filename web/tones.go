@@ -12,9 +12,9 @@ import (
 	"path/filepath"
 	"strings"
 
+	"blendseam/core/analysis"
 	"blendseam/core/audit"
 	"blendseam/core/fill"
-	"blendseam/core/level"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
@@ -166,11 +166,11 @@ func (s *Server) keepTone(w http.ResponseWriter, r *http.Request) error {
 	if !ok || src.Tone != nil || src.Samples == 0 || span.From < 0 || span.To > src.Samples || span.Empty() {
 		return cannot("The range covers no recording of this scene. Make it over a quiet stretch of a clip.")
 	}
-	sound, err := st.Sound(src)
+	says, err := st.Sources().Analysis(r.Context(), st.Scene, src)
 	if err != nil {
 		return errBadRequest{err}
 	}
-	t, err := s.toneOf(sound, q.Source, span)
+	t, err := toneOf(says, q.Source, span)
 	if err != nil {
 		return err
 	}
@@ -184,25 +184,15 @@ func (s *Server) keepTone(w http.ResponseWriter, r *http.Request) error {
 	return s.toneList(w, r)
 }
 
-// toneOf measures a stretch for the library. It must have a quiet stretch in it.
-func (s *Server) toneOf(sound pcm.ReaderAt, source string, span pcm.Span) (store.Tone, error) {
-	b, err := pcm.Read(sound, pcm.Span{From: span.From, To: min(span.To, span.From+int64(60*sound.Format().Rate))})
-	if err != nil {
-		return store.Tone{}, err
-	}
-	rate := sound.Format().Rate
-	quiet := tone.Find(b, rate)
+// toneOf is a stretch of a recording for the library, by what the recording says of it. It must have a quiet stretch in it.
+func toneOf(says *analysis.Recording, source string, span pcm.Span) (store.Tone, error) {
+	quiet := says.QuietsIn(span)
 	if len(quiet) == 0 {
 		return store.Tone{}, cannot("Nothing quiet of at least 0.12 s was found in this stretch: it holds a voice, a breath or a bump all along.")
 	}
-	spans := make([]pcm.Span, len(quiet))
-	power, n := 0.0, 0.0
-	for i, q := range quiet {
-		spans[i] = q.Span
-		power += level.Power(q.LevelDB) * float64(q.Span.Len())
-		n += float64(q.Span.Len())
-	}
-	return store.Tone{Source: source, From: span.From, To: span.To, Rate: int64(rate), LevelDB: level.OfPower(power / n), Thirds: tone.Thirds(b, spans, rate)}, nil
+	t := store.Tone{Source: source, From: span.From, To: span.To, Rate: int64(says.Rate)}
+	t.LevelDB, t.Thirds = tone.Together(quiet)
+	return t, nil
 }
 
 // bringTone takes a file as the body of the request into the library, its name in the header Blendseam-Name.
@@ -227,12 +217,11 @@ func (s *Server) bringTone(w http.ResponseWriter, r *http.Request) error {
 	if info.Rate == 0 {
 		return cannot("%s has no sound", name)
 	}
-	sound, err := s.Library.Sound(info.ID, rate)
+	says, err := s.Library.Analysis(r.Context(), info.ID, rate, nil)
 	if err != nil {
 		return err
 	}
-	defer sound.Close()
-	t, err := s.toneOf(sound, info.ID, pcm.Span{To: sound.Len()})
+	t, err := toneOf(says, info.ID, pcm.Span{To: says.Length})
 	if err != nil {
 		return err
 	}

@@ -8,6 +8,7 @@ import (
 	"sync"
 	"time"
 
+	"blendseam/core/audit"
 	"blendseam/core/scene"
 	"blendseam/media"
 	"blendseam/store"
@@ -126,6 +127,18 @@ func (w *Workspace) Analyse(ctx context.Context, sceneID string, info media.Info
 		modest()
 		_, err := w.Library.Analysis(ctx, info.ID, rate, done)
 		return info.ID, err
+	})
+	return err
+}
+
+// AnalyseScene begins one job that does so for all recordings of a scene.
+func (w *Workspace) AnalyseScene(ctx context.Context, sceneID string) error {
+	sc, err := w.Open(ctx, sceneID)
+	if err != nil {
+		return err
+	}
+	_, err = w.Jobs.Start(ctx, sceneID, AnalysisJob, sc.Scene.Name, func(ctx context.Context, _ string, _ func(float64)) (any, error) {
+		return nil, sc.Sources().Prepare(audit.Beginning(ctx, modest), sc.Scene, threads())
 	})
 	return err
 }

@@ -56,13 +56,12 @@ func (c *toneCmd) Run(ctx context.Context) error {
 	}
 	used := tone.Alike(quiet, int64(tone.EnoughS*rate))
 	woven := recipe.Tone{Seed: c.Seed}
-	sum, n := 0.0, int64(0)
+	n := int64(0)
 	for _, q := range used {
 		woven.Left = append(woven.Left, recipe.Material{Source: "source", From: q.Span.From, To: q.Span.To})
-		sum += level.Power(q.LevelDB) * float64(q.Span.Len())
 		n += q.Span.Len()
 	}
-	levelDB := level.OfPower(sum / float64(n))
+	levelDB, _ := tone.Together(used)
 	sc := scene.Scene{SampleRate: int64(rate)}
 	length := int64(math.Round(c.Length * float64(rate)))
 	span := pcm.Span{From: sc.ToneMiddle(), To: sc.ToneMiddle() + length}

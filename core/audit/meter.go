@@ -150,6 +150,9 @@ func Render(x *mix.Mixer, span pcm.Span) (pcm.Block, error) {
 // mix of the scene as it is heard, or in the track alone where that is not heard.
 func (m *Meter) Seam(ctx context.Context, s Seam) (Result, error) {
 	r := Result{Seam: s}
+	if err := ctx.Err(); err != nil {
+		return r, err
+	}
 	l, err := m.look(ctx, &r)
 	if err != nil {
 		return r, fmt.Errorf("seam at %s: %w", m.Scene.Timecode(s.At), err)

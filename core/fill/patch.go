@@ -325,7 +325,7 @@ func (m *Filler) fillIn(ctx context.Context, at hole, list []Filling, i int) err
 		}
 		wish.FadeIn, wish.FadeOut = fades[0], fades[1]
 	}
-	colour := colourOf(f.used)
+	_, colour := tone.Together(f.used)
 	if math.Abs(left.LevelDB-right.LevelDB) > 1.5 || tone.ColourDB(left.thirds, right.thirds) > 2.5 {
 		t.LeftDB, t.RightDB = left.thirds, right.thirds
 		t.Right = materialOf(at.right, right.At)
@@ -418,22 +418,6 @@ func between(a, b []float64) []float64 {
 	out := make([]float64, len(a))
 	for i := range a {
 		out[i] = (a[i] + b[i]) / 2
-	}
-	return out
-}
-
-// colourOf is the colour of some quiet stretches together.
-func colourOf(list []tone.Quiet) []float64 {
-	out := make([]float64, recipe.Bands)
-	n := 0.0
-	for _, q := range list {
-		n += float64(q.Span.Len())
-		for i, v := range q.Thirds {
-			out[i] += level.Power(v) * float64(q.Span.Len())
-		}
-	}
-	for i := range out {
-		out[i] = level.OfPower(out[i] / n)
 	}
 	return out
 }

@@ -191,6 +191,29 @@ func quietOf(b pcm.Block, span pcm.Span, rate int) Quiet {
 	return q
 }
 
+// Together are the level and the third-octaves of some quiet stretches as one: the means of their powers, in dBFS. Of none they are
+// level.Silence and nil.
+func Together(list []Quiet) (levelDB float64, thirds []float64) {
+	power, n := 0.0, 0.0
+	for _, q := range list {
+		weight := float64(q.Span.Len())
+		power, n = power+level.Power(q.LevelDB)*weight, n+weight
+		if thirds == nil {
+			thirds = make([]float64, len(q.Thirds))
+		}
+		for i, v := range q.Thirds {
+			thirds[i] += level.Power(v) * weight
+		}
+	}
+	if n == 0 {
+		return level.Silence, nil
+	}
+	for i := range thirds {
+		thirds[i] = math.Round(100*level.OfPower(thirds[i]/n)) / 100
+	}
+	return level.OfPower(power / n), thirds
+}
+
 // LevelDB is the RMS level of a sound without what lies below 30 Hz, dBFS.
 func LevelDB(b pcm.Block, rate int) float64 {
 	own := make(pcm.Block, len(b))

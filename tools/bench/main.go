@@ -3,6 +3,7 @@
 package main
 
 import (
+	"encoding/json"
 	"fmt"
 	"os"
 	"os/exec"
@@ -47,18 +48,41 @@ func against(ours, theirs func() time.Duration) (a, b time.Duration) {
 	return mine[rounds/2], other[rounds/2]
 }
 
+// lastTime is where figures are kept from one run to the next.
+const lastTime = "var/bench.json"
+
+// figures are those of the last run, by what they are of.
+var figures = map[string]string{}
+
 func line(what string, value string, budget string, ok bool) {
 	mark := "met"
 	if !ok {
 		mark = "MISSED"
 	}
-	fmt.Printf("%-62s %-28s %-22s %s\n", what, value, budget, mark)
+	was := figures[what]
+	if was != "" {
+		was = "last time " + was
+	}
+	fmt.Printf("%-62s %-28s %-22s %-7s %s\n", what, value, budget, mark, was)
+	figures[what] = value
+}
+
+// keepFigures keeps them for the next run.
+func keepFigures() {
+	raw, err := json.MarshalIndent(figures, "", "  ")
+	check(err)
+	check(os.MkdirAll(filepath.Dir(lastTime), 0o755))
+	check(os.WriteFile(lastTime, raw, 0o644))
 }
 
 const rate, minutes, tracks = 48000, 10, 8
 
 func main() {
 	program := "bin/blendseam"
+	if raw, err := os.ReadFile(lastTime); err == nil {
+		check(json.Unmarshal(raw, &figures))
+	}
+	defer keepFigures()
 	dir, err := os.MkdirTemp("", "blendseam-bench-")
 	check(err)
 	defer os.RemoveAll(dir)

@@ -96,7 +96,7 @@ func (s *Server) plan(w http.ResponseWriter, r *http.Request) error {
 			style = x
 		}
 	}
-	list := st.Scene.Plan(style, pcm.Span{From: q.From, To: q.To}, q.Tracks, q.Which)
+	list := scene.Plan(st.Scene, style, pcm.Span{From: q.From, To: q.To}, q.Tracks, q.Which)
 	if list == nil {
 		list = []scene.Planned{}
 	}

@@ -339,7 +339,7 @@ func (m *Filler) fillIn(ctx context.Context, at hole, list []Filling, i int) err
 	if depth > 0 { // what the lull leaves of the room is there already
 		gain += level.OfPower(1 - level.Power(-depth))
 	}
-	if i := m.Scene.ToneTrack(span); i >= 0 {
+	if i := scene.ToneTrack(m.Scene, span); i >= 0 {
 		gain -= m.Scene.Tracks[i].GainDB
 	}
 	gain = math.Round(100*max(-100, min(40, gain))) / 100

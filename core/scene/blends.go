@@ -85,11 +85,11 @@ func (e *SetBlend) fits(d *draft, t *Track, left, right Clip) error {
 	}
 	var refusal error
 	var to *options
-	if err := d.blendFits(t, left, right, e.Before, e.After); err != nil {
+	if err := blendFits(d.Scene, t, left, right, e.Before, e.After); err != nil {
 		need := err.(*NeedHandle)
 		refusal, to = need, &need.options
 	} else {
-		r := notPossible("Only %s before and %s after the cut are free; the rest is taken by the next blend or the clip's end.", d.lengthWords(reachBefore), d.lengthWords(reachAfter))
+		r := notPossible("Only %s before and %s after the cut are free; the rest is taken by the next blend or the clip's end.", lengthWords(d.Scene, reachBefore), lengthWords(d.Scene, reachAfter))
 		refusal, to = r, &r.options
 	}
 	with := func(before, after int64) *SetBlend {
@@ -99,16 +99,16 @@ func (e *SetBlend) fits(d *draft, t *Track, left, right Clip) error {
 	}
 	total := e.Before + e.After
 	if before, after := min(e.Before, reachBefore), min(e.After, reachAfter); before+after > 0 {
-		d.suggest(to, fmt.Sprintf("a blend of %s, %s before and %s after", d.lengthWords(before+after), d.lengthWords(before), d.lengthWords(after)), with(before, after))
+		d.suggest(to, fmt.Sprintf("a blend of %s, %s before and %s after", lengthWords(d.Scene, before+after), lengthWords(d.Scene, before), lengthWords(d.Scene, after)), with(before, after))
 	}
 	if after := min(e.After, reachAfter); after < e.After && total-after <= reachBefore {
-		d.suggest(to, "the same length leaning onto "+left.Name+", "+d.lengthWords(after)+" after the cut", with(total-after, after))
+		d.suggest(to, "the same length leaning onto "+left.Name+", "+lengthWords(d.Scene, after)+" after the cut", with(total-after, after))
 	}
 	if before := min(e.Before, reachBefore); before < e.Before && total-before <= reachAfter {
-		d.suggest(to, "the same length leaning onto "+right.Name+", "+d.lengthWords(before)+" before the cut", with(before, total-before))
+		d.suggest(to, "the same length leaning onto "+right.Name+", "+lengthWords(d.Scene, before)+" before the cut", with(before, total-before))
 	}
 	if pull, by := e.pullTogether(d, t, left, right, false); pull != nil {
-		d.suggest(to, "pull the clips together, the scene "+d.lengthWords(by)+" shorter", pull)
+		d.suggest(to, "pull the clips together, the scene "+lengthWords(d.Scene, by)+" shorter", pull)
 	}
 	return refusal
 }
@@ -146,7 +146,7 @@ func (e *SetBlend) pullTogether(d *draft, t *Track, left, right Clip, full bool)
 func (e *SetBlend) words(before, after *Scene) string {
 	_, left := before.Clip(e.Left)
 	_, right := before.Clip(e.Right)
-	return fmt.Sprintf("%s to %s %sblended over %s, %s", left.Name, right.Name, either(e.Pull, "pulled together and ", ""), before.lengthWords(e.Before+e.After), e.Law.Name())
+	return fmt.Sprintf("%s to %s %sblended over %s, %s", left.Name, right.Name, either(e.Pull, "pulled together and ", ""), lengthWords(before, e.Before+e.After), e.Law.Name())
 }
 
 // checkLaw refuses laws and curves that there are none of.
@@ -175,7 +175,7 @@ func (e *RemoveBlend) apply(d *draft) error {
 	}
 	i := slices.IndexFunc(t.Blends, func(b Blend) bool { return b.Left == e.Left && b.Right == e.Right })
 	if i < 0 {
-		return notPossible("The cut from %s to %s has no blend.", d.nameOf(e.Left), d.nameOf(e.Right))
+		return notPossible("The cut from %s to %s has no blend.", nameOf(d.Scene, e.Left), nameOf(d.Scene, e.Right))
 	}
 	t.Blends = slices.Delete(t.Blends, i, i+1)
 	return nil

@@ -9,14 +9,14 @@ func (s *Scene) Check() error {
 		return fmt.Errorf("scene %q: frame rate %s, %d samples a second, %d channels", s.Name, s.Rate, s.SampleRate, s.Channels)
 	}
 	for _, t := range s.Tracks {
-		if err := s.checkTrack(t); err != nil {
+		if err := checkTrack(s, t); err != nil {
 			return fmt.Errorf("track %s: %w", t.Name, err)
 		}
 	}
 	return nil
 }
 
-func (s *Scene) checkTrack(t *Track) error {
+func checkTrack(s *Scene, t *Track) error {
 	room := make(map[string]int64, len(t.Blends)) // what blends take of a clip's inside
 	order := make(map[string]int, len(t.Clips))
 	end := int64(0)
@@ -30,7 +30,7 @@ func (s *Scene) checkTrack(t *Track) error {
 		}
 		end = c.End()
 		if head, tail := s.Handles(t, *c); head < 0 || tail < 0 {
-			return fmt.Errorf("clip %s shows %d to %d of a source that is %d long", c.Name, c.In, c.In+c.Length, s.SourceLength(t, *c))
+			return fmt.Errorf("clip %s shows %d to %d of a source that is %d long", c.Name, c.In, c.In+c.Length, SourceLength(s, t, *c))
 		}
 		if c.FadeIn.Length < 0 || c.FadeOut.Length < 0 || c.FadeIn.Length+c.FadeOut.Length > c.Length {
 			return fmt.Errorf("clip %s: fades of %d and %d in a length of %d", c.Name, c.FadeIn.Length, c.FadeOut.Length, c.Length)
@@ -52,7 +52,7 @@ func (s *Scene) checkTrack(t *Track) error {
 		if b.Before < 0 || b.After < 0 || b.Length() == 0 {
 			return fmt.Errorf("the blend from %s to %s is %d before and %d after its cut", left.Name, right.Name, b.Before, b.After)
 		}
-		if err := s.blendFits(t, left, right, b.Before, b.After); err != nil {
+		if err := blendFits(s, t, left, right, b.Before, b.After); err != nil {
 			return err
 		}
 		room[b.Left] += b.Before
@@ -65,12 +65,12 @@ func (s *Scene) checkTrack(t *Track) error {
 }
 
 // blendFits is nil if both sides have the handle for a blend of their cut, else a *NeedHandle.
-func (s *Scene) blendFits(t *Track, left, right Clip, before, after int64) error {
+func blendFits(s *Scene, t *Track, left, right Clip, before, after int64) error {
 	if _, tail := s.Handles(t, left); tail < after {
-		return s.needHandle(t, left, "tail", tail, after)
+		return needHandle(s, t, left, "tail", tail, after)
 	}
 	if head, _ := s.Handles(t, right); head < before {
-		return s.needHandle(t, right, "head", head, before)
+		return needHandle(s, t, right, "head", head, before)
 	}
 	return nil
 }

@@ -70,9 +70,9 @@ func (e *FadeEdge) apply(d *draft) error {
 		return r
 	}
 	if room := c.Length - other; e.Length > room {
-		r := notPossible("%s has room for a fade of %s at its %s, not of %s.", c.Name, d.lengthWords(room), e.Edge, d.lengthWords(e.Length))
+		r := notPossible("%s has room for a fade of %s at its %s, not of %s.", c.Name, lengthWords(d.Scene, room), e.Edge, lengthWords(d.Scene, e.Length))
 		if room > 0 {
-			d.suggest(&r.options, "fade over "+d.lengthWords(room), &FadeEdge{e.Clip, e.Edge, room, e.Curve})
+			d.suggest(&r.options, "fade over "+lengthWords(d.Scene, room), &FadeEdge{e.Clip, e.Edge, room, e.Curve})
 		}
 		return r
 	}
@@ -93,7 +93,7 @@ func (e *FadeEdge) words(before, after *Scene) string {
 	if e.Length == 0 {
 		return fmt.Sprintf("fade taken off the %s of %s", e.Edge, c.Name)
 	}
-	return fmt.Sprintf("%s of %s faded over %s", e.Edge, c.Name, before.lengthWords(e.Length))
+	return fmt.Sprintf("%s of %s faded over %s", e.Edge, c.Name, lengthWords(before, e.Length))
 }
 
 // SetClip changes what is said of a clip; what is nil stays.

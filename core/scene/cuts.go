@@ -28,12 +28,12 @@ func (e *Roll) apply(d *draft) error {
 		clips = append(clips, p[0], p[1])
 	}
 	old := d.Time(t, c.Start)
-	x := d.stepTo(old, e.To, clips)
+	x := stepTo(d.Scene, old, e.To, clips)
 	if e.To == old && !d.replay {
-		return notPossible("The cut from %s to %s lies at %s already.", d.nameOf(e.Left), c.Name, d.Timecode(old))
+		return notPossible("The cut from %s to %s lies at %s already.", nameOf(d.Scene, e.Left), c.Name, d.Timecode(old))
 	}
 	if e.To != old && x.samples == 0 {
-		r := notPossible("The cut to %s lies together with its picture's and rolls by whole frames; %s is less than half of one.", c.Name, d.lengthWords(e.To-old))
+		r := notPossible("The cut to %s lies together with its picture's and rolls by whole frames; %s is less than half of one.", c.Name, lengthWords(d.Scene, e.To-old))
 		d.suggest(&r.options, "roll the sound's cut alone", &Roll{e.Left, e.Right, e.To, true})
 		return r
 	}
@@ -55,9 +55,9 @@ func (e *Roll) rollOne(d *draft, p [2]string, x step, old int64) error {
 	_, tail := d.Handles(t, *left)
 	head, _ := d.Handles(t, *right)
 	byHandle := func(c Clip, side string, have int64, sign int64) error {
-		r := d.needHandle(t, c, side, have, max(by, -by))
-		if reach := d.whole(d.Time(t, have)); reach > 0 {
-			d.suggest(&r.options, "roll by "+d.lengthWords(reach), &Roll{e.Left, e.Right, old + sign*reach, e.Alone})
+		r := needHandle(d.Scene, t, c, side, have, max(by, -by))
+		if reach := inWholeFrames(d.Scene, d.Time(t, have)); reach > 0 {
+			d.suggest(&r.options, "roll by "+lengthWords(d.Scene, reach), &Roll{e.Left, e.Right, old + sign*reach, e.Alone})
 		}
 		return r
 	}
@@ -71,7 +71,7 @@ func (e *Roll) rollOne(d *draft, p [2]string, x step, old int64) error {
 		if by < 0 {
 			short = left
 		}
-		r := &TooShort{Clip: short.ID, words: fmt.Sprintf("%s is %s long and its cut cannot roll by %s: nothing would be left of it.", short.Name, d.lengthWords(d.Time(t, short.Length)), d.lengthWords(d.Time(t, by)))}
+		r := &TooShort{Clip: short.ID, words: fmt.Sprintf("%s is %s long and its cut cannot roll by %s: nothing would be left of it.", short.Name, lengthWords(d.Scene, d.Time(t, short.Length)), lengthWords(d.Scene, d.Time(t, by)))}
 		d.suggest(&r.options, "remove it", &Remove{Clips: []string{short.ID}})
 		return r
 	}
@@ -88,11 +88,11 @@ func (e *Roll) rollOne(d *draft, p [2]string, x step, old int64) error {
 func (e *Roll) pairs(d *draft) (pairs [][2]string, err error) {
 	lt, li, ok := d.Find(e.Left)
 	if !ok || !d.Tracks[lt].Touches(li) || d.Tracks[lt].Clips[li+1].ID != e.Right {
-		return nil, notPossible("There is no cut between %s and %s to roll; they do not touch.", d.nameOf(e.Left), d.nameOf(e.Right))
+		return nil, notPossible("There is no cut between %s and %s to roll; they do not touch.", nameOf(d.Scene, e.Left), nameOf(d.Scene, e.Right))
 	}
 	pairs = [][2]string{{e.Left, e.Right}}
-	rights := d.sharing(e.Right, "head", e.Alone)
-	for _, l := range d.sharing(e.Left, "tail", e.Alone)[1:] {
+	rights := edgesSharing(d.Scene, e.Right, "head", e.Alone)
+	for _, l := range edgesSharing(d.Scene, e.Left, "tail", e.Alone)[1:] {
 		ti, ci, _ := d.Find(l)
 		if t := d.Tracks[ti]; t.Touches(ci) && slices.Contains(rights, t.Clips[ci+1].ID) {
 			pairs = append(pairs, [2]string{l, t.Clips[ci+1].ID})
@@ -106,15 +106,15 @@ func (e *Roll) words(before, after *Scene) string {
 	_, now := after.Clip(e.Right)
 	by := after.Time(t, now.Start) - before.Time(t, c.Start)
 	_, left := before.Clip(e.Left)
-	return fmt.Sprintf("cut from %s to %s rolled %s", left.Name, c.Name, before.movedWords(by))
+	return fmt.Sprintf("cut from %s to %s rolled %s", left.Name, c.Name, movedWords(before, by))
 }
 
 // movedWords says "6 frames later" or "6 frames earlier".
-func (s *Scene) movedWords(by int64) string {
+func movedWords(s *Scene, by int64) string {
 	if by < 0 {
-		return s.lengthWords(by) + " earlier"
+		return lengthWords(s, by) + " earlier"
 	}
-	return s.lengthWords(by) + " later"
+	return lengthWords(s, by) + " later"
 }
 
 // Slip keeps a clip's place and length and shows another part of its recording, later by By samples. Linked clips slip
@@ -134,9 +134,9 @@ func (e *Slip) apply(d *draft) error {
 	}
 	group := d.Linked(e.Clip)
 	from := d.Time(t, c.In)
-	x := d.stepTo(from, from+e.By, group)
+	x := stepTo(d.Scene, from, from+e.By, group)
 	if x.samples == 0 {
-		return notPossible("%s is linked to picture and slips by whole frames; %s is less than half of one. Unlink it first.", c.Name, d.lengthWords(e.By))
+		return notPossible("%s is linked to picture and slips by whole frames; %s is less than half of one. Unlink it first.", c.Name, lengthWords(d.Scene, e.By))
 	}
 	for _, id := range group {
 		t, c, err := d.open(id)
@@ -146,12 +146,12 @@ func (e *Slip) apply(d *draft) error {
 		head, tail := d.Handles(t, *c)
 		by := x.on(t)
 		if have, side := e.reach(head, tail, by); max(by, -by) > have {
-			r := d.needHandle(t, *c, side, have, max(by, -by))
-			if reach := d.whole(d.Time(t, have)); reach > 0 {
+			r := needHandle(d.Scene, t, *c, side, have, max(by, -by))
+			if reach := inWholeFrames(d.Scene, d.Time(t, have)); reach > 0 {
 				if by < 0 {
 					reach = -reach
 				}
-				d.suggest(&r.options, "slip by "+d.lengthWords(reach), &Slip{e.Clip, reach})
+				d.suggest(&r.options, "slip by "+lengthWords(d.Scene, reach), &Slip{e.Clip, reach})
 			}
 			return r
 		}
@@ -170,7 +170,7 @@ func (e *Slip) reach(head, tail, by int64) (have int64, side string) {
 func (e *Slip) words(before, after *Scene) string {
 	t, c := before.Clip(e.Clip)
 	_, now := after.Clip(e.Clip)
-	return fmt.Sprintf("%s slipped, shows its recording from %s", c.Name, before.movedWords(before.Time(t, now.In)-before.Time(t, c.In)))
+	return fmt.Sprintf("%s slipped, shows its recording from %s", c.Name, movedWords(before, before.Time(t, now.In)-before.Time(t, c.In)))
 }
 
 // Slide moves a clip, with those linked with it, between its neighbours: those that touch it give and take.
@@ -189,9 +189,9 @@ func (e *Slide) apply(d *draft) error {
 	}
 	group := d.Linked(e.Clip)
 	at := d.Time(t, c.Start)
-	x := d.stepTo(at, at+e.By, group)
+	x := stepTo(d.Scene, at, at+e.By, group)
 	if x.samples == 0 {
-		return notPossible("%s is linked to picture and slides by whole frames; %s is less than half of one. Unlink it first.", c.Name, d.lengthWords(e.By))
+		return notPossible("%s is linked to picture and slides by whole frames; %s is less than half of one. Unlink it first.", c.Name, lengthWords(d.Scene, e.By))
 	}
 	for ti, t := range d.Tracks {
 		for first := 0; first < len(t.Clips); first++ {
@@ -218,11 +218,11 @@ func (e *Slide) apply(d *draft) error {
 // slideRun slides clips first to last of a track, which touch.
 func (e *Slide) slideRun(d *draft, t *Track, first, last int, by int64) error {
 	offer := func(to *options, reach int64) {
-		if reach = d.whole(d.Time(t, reach)); reach > 0 {
+		if reach = inWholeFrames(d.Scene, d.Time(t, reach)); reach > 0 {
 			if by < 0 {
 				reach = -reach
 			}
-			d.suggest(to, "slide by "+d.lengthWords(reach), &Slide{e.Clip, reach})
+			d.suggest(to, "slide by "+lengthWords(d.Scene, reach), &Slide{e.Clip, reach})
 		}
 	}
 	size := max(by, -by)
@@ -230,40 +230,40 @@ func (e *Slide) slideRun(d *draft, t *Track, first, last int, by int64) error {
 	if before >= 0 { // gives or takes at its tail
 		c := &t.Clips[before]
 		if _, tail := d.Handles(t, *c); by > tail {
-			r := d.needHandle(t, *c, "tail", tail, by)
+			r := needHandle(d.Scene, t, *c, "tail", tail, by)
 			offer(&r.options, tail)
 			return r
 		}
 		if -by >= c.Length {
-			return d.nothingLeft(t, *c, size, func(to *options) { offer(to, c.Length-1) })
+			return nothingLeft(d, t, *c, size, func(to *options) { offer(to, c.Length-1) })
 		}
 		c.Length += by
 		c.fitFades()
 	} else if first > 0 && t.Clips[first].Start+by < t.Clips[first-1].End() {
-		r := d.inTheWay(t, t.Clips[first], t.Clips[first-1], d.Time(t, t.Clips[first-1].End()-t.Clips[first].Start-by))
+		r := inTheWay(d.Scene, t, t.Clips[first], t.Clips[first-1], d.Time(t, t.Clips[first-1].End()-t.Clips[first].Start-by))
 		offer(&r.options, t.Clips[first].Start-t.Clips[first-1].End())
 		return r
 	} else if t.Clips[first].Start+by < 0 {
-		r := notPossible("%s would start %s before the scene.", t.Clips[first].Name, d.lengthWords(d.Time(t, -t.Clips[first].Start-by)))
+		r := notPossible("%s would start %s before the scene.", t.Clips[first].Name, lengthWords(d.Scene, d.Time(t, -t.Clips[first].Start-by)))
 		offer(&r.options, t.Clips[first].Start)
 		return r
 	}
 	if after >= 0 { // gives or takes at its head
 		c := &t.Clips[after]
 		if head, _ := d.Handles(t, *c); -by > head {
-			r := d.needHandle(t, *c, "head", head, -by)
+			r := needHandle(d.Scene, t, *c, "head", head, -by)
 			offer(&r.options, head)
 			return r
 		}
 		if by >= c.Length {
-			return d.nothingLeft(t, *c, size, func(to *options) { offer(to, c.Length-1) })
+			return nothingLeft(d, t, *c, size, func(to *options) { offer(to, c.Length-1) })
 		}
 		c.In += by
 		c.Start += by
 		c.Length -= by
 		c.fitFades()
 	} else if last+1 < len(t.Clips) && t.Clips[last].End()+by > t.Clips[last+1].Start {
-		r := d.inTheWay(t, t.Clips[last], t.Clips[last+1], d.Time(t, t.Clips[last].End()+by-t.Clips[last+1].Start))
+		r := inTheWay(d.Scene, t, t.Clips[last], t.Clips[last+1], d.Time(t, t.Clips[last].End()+by-t.Clips[last+1].Start))
 		offer(&r.options, t.Clips[last+1].Start-t.Clips[last].End())
 		return r
 	}
@@ -273,8 +273,8 @@ func (e *Slide) slideRun(d *draft, t *Track, first, last int, by int64) error {
 	return nil
 }
 
-func (d *draft) nothingLeft(t *Track, c Clip, by int64, offer func(*options)) error {
-	r := &TooShort{Clip: c.ID, words: fmt.Sprintf("%s is %s long and cannot give %s: nothing would be left of it.", c.Name, d.lengthWords(d.Time(t, c.Length)), d.lengthWords(d.Time(t, by)))}
+func nothingLeft(d *draft, t *Track, c Clip, by int64, offer func(*options)) error {
+	r := &TooShort{Clip: c.ID, words: fmt.Sprintf("%s is %s long and cannot give %s: nothing would be left of it.", c.Name, lengthWords(d.Scene, d.Time(t, c.Length)), lengthWords(d.Scene, d.Time(t, by)))}
 	offer(&r.options)
 	return r
 }
@@ -282,7 +282,7 @@ func (d *draft) nothingLeft(t *Track, c Clip, by int64, offer func(*options)) er
 func (e *Slide) words(before, after *Scene) string {
 	t, c := before.Clip(e.Clip)
 	_, now := after.Clip(e.Clip)
-	return fmt.Sprintf("%s slid %s between its neighbours", c.Name, before.movedWords(before.Time(t, now.Start)-before.Time(t, c.Start)))
+	return fmt.Sprintf("%s slid %s between its neighbours", c.Name, movedWords(before, before.Time(t, now.Start)-before.Time(t, c.Start)))
 }
 
 // Swap lets two neighbours of a track change places; clips linked with them change along.
@@ -294,7 +294,7 @@ type Swap struct {
 func (e *Swap) apply(d *draft) error {
 	lt, li, ok := d.Find(e.Left)
 	if !ok || li+1 >= len(d.Tracks[lt].Clips) || d.Tracks[lt].Clips[li+1].ID != e.Right {
-		return notPossible("%s and %s are not neighbours on a track; swapping needs two clips side by side.", d.nameOf(e.Left), d.nameOf(e.Right))
+		return notPossible("%s and %s are not neighbours on a track; swapping needs two clips side by side.", nameOf(d.Scene, e.Left), nameOf(d.Scene, e.Right))
 	}
 	t := d.Tracks[lt]
 	left, right := t.Clips[li], t.Clips[li+1]
@@ -303,8 +303,8 @@ func (e *Swap) apply(d *draft) error {
 		return notPossible("%s and %s are linked with each other, so that swapping them would lose sync. Unlink them first.", left.Name, right.Name)
 	}
 	clips := append(slices.Clone(lefts), rights...)
-	back := d.stepTo(d.Time(t, right.Start), d.Time(t, left.Start), clips)
-	on := d.stepTo(d.Time(t, left.End()), d.Time(t, right.End()), clips)
+	back := stepTo(d.Scene, d.Time(t, right.Start), d.Time(t, left.Start), clips)
+	on := stepTo(d.Scene, d.Time(t, left.End()), d.Time(t, right.End()), clips)
 	type landing struct {
 		track int
 		clip  Clip

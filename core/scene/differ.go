@@ -26,11 +26,11 @@ func Differences(a, b *Scene) (list []string) {
 			continue
 		case was == t:
 			continue
-		case len(a.Tracks) == len(b.Tracks) && a.trackIndex(t.ID) != i:
+		case len(a.Tracks) == len(b.Tracks) && trackIndex(a, t.ID) != i:
 			say("track %s lies elsewhere", t.Name)
 		}
 		list = append(list, trackWords(was, t)...)
-		list = append(list, a.clipsDiffer(b, was, t)...)
+		list = append(list, clipsDiffer(a, b, was, t)...)
 		list = append(list, blendsDiffer(a, b, was, t)...)
 	}
 	list = append(list, pairsDiffer(a, b)...)
@@ -38,7 +38,7 @@ func Differences(a, b *Scene) (list []string) {
 		if i := slices.IndexFunc(b.Markers, func(n Marker) bool { return n.ID == m.ID }); i < 0 {
 			say("marker %s is gone", m.Name)
 		} else if n := b.Markers[i]; n.At != m.At {
-			say("marker %s %s", n.Name, a.movedWords(n.At-m.At))
+			say("marker %s %s", n.Name, movedWords(a, n.At-m.At))
 		} else if n.Name != m.Name {
 			say("marker %s named %s", m.Name, n.Name)
 		}
@@ -49,7 +49,7 @@ func Differences(a, b *Scene) (list []string) {
 		}
 	}
 	if by := b.Length() - a.Length(); by != 0 {
-		say("scene %s %s", a.lengthWords(by), either(by < 0, "shorter", "longer"))
+		say("scene %s %s", lengthWords(a, by), either(by < 0, "shorter", "longer"))
 	}
 	return list
 }
@@ -81,7 +81,7 @@ func trackWords(a, b *Track) (list []string) {
 }
 
 // clipsDiffer tells what became of each clip of a track. Runs of clips that moved alike are told as one.
-func (s *Scene) clipsDiffer(after *Scene, a, b *Track) (list []string) {
+func clipsDiffer(s *Scene, after *Scene, a, b *Track) (list []string) {
 	was := map[string]Clip{}
 	for _, c := range a.Clips {
 		was[c.ID] = c
@@ -91,9 +91,9 @@ func (s *Scene) clipsDiffer(after *Scene, a, b *Track) (list []string) {
 	flush := func() {
 		switch {
 		case moved == 1:
-			list = append(list, fmt.Sprintf("%s on %s moved %s", name, b.Name, s.movedWords(movedBy)))
+			list = append(list, fmt.Sprintf("%s on %s moved %s", name, b.Name, movedWords(s, movedBy)))
 		case moved > 1:
-			list = append(list, fmt.Sprintf("%s on %s from %s on moved %s", count(moved, "clip"), b.Name, name, s.movedWords(movedBy)))
+			list = append(list, fmt.Sprintf("%s on %s from %s on moved %s", count(moved, "clip"), b.Name, name, movedWords(s, movedBy)))
 		}
 		moved = 0
 	}
@@ -105,7 +105,7 @@ func (s *Scene) clipsDiffer(after *Scene, a, b *Track) (list []string) {
 			list = append(list, fmt.Sprintf("%s at %s on %s is new", c.Name, after.Timecode(after.Time(b, c.Start)), b.Name))
 			continue
 		}
-		by, parts := s.clipDiffers(after, a, b, old, c)
+		by, parts := clipDiffers(s, after, a, b, old, c)
 		if len(parts) > 0 {
 			flush()
 			list = append(list, fmt.Sprintf("%s on %s: %s", c.Name, b.Name, strings.Join(parts, ", ")))
@@ -134,23 +134,23 @@ func (s *Scene) clipsDiffer(after *Scene, a, b *Track) (list []string) {
 func abs(n int64) int64 { return max(n, -n) }
 
 // clipDiffers gives by how many samples a clip moved, and in words all else.
-func (s *Scene) clipDiffers(after *Scene, ta, tb *Track, a, b Clip) (by int64, parts []string) {
+func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, parts []string) {
 	by = after.Time(tb, b.Start) - s.Time(ta, a.Start)
 	in, length := s.Time(ta, b.In)-s.Time(ta, a.In), after.Time(tb, b.Length)-s.Time(ta, a.Length)
 	edge := func(which string, longer int64) {
 		if longer != 0 {
-			parts = append(parts, fmt.Sprintf("%s %s %s", which, s.lengthWords(longer), either(longer < 0, "shorter", "longer")))
+			parts = append(parts, fmt.Sprintf("%s %s %s", which, lengthWords(s, longer), either(longer < 0, "shorter", "longer")))
 		}
 	}
 	switch {
 	case in != 0 && length == 0 && by != in:
-		parts = append(parts, "slipped, shows its recording from "+s.movedWords(in))
+		parts = append(parts, "slipped, shows its recording from "+movedWords(s, in))
 	default:
 		edge("head", -in)
 		edge("tail", length+in)
 	}
 	if len(parts) > 0 && by != 0 && by != in {
-		parts = append(parts, "moved "+s.movedWords(by))
+		parts = append(parts, "moved "+movedWords(s, by))
 	}
 	if a.GainDB != b.GainDB {
 		parts = append(parts, fmt.Sprintf("%+.1f dB, was %+.1f", b.GainDB, a.GainDB))
@@ -164,7 +164,7 @@ func (s *Scene) clipDiffers(after *Scene, ta, tb *Track, a, b Clip) (by int64, p
 		case f.is.Length == 0:
 			parts = append(parts, "no fade at its "+f.edge)
 		default:
-			parts = append(parts, fmt.Sprintf("%s faded over %s", f.edge, s.lengthWords(f.is.Length)))
+			parts = append(parts, fmt.Sprintf("%s faded over %s", f.edge, lengthWords(s, f.is.Length)))
 		}
 	}
 	switch {
@@ -202,7 +202,7 @@ func (s *Scene) clipDiffers(after *Scene, ta, tb *Track, a, b Clip) (by int64, p
 // pairsDiffer tells which pairs there are in one scene and not in the other, and which are shaped otherwise.
 func pairsDiffer(a, b *Scene) (list []string) {
 	words := func(s *Scene, p Pair) string {
-		return fmt.Sprintf("fades between %s and %s", s.nameOf(p.Out), s.nameOf(p.In))
+		return fmt.Sprintf("fades between %s and %s", nameOf(s, p.Out), nameOf(s, p.In))
 	}
 	for _, p := range b.Pairs {
 		was := a.PairAt(p.Out, true)
@@ -231,9 +231,9 @@ func blendsDiffer(a, b *Scene, ta, tb *Track) (list []string) {
 		was := ta.Blend(x.Left, x.Right)
 		switch {
 		case was == nil:
-			list = append(list, fmt.Sprintf("blend %s is new, %s long", between(b, x), b.lengthWords(x.Length())))
+			list = append(list, fmt.Sprintf("blend %s is new, %s long", between(b, x), lengthWords(b, x.Length())))
 		case !reflect.DeepEqual(*was, x):
-			list = append(list, fmt.Sprintf("blend %s changed, %s long, was %s", between(b, x), b.lengthWords(x.Length()), a.lengthWords(was.Length())))
+			list = append(list, fmt.Sprintf("blend %s changed, %s long, was %s", between(b, x), lengthWords(b, x.Length()), lengthWords(a, was.Length())))
 		}
 	}
 	for _, x := range ta.Blends {

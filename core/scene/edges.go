@@ -39,10 +39,10 @@ func (t *Track) outermost(link, edge string) int {
 	return -1
 }
 
-// sharing gives the clips whose edge goes along with that of the named one, which comes first: on every other track
+// edgesSharing gives the clips whose edge goes along with that of the named one, which comes first: on every other track
 // the outermost clip of its link, if its edge lies at the same moment, or at the same cut with sound leading or
 // trailing, or reaches out as sound beyond its picture. Alone leaves out all but the named clip.
-func (s *Scene) sharing(id, edge string, alone bool) []string {
+func edgesSharing(s *Scene, id, edge string, alone bool) []string {
 	ids := []string{id}
 	ti, ci, ok := s.Find(id)
 	if alone || !ok {
@@ -57,16 +57,16 @@ func (s *Scene) sharing(id, edge string, alone bool) []string {
 		if other == t {
 			continue
 		}
-		if i := other.outermost(link, edge); i >= 0 && s.sameEdge(t, ci, other, i, edge) {
+		if i := other.outermost(link, edge); i >= 0 && sameEdge(s, t, ci, other, i, edge) {
 			ids = append(ids, other.Clips[i].ID)
 		}
 	}
 	return ids
 }
 
-func (s *Scene) sameEdge(t *Track, i int, other *Track, k int, edge string) bool {
+func sameEdge(s *Scene, t *Track, i int, other *Track, k int, edge string) bool {
 	later := s.Time(other, other.Clips[k].edge(edge)) - s.Time(t, t.Clips[i].edge(edge))
-	if s.within(later) {
+	if withinHalfAFrame(s, later) {
 		return true
 	}
 	if n, m := t.beside(i, edge), other.beside(k, edge); n >= 0 && m >= 0 && t.Clips[n].Link != "" && t.Clips[n].Link == other.Clips[m].Link {
@@ -82,21 +82,21 @@ func (s *Scene) sameEdge(t *Track, i int, other *Track, k int, edge string) bool
 	return out > 0 && out <= farthestLead*s.SampleRate
 }
 
-// within tells whether a difference is less than half a frame.
-func (s *Scene) within(samples int64) bool {
+// withinHalfAFrame tells whether a difference is less than half a frame.
+func withinHalfAFrame(s *Scene, samples int64) bool {
 	half := s.Rate.SampleOf(1, s.SampleRate) / 2
 	return samples < half && samples > -half
 }
 
 // onFrame moves a moment to the nearest frame if any of the clips is picture.
-func (s *Scene) onFrame(at int64, clips []string) int64 {
-	if s.anyPicture(clips) {
+func onFrame(s *Scene, at int64, clips []string) int64 {
+	if anyPicture(s, clips) {
 		return s.Rate.SampleOf(s.Rate.Nearest(at, s.SampleRate), s.SampleRate)
 	}
 	return at
 }
 
-func (s *Scene) anyPicture(clips []string) bool {
+func anyPicture(s *Scene, clips []string) bool {
 	return slices.ContainsFunc(clips, func(id string) bool {
 		t, _ := s.Clip(id)
 		return t != nil && t.Kind == Picture
@@ -115,17 +115,17 @@ func (x step) on(t *Track) int64 {
 }
 
 // stepTo is the step from one moment to another; to whole frames if any of the clips is picture.
-func (s *Scene) stepTo(from, to int64, clips []string) step {
+func stepTo(s *Scene, from, to int64, clips []string) step {
 	at := s.Rate.Nearest(from, s.SampleRate)
 	n := s.Rate.Nearest(to, s.SampleRate) - at
-	if !s.anyPicture(clips) {
+	if !anyPicture(s, clips) {
 		return step{to - from, n}
 	}
-	return step{s.framesAt(at, n), n}
+	return step{framesAt(s, at, n), n}
 }
 
 // framesAt is the length in samples of n frames from frame at on.
-func (s *Scene) framesAt(at, n int64) int64 {
+func framesAt(s *Scene, at, n int64) int64 {
 	return s.Rate.SampleOf(at+n, s.SampleRate) - s.Rate.SampleOf(at, s.SampleRate)
 }
 
@@ -133,10 +133,10 @@ func (s *Scene) framesAt(at, n int64) int64 {
 // samples; beyond it they do so on purpose.
 const drift = 8
 
-// steady corrects by at most a sample a step by which all that starts at or after a moment is to move, so that where
+// steadied corrects by at most a sample a step by which all that starts at or after a moment is to move, so that where
 // frames are no whole number of samples linked sound and picture do not drift apart over many edits.
-func (s *Scene) steady(at int64, x step) step {
-	if x.samples != s.framesAt(s.Rate.Nearest(at, s.SampleRate), x.frames) || x.samples == s.framesAt(0, x.frames) && s.framesAt(0, 1)*s.Rate.Num == s.SampleRate*s.Rate.Den {
+func steadied(s *Scene, at int64, x step) step {
+	if x.samples != framesAt(s, s.Rate.Nearest(at, s.SampleRate), x.frames) || x.samples == framesAt(s, 0, x.frames) && framesAt(s, 0, 1)*s.Rate.Num == s.SampleRate*s.Rate.Den {
 		return x
 	}
 	picture := map[string]struct{ was, is int64 }{} // origins by link
@@ -148,7 +148,7 @@ func (s *Scene) steady(at int64, x step) step {
 			if c.Link != "" && s.Time(t, c.Start) >= at {
 				moved := c
 				moved.Start += x.frames
-				picture[c.Link] = struct{ was, is int64 }{s.origin(t, c), s.origin(t, moved)}
+				picture[c.Link] = struct{ was, is int64 }{originOf(s, t, c), originOf(s, t, moved)}
 			}
 		}
 	}
@@ -159,11 +159,11 @@ func (s *Scene) steady(at int64, x step) step {
 		}
 		for _, c := range t.Clips {
 			p, ok := picture[c.Link]
-			if was := s.origin(t, c) - p.was; !ok || c.Start < at || was > drift || was < -drift {
+			if was := originOf(s, t, c) - p.was; !ok || c.Start < at || was > drift || was < -drift {
 				continue
 			}
 			for k := range sum {
-				off := s.origin(t, c) + x.samples + int64(k-1) - p.is
+				off := originOf(s, t, c) + x.samples + int64(k-1) - p.is
 				sum[k] += off * off
 			}
 		}

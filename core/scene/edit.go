@@ -158,7 +158,7 @@ func finish(d *draft, e Edit) (*Scene, error) {
 		if !d.own[t] {
 			continue
 		}
-		if err := d.checkTrack(t); err != nil {
+		if err := checkTrack(d.Scene, t); err != nil {
 			return nil, err
 		}
 	}
@@ -178,9 +178,9 @@ func Describe(before, after *Scene, e Edit) string {
 		parts = append(parts, fmt.Sprintf("%s gone with its hole", count(n, "patch")))
 	}
 	if by := after.Length() - before.Length(); by > 0 {
-		parts = append(parts, "scene "+before.lengthWords(by)+" longer")
+		parts = append(parts, "scene "+lengthWords(before, by)+" longer")
 	} else if by < 0 {
-		parts = append(parts, "scene "+before.lengthWords(by)+" shorter")
+		parts = append(parts, "scene "+lengthWords(before, by)+" shorter")
 	}
 	return strings.Join(parts, "; ")
 }
@@ -311,7 +311,7 @@ func (d *draft) newID(prefix string) string {
 // newLink is a link that no clip has: scene files bring links of their own naming.
 func (d *draft) newLink() string {
 	for {
-		if link := d.newID("l"); len(d.linkedBy(link)) == 0 {
+		if link := d.newID("l"); len(linkedBy(d.Scene, link)) == 0 {
 			return link
 		}
 	}
@@ -323,12 +323,12 @@ func trackID(n int64) string { return fmt.Sprintf("t%d", n) }
 // place puts a clip into a track in order of time; a Refusal if another lies there.
 func (d *draft) place(t *Track, c Clip) error {
 	if c.Start < 0 {
-		return notPossible("%s would start %s before the scene.", c.Name, d.lengthWords(d.Time(t, -c.Start)))
+		return notPossible("%s would start %s before the scene.", c.Name, lengthWords(d.Scene, d.Time(t, -c.Start)))
 	}
 	i := t.At(c.Start)
 	if i < len(t.Clips) && t.Clips[i].Start < c.End() {
 		other := t.Clips[i]
-		return d.inTheWay(t, c, other, d.Time(t, min(c.End(), other.End())-max(c.Start, other.Start)))
+		return inTheWay(d.Scene, t, c, other, d.Time(t, min(c.End(), other.End())-max(c.Start, other.Start)))
 	}
 	t.Clips = slices.Insert(t.Clips, i, c)
 	return nil
@@ -361,7 +361,7 @@ func (d *draft) dropLostBlends() {
 				return true
 			}
 			left, right := t.Clips[l], t.Clips[r]
-			if d.blendFits(t, left, right, b.Before, b.After) != nil ||
+			if blendFits(d.Scene, t, left, right, b.Before, b.After) != nil ||
 				room[b.Left]+b.Before > left.Length || room[b.Right]+b.After > right.Length {
 				return true
 			}
@@ -376,12 +376,12 @@ func (d *draft) dropLostBlends() {
 // than the few samples by which frames may be no whole number of them. Links that the edit makes on purpose are free.
 func (d *draft) keepsSync(e Edit) error {
 	known := map[[2]string][]int64{}
-	d.base.pairs(nil, func(a, b Clip, by int64) bool {
+	pairsInSync(d.base, nil, func(a, b Clip, by int64) bool {
 		known[[2]string{a.Source, b.Source}] = append(known[[2]string{a.Source, b.Source}], by)
 		return true
 	})
 	var refusal error
-	d.Scene.pairs(d.free, func(a, b Clip, by int64) bool {
+	pairsInSync(d.Scene, d.free, func(a, b Clip, by int64) bool {
 		if a.Source == b.Source && abs(by) <= drift {
 			return true
 		}
@@ -391,9 +391,9 @@ func (d *draft) keepsSync(e Edit) error {
 			}
 		}
 		r := &LosesSync{Clip: b.ID, By: by}
-		r.words = fmt.Sprintf("%s would run %s %s than %s, which it is linked to. Move both, or unlink it first.", b.Name, d.lengthWords(by), either(by < 0, "earlier", "later"), a.Name)
+		r.words = fmt.Sprintf("%s would run %s %s than %s, which it is linked to. Move both, or unlink it first.", b.Name, lengthWords(d.Scene, by), either(by < 0, "earlier", "later"), a.Name)
 		if a.Name == b.Name {
-			r.words = fmt.Sprintf("%s would run %s %s than the clip that it is linked to. Move both, or unlink it first.", b.Name, d.lengthWords(by), either(by < 0, "earlier", "later"))
+			r.words = fmt.Sprintf("%s would run %s %s than the clip that it is linked to. Move both, or unlink it first.", b.Name, lengthWords(d.Scene, by), either(by < 0, "earlier", "later"))
 		}
 		d.suggest(&r.options, "unlink "+b.Name, &Unlink{Clips: []string{b.ID}})
 		if x, ok := e.(interface{ inSync() []Alternative }); ok {
@@ -407,9 +407,9 @@ func (d *draft) keepsSync(e Edit) error {
 	return refusal
 }
 
-// pairs calls do for pairs of clips of one link, in order of tracks; by is how much later the source of b runs. It ends when
+// pairsInSync calls do for pairs of clips of one link, in order of tracks; by is how much later the source of b runs. It ends when
 // do gives false.
-func (s *Scene) pairs(but map[string]bool, do func(a, b Clip, by int64) bool) {
+func pairsInSync(s *Scene, but map[string]bool, do func(a, b Clip, by int64) bool) {
 	type one struct {
 		clip   Clip
 		origin int64
@@ -420,7 +420,7 @@ func (s *Scene) pairs(but map[string]bool, do func(a, b Clip, by int64) bool) {
 			if c.Link == "" || but[c.Link] {
 				continue
 			}
-			is := s.origin(t, c)
+			is := originOf(s, t, c)
 			for _, a := range links[c.Link] {
 				if !do(a.clip, c, is-a.origin) {
 					return
@@ -438,8 +438,8 @@ func either(is bool, yes, no string) string {
 	return no
 }
 
-// origin is where the first moment of a clip's source would lie, in samples: equal for clips in sync.
-func (s *Scene) origin(t *Track, c Clip) int64 { return s.Time(t, c.Start) - s.Time(t, c.In) }
+// originOf is where the first moment of a clip's source would lie, in samples: equal for clips in sync.
+func originOf(s *Scene, t *Track, c Clip) int64 { return s.Time(t, c.Start) - s.Time(t, c.In) }
 
 // Several does several edits as one.
 type Several struct {

@@ -19,7 +19,7 @@ func LayOut(s *Scene, source string) (Edit, error) {
 	track := func(name string, purpose Purpose) string {
 		for _, t := range s.Tracks {
 			if t.Purpose == purpose && !t.Locked {
-				at = max(at, s.end(t))
+				at = max(at, trackEnd(s, t))
 				return t.ID
 			}
 		}
@@ -81,9 +81,9 @@ func TakeOut(s *Scene, source string, names []string, track string, at int64, ho
 	}
 	frames := t.Kind == Picture || add.Picture != ""
 	if at < 0 {
-		at = s.end(t)
+		at = trackEnd(s, t)
 		if p := s.Track(add.Picture); p != nil {
-			at = max(at, s.end(p))
+			at = max(at, trackEnd(s, p))
 		}
 	}
 	edit := InOrder(fmt.Sprintf("%s of %s taken out to track %s", count(len(list), "stretch"), src.Name, t.Name))
@@ -101,7 +101,7 @@ func TakeOut(s *Scene, source string, names []string, track string, at int64, ho
 			}
 			n := max(1, s.Rate.Nearest(x.To, s.SampleRate)-in)
 			one.In, one.Start = s.Rate.SampleOf(in, s.SampleRate), s.Rate.SampleOf(start, s.SampleRate)
-			one.Length = s.framesAt(start, n)
+			one.Length = framesAt(s, start, n)
 		}
 		at = one.Start + one.Length
 		edit.Edits = append(edit.Edits, Wire{&one})

@@ -16,7 +16,7 @@ type Lead struct {
 
 // LeadAt is by how many samples the sound of an edge is cut earlier than its picture. ok is false if it has none.
 func (s *Scene) LeadAt(x Edge) (samples int64, ok bool) {
-	t, at, picture, ok := s.pictureEdge(x)
+	t, at, picture, ok := pictureEdge(s, x)
 	if !ok {
 		return 0, false
 	}
@@ -25,7 +25,7 @@ func (s *Scene) LeadAt(x Edge) (samples int64, ok bool) {
 
 // pictureEdge finds the picture's edge that belongs to one of sound: that of the incoming clip's link, else of the outgoing
 // one's. at is the sound's edge in its track's unit, picture the picture's in samples.
-func (s *Scene) pictureEdge(x Edge) (t *Track, at, picture int64, ok bool) {
+func pictureEdge(s *Scene, x Edge) (t *Track, at, picture int64, ok bool) {
 	for _, side := range []struct{ id, edge string }{{x.Right, "head"}, {x.Left, "tail"}} {
 		ti, ci, found := s.Find(side.id)
 		if !found || s.Tracks[ti].Kind != Sound {
@@ -62,7 +62,7 @@ func (e *Lead) apply(d *draft) error {
 	if e.Frames > unbounded/4000 || e.Frames < -unbounded/4000 {
 		return notPossible("A lead of %d frames is outside anything there is.", e.Frames)
 	}
-	t, at, picture, ok := d.pictureEdge(Edge{e.Left, e.Right})
+	t, at, picture, ok := pictureEdge(d.Scene, Edge{e.Left, e.Right})
 	if !ok {
 		name := e.Right
 		if name == "" {
@@ -183,8 +183,8 @@ func (e *LeadAll) cuts(s *Scene) (list []Edge) {
 				continue
 			}
 			x := Edge{t.Clips[i].ID, t.Clips[i+1].ID}
-			_, _, picture, ok := s.pictureEdge(x)
-			_, _, _, left := s.pictureEdge(Edge{Left: x.Left})
+			_, _, picture, ok := pictureEdge(s, x)
+			_, _, _, left := pictureEdge(s, Edge{Left: x.Left})
 			if ok && left && picture >= e.From && picture < e.To {
 				list = append(list, x)
 			}
@@ -218,7 +218,7 @@ func (e *LeadAll) words(before, after *Scene) string {
 	var left []string
 	for _, x := range e.cuts(before) {
 		lead, _ := after.LeadAt(x)
-		if after.within(lead - after.framesAt(0, e.Frames)) {
+		if withinHalfAFrame(after, lead-framesAt(after, 0, e.Frames)) {
 			done++
 		} else if _, err := Apply(after, &Lead{Left: x.Left, Right: x.Right, Frames: e.Frames}); err != nil {
 			left = append(left, err.Error())
@@ -247,7 +247,7 @@ func (s *Scene) Leads() map[Edge]int64 {
 			if c.Link == "" {
 				continue
 			}
-			at := s.ClipTime(t, c)
+			at := ClipTime(s, t, c)
 			if p, ok := pictures[c.Link]; ok && seen[c.Link] {
 				pictures[c.Link] = ends{p.head, at.To}
 			} else if !ok {

@@ -100,11 +100,11 @@ func (e *Accept) apply(d *draft) error {
 }
 
 func (e *Accept) words(before, after *Scene) string {
-	what := "cut from " + before.nameOf(e.Left) + " to " + before.nameOf(e.Right)
+	what := "cut from " + nameOf(before, e.Left) + " to " + nameOf(before, e.Right)
 	if e.Right == "" {
-		what = "tail of " + before.nameOf(e.Left)
+		what = "tail of " + nameOf(before, e.Left)
 	} else if e.Left == "" {
-		what = "head of " + before.nameOf(e.Right)
+		what = "head of " + nameOf(before, e.Right)
 	}
 	return what + either(e.Sound == "", " not accepted any more", " accepted as it is")
 }

@@ -78,13 +78,13 @@ func (c *Clip) Lull(id string) *Lull {
 }
 
 // putLull sets a lull among those of a clip, in order of time; a Refusal if it has no room.
-func (d *draft) putLull(c *Clip, l Lull) error {
+func putLull(d *draft, c *Clip, l Lull) error {
 	list := slices.DeleteFunc(slices.Clone(c.Lulls), func(o Lull) bool { return o.ID == l.ID })
 	if l.To-l.From < 2 {
 		return notPossible("A lull needs a length; it would run from %s to %s.", d.Timecode(l.From+c.Shift()), d.Timecode(l.To+c.Shift()))
 	}
 	if l.FadeIn < 0 || l.FadeOut < 0 || l.FadeIn+l.FadeOut > l.To-l.From {
-		return notPossible("Fades of %s and %s have no room in a lull of %s.", d.lengthWords(l.FadeIn), d.lengthWords(l.FadeOut), d.lengthWords(l.To-l.From))
+		return notPossible("Fades of %s and %s have no room in a lull of %s.", lengthWords(d.Scene, l.FadeIn), lengthWords(d.Scene, l.FadeOut), lengthWords(d.Scene, l.To-l.From))
 	}
 	if !sane(l.DepthDB) || l.DepthDB < 0 || l.DepthDB > 120 {
 		return notPossible("A lull turns down by up to 120 dB, or to silence; %g dB is neither.", l.DepthDB)
@@ -104,8 +104,8 @@ func (d *draft) putLull(c *Clip, l Lull) error {
 	return nil
 }
 
-// lulled opens a clip of sound for an edit of its lulls.
-func (d *draft) lulled(id string) (*Clip, error) {
+// lulledBy opens a clip of sound for an edit of its lulls.
+func lulledBy(d *draft, id string) (*Clip, error) {
 	t, c, err := d.open(id)
 	if err == nil && t.Kind != Sound {
 		err = notPossible("%s is picture; a lull is a stretch of sound.", c.Name)
@@ -126,7 +126,7 @@ type AddLull struct {
 }
 
 func (e *AddLull) apply(d *draft) error {
-	c, err := d.lulled(e.Clip)
+	c, err := lulledBy(d, e.Clip)
 	if err != nil {
 		return err
 	}
@@ -142,12 +142,12 @@ func (e *AddLull) apply(d *draft) error {
 	l := Lull{ID: id, From: span.From - c.Shift(), To: span.To - c.Shift(), DepthDB: e.DepthDB, FadeIn: fade, FadeOut: fade}
 	set(&l.FadeIn, e.FadeIn)
 	set(&l.FadeOut, e.FadeOut)
-	return d.putLull(c, l)
+	return putLull(d, c, l)
 }
 
 func (e *AddLull) words(before, after *Scene) string {
 	_, c := before.Clip(e.Clip)
-	return fmt.Sprintf("lull of %s in %s, %s", before.lengthWords(e.To-e.From), c.Name, Lull{DepthDB: e.DepthDB}.depthWords())
+	return fmt.Sprintf("lull of %s in %s, %s", lengthWords(before, e.To-e.From), c.Name, Lull{DepthDB: e.DepthDB}.depthWords())
 }
 
 // SetLull changes a lull of a clip; what is nil stays. From and To are moments of the scene. Fades are shortened with the lull.
@@ -163,7 +163,7 @@ type SetLull struct {
 }
 
 func (e *SetLull) apply(d *draft) error {
-	c, err := d.lulled(e.Clip)
+	c, err := lulledBy(d, e.Clip)
 	if err != nil {
 		return err
 	}
@@ -189,7 +189,7 @@ func (e *SetLull) apply(d *draft) error {
 		l.FadeIn = n * l.FadeIn / (l.FadeIn + l.FadeOut)
 		l.FadeOut = n - l.FadeIn
 	}
-	return d.putLull(c, l)
+	return putLull(d, c, l)
 }
 
 func noLull(c *Clip, id string) error {
@@ -198,28 +198,28 @@ func noLull(c *Clip, id string) error {
 
 func (e *SetLull) words(before, after *Scene) string {
 	_, c := after.Clip(e.Clip)
-	was, now := before.lullOf(e.Clip, e.Lull), after.lullOf(e.Clip, e.Lull)
+	was, now := lullOf(before, e.Clip, e.Lull), lullOf(after, e.Clip, e.Lull)
 	words := "lull in " + c.Name
 	if e.Off != nil {
 		words += either(*e.Off, " switched off", " switched on")
 	}
 	if by := now.From - was.From; by != 0 {
-		words += fmt.Sprintf(", its start %s", before.movedWords(by))
+		words += fmt.Sprintf(", its start %s", movedWords(before, by))
 	}
 	if by := now.To - was.To; by != 0 {
-		words += fmt.Sprintf(", its end %s", before.movedWords(by))
+		words += fmt.Sprintf(", its end %s", movedWords(before, by))
 	}
 	if now.DepthDB != was.DepthDB {
 		words += ", " + now.depthWords()
 	}
 	if e.FadeIn != nil || e.FadeOut != nil {
-		words += fmt.Sprintf(", fades of %s and %s", before.lengthWords(now.FadeIn), before.lengthWords(now.FadeOut))
+		words += fmt.Sprintf(", fades of %s and %s", lengthWords(before, now.FadeIn), lengthWords(before, now.FadeOut))
 	}
 	return words
 }
 
 // lullOf gives a lull by its clip's id and its own.
-func (s *Scene) lullOf(clip, lull string) Lull {
+func lullOf(s *Scene, clip, lull string) Lull {
 	if _, c := s.Clip(clip); c != nil {
 		if l := c.Lull(lull); l != nil {
 			return *l
@@ -235,7 +235,7 @@ type RemoveLull struct {
 }
 
 func (e *RemoveLull) apply(d *draft) error {
-	c, err := d.lulled(e.Clip)
+	c, err := lulledBy(d, e.Clip)
 	if err != nil {
 		return err
 	}

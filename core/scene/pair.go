@@ -117,7 +117,7 @@ func (e *SetPair) apply(d *draft) error {
 	_, out, _ = d.open(e.Out)
 	_, in, _ = d.open(e.In)
 	if n := e.To - e.From; n > out.Length-out.FadeIn.Length || n > in.Length-in.FadeOut.Length {
-		return notPossible("The fades at the other ends of %s and %s leave no room for %s.", out.Name, in.Name, d.lengthWords(n))
+		return notPossible("The fades at the other ends of %s and %s leave no room for %s.", out.Name, in.Name, lengthWords(d.Scene, n))
 	}
 	return nil
 }
@@ -157,7 +157,7 @@ func (d *draft) fitPairs() {
 }
 
 func (e *SetPair) words(before, after *Scene) string {
-	return fmt.Sprintf("%s goes over into %s on another track within %s, %s", before.nameOf(e.Out), before.nameOf(e.In), before.lengthWords(e.To-e.From), e.Law.Name())
+	return fmt.Sprintf("%s goes over into %s on another track within %s, %s", nameOf(before, e.Out), nameOf(before, e.In), lengthWords(before, e.To-e.From), e.Law.Name())
 }
 
 // RemovePair takes a pair apart: the clips overlap still, without fades.
@@ -169,7 +169,7 @@ type RemovePair struct {
 func (e *RemovePair) apply(d *draft) error {
 	i := slices.IndexFunc(d.Pairs, func(p Pair) bool { return p.Out == e.Out && p.In == e.In })
 	if i < 0 {
-		return notPossible("%s and %s are no pair.", d.nameOf(e.Out), d.nameOf(e.In))
+		return notPossible("%s and %s are no pair.", nameOf(d.Scene, e.Out), nameOf(d.Scene, e.In))
 	}
 	_, out, err := d.open(e.Out)
 	if err != nil {
@@ -185,5 +185,5 @@ func (e *RemovePair) apply(d *draft) error {
 }
 
 func (e *RemovePair) words(before, after *Scene) string {
-	return fmt.Sprintf("fades between %s and %s taken off", before.nameOf(e.Out), before.nameOf(e.In))
+	return fmt.Sprintf("fades between %s and %s taken off", nameOf(before, e.Out), nameOf(before, e.In))
 }

@@ -30,7 +30,7 @@ func Copy(s *Scene, span pcm.Span, tracks []string) (p Piece, dropped int, err e
 			list = append(list, i)
 		}
 	}
-	from, to, err := d.rangeOn(list, span.From, span.To)
+	from, to, err := rangeOn(d, list, span.From, span.To)
 	if err != nil {
 		return p, 0, err
 	}
@@ -40,7 +40,7 @@ func Copy(s *Scene, span pcm.Span, tracks []string) (p Piece, dropped int, err e
 	blends := func() (n int) {
 		for _, ti := range list {
 			for _, b := range d.Tracks[ti].Blends {
-				left, right := d.clipOn(ti, b.Left), d.clipOn(ti, b.Right)
+				left, right := clipOn(d, ti, b.Left), clipOn(d, ti, b.Right)
 				if reach := (pcm.Span{From: right.Start - b.Before, To: left.End() + b.After}); reach.Overlaps(pcm.Span{From: from, To: to}) {
 					n++
 				}
@@ -66,7 +66,7 @@ func Copy(s *Scene, span pcm.Span, tracks []string) (p Piece, dropped int, err e
 	if len(in) == 0 {
 		return p, 0, notPossible("Nothing lies in the range on the chosen tracks, so there is nothing to copy.")
 	}
-	p = d.Scene.piece(in)
+	p = pieceOf(d.Scene, in)
 	p.shift(s, from-p.from)
 	p.from, p.Length = from, to-from
 	for _, t := range p.Tracks {
@@ -92,7 +92,7 @@ func (p Piece) Describe(dropped int) string {
 	return words
 }
 
-func (d *draft) clipOn(track int, id string) Clip {
+func clipOn(d *draft, track int, id string) Clip {
 	for _, c := range d.Tracks[track].Clips {
 		if c.ID == id {
 			return c
@@ -101,14 +101,14 @@ func (d *draft) clipOn(track int, id string) Clip {
 	return Clip{}
 }
 
-// piece makes a piece of clips, from the first one's head to the last one's tail.
-func (s *Scene) piece(in map[string]bool) Piece {
+// pieceOf makes a piece of clips, from the first one's head to the last one's tail.
+func pieceOf(s *Scene, in map[string]bool) Piece {
 	p := Piece{Rate: s.Rate, SampleRate: s.SampleRate, Sources: map[string]Source{}, from: unbounded}
 	end := int64(0)
 	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
 			if in[c.ID] {
-				at := s.ClipTime(t, c)
+				at := ClipTime(s, t, c)
 				p.from, end = min(p.from, at.From), max(end, at.To)
 			}
 		}
@@ -219,7 +219,7 @@ func (p Piece) insert(d *draft, at int64, how string) error {
 		err = d.clear(to, at, end)
 	case Insert:
 		var x step
-		x, err = d.openUp(to, at, step{end - at, d.Rate.Nearest(end, d.SampleRate) - d.Rate.Nearest(at, d.SampleRate)})
+		x, err = openUp(d, to, at, step{end - at, d.Rate.Nearest(end, d.SampleRate) - d.Rate.Nearest(at, d.SampleRate)})
 		end = at + x.samples
 	}
 	if err != nil {
@@ -238,7 +238,7 @@ func (p Piece) insert(d *draft, at int64, how string) error {
 		}
 	}
 	for _, link := range links {
-		if len(d.linkedBy(link)) == 1 {
+		if len(linkedBy(d.Scene, link)) == 1 {
 			d.unlinkAll(link)
 		}
 	}
@@ -254,7 +254,7 @@ func (p Piece) lay(d *draft, to, from *Track, at, end int64, links map[string]st
 		c.ID = ids[c.ID]
 		c.Start += d.Unit(to, at)
 		c.Fills = nil // the hole is elsewhere
-		if fit := end - c.Start; last && fit > 0 && d.SourceLength(to, c) >= c.In+fit {
+		if fit := end - c.Start; last && fit > 0 && SourceLength(d.Scene, to, c) >= c.In+fit {
 			c.Length = fit
 			c.fitFades()
 		}
@@ -309,7 +309,7 @@ func (e *Paste) words(before, after *Scene) string {
 	}
 	words := fmt.Sprintf("%s pasted at %s", count(n, "clip"), before.Timecode(e.At))
 	if e.How == Insert {
-		return words + ", what follows pushed" + before.stayWords(e.At, e.At, after)
+		return words + ", what follows pushed" + stayWords(before, e.At, e.At, after)
 	}
 	return words + " over what was there"
 }

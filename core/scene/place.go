@@ -68,12 +68,12 @@ func (e *Add) apply(d *draft) error {
 			return err
 		}
 	case Insert:
-		x, err := d.openUp(tracks, start, step{end - start, d.Rate.Nearest(end, d.SampleRate) - d.Rate.Nearest(start, d.SampleRate)})
+		x, err := openUp(d, tracks, start, step{end - start, d.Rate.Nearest(end, d.SampleRate) - d.Rate.Nearest(start, d.SampleRate)})
 		if err != nil {
 			return err
 		}
 		for k, ti := range tracks {
-			if t := d.Tracks[ti]; t.Kind == Sound && d.SourceLength(t, clips[k]) >= clips[k].In+x.samples {
+			if t := d.Tracks[ti]; t.Kind == Sound && SourceLength(d.Scene, t, clips[k]) >= clips[k].In+x.samples {
 				clips[k].Length = x.samples // fills what was opened to the sample
 			}
 		}
@@ -116,13 +116,13 @@ func (e *Add) clip(d *draft, t *Track, in, start, end int64, link string) (Clip,
 		return c, notPossible("%s has no %s for track %s.", src.Name, t.Kind, t.Name)
 	}
 	if _, tail := d.Handles(t, c); tail < 0 {
-		left := d.SourceLength(t, c) - c.In
-		r := d.needHandle(t, c, "tail", max(0, left), c.Length)
-		r.words = fmt.Sprintf("%s has %s from its in point to its tail, and %s.", c.Name, d.lengthWords(r.Have), needed(d.lengthWords(r.Want)))
+		left := SourceLength(d.Scene, t, c) - c.In
+		r := needHandle(d.Scene, t, c, "tail", max(0, left), c.Length)
+		r.words = fmt.Sprintf("%s has %s from its in point to its tail, and %s.", c.Name, lengthWords(d.Scene, r.Have), needed(lengthWords(d.Scene, r.Want)))
 		if left > 0 {
 			shorter := *e
 			shorter.Length = d.Time(t, left)
-			d.suggest(&r.options, "take the "+d.lengthWords(shorter.Length)+" that there are", &shorter)
+			d.suggest(&r.options, "take the "+lengthWords(d.Scene, shorter.Length)+" that there are", &shorter)
 		}
 		return c, r
 	}
@@ -139,7 +139,7 @@ func (e *Add) words(before, after *Scene) string {
 	case Over:
 		return fmt.Sprintf("%s laid over what was at %s", name, at)
 	case Insert:
-		return fmt.Sprintf("%s inserted at %s, what follows pushed%s", name, at, before.stayWords(e.Start, e.Start, after))
+		return fmt.Sprintf("%s inserted at %s, what follows pushed%s", name, at, stayWords(before, e.Start, e.Start, after))
 	}
 	return fmt.Sprintf("%s added at %s", name, at)
 }
@@ -177,7 +177,7 @@ func (e *Fill) apply(d *draft) error {
 	default:
 		return notPossible(`A range is filled from the "start", the "end" or a "moment" of the source, not from %q.`, e.Fit)
 	}
-	length, whole := e.To-e.From, d.sourceSamples(src)
+	length, whole := e.To-e.From, sourceSamples(d.Scene, src)
 	if in < 0 || in+length > whole {
 		side, have, want := "head", max(0, e.Moment), e.Moment-in
 		if in >= 0 {
@@ -188,7 +188,7 @@ func (e *Fill) apply(d *draft) error {
 		if side == "head" {
 			where = "before"
 		}
-		r.words = fmt.Sprintf("%s has %s %s the chosen moment, and %s to fill the range at its %s.", src.Name, d.lengthWords(have), where, needed(d.lengthWords(want)), side)
+		r.words = fmt.Sprintf("%s has %s %s the chosen moment, and %s to fill the range at its %s.", src.Name, lengthWords(d.Scene, have), where, needed(lengthWords(d.Scene, want)), side)
 		for _, fit := range []struct {
 			name, words string
 			moment      int64
@@ -207,7 +207,7 @@ func (e *Fill) words(before, after *Scene) string {
 	if name == "" {
 		name = after.Sources[e.Source].Name
 	}
-	return fmt.Sprintf("%s from %s filled with %s", before.lengthWords(e.To-e.From), before.Timecode(e.From), name)
+	return fmt.Sprintf("%s from %s filled with %s", lengthWords(before, e.To-e.From), before.Timecode(e.From), name)
 }
 
 // Move puts a clip, and all linked with it, at another moment; the clip alone can change to another track. Clips named in
@@ -241,7 +241,7 @@ func (e *Move) apply(d *draft) error {
 		}
 	}
 	old := d.Time(t, c.Start)
-	x := d.stepTo(old, e.To, group)
+	x := stepTo(d.Scene, old, e.To, group)
 	type landing struct {
 		track int
 		clip  Clip
@@ -262,13 +262,13 @@ func (e *Move) apply(d *draft) error {
 		}
 		clip := d.Tracks[ti].Clips[ci]
 		if p, ok := pictures[clip.Link]; ok && d.Tracks[ti].Kind == Sound {
-			clip.Start += d.framesAt(p, x.frames)
+			clip.Start += framesAt(d.Scene, p, x.frames)
 		} else {
 			clip.Start += x.on(d.Tracks[ti])
 		}
 		to := ti
 		if id == e.Clip && e.Track != "" {
-			if to, err = d.otherTrack(e.Track, d.Tracks[ti]); err != nil {
+			if to, err = otherTrack(d, e.Track, d.Tracks[ti]); err != nil {
 				return err
 			}
 		}
@@ -287,8 +287,8 @@ func (e *Move) apply(d *draft) error {
 	return nil
 }
 
-func (d *draft) otherTrack(id string, from *Track) (int, error) {
-	i := d.trackIndex(id)
+func otherTrack(d *draft, id string, from *Track) (int, error) {
+	i := trackIndex(d.Scene, id)
 	if i < 0 {
 		return 0, notPossible("There is no track %q in this scene.", id)
 	}
@@ -318,7 +318,7 @@ func (e *Move) words(before, after *Scene) string {
 		words = count(len(e.Also)+1, "clip") + " moved"
 	}
 	if by := after.Time(nt, now.Start) - before.Time(t, c.Start); by != 0 {
-		words += " " + before.movedWords(by)
+		words += " " + movedWords(before, by)
 	}
 	if nt.ID != t.ID {
 		words += " to track " + nt.Name
@@ -344,7 +344,7 @@ func (e *Duplicate) apply(d *draft) error {
 			in[one] = true
 		}
 	}
-	piece := d.Scene.piece(in)
+	piece := pieceOf(d.Scene, in)
 	return piece.insert(d, piece.from+piece.Length, Insert)
 }
 

@@ -20,19 +20,19 @@ func (e *PlaceCut) apply(d *draft) error {
 		return notPossible("%s is picture, whose cuts lie on whole frames; roll it.", right.Name)
 	}
 	if e.Slip != 0 {
-		if !d.within(e.Slip) {
-			return notPossible("%s would slip by %s, half a frame or more, and be seen out of sync. Slip it by frames, or find a place nearer by.", right.Name, d.lengthWords(e.Slip))
+		if !withinHalfAFrame(d.Scene, e.Slip) {
+			return notPossible("%s would slip by %s, half a frame or more, and be seen out of sync. Slip it by frames, or find a place nearer by.", right.Name, lengthWords(d.Scene, e.Slip))
 		}
 		head, tail := d.Handles(t, *right)
 		if have, side := tail, "tail"; e.Slip > have {
-			return d.needHandle(t, *right, side, have, e.Slip)
+			return needHandle(d.Scene, t, *right, side, have, e.Slip)
 		}
 		if -e.Slip > head {
-			return d.needHandle(t, *right, "head", head, -e.Slip)
+			return needHandle(d.Scene, t, *right, "head", head, -e.Slip)
 		}
 		right.In += e.Slip
-		if off, ok := d.Offset(t, *right); ok && right.Link != "" && !d.within(off) {
-			r := notPossible("%s has been slipped before, and would lie %s beside its picture then.", right.Name, d.lengthWords(off))
+		if off, ok := d.Offset(t, *right); ok && right.Link != "" && !withinHalfAFrame(d.Scene, off) {
+			r := notPossible("%s has been slipped before, and would lie %s beside its picture then.", right.Name, lengthWords(d.Scene, off))
 			d.suggest(&r.options, "bring it back into sync and roll the cut alone", InOrder("", &PlaceCut{e.Left, e.Right, e.To, e.Slip + off}))
 			return r
 		}
@@ -51,9 +51,9 @@ func (e *PlaceCut) apply(d *draft) error {
 
 func (e *PlaceCut) words(before, after *Scene) string {
 	_, c := before.Clip(e.Right)
-	words := fmt.Sprintf("sound's cut from %s to %s moved %s", before.nameOf(e.Left), c.Name, before.movedWords(e.To-c.Start))
+	words := fmt.Sprintf("sound's cut from %s to %s moved %s", nameOf(before, e.Left), c.Name, movedWords(before, e.To-c.Start))
 	if e.To == c.Start {
-		words = fmt.Sprintf("sound's cut from %s to %s", before.nameOf(e.Left), c.Name)
+		words = fmt.Sprintf("sound's cut from %s to %s", nameOf(before, e.Left), c.Name)
 	}
 	if e.Slip != 0 {
 		words += fmt.Sprintf(", %s slipped by %.1f ms against its picture", c.Name, float64(e.Slip)*1000/float64(before.SampleRate))

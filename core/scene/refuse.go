@@ -69,10 +69,10 @@ type NeedHandle struct {
 
 func (e *NeedHandle) Error() string { return e.words }
 
-func (s *Scene) needHandle(t *Track, c Clip, side string, have, want int64) *NeedHandle {
+func needHandle(s *Scene, t *Track, c Clip, side string, have, want int64) *NeedHandle {
 	haveS, wantS := s.Time(t, have), s.Time(t, want)
 	return &NeedHandle{Clip: c.ID, Name: c.Name, Side: side, Have: haveS, Want: wantS,
-		words: fmt.Sprintf("%s has %s of handle at its %s, and %s.", c.Name, s.lengthWords(haveS), side, needed(s.lengthWords(wantS)))}
+		words: fmt.Sprintf("%s has %s of handle at its %s, and %s.", c.Name, lengthWords(s, haveS), side, needed(lengthWords(s, wantS)))}
 }
 
 // needed says "15 frames are needed".
@@ -84,7 +84,7 @@ func needed(length string) string {
 }
 
 // lengthWords gives "6 frames", or frames and samples where it is not whole frames.
-func (s *Scene) lengthWords(samples int64) string {
+func lengthWords(s *Scene, samples int64) string {
 	if samples < 0 {
 		samples = -samples
 	}
@@ -109,9 +109,9 @@ type InTheWay struct {
 
 func (e *InTheWay) Error() string { return e.words }
 
-func (s *Scene) inTheWay(t *Track, c, other Clip, by int64) *InTheWay {
+func inTheWay(s *Scene, t *Track, c, other Clip, by int64) *InTheWay {
 	return &InTheWay{Clip: c.ID, Other: other.ID, By: by,
-		words: fmt.Sprintf("%s lies in the way of %s on track %s, by %s.", other.Name, c.Name, t.Name, s.lengthWords(by))}
+		words: fmt.Sprintf("%s lies in the way of %s on track %s, by %s.", other.Name, c.Name, t.Name, lengthWords(s, by))}
 }
 
 // TooShort: a clip would be left with nothing.
@@ -174,7 +174,7 @@ func notPossible(format string, args ...any) *NotPossible {
 }
 
 // nameOf is a clip's name as refusals say it; its id, in quotes, if there is no such clip.
-func (s *Scene) nameOf(id string) string {
+func nameOf(s *Scene, id string) string {
 	if _, c := s.Clip(id); c != nil {
 		return c.Name
 	}

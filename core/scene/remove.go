@@ -19,7 +19,7 @@ func (e *Divide) apply(d *draft) error {
 	ids := slices.Clone(e.Clips)
 	for _, t := range d.Tracks {
 		for i := range t.Clips {
-			if c := t.Clips[i]; e.All && !t.Locked && d.ClipTime(t, c).Contains(e.At) && d.Time(t, c.Start) < e.At && !slices.Contains(ids, c.ID) {
+			if c := t.Clips[i]; e.All && !t.Locked && ClipTime(d.Scene, t, c).Contains(e.At) && d.Time(t, c.Start) < e.At && !slices.Contains(ids, c.ID) {
 				ids = append(ids, c.ID)
 			}
 		}
@@ -35,7 +35,7 @@ func (e *Divide) apply(d *draft) error {
 	if !e.Alone {
 		ids = d.withLinked(ids, e.At)
 	}
-	at := d.onFrame(e.At, ids)
+	at := onFrame(d.Scene, e.At, ids)
 	for _, id := range ids {
 		if err := e.possible(d, id, at); err != nil {
 			return err
@@ -114,7 +114,7 @@ func (d *draft) cut(ids []string, at int64) error {
 		if c.Link != "" && !slices.Contains(links, c.Link) {
 			links = append(links, c.Link)
 		}
-		d.cutOne(t, c, where)
+		cutOne(d, t, c, where)
 	}
 	for _, link := range links {
 		d.splitLink(link, at)
@@ -122,7 +122,7 @@ func (d *draft) cut(ids []string, at int64) error {
 	return nil
 }
 
-func (d *draft) cutOne(t *Track, c *Clip, where int64) {
+func cutOne(d *draft, t *Track, c *Clip, where int64) {
 	head, tail := t.blendsOf(c.ID)
 	if head != nil && where < c.Start+head.After {
 		t.dropBlend(head.Left, head.Right)
@@ -139,7 +139,7 @@ func (d *draft) cutOne(t *Track, c *Clip, where int64) {
 			tail.Left = right.ID
 		}
 	}
-	d.tailIsNow(c.ID, right.ID)
+	tailIsNow(d, c.ID, right.ID)
 	id := c.ID
 	c.Length = where - c.Start
 	c.FadeOut = Fade{}
@@ -274,7 +274,7 @@ func (e *Remove) groups(d *draft) (groups [][]string, err error) {
 }
 
 func (e *Remove) removeGroup(d *draft, ids []string) error {
-	picture := d.anyPicture(ids)
+	picture := anyPicture(d.Scene, ids)
 	span := [2]int64{unbounded, 0}
 	tails := map[int]int64{} // by track
 	for _, id := range ids {
@@ -283,7 +283,7 @@ func (e *Remove) removeGroup(d *draft, ids []string) error {
 		if err := d.unlocked(t); err != nil {
 			return err
 		}
-		at := d.ClipTime(t, t.Clips[ci])
+		at := ClipTime(d.Scene, t, t.Clips[ci])
 		if t.Kind == Picture || !picture {
 			span = [2]int64{min(span[0], at.From), max(span[1], at.To)}
 		}
@@ -300,7 +300,7 @@ func (e *Remove) removeGroup(d *draft, ids []string) error {
 	}
 	from = max(min(from, span[1]), span[0])
 	back := d.Rate.Nearest(span[0], d.SampleRate) - d.Rate.Nearest(span[1], d.SampleRate)
-	err := d.ripple(span[1], from, d.steady(from, step{span[0] - span[1], back}), nil)
+	err := d.ripple(span[1], from, steadied(d.Scene, from, step{span[0] - span[1], back}), nil)
 	if r, ok := err.(Refusal); ok {
 		d.suggest(optionsOf(r), "leave a gap", &Remove{e.Clips, false, e.Alone})
 	}
@@ -310,7 +310,7 @@ func (e *Remove) removeGroup(d *draft, ids []string) error {
 // dropLostLink frees a clip that was linked with what has gone, if it is the only one left.
 func (d *draft) dropLostLink(gone []string) {
 	for _, id := range gone {
-		if _, was := d.base.Clip(id); was != nil && was.Link != "" && len(d.linkedBy(was.Link)) == 1 {
+		if _, was := d.base.Clip(id); was != nil && was.Link != "" && len(linkedBy(d.Scene, was.Link)) == 1 {
 			d.unlinkAll(was.Link)
 		}
 	}
@@ -324,7 +324,7 @@ func (e *Remove) words(before, after *Scene) string {
 	}
 	if e.Close {
 		at := before.Time(t, c.End())
-		return what + " removed, closed up" + before.stayWords(at, at, after)
+		return what + " removed, closed up" + stayWords(before, at, at, after)
 	}
 	return what + " removed, a gap left"
 }
@@ -343,13 +343,13 @@ func (e *RemoveRange) apply(d *draft) error {
 	if err != nil {
 		return err
 	}
-	from, to, err := d.rangeOn(tracks, e.From, e.To)
+	from, to, err := rangeOn(d, tracks, e.From, e.To)
 	if err != nil {
 		return err
 	}
 	x := step{from - to, d.Rate.Nearest(from, d.SampleRate) - d.Rate.Nearest(to, d.SampleRate)}
 	if e.Close {
-		if x = d.steady(to, x); from-x.samples != to {
+		if x = steadied(d.Scene, to, x); from-x.samples != to {
 			to = from - x.samples // so that sound meets to the sample
 		}
 	}
@@ -365,7 +365,7 @@ func (e *RemoveRange) apply(d *draft) error {
 			continue
 		}
 		if len(e.Tracks) == 0 && t.Locked && !t.Stays {
-			err := d.leftBehind(t, first, from)
+			err := leftBehind(d, t, first, from)
 			d.suggest(optionsOf(err.(Refusal)), "leave a gap", &RemoveRange{e.From, e.To, e.Tracks, false})
 			return err
 		}
@@ -378,7 +378,7 @@ func (e *RemoveRange) apply(d *draft) error {
 		}
 	}
 	if len(e.Tracks) == 0 {
-		d.moveMarkers(to, x.samples)
+		moveMarkers(d, to, x.samples)
 	}
 	return nil
 }
@@ -389,8 +389,8 @@ type CloseGap struct {
 	At    int64  `json:"at"`
 }
 
-// gap gives the gap of a track that lies over a moment, in samples, and the index of the clip that ends it.
-func (s *Scene) gap(t *Track, at int64) (from, to int64, next int, ok bool) {
+// gapAt gives the gap of a track that lies over a moment, in samples, and the index of the clip that ends it.
+func gapAt(s *Scene, t *Track, at int64) (from, to int64, next int, ok bool) {
 	next = t.At(s.Unit(t, at))
 	if next == len(t.Clips) || s.Time(t, t.Clips[next].Start) <= at {
 		return 0, 0, 0, false
@@ -406,7 +406,7 @@ func (e *CloseGap) apply(d *draft) error {
 	if t == nil {
 		return notPossible("There is no track %q in this scene.", e.Track)
 	}
-	from, to, next, ok := d.gap(t, e.At)
+	from, to, next, ok := gapAt(d.Scene, t, e.At)
 	if !ok || e.At < 0 {
 		return notPossible("No gap of track %s lies at %s with a clip after it, so there is nothing to close up.", t.Name, d.Timecode(max(0, e.At)))
 	}
@@ -419,25 +419,25 @@ func (e *CloseGap) apply(d *draft) error {
 	}
 	back := d.Rate.Nearest(from, d.SampleRate) - d.Rate.Nearest(to, d.SampleRate)
 	x := step{from - to, back}
-	if back == 0 || d.framesAt(d.Rate.Nearest(to, d.SampleRate), back) != x.samples { // whole frames, as picture follows
-		x = d.wholeFrames(to, from-to)
+	if back == 0 || framesAt(d.Scene, d.Rate.Nearest(to, d.SampleRate), back) != x.samples { // whole frames, as picture follows
+		x = wholeFramesBack(d.Scene, to, from-to)
 	}
 	if x.samples == 0 {
-		return notPossible("The gap of track %s is %s long; what follows moves by whole frames. Roll or nudge the edge instead.", t.Name, d.lengthWords(to-from))
+		return notPossible("The gap of track %s is %s long; what follows moves by whole frames. Roll or nudge the edge instead.", t.Name, lengthWords(d.Scene, to-from))
 	}
-	err := d.ripple(to, follows, d.steady(follows, x), nil)
+	err := d.ripple(to, follows, steadied(d.Scene, follows, x), nil)
 	if r, refused := err.(Refusal); refused {
 		d.suggest(optionsOf(r), "take the stretch out of every track", &RemoveRange{From: from, To: to, Close: true})
 	}
 	return err
 }
 
-// wholeFrames is a step back by no more than a length, in whole frames if there is picture to move.
-func (s *Scene) wholeFrames(at, by int64) step {
+// wholeFramesBack is a step back by no more than a length, in whole frames if there is picture to move.
+func wholeFramesBack(s *Scene, at, by int64) step {
 	for _, t := range s.Tracks {
 		if t.Kind == Picture && len(t.Clips) > 0 {
 			n := s.Rate.FrameOf(-by, s.SampleRate)
-			return step{s.framesAt(s.Rate.Nearest(at, s.SampleRate), -n), -n}
+			return step{framesAt(s, s.Rate.Nearest(at, s.SampleRate), -n), -n}
 		}
 	}
 	return step{by, 0}
@@ -445,10 +445,10 @@ func (s *Scene) wholeFrames(at, by int64) step {
 
 func (e *CloseGap) words(before, after *Scene) string {
 	t := before.Track(e.Track)
-	_, to, next, _ := before.gap(t, e.At)
+	_, to, next, _ := gapAt(before, t, e.At)
 	_, now := after.Clip(t.Clips[next].ID)
 	by := before.Time(t, t.Clips[next].Start) - after.Time(after.Track(e.Track), now.Start)
-	return fmt.Sprintf("gap of %s on %s closed up%s", before.lengthWords(by), t.Name, before.stayWords(to, to, after))
+	return fmt.Sprintf("gap of %s on %s closed up%s", lengthWords(before, by), t.Name, stayWords(before, to, to, after))
 }
 
 // inSync gives edits to offer in place of one that would lose sync.
@@ -459,7 +459,7 @@ func (e *RemoveRange) inSync() []Alternative {
 // named gives the indices of tracks by their ids; none may be locked.
 func (d *draft) named(ids []string) (list []int, err error) {
 	for _, id := range ids {
-		i := d.trackIndex(id)
+		i := trackIndex(d.Scene, id)
 		if i < 0 {
 			return nil, notPossible("There is no track %q in this scene.", id)
 		}
@@ -492,7 +492,7 @@ func (d *draft) chosen(ids []string) ([]int, error) {
 }
 
 // rangeOn checks a range, on whole frames if a track is picture.
-func (d *draft) rangeOn(tracks []int, from, to int64) (int64, int64, error) {
+func rangeOn(d *draft, tracks []int, from, to int64) (int64, int64, error) {
 	if from < 0 || to <= from || to > unbounded {
 		return 0, 0, notPossible("There is no range. Drag over the ruler or over empty cloth to make one.")
 	}
@@ -505,7 +505,7 @@ func (d *draft) rangeOn(tracks []int, from, to int64) (int64, int64, error) {
 }
 
 func (e *RemoveRange) words(before, after *Scene) string {
-	words := fmt.Sprintf("%s from %s removed", before.lengthWords(e.To-e.From), before.Timecode(e.From))
+	words := fmt.Sprintf("%s from %s removed", lengthWords(before, e.To-e.From), before.Timecode(e.From))
 	if n := len(e.Tracks); n == 1 {
 		words += " on track " + before.Track(e.Tracks[0]).Name
 	} else if n > 1 {

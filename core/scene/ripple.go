@@ -18,10 +18,10 @@ func (d *draft) ripple(at, from int64, x step, except []string) error {
 			continue
 		}
 		if t.Locked {
-			return d.leftBehind(t, first, at)
+			return leftBehind(d, t, first, at)
 		}
-		if off := d.framesAt(d.Rate.Nearest(from, d.SampleRate), x.frames) - x.samples; t.Kind == Picture && (off > 2 || off < -2) {
-			return notPossible("Picture follows on track %s and moves by whole frames; %s are none.", t.Name, d.lengthWords(x.samples))
+		if off := framesAt(d.Scene, d.Rate.Nearest(from, d.SampleRate), x.frames) - x.samples; t.Kind == Picture && (off > 2 || off < -2) {
+			return notPossible("Picture follows on track %s and moves by whole frames; %s are none.", t.Name, lengthWords(d.Scene, x.samples))
 		}
 		t = d.touch(ti)
 		for i := first; i < len(t.Clips); i++ {
@@ -32,21 +32,21 @@ func (d *draft) ripple(at, from int64, x step, except []string) error {
 		moved := t.Clips[first]
 		if first > 0 && t.Clips[first-1].End() > moved.Start {
 			over := t.Clips[first-1]
-			r := d.inTheWay(t, moved, over, d.Time(t, over.End()-moved.Start))
+			r := inTheWay(d.Scene, t, moved, over, d.Time(t, over.End()-moved.Start))
 			if d.Time(t, over.Start) < from {
-				r.words = fmt.Sprintf("%s lies over %s on track %s and stays, and %s would run into its tail by %s.", over.Name, d.Timecode(at), t.Name, moved.Name, d.lengthWords(r.By))
+				r.words = fmt.Sprintf("%s lies over %s on track %s and stays, and %s would run into its tail by %s.", over.Name, d.Timecode(at), t.Name, moved.Name, lengthWords(d.Scene, r.By))
 			}
 			return r
 		}
 		if moved.Start < 0 {
-			return notPossible("%s would start %s before the scene.", moved.Name, d.lengthWords(d.Time(t, -moved.Start)))
+			return notPossible("%s would start %s before the scene.", moved.Name, lengthWords(d.Scene, d.Time(t, -moved.Start)))
 		}
 	}
-	d.moveMarkers(from, x.samples)
+	moveMarkers(d, from, x.samples)
 	return nil
 }
 
-func (d *draft) moveMarkers(from, by int64) {
+func moveMarkers(d *draft, from, by int64) {
 	for i := range d.Markers {
 		if d.Markers[i].At >= from {
 			if i == 0 || d.Markers[i-1].At < from {
@@ -58,7 +58,7 @@ func (d *draft) moveMarkers(from, by int64) {
 }
 
 // leftBehind refuses to move what follows while a locked track cannot.
-func (d *draft) leftBehind(t *Track, first int, at int64) error {
+func leftBehind(d *draft, t *Track, first int, at int64) error {
 	no, yes := false, true
 	n := len(t.Clips) - first
 	r := &StaysBehind{Track: t.ID, words: fmt.Sprintf("Track %s is locked, and its %s after %s could not move with all that follows.", t.Name, count(n, "clip"), d.Timecode(at))}
@@ -69,7 +69,7 @@ func (d *draft) leftBehind(t *Track, first int, at int64) error {
 
 // stayWords names the clips that lie over a moment from which on all that follows moved: they stayed. With more than one,
 // and where they were trimmed, nothing is said.
-func (s *Scene) stayWords(at, from int64, after *Scene) string {
+func stayWords(s *Scene, at, from int64, after *Scene) string {
 	var names []string
 	for _, t := range s.Tracks {
 		if t.Stays || t.Locked {
@@ -96,10 +96,10 @@ func (s *Scene) stayWords(at, from int64, after *Scene) string {
 
 // openUp makes room of a length at a moment: clips of the given tracks that lie over it are cut, with the clips linked
 // with them, and all that follows moves. It gives the step it opened by.
-func (d *draft) openUp(tracks []int, at int64, x step) (step, error) {
+func openUp(d *draft, tracks []int, at int64, x step) (step, error) {
 	if err := d.cut(d.withLinked(d.over(tracks, at), at), at); err != nil {
 		return x, err
 	}
-	x = d.steady(at, x)
+	x = steadied(d.Scene, at, x)
 	return x, d.ripple(at, at, x, nil)
 }

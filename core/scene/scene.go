@@ -222,7 +222,7 @@ func (s *Scene) Unit(t *Track, sample int64) int64 {
 }
 
 // ClipTime is where a clip lies, in samples.
-func (s *Scene) ClipTime(t *Track, c Clip) pcm.Span {
+func ClipTime(s *Scene, t *Track, c Clip) pcm.Span {
 	return pcm.Span{From: s.Time(t, c.Start), To: s.Time(t, c.End())}
 }
 
@@ -233,13 +233,13 @@ func (s *Scene) Frames(samples int64) int64 { return s.Rate.Frames(samples, s.Sa
 func (s *Scene) Length() int64 {
 	var end int64
 	for _, t := range s.Tracks {
-		end = max(end, s.end(t))
+		end = max(end, trackEnd(s, t))
 	}
 	return end
 }
 
-// end is where the last clip of a track ends, in samples.
-func (s *Scene) end(t *Track) int64 {
+// trackEnd is where the last clip of a track ends, in samples.
+func trackEnd(s *Scene, t *Track) int64 {
 	if n := len(t.Clips); n > 0 {
 		return s.Time(t, t.Clips[n-1].End())
 	}
@@ -304,13 +304,13 @@ func (s *Scene) Clip(id string) (*Track, *Clip) {
 
 // Track gives a track by its id, nil if there is none.
 func (s *Scene) Track(id string) *Track {
-	if i := s.trackIndex(id); i >= 0 {
+	if i := trackIndex(s, id); i >= 0 {
 		return s.Tracks[i]
 	}
 	return nil
 }
 
-func (s *Scene) trackIndex(id string) int {
+func trackIndex(s *Scene, id string) int {
 	return slices.IndexFunc(s.Tracks, func(t *Track) bool { return t.ID == id })
 }
 
@@ -352,7 +352,7 @@ func (t *Track) blendsOf(clip string) (head, tail *Blend) {
 const unbounded = int64(1) << 50
 
 // SourceLength is the length of a clip's source in its track's unit.
-func (s *Scene) SourceLength(t *Track, c Clip) int64 {
+func SourceLength(s *Scene, t *Track, c Clip) int64 {
 	src, ok := s.Sources[c.Source]
 	switch {
 	case !ok || src.Unknown:
@@ -366,7 +366,7 @@ func (s *Scene) SourceLength(t *Track, c Clip) int64 {
 // Handles gives the unused material of a clip's source ahead of its head and behind its tail, in the
 // track's unit.
 func (s *Scene) Handles(t *Track, c Clip) (head, tail int64) {
-	return c.In, s.SourceLength(t, c) - c.In - c.Length
+	return c.In, SourceLength(s, t, c) - c.In - c.Length
 }
 
 // Linked gives the ids of all clips linked with one, itself among them, in order of tracks.

@@ -25,9 +25,9 @@ func (e *SetStretch) apply(d *draft) error {
 	if strings.TrimSpace(e.Name) == "" {
 		return notPossible("A stretch of %s needs a name of at least one letter.", src.Name)
 	}
-	length := d.sourceSamples(src)
+	length := sourceSamples(d.Scene, src)
 	if e.From < 0 || e.To <= e.From || e.To > length {
-		return notPossible("The stretch %s of %s must lie in the recording, which is %s long, its in point before its out point.", e.Name, src.Name, d.lengthWords(length))
+		return notPossible("The stretch %s of %s must lie in the recording, which is %s long, its in point before its out point.", e.Name, src.Name, lengthWords(d.Scene, length))
 	}
 	was := e.Was
 	if was == "" {
@@ -44,7 +44,7 @@ func (e *SetStretch) apply(d *draft) error {
 }
 
 func (e *SetStretch) words(before, after *Scene) string {
-	return fmt.Sprintf("stretch %s of %s marked, %s", e.Name, after.Sources[e.Source].Name, after.lengthWords(e.To-e.From))
+	return fmt.Sprintf("stretch %s of %s marked, %s", e.Name, after.Sources[e.Source].Name, lengthWords(after, e.To-e.From))
 }
 
 // DropStretch takes the mark of a stretch off. Clips of it stay.
@@ -82,7 +82,7 @@ func (d *draft) openSource(id string) (Source, error) {
 }
 
 // sourceSamples is a source's length in samples: of its sound, else of its picture.
-func (s *Scene) sourceSamples(src Source) int64 {
+func sourceSamples(s *Scene, src Source) int64 {
 	switch {
 	case src.Unknown:
 		return unbounded

@@ -70,7 +70,7 @@ const (
 
 // Plan says what applying a style to the cuts of a span would do, on some tracks or on all, one cut after the other; nothing
 // is changed.
-func (s *Scene) Plan(st Style, span pcm.Span, tracks []string, which string) (list []Planned) {
+func Plan(s *Scene, st Style, span pcm.Span, tracks []string, which string) (list []Planned) {
 	now := s
 	for _, t := range s.Tracks {
 		if t.Kind != Sound || len(tracks) > 0 && !slices.Contains(tracks, t.ID) {
@@ -118,22 +118,22 @@ func (p *Planned) plan(s *Scene, st Style, off bool) {
 	before, after := min(wantBefore, reachBefore), min(wantAfter, reachAfter)
 	short := ""
 	if before < wantBefore {
-		short = fmt.Sprintf("%s reaches only %s before the cut", right.Name, s.lengthWords(reachBefore))
+		short = fmt.Sprintf("%s reaches only %s before the cut", right.Name, lengthWords(s, reachBefore))
 	}
 	if after < wantAfter {
 		if short != "" {
 			short += " and "
 		}
-		short += fmt.Sprintf("%s only %s after it", left.Name, s.lengthWords(reachAfter))
+		short += fmt.Sprintf("%s only %s after it", left.Name, lengthWords(s, reachAfter))
 	}
 	switch {
 	case before+after <= 0:
 		p.Will, p.Words = "refused", short+": without handles there is no blend"
 		return
 	case short != "":
-		p.Will, p.Words = "shortened", fmt.Sprintf("%s: %s", s.lengthWords(before+after), short)
+		p.Will, p.Words = "shortened", fmt.Sprintf("%s: %s", lengthWords(s, before+after), short)
 	default:
-		p.Will, p.Words = "done", s.lengthWords(before+after)
+		p.Will, p.Words = "done", lengthWords(s, before+after)
 	}
 	p.Edit = &Wire{&SetBlend{Left: p.Left, Right: p.Right, Before: before, After: after, Law: st.Law, CurveOut: st.CurveOut, CurveIn: st.CurveIn}}
 }

@@ -16,12 +16,12 @@ func TestAPlanSaysWhatIsDoneShortenedAndRefusedAndIsDoneAsOneEdit(t *testing.T) 
 	s = scenetest.Must(t, s, &scene.Slip{Clip: snd[1], By: -10 * fr}) // Pell has no handle at its head then
 	all := pcm.Span{To: s.Length()}
 	style := scene.Style{Name: "long", Law: blend.ConstantGain, Frames: 30, Lean: -1}
-	list := s.Plan(style, all, nil, scene.PlainCuts)
+	list := scene.Plan(s, style, all, nil, scene.PlainCuts)
 	if len(list) != 2 || list[0].Will != "refused" || list[0].Edit != nil || !strings.Contains(list[0].Words, "Pell reaches only 0 frames before the cut") || list[1].Will != "done" || list[1].Words != "30 frames" {
 		t.Fatalf("%+v", list)
 	}
 	style.Lean = 0
-	list = s.Plan(style, all, nil, scene.EveryCut)
+	list = scene.Plan(s, style, all, nil, scene.EveryCut)
 	if list[0].Will != "shortened" || list[0].Words != "15 frames: Pell reaches only 0 frames before the cut" {
 		t.Errorf("%+v", list[0])
 	}
@@ -33,10 +33,10 @@ func TestAPlanSaysWhatIsDoneShortenedAndRefusedAndIsDoneAsOneEdit(t *testing.T) 
 	if b := blended.Tracks[1].Blends; len(b) != 2 || b[0].Before != 0 || b[0].After != 15*fr || b[1].Law != blend.ConstantGain {
 		t.Errorf("%+v", b)
 	}
-	if n := len(blended.Plan(style, all, nil, scene.PlainCuts)); n != 0 {
+	if n := len(scene.Plan(blended, style, all, nil, scene.PlainCuts)); n != 0 {
 		t.Errorf("%d plain cuts are left", n)
 	}
-	off := blended.Plan(style, pcm.Span{From: 150 * fr, To: 250 * fr}, []string{"t2"}, scene.TakeOff)
+	off := scene.Plan(blended, style, pcm.Span{From: 150 * fr, To: 250 * fr}, []string{"t2"}, scene.TakeOff)
 	if len(off) != 1 || off[0].At != 200*fr {
 		t.Fatalf("%+v", off)
 	}

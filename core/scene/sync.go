@@ -50,7 +50,7 @@ func (e *Unlink) apply(d *draft) error {
 			return notPossible("%s is not linked to another clip.", c.Name)
 		}
 		c.Link = ""
-		if rest := d.linkedBy(link); len(rest) == 1 {
+		if rest := linkedBy(d.Scene, link); len(rest) == 1 {
 			if _, last, err := d.open(rest[0]); err == nil {
 				last.Link = ""
 				freed[rest[0]] = true
@@ -60,7 +60,7 @@ func (e *Unlink) apply(d *draft) error {
 	return nil
 }
 
-func (s *Scene) linkedBy(link string) (ids []string) {
+func linkedBy(s *Scene, link string) (ids []string) {
 	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
 			if c.Link == link {
@@ -86,7 +86,7 @@ func (s *Scene) Offset(t *Track, c Clip) (samples int64, ok bool) {
 		for i := pt.At(s.Unit(pt, c.Start)); i < len(pt.Clips) && s.Time(pt, pt.Clips[i].Start) < c.End(); i++ {
 			p := pt.Clips[i]
 			if p.Source == c.Source && p.Link == c.Link {
-				off := s.origin(t, c) - s.origin(pt, p)
+				off := originOf(s, t, c) - originOf(s, pt, p)
 				if far := offsetReach * s.SampleRate; c.Link != "" || off <= far && off >= -far {
 					return off, true
 				}
@@ -104,7 +104,7 @@ func (s *Scene) Offsets() map[string]int64 {
 	out := map[string]int64{}
 	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
-			if off, ok := s.Offset(t, c); ok && !s.within(off) {
+			if off, ok := s.Offset(t, c); ok && !withinHalfAFrame(s, off) {
 				out[c.ID] = off
 			}
 		}
@@ -127,7 +127,7 @@ func (e *Resync) apply(d *draft) error {
 	switch {
 	case !ok:
 		return notPossible("%s lies over no picture of its own recording, so there is no sync to bring it back to.", c.Name)
-	case d.within(off):
+	case withinHalfAFrame(d.Scene, off):
 		return notPossible("%s is in sync with its picture.", c.Name)
 	}
 	switch e.By {
@@ -147,7 +147,7 @@ func (e *Resync) apply(d *draft) error {
 			have, side = tail, "tail"
 		}
 		if max(off, -off) > have {
-			r := d.needHandle(t, *c, side, have, max(off, -off))
+			r := needHandle(d.Scene, t, *c, side, have, max(off, -off))
 			d.suggest(&r.options, "move it back into sync", &Resync{e.Clip, "move"})
 			return r
 		}
@@ -162,7 +162,7 @@ func (e *Resync) words(before, after *Scene) string {
 	t, c := before.Clip(e.Clip)
 	off, _ := before.Offset(t, *c)
 	if e.By == "slip" {
-		return fmt.Sprintf("%s slipped back into sync, by %s", c.Name, before.lengthWords(off))
+		return fmt.Sprintf("%s slipped back into sync, by %s", c.Name, lengthWords(before, off))
 	}
-	return fmt.Sprintf("%s moved back into sync, %s", c.Name, before.movedWords(-off))
+	return fmt.Sprintf("%s moved back into sync, %s", c.Name, movedWords(before, -off))
 }

@@ -47,7 +47,7 @@ type Hole struct {
 // lull that is not heard any more are empty.
 func (s *Scene) HoleSpan(h Hole) (span pcm.Span, ok bool) {
 	if h.Lull != "" {
-		return s.lullSpan(h)
+		return spanOfLull(s, h)
 	}
 	ti, ci, ok := s.Find(h.Clip)
 	if !ok {
@@ -60,8 +60,8 @@ func (s *Scene) HoleSpan(h Hole) (span pcm.Span, ok bool) {
 	return pcm.Span{From: t.Clips[ci].End(), To: t.Clips[ci+1].Start}, true
 }
 
-// lullSpan finds a lull in its clip or, where that was divided, in the part that shows it now.
-func (s *Scene) lullSpan(h Hole) (span pcm.Span, ok bool) {
+// spanOfLull finds a lull in its clip or, where that was divided, in the part that shows it now.
+func spanOfLull(s *Scene, h Hole) (span pcm.Span, ok bool) {
 	_, own := s.Clip(h.Clip)
 	if own == nil {
 		return span, false
@@ -91,7 +91,7 @@ func (s *Scene) Heard(c Clip) bool {
 	if c.Fills == nil || c.Fills.Lull == "" {
 		return true
 	}
-	return !s.lullOf(c.Fills.Clip, c.Fills.Lull).Off
+	return !lullOf(s, c.Fills.Clip, c.Fills.Lull).Off
 }
 
 // Patch gives the clip that fills a hole, nil if there is none.
@@ -128,7 +128,7 @@ func (e *LayTone) apply(d *draft) error {
 	if !sane(e.GainDB) {
 		return notPossible("A gain of %g dB is outside -120 to 40.", e.GainDB)
 	}
-	if err := d.checkTone(e.Tone); err != nil {
+	if err := checkTone(d, e.Tone); err != nil {
 		return err
 	}
 	if e.Fills != nil {
@@ -141,9 +141,9 @@ func (e *LayTone) apply(d *draft) error {
 		return err
 	}
 	if e.In < 0 || e.In+e.To-e.From > src.Samples {
-		return notPossible("Tone is %d hours long; %s do not fit in behind moment %d.", toneHours, d.lengthWords(e.To-e.From), e.In)
+		return notPossible("Tone is %d hours long; %s do not fit in behind moment %d.", toneHours, lengthWords(d.Scene, e.To-e.From), e.In)
 	}
-	ti, err := d.toneTrack(e.Track, pcm.Span{From: e.From, To: e.To})
+	ti, err := toneTrackFor(d, e.Track, pcm.Span{From: e.From, To: e.To})
 	if err != nil {
 		return err
 	}
@@ -155,7 +155,7 @@ func (e *LayTone) apply(d *draft) error {
 }
 
 // checkTone refuses a recipe that no sound can be made from.
-func (d *draft) checkTone(t recipe.Tone) error {
+func checkTone(d *draft, t recipe.Tone) error {
 	if len(t.Left) == 0 {
 		return notPossible("Tone needs a quiet stretch of a recording to be made from.")
 	}
@@ -177,7 +177,7 @@ func (d *draft) checkTone(t recipe.Tone) error {
 }
 
 // ToneTrack is the index of the first tone track with room for tone over a span, -1 if there is none.
-func (s *Scene) ToneTrack(span pcm.Span) int {
+func ToneTrack(s *Scene, span pcm.Span) int {
 	return slices.IndexFunc(s.Tracks, func(t *Track) bool {
 		if t.Purpose != "tone" || t.Kind != Sound || t.Locked {
 			return false
@@ -187,8 +187,8 @@ func (s *Scene) ToneTrack(span pcm.Span) int {
 	})
 }
 
-// toneTrack is the index of the track that tone goes to.
-func (d *draft) toneTrack(id string, span pcm.Span) (int, error) {
+// toneTrackFor is the index of the track that tone goes to.
+func toneTrackFor(d *draft, id string, span pcm.Span) (int, error) {
 	if id != "" {
 		list, err := d.named([]string{id})
 		if err != nil {
@@ -196,7 +196,7 @@ func (d *draft) toneTrack(id string, span pcm.Span) (int, error) {
 		}
 		return list[0], nil
 	}
-	if i := d.ToneTrack(span); i >= 0 {
+	if i := ToneTrack(d.Scene, span); i >= 0 {
 		return i, nil
 	}
 	n := 0
@@ -234,9 +234,9 @@ func toneFade(length int64) Fade {
 func (e *LayTone) words(before, after *Scene) string {
 	at := before.Timecode(e.From)
 	if e.Fills != nil {
-		return fmt.Sprintf("patch of %s laid at %s", before.lengthWords(e.To-e.From), at)
+		return fmt.Sprintf("patch of %s laid at %s", lengthWords(before, e.To-e.From), at)
 	}
-	return fmt.Sprintf("bed of %s laid from %s on", before.lengthWords(e.To-e.From), at)
+	return fmt.Sprintf("bed of %s laid from %s on", lengthWords(before, e.To-e.From), at)
 }
 
 // fitPatches lets patches follow their holes. A patch goes with a hole that is gone, and stays where it is when the clips of its
@@ -350,7 +350,7 @@ func (e *Keep) apply(d *draft) error {
 	if _, tail := t.blendsOf(e.Clip); tail != nil && end == whole.End() {
 		tail.Left = parts[len(parts)-1].ID
 	}
-	d.tailIsNow(whole.ID, parts[len(parts)-1].ID)
+	tailIsNow(d, whole.ID, parts[len(parts)-1].ID)
 	i := slices.IndexFunc(t.Clips, func(o Clip) bool { return o.ID == e.Clip })
 	t.Clips = slices.Replace(t.Clips, i, i+1, parts...)
 	return nil
@@ -362,7 +362,7 @@ func (e *Keep) words(before, after *Scene) string {
 }
 
 // tailIsNow says that a clip's tail belongs to another clip from now on: the holes behind it do, too.
-func (d *draft) tailIsNow(was, now string) {
+func tailIsNow(d *draft, was, now string) {
 	for ti, t := range d.Tracks {
 		for ci, c := range t.Clips {
 			if h := c.Fills; h != nil && h.Lull == "" && h.Clip == was && was != now {

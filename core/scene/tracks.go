@@ -95,7 +95,7 @@ func set[T any](to *T, from *T) {
 }
 
 func (e *SetTrack) apply(d *draft) error {
-	i := d.trackIndex(e.Track)
+	i := trackIndex(d.Scene, e.Track)
 	if i < 0 {
 		return notPossible("There is no track %q in this scene.", e.Track)
 	}
@@ -160,7 +160,7 @@ type MoveTrack struct {
 }
 
 func (e *MoveTrack) apply(d *draft) error {
-	i := d.trackIndex(e.Track)
+	i := trackIndex(d.Scene, e.Track)
 	if i < 0 {
 		return notPossible("There is no track %q in this scene.", e.Track)
 	}
@@ -173,7 +173,7 @@ func (e *MoveTrack) apply(d *draft) error {
 }
 
 func (e *MoveTrack) words(before, after *Scene) string {
-	return fmt.Sprintf("track %s moved %s", before.Track(e.Track).Name, either(e.To < before.trackIndex(e.Track), "up", "down"))
+	return fmt.Sprintf("track %s moved %s", before.Track(e.Track).Name, either(e.To < trackIndex(before, e.Track), "up", "down"))
 }
 
 // RemoveTrack removes a track that holds no clip.
@@ -182,7 +182,7 @@ type RemoveTrack struct {
 }
 
 func (e *RemoveTrack) apply(d *draft) error {
-	i := d.trackIndex(e.Track)
+	i := trackIndex(d.Scene, e.Track)
 	if i < 0 {
 		return notPossible("There is no track %q in this scene.", e.Track)
 	}

@@ -27,20 +27,20 @@ func (e *Trim) apply(d *draft) error {
 	if err != nil {
 		return err
 	}
-	targets := d.sharing(e.Clip, e.Edge, e.Alone)
+	targets := edgesSharing(d.Scene, e.Clip, e.Edge, e.Alone)
 	old := d.Time(t, c.edge(e.Edge))
-	by := d.stepTo(old, e.To, targets)
+	by := stepTo(d.Scene, old, e.To, targets)
 	if e.To == old && !d.replay {
 		return notPossible("The %s of %s lies at %s already.", e.Edge, c.Name, d.Timecode(old))
 	}
 	if e.To != old && by.samples == 0 {
-		r := notPossible("The %s of %s is cut together with its picture and moves by whole frames; %s is less than half of one.", e.Edge, c.Name, d.lengthWords(e.To-old))
+		r := notPossible("The %s of %s is cut together with its picture and moves by whole frames; %s is less than half of one.", e.Edge, c.Name, lengthWords(d.Scene, e.To-old))
 		d.suggest(&r.options, "trim the sound alone", &Trim{e.Clip, e.Edge, e.To, e.Close, true})
 		return r
 	}
 	at, from := e.follows(d.Scene, targets)
 	if e.Close {
-		by = d.steady(from, by)
+		by = steadied(d.Scene, from, by)
 	}
 	for _, id := range targets {
 		if err := e.trimOne(d, id, by); err != nil {
@@ -88,7 +88,7 @@ func (e *Trim) trimOne(d *draft, id string, x step) error {
 	head, tail := d.Handles(t, *c)
 	switch {
 	case e.Edge == "head" && by >= c.Length, e.Edge == "tail" && -by >= c.Length:
-		r := &TooShort{Clip: id, words: fmt.Sprintf("%s is %s long and its %s cannot move in by %s: nothing would be left of it.", c.Name, d.lengthWords(d.Time(t, c.Length)), e.Edge, d.lengthWords(d.Time(t, by)))}
+		r := &TooShort{Clip: id, words: fmt.Sprintf("%s is %s long and its %s cannot move in by %s: nothing would be left of it.", c.Name, lengthWords(d.Scene, d.Time(t, c.Length)), e.Edge, lengthWords(d.Scene, d.Time(t, by)))}
 		d.suggest(&r.options, "remove it", &Remove{Clips: []string{id}, Close: e.Close})
 		return r
 	case e.Edge == "head" && -by > head:
@@ -116,19 +116,19 @@ func (e *Trim) trimOne(d *draft, id string, x step) error {
 
 // beyond refuses a trim past the end of the recording, and offers to go as far as it reaches.
 func (e *Trim) beyond(d *draft, t *Track, c Clip, have, want int64) error {
-	r := d.needHandle(t, c, e.Edge, have, want)
+	r := needHandle(d.Scene, t, c, e.Edge, have, want)
 	words := "trim to the end of the recording, "
 	if e.Edge == "head" {
 		words = "trim to the start of the recording, "
 	}
-	if reach := d.whole(d.Time(t, have)); reach > 0 {
-		d.suggest(&r.options, words+d.lengthWords(reach)+" longer", e.fromEdge(d, reach))
+	if reach := inWholeFrames(d.Scene, d.Time(t, have)); reach > 0 {
+		d.suggest(&r.options, words+lengthWords(d.Scene, reach)+" longer", e.fromEdge(d, reach))
 	}
 	if i := slices.IndexFunc(t.Clips, func(o Clip) bool { return o.ID == c.ID }); !e.Close && len(r.list) == 0 && t.beside(i, e.Edge) >= 0 {
-		e.intoNeighbour(d, &r.options, t.Clips[t.beside(i, e.Edge)], d.whole(d.Time(t, have)))
+		e.intoNeighbour(d, &r.options, t.Clips[t.beside(i, e.Edge)], inWholeFrames(d.Scene, d.Time(t, have)))
 	}
-	if t.Kind == Sound && have < want && len(d.sharing(e.Clip, e.Edge, e.Alone)) > 1 {
-		for _, id := range d.base.sharing(e.Clip, e.Edge, false) {
+	if t.Kind == Sound && have < want && len(edgesSharing(d.Scene, e.Clip, e.Edge, e.Alone)) > 1 {
+		for _, id := range edgesSharing(d.base, e.Clip, e.Edge, false) {
 			if pt, _ := d.base.Clip(id); pt.Kind == Picture {
 				only := e.fromEdge(d, d.Time(t, want))
 				only.Clip, only.Alone = id, true
@@ -149,8 +149,8 @@ func (e *Trim) intoNeighbour(d *draft, to *options, other Clip, longer int64) {
 		left, right = right, left
 	}
 	at := e.fromEdge(d, longer).To
-	d.suggest(to, "roll the cut by "+d.lengthWords(longer), &Roll{left, right, at, e.Alone})
-	d.suggest(to, "trim by "+d.lengthWords(longer)+" and move all that follows", &Trim{e.Clip, e.Edge, at, true, e.Alone})
+	d.suggest(to, "roll the cut by "+lengthWords(d.Scene, longer), &Roll{left, right, at, e.Alone})
+	d.suggest(to, "trim by "+lengthWords(d.Scene, longer)+" and move all that follows", &Trim{e.Clip, e.Edge, at, true, e.Alone})
 }
 
 // fromEdge is the trim that makes the clip longer by so many samples.
@@ -163,8 +163,8 @@ func (e *Trim) fromEdge(d *draft, longer int64) *Trim {
 	return &Trim{e.Clip, e.Edge, to, e.Close, e.Alone}
 }
 
-// whole is a length cut down to whole frames, or as it is if it is shorter than one.
-func (s *Scene) whole(samples int64) int64 {
+// inWholeFrames is a length cut down to whole frames, or as it is if it is shorter than one.
+func inWholeFrames(s *Scene, samples int64) int64 {
 	if samples > unbounded/2 {
 		return samples
 	}
@@ -188,14 +188,14 @@ func (e *Trim) neighbour(d *draft, t *Track, c Clip, by int64) error {
 		at, over = other.Start, c.End()+by-other.Start
 	}
 	if e.Edge == "head" && i == 0 && c.Start+by < 0 {
-		return notPossible("The head of %s would lie %s before the scene.", c.Name, d.lengthWords(d.Time(t, -(c.Start+by))))
+		return notPossible("The head of %s would lie %s before the scene.", c.Name, lengthWords(d.Scene, d.Time(t, -(c.Start+by))))
 	}
 	if over <= 0 {
 		return nil
 	}
-	r := d.inTheWay(t, c, other, d.Time(t, over))
+	r := inTheWay(d.Scene, t, c, other, d.Time(t, over))
 	r.words = fmt.Sprintf("%s has %s of room at its %s, where %s lies on track %s, and %s.", c.Name,
-		d.lengthWords(d.Time(t, max(by, -by)-over)), e.Edge, other.Name, t.Name, needed(d.lengthWords(d.Time(t, by))))
+		lengthWords(d.Scene, d.Time(t, max(by, -by)-over)), e.Edge, other.Name, t.Name, needed(lengthWords(d.Scene, d.Time(t, by))))
 	if at != c.edge(e.Edge) {
 		d.suggest(&r.options, "trim up to "+other.Name, &Trim{e.Clip, e.Edge, d.Time(t, at), false, e.Alone})
 	} else if e.Edge == "head" {
@@ -221,7 +221,7 @@ func (e *Trim) words(before, after *Scene) string {
 	if by < 0 {
 		how = "shorter"
 	}
-	words := fmt.Sprintf("%s of %s %s %s", e.Edge, c.Name, before.lengthWords(by), how)
+	words := fmt.Sprintf("%s of %s %s %s", e.Edge, c.Name, lengthWords(before, by), how)
 	if !e.Close {
 		return words
 	}
@@ -230,8 +230,8 @@ func (e *Trim) words(before, after *Scene) string {
 	} else {
 		words += ", closed up"
 	}
-	at, from := e.follows(before, before.sharing(e.Clip, e.Edge, e.Alone))
-	return words + before.stayWords(at, from, after)
+	at, from := e.follows(before, edgesSharing(before, e.Clip, e.Edge, e.Alone))
+	return words + stayWords(before, at, from, after)
 }
 
 // Nudge moves edges and cuts in hand, all by as much: whole frames, or samples for sound alone. An edge named by one clip
@@ -318,7 +318,7 @@ func (e *Nudge) words(before, after *Scene) string {
 	}
 	by := e.Samples
 	if e.Frames != 0 {
-		by = before.framesAt(0, e.Frames)
+		by = framesAt(before, 0, e.Frames)
 	}
-	return count(len(e.Edges), "edge") + " moved " + before.movedWords(by)
+	return count(len(e.Edges), "edge") + " moved " + movedWords(before, by)
 }

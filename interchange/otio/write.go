@@ -138,7 +138,7 @@ func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64, named
 	src := s.Sources[c.Source]
 	ref := object{"OTIO_SCHEMA": "ExternalReference.1", "name": src.Name, "target_url": src.URL, "available_range": nil, "available_image_bounds": nil}
 	offset := s.Unit(t, src.Offset)
-	if n := s.SourceLength(t, c); !src.Unknown {
+	if n := scene.SourceLength(s, t, c); !src.Unknown {
 		ref["available_range"] = timeRange(offset, n, rate)
 	}
 	mine := object{}

@@ -1,0 +1,72 @@
+package core
+
+import (
+	"bytes"
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// A package of core has at most so many lines, tests apart, and a type so many methods: whatever grows beyond is parted. The model
+// and its edits are one package, however many edits there are.
+const (
+	mostLines   = 2500
+	mostMethods = 25
+)
+
+func TestPackagesAndTypesStayOfASizeToRead(t *testing.T) {
+	lines, methods := map[string]int{}, map[string]int{}
+	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		raw, err := os.ReadFile(path)
+		if err != nil {
+			return err
+		}
+		dir := filepath.Dir(path)
+		lines[dir] += bytes.Count(raw, []byte("\n"))
+		f, err := parser.ParseFile(token.NewFileSet(), path, raw, parser.SkipObjectResolution)
+		if err != nil {
+			return err
+		}
+		for _, decl := range f.Decls {
+			fn, ok := decl.(*ast.FuncDecl)
+			if !ok || fn.Recv == nil {
+				continue
+			}
+			of := fn.Recv.List[0].Type
+			if p, ok := of.(*ast.StarExpr); ok {
+				of = p.X
+			}
+			if g, ok := of.(*ast.IndexListExpr); ok {
+				of = g.X
+			}
+			if name, ok := of.(*ast.Ident); ok {
+				methods[dir+"."+name.Name]++
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for dir, n := range lines {
+		if n > mostLines && dir != "scene" {
+			t.Errorf("core/%s has %d lines; part it", dir, n)
+		}
+	}
+	for of, n := range methods {
+		if n > mostMethods {
+			t.Errorf("core/%s has %d methods; part it", of, n)
+		}
+	}
+	if len(lines) < 15 || methods["scene.Scene"] == 0 {
+		t.Errorf("only %d packages were looked at", len(lines))
+	}
+}

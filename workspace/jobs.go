@@ -22,6 +22,7 @@ type Jobs struct {
 	mu    sync.Mutex
 	stops map[string]context.CancelFunc
 	at    map[string]float64 // progress of those under way, 0..1
+	ended bool               // the program ends: what begins now is stopped at once
 	group sync.WaitGroup
 }
 
@@ -44,6 +45,9 @@ func (j *Jobs) Start(ctx context.Context, sceneID, kind, words string, work func
 	run, stop := context.WithCancel(j.ctx)
 	j.mu.Lock()
 	j.stops[job.ID], j.at[job.ID] = stop, 0
+	if j.ended {
+		stop()
+	}
 	j.mu.Unlock()
 	j.group.Go(func() {
 		defer stop()
@@ -107,6 +111,7 @@ func (j *Jobs) Stop(id string) bool {
 
 func (j *Jobs) close() {
 	j.mu.Lock()
+	j.ended = true
 	for _, stop := range j.stops {
 		stop()
 	}

@@ -6,6 +6,7 @@ import (
 	"container/list"
 	"context"
 	"fmt"
+	"log/slog"
 	"runtime/debug"
 	"sync"
 )
@@ -82,7 +83,8 @@ func (c *Cache[K, V]) fly(ctx context.Context, key K, f *flight[V], do func(cont
 	defer f.stop()
 	defer func() {
 		if p := recover(); p != nil {
-			f.err = fmt.Errorf("it broke off: %v\n%s", p, debug.Stack())
+			slog.Error("what was to be kept could not be made", "key", key, "panic", p, "stack", string(debug.Stack()))
+			f.err = fmt.Errorf("it broke off: %v", p)
 		}
 		c.mu.Lock()
 		defer c.mu.Unlock()

@@ -38,7 +38,7 @@ interchange/otio: core/blend core/scene core/timecode core/tone/recipe
 interchange/report: core/advise core/audit core/scene
 internal/outside: core/pcm
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
-internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene core/timecode internal/roomtest
+internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene core/timecode interchange/otio internal/roomtest media
 media: core/analysis core/audit core/cache core/measure core/pcm core/pcm/flac core/pcm/wav core/scene core/timecode interchange/otio
 store: core/scene
 store/server/servertest: store/server
@@ -48,7 +48,7 @@ workspace: core/advise core/analysis core/audit core/cache core/fill core/mix co
 `
 
 // levels are the folders in the order in which arrows may go: none points to one that stands before it.
-var levels = []string{"cmd", "tools", "web", "workspace", "intake", "demo", "store", "media", "interchange", "internal",
+var levels = []string{"cmd", "tools", "internal", "web", "workspace", "intake", "demo", "store", "media", "interchange",
 	"core/advise", "core/fill", "core/audit", "core/analysis", "core/mix", "core/scene", "core/stray", "core/tone", "core/room",
 	"core/speech", "core/blend", "core/measure", "core/pcm", "core"}
 

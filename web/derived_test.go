@@ -12,11 +12,8 @@ import (
 	"testing"
 	"time"
 
-	"blendseam/core/pcm"
-	"blendseam/interchange/otio"
 	"blendseam/internal/outside"
 	"blendseam/internal/seamtest"
-	"blendseam/media"
 	"blendseam/workspace"
 )
 
@@ -42,36 +39,11 @@ func (c *client) settled(id string) workspace.SeamAnswer {
 // brought makes a scene of a studio's, with its sounds as files, through the scene file.
 func (c *client) brought(s *seamtest.Studio) (id string) {
 	c.t.Helper()
-	dir := c.t.TempDir()
-	for name, sound := range s.Sound {
-		writeWAV(c.t, filepath.Join(dir, name+".wav"), sound)
-	}
-	raw, err := otio.Write(s.Scene)
+	id, _, err := c.server.SceneFile(context.Background(), s.File(), "")
 	if err != nil {
-		c.t.Fatal(err)
-	}
-	file := filepath.Join(dir, "scene.otio")
-	if err := os.WriteFile(file, raw, 0o644); err != nil {
-		c.t.Fatal(err)
-	}
-	if id, _, err = c.server.SceneFile(context.Background(), file, ""); err != nil {
 		c.t.Fatal(err)
 	}
 	return id
-}
-
-func writeWAV(t testing.TB, file string, b pcm.Block) {
-	t.Helper()
-	f, err := media.Create(file, seamtest.Rate, len(b), "24", false)
-	if err != nil {
-		t.Fatal(err)
-	}
-	raw := make([]byte, f.Encoder.Size(b.Len()))
-	f.Encoder.Encode(raw, b, 0)
-	f.Write(raw)
-	if err := f.Close(); err != nil {
-		t.Fatal(err)
-	}
 }
 
 // A recording without hum gives an empty list of hums, not null.

@@ -157,7 +157,7 @@ func stripOf(m *mix.Mixer, from, to int64, bins int64) (strip, pcm.Block, error)
 
 func round(v float64) float32 { return float32(math.Round(v*1e6) / 1e6) }
 
-// A benchView is what the bench draws of a audit.
+// A benchView is what the bench draws of a seam.
 type benchView struct {
 	From     int64               `json:"from"`
 	To       int64               `json:"to"`

@@ -12,6 +12,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/media"
 	"blendseam/store"
+	"blendseam/workspace"
 
 	"github.com/go-chi/chi/v5"
 )
@@ -131,60 +132,27 @@ func marshalled(e scene.Edit) (any, error) {
 func holeAsked(sc *scene.Scene, r *http.Request) (h scene.Hole, first *scene.AddLull, err error) {
 	q := r.URL.Query()
 	if id := q.Get("seam"); id != "" {
-		all := audit.Find(sc)
-		i := slices.IndexFunc(all, func(x audit.Seam) bool { return x.ID == id })
-		if i < 0 {
-			return h, nil, cannot("This seam is not there any more.")
+		x, ok := audit.At(sc, id)
+		if !ok {
+			return h, nil, errBadRequest{workspace.ErrNoSeam}
 		}
-		x := all[i]
-		if x.Kind == audit.Lull {
-			return scene.Hole{Clip: x.Left, Lull: x.Lull}, nil, nil
-		}
-		if h, ok := gapBeside(sc, x); ok {
-			return h, nil, nil
-		}
-		return h, nil, cannot("There is no hole at this audit. Choose a lull or a gap, or make a range over what is to be filled.")
+		h, err = fill.HoleAt(sc, x)
+		return h, nil, badRequest(err)
 	}
 	var span pcm.Span
 	if err := numbers(r, map[string]*int64{"from": &span.From, "to": &span.To}, 0, farthest); err != nil {
 		return h, nil, err
 	}
-	t := sc.Track(q.Get("track"))
-	if t == nil || t.Kind != scene.Sound {
-		return h, nil, cannot("Choose a track of sound for the tone to fill: make the range over its cloth.")
-	}
-	for i := range t.Clips {
-		c := &t.Clips[i]
-		if i+1 < len(t.Clips) {
-			gap := pcm.Span{From: c.End(), To: t.Clips[i+1].Start}
-			if over := gap.Intersect(span); !over.Empty() && over.Len()*2 >= min(gap.Len(), span.Len()) {
-				return scene.Hole{Clip: c.ID, Next: t.Clips[i+1].ID}, nil, nil
-			}
-		}
-		on := c.Span().Intersect(span)
-		if on.Empty() || on.Len()*2 < span.Len() {
-			continue
-		}
-		for _, l := range c.Lulls {
-			if c.LullSpan(l).Overlaps(on) {
-				return scene.Hole{Clip: c.ID, Lull: l.ID}, nil, nil
-			}
-		}
-		first := &scene.AddLull{Clip: c.ID, Lull: fmt.Sprintf("u%s.%d", c.ID, on.From), From: on.From, To: on.To}
-		return scene.Hole{Clip: c.ID, Lull: first.Lull}, first, nil
-	}
-	return h, nil, cannot("The range covers no gap between two clips and no clip of this track. Lay a bed under it instead.")
+	h, first, err = fill.HoleIn(sc, q.Get("track"), span)
+	return h, first, badRequest(err)
 }
 
-func gapBeside(sc *scene.Scene, x audit.Seam) (h scene.Hole, ok bool) {
-	t := sc.Track(x.Track)
-	for i := 0; i+1 < len(t.Clips); i++ {
-		left, right := t.Clips[i], t.Clips[i+1]
-		if left.End() < right.Start && (x.Right == "" && left.ID == x.Left || x.Left == "" && right.ID == x.Right) {
-			return scene.Hole{Clip: left.ID, Next: right.ID}, true
-		}
+// badRequest is an error of whoever asked; nil stays nil.
+func badRequest(err error) error {
+	if err == nil {
+		return nil
 	}
-	return h, false
+	return errBadRequest{err}
 }
 
 // A findingView is something that should not be heard, as the page lists it.

@@ -155,11 +155,8 @@ func (s *Server) keepTone(w http.ResponseWriter, r *http.Request) error {
 	}
 	span := pcm.Span{From: q.From, To: q.To}
 	if t := st.Scene.Track(q.Track); t != nil && q.Source == "" {
-		for _, c := range t.Clips {
-			if on := c.Span().Intersect(span); !on.Empty() && on.Len()*2 >= span.Len() {
-				q.Source, span = c.Source, on.Add(-c.Shift())
-				break
-			}
+		if c, on := fill.Covered(t, span); c != nil {
+			q.Source, span = c.Source, on.Add(-c.Shift())
 		}
 	}
 	src, ok := st.Scene.Sources[q.Source]

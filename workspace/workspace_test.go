@@ -3,16 +3,13 @@ package workspace_test
 import (
 	"context"
 	"errors"
-	"os"
 	"path/filepath"
 	"runtime"
 	"sync"
 	"testing"
 
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/intake"
-	"blendseam/interchange/otio"
 	"blendseam/internal/seamtest"
 	"blendseam/media"
 	"blendseam/store"
@@ -46,28 +43,7 @@ func open(t testing.TB) *workspace.Workspace {
 // brought opens a studio's scene, its sounds brought in as files.
 func brought(t testing.TB, w *workspace.Workspace, s *seamtest.Studio) *workspace.Scene {
 	t.Helper()
-	dir := t.TempDir()
-	for name, sound := range s.Sound {
-		f, err := media.Create(filepath.Join(dir, name+".wav"), seamtest.Rate, len(sound), "24", false)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if err := f.Copy(pcm.Memory{Rate: seamtest.Rate, Sound: sound}, pcm.Span{To: sound.Len()}); err != nil {
-			t.Fatal(err)
-		}
-		if err := f.Close(); err != nil {
-			t.Fatal(err)
-		}
-	}
-	raw, err := otio.Write(s.Scene)
-	if err != nil {
-		t.Fatal(err)
-	}
-	file := filepath.Join(dir, "scene.otio")
-	if err := os.WriteFile(file, raw, 0o644); err != nil {
-		t.Fatal(err)
-	}
-	id, _, err := w.SceneFile(t.Context(), file, "")
+	id, _, err := w.SceneFile(t.Context(), s.File(), "")
 	if err != nil {
 		t.Fatal(err)
 	}

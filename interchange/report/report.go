@@ -49,7 +49,7 @@ func (r Row) Name() string {
 	return r.Left + " to " + r.Right
 }
 
-// A Change is what mending did at a audit.
+// A Change is what mending did at a seam.
 type Change struct {
 	Track   string   `json:"track"`
 	AtS     float64  `json:"at_s"`

@@ -10,8 +10,12 @@ import (
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
+	"blendseam/interchange/otio"
+	"blendseam/media"
 	"context"
 	"math/rand/v2"
+	"os"
+	"path/filepath"
 	"testing"
 )
 
@@ -120,4 +124,31 @@ func (s *Studio) Render(sc *scene.Scene) pcm.Block {
 		s.T.Fatal(err)
 	}
 	return b
+}
+
+// File writes the scene, and its sounds beside it, and gives the scene file's path.
+func (s *Studio) File() string {
+	s.T.Helper()
+	dir := s.T.TempDir()
+	for name, sound := range s.Sound {
+		f, err := media.Create(filepath.Join(dir, name+".wav"), Rate, len(sound), "24", false)
+		if err != nil {
+			s.T.Fatal(err)
+		}
+		if err := f.Copy(pcm.Memory{Rate: Rate, Sound: sound}, pcm.Span{To: sound.Len()}); err != nil {
+			s.T.Fatal(err)
+		}
+		if err := f.Close(); err != nil {
+			s.T.Fatal(err)
+		}
+	}
+	raw, err := otio.Write(s.Scene)
+	if err != nil {
+		s.T.Fatal(err)
+	}
+	file := filepath.Join(dir, "scene.otio")
+	if err := os.WriteFile(file, raw, 0o644); err != nil {
+		s.T.Fatal(err)
+	}
+	return file
 }

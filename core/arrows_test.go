@@ -10,9 +10,9 @@ import (
 	"testing"
 )
 
-// arrows are all imports among the project's own packages. An arrow points downwards, from what is nearer to a user to what is
-// nearer to the samples: cmd -> web -> workspace -> store, media, interchange -> core, and inside core advise -> fill -> audit ->
-// analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
+// arrows are all imports among the project's own packages. An arrow points downwards, from what is nearer to a user to
+// what is nearer to the samples: cmd -> web -> workspace -> store, media, interchange -> core, and inside core advise
+// -> fill -> audit -> analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
 const arrows = `
 cmd/blendseam: core/advise core/audit core/level core/measure core/mix core/pcm core/scene core/timecode core/tone core/tone/recipe demo intake interchange/otio interchange/report media store store/server web workspace
 core/advise: core/audit core/blend core/fill core/level core/measure core/mix core/pcm core/scene core/speech
@@ -130,8 +130,8 @@ func TestImportsAreTheArrowsThatAreWrittenHere(t *testing.T) {
 	}
 }
 
-// Tests may use what is internal to them, and otherwise only what lies below what they test; those of whole commands, pages and
-// the workspace also what lies beside it.
+// Tests may use what is internal to them, and otherwise only what lies below what they test; those of whole commands,
+// pages and the workspace also what lies beside it.
 func TestTestsImportWhatLiesBelow(t *testing.T) {
 	found := 0
 	for _, of := range []string{".TestImports", ".XTestImports"} {

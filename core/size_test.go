@@ -12,8 +12,8 @@ import (
 	"testing"
 )
 
-// A package of core has at most so many lines, tests apart, and a type so many methods: whatever grows beyond is parted. The model
-// and its edits are one package, however many edits there are.
+// A package of core has at most so many lines, tests apart, and a type so many methods: whatever grows beyond is
+// parted. The model and its edits are one package, however many edits there are.
 const (
 	mostLines   = 2500
 	mostMethods = 25

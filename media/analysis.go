@@ -16,8 +16,8 @@ import (
 	"blendseam/core/pcm"
 )
 
-// Analysis gives what a recording says by itself, at a rate it was prepared for. It is made if it is not there, once, also
-// where several processes ask for it at once; progress, if not nil, is told how much is done, from 0 to 1.
+// Analysis gives what a recording says by itself, at a rate it was prepared for. It is made if it is not there, once,
+// also where several processes ask for it at once; progress, if not nil, is told how much is done, from 0 to 1.
 func (l *Library) Analysis(ctx context.Context, id string, rate int64, progress func(done float64)) (*analysis.Recording, error) {
 	w, err := l.Sound(id, rate)
 	if err != nil {
@@ -114,8 +114,8 @@ func lockFile(ctx context.Context, path string) (unlock func(), err error) {
 // keptDays is how long an analysis lies in the user's cache without being used.
 const keptDays = 60
 
-// AnalysisOf gives what the sound of a file, read at some rate, says by itself. It is kept in the user's cache folder, under the
-// file's name, size and time; where there is no such folder it is made in memory.
+// AnalysisOf gives what the sound of a file, read at some rate, says by itself. It is kept in the user's cache folder,
+// under the file's name, size and time; where there is no such folder it is made in memory.
 func AnalysisOf(ctx context.Context, path string, r pcm.ReaderAt) (*analysis.Recording, error) {
 	info, err := os.Stat(path)
 	if err != nil {

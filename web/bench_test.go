@@ -45,8 +45,8 @@ func crowd(b *testing.B) *scene.Scene {
 	return s
 }
 
-// BenchmarkEditOf2000Clips measures what a page waits for: an edit applied, stored and answered over HTTP. The metric is
-// the 99th percentile.
+// BenchmarkEditOf2000Clips measures what a page waits for: an edit applied, stored and answered over HTTP. The metric
+// is the 99th percentile.
 func BenchmarkEditOf2000Clips(b *testing.B) {
 	st, err := store.Open(context.Background(), private.DSN)
 	if err != nil {

@@ -58,8 +58,8 @@ func TestASceneWithoutHumHasAListOfNone(t *testing.T) {
 	}
 }
 
-// Where a recording is missing, all else is measured, and the rest says which recording that is; nothing is pending. Once it is
-// there again, that is measured too.
+// Where a recording is missing, all else is measured, and the rest says which recording that is; nothing is pending.
+// Once it is there again, that is measured too.
 func TestWhatCanBeIsMeasuredWhereARecordingIsMissing(t *testing.T) {
 	c := newClient(t)
 	id, state := c.twoVoices()
@@ -176,8 +176,8 @@ func TestClosingWaitsForWhatGoesOn(t *testing.T) {
 	}
 }
 
-// BenchmarkEditWhileMending measures what an edit of one scene waits for while another is mended. The metric is the 99th
-// percentile.
+// BenchmarkEditWhileMending measures what an edit of one scene waits for while another is mended. The metric is the
+// 99th percentile.
 func BenchmarkEditWhileMending(b *testing.B) {
 	before := runtime.GOMAXPROCS(runtime.NumCPU() + workspace.SpareThreads) // as the program does
 	defer runtime.GOMAXPROCS(before)

@@ -58,8 +58,8 @@ func (s *Server) keyCommands(r *http.Request) ([]keyCommand, error) {
 	return out, nil
 }
 
-// setKeys takes the keys of all commands, or of those that are named. A key on two commands, or of a command that there is
-// not, is refused and nothing is changed.
+// setKeys takes the keys of all commands, or of those that are named. A key on two commands, or of a command that there
+// is not, is refused and nothing is changed.
 func (s *Server) setKeys(w http.ResponseWriter, r *http.Request) error {
 	var f keyFile
 	err := decode(w, r, &f)

@@ -50,9 +50,9 @@ func numbers(r *http.Request, to map[string]*int64, low, high int64) error {
 
 const farthest = int64(1) << 45 // samples
 
-// pcm sends a stretch of the scene as 32-bit floats, little-endian, channels in turn. what is scene, plain (without blends),
-// difference (what blends change), or the id of a clip to hear alone, with its handles. edit is one that is to be heard before
-// it is done.
+// pcm sends a stretch of the scene as 32-bit floats, little-endian, channels in turn. what is scene, plain (without
+// blends), difference (what blends change), or the id of a clip to hear alone, with its handles. edit is one that is to
+// be heard before it is done.
 func (s *Server) pcm(w http.ResponseWriter, r *http.Request) error {
 	st, err := s.opened(r)
 	if err != nil {

@@ -161,7 +161,8 @@ type findingView struct {
 	TC string `json:"tc"`
 }
 
-// findings answers with what should not be in the pauses of a scene, or of a range of it, and with the hum that is there.
+// findings answers with what should not be in the pauses of a scene, or of a range of it, and with the hum that is
+// there.
 func (s *Server) findings(w http.ResponseWriter, r *http.Request) error {
 	st, err := s.opened(r)
 	if err != nil {
@@ -272,8 +273,8 @@ func (s *Server) bed(w http.ResponseWriter, r *http.Request) error {
 	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "tc": st.Scene.Timecode(span.From), "bed": b, "edit": edit, "keep": keep})
 }
 
-// tonePeaks sends one tile of a built tone's waveform, as peaks does of recordings. Of steps longer than toneLook, that many samples are
-// looked at: it is the same noise all along.
+// tonePeaks sends one tile of a built tone's waveform, as peaks does of recordings. Of steps longer than toneLook, that
+// many samples are looked at: it is the same noise all along.
 func (s *Server) tonePeaks(w http.ResponseWriter, r *http.Request) error {
 	const toneLook = 512
 	st, err := s.opened(r)

@@ -44,7 +44,8 @@ func kitchen(t *testing.T) []byte {
 	return raw
 }
 
-// A lull is filled, its patch is drawn and shown on the bench; a finding is taken out; the scene goes out as a file and comes back with the same sound.
+// A lull is filled, its patch is drawn and shown on the bench; a finding is taken out; the scene goes out as a file and
+// comes back with the same sound.
 func TestLullsAreFilledAndComeBackFromTheFile(t *testing.T) {
 	c := newClient(t)
 	id := c.newScene()
@@ -121,7 +122,8 @@ func TestLullsAreFilledAndComeBackFromTheFile(t *testing.T) {
 	}
 }
 
-// The library has six made-up rooms, takes tones from recordings and files, says why it refuses, and builds what is asked for.
+// The library has six made-up rooms, takes tones from recordings and files, says why it refuses, and builds what is
+// asked for.
 func TestTheToneLibrary(t *testing.T) {
 	c := newClient(t)
 	id := c.newScene()

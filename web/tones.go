@@ -136,7 +136,8 @@ func (s *Server) tonePage(w http.ResponseWriter, r *http.Request) error {
 		Data: map[string]any{"id": id, "revision": st.Revision, "rate": st.Scene.SampleRate, "length": st.Scene.Length(), "tones": list, "found": found}})
 }
 
-// keepTone keeps a stretch of one of the scene's recordings in the library: one that the page names, or what a range of a track covers.
+// keepTone keeps a stretch of one of the scene's recordings in the library: one that the page names, or what a range of
+// a track covers.
 func (s *Server) keepTone(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
 		Name   string `json:"name"`
@@ -181,7 +182,8 @@ func (s *Server) keepTone(w http.ResponseWriter, r *http.Request) error {
 	return s.toneList(w, r)
 }
 
-// toneOf is a stretch of a recording for the library, by what the recording says of it. It must have a quiet stretch in it.
+// toneOf is a stretch of a recording for the library, by what the recording says of it. It must have a quiet stretch in
+// it.
 func toneOf(says *analysis.Recording, source string, span pcm.Span) (store.Tone, error) {
 	quiet := says.QuietsIn(span)
 	if len(quiet) == 0 {
@@ -266,7 +268,8 @@ const (
 	longestTone = 3600
 )
 
-// toneSound sends a tone of a length, built, as a WAV file; or, for a scene, the scene from a moment on with the tone as a bed under it.
+// toneSound sends a tone of a length, built, as a WAV file; or, for a scene, the scene from a moment on with the tone
+// as a bed under it.
 func (s *Server) toneSound(w http.ResponseWriter, r *http.Request) error {
 	t, err := s.Tone(r.Context(), chi.URLParam(r, "tone"))
 	if err != nil {

@@ -28,7 +28,8 @@ type Config struct {
 	Demo func(context.Context) (string, error) // loads the demo scene and gives its id
 }
 
-// A Server is the interface as an http.Handler. It keeps nothing: what is derived from scenes has its place in the workspace.
+// A Server is the interface as an http.Handler. It keeps nothing: what is derived from scenes has its place in the
+// workspace.
 type Server struct {
 	http.Handler
 	Config

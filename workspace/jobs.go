@@ -122,8 +122,8 @@ func (j *Jobs) close() {
 // AnalysisJob is the kind of the jobs that analyse recordings.
 const AnalysisJob = "analysis"
 
-// Analyse begins a job, of a scene that a recording was brought into, that finds what the recording says by itself, if that is
-// not known.
+// Analyse begins a job, of a scene that a recording was brought into, that finds what the recording says by itself, if
+// that is not known.
 func (w *Workspace) Analyse(ctx context.Context, sceneID string, info media.Info, rate int64) error {
 	if info.Rate == 0 || w.Library.Analysed(info.ID, rate) {
 		return nil

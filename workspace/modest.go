@@ -5,15 +5,15 @@ import (
 	"syscall"
 )
 
-// threads is how many threads work beside the requests: one for each processor. The program has SpareThreads more, so that a request
-// never waits for one of them to give way.
+// threads is how many threads work beside the requests: one for each processor. The program has SpareThreads more, so
+// that a request never waits for one of them to give way.
 func threads() int { return runtime.NumCPU() }
 
 // SpareThreads is how many threads more than processors a program should run Go on; see runtime.GOMAXPROCS.
 const SpareThreads = 2
 
-// modest lets the goroutine go on on a thread of low priority, which ends with it, so that whoever waits for an answer is served
-// first.
+// modest lets the goroutine go on on a thread of low priority, which ends with it, so that whoever waits for an answer
+// is served first.
 func modest() {
 	runtime.LockOSThread() // never unlocked
 	_ = syscall.Setpriority(syscall.PRIO_PROCESS, 0, 15)

@@ -58,7 +58,8 @@ func (w *Workspace) known(key string) (audit.Result, bool) {
 	return w.gaps.Known(key)
 }
 
-// Measured gives the measures of a seam. One that cannot be measured, as a recording is missing, has no verdict and says so.
+// Measured gives the measures of a seam. One that cannot be measured, as a recording is missing, has no verdict and
+// says so.
 func (s *Scene) Measured(ctx context.Context, x audit.Seam) (audit.Result, error) {
 	list, err := s.seams(ctx)
 	if err != nil {
@@ -101,9 +102,12 @@ func (s *Scene) All(ctx context.Context) ([]audit.Result, error) {
 		return nil, err
 	}
 	all := make([]audit.Result, len(list.found))
-	if err := s.Sources().Prepare(ctx, s.Scene, threads()); err != nil {
-		return nil, err
-	}
+	// A seam waits for the analyses of its own recordings alone; those of all are made meanwhile, several at once.
+	var ahead sync.WaitGroup
+	defer ahead.Wait()
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	ahead.Go(func() { _ = s.Sources().Prepare(ctx, s.Scene, threads()) })
 	err = audit.Spread(ctx, len(all), threads(), func(i int) (err error) {
 		all[i], err = s.measured(ctx, list.found[i], list.keys[i])
 		return err
@@ -126,8 +130,8 @@ type run struct {
 	stop context.CancelFunc
 }
 
-// Measure measures what is not known of the scene's seams yet, beside the requests, unless that is being done. What goes on for an
-// older state of the scene ends.
+// Measure measures what is not known of the scene's seams yet, beside the requests, unless that is being done. What
+// goes on for an older state of the scene ends.
 func (s *Scene) Measure() {
 	m := &s.w.measuring
 	m.mu.Lock()

@@ -128,8 +128,8 @@ func (s *Scene) Built(ctx context.Context, t store.Tone, length int64) (pcm.Read
 	return r, pcm.Span{From: s.Scene.ToneMiddle(), To: s.Scene.ToneMiddle() + length}, err
 }
 
-// WithBed is the scene as it sounds with a tone of the library as a bed under it; nil if none of its clips has a pause to set the
-// bed's level by.
+// WithBed is the scene as it sounds with a tone of the library as a bed under it; nil if none of its clips has a pause
+// to set the bed's level by.
 func (s *Scene) WithBed(ctx context.Context, t store.Tone) (pcm.ReaderAt, error) {
 	f, err := s.FromLibrary(ctx, t)
 	if err != nil {

@@ -1,6 +1,6 @@
-// Package workspace owns opened scenes and all that is derived from them: mixers, measures, proposals, fillings and findings, each
-// kept under a key that names everything it depends on, bounded, and made once however many ask. It runs the long work beside
-// the requests and tells pages what happens. It knows nothing of HTTP.
+// Package workspace owns opened scenes and all that is derived from them: mixers, measures, proposals, fillings and
+// findings, each kept under a key that names everything it depends on, bounded, and made once however many ask. It runs
+// the long work beside the requests and tells pages what happens. It knows nothing of HTTP.
 package workspace
 
 import (

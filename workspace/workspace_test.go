@@ -54,8 +54,8 @@ func brought(t testing.TB, w *workspace.Workspace, s *seamtest.Studio) *workspac
 	return sc
 }
 
-// Mending stops when whoever asked goes: of the seams only those that were being looked at are still looked at to their end. Whoever
-// else waits gets what was asked for all the same.
+// Mending stops when whoever asked goes: of the seams only those that were being looked at are still looked at to their
+// end. Whoever else waits gets what was asked for all the same.
 func TestMendingStopsWhenNobodyWaitsAnyMore(t *testing.T) {
 	w := open(t)
 	sc := brought(t, w, seamtest.Takes(t, 5, 3, 25, 4))

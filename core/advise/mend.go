@@ -19,8 +19,9 @@ type Mending struct {
 	Scene   *scene.Scene `json:"-"`    // with all changes
 }
 
-// Mend proposes for every seam that is measured as audible or rough and not accepted and for every stray sound, does all of it on the
-// scene, and measures again what came out. A change after which its seam is worse than before, because of another change, is left out.
+// Mend proposes for every seam that is measured as audible or rough and not accepted and for every stray sound, does
+// all of it on the scene, and measures again what came out. A change after which its seam is worse than before, because
+// of another change, is left out.
 func (m *Adviser) Mend(ctx context.Context, measured []audit.Result, threads int, progress func(done, of int)) (*Mending, error) {
 	sc := m.Scene
 	var todo []audit.Result
@@ -110,8 +111,8 @@ func (m *Adviser) Mend(ctx context.Context, measured []audit.Result, threads int
 // rank orders the verdicts.
 var rank = map[audit.Verdict]int{audit.Clean: 0, audit.Audible: 1, audit.Rough: 2}
 
-// spoilt gives the changes, by their seam, after which that seam is worse than before, or another one that shares a clip
-// with it.
+// spoilt gives the changes, by their seam, after which that seam is worse than before, or another one that shares a
+// clip with it.
 func (m *Mending) spoilt(ctx context.Context, before *Adviser, measured []audit.Result, threads int) (map[string]bool, error) {
 	sc := before.Scene
 	spoilt, of := map[string]bool{}, map[string]bool{}
@@ -161,8 +162,8 @@ func (m *Mending) spoilt(ctx context.Context, before *Adviser, measured []audit.
 	})
 }
 
-// milder gives, in place of each change that is spoilt, the changes beside it that mend something milder, if there are any: it
-// is they that have to give way.
+// milder gives, in place of each change that is spoilt, the changes beside it that mend something milder, if there are
+// any: it is they that have to give way.
 func (m *Mending) milder(spoilt map[string]bool) map[string]bool {
 	out := map[string]bool{}
 	for _, c := range m.Changes {

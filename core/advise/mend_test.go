@@ -16,8 +16,8 @@ const rate = seamtest.Rate
 // rank orders the verdicts.
 var rank = map[audit.Verdict]int{audit.Clean: 0, audit.Audible: 1, audit.Rough: 2}
 
-// The audit finds what was planted and calls hardly any clean seam rough; mending leaves hardly anything rough, makes nothing
-// worse, and changes no length (there is no picture in the corpus; for sync see the demo's test).
+// The audit finds what was planted and calls hardly any clean seam rough; mending leaves hardly anything rough, makes
+// nothing worse, and changes no length (there is no picture in the corpus; for sync see the demo's test).
 func TestTheCorpusIsAuditedAndMended(t *testing.T) {
 	var a auditCount
 	var m mendCount

@@ -139,7 +139,8 @@ func share(length, before, after int64) (b, f int64) {
 	return b, f
 }
 
-// lengths are those to try, in samples: short ones for clicks, and as long as a step in the background needs to pass unheard.
+// lengths are those to try, in samples: short ones for clicks, and as long as a step in the background needs to pass
+// unheard.
 func (a *advice) lengths() (list []int64) {
 	add := func(ms float64) { list = append(list, a.Samples(ms)) }
 	frame := a.MS(a.Scene.Rate.SampleOf(1, a.Scene.SampleRate))
@@ -292,8 +293,8 @@ func (a *advice) rolls() (list []option, err error) {
 	return list, nil
 }
 
-// levels bring the voices of both sides together: by the gain of a clip where its background is off by as much, else by a
-// level line over its words.
+// levels bring the voices of both sides together: by the gain of a clip where its background is off by as much, else by
+// a level line over its words.
 func (a *advice) levels() (list []option, err error) {
 	v := a.before.Measures.LevelStepLU
 	if a.grades[audit.LevelStep] < 1 || v == nil {
@@ -396,7 +397,8 @@ func (a *advice) gap() (left, right *scene.Clip, hole pcm.Span, ok bool) {
 	return left, right, hole, !hole.Empty()
 }
 
-// closeHole draws both clips over a hole of dead silence, with what their recordings hold there, and blends where they meet.
+// closeHole draws both clips over a hole of dead silence, with what their recordings hold there, and blends where they
+// meet.
 func (a *advice) closeHole() (list []option, err error) {
 	left, right, hole, ok := a.gap()
 	if !ok || a.grades[audit.DeadSilence] < 1 || hole.Len() > 20*a.Scene.SampleRate {

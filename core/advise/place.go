@@ -48,13 +48,13 @@ const (
 	afterMS, beforeMS = 15.0, 5.0
 )
 
-// Places searches windowMS to both sides of a cut for moments at which both recordings run through the same value in the same
-// direction and stay alike afterwards, the incoming one shown from up to half a frame earlier or later.
+// Places searches windowMS to both sides of a cut for moments at which both recordings run through the same value in
+// the same direction and stay alike afterwards, the incoming one shown from up to half a frame earlier or later.
 //
-// The offset is where the recordings' cross-correlation over the whole window is largest. Where they are one take it holds
-// for all places; else each stretch of 30 ms is tried with an offset of its own. At each sample the jump of value and of
-// slope, against the level around, and the correlation from 5 ms before to 15 ms after are known from running sums. Places
-// in pauses come before those in words, near ones before far ones.
+// The offset is where the recordings' cross-correlation over the whole window is largest. Where they are one take it
+// holds for all places; else each stretch of 30 ms is tried with an offset of its own. At each sample the jump of value
+// and of slope, against the level around, and the correlation from 5 ms before to 15 ms after are known from running
+// sums. Places in pauses come before those in words, near ones before far ones.
 func (m *Adviser) Places(ctx context.Context, s audit.Seam, windowMS float64) (p Places, err error) {
 	if s.Kind != audit.Cut {
 		return p, fmt.Errorf("the seam at %s is no cut between two clips that touch, so there is no place to search for", m.Scene.Timecode(s.At))

@@ -16,8 +16,8 @@ import (
 	"blendseam/internal/seamtest"
 )
 
-// twoTakes lays one real voice phrase twice, the second by offset samples later in its recording, cut in the middle of the
-// phrase as if both began together.
+// twoTakes lays one real voice phrase twice, the second by offset samples later in its recording, cut in the middle of
+// the phrase as if both began together.
 func twoTakes(t *testing.T, r *rand.Rand, voice []float64, offset int64) *seamtest.Studio {
 	s := seamtest.New(t)
 	lead := int64(rate)
@@ -36,8 +36,8 @@ func twoTakes(t *testing.T, r *rand.Rand, voice []float64, offset int64) *seamte
 	return s
 }
 
-// Two takes of a real voice (Debian's alsa-utils) that lie apart by up to 20 ms: the offset is found to the sample, and the
-// splice there does not click.
+// Two takes of a real voice (Debian's alsa-utils) that lie apart by up to 20 ms: the offset is found to the sample, and
+// the splice there does not click.
 func TestTheBestPlaceFindsTheOffsetOfTwoTakesToTheSample(t *testing.T) {
 	r := rand.New(rand.NewPCG(seamtest.Seed(), 5))
 	files := outside.Voices(t)
@@ -81,7 +81,8 @@ func TestUnlikeSidesAreToldThatOnlyAFadeWillDo(t *testing.T) {
 	}
 }
 
-// A tone of 220 Hz in two recordings, at any phases: a place is found where both run together, and the plain splice is smooth.
+// A tone of 220 Hz in two recordings, at any phases: a place is found where both run together, and the plain splice is
+// smooth.
 func TestATonalSpliceIsFoundAtAnyPhase(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 3))
 	tone := func() pcm.Block {

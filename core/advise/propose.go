@@ -1,5 +1,5 @@
-// Package advise proposes what would mend a seam, or all of them: each way is tried on the scene, measured there, and passed over
-// if it makes anything worse.
+// Package advise proposes what would mend a seam, or all of them: each way is tried on the scene, measured there, and
+// passed over if it makes anything worse.
 package advise
 
 import (
@@ -56,9 +56,9 @@ func (p Proposal) MarshalJSON() ([]byte, error) {
 	return json.Marshal(out)
 }
 
-// Propose looks for what mends a seam that was measured, tries it on the scene, and measures it there. What makes a figure
-// worse, of this seam or of one that it reaches, or changes the scene's length, is passed over. Of what is left the first
-// that makes the seam clean is taken, else that after which it is best.
+// Propose looks for what mends a seam that was measured, tries it on the scene, and measures it there. What makes a
+// figure worse, of this seam or of one that it reaches, or changes the scene's length, is passed over. Of what is left
+// the first that makes the seam clean is taken, else that after which it is best.
 func (m *Adviser) Propose(ctx context.Context, before audit.Result) (Proposal, error) {
 	p := Proposal{Before: before}
 	if before.Verdict == audit.Clean && (before.Kind != audit.Cut || before.Blend) {
@@ -150,7 +150,8 @@ func (m *Adviser) sparesNeighbours(ctx context.Context, then *Adviser, now audit
 	return true, nil
 }
 
-// neighbours are the seams before and after one on its track: at the head of its left clip and at the tail of its right one.
+// neighbours are the seams before and after one on its track: at the head of its left clip and at the tail of its right
+// one.
 func neighbours(sc *scene.Scene, of audit.Seam) (list []audit.Seam) {
 	var around []audit.Seam
 	ti, ci, ok := sc.Find(either(of.Left != "", of.Left, of.Right))
@@ -169,8 +170,8 @@ func neighbours(sc *scene.Scene, of audit.Seam) (list []audit.Seam) {
 	return list
 }
 
-// wavers is by how much of its limit a figure may differ from one measurement to the next, as a fade elsewhere in the clip
-// leaves other pauses to measure.
+// wavers is by how much of its limit a figure may differ from one measurement to the next, as a fade elsewhere in the
+// clip leaves other pauses to measure.
 const wavers = 0.15
 
 // worse names a figure that an edit has made worse, "" if there is none. What stays under half of what would be heard

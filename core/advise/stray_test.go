@@ -140,7 +140,8 @@ func (b bumped) fault(mending *advise.Mending) string {
 }
 
 // A blow planted in a pause of real voices over twelve rooms is found, lulled and patched by mending. Afterwards the
-// background steps by at most 1 dB and 1.5 dB of colour, nothing clicks, nothing is dead silent, and all outside the lull is as it was, to the bit.
+// background steps by at most 1 dB and 1.5 dB of colour, nothing clicks, nothing is dead silent, and all outside the
+// lull is as it was, to the bit.
 func TestBlowsAreMended(t *testing.T) {
 	t.Parallel()
 	cases := 40 // BLENDSEAM_CASES asks for more

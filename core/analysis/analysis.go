@@ -1,6 +1,7 @@
-// Package analysis finds what a recording says by itself, once: the powers of its bands and its level every 10 ms, its words and
-// breaths, its quiet stretches and its hum, and the sounds in its pauses that should not be there. It knows nothing of
-// scenes. Whoever measures, proposes or fills reads what is found here and looks at no recording's spectrum again.
+// Package analysis finds what a recording says by itself, once: the powers of its bands and its level every 10 ms, its
+// words and breaths, its quiet stretches and its hum, and the sounds in its pauses that should not be there. It knows
+// nothing of scenes. Whoever measures, proposes or fills reads what is found here and looks at no recording's spectrum
+// again.
 package analysis
 
 import (
@@ -207,8 +208,8 @@ func Read(from io.ReaderAt, size int64) (*Recording, error) {
 	return a, nil
 }
 
-// OfTone is the analysis of sound that is nothing but room, such as built tone of any length: its frames are made when they
-// are asked for, and it has no words.
+// OfTone is the analysis of sound that is nothing but room, such as built tone of any length: its frames are made when
+// they are asked for, and it has no words.
 func OfTone(r pcm.ReaderAt) *Recording {
 	f := r.Format()
 	return &Recording{Rate: f.Rate, Channels: f.Channels, Length: r.Len(), frames: newMadeFrames(r)}

@@ -114,8 +114,8 @@ func TestTheBandsOfWhiteNoiseAreAsWideAsTheStandardSays(t *testing.T) {
 	}
 }
 
-// Whatever was written is read again: the lists as they were, frames to a hundredth of a decibel, and a stretch alone as it is in
-// the whole.
+// Whatever was written is read again: the lists as they were, frames to a hundredth of a decibel, and a stretch alone
+// as it is in the whole.
 func TestWhatIsKeptIsReadByStretches(t *testing.T) {
 	sound := spoken(t, 1)
 	var kept bytes.Buffer

@@ -13,8 +13,8 @@ import (
 	"blendseam/core/speech"
 )
 
-// HopMS is the step of the frames, in milliseconds. The bands of a frame are those of about 20 ms from its start on, its level
-// that of 20 ms, its loudness that of its own 10 ms.
+// HopMS is the step of the frames, in milliseconds. The bands of a frame are those of about 20 ms from its start on,
+// its level that of 20 ms, its loudness that of its own 10 ms.
 const HopMS = 10
 
 // Bands is how many third-octaves a frame has, from 125 Hz to 8 kHz.
@@ -110,8 +110,8 @@ func newFramer(r pcm.ReaderAt) *framer {
 	return &framer{rate: rate, hop: hopOf(rate)}
 }
 
-// measured gives the frames that begin in core, out of sound that begins at from and may reach beyond core, and the frames of
-// it in which words are looked for.
+// measured gives the frames that begin in core, out of sound that begins at from and may reach beyond core, and the
+// frames of it in which words are looked for.
 func (m *framer) measured(b pcm.Block, mono []float64, fine *speech.Frames, from int64, core pcm.Span) Frames {
 	first, last := ceil(core.From, m.hop), ceil(core.To, m.hop)
 	f := newFrames(first, int(last-first), m.hop)

@@ -11,8 +11,8 @@ import (
 	"blendseam/core/speech"
 )
 
-// Surroundings are what a clip's recording holds around a moment of the scene, beyond the clip's edge too: where its words,
-// breaths and pauses lie, in samples of the scene, and its background at the clip's gain.
+// Surroundings are what a clip's recording holds around a moment of the scene, beyond the clip's edge too: where its
+// words, breaths and pauses lie, in samples of the scene, and its background at the clip's gain.
 type Surroundings struct {
 	Span         pcm.Span         // that was looked at
 	Stretches    []speech.Stretch // words and breaths

@@ -8,7 +8,8 @@ import (
 	"blendseam/internal/seamtest"
 )
 
-// BenchmarkAuditOf500 measures a scene of 500 seams whose recordings are analysed: 250 cuts on each of two dialogue tracks, over a bed.
+// BenchmarkAuditOf500 measures a scene of 500 seams whose recordings are analysed: 250 cuts on each of two dialogue
+// tracks, over a bed.
 func BenchmarkAuditOf500(b *testing.B) {
 	s, open := seamtest.Long(b, 250)
 	from := audit.NewSources(open, nil)

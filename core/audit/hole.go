@@ -8,8 +8,8 @@ import (
 	"blendseam/core/tone"
 )
 
-// A hole is a look at a stretch that is turned down: at what is heard in it, of its track and of the tone tracks, against the room
-// beside it.
+// A hole is a look at a stretch that is turned down: at what is heard in it, of its track and of the tone tracks,
+// against the room beside it.
 type hole struct{ *look }
 
 // tones are the mixers of the tone tracks that are heard.

@@ -87,8 +87,8 @@ func (k *Keys) Of(s Seam) string {
 	return hex.EncodeToString(h.Sum(nil)[:16])
 }
 
-// Sound is a digest of what sounds at a seam itself: of the clips beside it, within a second, by their recordings. It stays
-// the same when the seam moves, when its clips are trimmed elsewhere, and from one file to another.
+// Sound is a digest of what sounds at a seam itself: of the clips beside it, within a second, by their recordings. It
+// stays the same when the seam moves, when its clips are trimmed elsewhere, and from one file to another.
 func Sound(sc *scene.Scene, s Seam) string {
 	within := pcm.Span{From: s.From - sc.SampleRate, To: s.To + sc.SampleRate}
 	var parts []any

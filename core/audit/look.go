@@ -67,8 +67,8 @@ func (m *Meter) look(ctx context.Context, r *Result) (*look, error) {
 	return l, nil
 }
 
-// sides gives the stretches before and after the change that lie in the clips or gaps beside the seam and in the scene, and
-// in no fade at the clips' other ends.
+// sides gives the stretches before and after the change that lie in the clips or gaps beside the seam and in the scene,
+// and in no fade at the clips' other ends.
 func (m *Meter) sides(s Seam) (left, right pcm.Span) {
 	t := m.Scene.Track(s.Track)
 	left = pcm.Span{From: max(0, s.From-m.Samples(sideMS)), To: s.From}
@@ -108,8 +108,8 @@ type others struct {
 // unheard is the level, in dBFS, below which other tracks are as good as SilentDB.
 const unheard = -100
 
-// elsewhere puts together what all tracks but the seam's own sound over a stretch: the powers of their frames, at the gain at
-// which each is heard. nil if that is nothing.
+// elsewhere puts together what all tracks but the seam's own sound over a stretch: the powers of their frames, at the
+// gain at which each is heard. nil if that is nothing.
 func (l *look) elsewhere(span pcm.Span) (*others, error) {
 	if l.alone == l.heard {
 		return nil, nil
@@ -194,10 +194,10 @@ func (o *others) colour(rate int) measure.Colour {
 	return c
 }
 
-// backgrounds puts together what goes on behind the words on both sides: the pauses of each side's recording, also beyond its
-// edge and under a blend, and the pauses of all other tracks in the mix. At a cut the step is the difference of both
-// sides; at an edge it is what the clip adds to the background of all else, so that a voice which sets in on another
-// track is not taken for it. Music begins and ends as it likes.
+// backgrounds puts together what goes on behind the words on both sides: the pauses of each side's recording, also
+// beyond its edge and under a blend, and the pauses of all other tracks in the mix. At a cut the step is the difference
+// of both sides; at an edge it is what the clip adds to the background of all else, so that a voice which sets in on
+// another track is not taken for it. Music begins and ends as it likes.
 func (l *look) backgrounds() error {
 	m := &l.r.Measures
 	var db [2]*float64
@@ -271,7 +271,8 @@ func (l *look) nearest(side int) (err error) {
 	return err
 }
 
-// toneMeets tells whether a patch begins or ends where a clip does: they go over into each other as two clips at a cut do.
+// toneMeets tells whether a patch begins or ends where a clip does: they go over into each other as two clips at a cut
+// do.
 func (l *look) toneMeets() bool {
 	if l.left != nil && l.right != nil || l.others[either(l.left == nil, 0, 1)] == nil {
 		return false
@@ -401,9 +402,9 @@ func (l *look) voice(side int, span pcm.Span) (out voiced, err error) {
 	return out, nil
 }
 
-// clicks compares the upper part of the spectrum of the track at the seam with its surroundings, in the track and in the
-// mix, and with what both recordings alone hold there, which may well be a consonant. At a plain cut the moment itself is
-// left out of the recordings: what one of them holds just there and nowhere near is a click all the same.
+// clicks compares the upper part of the spectrum of the track at the seam with its surroundings, in the track and in
+// the mix, and with what both recordings alone hold there, which may well be a consonant. At a plain cut the moment
+// itself is left out of the recordings: what one of them holds just there and nowhere near is a click all the same.
 func (l *look) clicks() error {
 	near := pcm.Span{From: l.r.From - l.Samples(1.5), To: l.r.To + l.Samples(1.5)}
 	if near.Len() > l.Samples(400) { // so slow a blend cannot click by itself
@@ -477,8 +478,8 @@ func crispness(b pcm.Block, rate int64) []float64 {
 	return out
 }
 
-// silence is how long nothing at all is heard at the seam, or from at most 30 ms beside it, up to ten seconds each way, if
-// there is sound at both ends of it.
+// silence is how long nothing at all is heard at the seam, or from at most 30 ms beside it, up to ten seconds each way,
+// if there is sound at both ends of it.
 func (l *look) silence() error {
 	const farthest = 10000.0 // ms
 	step := l.Samples(5)
@@ -587,9 +588,10 @@ func (l *look) paired() error {
 	return nil
 }
 
-// RenderedSum is the level of a blend as it sounds, in dB at so many moments along it, against both sides going over into
-// each other at constant power without being alike: 10 lg (sum (o L + i R)^2 / sum ((L cos)^2 + (R sin)^2)). The sums run
-// over a third of the blend around each moment. left and right are the sides over the blend, r their correlation.
+// RenderedSum is the level of a blend as it sounds, in dB at so many moments along it, against both sides going over
+// into each other at constant power without being alike: 10 lg (sum (o L + i R)^2 / sum ((L cos)^2 + (R sin)^2)). The
+// sums run over a third of the blend around each moment. left and right are the sides over the blend, r their
+// correlation.
 func RenderedSum(b scene.Blend, leftDB, rightDB float64, left, right pcm.Block, r float64, moments int, sampleRate int64) []float64 {
 	n := min(left.Len(), right.Len())
 	heard, held := make([]float64, n+1), make([]float64, n+1)

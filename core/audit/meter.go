@@ -53,7 +53,8 @@ func NewMeter(s *scene.Scene, from *Sources) *Meter {
 // farS is how far from a seam anything is looked at, in seconds: dead silence is followed for ten.
 const farS = 11
 
-// Part is a meter for what lies near a span of another state of the scene alone, which is soon made, however long the scene.
+// Part is a meter for what lies near a span of another state of the scene alone, which is soon made, however long the
+// scene.
 func (m *Meter) Part(s *scene.Scene, span pcm.Span) *Meter {
 	near := NewMeter(s, m.Sources)
 	far := farS * s.SampleRate
@@ -107,7 +108,8 @@ func (m *Meter) Says(ctx context.Context, c *scene.Clip) (*analysis.Recording, e
 	return m.Analysis(ctx, m.Scene, src)
 }
 
-// Raw is the recording of a clip over a span of the scene, at the clip's gain and beyond its edges, silent where there is none.
+// Raw is the recording of a clip over a span of the scene, at the clip's gain and beyond its edges, silent where there
+// is none.
 func (m *Meter) Raw(c *scene.Clip, span pcm.Span) (pcm.Block, error) {
 	r, err := m.Sound(c)
 	if err != nil {
@@ -146,8 +148,8 @@ func Render(x *mix.Mixer, span pcm.Span) (pcm.Block, error) {
 	return b, x.Render(b, span.From)
 }
 
-// Seam measures and judges one seam. Levels of voices, words, clicks and ends are measured in the track alone, all else in the
-// mix of the scene as it is heard, or in the track alone where that is not heard.
+// Seam measures and judges one seam. Levels of voices, words, clicks and ends are measured in the track alone, all else
+// in the mix of the scene as it is heard, or in the track alone where that is not heard.
 func (m *Meter) Seam(ctx context.Context, s Seam) (Result, error) {
 	r := Result{Seam: s}
 	if err := ctx.Err(); err != nil {
@@ -171,8 +173,8 @@ func (m *Meter) Seam(ctx context.Context, s Seam) (Result, error) {
 	return r, nil
 }
 
-// All measures every seam of a scene, on so many threads; 0 is one for each processor. A seam beside which a recording is missing
-// has no verdict, and says which recording that is.
+// All measures every seam of a scene, on so many threads; 0 is one for each processor. A seam beside which a recording
+// is missing has no verdict, and says which recording that is.
 func All(ctx context.Context, m *Meter, threads int) ([]Result, error) {
 	found := Find(m.Scene)
 	results := make([]Result, len(found))
@@ -203,8 +205,8 @@ func Beginning(ctx context.Context, begin func()) context.Context {
 	return context.WithValue(ctx, beginKey{}, begin)
 }
 
-// Spread does something for each of n numbers, on so many threads, 0 being one for each processor, and gives the first error.
-// It ends early when there is one, or when ctx ends.
+// Spread does something for each of n numbers, on so many threads, 0 being one for each processor, and gives the first
+// error. It ends early when there is one, or when ctx ends.
 func Spread(ctx context.Context, n, threads int, do func(i int) error) error {
 	if threads <= 0 {
 		threads = runtime.GOMAXPROCS(0)

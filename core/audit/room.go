@@ -10,7 +10,8 @@ import (
 	"blendseam/core/tone"
 )
 
-// A Room is what is heard of a clip's background beside a hole: its quiet stretches that lie nearest, at the gain of the clip.
+// A Room is what is heard of a clip's background beside a hole: its quiet stretches that lie nearest, at the gain of
+// the clip.
 type Room struct {
 	Sound   pcm.Block  // the stretches, one after the other
 	Spans   []pcm.Span // of each in Sound
@@ -18,16 +19,16 @@ type Room struct {
 	LevelDB float64    // above 30 Hz
 }
 
-// roomS is how much of a room is enough, in seconds; farRoomS how far from the hole it may lie, farthestRoomS if there is none so
-// near.
+// roomS is how much of a room is enough, in seconds; farRoomS how far from the hole it may lie, farthestRoomS if there
+// is none so near.
 const (
 	roomS         = 1.0
 	farRoomS      = 4.0
 	farthestRoomS = 15.0
 )
 
-// Quiets are the quiet stretches of a clip's recording within so many seconds of a hole, in samples of the scene, at the clip's
-// gain. What lies in the hole is left out.
+// Quiets are the quiet stretches of a clip's recording within so many seconds of a hole, in samples of the scene, at
+// the clip's gain. What lies in the hole is left out.
 func (m *Meter) Quiets(ctx context.Context, c *scene.Clip, hole pcm.Span, seconds float64) (list []tone.Quiet, err error) {
 	a, err := m.Says(ctx, c)
 	if err != nil {

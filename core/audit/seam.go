@@ -1,5 +1,5 @@
-// Package audit finds every seam of a scene, measures it in the sound as it is rendered and by what its recordings say of
-// themselves, and says in words what would be heard there. It changes nothing and proposes nothing.
+// Package audit finds every seam of a scene, measures it in the sound as it is rendered and by what its recordings say
+// of themselves, and says in words what would be heard there. It changes nothing and proposes nothing.
 package audit
 
 import (
@@ -73,8 +73,8 @@ func Find(s *scene.Scene) []Seam {
 	return list
 }
 
-// seamsOf adds the seams of a clip: at its head, if no other clip touches it there, at its tail, and its lulls. b is the blend at
-// its tail, nil if there is none.
+// seamsOf adds the seams of a clip: at its head, if no other clip touches it there, at its tail, and its lulls. b is
+// the blend at its tail, nil if there is none.
 func seamsOf(list []Seam, s *scene.Scene, t *scene.Track, i int, b *scene.Blend) []Seam {
 	c := &t.Clips[i]
 	patch := c.Fills != nil // its hole says how it is heard
@@ -96,7 +96,8 @@ func seamsOf(list []Seam, s *scene.Scene, t *scene.Track, i int, b *scene.Blend)
 	return list
 }
 
-// Of gives the seams of one clip of a scene: those of its head, its tail and its lulls, of which a cut is a seam of the clip ahead.
+// Of gives the seams of one clip of a scene: those of its head, its tail and its lulls, of which a cut is a seam of the
+// clip ahead.
 func Of(s *scene.Scene, clip string) []Seam {
 	ti, ci, ok := s.Find(clip)
 	if !ok || s.Tracks[ti].Kind != scene.Sound {

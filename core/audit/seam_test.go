@@ -153,7 +153,8 @@ func TestAnEndThatStopsDeadAndOneThatFades(t *testing.T) {
 	seamtest.Judged(t, seamtest.Of(t, s.Measure(), audit.Fade), audit.Clean, audit.None)
 }
 
-// Constant gain over unlike material dips by 3.01 dB in the middle; constant power over like material bulges by as much.
+// Constant gain over unlike material dips by 3.01 dB in the middle; constant power over like material bulges by as
+// much.
 func TestBlendLevelFollowsTheLawAndTheLikeness(t *testing.T) {
 	like := seamtest.Bed(6, 5, -30)
 	for _, c := range []struct {

@@ -13,8 +13,8 @@ import (
 	"blendseam/core/tone/recipe"
 )
 
-// Sources give the sound of a scene's sources, at the scene's rate, and what each says by itself. Scenes of one rate may share
-// them. They may be asked in parallel.
+// Sources give the sound of a scene's sources, at the scene's rate, and what each says by itself. Scenes of one rate
+// may share them. They may be asked in parallel.
 type Sources struct {
 	open    mix.Open
 	analyse Analyse
@@ -75,8 +75,8 @@ func (s *Sources) Open(sc *scene.Scene, src scene.Source) (pcm.ReaderAt, error) 
 	})
 }
 
-// Mix opens sources for a mixer. One that is missing is an error when it is to be heard, not before: what lies elsewhere can be
-// measured all the same.
+// Mix opens sources for a mixer. One that is missing is an error when it is to be heard, not before: what lies
+// elsewhere can be measured all the same.
 func (s *Sources) Mix(sc *scene.Scene) mix.Open {
 	return func(src scene.Source) (pcm.ReaderAt, error) {
 		r, err := s.Open(sc, src)
@@ -120,7 +120,8 @@ func (s *Sources) Analysis(ctx context.Context, sc *scene.Scene, src scene.Sourc
 	})
 }
 
-// Prepare asks for the analyses of all recordings of a scene, several at once. What is missing is said by whoever needs it.
+// Prepare asks for the analyses of all recordings of a scene, several at once. What is missing is said by whoever needs
+// it.
 func (s *Sources) Prepare(ctx context.Context, sc *scene.Scene, threads int) error {
 	var list []scene.Source
 	seen := map[string]bool{}

@@ -122,8 +122,8 @@ func either[T any](is bool, yes, no T) T {
 	return no
 }
 
-// Grade says how bad a figure is: below 1 it is not heard, from 1 on it is audible, from 2 on rough. A peak over -6 dBFS
-// is worth a word, but anything else that is heard comes before it.
+// Grade says how bad a figure is: below 1 it is not heard, from 1 on it is audible, from 2 on rough. A peak over -6
+// dBFS is worth a word, but anything else that is heard comes before it.
 func (m Measure) Grade(v float64, seconds float64) float64 {
 	audible, rough := m.Audible, m.Rough
 	if m.eased {

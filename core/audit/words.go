@@ -12,8 +12,8 @@ import (
 	"slices"
 )
 
-// Gone is the moment at which a side of the change is 7 dB down under constant power: a word in it is as good as gone from
-// there on.
+// Gone is the moment at which a side of the change is 7 dB down under constant power: a word in it is as good as gone
+// from there on.
 func Gone(s Seam, incoming bool) int64 {
 	if incoming {
 		return s.To - (s.To-s.From)*7/10
@@ -81,8 +81,8 @@ func (l *look) words() error {
 // stopsShortMS is what a word counts that stops, or sets in, with its recording: how much of it is lost nobody knows.
 const stopsShortMS = 100
 
-// stopsShort tells whether a recording ends, or begins, at the edge in the middle of a word: its last, or first, 15 ms are
-// within 12 dB of the loudest of the word, as no word ends or begins by itself.
+// stopsShort tells whether a recording ends, or begins, at the edge in the middle of a word: its last, or first, 15 ms
+// are within 12 dB of the loudest of the word, as no word ends or begins by itself.
 func (l *look) stopsShort(c *scene.Clip, r *Surroundings, edge int64, incoming bool) (bool, error) {
 	span := pcm.Span{From: r.Span.To - l.Samples(15), To: r.Span.To}
 	ends := r.Span.To <= edge+l.Samples(3)
@@ -128,9 +128,9 @@ func (l *look) stands(c *scene.Clip, r *Surroundings, edge int64) (bool, error) 
 const tightenMS = 2000
 
 // goesOn tells whether a voice runs through the seam: what the outgoing recording would have said next sounds like what
-// the incoming one says, and what the incoming one said just before like what the outgoing one says. Their third-octaves
-// and their levels differ by less than alikeDB in both places. What was taken out of the middle of a word, or put in twice, up to tightenMS of
-// one recording, is an editor's wish.
+// the incoming one says, and what the incoming one said just before like what the outgoing one says. Their
+// third-octaves and their levels differ by less than alikeDB in both places. What was taken out of the middle of a
+// word, or put in twice, up to tightenMS of one recording, is an editor's wish.
 func (l *look) goesOn() (bool, error) {
 	const alikeDB = 6.0
 	if apart := (l.right.In + l.r.At - l.right.Start) - (l.left.In + l.r.At - l.left.Start); l.left.Source == l.right.Source && max(apart, -apart) < l.Samples(tightenMS) {
@@ -154,7 +154,8 @@ func (l *look) goesOn() (bool, error) {
 	return true, nil
 }
 
-// Words are the words and breaths of the outgoing and the incoming recording around a seam, with the pitched part of each word.
+// Words are the words and breaths of the outgoing and the incoming recording around a seam, with the pitched part of
+// each word.
 func (m *Meter) Words(ctx context.Context, s Seam) (out [2][]speech.Stretch, err error) {
 	for i, id := range []string{s.Left, s.Right} {
 		out[i] = []speech.Stretch{}

@@ -17,8 +17,8 @@ import (
 	"blendseam/internal/seamtest"
 )
 
-// A recording that ends in the middle of a loud word, and has no handle to show what is missing, is cut into all the same; one
-// that ends behind its words is not. Real voices, from Debian's alsa-utils.
+// A recording that ends in the middle of a loud word, and has no handle to show what is missing, is cut into all the
+// same; one that ends behind its words is not. Real voices, from Debian's alsa-utils.
 func TestAWordThatStopsWithItsRecordingIsCutInto(t *testing.T) {
 	m := seamtest.NewMaker(t, 5)
 	for i := range 6 {
@@ -81,7 +81,8 @@ func TestWhatABlendCoversOfAWordIsSaid(t *testing.T) {
 	}
 }
 
-// The audit works at any rate: the same scene at 44.1 kHz and 16 kHz gives the same chief causes (resampled with ffmpeg).
+// The audit works at any rate: the same scene at 44.1 kHz and 16 kHz gives the same chief causes (resampled with
+// ffmpeg).
 func TestCausesAreTheSameAtOtherRates(t *testing.T) {
 	r := rand.New(rand.NewPCG(8, 8))
 	voice := outside.Voices(t)[0]

@@ -1,5 +1,5 @@
-// Package cache keeps what was made from something else, for as long as there is room for it. What is asked for by several at
-// once is made once; making stops when nobody waits any more.
+// Package cache keeps what was made from something else, for as long as there is room for it. What is asked for by
+// several at once is made once; making stops when nobody waits any more.
 package cache
 
 import (
@@ -11,8 +11,8 @@ import (
 	"sync"
 )
 
-// A Cache keeps the values that were used last. Its key must name everything that a value depends on. Its methods may be
-// called in parallel.
+// A Cache keeps the values that were used last. Its key must name everything that a value depends on. Its methods may
+// be called in parallel.
 type Cache[K comparable, V any] struct {
 	most    int
 	mu      sync.Mutex
@@ -41,9 +41,9 @@ func New[K comparable, V any](most int) *Cache[K, V] {
 	return &Cache[K, V]{most: most, kept: map[K]*list.Element{}, order: list.New(), flights: map[K]*flight[V]{}}
 }
 
-// Get gives the value of a key, made by do if it is not there. Whoever asks while it is made waits for the same value; an
-// error is told to all of them and not kept. The context of do ends when all who wait have gone; Get itself returns when ctx
-// ends. A panic in do is an error.
+// Get gives the value of a key, made by do if it is not there. Whoever asks while it is made waits for the same value;
+// an error is told to all of them and not kept. The context of do ends when all who wait have gone; Get itself returns
+// when ctx ends. A panic in do is an error.
 func (c *Cache[K, V]) Get(ctx context.Context, key K, do func(context.Context) (V, error)) (V, error) {
 	c.mu.Lock()
 	if e, ok := c.kept[key]; ok {

@@ -60,8 +60,8 @@ func (m *Filler) takeRooms(ctx context.Context, span pcm.Span) (list []takeRoom,
 	return list, nil
 }
 
-// Bed proposes a bed of tone under a range of the scene: of the room of its loudest take, or of a source of the library, at the lowest level
-// that hides the steps between takes. nil if there is no take with a pause to measure.
+// Bed proposes a bed of tone under a range of the scene: of the room of its loudest take, or of a source of the
+// library, at the lowest level that hides the steps between takes. nil if there is no take with a pause to measure.
 func (m *Filler) Bed(ctx context.Context, span pcm.Span, chosen *Filling) (*Bed, error) {
 	takes, err := m.takeRooms(ctx, span)
 	if err != nil || len(takes) == 0 {
@@ -131,7 +131,8 @@ func (m *Filler) Bed(ctx context.Context, span pcm.Span, chosen *Filling) (*Bed,
 	return out, nil
 }
 
-// cutBackgrounds are the backgrounds on both sides of each cut of the dialogue in a range, as the audit measures them: with those of all other tracks.
+// cutBackgrounds are the backgrounds on both sides of each cut of the dialogue in a range, as the audit measures them:
+// with those of all other tracks.
 func (m *Filler) cutBackgrounds(ctx context.Context, span pcm.Span) (list [][2]float64, err error) {
 	for _, s := range audit.Find(m.Scene) {
 		if s.Kind != audit.Cut || !span.Contains(s.At) || m.Scene.Track(s.Track).Purpose != "dialogue" || musicPlays(m.Meter, s.At) {
@@ -175,7 +176,8 @@ type heardRoom struct {
 	most   float64
 }
 
-// heardRooms are the backgrounds one after the other, from one head or tail of a clip to the next; where no take sounds there is none.
+// heardRooms are the backgrounds one after the other, from one head or tail of a clip to the next; where no take sounds
+// there is none.
 func heardRooms(takes []takeRoom) (list []heardRoom) {
 	var moments []int64
 	for _, t := range takes {
@@ -240,7 +242,8 @@ type Kept struct {
 	Words     string     `json:"words"`
 }
 
-// Beside words so much is kept, in milliseconds, and pauses shorter than leastPauseMS stay. The stretches have fades of keepFadeMS.
+// Beside words so much is kept, in milliseconds, and pauses shorter than leastPauseMS stay. The stretches have fades of
+// keepFadeMS.
 const (
 	keepBeforeMS = 80
 	keepAfterMS  = 200
@@ -248,8 +251,8 @@ const (
 	leastPauseMS = 350
 )
 
-// KeepWords proposes to cut the dialogue clips of a range down to their words, with margins and soft fades. Breaths count as words. Clips without a word
-// are left.
+// KeepWords proposes to cut the dialogue clips of a range down to their words, with margins and soft fades. Breaths
+// count as words. Clips without a word are left.
 func (m *Filler) KeepWords(ctx context.Context, span pcm.Span) (list []Kept, err error) {
 	for _, t := range m.Scene.Tracks {
 		if t.Kind != scene.Sound || t.Purpose != "dialogue" || t.Locked {

@@ -19,8 +19,8 @@ import (
 
 const rate = seamtest.Rate
 
-// A gap between two takes, 6 dB apart and coloured otherwise, is filled with tone that passes from the one's room to the other's: no dead
-// silence, no 400 ms more than 1.5 dB off the line between both, the words as they were.
+// A gap between two takes, 6 dB apart and coloured otherwise, is filled with tone that passes from the one's room to
+// the other's: no dead silence, no 400 ms more than 1.5 dB off the line between both, the words as they were.
 func TestAGapIsFilledFromRoomToRoom(t *testing.T) {
 	t.Parallel()
 	m := seamtest.NewMaker(t, seamtest.Seed()+90)
@@ -79,7 +79,8 @@ func TestAGapIsFilledFromRoomToRoom(t *testing.T) {
 	}
 }
 
-// On two microphones, who speaks over another one's line is found; a voice that reaches both microphones is not. The hum of a room is named.
+// On two microphones, who speaks over another one's line is found; a voice that reaches both microphones is not. The
+// hum of a room is named.
 func TestSpeechOverALineIsFoundAndHumIsNamed(t *testing.T) {
 	t.Parallel()
 	m := seamtest.NewMaker(t, seamtest.Seed()+91)

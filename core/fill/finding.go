@@ -19,7 +19,8 @@ import (
 // SpokenOver is the kind of a stretch in which somebody speaks over another track's line.
 const SpokenOver stray.Kind = "spoken_over"
 
-// A Finding is something in a scene that should not be heard, and the lull that would take it out. Times are samples of the scene.
+// A Finding is something in a scene that should not be heard, and the lull that would take it out. Times are samples of
+// the scene.
 type Finding struct {
 	ID        string     `json:"id"`
 	Kind      stray.Kind `json:"kind"`
@@ -45,7 +46,8 @@ type Hum struct {
 	Words    string         `json:"words"`
 }
 
-// Findings are the sounds in the pauses of a scene's dialogue that should not be there, in order of time, and the hum of its recordings.
+// Findings are the sounds in the pauses of a scene's dialogue that should not be there, in order of time, and the hum
+// of its recordings.
 func (m *Filler) Findings(ctx context.Context, threads int) ([]Finding, []Hum, error) {
 	return search{m}.all(ctx, threads)
 }
@@ -164,7 +166,8 @@ func (m search) hum(ctx context.Context, c *scene.Clip) (*Hum, error) {
 	return h, nil
 }
 
-// Two clips were recorded together if most of one lies beside the other. A voice holds the line against another one if it began leadMS earlier and lasts longer; what runs beside it for leastOverMS is spoken over it. What of a voice
+// Two clips were recorded together if most of one lies beside the other. A voice holds the line against another one if
+// it began leadMS earlier and lasts longer; what runs beside it for leastOverMS is spoken over it. What of a voice
 // reaches the other microphone is no other voice: a speaker's own words stand ownDB over what usually comes across.
 const (
 	leastOverMS = 200
@@ -284,8 +287,8 @@ func (m search) levels(ctx context.Context, c *scene.Clip, span pcm.Span) ([]flo
 	return out, nil
 }
 
-// own tells in which frames a microphone's own speaker is heard: over its background, and over what comes across from the other one, which is the quietest
-// fifth of the differences while that one is heard.
+// own tells in which frames a microphone's own speaker is heard: over its background, and over what comes across from
+// the other one, which is the quietest fifth of the differences while that one is heard.
 func (m search) own(mine, others []float64, myBack, otherBack float64) []bool {
 	var across []float64
 	for i := range mine {

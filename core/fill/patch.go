@@ -1,5 +1,6 @@
-// Package fill finds what should not be in the pauses of a scene and what is missing there, and makes the edits that put it right:
-// lulls, patches of tone, beds, and clips cut down to their words. It proposes; whether that is better is measured elsewhere.
+// Package fill finds what should not be in the pauses of a scene and what is missing there, and makes the edits that
+// put it right: lulls, patches of tone, beds, and clips cut down to their words. It proposes; whether that is better is
+// measured elsewhere.
 package fill
 
 import (
@@ -80,7 +81,8 @@ func (m *Filler) holeAt(h scene.Hole) (hole, error) {
 	return out, nil
 }
 
-// beside are the rooms on both sides of a hole as the scene has them; where one side is nothing but words the other stands for both.
+// beside are the rooms on both sides of a hole as the scene has them; where one side is nothing but words the other
+// stands for both.
 func (m *Filler) beside(ctx context.Context, h hole) (sides [2]*side, err error) {
 	for i, c := range []*scene.Clip{h.left, h.right} {
 		if c == nil {
@@ -114,7 +116,8 @@ const nearS = 15.0
 // mostOthers is how many other recordings are looked through.
 const mostOthers = 6
 
-// Fillings are the tones that could fill a hole, the likest first: of its own recording, of recordings from the same set-up, and of a library.
+// Fillings are the tones that could fill a hole, the likest first: of its own recording, of recordings from the same
+// set-up, and of a library.
 func (m *Filler) Fillings(ctx context.Context, h scene.Hole, library []LibraryTone) ([]Filling, error) {
 	at, err := m.holeAt(h)
 	if err != nil {
@@ -168,8 +171,8 @@ func (m *Filler) fillings(ctx context.Context, at hole, library []LibraryTone, o
 	return list, nil
 }
 
-// elseFillings adds those of other recordings: of the nearest clips on dialogue tracks whose room is like that of a side, which makes them the same
-// set-up, and of the library.
+// elseFillings adds those of other recordings: of the nearest clips on dialogue tracks whose room is like that of a
+// side, which makes them the same set-up, and of the library.
 func (m *Filler) elseFillings(ctx context.Context, at hole, heard map[string]bool, library []LibraryTone, like []tone.Side, add func([]tone.Quiet, scene.Source, string, func(tone.Quiet) float64, int64)) error {
 	var clips []*scene.Clip
 	for _, t := range m.Scene.Tracks {
@@ -349,7 +352,8 @@ func (m *Filler) fillIn(ctx context.Context, at hole, list []Filling, i int) err
 	return nil
 }
 
-// settle makes a filling's material the start of a recipe and picks the seed that suits a wish best, with the gain that it needs.
+// settle makes a filling's material the start of a recipe and picks the seed that suits a wish best, with the gain that
+// it needs.
 func (m *Filler) settle(ctx context.Context, f *Filling, t recipe.Tone, wish tone.Wish) (recipe.Tone, float64, error) {
 	for _, q := range f.used {
 		t.Left = append(t.Left, recipe.Material{Source: f.Source, From: q.Span.From, To: q.Span.To})
@@ -429,9 +433,10 @@ func seedOf(h scene.Hole) uint64 {
 	return uint64(hash.Sum32())
 }
 
-// edges are what has to be done with the edges of a gap so that they go over into tone, and where the tone lies: over the gap and over what the
-// clips beside it fade within. The pause that a clip ends with is faded; where it has none its edge is drawn out into the gap, if its recording has
-// that much without a word; else the tone comes up under the word.
+// edges are what has to be done with the edges of a gap so that they go over into tone, and where the tone lies: over
+// the gap and over what the clips beside it fade within. The pause that a clip ends with is faded; where it has none
+// its edge is drawn out into the gap, if its recording has that much without a word; else the tone comes up under the
+// word.
 func (m *Filler) edges(ctx context.Context, at hole) (edits []scene.Edit, span pcm.Span, fades [2]int64, err error) {
 	span = at.span
 	n := min(m.Samples(gapFadeMS), span.Len()/3)

@@ -31,8 +31,9 @@ func HoleAt(sc *scene.Scene, x audit.Seam) (scene.Hole, error) {
 	return scene.Hole{}, errNoHole
 }
 
-// HoleIn gives the hole that a range of a track covers: a gap of which it covers half, or that covers half of it; else a lull of the
-// clip that the range lies on. Where that has none, first is the lull to be made, over what the range covers of the clip.
+// HoleIn gives the hole that a range of a track covers: a gap of which it covers half, or that covers half of it; else
+// a lull of the clip that the range lies on. Where that has none, first is the lull to be made, over what the range
+// covers of the clip.
 func HoleIn(sc *scene.Scene, track string, span pcm.Span) (h scene.Hole, first *scene.AddLull, err error) {
 	t := sc.Track(track)
 	if t == nil || t.Kind != scene.Sound {

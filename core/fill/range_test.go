@@ -10,7 +10,8 @@ import (
 	"blendseam/internal/seamtest"
 )
 
-// What a range covers is a gap, a lull that is there, or a lull that is to be made; where it covers nothing, what would work is said.
+// What a range covers is a gap, a lull that is there, or a lull that is to be made; where it covers nothing, what would
+// work is said.
 func TestWhatARangeCovers(t *testing.T) {
 	s := seamtest.New(t)
 	s.Lay("a", seamtest.Bed(1, 5, -50), 0) // to 4 s

@@ -24,8 +24,8 @@ func OfPower(power float64) float64 {
 // Power is the power ratio of a level in dB: 10^(db/10).
 func Power(db float64) float64 { return math.Pow(10, db/10) }
 
-// Sum is the level, in dB, of sounds together that have nothing in common: the level of the sum of their powers. No level
-// at all gives Silence; minus infinity counts as no power.
+// Sum is the level, in dB, of sounds together that have nothing in common: the level of the sum of their powers. No
+// level at all gives Silence; minus infinity counts as no power.
 func Sum(db ...float64) float64 {
 	power := 0.0
 	for _, v := range db {

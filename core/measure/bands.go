@@ -50,8 +50,8 @@ func (b *Bands) Done() {
 	}
 }
 
-// NewBands prepares for windows of at least least samples, of the next power of two, and for all bands with their middle from
-// low to high Hz that lie below half the rate. A bin on the border of two bands is shared between them.
+// NewBands prepares for windows of at least least samples, of the next power of two, and for all bands with their
+// middle from low to high Hz that lie below half the rate. A bin on the border of two bands is shared between them.
 func NewBands(rate, least int, low, high float64) *Bands {
 	n := 64
 	for n < least {
@@ -125,8 +125,8 @@ type Colour struct {
 // mostWindows is how many windows a colour is measured in at most, spread over all of the spans.
 const mostWindows = 48
 
-// ColourOf measures the third-octaves from 125 Hz to 8 kHz over spans of sound, in all channels, in windows of 20 ms. Rates above
-// 32 kHz are halved first.
+// ColourOf measures the third-octaves from 125 Hz to 8 kHz over spans of sound, in all channels, in windows of 20 ms.
+// Rates above 32 kHz are halved first.
 func ColourOf(sound pcm.Block, spans []pcm.Span, rate int) Colour {
 	every := int64(1)
 	for rate/int(every) > 32000 {
@@ -178,11 +178,11 @@ func Thinned(dst, v []float64, every int) []float64 {
 	return dst
 }
 
-// ColourStepDB is how far two colours differ when their levels are made equal: the root mean square, over the third-octaves,
-// of their differences in dB less the mean difference. What chance alone makes of sounds so short is taken off: a band
-// of width B measured for T seconds has a spread of 4.34/sqrt(B T) dB (J. S. Bendat, A. G. Piersol, "Random Data",
-// normalised error of a power estimate; from memory). Bands in which both lie below floorDB, dBFS, do not count; 0 if
-// none is left.
+// ColourStepDB is how far two colours differ when their levels are made equal: the root mean square, over the
+// third-octaves, of their differences in dB less the mean difference. What chance alone makes of sounds so short is
+// taken off: a band of width B measured for T seconds has a spread of 4.34/sqrt(B T) dB (J. S. Bendat, A. G. Piersol,
+// "Random Data", normalised error of a power estimate; from memory). Bands in which both lie below floorDB, dBFS, do
+// not count; 0 if none is left.
 func ColourStepDB(a, b Colour, floorDB float64) float64 {
 	floor := level.Power(floorDB)
 	var diffs []float64

@@ -58,8 +58,8 @@ func (k *KFilter) Energy(samples []float64) float64 {
 	return sum
 }
 
-// IntegratedLUFS is the loudness of blocks of 400 ms, each the sum over the channels of the mean square of K-weighted samples,
-// with both gates of ITU-R BS.1770-4; level.Silence where no block passes them.
+// IntegratedLUFS is the loudness of blocks of 400 ms, each the sum over the channels of the mean square of K-weighted
+// samples, with both gates of ITU-R BS.1770-4; level.Silence where no block passes them.
 func IntegratedLUFS(blocks []float64) float64 { return lufs(gated(blocks, -10)) }
 
 // energies is Energy of two streams at once, which takes hardly longer than one: neither waits for the other.
@@ -112,7 +112,8 @@ func NewLoudnessMeter(rate, channels int) *LoudnessMeter {
 // manySamples is from how many samples on a block is worth being measured by several threads.
 const manySamples = 1 << 14
 
-// Add takes the next block of all channels. The loudness of all channels and the peaks of each are measured in parallel.
+// Add takes the next block of all channels. The loudness of all channels and the peaks of each are measured in
+// parallel.
 func (m *LoudnessMeter) Add(b pcm.Block) {
 	var group sync.WaitGroup
 	do := func(work func()) { work() }

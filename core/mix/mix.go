@@ -71,9 +71,9 @@ func (r *ramp) at(sample int64) float64 {
 	return r.gain(blend.Position(sample-r.span.From, r.span.Len()))
 }
 
-// New prepares a scene for rendering: it opens the sources that are heard. The correlation that a matched blend needs is
-// measured when the blend is first rendered. The scene must hold the laws of Scene.Check; open must know its tones, see
-// WithTones.
+// New prepares a scene for rendering: it opens the sources that are heard. The correlation that a matched blend needs
+// is measured when the blend is first rendered. The scene must hold the laws of Scene.Check; open must know its tones,
+// see WithTones.
 func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 	m := &Mixer{channels: s.Channels, length: s.Length()}
 	opened := map[string]pcm.ReaderAt{}

@@ -27,8 +27,8 @@ func paired(t *testing.T, a, b pcm.Block, law blend.Law) (*scene.Scene, mix.Open
 	return apply(t, s, &scene.SetPair{Out: s.Tracks[0].Clips[0].ID, In: s.Tracks[1].Clips[0].ID, From: 72000, To: 120000, Law: law}), sources(48000, map[string]pcm.Block{"a": a, "b": b})
 }
 
-// Two noises that are not alike go over from one track to the other at constant power, without a dip; two of one sound by the
-// matched law, without a bulge, where constant power would bulge by 3.01 dB.
+// Two noises that are not alike go over from one track to the other at constant power, without a dip; two of one sound
+// by the matched law, without a bulge, where constant power would bulge by 3.01 dB.
 func TestAPairHoldsThePowerAcrossTwoTracks(t *testing.T) {
 	one, two := noise(1, 1, 200000), noise(2, 1, 200000)
 	for _, c := range []struct {

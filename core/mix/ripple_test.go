@@ -30,8 +30,8 @@ func (c aClick) ReadSamplesAt(dst pcm.Block, at int64) error {
 	return nil
 }
 
-// Clicks at the same moments on four tracks of sound and one of picture, moved about by 200 edits that close up or open:
-// whatever was edited on whichever track, the clicks of all tracks are heard at the same samples.
+// Clicks at the same moments on four tracks of sound and one of picture, moved about by 200 edits that close up or
+// open: whatever was edited on whichever track, the clicks of all tracks are heard at the same samples.
 func TestClicksOnAllTracksStayTogetherThroughRippleEdits(t *testing.T) {
 	for _, rate := range []timecode.Rate{timecode.F25, timecode.F2997D, timecode.F23976} {
 		s, click := clicks(t, rate)
@@ -104,7 +104,8 @@ func TestClicksOnAllTracksStayTogetherThroughRippleEdits(t *testing.T) {
 	}
 }
 
-// clicks lays 16 groups out with gaps between them: in each, a clip on every track, linked, its click at the same moment.
+// clicks lays 16 groups out with gaps between them: in each, a clip on every track, linked, its click at the same
+// moment.
 func clicks(t *testing.T, rate timecode.Rate) (s *scene.Scene, click int64) {
 	s = scene.New("clicks", rate, 48000)
 	frame := func(f int64) int64 { return rate.SampleOf(f, 48000) }

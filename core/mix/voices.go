@@ -31,8 +31,8 @@ func (m *Mixer) Voices(span pcm.Span) (list []Voice) {
 	return list
 }
 
-// Gain is how loud the source is heard at a sample of the scene, as an amplitude: by the gains of track and clip, fades,
-// blends, level line and lulls; 0 outside Span.
+// Gain is how loud the source is heard at a sample of the scene, as an amplitude: by the gains of track and clip,
+// fades, blends, level line and lulls; 0 outside Span.
 func (v Voice) Gain(at int64) (float64, error) {
 	if !v.Span.Contains(at) {
 		return 0, nil

@@ -1,5 +1,5 @@
-// Package simd has the few inner loops that are worth vector instructions. Each gives the bits that the plain loop beside it
-// gives, which is used where the processor has no such instructions.
+// Package simd has the few inner loops that are worth vector instructions. Each gives the bits that the plain loop
+// beside it gives, which is used where the processor has no such instructions.
 package simd
 
 import "math"

@@ -10,8 +10,8 @@ func addPairs24(left, right *float64, src *byte, pairs int, scale float64)
 //go:noescape
 func addQuads24(left, right *float64, src *byte, pairs int, scale float64)
 
-// encodeQuads24 encodes a multiple of four pairs, at least four, and says how many it did: it ends ahead of the first four that
-// hold a sample outside the range. It writes four bytes beyond the last pair.
+// encodeQuads24 encodes a multiple of four pairs, at least four, and says how many it did: it ends ahead of the first
+// four that hold a sample outside the range. It writes four bytes beyond the last pair.
 //
 //go:noescape
 func encodeQuads24(out *byte, left, right *float64, pairs int) (done int)
@@ -30,8 +30,8 @@ var avx2 = hasAVX2()
 //go:noescape
 func reach16(v *float64, large, small, even, limit float64) (mask int)
 
-// AddStereo24 adds pairs of 24-bit little-endian samples, times 2^8 and times scale, to left and right: as many as go fast, and
-// says how many.
+// AddStereo24 adds pairs of 24-bit little-endian samples, times 2^8 and times scale, to left and right: as many as go
+// fast, and says how many.
 func AddStereo24(left, right []float64, src []byte, scale float64) int {
 	if n := (len(left) - 1) &^ 3; avx2 && n > 0 { // the last pair's six bytes make the load safe
 		addQuads24(&left[0], &right[0], &src[0], n, scale)
@@ -44,8 +44,8 @@ func AddStereo24(left, right []float64, src []byte, scale float64) int {
 	return n
 }
 
-// EncodeStereo24 writes pairs of samples as 24-bit little-endian integers, rounded to the nearest: as many as go fast, none of
-// which is out of range, and says how many. out has room for all pairs.
+// EncodeStereo24 writes pairs of samples as 24-bit little-endian integers, rounded to the nearest: as many as go fast,
+// none of which is out of range, and says how many. out has room for all pairs.
 func EncodeStereo24(out []byte, left, right []float64) int {
 	n := (len(left) - 1) &^ 3
 	if !avx2 || n <= 0 {
@@ -63,8 +63,9 @@ func Peak(v []float64) float64 {
 	return max(peakOf16s(&v[0], n), peak(v[n:]))
 }
 
-// Reach says which of ReachPoints points between samples of v, of which one more is needed, can be larger than a limit by what
-// the two samples beside them give: large for the larger and small for the smaller one, or even for both. Bit i is point i.
+// Reach says which of ReachPoints points between samples of v, of which one more is needed, can be larger than a limit
+// by what the two samples beside them give: large for the larger and small for the smaller one, or even for both. Bit i
+// is point i.
 func Reach(v []float64, large, small, even, limit float64) (mask int) {
 	if !avx2 {
 		return reach(v, large, small, even, limit)

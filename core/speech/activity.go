@@ -17,8 +17,8 @@ type Frames struct {
 	LevelDB     []float64 // of each frame, all bands and what lies beside them
 }
 
-// LowestHz is the middle of the lowest band of Frames, HighestHz that of the highest, if the rate allows it. speechBand is the
-// number of the first one that words are told by.
+// LowestHz is the middle of the lowest band of Frames, HighestHz that of the highest, if the rate allows it. speechBand
+// is the number of the first one that words are told by.
 const (
 	LowestHz   = 125
 	HighestHz  = 8000
@@ -28,8 +28,8 @@ const (
 // leastFrames is how many frames there must be for a background to be known.
 const leastFrames = 8
 
-// A sound longer than wholeS seconds has a background around each of its seconds: that of what lies within aroundMS to both
-// sides.
+// A sound longer than wholeS seconds has a background around each of its seconds: that of what lies within aroundMS to
+// both sides.
 const (
 	wholeS   = 8
 	aroundMS = 2500
@@ -60,8 +60,8 @@ type quiet struct {
 	silence    []float64 // power of the background in finer windows, once it was needed
 }
 
-// An activity says how far each frame stands above its background, in spreads of the background there: of all bands or of the
-// five highest, whichever is more.
+// An activity says how far each frame stands above its background, in spreads of the background there: of all bands or
+// of the five highest, whichever is more.
 type activity struct {
 	of     []float64
 	quiets []quiet // in order of time
@@ -143,8 +143,8 @@ func (s *standing) measure(q *quiet) {
 	}
 }
 
-// of is how far a frame stands above the background, in dB: in all bands, and in the five where it stands highest. It is looked
-// at together with the frames beside it.
+// of is how far a frame stands above the background, in dB: in all bands, and in the five where it stands highest. It
+// is looked at together with the frames beside it.
 func (s *standing) of(i int) (v [2]float64) {
 	now := s.frames.of(i)
 	var before, after []float64
@@ -207,8 +207,8 @@ func (a *activity) runs(join int) (list [][2]int) {
 	return list
 }
 
-// Sketch finds what stands above the background in frames of sound of rate samples a second, without a closer look at where it
-// begins: enough to know the pauses, and their level. Every must be 1.
+// Sketch finds what stands above the background in frames of sound of rate samples a second, without a closer look at
+// where it begins: enough to know the pauses, and their level. Every must be 1.
 func (f *Frames) Sketch(rate int64) Finding {
 	out := Finding{Length: int64(f.count()) * f.Hop, rate: rate, BackgroundDB: level.Silence}
 	if f.count() < leastFrames {

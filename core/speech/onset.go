@@ -7,7 +7,8 @@ import (
 	"blendseam/core/pcm"
 )
 
-// An analysis has the frames of a sound and their activity. Rates above 32 kHz are halved first: speech lies below 8 kHz.
+// An analysis has the frames of a sound and their activity. Rates above 32 kHz are halved first: speech lies below 8
+// kHz.
 type analysis struct {
 	Frames
 	activity
@@ -119,10 +120,10 @@ func (a *analysis) silenceAt(sample int64) []float64 {
 	return q.silence
 }
 
-// onset looks closer at where a word begins: at 5 ms of sound every millisecond, from 80 ms before to 30 ms after a first
-// guess. It gives the moment from which on the bands' powers are likelier to be rho times the background's than the
-// background's: the largest sum of w (g (1 - 1/rho) - ln rho) over bands and time, g being the power over the background's,
-// w the number of independent values in it, and rho, for each band, what follows the guess, 4 at most.
+// onset looks closer at where a word begins: at 5 ms of sound every millisecond, from 80 ms before to 30 ms after a
+// first guess. It gives the moment from which on the bands' powers are likelier to be rho times the background's than
+// the background's: the largest sum of w (g (1 - 1/rho) - ln rho) over bands and time, g being the power over the
+// background's, w the number of independent values in it, and rho, for each band, what follows the guess, 4 at most.
 func (a *analysis) onset(guess int64) int64 {
 	fine := a.fine
 	n, step := int64(fine.Window()), int64(a.rate/1000)

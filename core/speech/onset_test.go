@@ -36,8 +36,8 @@ func room(r *rand.Rand, n int) []float64 {
 
 func db(v []float64) float64 { return measure.RMSDB(pcm.Block{v}) }
 
-// audible is where a clean voice first stands above the room: where 10 ms of it reach the room's level in any third-octave
-// from 200 Hz to 8 kHz, and go on doing so for 10 ms.
+// audible is where a clean voice first stands above the room: where 10 ms of it reach the room's level in any
+// third-octave from 200 Hz to 8 kHz, and go on doing so for 10 ms.
 func audible(voice, room []float64) int64 {
 	b := measure.NewBands(rate, rate/100, 200, 8000)
 	n := b.Window()
@@ -74,8 +74,8 @@ func seedOf() uint64 {
 	return 11
 }
 
-// Real voices (Debian's alsa-utils) over room noise 10 to 30 dB below them: each onset is found within 15 ms of where the
-// voice comes out of the noise.
+// Real voices (Debian's alsa-utils) over room noise 10 to 30 dB below them: each onset is found within 15 ms of where
+// the voice comes out of the noise.
 func TestOnsetsOfRealVoicesAreFoundWithin15MS(t *testing.T) {
 	r := rand.New(rand.NewPCG(seedOf(), 1))
 	found, cases := 0, 100

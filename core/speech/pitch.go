@@ -26,7 +26,8 @@ func voiced(mono []float64, span pcm.Span, rate int64) pcm.Span {
 	return pcm.Span{}
 }
 
-// pitched tells whether a sound repeats itself within 70 to 400 Hz: its autocorrelation there reaches half of its power.
+// pitched tells whether a sound repeats itself within 70 to 400 Hz: its autocorrelation there reaches half of its
+// power.
 func pitched(x []float64, rate int) bool {
 	step := max(1, rate/8000) // 8 kHz are enough for a pitch
 	y := make([]float64, len(x)/step)

@@ -1,6 +1,6 @@
 // Package speech finds where words begin and end in a recording, its breaths and its pauses, by what stands above the
-// background. It knows nothing of scenes or of cuts. Whether what it finds is a voice is told by its length and its bands
-// alone: a tune is found as words too.
+// background. It knows nothing of scenes or of cuts. Whether what it finds is a voice is told by its length and its
+// bands alone: a tune is found as words too.
 package speech
 
 import (
@@ -39,8 +39,8 @@ type Finding struct {
 	rate         int64
 }
 
-// Frames are hopMS apart; words closer than joinMS are one, what is shorter than leastMS is none. MarginMS on both sides of
-// a word is neither word nor pause: rooms decay.
+// Frames are hopMS apart; words closer than joinMS are one, what is shorter than leastMS is none. MarginMS on both
+// sides of a word is neither word nor pause: rooms decay.
 const (
 	hopMS    = 5
 	joinMS   = 140
@@ -66,7 +66,8 @@ func (f Finding) WordAt(at int64) (Stretch, bool) {
 // Pauses are the spans without words and breaths, with a margin.
 func (f Finding) Pauses() []pcm.Span { return Pauses(f.Stretches, pcm.Span{To: f.Length}, f.rate) }
 
-// Pauses are the spans within a stretch of sound, of rate samples a second, that its words and breaths leave, with a margin.
+// Pauses are the spans within a stretch of sound, of rate samples a second, that its words and breaths leave, with a
+// margin.
 func Pauses(list []Stretch, within pcm.Span, rate int64) (out []pcm.Span) {
 	margin := rate * MarginMS / 1000
 	at := within.From
@@ -84,11 +85,11 @@ func Pauses(list []Stretch, within pcm.Span, rate int64) (out []pcm.Span) {
 
 // Find looks at sound of rate samples a second.
 //
-// Levels are taken in third-octave bands of 10 ms every 5 ms. The background of each band is its mean power over the fifth
-// of the sound that is quietest in all bands together; of a sound longer than wholeS it is that of the seconds around each
-// moment, for rooms change. A frame is active where its bands stand above the background by more than they do in the background
-// itself: five times the spread there, of all bands or of the five that stand highest. A word is what is active without a
-// longer break, from the first frame on from which the level rose.
+// Levels are taken in third-octave bands of 10 ms every 5 ms. The background of each band is its mean power over the
+// fifth of the sound that is quietest in all bands together; of a sound longer than wholeS it is that of the seconds
+// around each moment, for rooms change. A frame is active where its bands stand above the background by more than they
+// do in the background itself: five times the spread there, of all bands or of the five that stand highest. A word is
+// what is active without a longer break, from the first frame on from which the level rose.
 func Find(mono []float64, rate int) Finding {
 	f, _ := Words(mono, rate)
 	if f.Length*1000 < leastFrames*hopMS*int64(rate) {
@@ -99,7 +100,8 @@ func Find(mono []float64, rate int) Finding {
 	return f
 }
 
-// Words is Find without the level of the background, which is level.Silence. It gives the frames that it looked at as well.
+// Words is Find without the level of the background, which is level.Silence. It gives the frames that it looked at as
+// well.
 func Words(mono []float64, rate int) (Finding, *Frames) {
 	f := Finding{Length: int64(len(mono)), rate: int64(rate), BackgroundDB: level.Silence}
 	a := analyse(mono, rate)
@@ -117,8 +119,8 @@ func Words(mono []float64, rate int) (Finding, *Frames) {
 	return f, &a.Frames
 }
 
-// background is the level of the pauses above 30 Hz: the median over 20 ms frames, the 10th percentile of all frames where
-// there are hardly any pauses.
+// background is the level of the pauses above 30 Hz: the median over 20 ms frames, the 10th percentile of all frames
+// where there are hardly any pauses.
 func (f Finding) background(mono []float64) float64 {
 	n := int64(measure.FrameMS) * f.rate / 1000
 	var levels []float64
@@ -137,8 +139,8 @@ func (f Finding) background(mono []float64) float64 {
 // LeastLevels is how many 20 ms of pause there must be for their median to be the background.
 const LeastLevels = 5
 
-// WithoutDrift takes off what lies below 30 Hz, a sound's offset from zero among it: a one-pole high-pass, begun at the mean of
-// the first 10 ms.
+// WithoutDrift takes off what lies below 30 Hz, a sound's offset from zero among it: a one-pole high-pass, begun at the
+// mean of the first 10 ms.
 func WithoutDrift(v []float64, rate int64) []float64 {
 	out := make([]float64, len(v))
 	d := NewDrift(v, rate)

@@ -1,5 +1,5 @@
-// Package stray finds what should not be in the pauses of a recording: bumps, clicks, coughs. What sounds like a voice or a breath is
-// left alone, and so is a steady hum, which a lull would not take away. It knows nothing of scenes.
+// Package stray finds what should not be in the pauses of a recording: bumps, clicks, coughs. What sounds like a voice
+// or a breath is left alone, and so is a steady hum, which a lull would not take away. It knows nothing of scenes.
 package stray
 
 import (
@@ -22,7 +22,8 @@ const (
 	Cough Kind = "cough" // noise that sets in at once and stays for a while
 )
 
-// A Stray is a sound that should not be there, and the lull that would take it out. Times are samples of what was looked at.
+// A Stray is a sound that should not be there, and the lull that would take it out. Times are samples of what was
+// looked at.
 type Stray struct {
 	Kind    Kind     `json:"kind"`
 	Span    pcm.Span `json:"span"`     // from its first sound until nothing of it is left over the background
@@ -33,11 +34,12 @@ type Stray struct {
 	FadeOut int64    `json:"fade_out"`
 }
 
-// Find gives the stray sounds in the pauses of a mono sound, in order of time. A sound of more than a minute is better looked at in
-// pieces: rooms change.
+// Find gives the stray sounds in the pauses of a mono sound, in order of time. A sound of more than a minute is better
+// looked at in pieces: rooms change.
 func Find(mono []float64, rate int) []Stray { return Among(mono, rate, speech.Find(mono, rate)) }
 
-// A sound is looked at above each of these frequencies, in Hz: a room's rumble hides what is bright, its hiss hides nothing.
+// A sound is looked at above each of these frequencies, in Hz: a room's rumble hides what is bright, its hiss hides
+// nothing.
 var above = [...]float64{30, 300, 2000}
 
 // hopMS is the step of the envelopes.
@@ -85,7 +87,8 @@ func Among(mono []float64, rate int, words speech.Finding) []Stray {
 	return slices.DeleteFunc(list, func(s Stray) bool { return s.Lull.Empty() })
 }
 
-// A word begins at the earliest so long after a blow ahead of it that both were found as one; calmMS of quiet lie between them.
+// A word begins at the earliest so long after a blow ahead of it that both were found as one; calmMS of quiet lie
+// between them.
 const (
 	aheadMS = 130
 	calmMS  = 15
@@ -127,8 +130,8 @@ func (e *ear) blowAhead(s pcm.Span) (int64, bool) {
 	return 0, false
 }
 
-// envelopes measures the level of each hop above each frequency: without what lies below 30 Hz, and of that what two one-pole
-// high-passes let through.
+// envelopes measures the level of each hop above each frequency: without what lies below 30 Hz, and of that what two
+// one-pole high-passes let through.
 func (e *ear) envelopes() {
 	hops := int64(len(e.mono)) / e.hop
 	for i := range e.level {
@@ -156,7 +159,8 @@ func (e *ear) envelopes() {
 	}
 }
 
-// highOf is a stretch of the sound without what lies below above[1], 12 dB an octave. The filter begins settleMS before.
+// highOf is a stretch of the sound without what lies below above[1], 12 dB an octave. The filter begins settleMS
+// before.
 func (e *ear) highOf(s pcm.Span) []float64 {
 	const settleMS = 50
 	from := max(0, s.From-e.rate*settleMS/1000)
@@ -193,7 +197,8 @@ func (e *ear) learn() {
 	}
 }
 
-// over is how far a hop lies over the usual, in the band where that is most, as a multiple of what is wild there, and in dB.
+// over is how far a hop lies over the usual, in the band where that is most, as a multiple of what is wild there, and
+// in dB.
 func (e *ear) over(k int64) (times, db float64) {
 	for i, level := range e.level {
 		if k >= 0 && k < int64(len(level)) {
@@ -230,8 +235,8 @@ func (e *ear) top(s pcm.Span) (at int64, band int, db float64) {
 // A blow is loudest within suddenMS of its start, in every band in which it stands out; a voice takes its time.
 const suddenMS = 30
 
-// stray tells whether what was found to stand out is no voice: it is loudest at once and dies away, or comes fast and has no pitch. A
-// breath comes slowly.
+// stray tells whether what was found to stand out is no voice: it is loudest at once and dies away, or comes fast and
+// has no pitch. A breath comes slowly.
 func (e *ear) stray(s pcm.Span) (Kind, bool) {
 	at, band, db := e.top(s)
 	length := s.Len() * 1000 / e.rate
@@ -287,7 +292,8 @@ func (e *ear) release(s Stray) bool {
 	})
 }
 
-// down is how many ms a band needs from a moment on, or back from there for a step of -1, until it is down by so many dB.
+// down is how many ms a band needs from a moment on, or back from there for a step of -1, until it is down by so many
+// dB.
 func (e *ear) down(at int64, band int, step int64, by float64) (ms int64) {
 	level := e.level[band]
 	for k := at; k >= 0 && k < int64(len(level)) && level[k] > level[at]-by; k += step {
@@ -296,7 +302,8 @@ func (e *ear) down(at int64, band int, step int64, by float64) (ms int64) {
 	return ms - hopMS
 }
 
-// low tells whether a sound has next to nothing above 300 Hz, where every voice has something: what the filter lets through of it there is 15 dB down.
+// low tells whether a sound has next to nothing above 300 Hz, where every voice has something: what the filter lets
+// through of it there is 15 dB down.
 func (e *ear) low(s pcm.Span) bool {
 	_, all := e.topOf(0, s)
 	_, high := e.topOf(1, s)
@@ -422,8 +429,8 @@ func (e *ear) calm(from, to int64) bool {
 	return true
 }
 
-// A lull's edges take fadeMS where there is room; it begins and ends beside the sound with a little time to spare, and leaves so much
-// beside a word.
+// A lull's edges take fadeMS where there is room; it begins and ends beside the sound with a little time to spare, and
+// leaves so much beside a word.
 const (
 	fadeMS      = 40
 	leastFadeMS = 8

@@ -79,7 +79,8 @@ func (s *studio) take(i int) take {
 	return t
 }
 
-// In takes without any fault, of voices and rooms, hardly anything is taken for a stray sound, a final consonant of a voice at the most.
+// In takes without any fault, of voices and rooms, hardly anything is taken for a stray sound, a final consonant of a
+// voice at the most.
 func TestVoicesAndRoomsAreNoStraySounds(t *testing.T) {
 	t.Parallel()
 	s := newStudio(t)

@@ -34,8 +34,8 @@ const leastMaterialS = 0.5
 // A loop is at most so long.
 const longestLoopS = 6
 
-// Material shorter than this holds too few waves of the lowest tones to be cut into grains without their coming back: noise is shaped like
-// it there, below splitHz, and grains have the rest.
+// Material shorter than this holds too few waves of the lowest tones to be cut into grains without their coming back:
+// noise is shaped like it there, below splitHz, and grains have the rest.
 const (
 	amplyS  = 3.0
 	splitHz = 300.0
@@ -119,7 +119,8 @@ func centre(v []float64) {
 	}
 }
 
-// looped joins parts end to end, and the last to the first, at constant power. The loop's length is one that is quick to transform.
+// looped joins parts end to end, and the last to the first, at constant power. The loop's length is one that is quick
+// to transform.
 func looped(parts []pcm.Block, rate int, most int64) pcm.Block {
 	join := int64(joinS * float64(rate))
 	var used []pcm.Block
@@ -174,9 +175,8 @@ func smooth5(n int64) int64 {
 	return 1
 }
 
-// shapedNoise is a loop of noise with the spectrum of some short sounds: their periodograms' mean in windows of at most so many
-// samples, with phases at random. Two
-// channels are as alike as those of the sounds.
+// shapedNoise is a loop of noise with the spectrum of some short sounds: their periodograms' mean in windows of at most
+// so many samples, with phases at random. Two channels are as alike as those of the sounds.
 func shapedNoise(parts []pcm.Block, rate int, seed uint64, most int, seconds float64) pcm.Block {
 	channels := len(parts[0])
 	longest := int64(0)
@@ -250,7 +250,8 @@ func shapedNoise(parts []pcm.Block, rate int, seed uint64, most int, seconds flo
 // fine is in how many parts a third-octave is looked at when a colour is changed.
 const fine = 8
 
-// levels gives the third-octave levels of a bed's noise in dBFS with a change of its colour, from its power in finer bands.
+// levels gives the third-octave levels of a bed's noise in dBFS with a change of its colour, from its power in finer
+// bands.
 func levels(power []float64, gain []float64) []float64 {
 	sums := make([]float64, recipe.Bands)
 	for i, p := range power {
@@ -263,8 +264,8 @@ func levels(power []float64, gain []float64) []float64 {
 	return sums
 }
 
-// fineBandOf is the index of the part of a third-octave that a frequency lies in; those beyond the lowest and the highest count to
-// these. -1 below 15 Hz.
+// fineBandOf is the index of the part of a third-octave that a frequency lies in; those beyond the lowest and the
+// highest count to these. -1 below 15 Hz.
 func fineBandOf(hz float64) int {
 	if hz < 15 {
 		return -1
@@ -313,7 +314,8 @@ func (e *bed) look() {
 // fft transforms a layer. It keeps its work to itself, so that every caller needs one of its own.
 func (e *bed) fft(layer int) *fourier.FFT { return fourier.NewFFT(int(e.layers[layer].Len())) }
 
-// coloured gives the bed's noise and hum with other third-octave levels, as Thirds would measure them; as the material has them for nil.
+// coloured gives the bed's noise and hum with other third-octave levels, as Thirds would measure them; as the material
+// has them for nil.
 func (e *bed) coloured(target []float64) ([]pcm.Block, []partial) {
 	if target == nil && e.rest == nil {
 		return e.layers, e.hum

@@ -105,7 +105,8 @@ func sumDB(bands []float64) float64 {
 	return level.OfPower(sum)
 }
 
-// loom keeps the cloths that were made last: a scene is measured and heard through many mixers, and each opens its tones anew.
+// loom keeps the cloths that were made last: a scene is measured and heard through many mixers, and each opens its
+// tones anew.
 type loom struct {
 	mu   sync.Mutex
 	seed maphash.Seed

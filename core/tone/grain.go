@@ -6,8 +6,8 @@ import (
 	"blendseam/core/pcm"
 )
 
-// grains are pieces of a loop of noise, one after the other for ever: joints lie on a grid, each moved at random by up to a
-// quarter of it, so that any of them is known without those before it.
+// grains are pieces of a loop of noise, one after the other for ever: joints lie on a grid, each moved at random by up
+// to a quarter of it, so that any of them is known without those before it.
 type grains struct {
 	seed uint64
 	loop int64 // length of the noise that they are taken from
@@ -34,8 +34,8 @@ func newGrains(seed uint64, loop, rate int64) grains {
 	return g
 }
 
-// random gives 64 random bits for a number of a kind (SplitMix64; G. L. Steele, D. Lea, C. H. Flood, "Fast Splittable Pseudorandom
-// Number Generators", OOPSLA 2014; constants from memory).
+// random gives 64 random bits for a number of a kind (SplitMix64; G. L. Steele, D. Lea, C. H. Flood, "Fast Splittable
+// Pseudorandom Number Generators", OOPSLA 2014; constants from memory).
 func (g *grains) random(kind, n uint64) uint64 {
 	z := g.seed + 0x9e3779b97f4a7c15*(kind*0x100000001b3+n+1)
 	z = (z ^ z>>30) * 0xbf58476d1ce4e5b9

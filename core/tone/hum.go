@@ -25,7 +25,8 @@ type partial struct {
 	gain     float64
 }
 
-// Hum is looked for in this range, Hz, and taken for one where it stands so far, in dB, over the median of what lies beside it.
+// Hum is looked for in this range, Hz, and taken for one where it stands so far, in dB, over the median of what lies
+// beside it.
 const (
 	humLow   = 30.0
 	humHigh  = 2500.0
@@ -33,8 +34,8 @@ const (
 	humMost  = 16
 )
 
-// findPartials finds the steady sines of a sound, the strongest first, and takes them off it. A sine is steady if both halves of
-// the sound hold it at one level and in one phase.
+// findPartials finds the steady sines of a sound, the strongest first, and takes them off it. A sine is steady if both
+// halves of the sound hold it at one level and in one phase.
 func findPartials(b pcm.Block, rate int) (list []partial, above []float64) {
 	n := int(b.Len())
 	if n < rate/10 {
@@ -182,7 +183,8 @@ func (p partial) put(b pcm.Block, by float64) {
 	})
 }
 
-// add adds a cell of the sine to dst, which lies in span, a quarter turn ahead. origin is the moment of its first sample.
+// add adds a cell of the sine to dst, which lies in span, a quarter turn ahead. origin is the moment of its first
+// sample.
 func (p partial) add(dst pcm.Block, span pcm.Span, from, to, origin int64, weight float64) {
 	over := pcm.Span{From: from, To: to}.Intersect(span)
 	pointer(p.turn, from-origin, to-from, func(i int64, c, s float64) {
@@ -196,7 +198,8 @@ func (p partial) add(dst pcm.Block, span pcm.Span, from, to, origin int64, weigh
 	})
 }
 
-// pointer gives cosine and sine of a turning pointer for n samples from one on. It is set anew every so often, so that it stays exact.
+// pointer gives cosine and sine of a turning pointer for n samples from one on. It is set anew every so often, so that
+// it stays exact.
 func pointer(turn float64, from, n int64, do func(i int64, cos, sin float64)) {
 	ds, dc := math.Sincos(2 * math.Pi * turn)
 	var c, s float64

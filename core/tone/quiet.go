@@ -20,15 +20,15 @@ type Quiet struct {
 	Thirds   []float64 `json:"thirds"`    // third-octave levels, dBFS
 }
 
-// Beside words and breaths so much is left out, in milliseconds, more in a longer pause: sounds that come up slowly, and the decay
-// of the room.
+// Beside words and breaths so much is left out, in milliseconds, more in a longer pause: sounds that come up slowly,
+// and the decay of the room.
 var beside = struct{ before, after [2]int64 }{before: [2]int64{180, 220}, after: [2]int64{340, 430}}
 
 // A quiet stretch is at least so long, in milliseconds.
 const leastQuietMS = 120
 
-// What comes and goes by more than this, as the standard deviation of its levels in dB, is no room: it may be speech without a pause, of which
-// nothing stands out.
+// What comes and goes by more than this, as the standard deviation of its levels in dB, is no room: it may be speech
+// without a pause, of which nothing stands out.
 const mostSpreadDB = 4.5
 
 // A cell is 100 ms of a pause: its levels in wide bands, and its loudest moment.
@@ -37,9 +37,9 @@ type quietCell struct {
 	marks []float64 // dB
 }
 
-// Find gives the quiet stretches of a sound, in order of time. Left out are words and breaths with what surrounds them, and whatever in
-// the pauses stands out of them: 100 ms that lie above the pauses' median, in one of five bands or in their loudest moment, by more
-// than four times their spread.
+// Find gives the quiet stretches of a sound, in order of time. Left out are words and breaths with what surrounds them,
+// and whatever in the pauses stands out of them: 100 ms that lie above the pauses' median, in one of five bands or in
+// their loudest moment, by more than four times their spread.
 func Find(b pcm.Block, rate int) []Quiet {
 	mono := measure.Mono(b)
 	words, frames := speech.Words(mono, rate)
@@ -191,8 +191,8 @@ func quietOf(b pcm.Block, span pcm.Span, rate int) Quiet {
 	return q
 }
 
-// Together are the level and the third-octaves of some quiet stretches as one: the means of their powers, in dBFS. Of none they are
-// level.Silence and nil.
+// Together are the level and the third-octaves of some quiet stretches as one: the means of their powers, in dBFS. Of
+// none they are level.Silence and nil.
 func Together(list []Quiet) (levelDB float64, thirds []float64) {
 	power, n := 0.0, 0.0
 	for _, q := range list {
@@ -239,8 +239,8 @@ type Candidate struct {
 	cost    float64
 }
 
-// Rank orders quiet stretches by how well they fit a hole: likeness of level and colour to both its sides, steadiness, length, and how
-// near they lie. away gives the distance of a stretch in seconds, below 0 for one of another recording.
+// Rank orders quiet stretches by how well they fit a hole: likeness of level and colour to both its sides, steadiness,
+// length, and how near they lie. away gives the distance of a stretch in seconds, below 0 for one of another recording.
 func Rank(list []Quiet, sides []Side, seconds float64, rate int, away func(Quiet) float64) []Candidate {
 	var out []Candidate
 	for _, q := range list {
@@ -271,8 +271,8 @@ func Rank(list []Quiet, sides []Side, seconds float64, rate int, away func(Quiet
 	return out
 }
 
-// Alike are those of some quiet stretches of one recording that go together with the first: as loud within 1 dB and coloured like it
-// within 2 dB, up to so many samples in all.
+// Alike are those of some quiet stretches of one recording that go together with the first: as loud within 1 dB and
+// coloured like it within 2 dB, up to so many samples in all.
 func Alike(list []Quiet, most int64) (out []Quiet) {
 	n := int64(0)
 	for _, q := range list {
@@ -316,8 +316,8 @@ func either[T any](is bool, yes, no T) T {
 	return no
 }
 
-// ColourDB is how far two colours differ when their levels are made equal: the root mean square of the differences of their
-// third-octaves from 125 Hz to 8 kHz, in dB.
+// ColourDB is how far two colours differ when their levels are made equal: the root mean square of the differences of
+// their third-octaves from 125 Hz to 8 kHz, in dB.
 func ColourDB(a, b []float64) float64 {
 	if len(a) == 0 || len(a) != len(b) {
 		return 0

@@ -52,7 +52,8 @@ func speaks(voice, room []float64) []bool {
 	return out
 }
 
-// Real voices, 6 dB above the room and more: no stretch that is found has speech in it, and in nearly all some is found.
+// Real voices, 6 dB above the room and more: no stretch that is found has speech in it, and in nearly all some is
+// found.
 func TestNoStretchOfToneHasSpeechInIt(t *testing.T) {
 	t.Parallel()
 	all := voices(t)

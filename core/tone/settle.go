@@ -24,8 +24,9 @@ const (
 	settleN = 6
 )
 
-// Settle picks of some seeds the one whose sound comes nearest to a wish in every 400 ms, for rooms come and go by chance, and gives
-// the gain in dB that brings it to the wish's level. The recipe's own seed is the first that is tried; read is that of Open.
+// Settle picks of some seeds the one whose sound comes nearest to a wish in every 400 ms, for rooms come and go by
+// chance, and gives the gain in dB that brings it to the wish's level. The recipe's own seed is the first that is
+// tried; read is that of Open.
 func Settle(t recipe.Tone, rate, channels int, length int64, w Wish, read func(recipe.Material) (pcm.Block, error)) (recipe.Tone, float64, error) {
 	first := Open(t, rate, channels, length, read)
 	tries := max(3, min(settleN, int(settleS*float64(rate)/float64(max(1, w.Span.Len())))))

@@ -7,8 +7,8 @@ import (
 	"blendseam/core/speech"
 )
 
-// A room's low tones come and go, and grains of it come together as they happen to. Over a passage the tone is held to its line: its levels
-// of steadyWindowMS lie there, as far as mostSteady dB allow.
+// A room's low tones come and go, and grains of it come together as they happen to. Over a passage the tone is held to
+// its line: its levels of steadyWindowMS lie there, as far as mostSteady dB allow.
 const (
 	steadyMS       = 50
 	steadyWindowMS = 400
@@ -16,7 +16,8 @@ const (
 	mostSteady     = 3.0
 )
 
-// follow measures the passage as it is built and finds the gains that hold it to its line, its mean level staying as it is.
+// follow measures the passage as it is built and finds the gains that hold it to its line, its mean level staying as it
+// is.
 func (r *Reader) follow() {
 	span := pcm.Span{From: r.recipe.From, To: r.recipe.To}
 	hop := int64(r.rate) * steadyMS / 1000

@@ -1,5 +1,6 @@
-// Package tone makes room tone: it finds quiet stretches in recordings, ranks them, and builds from them sound of any length that
-// goes on like the room. What it builds is the same for ever: any stretch of it is the same bits however it is asked for.
+// Package tone makes room tone: it finds quiet stretches in recordings, ranks them, and builds from them sound of any
+// length that goes on like the room. What it builds is the same for ever: any stretch of it is the same bits however it
+// is asked for.
 package tone
 
 import (
@@ -164,8 +165,8 @@ func (r *Reader) raw(dst pcm.Block, at int64) {
 // cell is how many samples a partial is followed by turning a pointer, from an exact phase on.
 const cell = 256
 
-// addHum adds the steady partials. Their phase goes on from that of the recording, a quarter turn off: where tone and room fade
-// into each other at constant power, neither bulges or dips.
+// addHum adds the steady partials. Their phase goes on from that of the recording, a quarter turn off: where tone and
+// room fade into each other at constant power, neither bulges or dips.
 func (r *Reader) addHum(dst pcm.Block, span pcm.Span) {
 	for from := span.From - mod(span.From, cell); from < span.To; from += cell {
 		s, x, gain := r.stepAt(from)
@@ -208,7 +209,8 @@ func Method(samples int64, rate int) string {
 // mostWindows is how many windows of one span are looked at for its colour, spread over all of it.
 const mostWindows = 200
 
-// Thirds gives the level in dBFS of each third-octave of a tone's colour over spans of a sound, the mean of its channels.
+// Thirds gives the level in dBFS of each third-octave of a tone's colour over spans of a sound, the mean of its
+// channels.
 func Thirds(b pcm.Block, spans []pcm.Span, rate int) []float64 {
 	longest := int64(0)
 	for _, s := range spans {

@@ -105,8 +105,9 @@ func furthest(v []float64, from int) (most float64, at int) {
 	return most, at
 }
 
-// A minute of tone from 0.7 s of a room is as that room is: third-octaves within 1 dB, levels of 20 ms as spread within 0.5 dB, no
-// repeat (autocorrelation of wave and envelope at most 0.15 beyond 60 ms where the room's own is lower), no step.
+// A minute of tone from 0.7 s of a room is as that room is: third-octaves within 1 dB, levels of 20 ms as spread within
+// 0.5 dB, no repeat (autocorrelation of wave and envelope at most 0.15 beyond 60 ms where the room's own is lower), no
+// step.
 func TestAMinuteFromSevenTenthsOfASecondIsLikeTheRoom(t *testing.T) {
 	t.Parallel()
 	for ki, k := range room.Kinds {
@@ -251,8 +252,8 @@ func TestHumIsNamedWhereThereIsOne(t *testing.T) {
 	}
 }
 
-// From a room to another one, 6 dB louder and coloured otherwise: every 400 ms lie within 1.5 dB of the straight line between
-// both, as a whole and at both ends in every third-octave.
+// From a room to another one, 6 dB louder and coloured otherwise: every 400 ms lie within 1.5 dB of the straight line
+// between both, as a whole and at both ends in every third-octave.
 func TestTonePassesFromOneSideToTheOther(t *testing.T) {
 	t.Parallel()
 	r := rand.New(rand.NewPCG(seed(), 10))

@@ -345,8 +345,8 @@ func Long(t testing.TB, clips int) (*scene.Scene, func(scene.Source) (pcm.Reader
 	return st.Scene, st.Open
 }
 
-// Takes lays cuts between takes: so many recordings of real voices, each in a room of its own, from which clips of about
-// seconds come in turn, one touching the next in the pauses of both.
+// Takes lays cuts between takes: so many recordings of real voices, each in a room of its own, from which clips of
+// about seconds come in turn, one touching the next in the pauses of both.
 func Takes(t testing.TB, seed uint64, takes, clips int, seconds float64) *Studio {
 	m := NewMaker(t, seed)
 	st := New(t)

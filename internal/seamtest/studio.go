@@ -1,5 +1,5 @@
-// Package seamtest builds scenes for tests: of sounds laid one after the other, and a corpus of real voices over made rooms in which
-// one trouble each is planted.
+// Package seamtest builds scenes for tests: of sounds laid one after the other, and a corpus of real voices over made
+// rooms in which one trouble each is planted.
 package seamtest
 
 import (

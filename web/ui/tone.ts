@@ -200,6 +200,7 @@ export class Toning {
         return undefined;
       }
     };
+    const done = new Set<string>();
     const find = (o: Option) => got.findings.find((f) => f.id === o.key)!;
     const hums = got.hums.map((h) => `${h.clip_name}: ${h.words}`);
     this.choices.open({
@@ -217,11 +218,14 @@ export class Toning {
         if (plain) return this.hear(f.lull.From, f.lull.To, "scene");
         void (async () => {
           const p = proposals.get(o.key) ?? (await proposal(o.key));
+          if (done.has(o.key)) return; // it was taken out meanwhile
           if (p?.edit) this.hear(f.lull.From, f.lull.To, TRY + JSON.stringify(p.edit));
           else if (p) say(p.left ?? "Nothing takes this out by itself.");
         })();
       },
       taken: async (o) => {
+        done.add(o.key);
+        this.stage.player.stop(); // what would be is about to be
         const p = await proposal(o.key); // of the scene as it is by now
         if (!p?.edit) {
           say(p?.left ?? "It is gone already.");

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"net/http"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -159,6 +160,60 @@ func TestAnotherSceneIsEditedWhileOneIsMended(t *testing.T) {
 		state.Revision++
 		edits++
 	}
+}
+
+// When the page that asked goes, the work stops, and nothing of it is kept. It may be done before that is seen, so there are a few
+// tries, each at another state of the scene.
+func TestMendingStopsWhenThePageGoes(t *testing.T) {
+	c := newClient(t)
+	id := c.long(60)
+	for try := range 6 {
+		st, err := c.server.Open(t.Context(), id)
+		if err != nil {
+			t.Fatal(err)
+		}
+		c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": st.Revision,
+			"edit": map[string]any{"edit": "gain", "clips": []string{st.Scene.Tracks[0].Clips[0].ID}, "db": -float64(1 + try)}}, 200, nil)
+		if c.leftWhileMending(id) {
+			return
+		}
+	}
+	t.Error("what was asked for was made to its end, though nobody waited")
+}
+
+// leftWhileMending asks what would mend a scene, goes as soon as that has begun, and tells whether the work ended without a result.
+func (c *client) leftWhileMending(id string) bool {
+	c.t.Helper()
+	events, leave := c.server.Hub.Listen(id)
+	defer leave()
+	ctx, closePage := context.WithCancel(context.Background())
+	defer closePage()
+	q, err := http.NewRequestWithContext(ctx, "POST", c.url+"/scenes/"+id+"/mend", strings.NewReader("{}"))
+	if err != nil {
+		c.t.Fatal(err)
+	}
+	answered := make(chan bool)
+	go func() {
+		if a, err := http.DefaultClient.Do(q); err == nil {
+			a.Body.Close()
+		}
+		close(answered)
+	}()
+	for e := range events {
+		if e.Kind == "mending" {
+			break
+		}
+	}
+	closePage()
+	<-answered
+	for c.server.Mending() > 0 {
+		runtime.Gosched()
+	}
+	st, err := c.server.Open(context.Background(), id)
+	if err != nil {
+		c.t.Fatal(err)
+	}
+	return !st.Mended()
 }
 
 // What measures beside the requests is waited for when the program ends.

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"io"
 	"net/http"
 
 	"blendseam/core/advise"
@@ -74,6 +75,10 @@ func (s *Server) places(w http.ResponseWriter, r *http.Request) error {
 
 // mend answers with what would mend the whole scene; nothing is changed. Progress is told to the scene's pages.
 func (s *Server) mend(w http.ResponseWriter, r *http.Request) error {
+	// Only once all of a request is read is it seen that whoever sent it has gone.
+	if _, err := io.Copy(io.Discard, http.MaxBytesReader(w, r.Body, 1<<16)); err != nil {
+		return errBadRequest{err}
+	}
 	sc, err := s.opened(r)
 	if err != nil {
 		return err

@@ -218,6 +218,12 @@ func (s *Scene) Mend(ctx context.Context, progress func(done, of int)) (*advise.
 	})
 }
 
+// Mended tells whether it is known what would mend the scene.
+func (s *Scene) Mended() bool {
+	_, ok := s.w.mendings.Known(s.Key)
+	return ok
+}
+
 // Mending is how many scenes are being mended.
 func (w *Workspace) Mending() int { return w.mendings.Making() }
 

@@ -102,6 +102,9 @@ func (m *Meter) source(c *scene.Clip) (scene.Source, error) {
 // Says gives what a clip's source says by itself.
 func (m *Meter) Says(ctx context.Context, c *scene.Clip) (*analysis.Recording, error) {
 	src, err := m.source(c)
+	if err == nil {
+		err = ctx.Err() // whoever looks at clip after clip asks here
+	}
 	if err != nil {
 		return nil, err
 	}

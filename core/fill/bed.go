@@ -32,7 +32,7 @@ const stepHidden = 1.8
 // takeRoom is the background of a clip under a range.
 type takeRoom struct {
 	clip *scene.Clip
-	*side
+	*audit.Room
 }
 
 // rooms of all dialogue clips that sound in a range, in order of time.
@@ -53,7 +53,7 @@ func (m *Filler) takeRooms(ctx context.Context, span pcm.Span) (list []takeRoom,
 			}
 			if all := audit.OneRoom(both); all != nil {
 				all = all.Turned(t.GainDB)
-				list = append(list, takeRoom{c, &side{all, all.Thirds(m.Rate())}})
+				list = append(list, takeRoom{c, all})
 			}
 		}
 	}
@@ -111,7 +111,7 @@ func (m *Filler) Bed(ctx context.Context, span pcm.Span, chosen *Filling) (*Bed,
 		src := m.Scene.Sources[loudest.clip.Source]
 		f = &Filling{Source: src.ID, SourceName: src.Name, From: SameRecording}
 		var list []tone.Quiet
-		for _, c := range tone.Rank(quiet, []tone.Side{{LevelDB: loudest.level, Thirds: loudest.thirds}}, 4, m.Rate(), func(tone.Quiet) float64 { return 0 }) {
+		for _, c := range tone.Rank(quiet, []tone.Side{{LevelDB: loudest.level, Thirds: loudest.room.Thirds(m.Rate())}}, 4, m.Rate(), func(tone.Quiet) float64 { return 0 }) {
 			c.Span = c.Span.Add(-loudest.clip.Shift())
 			list = append(list, c.Quiet)
 		}
@@ -172,7 +172,7 @@ func musicPlays(m *audit.Meter, at int64) bool {
 type heardRoom struct {
 	clip   *scene.Clip
 	level  float64
-	thirds []float64
+	room   *audit.Room // of that clip
 	most   float64
 }
 
@@ -192,7 +192,7 @@ func heardRooms(takes []takeRoom) (list []heardRoom) {
 				continue
 			}
 			if h.level = level.Sum(h.level, t.LevelDB); t.LevelDB > h.most {
-				h.clip, h.thirds, h.most = t.clip, t.thirds, t.LevelDB
+				h.clip, h.room, h.most = t.clip, t.Room, t.LevelDB
 			}
 		}
 		if h.clip != nil {

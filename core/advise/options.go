@@ -205,10 +205,6 @@ func (a *advice) blendsAt(first []scene.Edit) (list []option, err error) {
 // lawName is a law's name within a sentence.
 func lawName(l blend.Law) string { return strings.ToLower(l.Name()) }
 
-func (m *Adviser) lengthWords(samples int64) string {
-	return fmt.Sprintf("%.0f ms", m.MS(samples))
-}
-
 func (a *advice) lengthReason(wanted, b, f int64) string {
 	m := &a.before.Measures
 	switch {

@@ -88,7 +88,7 @@ func Write(ctx context.Context, to io.Writer, r pcm.ReaderAt, progress func(done
 		if f.Channels > 1 {
 			mono = measure.Mono(b)
 		}
-		words, fine := speech.Words(mono, f.Rate)
+		words, fine := speech.Find(mono, f.Rate)
 		if err := m.write(to, b, mono, fine, wide.From, core); err != nil {
 			return err
 		}

@@ -170,10 +170,10 @@ func musicPlays(m *audit.Meter, at int64) bool {
 
 // A heardRoom is the background of a stretch of the scene: of all takes that sound in it, the loudest of which is clip.
 type heardRoom struct {
-	clip   *scene.Clip
-	level  float64
-	room   *audit.Room // of that clip
-	most   float64
+	clip  *scene.Clip
+	level float64
+	room  *audit.Room // of that clip
+	most  float64
 }
 
 // heardRooms are the backgrounds one after the other, from one head or tail of a clip to the next; where no take sounds

@@ -471,12 +471,3 @@ func sum(dst, src []float64) {
 		dst[i] += v
 	}
 }
-
-// Correlation measures how alike the two sides of a blend are over its length; see measure.Correlation.
-func Correlation(t *scene.Track, b scene.Blend, sources map[string]scene.Source, open Open) (float64, error) {
-	left, right, err := Sides(t, b, func(c scene.Clip) (pcm.ReaderAt, error) { return open(sources[c.Source]) })
-	if err != nil {
-		return 0, err
-	}
-	return measure.Correlation(left, right), nil
-}

@@ -101,7 +101,8 @@ func TestOnsetsOfRealVoicesAreFoundWithin15MS(t *testing.T) {
 		for i, v := range clean {
 			mixed[i] += v
 		}
-		words := speech.Find(mixed, rate).Words()
+		heard, _ := speech.Find(mixed, rate)
+		words := heard.Words()
 		if len(words) == 0 {
 			misses = append(misses, fmt.Sprintf("%s at %.0f dB: no word", file, snr))
 			continue

@@ -8,7 +8,6 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/measure"
 	"blendseam/core/pcm"
 )
 
@@ -89,20 +88,8 @@ func Pauses(list []Stretch, within pcm.Span, rate int64) (out []pcm.Span) {
 // fifth of the sound that is quietest in all bands together; of a sound longer than wholeS it is that of the seconds
 // around each moment, for rooms change. A frame is active where its bands stand above the background by more than they
 // do in the background itself: five times the spread there, of all bands or of the five that stand highest. A word is
-// what is active without a longer break, from the first frame on from which the level rose.
-func Find(mono []float64, rate int) Finding {
-	f, _ := Words(mono, rate)
-	if f.Length*1000 < leastFrames*hopMS*int64(rate) {
-		f.BackgroundDB = measure.RMSDB(pcm.Block{mono})
-	} else {
-		f.BackgroundDB = f.background(mono)
-	}
-	return f
-}
-
-// Words is Find without the level of the background, which is level.Silence. It gives the frames that it looked at as
-// well.
-func Words(mono []float64, rate int) (Finding, *Frames) {
+// what is active without a longer break, from the first frame on from which the level rose. The frames are given as well.
+func Find(mono []float64, rate int) (Finding, *Frames) {
 	f := Finding{Length: int64(len(mono)), rate: int64(rate), BackgroundDB: level.Silence}
 	a := analyse(mono, rate)
 	defer a.done()
@@ -117,23 +104,6 @@ func Words(mono []float64, rate int) (Finding, *Frames) {
 	}
 	f.breaths(mono)
 	return f, &a.Frames
-}
-
-// background is the level of the pauses above 30 Hz: the median over 20 ms frames, the 10th percentile of all frames
-// where there are hardly any pauses.
-func (f Finding) background(mono []float64) float64 {
-	n := int64(measure.FrameMS) * f.rate / 1000
-	var levels []float64
-	mono = WithoutDrift(mono, f.rate)
-	for _, p := range f.Pauses() {
-		for at := p.From; at+n <= p.To; at += n {
-			levels = append(levels, measure.RMSDB(pcm.Block{mono[at : at+n]}))
-		}
-	}
-	if len(levels) < LeastLevels {
-		return measure.BackgroundDB(pcm.Block{mono}, int(f.rate))
-	}
-	return measure.Percentile(levels, 0.5)
 }
 
 // LeastLevels is how many 20 ms of pause there must be for their median to be the background.

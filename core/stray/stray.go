@@ -36,7 +36,10 @@ type Stray struct {
 
 // Find gives the stray sounds in the pauses of a mono sound, in order of time. A sound of more than a minute is better
 // looked at in pieces: rooms change.
-func Find(mono []float64, rate int) []Stray { return Among(mono, rate, speech.Find(mono, rate)) }
+func Find(mono []float64, rate int) []Stray {
+	words, _ := speech.Find(mono, rate)
+	return Among(mono, rate, words)
+}
 
 // A sound is looked at above each of these frequencies, in Hz: a room's rumble hides what is bright, its hiss hides
 // nothing.

@@ -42,7 +42,7 @@ type quietCell struct {
 // their loudest moment, by more than four times their spread.
 func Find(b pcm.Block, rate int) []Quiet {
 	mono := measure.Mono(b)
-	words, frames := speech.Words(mono, rate)
+	words, frames := speech.Find(mono, rate)
 	return Among(b, mono, rate, words, frames)
 }
 

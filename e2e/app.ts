@@ -9,6 +9,7 @@ export class App {
   url = "";
   log = "";
   private process?: ChildProcess;
+  readonly gone: string[] = []; // recordings whose files a test has taken away
   readonly dir: string;
 
   constructor() {
@@ -56,9 +57,9 @@ export const test = base.extend<{ quiet: void }, { app: App }>({
     app.remove();
   }, { scope: "worker" }],
   // No page may complain to its console or ask for anything that is not there.
-  quiet: [async ({ page }, use) => {
+  quiet: [async ({ page, app }, use) => {
     const complaints: string[] = [];
-    page.on("console", (m) => m.type() === "error" && !(/status of (409|422|400)/.test(m.text()) || m.location().url.includes("nobody")) && complaints.push(`${m.text()} (${m.location().url})`));
+    page.on("console", (m) => m.type() === "error" && !(/status of (409|422|400)/.test(m.text()) || m.location().url.includes("nobody") || app.gone.some((id) => m.location().url.includes(id))) && complaints.push(`${m.text()} (${m.location().url})`));
     page.on("pageerror", (e) => complaints.push(String(e)));
     await use();
     expect(complaints).toEqual([]);

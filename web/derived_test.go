@@ -104,12 +104,7 @@ func TestWhatCanBeIsMeasuredWhereARecordingIsMissing(t *testing.T) {
 // A tone that was just kept is offered for a hole that was looked at before.
 func TestAToneThatWasJustKeptIsOffered(t *testing.T) {
 	c := newClient(t)
-	id := c.newScene()
-	source, problem := c.upload(id, "kitchen.wav", kitchen(t))
-	if problem != "" {
-		t.Fatal(problem)
-	}
-	c.json("POST", "/scenes/"+id+"/sources/"+source+"/lay", nil, 200, nil)
+	id, source := c.inTheKitchen()
 	var state stateView
 	c.json("GET", "/scenes/"+id+"/state", nil, 200, &state)
 	ask := func() (names []string) {

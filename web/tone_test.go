@@ -18,7 +18,7 @@ import (
 )
 
 // kitchen is a WAV file of a real voice (Debian's alsa-utils) in a modelled kitchen, with pauses, at 48 kHz.
-func kitchen(t *testing.T) []byte {
+func kitchen(t testing.TB) []byte {
 	t.Helper()
 	b := room.Kinds[0].Sound(8*48000, 48000, 1, 3)
 	for i, v := range outside.Decode(t, outside.Voices(t)[0], 1)[0] {
@@ -44,16 +44,23 @@ func kitchen(t *testing.T) []byte {
 	return raw
 }
 
+// inTheKitchen is a scene with that recording laid out.
+func (c *client) inTheKitchen() (id, source string) {
+	c.t.Helper()
+	id = c.newScene()
+	source, problem := c.upload(id, "kitchen.wav", kitchen(c.t))
+	if problem != "" {
+		c.t.Fatal(problem)
+	}
+	c.json("POST", "/scenes/"+id+"/sources/"+source+"/lay", nil, 200, nil)
+	return id, source
+}
+
 // A lull is filled, its patch is drawn and shown on the bench; a finding is taken out; the scene goes out as a file and
 // comes back with the same sound.
 func TestLullsAreFilledAndComeBackFromTheFile(t *testing.T) {
 	c := newClient(t)
-	id := c.newScene()
-	source, problem := c.upload(id, "kitchen.wav", kitchen(t))
-	if problem != "" {
-		t.Fatal(problem)
-	}
-	c.json("POST", "/scenes/"+id+"/sources/"+source+"/lay", nil, 200, nil)
+	id, _ := c.inTheKitchen()
 	var state stateView
 	edit := func(e any) {
 		t.Helper()
@@ -126,12 +133,7 @@ func TestLullsAreFilledAndComeBackFromTheFile(t *testing.T) {
 // asked for.
 func TestTheToneLibrary(t *testing.T) {
 	c := newClient(t)
-	id := c.newScene()
-	source, problem := c.upload(id, "kitchen.wav", kitchen(t))
-	if problem != "" {
-		t.Fatal(problem)
-	}
-	c.json("POST", "/scenes/"+id+"/sources/"+source+"/lay", nil, 200, nil)
+	id, source := c.inTheKitchen()
 	var list []toneView
 	c.json("GET", "/tones", nil, 200, &list)
 	madeUp := 0

@@ -81,7 +81,7 @@ func (m *Meter) surroundings(a *analysis.Recording, c *scene.Clip, span pcm.Span
 		}
 		r.BackgroundDB = measure.Percentile(all, 0.1)
 	}
-	r.Colour = p.colour(m.Rate())
+	r.Colour = p.colour()
 	return r, nil
 }
 
@@ -108,8 +108,8 @@ func (p *pauses) add(bands []float32, loud, gain float64) {
 
 func (p *pauses) backgroundDB() float64 { return measure.Percentile(p.levels, 0.5) }
 
-// colour is the mean of the frames' bands, for sound of rate samples a second.
-func (p *pauses) colour(rate int) measure.Colour {
+// colour is the mean of the frames' bands.
+func (p *pauses) colour() measure.Colour {
 	c := measure.Colour{Centres: thirds, Powers: p.powers,
 		Seconds: float64(len(p.levels)) * analysis.HopMS / 1000}
 	if n := float64(len(p.levels)); n > 0 {

@@ -105,7 +105,7 @@ type others struct {
 	frames *speech.Frames
 }
 
-// unheard is the level, in dBFS, below which other tracks are as good as SilentDB.
+// unheard is the level, in dBFS, below which other tracks are as good as silent.
 const unheard = -100
 
 // elsewhere puts together what all tracks but the seam's own sound over a stretch: the powers of their frames, at the
@@ -173,7 +173,7 @@ func (l *look) addVoice(f *speech.Frames, loud []float64, v mix.Voice, from int6
 }
 
 // colour is that of the pauses of all other tracks together.
-func (o *others) colour(rate int) measure.Colour {
+func (o *others) colour() measure.Colour {
 	c := measure.Colour{Centres: thirds, Powers: make([]float64, analysis.Bands)}
 	n := 0.0
 	for _, p := range o.Pauses() {
@@ -237,7 +237,7 @@ func (l *look) backgrounds() error {
 	} else {
 		for i, r := range l.sounds {
 			if r == nil { // tone alone
-				colour[i] = l.others[i].colour(l.Rate())
+				colour[i] = l.others[i].colour()
 			}
 		}
 		const floor = -110 // dBFS of a third-octave: below it nothing is heard
@@ -307,7 +307,7 @@ func (l *look) colour(side int) measure.Colour {
 		powers[b] = p * gain
 	}
 	if o := l.others[side]; o != nil {
-		for b, p := range o.colour(l.Rate()).Powers {
+		for b, p := range o.colour().Powers {
 			powers[b] += p
 		}
 	}

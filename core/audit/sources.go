@@ -143,22 +143,17 @@ func (s *Sources) Prepare(ctx context.Context, sc *scene.Scene, threads int) err
 func (s *Sources) tone(sc *scene.Scene, src scene.Source) (*builtTone, error) {
 	key := fmt.Sprintf("%s/%d", src.ID, max(1, src.Channels))
 	return s.tones.Get(context.Background(), key, func(context.Context) (*builtTone, error) {
-		r := tone.Open(*src.Tone, int(sc.SampleRate), max(1, src.Channels), src.Samples, s.Material(sc))
+		r := mix.Tone(sc, src, s.of(sc))
 		return &builtTone{r, analysis.OfTone(r)}, nil
 	})
 }
 
-// Material reads what tone is made from.
+// Material reads what tones of a scene are made from.
 func (s *Sources) Material(sc *scene.Scene) func(recipe.Material) (pcm.Block, error) {
-	return func(m recipe.Material) (pcm.Block, error) {
-		from, ok := sc.Sources[m.Source]
-		if !ok {
-			return nil, fmt.Errorf("room tone: the scene has no source %q", m.Source)
-		}
-		r, err := s.Open(sc, from)
-		if err != nil {
-			return nil, err
-		}
-		return pcm.Read(r, m.Span())
-	}
+	return mix.Material(sc, "room tone", s.of(sc))
+}
+
+// of opens the sources of one scene.
+func (s *Sources) of(sc *scene.Scene) mix.Open {
+	return func(src scene.Source) (pcm.ReaderAt, error) { return s.Open(sc, src) }
 }

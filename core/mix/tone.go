@@ -1,12 +1,12 @@
 package mix
 
 import (
-	"blendseam/core/tone/recipe"
 	"fmt"
 
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/tone"
+	"blendseam/core/tone/recipe"
 )
 
 // WithTones is open for the recordings of a scene, and for the tones that are built from them.
@@ -15,16 +15,26 @@ func WithTones(s *scene.Scene, open Open) Open {
 		if src.Tone == nil {
 			return open(src)
 		}
-		return tone.Open(*src.Tone, int(s.SampleRate), max(1, src.Channels), src.Samples, func(m recipe.Material) (pcm.Block, error) {
-			from, ok := s.Sources[m.Source]
-			if !ok {
-				return nil, fmt.Errorf("room tone %s: the scene has no source %q", src.Name, m.Source)
-			}
-			r, err := open(from)
-			if err != nil {
-				return nil, err
-			}
-			return pcm.Read(r, m.Span())
-		}), nil
+		return Tone(s, src, open), nil
+	}
+}
+
+// Tone is the sound of a source of a scene that is tone, built from recordings that open gives.
+func Tone(s *scene.Scene, src scene.Source, open Open) *tone.Reader {
+	return tone.Open(*src.Tone, int(s.SampleRate), max(1, src.Channels), src.Samples, Material(s, "room tone "+src.Name, open))
+}
+
+// Material reads what tone of a scene is made from; of says in errors what that is.
+func Material(s *scene.Scene, of string, open Open) func(recipe.Material) (pcm.Block, error) {
+	return func(m recipe.Material) (pcm.Block, error) {
+		from, ok := s.Sources[m.Source]
+		if !ok {
+			return nil, fmt.Errorf("%s: the scene has no source %q", of, m.Source)
+		}
+		r, err := open(from)
+		if err != nil {
+			return nil, err
+		}
+		return pcm.Read(r, m.Span())
 	}
 }

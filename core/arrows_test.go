@@ -19,38 +19,38 @@ core/advise: core/audit core/blend core/fill core/level core/measure core/mix co
 core/analysis: core/level core/measure core/pcm core/speech core/stray core/tone
 core/audit: core/analysis core/blend core/cache core/level core/measure core/mix core/pcm core/scene core/speech core/tone core/tone/recipe
 core/blend: core/level
-core/fill: core/audit core/blend core/level core/measure core/pcm core/scene core/speech core/stray core/tone core/tone/recipe
+core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/speech core/stray core/tone core/tone/recipe
 core/measure: core/level core/pcm core/simd
-core/mix: core/blend core/level core/measure core/pcm core/scene core/tone core/tone/recipe
+core/mix: core/blend core/cache core/level core/limit core/measure core/pcm core/scene core/tone core/tone/recipe
 core/pcm: core/simd
 core/pcm/flac: core/pcm
 core/pcm/wav: core/pcm
 core/room: core/level core/measure core/pcm
-core/scene: core/blend core/level core/pcm core/timecode core/tone/recipe
+core/scene: core/blend core/level core/limit core/pcm core/timecode core/tone/recipe
 core/scene/scenetest: core/blend core/pcm core/scene core/timecode core/tone/recipe
 core/speech: core/level core/measure core/pcm
 core/stray: core/level core/measure core/pcm core/speech
 core/tone: core/level core/measure core/pcm core/speech core/tone/recipe
-core/tone/recipe: core/pcm
+core/tone/recipe: core/limit core/pcm
 demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio media
-intake: core/pcm core/room core/scene core/timecode core/tone core/tone/recipe media store
+intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe media store
 interchange/otio: core/blend core/scene core/timecode core/tone/recipe
 interchange/report: core/advise core/audit core/scene
 internal/outside: core/pcm
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
 internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene core/timecode interchange/otio internal/roomtest media
 media: core/analysis core/audit core/cache core/measure core/pcm core/pcm/flac core/pcm/wav core/scene core/timecode interchange/otio
-store: core/scene
+store: core/cache core/limit core/scene
 store/server/servertest: store/server
 tools/bench: core/pcm core/scene core/timecode interchange/otio media
-web: core/advise core/analysis core/audit core/blend core/fill core/level core/measure core/mix core/pcm core/scene core/speech core/timecode core/tone intake interchange/otio interchange/report media store workspace
+web: core/advise core/analysis core/audit core/blend core/fill core/level core/limit core/measure core/mix core/pcm core/scene core/speech core/timecode core/tone intake interchange/otio interchange/report media store workspace
 workspace: core/advise core/analysis core/audit core/cache core/fill core/mix core/pcm core/scene intake media store
 `
 
 // levels are the folders in the order in which arrows may go: none points to one that stands before it.
 var levels = []string{"cmd", "tools", "internal", "web", "workspace", "intake", "demo", "store", "media", "interchange",
 	"core/advise", "core/fill", "core/audit", "core/analysis", "core/mix", "core/scene", "core/stray", "core/tone", "core/room",
-	"core/speech", "core/blend", "core/measure", "core/pcm", "core"}
+	"core/speech", "core/blend", "core/measure", "core/pcm", "core/cache", "core/limit", "core"}
 
 // level is the place of a package among levels.
 func level(p string) int {

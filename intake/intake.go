@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 
+	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
 	"blendseam/core/tone/recipe"
@@ -123,6 +124,39 @@ func (in Intake) Into(ctx context.Context, id string, infos []media.Info) error 
 			return err
 		}
 	}
+}
+
+// Admit lets an edit that comes from outside bring no recording but those of the library, as they are there: it puts what
+// the library knows in the place of what the edit says of them. One that is not there is a *NotHere.
+func (in Intake) Admit(ctx context.Context, sc *scene.Scene, e scene.Edit) error {
+	return scene.Bringing(e, func(src scene.Source) (scene.Source, error) {
+		kept, err := in.Store.Source(ctx, src.ID)
+		if errors.Is(err, store.ErrNotFound) || src.Tone != nil {
+			return src, &NotHere{src.Name}
+		} else if err != nil {
+			return src, err
+		}
+		var info media.Info
+		if err := json.Unmarshal(kept.Info, &info); err != nil {
+			return src, err
+		}
+		if err := in.Library.Prepare(ctx, info, sc.SampleRate, sc.Rate); err != nil {
+			return src, err
+		}
+		now, err := in.Source(info, sc)
+		if src.Name != "" {
+			now.Name = src.Name
+		}
+		return now, err
+	})
+}
+
+// NotHere says that a recording is not in the library.
+type NotHere struct{ Name string }
+
+func (e *NotHere) Error() string {
+	name, _ := limit.Cut(e.Name, limit.Names)
+	return fmt.Sprintf("The recording %q is not here. Bring it in first, then do it again.", name)
 }
 
 // SceneFile takes a scene file with all its recordings, which lie where it says, and gives the new scene's id. name,

@@ -14,6 +14,8 @@ import (
 	"sync"
 	"time"
 
+	"blendseam/core/cache"
+	"blendseam/core/limit"
 	"blendseam/core/scene"
 
 	"github.com/google/uuid"
@@ -34,7 +36,8 @@ type Summary struct {
 	Clean   int     `json:"clean"`
 	Audible int     `json:"audible"`
 	Rough   int     `json:"rough"`
-	Seams   bool    `json:"seams"` // verdicts are there
+	Seams   bool    `json:"seams"`             // verdicts are there
+	Problem string  `json:"problem,omitempty"` // why they are not, where they cannot be had
 }
 
 // A Row is a scene in the list.
@@ -171,6 +174,17 @@ func (s *Store) Scenes(ctx context.Context) ([]Row, error) {
 func (s *Store) SetVerdicts(ctx context.Context, id string, sc *scene.Scene, clean, audible, rough int) error {
 	sum := summarise(sc)
 	sum.Clean, sum.Audible, sum.Rough, sum.Seams = clean, audible, rough, true
+	return s.setSummary(ctx, id, sum)
+}
+
+// SetProblem keeps why the seams of a scene cannot be measured.
+func (s *Store) SetProblem(ctx context.Context, id string, sc *scene.Scene, why string) error {
+	sum := summarise(sc)
+	sum.Problem, _ = limit.Cut(why, limit.Words)
+	return s.setSummary(ctx, id, sum)
+}
+
+func (s *Store) setSummary(ctx context.Context, id string, sum Summary) error {
 	raw, err := json.Marshal(sum)
 	if err != nil {
 		return err
@@ -311,7 +325,7 @@ func (s *Store) at(ctx context.Context, id string, h *history, node int64) (*sce
 		if err := s.db.QueryRowContext(ctx, "SELECT edit FROM edits WHERE scene = ? AND seq = ?", id, n).Scan(&raw); err != nil {
 			return nil, plain(err)
 		}
-		e, err := scene.Parse(raw)
+		e, err := scene.ParseKept(raw)
 		if err == nil {
 			sc, err = scene.Replay(sc, e)
 		}
@@ -376,7 +390,11 @@ func (s *Store) Edit(ctx context.Context, id string, expected int64, e scene.Edi
 	h.keep(seq, after)
 	if h.since >= snapshotEvery {
 		h.since = 0
-		s.later.Go(func() { s.snapshot(id, seq, after) })
+		s.later.Go(func() {
+			if err := cache.Caught(func() error { return s.snapshot(id, seq, after) }); err != nil {
+				slog.Warn("a snapshot was not kept; the scene opens more slowly until the next", "err", err)
+			}
+		})
 	}
 	st, err := s.state(ctx, id, h)
 	return Change{before, st, words}, err
@@ -504,14 +522,12 @@ func (s *Store) append(ctx context.Context, id string, expected int64, r row, af
 }
 
 // snapshot keeps a state so that it need not be replayed. No edit waits for it, and none is lost without it.
-func (s *Store) snapshot(id string, node int64, sc *scene.Scene) {
+func (s *Store) snapshot(id string, node int64, sc *scene.Scene) error {
 	blob, err := pack(sc)
 	if err == nil {
 		_, err = s.db.Exec("INSERT IGNORE INTO snapshots (scene, node, state) VALUES (?, ?, ?)", id, node, blob)
 	}
-	if err != nil {
-		slog.Warn("a snapshot was not kept; the scene opens more slowly until the next", "err", err)
-	}
+	return err
 }
 
 func pack(sc *scene.Scene) ([]byte, error) {

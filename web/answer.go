@@ -10,6 +10,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/scene"
+	"blendseam/intake"
 	"blendseam/store"
 )
 
@@ -56,11 +57,12 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	var refusal scene.Refusal
 	var stale *store.Stale
 	var missing *audit.Missing
+	var notHere *intake.NotHere
 	var bad errBadRequest
 	switch {
 	case errors.As(err, &refusal):
 		status, p.Alternatives = http.StatusUnprocessableEntity, refusal.Alternatives()
-	case errors.As(err, &missing):
+	case errors.As(err, &missing), errors.As(err, &notHere):
 		status = http.StatusUnprocessableEntity
 	case errors.As(err, &stale):
 		status, p.Newer = http.StatusConflict, stale.Newer

@@ -12,6 +12,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/blend"
+	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
 	"blendseam/interchange/otio"
@@ -124,7 +125,7 @@ type editAnswer struct {
 }
 
 func (s *Server) editRequest(w http.ResponseWriter, r *http.Request) (q editRequest, err error) {
-	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, 8<<20))
+	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, limit.EditBytes))
 	if err == nil {
 		err = json.Unmarshal(raw, &q)
 	}
@@ -139,10 +140,29 @@ func (s *Server) editAsked(w http.ResponseWriter, r *http.Request) (q editReques
 	if q, err = s.editRequest(w, r); err != nil {
 		return q, nil, err
 	}
-	if e, err = scene.Parse(q.Edit); err != nil {
-		return q, nil, errBadRequest{err}
+	e, err = s.parseEdit(r, q.Edit)
+	return q, e, err
+}
+
+// parseEdit reads an edit of a request's scene. What recordings it brings are those of the library.
+func (s *Server) parseEdit(r *http.Request, raw []byte) (scene.Edit, error) {
+	e, err := scene.Parse(raw)
+	if err != nil {
+		return nil, errBadRequest{err}
 	}
-	return q, e, nil
+	brings := false
+	_ = scene.Bringing(e, func(src scene.Source) (scene.Source, error) {
+		brings = true
+		return src, nil
+	})
+	if !brings {
+		return e, nil
+	}
+	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		return nil, err
+	}
+	return e, s.Admit(r.Context(), st.Scene, e)
 }
 
 func (s *Server) edit(w http.ResponseWriter, r *http.Request) error {

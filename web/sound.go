@@ -67,9 +67,9 @@ func (s *Server) pcm(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if what := r.URL.Query().Get("edit"); what != "" {
-		e, err := scene.Parse([]byte(what))
+		e, err := s.parseEdit(r, []byte(what))
 		if err != nil {
-			return errBadRequest{err}
+			return err
 		}
 		if st, err = st.Try(r.Context(), e); err != nil {
 			return err

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"blendseam/core/audit"
+	"blendseam/core/cache"
 	"blendseam/core/scene"
 	"blendseam/media"
 	"blendseam/store"
@@ -38,7 +39,8 @@ type Progress struct {
 
 // Start runs work as a job. What it returns is the job's result.
 func (j *Jobs) Start(ctx context.Context, sceneID, kind, words string, work func(ctx context.Context, id string, done func(float64)) (any, error)) (store.Job, error) {
-	job, err := j.store.AddJob(ctx, sceneID, kind, words)
+	// Whoever asked may go at any moment: the job is there with its work, or not at all.
+	job, err := j.store.AddJob(context.WithoutCancel(ctx), sceneID, kind, words)
 	if err != nil {
 		return job, err
 	}
@@ -52,14 +54,18 @@ func (j *Jobs) Start(ctx context.Context, sceneID, kind, words string, work func
 	j.group.Go(func() {
 		defer stop()
 		var told time.Time
-		result, err := work(run, job.ID, func(done float64) {
-			j.mu.Lock()
-			j.at[job.ID] = done
-			j.mu.Unlock()
-			if time.Since(told) > 100*time.Millisecond {
-				told = time.Now()
-				j.hub.Tell(sceneID, "job", Progress{job, done})
-			}
+		var result any
+		err := cache.Caught(func() (err error) {
+			result, err = work(run, job.ID, func(done float64) {
+				j.mu.Lock()
+				j.at[job.ID] = done
+				j.mu.Unlock()
+				if time.Since(told) > 100*time.Millisecond {
+					told = time.Now()
+					j.hub.Tell(sceneID, "job", Progress{job, done})
+				}
+			})
+			return err
 		})
 		j.end(job, result, err)
 	})

@@ -3,13 +3,14 @@ package workspace
 import (
 	"context"
 	"errors"
-	"log/slog"
+	"fmt"
 	"math"
 	"slices"
 	"sync"
 	"time"
 
 	"blendseam/core/audit"
+	"blendseam/core/cache"
 	"blendseam/core/scene"
 )
 
@@ -81,9 +82,14 @@ func (s *Scene) measured(ctx context.Context, x audit.Seam, key string) (audit.R
 		if err != nil {
 			return r, err
 		}
-		r, err = m.Measured(ctx, x)
-		if err != nil {
-			return r, err
+		err = cache.Caught(func() (err error) {
+			r, err = m.Measured(ctx, x)
+			return err
+		})
+		if ctx.Err() != nil {
+			return r, ctx.Err()
+		} else if err != nil { // the others are measured all the same
+			r = audit.Result{Seam: x, Cause: audit.None, Why: "cannot be measured: " + err.Error()}
 		}
 		if r.Verdict == "" {
 			s.w.gaps.Put(key, r)
@@ -107,7 +113,7 @@ func (s *Scene) All(ctx context.Context) ([]audit.Result, error) {
 	defer ahead.Wait()
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	ahead.Go(func() { _ = s.Sources().Prepare(ctx, s.Scene, threads()) })
+	ahead.Go(func() { _ = cache.Caught(func() error { return s.Sources().Prepare(ctx, s.Scene, threads()) }) })
 	err = audit.Spread(ctx, len(all), threads(), func(i int) (err error) {
 		all[i], err = s.measured(ctx, list.found[i], list.keys[i])
 		return err
@@ -148,7 +154,7 @@ func (s *Scene) Measure() {
 	}
 	ctx, stop := context.WithCancel(s.w.ctx)
 	m.busy[s.Key.Scene] = run{s.Key.Node, stop}
-	s.w.beside("measuring "+s.Scene.Name, func() {
+	s.w.beside("measuring "+s.Scene.Name, func() error {
 		defer func() {
 			stop()
 			m.mu.Lock()
@@ -157,9 +163,12 @@ func (s *Scene) Measure() {
 				delete(m.busy, s.Key.Scene)
 			}
 		}()
-		if err := s.measureAll(audit.Beginning(ctx, modest)); err != nil && ctx.Err() == nil {
-			slog.Error("the seams cannot be measured", "scene", s.Scene.Name, "err", err)
+		err := cache.Caught(func() error { return s.measureAll(audit.Beginning(ctx, modest)) })
+		if err == nil || ctx.Err() != nil {
+			return nil
 		}
+		s.w.Hub.Tell(s.Key.Scene, "seams", map[string]bool{"measured": false})
+		return errors.Join(err, s.w.Store.SetProblem(ctx, s.Key.Scene, s.Scene, "The seams cannot be measured: "+err.Error()))
 	})
 }
 
@@ -173,15 +182,19 @@ func (s *Scene) measureAll(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	count, whole := map[audit.Verdict]int{}, true
+	count, why := map[audit.Verdict]int{}, ""
 	for _, r := range all {
-		count[r.Verdict]++
-		whole = whole && r.Verdict != ""
-	}
-	if whole {
-		if err := s.w.Store.SetVerdicts(ctx, s.Key.Scene, s.Scene, count[audit.Clean], count[audit.Audible], count[audit.Rough]); err != nil {
-			return err
+		if count[r.Verdict]++; r.Verdict == "" && why == "" {
+			why = r.Why
 		}
+	}
+	if n := count[""]; n == 0 {
+		err = s.w.Store.SetVerdicts(ctx, s.Key.Scene, s.Scene, count[audit.Clean], count[audit.Audible], count[audit.Rough])
+	} else {
+		err = s.w.Store.SetProblem(ctx, s.Key.Scene, s.Scene, fmt.Sprintf("%d of %d seams %s", n, len(all), why))
+	}
+	if err != nil {
+		return err
 	}
 	s.w.Hub.Tell(s.Key.Scene, "seams", map[string]bool{"measured": true})
 	return nil

@@ -5,6 +5,7 @@ package workspace
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"sync"
@@ -90,17 +91,14 @@ func (w *Workspace) Close() {
 }
 
 // beside does work beside the requests, at a low priority. Close waits for it.
-func (w *Workspace) beside(what string, work func()) {
+func (w *Workspace) beside(what string, work func() error) {
 	w.busy.Add(1)
 	w.work.Go(func() {
 		defer w.busy.Add(-1)
-		defer func() {
-			if p := recover(); p != nil {
-				slog.Error("work broke off", "work", what, "panic", p)
-			}
-		}()
 		modest()
-		work()
+		if err := cache.Caught(work); err != nil && !errors.Is(err, context.Canceled) {
+			slog.Error("work beside the requests failed", "work", what, "err", err)
+		}
 	})
 }
 

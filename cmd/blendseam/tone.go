@@ -61,6 +61,7 @@ func (c *toneCmd) Run(ctx context.Context) error {
 		woven.Left = append(woven.Left, recipe.Material{Source: "source", From: q.Span.From, To: q.Span.To})
 		n += q.Span.Len()
 	}
+	woven.Left = recipe.Within(woven.Left, int64(rate))
 	levelDB, _ := tone.Together(used)
 	sc := scene.Scene{SampleRate: int64(rate)}
 	length := int64(math.Round(c.Length * float64(rate)))

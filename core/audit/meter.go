@@ -9,6 +9,7 @@ import (
 	"sync"
 
 	"blendseam/core/analysis"
+	"blendseam/core/cache"
 	"blendseam/core/level"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
@@ -225,7 +226,7 @@ func Spread(ctx context.Context, n, threads int, do func(i int) error) error {
 				begin()
 			}
 			for i := range next {
-				if err := do(i); err != nil {
+				if err := cache.Caught(func() error { return do(i) }); err != nil {
 					cancel(err)
 				}
 			}

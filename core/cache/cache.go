@@ -82,10 +82,6 @@ func (c *Cache[K, V]) Get(ctx context.Context, key K, do func(context.Context) (
 func (c *Cache[K, V]) fly(ctx context.Context, key K, f *flight[V], do func(context.Context) (V, error)) {
 	defer f.stop()
 	defer func() {
-		if p := recover(); p != nil {
-			slog.Error("what was to be kept could not be made", "key", key, "panic", p, "stack", string(debug.Stack()))
-			f.err = fmt.Errorf("it broke off: %v", p)
-		}
 		c.mu.Lock()
 		defer c.mu.Unlock()
 		c.making--
@@ -97,7 +93,27 @@ func (c *Cache[K, V]) fly(ctx context.Context, key K, f *flight[V], do func(cont
 		}
 		close(f.done)
 	}()
-	f.value, f.err = do(ctx)
+	f.err = Caught(func() (err error) {
+		f.value, err = do(ctx)
+		return err
+	})
+}
+
+// A Panic is one that was caught, as an error.
+type Panic struct{ Value any }
+
+func (p *Panic) Error() string { return fmt.Sprintf("it broke off: %v", p.Value) }
+
+// Caught does work whose panic must not end the program, as others go on beside it: the panic is an error, and in the
+// log with its stack.
+func Caught(work func() error) (err error) {
+	defer func() {
+		if p := recover(); p != nil {
+			slog.Error("work broke off", "panic", p, "stack", string(debug.Stack()))
+			err = &Panic{p}
+		}
+	}()
+	return work()
 }
 
 // Making is how many values are being made.

@@ -15,6 +15,7 @@ import (
 	"slices"
 
 	"blendseam/core/blend"
+	"blendseam/core/limit"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/speech"
@@ -284,6 +285,9 @@ func (m *Filler) Choose(ctx context.Context, h scene.Hole, list []Filling, i int
 // A patch's fades in a gap, in milliseconds.
 const gapFadeMS = 60
 
+// The tone of a longer hole is chosen by so many seconds of it.
+const settledS = 60
+
 // fillIn makes the edit of a filling, out of what else of its recording is like it.
 func (m *Filler) fillIn(ctx context.Context, at hole, list []Filling, i int) error {
 	f := &list[i]
@@ -322,7 +326,10 @@ func (m *Filler) fillIn(ctx context.Context, at hole, list []Filling, i int) err
 		right = left
 	}
 	wish := tone.Wish{Span: pcm.Span{From: in, To: in + span.Len()}, Left: left.LevelDB, Right: right.LevelDB, Thirds: between(left.thirds, right.thirds)}
-	if at.Lull != "" && depth == 0 {
+	if most := settledS * m.Scene.SampleRate; span.Len() > most { // its beginning tells
+		wish.Right = wish.Left + (wish.Right-wish.Left)*float64(most)/float64(span.Len())
+		wish.Span.To = in + most
+	} else if at.Lull != "" && depth == 0 {
 		if wish.Under, err = m.lulledSound(at); err != nil {
 			return err
 		}
@@ -331,7 +338,7 @@ func (m *Filler) fillIn(ctx context.Context, at hole, list []Filling, i int) err
 	_, colour := tone.Together(f.used)
 	if math.Abs(left.LevelDB-right.LevelDB) > 1.5 || tone.ColourDB(left.thirds, right.thirds) > 2.5 {
 		t.LeftDB, t.RightDB = left.thirds, right.thirds
-		t.Right = materialOf(at.right, right.At)
+		t.Right = recipe.Within(materialOf(at.right, right.At), m.Scene.SampleRate)
 	} else if tone.ColourDB(colour, wish.Thirds) > 2 {
 		t.LeftDB = wish.Thirds
 	}
@@ -358,6 +365,7 @@ func (m *Filler) settle(ctx context.Context, f *Filling, t recipe.Tone, wish ton
 	for _, q := range f.used {
 		t.Left = append(t.Left, recipe.Material{Source: f.Source, From: q.Span.From, To: q.Span.To})
 	}
+	t.Left = recipe.Within(t.Left, m.Scene.SampleRate)
 	src, err := m.Scene.ToneSource(t, "")
 	if err != nil {
 		return t, 0, err
@@ -391,7 +399,9 @@ func (m *Filler) materials(f *Filling) func(recipe.Material) (pcm.Block, error) 
 		if err != nil {
 			return nil, err
 		}
-		return pcm.Read(from, q.Span())
+		span := q.Span().Intersect(pcm.Span{To: from.Len()})
+		span.To = min(span.To, span.From+limit.MaterialS*m.Scene.SampleRate)
+		return pcm.Read(from, span)
 	}
 }
 

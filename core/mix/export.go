@@ -6,6 +6,7 @@ import (
 	"runtime"
 	"sync"
 
+	"blendseam/core/cache"
 	"blendseam/core/pcm"
 )
 
@@ -55,7 +56,7 @@ func (m *Mixer) Export(ctx context.Context, span pcm.Span, encoder pcm.Encoder, 
 			block := pcm.NewBlock(m.channels, chunk)
 			for j := range jobs {
 				part := block.Slice(0, j.span.Len())
-				if err := m.Render(part, j.span.From); err != nil {
+				if err := cache.Caught(func() error { return m.Render(part, j.span.From) }); err != nil {
 					j.out <- piece{err: err}
 					continue
 				}

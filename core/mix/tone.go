@@ -3,6 +3,7 @@ package mix
 import (
 	"fmt"
 
+	"blendseam/core/limit"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/tone"
@@ -34,6 +35,9 @@ func Material(s *scene.Scene, of string, open Open) func(recipe.Material) (pcm.B
 		r, err := open(from)
 		if err != nil {
 			return nil, err
+		}
+		if span := m.Span(); span.Empty() || !span.In(pcm.Span{To: r.Len()}) || span.Len() > limit.MaterialS*s.SampleRate {
+			return nil, fmt.Errorf("%s: %s has no %d s of sound from sample %d to %d to make it from, %d s being the most", of, from.Name, span.Len()/s.SampleRate, span.From, span.To, limit.MaterialS)
 		}
 		return pcm.Read(r, m.Span())
 	}

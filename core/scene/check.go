@@ -1,16 +1,136 @@
 package scene
 
-import "fmt"
+import (
+	"fmt"
+	"math"
+
+	"blendseam/core/limit"
+	"blendseam/core/tone/recipe"
+)
 
 // Check says which law of the model a scene breaks, nil if none: clips in order and apart, inside their
-// sources, fades inside their clips, blends on cuts and within handles.
+// sources, fades inside their clips, blends on cuts and within handles, tones made from what their recordings have,
+// and all within the bounds of core/limit.
 func (s *Scene) Check() error {
-	if s.Rate.Num <= 0 || s.Rate.Den <= 0 || s.SampleRate < 1000 || s.Channels < 1 || s.Channels > 2 {
+	if s.Rate.Num <= 0 || s.Rate.Den <= 0 || s.SampleRate < limit.LowestRate || s.SampleRate > limit.HighestRate || s.Channels < 1 || s.Channels > 2 {
 		return fmt.Errorf("scene %q: frame rate %s, %d samples a second, %d channels", s.Name, s.Rate, s.SampleRate, s.Channels)
+	}
+	if len(s.Tracks) > limit.Tracks {
+		return fmt.Errorf("the scene has %d tracks; %d are the most", len(s.Tracks), limit.Tracks)
+	}
+	for _, src := range s.Sources {
+		if err := checkSource(s, src); err != nil {
+			return err
+		}
 	}
 	for _, t := range s.Tracks {
 		if err := checkTrack(s, t); err != nil {
 			return fmt.Errorf("track %s: %w", t.Name, err)
+		}
+		if err := checkBounds(s, t); err != nil {
+			return fmt.Errorf("track %s: %w", t.Name, err)
+		}
+	}
+	return nil
+}
+
+// farthest is how far from a scene's start anything may lie, in samples.
+func farthest(s *Scene) int64 { return limit.SceneHours * 3600 * s.SampleRate }
+
+// checkSource says what is wrong with what a scene knows of a recording or a tone.
+func checkSource(s *Scene, src Source) error {
+	most := farthest(s)
+	if src.Samples < 0 || src.Samples > most || src.Frames < 0 || src.Frames > limit.SceneHours*3600*s.Rate.Nominal() ||
+		src.Channels < 0 || src.Channels > limit.Channels || src.Offset < -unbounded || src.Offset > unbounded {
+		return notPossible("The source %s cannot be: it is said to have %d samples in %d channels and %d frames.", src.Name, src.Samples, src.Channels, src.Frames)
+	}
+	if src.Tone != nil {
+		return checkTone(s, *src.Tone)
+	}
+	return nil
+}
+
+// checkTone refuses a recipe that no sound can be made from, or none within bounds.
+func checkTone(s *Scene, t recipe.Tone) error {
+	if len(t.Left) == 0 {
+		return notPossible("Tone needs a quiet stretch of a recording to be made from.")
+	}
+	for _, list := range [][]recipe.Material{t.Left, t.Right} {
+		if len(list) > limit.Materials {
+			return notPossible("Tone would be made from %d stretches; %d are the most.", len(list), limit.Materials)
+		}
+		total := int64(0)
+		for _, m := range list {
+			if err := checkMaterial(s, m); err != nil {
+				return err
+			}
+			total += m.To - m.From
+		}
+		if total > limit.MaterialS*s.SampleRate {
+			return notPossible("Tone would be made from %d s of recordings; %d s are the most. Choose shorter stretches.", total/s.SampleRate, limit.MaterialS)
+		}
+	}
+	for _, list := range [][]float64{t.LeftDB, t.RightDB} {
+		if list != nil && len(list) != recipe.Bands {
+			return notPossible("A tone's colour has %d third-octaves, not %d.", recipe.Bands, len(list))
+		}
+		for _, db := range list {
+			if !(math.Abs(db) <= mostColourDB) {
+				return notPossible("A tone's colour has a third-octave at %g dB.", db)
+			}
+		}
+	}
+	if most := farthest(s); t.From < 0 || t.To < 0 || max(t.From, t.To, t.Phase, -t.Phase) > most {
+		return notPossible("Tone cannot go over from sample %d to %d.", t.From, t.To)
+	}
+	return nil
+}
+
+// mostColourDB bounds the level of a third-octave, which is far below full scale where there is nothing.
+const mostColourDB = 400
+
+func checkMaterial(s *Scene, m recipe.Material) error {
+	src, ok := s.Sources[m.Source]
+	if !ok {
+		return notPossible("The scene has no source %q; bring it in first.", m.Source)
+	}
+	if m.From < 0 || m.To <= m.From || m.To > farthest(s) || !src.Unknown && m.To > src.Samples || src.Tone != nil {
+		return notPossible("%s has no sound from sample %d to %d for tone to be made from.", src.Name, m.From, m.To)
+	}
+	return nil
+}
+
+// checkBounds says what on a track is beyond the bounds of core/limit. Edits of the past are done again without it.
+func checkBounds(s *Scene, t *Track) error {
+	most := s.Unit(t, farthest(s))
+	for i := range t.Clips {
+		c := &t.Clips[i]
+		switch {
+		case max(c.Start, c.In, c.Length) > most || c.Start+c.Length > most:
+			return notPossible("%s would lie more than %d hours from the scene's start, or be longer.", c.Name, limit.SceneHours)
+		case len(c.Lulls) > limit.Lulls:
+			return notPossible("%s would have %d lulls; %d are the most.", c.Name, len(c.Lulls), limit.Lulls)
+		case len(c.Level) > limit.LevelPoints:
+			return notPossible("The level line of %s would have %d points; %d are the most.", c.Name, len(c.Level), limit.LevelPoints)
+		case !sane(c.GainDB):
+			return notPossible("A gain of %g dB is outside -120 to 40.", c.GainDB)
+		}
+		for k, p := range c.Level {
+			if !sane(p.DB) || max(p.At, -p.At) > unbounded || k > 0 && p.At <= c.Level[k-1].At {
+				return notPossible("Point %d of the level line of %s has %g dB, or does not lie behind the one before it.", k+1, c.Name, p.DB)
+			}
+		}
+		for _, f := range []Fade{c.FadeIn, c.FadeOut} {
+			if f.Length > 0 {
+				if err := f.Curve.Check(); err != nil {
+					return notPossible("A fade of %s: %s.", c.Name, err)
+				}
+			}
+		}
+	}
+	for _, b := range t.Blends {
+		if err := checkLaw(b.Law, b.CurveOut, b.CurveIn); err != nil {
+			return err
 		}
 	}
 	return nil
@@ -22,6 +142,9 @@ func checkTrack(s *Scene, t *Track) error {
 	end := int64(0)
 	for i := range t.Clips {
 		c := &t.Clips[i]
+		if c.Start < 0 || c.In < 0 || max(c.Start, c.In, c.Length, c.FadeIn.Length, c.FadeOut.Length) > unbounded {
+			return fmt.Errorf("clip %s shows %d, %d long, at %d", c.Name, c.In, c.Length, c.Start)
+		}
 		if c.Length <= 0 {
 			return fmt.Errorf("clip %s has length %d", c.Name, c.Length)
 		}
@@ -49,7 +172,7 @@ func checkTrack(s *Scene, t *Track) error {
 			return fmt.Errorf("a blend from %s to %s is not on a cut", b.Left, b.Right)
 		}
 		left, right := t.Clips[l], t.Clips[r]
-		if b.Before < 0 || b.After < 0 || b.Length() == 0 {
+		if b.Before < 0 || b.After < 0 || max(b.Before, b.After) > unbounded || b.Length() == 0 {
 			return fmt.Errorf("the blend from %s to %s is %d before and %d after its cut", left.Name, right.Name, b.Before, b.After)
 		}
 		if err := blendFits(s, t, left, right, b.Before, b.After); err != nil {

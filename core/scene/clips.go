@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"blendseam/core/blend"
+	"blendseam/core/limit"
 )
 
 // Gain sets the gain of clips in dB.
@@ -109,9 +110,9 @@ func (e *SetClip) apply(d *draft) error {
 	if err != nil {
 		return err
 	}
-	set(&c.Name, e.Name)
+	setText(&c.Name, e.Name, limit.Names)
 	set(&c.Muted, e.Muted)
-	set(&c.Note, e.Note)
+	setText(&c.Note, e.Note, limit.Notes)
 	return nil
 }
 

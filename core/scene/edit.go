@@ -8,7 +8,10 @@ import (
 	"maps"
 	"reflect"
 	"slices"
+	"strconv"
 	"strings"
+
+	"blendseam/core/limit"
 )
 
 // An Edit is one thing an editor does, as a small value. Times in it are samples.
@@ -82,8 +85,27 @@ var editNames = func() map[reflect.Type]string {
 	return m
 }()
 
-// Parse reads an edit from its JSON: {"edit":"trim","clip":"c7",...}. Unknown edits and fields are errors.
+// Parse reads an edit from its JSON: {"edit":"trim","clip":"c7",...}. Unknown edits and fields are errors, and so are
+// batches within batches and numbers that no scene has.
 func Parse(raw []byte) (Edit, error) {
+	e, err := parse(raw, 1)
+	if err != nil {
+		return nil, err
+	}
+	if where := beyond(reflect.ValueOf(e), ""); where != "" {
+		return nil, fmt.Errorf("edit %s: %s is beyond anything that a scene has", NameOf(e), strings.TrimPrefix(where, "."))
+	}
+	return e, nil
+}
+
+// ParseKept reads an edit that was done before, as an earlier release may have kept it.
+func ParseKept(raw []byte) (Edit, error) { return parse(raw, keptDepth) }
+
+// keptDepth is how deep earlier releases may have put batches into batches.
+const keptDepth = 16
+
+// parse reads an edit; batches may lie so deep in one another.
+func parse(raw []byte, depth int) (Edit, error) {
 	var fields map[string]json.RawMessage
 	if err := json.Unmarshal(raw, &fields); err != nil {
 		return nil, fmt.Errorf("edit is not a JSON object: %w", err)
@@ -94,7 +116,8 @@ func Parse(raw []byte) (Edit, error) {
 	}
 	build, ok := edits[name]
 	if !ok {
-		return nil, fmt.Errorf("edit %q is not one of %s", name, strings.Join(Names(), ", "))
+		short, _ := limit.Cut(name, 40)
+		return nil, fmt.Errorf("edit %q is not one of %s", short, strings.Join(Names(), ", "))
 	}
 	delete(fields, "edit")
 	rest, err := json.Marshal(fields)
@@ -104,11 +127,64 @@ func Parse(raw []byte) (Edit, error) {
 	e := build()
 	dec := json.NewDecoder(bytes.NewReader(rest))
 	dec.DisallowUnknownFields()
-	if err := dec.Decode(e); err != nil {
+	if batch, ok := e.(*Several); ok {
+		err = batch.decode(dec, depth)
+	} else {
+		err = dec.Decode(e)
+	}
+	if err != nil {
 		return nil, fmt.Errorf("edit %s: %w", name, err)
 	}
 	return e, nil
 }
+
+// highest is above all numbers in an edit, with room for what is reckoned from them.
+const highest = int64(1) << 42
+
+// beyond names a field with a number that no scene has, or with nothing where something must be; "" if there is none.
+func beyond(v reflect.Value, name string) string {
+	switch v.Kind() {
+	case reflect.Int, reflect.Int64:
+		if n := v.Int(); n > highest || n < -highest {
+			return name
+		}
+	case reflect.Pointer, reflect.Interface:
+		if !v.IsNil() {
+			return beyond(v.Elem(), name)
+		}
+	case reflect.Struct:
+		for i := range v.NumField() {
+			if f := v.Type().Field(i); f.IsExported() {
+				if where := beyond(v.Field(i), name+"."+strings.ToLower(f.Name)); where != "" {
+					return where
+				}
+			}
+		}
+	case reflect.Slice:
+		if k := v.Type().Elem().Kind(); k == reflect.Uint8 || k == reflect.String || k == reflect.Float64 {
+			return ""
+		}
+		for i := range v.Len() {
+			item, at := v.Index(i), fmt.Sprintf("%s %d", name, i+1)
+			if item.Kind() == reflect.Pointer && item.IsNil() {
+				return at
+			}
+			if where := beyond(item, at); where != "" {
+				return where
+			}
+		}
+	case reflect.Map:
+		for key, item := range v.Seq2() {
+			if where := beyond(item, name+" "+key.String()); where != "" {
+				return where
+			}
+		}
+	}
+	return ""
+}
+
+// NameOf is the name of an edit on the wire.
+func NameOf(e Edit) string { return editNames[reflect.Indirect(reflect.ValueOf(e)).Type()] }
 
 // Marshal writes an edit as Parse reads it.
 func Marshal(e Edit) ([]byte, error) {
@@ -158,9 +234,19 @@ func finish(d *draft, e Edit) (*Scene, error) {
 		if !d.own[t] {
 			continue
 		}
-		if err := checkTrack(d.Scene, t); err != nil {
+		err := checkTrack(d.Scene, t)
+		if err == nil && !d.replay {
+			err = checkBounds(d.Scene, t)
+		}
+		if _, refused := err.(Refusal); err != nil && !refused {
+			err = notPossible("This cannot be done: %s.", err)
+		}
+		if err != nil {
 			return nil, err
 		}
+	}
+	if len(d.Tracks) > max(limit.Tracks, len(d.base.Tracks)) {
+		return nil, notPossible("A scene has at most %d tracks.", limit.Tracks)
 	}
 	return d.Scene, nil
 }
@@ -168,7 +254,7 @@ func finish(d *draft, e Edit) (*Scene, error) {
 // Describe says in words what an edit did: the edit itself, what it took with it, and what it did to the
 // scene's length.
 func Describe(before, after *Scene, e Edit) string {
-	parts := []string{e.words(before, after)}
+	parts := append([]string{e.words(before, after)}, cutWords(e)...)
 	if n := lostBlends(before, after); n > 0 {
 		if _, removed := e.(*RemoveBlend); !removed {
 			parts = append(parts, fmt.Sprintf("%s taken off", count(n, "blend")))
@@ -182,6 +268,7 @@ func Describe(before, after *Scene, e Edit) string {
 	} else if by < 0 {
 		parts = append(parts, "scene "+lengthWords(before, by)+" shorter")
 	}
+	parts[0] = shortWords(parts[0])
 	return strings.Join(parts, "; ")
 }
 
@@ -304,8 +391,35 @@ func (d *draft) unlocked(t *Track) error {
 }
 
 func (d *draft) newID(prefix string) string {
+	if d.LastID < 0 || d.LastID >= limit.Ids { // of a file's making: what is there has other names
+		d.LastID = freeID(d.Scene)
+	}
 	d.LastID++
 	return fmt.Sprintf("%s%d", prefix, d.LastID)
+}
+
+// freeID is a number above those in the ids of a scene that are no larger than they need be.
+func freeID(s *Scene) (n int64) {
+	note := func(id string) {
+		if len(id) > 1 {
+			if k, err := strconv.ParseInt(id[1:], 10, 64); err == nil && k < limit.Ids {
+				n = max(n, k)
+			}
+		}
+	}
+	for _, t := range s.Tracks {
+		note(t.ID)
+		for _, c := range t.Clips {
+			note(c.ID)
+			for _, l := range c.Lulls {
+				note(l.ID)
+			}
+		}
+	}
+	for _, m := range s.Markers {
+		note(m.ID)
+	}
+	return n
 }
 
 // newLink is a link that no clip has: scene files bring links of their own naming.
@@ -447,23 +561,72 @@ type Several struct {
 	Words string `json:"words,omitempty"`
 }
 
-// Wire is an edit inside another.
+// Wire is an edit inside another, written as it is on its own.
 type Wire struct{ Edit }
 
 // MarshalJSON writes the edit as Marshal does.
 func (w Wire) MarshalJSON() ([]byte, error) { return Marshal(w.Edit) }
 
-// UnmarshalJSON reads the edit as Parse does.
-func (w *Wire) UnmarshalJSON(raw []byte) (err error) {
-	w.Edit, err = Parse(raw)
+// decode reads a batch; batches within it may lie so deep.
+func (e *Several) decode(dec *json.Decoder, depth int) error {
+	var raw struct {
+		Edits []json.RawMessage `json:"edits"`
+		Words string            `json:"words"`
+	}
+	if err := dec.Decode(&raw); err != nil {
+		return err
+	}
+	if depth == 0 {
+		return errors.New("a batch cannot hold another batch; put its edits in its place")
+	}
+	if len(raw.Edits) > limit.Batch {
+		return fmt.Errorf("a batch of %d edits is too long; %d are the most", len(raw.Edits), limit.Batch)
+	}
+	e.Words = raw.Words
+	for _, one := range raw.Edits {
+		edit, err := parse(one, depth-1)
+		if err != nil {
+			return err
+		}
+		e.Edits = append(e.Edits, Wire{edit})
+	}
+	return nil
+}
+
+// Bringing calls do for each recording that an edit brings to a scene, and puts what do gives in its place. Tones are no
+// recordings: a piece's are what their recipes say, or refused.
+func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
+	switch e := e.(type) {
+	case *Several:
+		for _, one := range e.Edits {
+			if err := Bringing(one.Edit, do); err != nil {
+				return err
+			}
+		}
+	case *Bring:
+		e.Source, err = do(e.Source)
+	case *Paste:
+		for id, src := range e.Piece.Sources {
+			if src.Tone != nil {
+				continue
+			}
+			if e.Piece.Sources[id], err = do(src); err != nil {
+				return err
+			}
+		}
+	}
 	return err
 }
 
-// InOrder makes one edit of several.
+// InOrder makes one edit of several; a batch among them gives its edits.
 func InOrder(words string, list ...Edit) *Several {
 	s := &Several{Words: words}
 	for _, e := range list {
-		s.Edits = append(s.Edits, Wire{e})
+		if batch, ok := e.(*Several); ok {
+			s.Edits = append(s.Edits, batch.Edits...)
+		} else {
+			s.Edits = append(s.Edits, Wire{e})
+		}
 	}
 	return s
 }

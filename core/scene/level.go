@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"math"
 	"sort"
+
+	"blendseam/core/limit"
 )
 
 // LevelDB is the gain of a clip's level line at a sample of its source, in dB.
@@ -23,9 +25,6 @@ func (c *Clip) LevelDB(at int64) float64 {
 	return a.DB + (b.DB-a.DB)*float64(at-a.At)/float64(b.At-a.At)
 }
 
-// mostPoints bounds a level line.
-const mostPoints = 10000
-
 // SetLevel gives a clip another level line; one without points takes it off.
 type SetLevel struct {
 	Clip   string       `json:"clip"`
@@ -40,8 +39,8 @@ func (e *SetLevel) apply(d *draft) error {
 	if t.Kind != Sound {
 		return notPossible("%s is picture and has no level line.", c.Name)
 	}
-	if len(e.Points) > mostPoints {
-		return notPossible("A level line of %d points is too long; %d are the most.", len(e.Points), mostPoints)
+	if len(e.Points) > limit.LevelPoints {
+		return notPossible("A level line of %d points is too long; %d are the most.", len(e.Points), limit.LevelPoints)
 	}
 	for i, p := range e.Points {
 		if !sane(p.DB) || math.Abs(float64(p.At)) > float64(unbounded) {
@@ -89,7 +88,8 @@ func (e *Accept) apply(d *draft) error {
 	}
 	var a *Accepted
 	if e.Sound != "" {
-		a = &Accepted{e.Sound, e.Note}
+		note, _ := limit.Cut(e.Note, limit.Notes)
+		a = &Accepted{e.Sound, note}
 	}
 	if e.Left == "" {
 		c.AcceptedHead = a

@@ -255,7 +255,7 @@ func (e *RemoveLull) words(before, after *Scene) string {
 func (c *Clip) checkLulls() error {
 	end := int64(math.MinInt64)
 	for _, l := range c.Lulls {
-		if l.From < end || l.To <= l.From || l.FadeIn < 0 || l.FadeOut < 0 || l.FadeIn+l.FadeOut > l.To-l.From || l.DepthDB < 0 {
+		if l.From < end || l.From < -unbounded || l.To > unbounded || l.To <= l.From || max(l.FadeIn, l.FadeOut) > unbounded || l.FadeIn < 0 || l.FadeOut < 0 || l.FadeIn+l.FadeOut > l.To-l.From || l.DepthDB < 0 {
 			return fmt.Errorf("clip %s: a lull from %d to %d with fades of %d and %d, after one that ends at %d", c.Name, l.From, l.To, l.FadeIn, l.FadeOut, end)
 		}
 		end = l.To

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 
+	"blendseam/core/limit"
 	"blendseam/core/pcm"
 	"blendseam/core/timecode"
 )
@@ -164,7 +165,7 @@ type Paste struct {
 }
 
 func (e *Paste) apply(d *draft) error {
-	if err := e.Piece.check(d.Scene); err != nil {
+	if err := e.Piece.check(d.Scene, d.replay); err != nil {
 		return err
 	}
 	if e.At < 0 || e.At > unbounded {
@@ -185,18 +186,52 @@ func (e *Paste) apply(d *draft) error {
 }
 
 // check refuses a piece that this scene cannot take or that is not one.
-func (p Piece) check(s *Scene) error {
+func (p Piece) check(s *Scene, replay bool) error {
 	if len(p.Tracks) == 0 || p.Length <= 0 || p.Length > unbounded {
 		return notPossible("There is nothing to paste. Copy a range or a clip first.")
 	}
 	if p.Rate != s.Rate || p.SampleRate != s.SampleRate {
 		return notPossible("The copied piece is of a scene with %s frames and %d samples a second; this one has %s and %d.", p.Rate, p.SampleRate, s.Rate, s.SampleRate)
 	}
+	if err := checkTones(s, p); err != nil && !replay {
+		return err
+	}
 	for _, t := range p.Tracks {
+		if !replay && t.Kind != Picture && t.Kind != Sound {
+			return notPossible("The copied piece is damaged at track %s.", shortName(t.Name))
+		}
 		for _, c := range t.Clips {
 			if _, ok := p.Sources[c.Source]; !ok || c.Start < 0 || c.Start > unbounded || c.In < 0 || c.In > unbounded || c.Length <= 0 || c.Length > unbounded {
 				return notPossible("The copied piece is damaged at %s.", c.Name)
 			}
+		}
+	}
+	return nil
+}
+
+// checkTones refuses a piece whose sources cannot be, or whose tones are not what their recipes say.
+func checkTones(s *Scene, p Piece) error {
+	both := *s
+	both.Sources = maps.Clone(s.Sources)
+	for id, src := range p.Sources {
+		if _, known := both.Sources[id]; !known {
+			both.Sources[id] = src
+		}
+	}
+	for id, src := range p.Sources {
+		if _, known := s.Sources[id]; known {
+			continue
+		}
+		if err := checkSource(&both, src); err != nil {
+			return err
+		}
+		if src.Tone != nil {
+			if is, err := both.ToneSource(*src.Tone, src.Name); err != nil || is.ID != src.ID || is.Samples != src.Samples || src.Unknown {
+				return notPossible("The copied piece is damaged at %s.", shortName(src.Name))
+			}
+		}
+		if id != src.ID {
+			return notPossible("The copied piece is damaged at %s.", shortName(src.Name))
 		}
 	}
 	return nil
@@ -251,7 +286,8 @@ func (p Piece) lay(d *draft, to, from *Track, at, end int64, links map[string]st
 	for _, c := range from.Clips {
 		last := to.Kind == Sound && c.End() == p.Length
 		ids[c.ID] = d.newID("c")
-		c.ID = ids[c.ID]
+		c.ID, c.Name = ids[c.ID], shortName(c.Name)
+		setText(&c.Note, &c.Note, limit.Notes)
 		c.Start += d.Unit(to, at)
 		c.Fills = nil // the hole is elsewhere
 		if fit := end - c.Start; last && fit > 0 && SourceLength(d.Scene, to, c) >= c.In+fit {

@@ -104,7 +104,7 @@ func (e *Add) tracks(d *draft) ([]int, error) {
 
 func (e *Add) clip(d *draft, t *Track, in, start, end int64, link string) (Clip, error) {
 	src := d.Sources[e.Source]
-	c := Clip{ID: d.newID("c"), Source: e.Source, Name: e.Name, In: d.Unit(t, in), Start: d.Unit(t, start), Link: link}
+	c := Clip{ID: d.newID("c"), Source: e.Source, Name: shortName(e.Name), In: d.Unit(t, in), Start: d.Unit(t, start), Link: link}
 	c.Length = d.Unit(t, end) - c.Start
 	if c.Name == "" {
 		c.Name = src.Name

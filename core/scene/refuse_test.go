@@ -11,6 +11,7 @@ import (
 	"testing"
 
 	"blendseam/core/blend"
+	"blendseam/core/limit"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
@@ -44,6 +45,29 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 	lulled := with(&scene.AddLull{Clip: oda, From: 40 * fr, To: 50 * fr})
 	lull := lulled.Tracks[1].Clips[0].Lulls[0].ID
 	room := recipe.Tone{Left: []recipe.Material{{Source: "o", To: 48000}}}
+	toned := func(change func(*recipe.Tone)) *scene.LayTone {
+		own := room
+		change(&own)
+		return &scene.LayTone{Tone: own, Name: "room", To: fr, In: base.ToneMiddle()}
+	}
+	hurt := func(change func(*scene.Track, *scene.Clip)) *scene.Paste {
+		p, _, err := scene.Copy(base, pcm.Span{To: 50 * fr}, []string{"t2"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		change(p.Tracks[0], &p.Tracks[0].Clips[0])
+		return &scene.Paste{Piece: p, At: 300 * fr}
+	}
+	foreign := func(src scene.Source) *scene.Paste {
+		e := hurt(func(_ *scene.Track, c *scene.Clip) { c.Source = "x" })
+		e.Piece.Sources = map[string]scene.Source{"x": src}
+		return e
+	}
+	endless := scenetest.Must(t, base, &scene.Bring{Source: scene.Source{ID: "o", Name: "Oda", Samples: 3600 * 48000, Channels: 1}})
+	many := base
+	for len(many.Tracks) < limit.Tracks {
+		many = scenetest.Must(t, many, &scene.AddTrack{Name: "more", Purpose: "music"})
+	}
 	voices := scene.New("voices", timecode.F25, 48000)
 	var both [][2]string
 	for _, c := range []struct {
@@ -122,6 +146,30 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, &scene.Paste{}, "There is nothing to paste. Copy a range or a clip first."},
 		{base, &scene.Paste{Piece: otherRate}, "The copied piece is of a scene with 24 frames and 48000 samples a second; this one has 25 and 48000."},
 		{base, &scene.Paste{Piece: damaged}, "The copied piece is damaged at odd."},
+		{base, hurt(func(_ *scene.Track, c *scene.Clip) { c.In = 9 * fr * 200 }), "This cannot be done: clip Oda shows 3456000 to 3552000 of a source that is 268800 long."},
+		{base, hurt(func(tr *scene.Track, _ *scene.Clip) { tr.Kind = "smell" }), "The copied piece is damaged at track Voices."},
+		{base, hurt(func(_ *scene.Track, c *scene.Clip) { c.GainDB = 900 }), "A gain of 900 dB is outside -120 to 40."},
+		{base, hurt(func(_ *scene.Track, c *scene.Clip) { c.Start = limit.SceneHours * 3600 * 48000 }), "Oda would lie more than 100 hours from the scene's start, or be longer."},
+		{base, hurt(func(_ *scene.Track, c *scene.Clip) { c.Level = make([]scene.LevelPoint, 10001) }), "The level line of Oda would have 10001 points; 10000 are the most."},
+		{base, hurt(func(_ *scene.Track, c *scene.Clip) { c.Level = make([]scene.LevelPoint, 2) }), "Point 2 of the level line of Oda has 0 dB, or does not lie behind the one before it."},
+		{base, hurt(func(_ *scene.Track, c *scene.Clip) {
+			c.FadeIn = scene.Fade{Length: 5, Curve: blend.Curve{Shape: "wave"}}
+		}), "A fade of Oda: curve \"wave\" is not one of straight, quarter_sine, raised_cosine, exponential."},
+		{base, hurt(func(_ *scene.Track, c *scene.Clip) {
+			for i := range int64(2001) {
+				c.Lulls = append(c.Lulls, scene.Lull{From: 2 * i, To: 2*i + 1})
+			}
+		}), "Oda would have 2001 lulls; 2000 are the most."},
+		{base, foreign(scene.Source{ID: "x", Name: "endless", Samples: 1 << 40, Channels: 1}), "The source endless cannot be: it is said to have 1099511627776 samples in 1 channels and 0 frames."},
+		{base, foreign(scene.Source{ID: "y", Name: "other", Samples: 1 << 20, Channels: 1}), "The copied piece is damaged at other."},
+		{base, foreign(scene.Source{ID: "x", Name: "false tone", Samples: 1 << 20, Tone: &room}), "The copied piece is damaged at false tone."},
+		{base, &scene.Bring{Source: scene.Source{ID: "x", Name: "odd", Channels: 65}}, "The source odd cannot be: it is said to have 0 samples in 65 channels and 0 frames."},
+		{base, toned(func(r *recipe.Tone) { r.Left = make([]recipe.Material, 65) }), "Tone would be made from 65 stretches; 64 are the most."},
+		{endless, toned(func(r *recipe.Tone) { r.Left = []recipe.Material{{Source: "o", To: 301 * 48000}} }), "Tone would be made from 301 s of recordings; 300 s are the most. Choose shorter stretches."},
+		{base, toned(func(r *recipe.Tone) { r.LeftDB = make([]float64, recipe.Bands); r.LeftDB[3] = 1e9 }), "A tone's colour has a third-octave at 1e+09 dB."},
+		{base, toned(func(r *recipe.Tone) { r.From, r.To = 5, 1<<41 }), "Tone cannot go over from sample 5 to 2199023255552."},
+		{many, &scene.AddTrack{Name: "one more", Purpose: "music"}, "A scene has at most 500 tracks."},
+		{marked, &scene.SetMarker{Marker: marked.Markers[0].ID}, "A marker is given another name or another place; neither was asked for."},
 		{voices, &scene.Paste{Piece: piece}, "The piece has 1 clip on Picture, and this scene has no track of picture left for it."},
 		{base, &scene.Paste{Piece: piece, How: "under"}, "\"under\" is not a way to place a clip; \"over\" and \"insert\" are, or none for a gap."},
 		{base, &scene.Add{Track: "t2", Source: "nobody", Length: 5}, "The scene has no source \"nobody\"; bring it in first."},

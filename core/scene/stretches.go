@@ -34,10 +34,10 @@ func (e *SetStretch) apply(d *draft) error {
 		was = e.Name
 	}
 	list := slices.DeleteFunc(slices.Clone(src.Stretches), func(x Stretch) bool { return x.Name == was })
-	if slices.ContainsFunc(list, func(x Stretch) bool { return x.Name == e.Name }) {
+	if slices.ContainsFunc(list, func(x Stretch) bool { return x.Name == shortName(e.Name) }) {
 		return notPossible("%s has a stretch named %s already; take another name.", src.Name, e.Name)
 	}
-	src.Stretches = append(list, Stretch{e.Name, e.From, e.To})
+	src.Stretches = append(list, Stretch{shortName(e.Name), e.From, e.To})
 	slices.SortStableFunc(src.Stretches, func(a, b Stretch) int { return cmp.Compare(a.From, b.From) })
 	d.Sources[e.Source] = src
 	return nil

@@ -128,15 +128,17 @@ func (e *LayTone) apply(d *draft) error {
 	if !sane(e.GainDB) {
 		return notPossible("A gain of %g dB is outside -120 to 40.", e.GainDB)
 	}
-	if err := checkTone(d, e.Tone); err != nil {
-		return err
+	if !d.replay {
+		if err := checkTone(d.Scene, e.Tone); err != nil {
+			return err
+		}
 	}
 	if e.Fills != nil {
 		if span, ok := d.HoleSpan(*e.Fills); !ok || span.Empty() {
 			return notPossible("The hole that the patch is for is not there any more.")
 		}
 	}
-	src, err := d.ToneSource(e.Tone, e.Name)
+	src, err := d.ToneSource(e.Tone, shortName(e.Name))
 	if err != nil {
 		return err
 	}
@@ -149,31 +151,9 @@ func (e *LayTone) apply(d *draft) error {
 	}
 	d.Sources = maps.Clone(d.Sources)
 	d.Sources[src.ID] = src
-	c := Clip{ID: d.newID("c"), Source: src.ID, Name: e.Name, In: e.In, Start: e.From, Length: e.To - e.From, GainDB: e.GainDB,
+	c := Clip{ID: d.newID("c"), Source: src.ID, Name: shortName(e.Name), In: e.In, Start: e.From, Length: e.To - e.From, GainDB: e.GainDB,
 		FadeIn: toneFade(e.FadeIn), FadeOut: toneFade(e.FadeOut), Fills: e.Fills}
 	return d.place(d.touch(ti), c)
-}
-
-// checkTone refuses a recipe that no sound can be made from.
-func checkTone(d *draft, t recipe.Tone) error {
-	if len(t.Left) == 0 {
-		return notPossible("Tone needs a quiet stretch of a recording to be made from.")
-	}
-	for _, m := range t.Materials() {
-		src, ok := d.Sources[m.Source]
-		if !ok {
-			return notPossible("The scene has no source %q; bring it in first.", m.Source)
-		}
-		if m.From < 0 || m.To <= m.From || !src.Unknown && m.To > src.Samples || src.Tone != nil {
-			return notPossible("%s has no sound from sample %d to %d for tone to be made from.", src.Name, m.From, m.To)
-		}
-	}
-	for _, list := range [][]float64{t.LeftDB, t.RightDB} {
-		if list != nil && len(list) != recipe.Bands {
-			return notPossible("A tone's colour has %d third-octaves, not %d.", recipe.Bands, len(list))
-		}
-	}
-	return nil
 }
 
 // ToneTrack is the index of the first tone track with room for tone over a span, -1 if there is none.

@@ -6,6 +6,8 @@ import (
 	"maps"
 	"slices"
 	"strings"
+
+	"blendseam/core/limit"
 )
 
 // Rename gives the scene a name.
@@ -17,7 +19,7 @@ func (e *Rename) apply(d *draft) error {
 	if strings.TrimSpace(e.Name) == "" {
 		return notPossible("A scene needs a name of at least one letter.")
 	}
-	d.Name = e.Name
+	d.Name = shortName(e.Name)
 	return nil
 }
 
@@ -33,6 +35,12 @@ func (e *Bring) apply(d *draft) error {
 		return notPossible("A source needs an id.")
 	}
 	src := e.Source
+	src.Name = shortName(src.Name)
+	if !d.replay {
+		if err := checkSource(d.Scene, src); err != nil {
+			return err
+		}
+	}
 	if len(src.Stretches) == 0 { // what was marked in it stays
 		src.Stretches = d.Sources[src.ID].Stretches
 	}
@@ -53,7 +61,7 @@ func (e *AddTrack) apply(d *draft) error {
 	if !slices.Contains(Purposes, e.Purpose) {
 		return notPossible("%q is not a purpose of a track; %s are.", e.Purpose, listed(Purposes))
 	}
-	t := &Track{ID: d.newID("t"), Kind: Sound, Purpose: e.Purpose, Name: e.Name}
+	t := &Track{ID: d.newID("t"), Kind: Sound, Purpose: e.Purpose, Name: shortName(e.Name)}
 	d.own[t] = true
 	if e.Purpose == "picture" {
 		t.Kind = Picture
@@ -112,7 +120,7 @@ func (e *SetTrack) apply(d *draft) error {
 		return notPossible("A track needs a name of at least one letter.")
 	}
 	t := d.touch(i)
-	set(&t.Name, e.Name)
+	setText(&t.Name, e.Name, limit.Names)
 	set(&t.Purpose, e.Purpose)
 	set(&t.Hue, e.Hue)
 	set(&t.Mute, e.Mute)
@@ -207,7 +215,7 @@ func (e *AddMarker) apply(d *draft) error {
 	if e.At < 0 {
 		return notPossible("A marker cannot lie before the scene.")
 	}
-	m := Marker{ID: d.newID("m"), At: e.At, Name: e.Name}
+	m := Marker{ID: d.newID("m"), At: e.At, Name: shortName(e.Name)}
 	i, _ := slices.BinarySearchFunc(d.Markers, m, func(a, b Marker) int { return int(a.At - b.At) })
 	d.Markers = slices.Insert(slices.Clone(d.Markers), i, m)
 	return nil
@@ -232,8 +240,11 @@ func (e *SetMarker) apply(d *draft) error {
 	if e.At != nil && *e.At < 0 {
 		return notPossible("A marker cannot lie before the scene.")
 	}
+	if e.Name == nil && e.At == nil && !d.replay {
+		return notPossible("A marker is given another name or another place; neither was asked for.")
+	}
 	d.Markers = slices.Clone(d.Markers)
-	set(&d.Markers[i].Name, e.Name)
+	setText(&d.Markers[i].Name, e.Name, limit.Names)
 	set(&d.Markers[i].At, e.At)
 	slices.SortStableFunc(d.Markers, func(a, b Marker) int { return cmp.Compare(a.At, b.At) })
 	return nil
@@ -241,10 +252,13 @@ func (e *SetMarker) apply(d *draft) error {
 
 func (e *SetMarker) words(before, after *Scene) string {
 	i := slices.IndexFunc(after.Markers, func(m Marker) bool { return m.ID == e.Marker })
-	if e.Name != nil {
+	switch {
+	case i < 0:
+		return "marker changed"
+	case e.Name != nil:
 		return "marker named " + *e.Name
 	}
-	return fmt.Sprintf("marker %s moved to %s", after.Markers[i].Name, after.Timecode(*e.At))
+	return fmt.Sprintf("marker %s moved to %s", after.Markers[i].Name, after.Timecode(after.Markers[i].At))
 }
 
 // RemoveMarker removes a marker.

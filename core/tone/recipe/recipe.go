@@ -4,6 +4,7 @@ package recipe
 import (
 	"slices"
 
+	"blendseam/core/limit"
 	"blendseam/core/pcm"
 )
 
@@ -32,6 +33,18 @@ type Material struct {
 
 // Span is the stretch of the recording.
 func (m Material) Span() pcm.Span { return pcm.Span{From: m.From, To: m.To} }
+
+// Within gives the first of some materials, as many and as much of them as one end of a tone may be made from at a rate.
+func Within(list []Material, rate int64) []Material {
+	out, left := []Material(nil), limit.MaterialS*rate
+	for _, m := range list[:min(len(list), limit.Materials)] {
+		if m.To = min(m.To, m.From+left); m.To > m.From {
+			out = append(out, m)
+			left -= m.To - m.From
+		}
+	}
+	return out
+}
 
 // Materials are all materials of a tone, those of its start first.
 func (t Tone) Materials() []Material { return slices.Concat(t.Left, t.Right) }

@@ -4,6 +4,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"embed"
@@ -48,6 +49,8 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	if c.Params == nil {
 		c.Params = map[string]string{}
 	}
+	// A database that has gone without a word is not waited for for ever.
+	c.Timeout, c.ReadTimeout, c.WriteTimeout = cmp.Or(c.Timeout, dialLimit), cmp.Or(c.ReadTimeout, answerLimit), cmp.Or(c.WriteTimeout, answerLimit)
 	c.Params["time_zone"] = "'+00:00'"
 	c.Params["sql_mode"] = "'STRICT_ALL_TABLES'"
 	connector, err := mysql.NewConnector(c)
@@ -65,14 +68,25 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	return s, nil
 }
 
+// How long a connection to the database may take, and any answer of it.
+const (
+	dialLimit    = 5 * time.Second
+	answerLimit  = 60 * time.Second
+	migrateLimit = 10 * time.Minute
+)
+
 // Close waits for what is being written, and closes the connections.
 func (s *Store) Close() error {
 	s.later.Wait()
 	return s.db.Close()
 }
 
-// migrate brings the tables up to date, one process at a time.
+// migrate brings the tables up to date, one process at a time. Each migration is one statement that may be done again,
+// as a database that knows no transactions of tables may have done it without its being noted. It goes on when ctx ends,
+// so that Ctrl-C leaves nothing half done.
 func (s *Store) migrate(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), migrateLimit)
+	defer cancel()
 	conn, err := s.db.Conn(ctx)
 	if err != nil {
 		return err
@@ -85,7 +99,10 @@ func (s *Store) migrate(ctx context.Context) error {
 	if got.Int64 != 1 {
 		return errors.New("another process has been changing its tables for a minute")
 	}
-	defer conn.ExecContext(context.WithoutCancel(ctx), "SELECT RELEASE_LOCK(CONCAT(DATABASE(), '.migrate'))")
+	defer conn.ExecContext(ctx, "SELECT RELEASE_LOCK(CONCAT(DATABASE(), '.migrate'))")
+	if err := beginVersions(ctx, conn); err != nil {
+		return err
+	}
 	files, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return err
@@ -95,6 +112,21 @@ func (s *Store) migrate(ctx context.Context) error {
 		return err
 	}
 	_, err = p.Up(ctx)
+	return err
+}
+
+// beginVersions gives the table of migrations its first row where whoever made it was interrupted before; goose makes
+// both, one after the other, and takes a table without a row for damaged.
+func beginVersions(ctx context.Context, conn *sql.Conn) error {
+	var there, rows int
+	err := conn.QueryRowContext(ctx, "SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'goose_db_version'").Scan(&there)
+	if err != nil || there == 0 {
+		return err
+	}
+	if err := conn.QueryRowContext(ctx, "SELECT COUNT(*) FROM goose_db_version").Scan(&rows); err != nil || rows > 0 {
+		return err
+	}
+	_, err = conn.ExecContext(ctx, "INSERT INTO goose_db_version (version_id, is_applied) VALUES (0, 1)")
 	return err
 }
 

@@ -1,7 +1,7 @@
 -- +goose Up
 -- Room tones kept for later: a stretch of a recording, counted at its rate. thirds are the levels of its third-octaves, dBFS. A tone
 -- with a made_up name ships with the application.
-CREATE TABLE tones (
+CREATE TABLE IF NOT EXISTS tones (
   id          CHAR(36) NOT NULL PRIMARY KEY,
   name        VARCHAR(120) NOT NULL,
   place       VARCHAR(160) NOT NULL DEFAULT '',
@@ -14,6 +14,3 @@ CREATE TABLE tones (
   made_up     VARCHAR(40) NULL UNIQUE,
   made        DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3)
 );
-
--- +goose Down
-DROP TABLE tones;

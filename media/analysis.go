@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"time"
 
@@ -29,7 +30,7 @@ func (l *Library) Analysis(ctx context.Context, id string, rate int64, progress 
 
 // Analysed tells whether the analysis of a recording is there.
 func (l *Library) Analysed(id string, rate int64) bool {
-	_, err := os.Stat(filepath.Join(l.folder(filepath.Base(id)), analysisName(rate)))
+	_, err := os.Stat(filepath.Join(l.folder(id), analysisName(rate)))
 	return err == nil
 }
 
@@ -49,6 +50,9 @@ func keptAnalysis(ctx context.Context, file string, r pcm.ReaderAt, progress fun
 	if a, err := readAnalysis(file); err == nil { // another process has made it
 		return a, nil
 	}
+	if err := clearParts(file); err != nil {
+		return nil, err
+	}
 	part, err := os.CreateTemp(filepath.Dir(file), filepath.Base(file)+".part-*")
 	if err != nil {
 		return nil, err
@@ -65,6 +69,20 @@ func keptAnalysis(ctx context.Context, file string, r pcm.ReaderAt, progress fun
 		return nil, err
 	}
 	return readAnalysis(file)
+}
+
+// clearParts removes what killed processes left of an analysis; whoever makes it now holds its lock.
+func clearParts(file string) error {
+	entries, err := os.ReadDir(filepath.Dir(file))
+	if err != nil {
+		return err
+	}
+	for _, e := range entries {
+		if strings.HasPrefix(e.Name(), filepath.Base(file)+".part-") {
+			os.Remove(filepath.Join(filepath.Dir(file), e.Name()))
+		}
+	}
+	return nil
 }
 
 // readAnalysis opens what was kept. The file stays open for as long as the analysis is used.

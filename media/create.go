@@ -114,7 +114,7 @@ func createMP3(path string, e pcm.Encoder) (*File, error) {
 		return nil, err
 	}
 	ctx, cancel := context.WithCancel(context.Background())
-	cmd := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-f", "f32le", "-ar", fmt.Sprint(e.Format.Rate), "-ac", fmt.Sprint(e.Format.Channels),
+	cmd := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-protocol_whitelist", "pipe", "-f", "f32le", "-ar", fmt.Sprint(e.Format.Rate), "-ac", fmt.Sprint(e.Format.Channels),
 		"-i", "pipe:0", "-c:a", "libmp3lame", "-q:a", "0", "-f", "mp3", "-y", "file:"+f.part.Name())
 	var complaint bytes.Buffer
 	cmd.Stderr = &complaint
@@ -140,12 +140,20 @@ func createMP3(path string, e pcm.Encoder) (*File, error) {
 	return f, nil
 }
 
-// Copy writes a span of a sound.
+// Copy writes a span of a sound; see CopyContext.
 func (f *File) Copy(r pcm.ReaderAt, span pcm.Span) error {
+	return f.CopyContext(context.Background(), r, span)
+}
+
+// CopyContext writes a span of a sound, until ctx ends.
+func (f *File) CopyContext(ctx context.Context, r pcm.ReaderAt, span pcm.Span) error {
 	const step = 1 << 16
 	block := pcm.NewBlock(f.Encoder.Format.Channels, step)
 	raw := make([]byte, f.Encoder.Size(step))
 	for at := span.From; at < span.To; at += step {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
 		part := block.Slice(0, min(step, span.To-at))
 		if err := r.ReadSamplesAt(part, at); err != nil {
 			return err
@@ -153,7 +161,7 @@ func (f *File) Copy(r pcm.ReaderAt, span pcm.Span) error {
 		piece := raw[:f.Encoder.Size(part.Len())]
 		f.Encoder.Encode(piece, part, at-span.From)
 		if _, err := f.Write(piece); err != nil {
-			return fmt.Errorf("%s: %w", f.path, err)
+			return fmt.Errorf("%s: %w", f.path, full(err))
 		}
 	}
 	return nil
@@ -173,7 +181,7 @@ func (f *File) Close() error {
 	}
 	if err != nil {
 		f.Discard()
-		return fmt.Errorf("%s cannot be written: %w", f.path, err)
+		return fmt.Errorf("%s cannot be written: %w", f.path, full(err))
 	}
 	f.closed = true
 	return nil

@@ -11,31 +11,134 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"strconv"
 	"strings"
+	"syscall"
+	"time"
 
 	"blendseam/core/cache"
+	"blendseam/core/limit"
 	"blendseam/core/timecode"
+
+	"golang.org/x/sys/unix"
 )
 
 // ErrNoFFmpeg says that ffmpeg, or ffprobe, is not installed.
 var ErrNoFFmpeg = errors.New("ffmpeg is not installed, and only WAV and FLAC can be read and written without it: install it (apt-get install ffmpeg) and try again")
 
-// run runs ffmpeg or ffprobe and gives what it printed. An error carries the last line of its complaint.
-func run(ctx context.Context, name string, args ...string) ([]byte, error) {
+// formats are the containers that are read, by ffmpeg's names for them. Playlists, manifests and scripts are not among
+// them: what names other media would have it read.
+const formats = "aac,ac3,aiff,amr,amrnb,amrwb,ape,asf,au,avi,caf,dsf,dts,dv,eac3,flac,flv,gxf,m4a,matroska,mov,mp3,mp4,mpc,mpc8,mpeg,mpegts,mxf,ogg,oma,rf64,tta,voc,w64,wav,webm,wv"
+
+// input are the arguments by which ffmpeg and ffprobe read one file, and nothing that it names.
+func input(path string) []string {
+	return []string{"-protocol_whitelist", "file", "-format_whitelist", formats, "-max_pixels", strconv.Itoa(limit.PictureSide * limit.PictureSide), "-i", "file:" + path}
+}
+
+// bounds are those of one run.
+type bounds struct {
+	path   string // what is read: the larger it is, the longer it may take
+	output int64  // bytes of a file that is written; 0 is any
+	dir    string // where it runs; "" is here
+}
+
+// A run may take so long, and a second more for every so many bytes.
+const (
+	runLimit      = 5 * time.Minute
+	bytesASecond  = 1 << 20
+	runsAtOnce    = limit.Conversions
+	bytesOfMemory = limit.ConversionBytes
+)
+
+var runs = make(chan struct{}, runsAtOnce)
+
+// errTooMuch says that a run wrote as much as it may.
+var errTooMuch = errors.New("it wrote more than it may")
+
+// run runs ffmpeg or ffprobe on a file and gives what it printed; see runWithin.
+func run(ctx context.Context, path, name string, args ...string) ([]byte, error) {
+	return runWithin(ctx, bounds{path: path}, name, args...)
+}
+
+// runWithin runs ffmpeg or ffprobe, few at once, within bounds of time, memory and output, and gives what it printed. An
+// error carries the last line of its complaint.
+func runWithin(ctx context.Context, within bounds, name string, args ...string) ([]byte, error) {
 	if _, err := exec.LookPath(name); err != nil {
 		return nil, ErrNoFFmpeg
 	}
-	cmd := exec.CommandContext(ctx, name, args...)
-	var out, complaint bytes.Buffer
-	cmd.Stdout, cmd.Stderr = &out, &complaint
-	if err := cmd.Run(); err != nil {
-		if ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
-		return nil, fmt.Errorf("%s: %s", name, lastLine(complaint.String(), err))
+	select {
+	case runs <- struct{}{}:
+		defer func() { <-runs }()
+	case <-ctx.Done():
+		return nil, ctx.Err()
 	}
-	return out.Bytes(), nil
+	most := runLimit
+	if info, err := os.Stat(within.path); err == nil {
+		most += time.Duration(info.Size()/bytesASecond) * time.Second
+	}
+	limited, cancel := context.WithTimeout(ctx, most)
+	defer cancel()
+	cmd := exec.CommandContext(limited, name, args...)
+	cmd.Dir = within.dir
+	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
+	cmd.WaitDelay = time.Second
+	var out, complaint capped
+	out.most, complaint.most = 16<<20, 64<<10
+	cmd.Stdout, cmd.Stderr = &out, &complaint
+	err := start(cmd, within)
+	if err == nil {
+		err = cmd.Wait()
+	}
+	switch {
+	case err == nil:
+		return out.Bytes(), nil
+	case ctx.Err() != nil:
+		return nil, ctx.Err()
+	case limited.Err() != nil:
+		return nil, fmt.Errorf("%s was stopped after %s", name, most)
+	case within.output > 0 && (signalled(cmd, syscall.SIGXFSZ) || strings.Contains(complaint.String(), "File too large")):
+		return nil, errTooMuch
+	case strings.Contains(complaint.String(), "No space left on device"):
+		return nil, &DiskFull{}
+	}
+	return nil, fmt.Errorf("%s: %s", name, lastLine(complaint.String(), err))
+}
+
+// start starts a program and binds its memory and what it writes before it has read anything of note.
+func start(cmd *exec.Cmd, within bounds) error {
+	if err := cmd.Start(); err != nil {
+		return err
+	}
+	set := func(what int, most int64) error {
+		return unix.Prlimit(cmd.Process.Pid, what, &unix.Rlimit{Cur: uint64(most), Max: uint64(most)}, nil)
+	}
+	err := set(unix.RLIMIT_DATA, bytesOfMemory)
+	if err == nil && within.output > 0 {
+		err = set(unix.RLIMIT_FSIZE, within.output)
+	}
+	if err != nil && !errors.Is(err, unix.ESRCH) { // it has ended already
+		cmd.Process.Kill()
+		cmd.Wait()
+		return fmt.Errorf("%s cannot be bounded: %w", cmd.Path, err)
+	}
+	return nil
+}
+
+func signalled(cmd *exec.Cmd, by syscall.Signal) bool {
+	s, ok := cmd.ProcessState.Sys().(syscall.WaitStatus)
+	return ok && s.Signaled() && s.Signal() == by
+}
+
+// capped keeps the first bytes that are written to it.
+type capped struct {
+	bytes.Buffer
+	most int
+}
+
+func (c *capped) Write(p []byte) (int, error) {
+	c.Buffer.Write(p[:min(len(p), max(0, c.most-c.Len()))])
+	return len(p), nil
 }
 
 func lastLine(text string, err error) string {
@@ -50,6 +153,7 @@ func lastLine(text string, err error) string {
 type Probe struct {
 	Rate       int // samples a second, 0 without sound
 	Channels   int
+	Layout     string  // which loudspeakers the channels are for, "" if none are known
 	SoundS     float64 // seconds
 	SoundStart float64 // seconds into the file
 	FrameRate  timecode.Rate
@@ -73,7 +177,10 @@ func ProbeFile(ctx context.Context, path string) (Probe, error) {
 }
 
 func probe(ctx context.Context, path string) (Probe, error) {
-	out, err := run(ctx, "ffprobe", "-v", "error", "-show_streams", "-show_format", "-of", "json", "file:"+path)
+	if info, err := os.Stat(path); err != nil || !info.Mode().IsRegular() {
+		return Probe{}, fmt.Errorf("%s is no file", filepath.Base(path))
+	}
+	out, err := run(ctx, path, "ffprobe", append([]string{"-v", "error", "-show_streams", "-show_format", "-of", "json"}, input(path)...)...)
 	if err != nil {
 		return Probe{}, err
 	}
@@ -82,6 +189,7 @@ func probe(ctx context.Context, path string) (Probe, error) {
 			Type        string `json:"codec_type"`
 			Rate        string `json:"sample_rate"`
 			Channels    int    `json:"channels"`
+			Layout      string `json:"channel_layout"`
 			Frames      string `json:"r_frame_rate"`
 			Average     string `json:"avg_frame_rate"`
 			Width       int    `json:"width"`
@@ -105,7 +213,7 @@ func probe(ctx context.Context, path string) (Probe, error) {
 	for _, s := range info.Streams {
 		switch {
 		case s.Type == "audio" && p.Rate == 0:
-			p.Rate, p.Channels = int(number(s.Rate)), s.Channels
+			p.Rate, p.Channels, p.Layout = int(number(s.Rate)), s.Channels, s.Layout
 			p.SoundStart = number(s.Start)
 			if p.SoundS = number(s.Duration); p.SoundS == 0 {
 				p.SoundS = p.Seconds
@@ -118,4 +226,19 @@ func probe(ctx context.Context, path string) (Probe, error) {
 		}
 	}
 	return p, nil
+}
+
+// check says what of a file is beyond bounds.
+func (p Probe) check(name string) error {
+	switch {
+	case p.Width > limit.PictureSide || p.Height > limit.PictureSide:
+		return fmt.Errorf("The picture of %s is %d x %d pixels; %d x %[4]d are the most. Make a smaller copy and bring that in.", name, p.Width, p.Height, limit.PictureSide)
+	case p.Channels > limit.Channels:
+		return fmt.Errorf("%s has %d channels; %d are the most.", name, p.Channels, limit.Channels)
+	case p.Rate > 0 && (p.Rate < limit.LowestRate || p.Rate > limit.HighestRate):
+		return fmt.Errorf("%s has %d samples a second; %d to %d can be read.", name, p.Rate, limit.LowestRate, limit.HighestRate)
+	case p.Seconds > limit.RecordingHours*3600 || p.SoundS > limit.RecordingHours*3600:
+		return tooLong(name)
+	}
+	return nil
 }

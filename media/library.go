@@ -1,6 +1,7 @@
 package media
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -11,20 +12,26 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 
+	"blendseam/core/limit"
+	"blendseam/core/pcm"
 	"blendseam/core/pcm/flac"
 	"blendseam/core/pcm/wav"
 	"blendseam/core/timecode"
+	"blendseam/scratch"
 )
 
 // A Library is the folder of recordings: each lies under its id with what was made from it. What is being
-// brought in lies in incoming/ and moves from there in one step.
+// brought in lies in incoming/, in this process's own folder, and moves from there in one step.
 type Library struct {
-	dir   string
-	mu    sync.Mutex
-	locks map[string]*sync.Mutex // of what is being made
+	dir    string
+	work   *scratch.Place
+	making chan struct{} // few recordings are prepared at once
+	mu     sync.Mutex
+	locks  map[string]*sync.Mutex // of what is being made
 }
 
 // An Info says what a recording is.
@@ -41,27 +48,44 @@ type Info struct {
 	FrameRate timecode.Rate `json:"frame_rate,omitzero"`
 	Width     int           `json:"width,omitempty"` // 0 without picture
 	Height    int           `json:"height,omitempty"`
-	Start     int64         `json:"start,omitempty"` // samples since midnight of its first one, by a BWF time reference
+	Damaged   int64         `json:"damaged,omitempty"` // samples that are none, and read as silence
+	Start     int64         `json:"start,omitempty"`   // samples since midnight of its first one, by a BWF time reference
 }
 
-// OpenLibrary opens the folder and clears what was left half brought in.
+// OpenLibrary opens the folder and clears what processes that have gone left half brought in.
 func OpenLibrary(dir string) (*Library, error) {
-	incoming := filepath.Join(dir, "incoming")
-	if err := os.RemoveAll(incoming); err != nil {
-		return nil, err
-	}
-	if err := os.MkdirAll(incoming, 0o755); err != nil {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return nil, fmt.Errorf("the folder for recordings cannot be made: %w", err)
 	}
-	return &Library{dir: dir, locks: map[string]*sync.Mutex{}}, nil
+	work, err := scratch.Open(filepath.Join(dir, "incoming"))
+	if err != nil {
+		return nil, err
+	}
+	return &Library{dir: dir, work: work, making: make(chan struct{}, limit.Conversions), locks: map[string]*sync.Mutex{}}, nil
+}
+
+// Close throws away what is half brought in.
+func (l *Library) Close() error { return l.work.Close() }
+
+// turn waits until a recording may be prepared.
+func (l *Library) turn(ctx context.Context) (done func(), err error) {
+	select {
+	case l.making <- struct{}{}:
+		return func() { <-l.making }, nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
 }
 
 // Receive streams a file to disk. The name is where its kind is taken from where the content does not say.
 // Close the Arrival in any case; Keep makes it part of the library.
 func (l *Library) Receive(name string) (*Arrival, error) {
-	dir, err := os.MkdirTemp(filepath.Join(l.dir, "incoming"), "")
-	if err != nil {
+	if err := Room(l.dir, limit.ReserveBytes); err != nil {
 		return nil, err
+	}
+	dir, err := l.work.Dir()
+	if err != nil {
+		return nil, full(err)
 	}
 	ext := strings.ToLower(filepath.Ext(name))
 	if len(ext) > 8 || strings.ContainsAny(ext, "/\\ ") {
@@ -70,9 +94,10 @@ func (l *Library) Receive(name string) (*Arrival, error) {
 	f, err := os.Create(filepath.Join(dir, "original"+ext))
 	if err != nil {
 		os.RemoveAll(dir)
-		return nil, err
+		return nil, full(err)
 	}
-	return &Arrival{library: l, name: filepath.Base(name), dir: dir, file: f, hash: sha256.New()}, nil
+	short, _ := limit.Cut(filepath.Base(name), limit.Names)
+	return &Arrival{library: l, name: short, dir: dir, file: f, hash: sha256.New()}, nil
 }
 
 // An Arrival is a file being brought in.
@@ -85,15 +110,25 @@ type Arrival struct {
 	size    int64
 }
 
-// Write adds to the file.
+// The disk is looked at each time so many bytes have been written.
+const roomBytes = 16 << 20
+
+// Write adds to the file. The error is a *DiskFull if there is no room for it.
 func (a *Arrival) Write(p []byte) (int, error) {
+	if a.size/roomBytes != (a.size+int64(len(p)))/roomBytes {
+		if err := Room(a.dir, limit.ReserveBytes); err != nil {
+			return 0, err
+		}
+	}
 	n, err := a.file.Write(p)
 	a.hash.Write(p[:n])
 	a.size += int64(n)
-	if err != nil {
-		return n, fmt.Errorf("%s cannot be kept: %s", a.name, reason(err))
+	if err = full(err); err == nil {
+		return n, nil
+	} else if none := (*DiskFull)(nil); errors.As(err, &none) {
+		return n, err
 	}
-	return n, nil
+	return n, fmt.Errorf("%s cannot be kept: %s", a.name, reason(err))
 }
 
 // Close throws away what was not kept.
@@ -111,6 +146,11 @@ func (a *Arrival) Keep(ctx context.Context, rate int64, frames timecode.Rate) (I
 	if a.size == 0 {
 		return Info{}, fmt.Errorf("%s is empty: 0 bytes. Choose a file that holds a recording.", a.name)
 	}
+	done, err := a.library.turn(ctx)
+	if err != nil {
+		return Info{}, err
+	}
+	defer done()
 	info, err := look(ctx, a.file.Name(), a.name)
 	if err != nil {
 		return Info{}, err
@@ -118,15 +158,20 @@ func (a *Arrival) Keep(ctx context.Context, rate int64, frames timecode.Rate) (I
 	info.SHA256 = hex.EncodeToString(a.hash.Sum(nil))
 	info.ID, info.Bytes = info.SHA256[:16], a.size
 	if _, err := os.Stat(a.library.folder(info.ID)); err == nil {
-		return info, a.library.Prepare(ctx, info, rate, frames)
+		return info, a.library.prepareKept(ctx, info, rate, frames)
 	}
-	if err := prepare(ctx, a.dir, a.file.Name(), info, rate, frames); err != nil {
-		return Info{}, err
+	damaged, err := a.library.prepare(ctx, a.dir, a.file.Name(), info, rate, frames)
+	if err != nil {
+		return Info{}, full(err)
 	}
+	info.Damaged = max(info.Damaged, damaged)
 	unlock := a.library.lock(info.ID)
 	defer unlock()
 	if _, err := os.Stat(a.library.folder(info.ID)); err == nil {
 		return info, nil
+	}
+	if err := os.Chmod(a.dir, 0o755); err != nil {
+		return info, err
 	}
 	return info, os.Rename(a.dir, a.library.folder(info.ID))
 }
@@ -142,10 +187,13 @@ func look(ctx context.Context, path, name string) (Info, error) {
 		if b := w.Bext; b != nil {
 			info.Format, info.Start = "BWF", int64(b.TimeReference)
 		}
-		if w.Len() == 0 {
-			return info, fmt.Errorf("%s holds no sound: its length is 0 samples.", name)
+		if info.Seconds > limit.RecordingHours*3600 {
+			return info, tooLong(name)
 		}
-		return info, nil
+		if f.Float {
+			info.Damaged, err = damaged(ctx, w)
+		}
+		return info, err
 	} else if !errors.Is(err, wav.ErrNotWAV) {
 		return info, fmt.Errorf("%s", strings.ReplaceAll(err.Error(), path, name))
 	}
@@ -158,6 +206,9 @@ func look(ctx context.Context, path, name string) (Info, error) {
 	}
 	if p.Rate == 0 && p.Width == 0 || p.Rate == 0 && (p.Seconds == 0 || stills[p.Format]) {
 		return info, fmt.Errorf("%s holds neither sound nor moving picture.", name)
+	}
+	if err := p.check(name); err != nil {
+		return info, err
 	}
 	info.Format, info.Seconds, info.Rate, info.Channels = strings.Split(p.Format, ",")[0], p.Seconds, p.Rate, p.Channels
 	if p.Width > 0 && !stills[p.Format] {
@@ -189,7 +240,31 @@ func lookFLAC(path, name string) (Info, error) {
 	return i, nil
 }
 
-func (l *Library) folder(id string) string { return filepath.Join(l.dir, id) }
+// damaged counts the samples of a file of floats that are none.
+func damaged(ctx context.Context, w *wav.Reader) (int64, error) {
+	const step = 1 << 16
+	block := pcm.NewBlock(w.Format().Channels, step)
+	for at := int64(0); at < w.Len(); at += step {
+		if err := ctx.Err(); err != nil {
+			return 0, err
+		}
+		if err := w.ReadSamplesAt(block.Slice(0, min(step, w.Len()-at)), at); err != nil {
+			return 0, err
+		}
+	}
+	return w.Damaged(), nil
+}
+
+// folder is where a recording lies; nothing lies where what is no id would lead.
+func (l *Library) folder(id string) string {
+	if len(id) != idLength || strings.Trim(id, "0123456789abcdef") != "" {
+		id = "none"
+	}
+	return filepath.Join(l.dir, id)
+}
+
+// idLength is how many digits an id has.
+const idLength = 16
 
 // lock makes one caller at a time work on one thing.
 func (l *Library) lock(what string) (unlock func()) {
@@ -207,75 +282,119 @@ func (l *Library) lock(what string) (unlock func()) {
 // Prepare makes what is not there yet of a recording for a scene's rates: its sound at the sample rate, with peaks,
 // and its pictures at the frame rate. Rates of zero are the recording's own.
 func (l *Library) Prepare(ctx context.Context, info Info, rate int64, frames timecode.Rate) error {
+	if l.prepared(info, rate, frames) {
+		return nil
+	}
+	done, err := l.turn(ctx)
+	if err != nil {
+		return err
+	}
+	defer done()
+	return l.prepareKept(ctx, info, rate, frames)
+}
+
+// prepared tells whether all is there.
+func (l *Library) prepared(info Info, rate int64, frames timecode.Rate) bool {
+	var files []string
+	if info.Rate > 0 {
+		rate = cmp.Or(rate, int64(info.Rate))
+		files = append(files, soundFile(l.folder(info.ID), rate), peaksFile(l.folder(info.ID), rate))
+	}
+	if info.Width > 0 {
+		if frames.Num == 0 {
+			frames = info.FrameRate
+		}
+		files = append(files, picturesFolder(l.folder(info.ID), frames))
+	}
+	return len(files) > 0 && !slices.ContainsFunc(files, func(f string) bool { return !exists(f) })
+}
+
+func (l *Library) prepareKept(ctx context.Context, info Info, rate int64, frames timecode.Rate) error {
 	unlock := l.lock(info.ID)
 	defer unlock()
 	original, err := l.Original(info.ID)
 	if err != nil {
 		return err
 	}
-	return prepare(ctx, l.folder(info.ID), original, info, rate, frames)
+	_, err = l.prepare(ctx, l.folder(info.ID), original, info, rate, frames)
+	return full(err)
 }
 
 // Original is the file as it was brought in.
 func (l *Library) Original(id string) (string, error) {
-	found, err := filepath.Glob(filepath.Join(l.folder(id), "original*"))
-	if err != nil || len(found) == 0 {
-		return "", fmt.Errorf("the recording %s is no longer in the media folder; bring it in again", id)
+	entries, _ := os.ReadDir(l.folder(id))
+	for _, e := range entries {
+		if strings.HasPrefix(e.Name(), "original") {
+			return filepath.Join(l.folder(id), e.Name()), nil
+		}
 	}
-	return found[0], nil
+	return "", fmt.Errorf("the recording %s is no longer in the media folder; bring it in again", id)
 }
 
-func prepare(ctx context.Context, dir, original string, info Info, rate int64, frames timecode.Rate) error {
+func (l *Library) prepare(ctx context.Context, dir, original string, info Info, rate int64, frames timecode.Rate) (damaged int64, err error) {
 	if info.Rate > 0 {
-		if rate == 0 {
-			rate = int64(info.Rate)
-		}
-		if err := prepareSound(ctx, dir, original, info.Name, rate); err != nil {
-			return err
+		if damaged, err = l.prepareSound(ctx, dir, original, info.Name, cmp.Or(rate, int64(info.Rate))); err != nil {
+			return damaged, err
 		}
 	}
 	if info.Width > 0 {
 		if frames.Num == 0 {
 			frames = info.FrameRate
 		}
-		return preparePictures(ctx, dir, original, info.Name, frames)
+		return damaged, preparePictures(ctx, l.work, dir, original, info.Name, frames)
 	}
-	return nil
+	return damaged, nil
 }
 
 func soundFile(dir string, rate int64) string {
 	return filepath.Join(dir, fmt.Sprintf("sound-%d.wav", rate))
 }
 
-func prepareSound(ctx context.Context, dir, original, name string, rate int64) error {
+func (l *Library) prepareSound(ctx context.Context, dir, original, name string, rate int64) (damaged int64, err error) {
 	to := soundFile(dir, rate)
-	if _, err := os.Stat(to); err != nil {
+	if !exists(to) {
 		err := conformLink(original, to, rate)
 		if errors.Is(err, errOtherRate) {
-			part := to + ".part"
-			if err = Conform(ctx, original, part, int(rate)); err == nil {
-				err = os.Rename(part, to)
-			}
-			if err != nil {
-				os.Remove(part)
-				return fmt.Errorf("%s", strings.ReplaceAll(err.Error(), filepath.Base(original), name))
-			}
-		} else if err != nil {
-			return err
+			err = l.conform(ctx, original, to, name, rate)
+		}
+		if err != nil {
+			return 0, err
 		}
 	}
-	if _, err := os.Stat(peaksFile(dir, rate)); err == nil {
-		return nil
+	if exists(peaksFile(dir, rate)) {
+		return 0, nil
 	}
 	w, err := wav.Open(to)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	defer w.Close()
-	if w.Len() == 0 {
-		return fmt.Errorf("%s holds no sound: its length is 0 samples.", name)
+	if err := l.writePeaks(ctx, w, peaksFile(dir, rate)); err != nil {
+		return 0, err
 	}
-	return writePeaks(ctx, w, peaksFile(dir, rate))
+	return w.Damaged(), nil
+}
+
+func (l *Library) conform(ctx context.Context, original, to, name string, rate int64) error {
+	work, err := l.work.Dir()
+	if err != nil {
+		return full(err)
+	}
+	defer os.RemoveAll(work)
+	part := filepath.Join(work, "sound.wav")
+	if err = Conform(ctx, original, part, int(rate)); err == nil {
+		return os.Rename(part, to)
+	}
+	var none *DiskFull
+	var much *Grown
+	switch {
+	case ctx.Err() != nil, errors.As(err, &none):
+		return err
+	case errors.As(err, &much):
+		much.Name = name
+		return much
+	}
+	return fmt.Errorf("%s", strings.ReplaceAll(err.Error(), filepath.Base(original), name))
 }
 
 // conformLink uses a WAV file as it is if it has the rate already.
@@ -293,7 +412,7 @@ func conformLink(original, to string, rate int64) error {
 
 // SoundFile is the WAV file of a recording's sound at a rate it was prepared for.
 func (l *Library) SoundFile(id string, rate int64) string {
-	return soundFile(l.folder(filepath.Base(id)), rate)
+	return soundFile(l.folder(id), rate)
 }
 
 // Sound opens a recording's sound at a rate it was prepared for.

@@ -21,6 +21,9 @@ var PeakSteps = []int64{1, 64, 512, 4096, 32768}
 // TileBins is how many bins one tile holds.
 const TileBins = 4096
 
+// mostTiles is more than any recording has.
+const mostTiles = 1 << 26
+
 // A bin is the lowest and the highest sample of all channels, as 16-bit integers.
 type bin struct{ low, high int16 }
 
@@ -31,7 +34,7 @@ func peaksFile(dir string, rate int64) string {
 }
 
 // writePeaks writes all zooms but the finest, one after the other.
-func writePeaks(ctx context.Context, r pcm.ReaderAt, to string) error {
+func (l *Library) writePeaks(ctx context.Context, r pcm.ReaderAt, to string) error {
 	steps := PeakSteps[1:]
 	levels := make([][]bin, len(steps))
 	const run = 32768
@@ -51,11 +54,15 @@ func writePeaks(ctx context.Context, r pcm.ReaderAt, to string) error {
 			levels[k] = append(levels[k], bins...)
 		}
 	}
-	f, err := os.Create(to + ".part")
+	dir, err := l.work.Dir()
 	if err != nil {
 		return err
 	}
-	defer os.Remove(to + ".part")
+	defer os.RemoveAll(dir)
+	f, err := os.Create(filepath.Join(dir, "peaks"))
+	if err != nil {
+		return err
+	}
 	defer f.Close()
 	w := bufio.NewWriter(f)
 	for _, bins := range levels {
@@ -66,7 +73,7 @@ func writePeaks(ctx context.Context, r pcm.ReaderAt, to string) error {
 	if err := w.Flush(); err != nil {
 		return err
 	}
-	return os.Rename(to+".part", to)
+	return os.Rename(f.Name(), to)
 }
 
 func flat(bins []bin) []int16 {
@@ -107,7 +114,7 @@ func fewer(bins []bin, by int) []bin {
 // integers, zeros beyond its end. step is one of PeakSteps.
 func (l *Library) Peaks(id string, rate, step, tile int64) ([]byte, error) {
 	k := slices.Index(PeakSteps, step)
-	if k < 0 || tile < 0 || tile > 1<<40 {
+	if k < 0 || tile < 0 || tile > mostTiles {
 		return nil, errNotPrepared
 	}
 	w, err := l.Sound(id, rate)
@@ -151,7 +158,7 @@ func finest(w *wav.Reader, tile int64) ([]byte, error) {
 
 // PeaksOf is Peaks for a sound that is no recording of the library. Of longer steps the first look samples are looked at.
 func PeaksOf(r pcm.ReaderAt, step, tile, look int64) ([]byte, error) {
-	if !slices.Contains(PeakSteps, step) || tile < 0 || tile > 1<<40 {
+	if !slices.Contains(PeakSteps, step) || tile < 0 || tile > mostTiles {
 		return nil, errNotPrepared
 	}
 	raw := make([]byte, 0, 4*TileBins)

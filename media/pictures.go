@@ -2,12 +2,14 @@ package media
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
 
 	"blendseam/core/timecode"
+	"blendseam/scratch"
 )
 
 // Picture strips: every frame, small, in sheets of SheetColumns by SheetColumns.
@@ -21,22 +23,31 @@ func picturesFolder(dir string, rate timecode.Rate) string {
 	return filepath.Join(dir, fmt.Sprintf("pictures-%d-%d", rate.Num, rate.Den))
 }
 
-func preparePictures(ctx context.Context, dir, original, name string, rate timecode.Rate) error {
+func preparePictures(ctx context.Context, work *scratch.Place, dir, original, name string, rate timecode.Rate) error {
 	to := picturesFolder(dir, rate)
 	if _, err := os.Stat(to); err == nil {
 		return nil
 	}
-	part := to + ".part"
-	os.RemoveAll(part)
-	if err := os.Mkdir(part, 0o755); err != nil {
-		return err
+	part, err := work.Dir()
+	if err != nil {
+		return full(err)
 	}
 	defer os.RemoveAll(part)
 	filter := fmt.Sprintf("fps=%d/%d:start_time=0,scale=%d:%d:force_original_aspect_ratio=decrease,pad=%[3]d:%[4]d:(ow-iw)/2:(oh-ih)/2,tile=%[5]dx%[5]d",
 		rate.Num, rate.Den, PictureWidth, PictureHeight, SheetColumns)
-	if _, err := run(ctx, "ffmpeg", "-v", "error", "-xerror", "-i", "file:"+original, "-map", "0:v:0", "-an", "-vf", filter, "-q:v", "4",
-		"-start_number", "0", filepath.Join(part, "%05d.jpg")); err != nil {
+	args := append([]string{"-v", "error", "-xerror"}, input(original)...)
+	args = append(args, "-map", "0:v:0", "-an", "-vf", filter, "-q:v", "4", "-start_number", "0", "%05d.jpg")
+	err = whileRoom(ctx, part, func(ctx context.Context) error {
+		_, err := runWithin(ctx, bounds{path: original, dir: part}, "ffmpeg", args...)
+		return err
+	})
+	if none := (*DiskFull)(nil); errors.As(err, &none) || ctx.Err() != nil {
+		return err
+	} else if err != nil {
 		return fmt.Errorf("the picture of %s is damaged or cannot be decoded (%s)", name, strings.ReplaceAll(err.Error(), original, name))
+	}
+	if err := os.Chmod(part, 0o755); err != nil {
+		return err
 	}
 	return os.Rename(part, to)
 }

@@ -160,6 +160,9 @@ func probeAll(ctx context.Context, dir string, raw []byte) {
 
 // lengths gives the seconds of sound and of picture in a file, nil what it has not or where it cannot be read.
 func lengths(ctx context.Context, file string) (sound, picture *big.Rat) {
+	if info, err := os.Stat(file); err != nil || !info.Mode().IsRegular() {
+		return nil, nil
+	}
 	if w, err := wav.Open(file); err == nil {
 		defer w.Close()
 		return big.NewRat(w.Len(), int64(w.Format().Rate)), nil

@@ -1,6 +1,7 @@
 package pcm
 
 import (
+	"blendseam/core/limit"
 	"blendseam/core/simd"
 	"encoding/binary"
 	"fmt"
@@ -132,8 +133,9 @@ func mix64(z uint64) uint64 {
 }
 
 // Decode turns interleaved little-endian samples of format f in src into dst. src must hold
-// dst.Len() samples of every channel. 8-bit samples are unsigned, as in WAV.
-func Decode(dst Block, src []byte, f Format) {
+// dst.Len() samples of every channel. 8-bit samples are unsigned, as in WAV. A float that is no number, or beyond
+// limit.Overs, is silence; damaged says how many there were.
+func Decode(dst Block, src []byte, f Format) (damaged int64) {
 	width := f.Bits / 8
 	stride := f.Channels * width
 	for c := range dst {
@@ -147,10 +149,12 @@ func Decode(dst Block, src []byte, f Format) {
 			for i := range out {
 				out[i] = float64(math.Float32frombits(binary.LittleEndian.Uint32(in[i*stride:])))
 			}
+			damaged += mend(out)
 		case f.Float:
 			for i := range out {
 				out[i] = math.Float64frombits(binary.LittleEndian.Uint64(in[i*stride:]))
 			}
+			damaged += mend(out)
 		case f.Bits == 8:
 			for i := range out {
 				out[i] = float64(int(in[i*stride])-128) / (1 << 7)
@@ -162,7 +166,7 @@ func Decode(dst Block, src []byte, f Format) {
 		case f.Bits == 24 && len(dst) == 2:
 			dst.Clear()
 			AddStereo24(dst, src, 1)
-			return
+			return 0
 		case f.Bits == 24:
 			decode24(out, in, stride)
 		case f.Bits == 32:
@@ -171,6 +175,18 @@ func Decode(dst Block, src []byte, f Format) {
 			}
 		}
 	}
+	return damaged
+}
+
+// mend silences what is no sample.
+func mend(v []float64) (damaged int64) {
+	for i, x := range v {
+		if !(x >= -limit.Overs && x <= limit.Overs) {
+			v[i] = 0
+			damaged++
+		}
+	}
+	return damaged
 }
 
 // AddStereo24 adds pairs of 24-bit samples, times gain, to two channels: what Decode and a sum would give, to the
@@ -211,10 +227,10 @@ func decode24(out []float64, in []byte, stride int) {
 // Check says what is wrong with a format that nothing here can read or write.
 func (f Format) Check() error {
 	switch {
-	case f.Rate < 1000 || f.Rate > 768000:
+	case f.Rate < limit.LowestRate || f.Rate > limit.HighestRate:
 		return fmt.Errorf("%d samples a second is not a rate of sound", f.Rate)
-	case f.Channels < 1 || f.Channels > 64:
-		return fmt.Errorf("%d channels; 1 to 64 can be read", f.Channels)
+	case f.Channels < 1 || f.Channels > limit.Channels:
+		return fmt.Errorf("%d channels; 1 to %d can be read", f.Channels, limit.Channels)
 	case f.Float && f.Bits != 32 && f.Bits != 64, !f.Float && f.Bits != 8 && f.Bits != 16 && f.Bits != 24 && f.Bits != 32:
 		return fmt.Errorf("%s: integers of 8, 16, 24, 32 bits and floats of 32, 64 can be read", f)
 	}

@@ -15,6 +15,8 @@ import (
 	"os/user"
 	"path/filepath"
 	"runtime"
+	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"syscall"
@@ -27,17 +29,21 @@ import (
 const startLimit = 60 * time.Second
 
 // A Server is a running database. One process owns it, starts it again if it dies, and ends it; others that
-// use the same folder meanwhile share it.
+// use the same folder meanwhile share it. When the owner ends, one of the others owns it, and starts it again at the same
+// address.
 type Server struct {
 	DSN string
 
 	dir     string
-	owner   *os.File // locked while the owner lives; nil for a guest
 	port    int
 	mu      sync.Mutex
+	owner   *os.File // locked while the owner lives; nil for a guest
 	process *os.Process
 	ended   chan struct{} // closed when the present process is gone
 	stop    bool
+	guest   context.Context // of waiting to own it
+	leave   context.CancelFunc
+	waits   sync.WaitGroup
 }
 
 // Start gives the database whose data lies in dir: it starts it, or joins the one that another process has
@@ -61,10 +67,12 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 			return nil, err
 		}
 		if s.join(ctx) == nil {
+			s.guest, s.leave = context.WithCancel(context.WithoutCancel(ctx))
+			s.waits.Go(s.inherit)
 			return s, nil
 		}
 		if time.Now().After(deadline) {
-			return nil, fmt.Errorf("another process has the database in %s and it does not answer; end that process and try again", dir)
+			return nil, fmt.Errorf("another process%s has the database in %s and it does not answer; end that process and try again", s.named(), dir)
 		}
 		if err := pause(ctx, 100*time.Millisecond); err != nil {
 			return nil, err
@@ -77,6 +85,42 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 	return s, nil
 }
 
+// inherit waits for the owner to end, and owns the database then.
+func (s *Server) inherit() {
+	for wait := inheritPause; ; {
+		if pause(s.guest, wait) != nil {
+			return
+		}
+		owner, err := lock(filepath.Join(s.dir, "owner.lock"))
+		if err != nil {
+			continue
+		}
+		slog.Info("the process that had the database has ended; starting the database again")
+		if err := s.begin(s.guest, time.Now().Add(startLimit)); err != nil {
+			slog.Error("the database cannot be started again", "err", err)
+			owner.Close()
+			wait = time.Second
+			continue
+		}
+		s.mu.Lock()
+		s.owner = owner
+		s.mu.Unlock()
+		return
+	}
+}
+
+// inheritPause is how often a guest looks whether the owner has ended.
+const inheritPause = 100 * time.Millisecond
+
+// named is " (process 7)" for the owner that wrote its id beside its lock, or "".
+func (s *Server) named() string {
+	raw, err := os.ReadFile(filepath.Join(s.dir, "owner.lock"))
+	if id := strings.TrimSpace(string(raw)); err == nil && id != "" {
+		return " (process " + id + ")"
+	}
+	return ""
+}
+
 func pause(ctx context.Context, d time.Duration) error {
 	select {
 	case <-time.After(d):
@@ -86,6 +130,7 @@ func pause(ctx context.Context, d time.Duration) error {
 	}
 }
 
+// lock locks a file and writes there whose it is.
 func lock(path string) (*os.File, error) {
 	f, err := os.OpenFile(path, os.O_CREATE|os.O_RDWR, 0o600)
 	if err != nil {
@@ -95,7 +140,10 @@ func lock(path string) (*os.File, error) {
 		f.Close()
 		return nil, err
 	}
-	return f, nil
+	if err := f.Truncate(0); err == nil {
+		_, err = fmt.Fprintln(f, os.Getpid())
+	}
+	return f, err
 }
 
 // join uses the database of another process, if it answers.
@@ -129,6 +177,13 @@ func (s *Server) begin(ctx context.Context, deadline time.Time) error {
 		return err
 	}
 	password := rand.Text()
+	if had, err := mysql.ParseDSN(s.DSN); err == nil && s.DSN != "" { // inherited: it is to be found where it was
+		password = had.Passwd
+		if _, port, err := net.SplitHostPort(had.Addr); err == nil {
+			s.port, _ = strconv.Atoi(port)
+		}
+	}
+	same := s.port != 0
 	start := fmt.Sprintf("CREATE DATABASE IF NOT EXISTS blendseam CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;\n"+
 		"CREATE OR REPLACE USER 'blendseam'@'127.0.0.1' IDENTIFIED BY '%s';\n"+
 		"GRANT ALL ON `blendseam%%`.* TO 'blendseam'@'127.0.0.1';\n", password)
@@ -136,8 +191,10 @@ func (s *Server) begin(ctx context.Context, deadline time.Time) error {
 		return err
 	}
 	for attempt := 0; ; attempt++ {
-		if s.port, err = freePort(); err != nil {
-			return err
+		if !same {
+			if s.port, err = freePort(); err != nil {
+				return err
+			}
 		}
 		c := mysql.NewConfig()
 		c.User, c.Passwd, c.Net, c.Addr, c.DBName = "blendseam", password, "tcp", fmt.Sprintf("127.0.0.1:%d", s.port), "blendseam"
@@ -176,6 +233,9 @@ func freePort() (int, error) {
 	return l.Addr().(*net.TCPAddr).Port, nil
 }
 
+// log is where the database says what is wrong; it takes no name without an ending.
+func (s *Server) log() string { return filepath.Join(s.dir, "log.err") }
+
 func (s *Server) data() string { return filepath.Join(s.dir, "data") }
 
 // setUp makes the tables of an empty server, in a folder that gets its name only once it is whole.
@@ -195,12 +255,40 @@ func (s *Server) setUp(ctx context.Context) error {
 	if err := os.RemoveAll(fresh); err != nil {
 		return err
 	}
-	out, err := exec.CommandContext(ctx, program, "--no-defaults", "--datadir="+fresh, "--user="+me.Username, "--skip-test-db",
+	// The script that sets it up takes no path with a blank in it.
+	at := fresh
+	if strings.ContainsFunc(fresh, unusual) {
+		dir, err := os.MkdirTemp(plainTemp(), "blendseam-")
+		if err != nil {
+			return err
+		}
+		defer os.RemoveAll(dir)
+		at = filepath.Join(dir, "data")
+	}
+	out, err := exec.CommandContext(ctx, program, "--no-defaults", "--datadir="+at, "--user="+me.Username, "--skip-test-db",
 		"--auth-root-authentication-method=socket", "--auth-root-socket-user="+me.Username).CombinedOutput()
 	if err != nil {
 		return fmt.Errorf("the database could not be set up in %s: %w: %s", s.dir, err, tail(string(out)))
 	}
+	if at != fresh {
+		if err := os.CopyFS(fresh, os.DirFS(at)); err != nil {
+			return fmt.Errorf("the database could not be set up in %s: %w", s.dir, err)
+		}
+	}
 	return os.Rename(fresh, s.data())
+}
+
+// unusual tells whether a letter is one that shells and patterns may take for something else.
+func unusual(r rune) bool {
+	return !(r == '/' || r == '.' || r == '-' || r == '_' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z')
+}
+
+// plainTemp is a folder for temporary files without unusual letters.
+func plainTemp() string {
+	if dir := os.TempDir(); !strings.ContainsFunc(dir, unusual) {
+		return dir
+	}
+	return "/tmp"
 }
 
 func tail(text string) string {
@@ -218,8 +306,10 @@ func (s *Server) socket() string {
 
 // launch starts the process and waits until it answers.
 func (s *Server) launch(ctx context.Context, program string, deadline time.Time) error {
-	// The process holds this lock for as long as it lives, also when its owner is gone.
+	// The process holds this lock for as long as it lives, also when its owner is gone. A database that has only just been
+	// started does not hear that it should end: one that is still there after a while is told once more, and then made to.
 	var held *os.File
+	begun, told := time.Now(), 0
 	for {
 		var err error
 		if held, err = lock(filepath.Join(s.dir, "data.lock")); err == nil {
@@ -228,8 +318,19 @@ func (s *Server) launch(ctx context.Context, program string, deadline time.Time)
 		if !errors.Is(err, syscall.EWOULDBLOCK) {
 			return err
 		}
+		left := orphans(s.data())
 		if time.Now().After(deadline) {
-			return fmt.Errorf("a database in %s, left over from before, does not end", s.dir)
+			return fmt.Errorf("a database in %s, left over from before, does not end (process %s); end it and try again", s.dir, strings.Trim(fmt.Sprint(left), "[]"))
+		}
+		if waited := time.Since(begun); told == 0 && waited > askAgain || told == 1 && waited > askNoMore {
+			told++
+			for _, id := range left {
+				if told == 1 {
+					syscall.Kill(id, syscall.SIGTERM)
+				} else {
+					syscall.Kill(id, syscall.SIGKILL)
+				}
+			}
 		}
 		if err := pause(ctx, 50*time.Millisecond); err != nil {
 			return err
@@ -242,7 +343,7 @@ func (s *Server) launch(ctx context.Context, program string, deadline time.Time)
 	}
 	cmd := exec.Command(program, "--no-defaults", "--datadir="+s.data(), "--user="+me.Username, "--bind-address=127.0.0.1",
 		fmt.Sprintf("--port=%d", s.port), "--socket="+s.socket(), "--pid-file="+filepath.Join(s.dir, "pid"),
-		"--log-error="+filepath.Join(s.dir, "log"), "--init-file="+filepath.Join(s.dir, "start.sql"),
+		"--log-error="+s.log(), "--init-file="+filepath.Join(s.dir, "start.sql"),
 		"--skip-name-resolve", "--skip-log-bin", "--performance-schema=OFF", "--innodb-flush-log-at-trx-commit=1",
 		"--innodb-buffer-pool-size=64M", "--max-allowed-packet=256M")
 	cmd.ExtraFiles = []*os.File{held}
@@ -268,8 +369,8 @@ func (s *Server) launch(ctx context.Context, program string, deadline time.Time)
 	for ping(ctx, s.DSN) != nil {
 		select {
 		case <-ended:
-			log, _ := os.ReadFile(filepath.Join(s.dir, "log"))
-			return fmt.Errorf("the database did not start; %s says: %s", filepath.Join(s.dir, "log"), tail(string(log)))
+			log, _ := os.ReadFile(s.log())
+			return fmt.Errorf("the database did not start; %s says: %s", s.log(), tail(string(log)))
 		case <-ctx.Done():
 			s.end()
 			return ctx.Err()
@@ -277,11 +378,36 @@ func (s *Server) launch(ctx context.Context, program string, deadline time.Time)
 		}
 		if time.Now().After(deadline) {
 			s.end()
-			return fmt.Errorf("the database did not answer within %s; see %s", startLimit, filepath.Join(s.dir, "log"))
+			return fmt.Errorf("the database did not answer within %s; see %s", startLimit, s.log())
 		}
 	}
 	go s.watch(program, ended)
 	return nil
+}
+
+// How long a database that is left over from before may take to end by itself, and when it is told to.
+const (
+	askAgain  = time.Second
+	askNoMore = 6 * time.Second
+)
+
+// orphans are the processes of this user whose data lie in a folder.
+func orphans(data string) (ids []int) {
+	entries, err := os.ReadDir("/proc")
+	if err != nil {
+		return nil
+	}
+	for _, e := range entries {
+		id, err := strconv.Atoi(e.Name())
+		if err != nil || id == os.Getpid() {
+			continue
+		}
+		line, err := os.ReadFile(filepath.Join("/proc", e.Name(), "cmdline"))
+		if err == nil && slices.Contains(strings.Split(string(line), "\x00"), "--datadir="+data) {
+			ids = append(ids, id)
+		}
+	}
+	return ids
 }
 
 // watch starts the database again when it dies unasked.
@@ -332,13 +458,18 @@ func (s *Server) Pid() int {
 
 // Stop ends the database if this process owns it, and waits until it has ended.
 func (s *Server) Stop() {
-	if s.owner == nil {
-		return
+	if s.leave != nil {
+		s.leave()
+		s.waits.Wait()
 	}
 	s.mu.Lock()
 	s.stop = true
+	owner := s.owner
 	s.mu.Unlock()
+	if owner == nil {
+		return
+	}
+	os.Remove(filepath.Join(s.dir, "dsn")) // whoever starts now waits until this one has ended
 	s.end()
-	os.Remove(filepath.Join(s.dir, "dsn"))
-	s.owner.Close()
+	owner.Close()
 }

@@ -8,8 +8,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math/bits"
 	"os"
 	"sync"
+	"sync/atomic"
 
 	"blendseam/core/pcm"
 )
@@ -41,7 +43,17 @@ type Reader struct {
 	length int64 // samples
 	closer io.Closer
 	bytes  sync.Pool
+
+	speakers uint32
+	damaged  atomic.Int64
 }
+
+// Damaged is how many samples read so far were none, and read as silence: of a file that has been read once from end to
+// end, how many it has.
+func (r *Reader) Damaged() int64 { return r.damaged.Load() }
+
+// Placed tells whether the file says for which loudspeaker each of its channels is.
+func (r *Reader) Placed() bool { return bits.OnesCount32(r.speakers) == r.format.Channels }
 
 // Open opens a WAV file by its path.
 func Open(path string) (*Reader, error) {
@@ -98,6 +110,9 @@ func NewReader(src io.ReaderAt, size int64) (*Reader, error) {
 			}
 			if r.format, err = parseFormat(b); err != nil {
 				return nil, err
+			}
+			if binary.LittleEndian.Uint16(b) == tagExtensible {
+				r.speakers = binary.LittleEndian.Uint32(b[20:])
 			}
 		case "bext":
 			if b, err := chunk(src, body, n, 346); err == nil {
@@ -205,7 +220,9 @@ func (r *Reader) ReadSamplesAt(dst pcm.Block, at int64) error {
 		dst.Clear()
 	}
 	return r.raw(inside, func(raw []byte) {
-		pcm.Decode(dst.Slice(inside.From-at, inside.To-at), raw, r.format)
+		if n := pcm.Decode(dst.Slice(inside.From-at, inside.To-at), raw, r.format); n > 0 {
+			r.damaged.Add(n)
+		}
 	})
 }
 

@@ -14,7 +14,7 @@ import (
 // what is nearer to the samples: cmd -> web -> workspace -> store, media, interchange -> core, and inside core advise
 // -> fill -> audit -> analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
 const arrows = `
-cmd/blendseam: core/advise core/audit core/level core/measure core/mix core/pcm core/scene core/timecode core/tone core/tone/recipe demo intake interchange/otio interchange/report media store store/server web workspace
+cmd/blendseam: core/advise core/audit core/level core/limit core/measure core/mix core/pcm core/scene core/timecode core/tone core/tone/recipe demo intake interchange/otio interchange/report media scratch store store/server web workspace
 core/advise: core/audit core/blend core/fill core/level core/measure core/mix core/pcm core/scene core/speech
 core/analysis: core/level core/measure core/pcm core/speech core/stray core/tone
 core/audit: core/analysis core/blend core/cache core/level core/measure core/mix core/pcm core/scene core/speech core/tone core/tone/recipe
@@ -22,7 +22,7 @@ core/blend: core/level
 core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/speech core/stray core/tone core/tone/recipe
 core/measure: core/level core/pcm core/simd
 core/mix: core/blend core/cache core/level core/limit core/measure core/pcm core/scene core/tone core/tone/recipe
-core/pcm: core/simd
+core/pcm: core/limit core/simd
 core/pcm/flac: core/pcm
 core/pcm/wav: core/pcm
 core/room: core/level core/measure core/pcm
@@ -33,22 +33,22 @@ core/stray: core/level core/measure core/pcm core/speech
 core/tone: core/level core/measure core/pcm core/speech core/tone/recipe
 core/tone/recipe: core/limit core/pcm
 demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio media
-intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe media store
+intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe media scratch store
 interchange/otio: core/blend core/scene core/timecode core/tone/recipe
 interchange/report: core/advise core/audit core/scene
 internal/outside: core/pcm
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
 internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene core/timecode interchange/otio internal/roomtest media
-media: core/analysis core/audit core/cache core/measure core/pcm core/pcm/flac core/pcm/wav core/scene core/timecode interchange/otio
+media: core/analysis core/audit core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/scene core/timecode interchange/otio scratch
 store: core/cache core/limit core/scene
 store/server/servertest: store/server
 tools/bench: core/pcm core/scene core/timecode interchange/otio media
-web: core/advise core/analysis core/audit core/blend core/fill core/level core/limit core/measure core/mix core/pcm core/scene core/speech core/timecode core/tone intake interchange/otio interchange/report media store workspace
+web: core/advise core/analysis core/audit core/blend core/fill core/level core/limit core/measure core/mix core/pcm core/pcm/wav core/scene core/speech core/timecode core/tone intake interchange/otio interchange/report media scratch store workspace
 workspace: core/advise core/analysis core/audit core/cache core/fill core/mix core/pcm core/scene intake media store
 `
 
 // levels are the folders in the order in which arrows may go: none points to one that stands before it.
-var levels = []string{"cmd", "tools", "internal", "web", "workspace", "intake", "demo", "store", "media", "interchange",
+var levels = []string{"cmd", "tools", "internal", "web", "workspace", "intake", "demo", "store", "media", "scratch", "interchange",
 	"core/advise", "core/fill", "core/audit", "core/analysis", "core/mix", "core/scene", "core/stray", "core/tone", "core/room",
 	"core/speech", "core/blend", "core/measure", "core/pcm", "core/cache", "core/limit", "core"}
 

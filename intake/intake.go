@@ -45,14 +45,19 @@ func (in Intake) Keep(ctx context.Context, a *media.Arrival, rate int64, frames 
 
 // File takes a recording on this machine.
 func (in Intake) File(ctx context.Context, path string, rate int64, frames timecode.Rate) (media.Info, error) {
+	switch s, err := os.Stat(path); {
+	case err != nil:
+		return media.Info{}, fmt.Errorf("%s cannot be opened: %w", path, errors.Unwrap(err))
+	case s.IsDir():
+		return media.Info{}, fmt.Errorf("%s is a folder; name the recordings in it", path)
+	case !s.Mode().IsRegular(): // a pipe would be waited for
+		return media.Info{}, fmt.Errorf("%s is no file but a device or a pipe; name a recording", path)
+	}
 	f, err := os.Open(path)
 	if err != nil {
 		return media.Info{}, fmt.Errorf("%s cannot be opened: %w", path, errors.Unwrap(err))
 	}
 	defer f.Close()
-	if s, err := f.Stat(); err == nil && s.IsDir() {
-		return media.Info{}, fmt.Errorf("%s is a folder; name the recordings in it", path)
-	}
 	a, err := in.Library.Receive(filepath.Base(path))
 	if err != nil {
 		return media.Info{}, err

@@ -11,6 +11,7 @@ import (
 	"blendseam/core/timecode"
 	"blendseam/core/tone"
 	"blendseam/media"
+	"blendseam/scratch"
 	"blendseam/store"
 )
 
@@ -38,7 +39,7 @@ func (in Intake) Rooms(ctx context.Context, have []store.Tone) error {
 }
 
 func (in Intake) room(ctx context.Context, k room.Kind, seed uint64) error {
-	dir, err := os.MkdirTemp("", "blendseam-")
+	dir, err := scratch.Dir()
 	if err != nil {
 		return err
 	}

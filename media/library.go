@@ -328,7 +328,14 @@ func (l *Library) Original(id string) (string, error) {
 			return filepath.Join(l.folder(id), e.Name()), nil
 		}
 	}
-	return "", fmt.Errorf("the recording %s is no longer in the media folder; bring it in again", id)
+	return "", &Gone{id}
+}
+
+// A Gone says that a recording that was brought in is not there any more.
+type Gone struct{ ID string }
+
+func (e *Gone) Error() string {
+	return fmt.Sprintf("The recording %s is no longer in the media folder; bring it in again.", e.ID)
 }
 
 func (l *Library) prepare(ctx context.Context, dir, original string, info Info, rate int64, frames timecode.Rate) (damaged int64, err error) {

@@ -75,6 +75,7 @@ func (s *Store) Go(ctx context.Context, id string, expected, node int64, words s
 	if words == "" {
 		words = "gone to: " + cmp.Or(h.words[node], asItBegan)
 	}
+	words = cutWords(words)
 	before, err := s.at(ctx, id, h, h.node)
 	if err != nil {
 		return Change{}, err

@@ -117,6 +117,14 @@ func (s *Store) Create(ctx context.Context, sc *scene.Scene) (id string, err err
 	return id, plain(err)
 }
 
+// cutWords is what is said of an edit or a job, as it fits.
+func cutWords(words string) string {
+	if short, cut := limit.Cut(words, limit.Words); cut {
+		return short + " ..."
+	}
+	return words
+}
+
 func cut(s string, runes int) string {
 	if r := []rune(s); len(r) > runes {
 		return string(r[:runes])
@@ -381,7 +389,7 @@ func (s *Store) Edit(ctx context.Context, id string, expected int64, e scene.Edi
 	if err != nil {
 		return Change{}, err
 	}
-	words := scene.Describe(before, after, e)
+	words := cutWords(scene.Describe(before, after, e))
 	seq := h.revision + 1
 	if err := s.append(ctx, id, expected, row{"edit", seq, h.node, raw, words}, after); err != nil {
 		return Change{}, err
@@ -423,13 +431,13 @@ func (s *Store) travel(ctx context.Context, id string, expected int64, op string
 		if h.node == 0 {
 			return Change{}, false, nil
 		}
-		to, words = h.parent[h.node], "undone: "+h.words[h.node]
+		to, words = h.parent[h.node], cutWords("undone: "+h.words[h.node])
 	} else {
 		if len(h.redo) == 0 {
 			return Change{}, false, nil
 		}
 		to = h.redo[len(h.redo)-1]
-		words = "done again: " + h.words[to]
+		words = cutWords("done again: " + h.words[to])
 	}
 	before, err := s.at(ctx, id, h, h.node)
 	if err != nil {
@@ -494,6 +502,11 @@ type row struct {
 // append writes a row of the log, if the scene is still at the expected revision. Once it returns nil the
 // row is on disk.
 func (s *Store) append(ctx context.Context, id string, expected int64, r row, after *scene.Scene) error {
+	if s.Room != nil {
+		if err := s.Room(); err != nil {
+			return err
+		}
+	}
 	// An edit that has begun to be written is not given up half-way when its page goes away.
 	ctx = context.WithoutCancel(ctx)
 	lost := false
@@ -518,7 +531,54 @@ func (s *Store) append(ctx context.Context, id string, expected int64, r row, af
 	if lost {
 		return s.stale(ctx, id, expected)
 	}
-	return plain(err)
+	if err = plain(err); errors.Is(err, ErrUnavailable) {
+		return s.kept(ctx, id, expected, r)
+	}
+	return err
+}
+
+// certainLimit is how long the database is asked whether a row was kept.
+const certainLimit = 8 * time.Second
+
+// kept finds out whether a row is in the log whose writing the database did not answer: nil if it is.
+func (s *Store) kept(ctx context.Context, id string, expected int64, r row) error {
+	ctx, cancel := context.WithTimeout(ctx, certainLimit)
+	defer cancel()
+	for {
+		is, err := s.isKept(ctx, id, expected, r)
+		switch {
+		case err == nil && is:
+			return nil
+		case err == nil:
+			return ErrNotKept
+		case !errors.Is(err, ErrUnavailable) && ctx.Err() == nil:
+			return err
+		}
+		select {
+		case <-time.After(50 * time.Millisecond):
+		case <-ctx.Done():
+			return ErrUncertain
+		}
+	}
+}
+
+func (s *Store) isKept(ctx context.Context, id string, expected int64, r row) (is bool, err error) {
+	err = s.inTransaction(ctx, func(tx *sql.Tx) error {
+		// Whoever is still writing holds the scene.
+		var revision int64
+		if err := tx.QueryRowContext(ctx, "SELECT revision FROM scenes WHERE id = ? FOR UPDATE", id).Scan(&revision); err != nil {
+			return err
+		}
+		var now row
+		var edit []byte
+		err := tx.QueryRowContext(ctx, "SELECT op, node, parent, edit, words FROM edits WHERE scene = ? AND seq = ?", id, expected+1).Scan(&now.op, &now.node, &now.parent, &edit, &now.words)
+		if errors.Is(err, sql.ErrNoRows) {
+			return nil
+		}
+		is = now.op == r.op && now.node == r.node && now.parent == r.parent && now.words == r.words && bytes.Equal(edit, r.edit)
+		return err
+	})
+	return is, plain(err)
 }
 
 // snapshot keeps a state so that it need not be replayed. No edit waits for it, and none is lost without it.

@@ -68,38 +68,71 @@ type Job struct {
 
 // AddJob keeps a job that begins, and gives it an id.
 func (s *Store) AddJob(ctx context.Context, scene, kind, words string) (Job, error) {
-	j := Job{ID: uuid.NewString(), Scene: scene, Kind: kind, Words: words, State: "running", Made: time.Now().UTC()}
-	_, err := s.db.ExecContext(ctx, "INSERT INTO jobs (id, scene, kind, words, state) VALUES (?, ?, ?, ?, 'running')",
-		j.ID, sql.NullString{String: scene, Valid: scene != ""}, kind, words)
+	j := Job{ID: uuid.NewString(), Scene: scene, Kind: kind, Words: cutWords(words), State: "running", Made: time.Now().UTC()}
+	_, err := s.db.ExecContext(ctx, "INSERT INTO jobs (id, scene, kind, words, state, process) VALUES (?, ?, ?, ?, 'running', ?)",
+		j.ID, sql.NullString{String: scene, Valid: scene != ""}, kind, j.Words, s.Process)
 	return j, plain(err)
 }
 
 // EndJob keeps what became of a job.
 func (s *Store) EndJob(ctx context.Context, j Job) error {
 	_, err := s.db.ExecContext(ctx, "UPDATE jobs SET state = ?, result = ?, error = ? WHERE id = ?",
-		j.State, sql.NullString{String: string(j.Result), Valid: len(j.Result) > 0}, sql.NullString{String: j.Error, Valid: j.Error != ""}, j.ID)
+		j.State, sql.NullString{String: string(j.Result), Valid: len(j.Result) > 0}, sql.NullString{String: cutWords(j.Error), Valid: j.Error != ""}, j.ID)
 	return plain(err)
 }
 
-// BreakJobs marks the jobs that were under way when their process ended.
-func (s *Store) BreakJobs(ctx context.Context) error {
-	_, err := s.db.ExecContext(ctx, "UPDATE jobs SET state = 'stopped', error = 'The program ended before it was done.' WHERE state = 'running'")
-	return plain(err)
+// BreakJobs marks the jobs that were under way when their process ended, and gives their ids; alive tells whether a
+// process goes on.
+func (s *Store) BreakJobs(ctx context.Context, alive func(process string) bool) (broken []string, err error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT id, process FROM jobs WHERE state = 'running'")
+	if err != nil {
+		return nil, plain(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var id, process string
+		if err := rows.Scan(&id, &process); err != nil {
+			return nil, plain(err)
+		}
+		if !alive(process) {
+			broken = append(broken, id)
+		}
+	}
+	if err := rows.Err(); err != nil {
+		return nil, plain(err)
+	}
+	for _, id := range broken {
+		if _, err := s.db.ExecContext(ctx, "UPDATE jobs SET state = 'stopped', error = 'The program ended before it was done.' WHERE id = ? AND state = 'running'", id); err != nil {
+			return nil, plain(err)
+		}
+	}
+	return broken, nil
+}
+
+// Job gives a job by its id.
+func (s *Store) Job(ctx context.Context, id string) (Job, error) {
+	return scanJob(s.db.QueryRowContext(ctx, jobColumns+" WHERE id = ?", id))
+}
+
+const jobColumns = "SELECT id, COALESCE(scene, ''), kind, words, state, COALESCE(result, 'null'), COALESCE(error, ''), made FROM jobs"
+
+func scanJob(row interface{ Scan(...any) error }) (j Job, err error) {
+	err = row.Scan(&j.ID, &j.Scene, &j.Kind, &j.Words, &j.State, &j.Result, &j.Error, &j.Made)
+	return j, plain(err)
 }
 
 // Jobs lists the jobs of one kind for a scene, newest first.
 func (s *Store) Jobs(ctx context.Context, scene, kind string) ([]Job, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT id, COALESCE(scene, ''), kind, words, state, COALESCE(result, 'null'), COALESCE(error, ''), made
-		FROM jobs WHERE scene = ? AND kind = ? ORDER BY made DESC LIMIT 100`, scene, kind)
+	rows, err := s.db.QueryContext(ctx, jobColumns+" WHERE scene = ? AND kind = ? ORDER BY made DESC LIMIT 100", scene, kind)
 	if err != nil {
 		return nil, plain(err)
 	}
 	defer rows.Close()
 	var list []Job
 	for rows.Next() {
-		var j Job
-		if err := rows.Scan(&j.ID, &j.Scene, &j.Kind, &j.Words, &j.State, &j.Result, &j.Error, &j.Made); err != nil {
-			return nil, plain(err)
+		j, err := scanJob(rows)
+		if err != nil {
+			return nil, err
 		}
 		list = append(list, j)
 	}

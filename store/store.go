@@ -24,11 +24,20 @@ var migrations embed.FS
 // ErrNotFound says that there is no such scene, source or job.
 var ErrNotFound = errors.New("not found")
 
-// ErrUnavailable says that the database does not answer; what was asked has not been kept.
-var ErrUnavailable = errors.New("the database does not answer; nothing was kept, try again in a moment")
+// ErrUnavailable says that the database does not answer.
+var ErrUnavailable = errors.New("the database does not answer; try again in a moment")
+
+// ErrNotKept says that the database did not answer while an edit was being kept, and that it was not.
+var ErrNotKept = errors.New("the database did not answer, and nothing was kept; try again")
+
+// ErrUncertain says that the database does not answer while an edit is being kept.
+var ErrUncertain = errors.New("the database does not answer; whether this was kept is seen when it does: look again in a moment before you do it again")
 
 // A Store is an open database.
 type Store struct {
+	Process string       // the name of this process, for the jobs that it does; see BreakJobs
+	Room    func() error // says why there is no room for another edit; nil if that is known to others
+
 	db     *sql.DB
 	mu     sync.Mutex
 	scenes map[string]*history
@@ -63,7 +72,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	s := &Store{db: db, scenes: map[string]*history{}}
 	if err := s.migrate(ctx); err != nil {
 		db.Close()
-		return nil, fmt.Errorf("the database at %s cannot be used: %w", c.Addr, err)
+		return nil, fmt.Errorf("the database at %s cannot be used: %w", c.Addr, plain(err))
 	}
 	return s, nil
 }

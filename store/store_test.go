@@ -223,12 +223,12 @@ func TestEditsOfManyAtOnceNeverShareARevision(t *testing.T) {
 }
 
 // The database is killed outright, three times, while edits stream in. It comes back by itself, and every edit that was
-// acknowledged is there.
+// acknowledged is there; none that was said not to have been kept is.
 func TestAKilledDatabaseLosesNoAcknowledgedEdit(t *testing.T) {
 	s := open(t)
 	id := begin(t, s)
 	acknowledged := map[int64]float64{}
-	revision, kills := int64(0), 0
+	revision, kills, notKept := int64(0), 0, false
 	next := time.Now().Add(300 * time.Millisecond)
 	for db := 1.0; kills < 3 || len(acknowledged) < 300 || time.Now().Before(next); db++ {
 		if kills < 3 && time.Now().After(next) {
@@ -241,9 +241,16 @@ func TestAKilledDatabaseLosesNoAcknowledgedEdit(t *testing.T) {
 		switch {
 		case err == nil:
 			acknowledged[c.Revision] = c.Scene.Tracks[0].Clips[0].GainDB
-			revision = c.Revision
+			revision, notKept = c.Revision, false
 		case errors.As(err, &stale): // one was kept whose answer was lost
+			if notKept {
+				t.Error("an edit was said not to have been kept, and was")
+			}
 			revision = stale.Now
+		case errors.Is(err, store.ErrNotKept):
+			notKept = true
+		case errors.Is(err, store.ErrUncertain):
+			notKept = false
 		case errors.Is(err, store.ErrUnavailable):
 			time.Sleep(20 * time.Millisecond)
 		default:
@@ -321,7 +328,7 @@ func TestSourcesAndJobs(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.BreakJobs(ctx); err != nil { // the program starts again
+	if _, err := s.BreakJobs(ctx, func(string) bool { return false }); err != nil { // the program starts again
 		t.Fatal(err)
 	}
 	jobs, err := s.Jobs(ctx, id, "mixdown")

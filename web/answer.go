@@ -1,6 +1,7 @@
 package web
 
 import (
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -11,6 +12,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/scene"
 	"blendseam/intake"
+	"blendseam/media"
 	"blendseam/store"
 )
 
@@ -58,11 +60,13 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	var stale *store.Stale
 	var missing *audit.Missing
 	var notHere *intake.NotHere
+	var full *media.DiskFull
+	var gone *media.Gone
 	var bad errBadRequest
 	switch {
 	case errors.As(err, &refusal):
 		status, p.Alternatives = http.StatusUnprocessableEntity, refusal.Alternatives()
-	case errors.As(err, &missing), errors.As(err, &notHere):
+	case errors.As(err, &missing), errors.As(err, &notHere), errors.As(err, &gone):
 		status = http.StatusUnprocessableEntity
 	case errors.As(err, &stale):
 		status, p.Newer = http.StatusConflict, stale.Newer
@@ -70,16 +74,32 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 		status = http.StatusBadRequest
 	case errors.Is(err, store.ErrNotFound):
 		status, p.Message = http.StatusNotFound, "There is nothing at this address; it may have been removed."
-	case errors.Is(err, store.ErrUnavailable):
+	case errors.Is(err, store.ErrUnavailable), errors.Is(err, store.ErrNotKept), errors.Is(err, store.ErrUncertain):
 		status = http.StatusServiceUnavailable
+	case errors.As(err, &full):
+		status = http.StatusInsufficientStorage
 	default:
+		// What went wrong may say where things lie here, which is nobody's business.
+		number := rand.Text()[:8]
+		p.Message = fmt.Sprintf("Something went wrong here that should not. The program's log says what, under %s. What was kept before is kept.", number)
 		if r.Context().Err() == nil {
-			slog.Error("request failed", "path", r.URL.Path, "err", err)
+			slog.Error("request failed", "number", number, "path", r.URL.Path, "err", err)
 		}
 	}
+	if errors.Is(err, errWrongSecret) {
+		s.ask(w, r, err.Error())
+		return
+	}
+	s.problem(w, r, status, p)
+}
+
+// errWrongSecret is told to whoever tells another secret than ours.
+var errWrongSecret = errors.New("That is not the secret. It is in the file that the program was started with.")
+
+// problem answers with a problem, as a page where one is asked for.
+func (s *Server) problem(w http.ResponseWriter, r *http.Request, status int, p problem) {
 	if strings.Contains(r.Header.Get("Accept"), "text/html") {
-		w.WriteHeader(status)
-		if err := s.page(w, "problem", view{Title: "Not possible", Problem: p.Message}); err != nil {
+		if err := s.pageAs(w, status, "problem", view{Title: "Not possible", Problem: p.Message}); err != nil {
 			slog.Error("a problem could not be told", "err", err)
 		}
 		return

@@ -13,10 +13,12 @@ import (
 	"strings"
 	"unicode"
 
+	"blendseam/core/limit"
 	"blendseam/core/measure"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
 	"blendseam/media"
+	"blendseam/scratch"
 	"blendseam/store"
 	"blendseam/workspace"
 
@@ -81,7 +83,7 @@ type mixdownResult struct {
 func (s *Server) mixdown(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
 	var q mixdownRequest
-	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 1<<16)).Decode(&q); err != nil {
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, limit.RequestBytes)).Decode(&q); err != nil {
 		return errBadRequest{fmt.Errorf("the request cannot be read: %w", err)}
 	}
 	st, err := s.opened(r)
@@ -117,6 +119,10 @@ func (s *Server) makeMixdown(ctx context.Context, jobID string, st *workspace.Sc
 	}
 	dir := filepath.Join(s.Made, jobID)
 	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return nil, err
+	}
+	if err := media.Room(dir, limit.ReserveBytes); err != nil {
+		os.Remove(dir)
 		return nil, err
 	}
 	file := filepath.Join(dir, fileName(sc.Name)+"."+q.Kind)
@@ -173,22 +179,28 @@ func fileName(name string) string {
 	return clean
 }
 
-// made sends a file that was made.
+// made sends a file that was made whole.
 func (s *Server) made(w http.ResponseWriter, r *http.Request) error {
-	id := chi.URLParam(r, "job")
-	entries, err := os.ReadDir(filepath.Join(s.Made, filepath.Base(id)))
-	if err != nil || len(entries) != 1 {
+	job, err := s.Store.Job(r.Context(), chi.URLParam(r, "job"))
+	if err != nil {
+		return err
+	}
+	var result mixdownResult
+	if job.State != "done" || json.Unmarshal(job.Result, &result) != nil || result.File == "" {
 		return store.ErrNotFound
 	}
-	name := entries[0].Name()
-	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
-	http.ServeFile(w, r, filepath.Join(s.Made, filepath.Base(id), name))
+	file := filepath.Join(s.Made, job.ID, filepath.Base(result.File))
+	if _, err := os.Stat(file); err != nil {
+		return store.ErrNotFound
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", filepath.Base(result.File)))
+	http.ServeFile(w, r, file)
 	return nil
 }
 
 // temporary keeps an upload for as long as a request lasts.
 func temporary(body io.Reader, name string) (file string, clean func(), err error) {
-	dir, err := os.MkdirTemp("", "blendseam-")
+	dir, err := scratch.Dir()
 	if err != nil {
 		return "", nil, err
 	}

@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"net/url"
 
+	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/store"
 
@@ -119,7 +120,7 @@ func (s *Server) compareVersions(w http.ResponseWriter, r *http.Request) error {
 
 // decode reads a request's JSON.
 func decode(w http.ResponseWriter, r *http.Request, to any) error {
-	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 8<<20)).Decode(to); err != nil {
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, limit.RequestBytes)).Decode(to); err != nil {
 		return errBadRequest{fmt.Errorf("the request cannot be read: %w", err)}
 	}
 	return nil

@@ -6,6 +6,7 @@ import (
 
 	"blendseam/core/advise"
 	"blendseam/core/audit"
+	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/interchange/report"
 
@@ -76,7 +77,7 @@ func (s *Server) places(w http.ResponseWriter, r *http.Request) error {
 // mend answers with what would mend the whole scene; nothing is changed. Progress is told to the scene's pages.
 func (s *Server) mend(w http.ResponseWriter, r *http.Request) error {
 	// Only once all of a request is read is it seen that whoever sent it has gone.
-	if _, err := io.Copy(io.Discard, http.MaxBytesReader(w, r.Body, 1<<16)); err != nil {
+	if _, err := io.Copy(io.Discard, http.MaxBytesReader(w, r.Body, limit.RequestBytes)); err != nil {
 		return errBadRequest{err}
 	}
 	sc, err := s.opened(r)

@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
 
@@ -24,7 +25,7 @@ var templateFiles embed.FS
 // templates has each page under the name of its file; all share layout.html.
 var templates = func() map[string]*template.Template {
 	all := map[string]*template.Template{}
-	for _, name := range []string{"scenes", "scene", "sources", "source", "tone", "hand-over", "keys", "settings", "report", "problem"} {
+	for _, name := range []string{"scenes", "scene", "sources", "source", "tone", "hand-over", "keys", "settings", "report", "problem", "enter"} {
 		all[name] = template.Must(template.New("").Funcs(template.FuncMap{"ago": ago, "minutes": minutes}).
 			ParseFS(templateFiles, "templates/layout.html", "templates/"+name+".html"))
 	}
@@ -49,12 +50,17 @@ func (v view) JSON() (template.JS, error) {
 }
 
 func (s *Server) page(w http.ResponseWriter, name string, v view) error {
+	return s.pageAs(w, http.StatusOK, name, v)
+}
+
+func (s *Server) pageAs(w http.ResponseWriter, status int, name string, v view) error {
 	var b bytes.Buffer
 	if err := templates[name].ExecuteTemplate(&b, "layout.html", v); err != nil {
 		return fmt.Errorf("the page %s could not be made: %w", name, err)
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")
+	w.WriteHeader(status)
 	w.Write(b.Bytes())
 	return nil
 }
@@ -102,7 +108,7 @@ func (s *Server) newScene(w http.ResponseWriter, r *http.Request) error {
 		SampleRate int64  `json:"sample_rate"`
 		Channels   int    `json:"channels"`
 	}
-	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 1<<16)).Decode(&q); err != nil {
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, limit.RequestBytes)).Decode(&q); err != nil {
 		return errBadRequest{fmt.Errorf("the request cannot be read: %w", err)}
 	}
 	rate, err := timecode.ParseRate(q.Rate)

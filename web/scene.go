@@ -125,7 +125,7 @@ type editAnswer struct {
 }
 
 func (s *Server) editRequest(w http.ResponseWriter, r *http.Request) (q editRequest, err error) {
-	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, limit.EditBytes))
+	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, limit.RequestBytes))
 	if err == nil {
 		err = json.Unmarshal(raw, &q)
 	}

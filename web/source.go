@@ -4,10 +4,11 @@ import (
 	"fmt"
 	"net/http"
 	"os"
+	"strconv"
 
 	"blendseam/core/pcm"
+	"blendseam/core/pcm/wav"
 	"blendseam/core/scene"
-	"blendseam/media"
 	"blendseam/store"
 	"blendseam/workspace"
 
@@ -157,30 +158,43 @@ func (s *Server) stretchFile(w http.ResponseWriter, r *http.Request) error {
 	if name == "" {
 		name = src.Name
 	}
-	dir, err := os.MkdirTemp("", "blendseam-")
-	if err != nil {
-		return err
-	}
-	defer os.RemoveAll(dir)
-	file := dir + "/stretch.wav"
-	if err := writeStretch(file, sound, pcm.Span{From: from, To: to}, int(st.Scene.SampleRate)); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "audio/wav")
-	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(name)+".wav"))
-	http.ServeFile(w, r, file)
-	return nil
+	return sendSound(w, sound, pcm.Span{From: from, To: to}, int(st.Scene.SampleRate), "attachment", name)
 }
 
-func writeStretch(file string, sound pcm.ReaderAt, span pcm.Span, rate int) error {
-	channels := sound.Format().Channels
-	out, err := media.CreateWAV(file, pcm.Encoder{Format: pcm.Format{Rate: rate, Channels: channels, Bits: 24}})
+// sendSound sends a span of a sound as a WAV file of 24 bits, made as it goes.
+func sendSound(w http.ResponseWriter, sound pcm.ReaderAt, span pcm.Span, rate int, how, name string) error {
+	e := pcm.Encoder{Format: pcm.Format{Rate: rate, Channels: sound.Format().Channels, Bits: 24}}
+	head, err := wav.Head(e.Format, span.Len())
 	if err != nil {
 		return err
 	}
-	defer out.Discard()
-	if err := out.Copy(sound, span); err != nil {
-		return err
+	const step = 1 << 16
+	block := pcm.NewBlock(e.Format.Channels, step)
+	raw := make([]byte, e.Size(step))
+	for at := span.From; at < span.To; at += step {
+		part := block.Slice(0, min(step, span.To-at))
+		if err := sound.ReadSamplesAt(part, at); err != nil {
+			if at > span.From {
+				panic(http.ErrAbortHandler) // the head promised more
+			}
+			return err
+		}
+		if at == span.From {
+			size := e.Size(span.Len())
+			h := w.Header()
+			h.Set("Content-Type", "audio/wav")
+			h.Set("Content-Length", strconv.FormatInt(int64(len(head))+size+size&1, 10))
+			h.Set("Content-Disposition", fmt.Sprintf("%s; filename=%q", how, fileName(name)+".wav"))
+			w.Write(head)
+		}
+		piece := raw[:e.Size(part.Len())]
+		e.Encode(piece, part, at-span.From)
+		if _, err := w.Write(piece); err != nil {
+			return nil // whoever asked has gone
+		}
 	}
-	return out.Close()
+	if e.Size(span.Len())&1 == 1 {
+		w.Write([]byte{0})
+	}
+	return nil
 }

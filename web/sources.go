@@ -98,7 +98,7 @@ func (s *Server) upload(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	if _, err := io.Copy(a, r.Body); err != nil {
+	if _, err := io.Copy(a, inPieces(r)); err != nil {
 		a.Close()
 		return errBadRequest{fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name)}
 	}

@@ -8,7 +8,6 @@ import (
 	"math"
 	"net/http"
 	"net/url"
-	"os"
 	"path/filepath"
 	"strings"
 
@@ -293,23 +292,11 @@ func (s *Server) toneSound(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	dir, err := os.MkdirTemp("", "blendseam-")
-	if err != nil {
-		return err
-	}
-	defer os.RemoveAll(dir)
-	file := dir + "/tone.wav"
-	if err := writeStretch(file, sound, span, int(sc.SampleRate)); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "audio/wav")
 	how := "inline"
 	if r.URL.Query().Get("as") == "file" {
 		how = "attachment"
 	}
-	w.Header().Set("Content-Disposition", fmt.Sprintf("%s; filename=%q", how, fileName(t.Name)+".wav"))
-	http.ServeFile(w, r, file)
-	return nil
+	return sendSound(w, sound, span, int(sc.SampleRate), how, t.Name)
 }
 
 // toneUnder is the scene that a request names with a tone as a bed under it, from the moment that it names on.

@@ -24,6 +24,7 @@ var static embed.FS
 // A Config is what the interface works on.
 type Config struct {
 	*workspace.Workspace
+	Door Door
 	Made string                                // folder of what was handed over
 	Demo func(context.Context) (string, error) // loads the demo scene and gives its id
 }
@@ -44,7 +45,7 @@ func New(c Config) *Server {
 
 func (s *Server) routes() http.Handler {
 	r := chi.NewRouter()
-	r.Use(middleware.Recoverer, safe, http.NewCrossOriginProtection().Handler)
+	r.Use(middleware.Recoverer, safe, patient, func(next http.Handler) http.Handler { return s.Door.handler(next, s) }, http.NewCrossOriginProtection().Handler)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.fail(w, r, store.ErrNotFound) })
 
 	r.Get("/", s.handle(s.scenesPage))

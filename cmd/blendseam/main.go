@@ -10,6 +10,7 @@ import (
 	"syscall"
 
 	"blendseam/core/scene"
+	"blendseam/scratch"
 
 	"github.com/alecthomas/kong"
 )
@@ -37,7 +38,9 @@ const (
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	os.Exit(run(ctx, os.Args[1:]))
+	code := run(ctx, os.Args[1:])
+	scratch.End()
+	os.Exit(code)
 }
 
 func run(ctx context.Context, args []string) int {

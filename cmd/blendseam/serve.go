@@ -4,20 +4,24 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net"
 	"net/http"
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
 
+	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
 	"blendseam/demo"
 	"blendseam/intake"
 	"blendseam/media"
+	"blendseam/scratch"
 	"blendseam/store"
 	"blendseam/store/server"
 	"blendseam/web"
@@ -30,37 +34,83 @@ type place struct {
 	DSN string `help:"A MariaDB server to use instead of a private one, as user:password@tcp(host:port)/name." env:"BLENDSEAM_DSN" name:"dsn"`
 }
 
-// open opens database and library. close ends what it started.
-func (p place) open(ctx context.Context) (in intake.Intake, close func(), err error) {
-	close = func() {}
+// opened is what a command works on.
+type opened struct {
+	intake.Intake
+	work *scratch.Place // this process's own
+	ends []func()       // of what was opened, in the order of opening
+}
+
+// close ends what was opened, the last first.
+func (o *opened) close() {
+	for _, end := range slices.Backward(o.ends) {
+		end()
+	}
+}
+
+// open opens database and library.
+func (p place) open(ctx context.Context) (o *opened, err error) {
+	o = &opened{}
+	defer func() {
+		if err != nil {
+			o.close()
+		}
+	}()
+	if o.work, err = scratch.Open(filepath.Join(p.Var, "work")); err != nil {
+		return o, err
+	}
+	o.ends = append(o.ends, func() { o.work.Close() })
 	dsn := p.DSN
 	if dsn == "" {
 		private, err := server.Start(ctx, filepath.Join(p.Var, "database"))
 		if err != nil {
-			return in, close, err
+			return o, err
 		}
-		close, dsn = private.Stop, private.DSN
+		o.ends = append(o.ends, private.Stop)
+		dsn = private.DSN
 	}
-	if in.Store, err = store.Open(ctx, dsn); err != nil {
-		close()
-		return in, func() {}, err
+	if o.Store, err = openStore(ctx, dsn, p.DSN == ""); err != nil {
+		return o, err
 	}
-	stop := close
-	close = func() { in.Store.Close(); stop() }
-	if in.Library, err = media.OpenLibrary(filepath.Join(p.Var, "media")); err != nil {
-		close()
-		return in, func() {}, err
+	o.Store.Process = o.work.Name()
+	if p.DSN == "" {
+		o.Store.Room = func() error { return media.Room(p.Var, limit.EditsBytes) }
 	}
-	return in, close, nil
+	o.ends = append(o.ends, func() { o.Store.Close() })
+	if o.Library, err = media.OpenLibrary(filepath.Join(p.Var, "media")); err != nil {
+		return o, err
+	}
+	o.ends = append(o.ends, func() { o.Library.Close() })
+	return o, nil
 }
+
+// openStore opens a database; a private one may be going from one process to another just now.
+func openStore(ctx context.Context, dsn string, private bool) (*store.Store, error) {
+	for end := time.Now().Add(storeLimit); ; {
+		s, err := store.Open(ctx, dsn)
+		if !private || !errors.Is(err, store.ErrUnavailable) || time.Now().After(end) || ctx.Err() != nil {
+			return s, err
+		}
+		select {
+		case <-time.After(100 * time.Millisecond):
+		case <-ctx.Done():
+		}
+	}
+}
+
+// storeLimit is how long a private database may take to go from one process to another.
+const storeLimit = 60 * time.Second
 
 type serveCmd struct {
 	place
-	Listen string `help:"Address to answer at. Without it, the first free port from 8450 on."`
+	Listen      string   `help:"Address to answer at. Without it, the first free port of this machine alone from 8450 on."`
+	Name        []string `help:"A name by which this machine is asked, besides its address; may be given several times." placeholder:"HOST"`
+	TokenFile   string   `help:"File with a secret of at least 16 letters that every browser is asked for once." placeholder:"FILE"`
+	Unprotected bool     `help:"Let everybody who reaches the address see and change everything."`
 }
 
 func (c *serveCmd) Run(ctx context.Context) error {
-	return serve(ctx, c.place, c.Listen, func(context.Context, intake.Intake) (string, error) { return "", nil })
+	return c.serve(ctx, func(context.Context, intake.Intake) (string, error) { return "", nil })
 }
 
 type demoCmd struct {
@@ -69,7 +119,7 @@ type demoCmd struct {
 }
 
 func (c *demoCmd) Run(ctx context.Context) error {
-	return serve(ctx, c.place, c.Listen, func(ctx context.Context, in intake.Intake) (string, error) {
+	return c.serve(ctx, func(ctx context.Context, in intake.Intake) (string, error) {
 		if !c.Fresh {
 			rows, err := in.Store.Scenes(ctx)
 			if err != nil {
@@ -90,7 +140,7 @@ const demoName = "Kiln Night"
 
 // loadDemo makes a new scene of the demo that the program carries.
 func loadDemo(ctx context.Context, in intake.Intake) (string, error) {
-	dir, err := os.MkdirTemp("", "blendseam-demo-")
+	dir, err := scratch.Dir()
 	if err != nil {
 		return "", err
 	}
@@ -123,37 +173,84 @@ func listen(address string) (net.Listener, error) {
 	return nil, fmt.Errorf("ports %d to %d are all taken; name a free one with --listen 127.0.0.1:PORT", defaultPort, defaultPort+19)
 }
 
+// door says who may come in at an address. Beyond this machine it is nobody without a secret, unless that is asked for.
+func (c *serveCmd) door(at net.Addr) (d web.Door, err error) {
+	d.Names = c.Name
+	local := false
+	if tcp, ok := at.(*net.TCPAddr); ok {
+		local = tcp.IP.IsLoopback()
+		d.Every = tcp.IP.IsUnspecified()
+		d.Names = append(d.Names, tcp.IP.String())
+	}
+	if c.TokenFile != "" {
+		raw, err := os.ReadFile(c.TokenFile)
+		if err != nil {
+			return d, fmt.Errorf("--token-file: %w", err)
+		}
+		if d.Token = strings.TrimSpace(string(raw)); len(d.Token) < limit.TokenLen {
+			return d, fmt.Errorf("--token-file: the secret in %s has %d letters; at least %d are needed", c.TokenFile, len(d.Token), limit.TokenLen)
+		}
+	}
+	switch {
+	case local || d.Token != "":
+	case !c.Unprotected:
+		return d, fmt.Errorf("--listen: %s can be reached from other machines; name a file with a secret by --token-file, or say --unprotected to let everybody in", at)
+	default:
+		fmt.Fprintf(os.Stderr, "blendseam: warning: everybody who reaches %s can see and change everything\n", at)
+	}
+	return d, nil
+}
+
 // serve runs everything until it is told to stop. first prepares what should be there, and gives the scene to begin with.
-func serve(ctx context.Context, p place, address string, first func(context.Context, intake.Intake) (string, error)) error {
-	l, err := listen(address)
+func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake.Intake) (string, error)) error {
+	l, err := listen(c.Listen)
 	if err != nil {
 		return err
 	}
 	defer l.Close()
-	in, done, err := p.open(ctx)
+	door, err := c.door(l.Addr())
 	if err != nil {
 		return err
 	}
-	defer done()
-	if err := in.Store.BreakJobs(ctx); err != nil {
+	o, err := c.open(ctx)
+	if err != nil {
 		return err
 	}
-	begin, err := first(ctx, in)
+	defer o.close()
+	made := filepath.Join(c.Var, "made")
+	if err := clearJobs(ctx, o, made); err != nil {
+		return err
+	}
+	begin, err := first(ctx, o.Intake)
 	if err != nil {
 		return err
 	}
 	// Measuring and mending go on beside the requests on threads of low priority. With a few more of them than processors, a
 	// request never waits for one to give way.
 	runtime.GOMAXPROCS(runtime.NumCPU() + workspace.SpareThreads)
-	s := web.New(web.Config{Workspace: workspace.New(ctx, in), Made: filepath.Join(p.Var, "made"),
-		Demo: func(ctx context.Context) (string, error) { return loadDemo(ctx, in) }})
+	s := web.New(web.Config{Workspace: workspace.New(ctx, o.Intake), Made: made, Door: door,
+		Demo: func(ctx context.Context) (string, error) { return loadDemo(ctx, o.Intake) }})
 	url := fmt.Sprintf("http://%s/", l.Addr())
 	if begin != "" {
 		url += "scenes/" + begin + "/"
 	}
 	fmt.Printf("Blend Seam is at %s (Ctrl-C ends it)\n", url)
-	h := &http.Server{ReadHeaderTimeout: 10 * time.Second}
+	h := &http.Server{ReadHeaderTimeout: limit.HeaderS * time.Second, IdleTimeout: limit.IdleS * time.Second, ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn)}
 	return s.Serve(ctx, h, func() error { return h.Serve(l) })
+}
+
+// clearJobs ends the jobs of processes that have gone, and removes what they had half made.
+func clearJobs(ctx context.Context, o *opened, made string) error {
+	broken, err := o.Store.BreakJobs(ctx, o.work.Alive)
+	if err != nil {
+		return err
+	}
+	for _, id := range broken {
+		if err := os.RemoveAll(filepath.Join(made, id)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 type importCmd struct {
@@ -172,11 +269,12 @@ func (c *importCmd) Run(ctx context.Context) error {
 	if scenes > 0 && len(c.Files) > 1 {
 		return errors.New("a scene file is brought in by itself; name one scene file, or recordings")
 	}
-	in, done, err := c.open(ctx)
+	o, err := c.open(ctx)
 	if err != nil {
 		return err
 	}
-	defer done()
+	defer o.close()
+	in := o.Intake
 	if scenes == 1 {
 		id, warnings, err := in.SceneFile(ctx, c.Files[0], c.Scene)
 		if err != nil {
@@ -213,6 +311,9 @@ func (c *importCmd) recordings(ctx context.Context, in intake.Intake) error {
 		info, err := in.File(ctx, f, sampleRate, rate)
 		if err != nil {
 			return fmt.Errorf("%s: %w", f, withoutName(err, filepath.Base(f)))
+		}
+		if info.Damaged > 0 {
+			warn([]string{fmt.Sprintf("%s: %d samples are damaged, and read as silence", f, info.Damaged)})
 		}
 		infos = append(infos, info)
 		if rate.Num == 0 && info.Width > 0 {

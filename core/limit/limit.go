@@ -8,8 +8,7 @@ import "fmt"
 // Of files, in bytes.
 const (
 	SceneFileBytes = 32 << 20  // a scene file
-	EditBytes      = 8 << 20   // a request that carries an edit
-	RequestBytes   = 64 << 10  // any other request but an upload
+	RequestBytes   = 8 << 20   // a request, but an upload
 	ReserveBytes   = 512 << 20 // of the disk, which no recording and no mixdown may take
 	EditsBytes     = 64 << 20  // of the disk, below which edits are refused before the database fails at them
 )
@@ -58,8 +57,7 @@ type Limit struct{ What, Most, Why string }
 // Table lists the bounds, in the order of docs/limits.md.
 var Table = []Limit{
 	{"Scene file", Bytes(SceneFileBytes), "refused before it is read"},
-	{"Request with an edit", Bytes(EditBytes), "a pasted range carries all of its clips"},
-	{"Any other request but an upload", Bytes(RequestBytes), ""},
+	{"Request, but an upload", Bytes(RequestBytes), "a pasted range carries all of its clips"},
 	{"Disk kept free", Bytes(ReserveBytes), "recordings and mixdowns stop there"},
 	{"Disk kept free, for edits", Bytes(EditsBytes), "edits stop there, before the database fails"},
 	{"Length of a recording", fmt.Sprintf("%d h", RecordingHours), ""},

@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"encoding/csv"
 	"fmt"
+	"strings"
 
 	"blendseam/core/advise"
 	"blendseam/core/audit"
@@ -74,6 +75,14 @@ func ChangeOf(before, after *scene.Scene, p advise.Proposal) Change {
 	return c
 }
 
+// cell is a text that no spreadsheet takes for a formula (OWASP, "CSV Injection").
+func cell(text string) string {
+	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
+		return "'" + text
+	}
+	return text
+}
+
 // CSV writes the seams with all figures; after, which may be nil, adds the verdict and figures of the seams that are there
 // still. Figures that could not be measured are empty.
 func CSV(sc *scene.Scene, before, after []audit.Result) ([]byte, error) {
@@ -105,7 +114,7 @@ func CSV(sc *scene.Scene, before, after []audit.Result) ([]byte, error) {
 				accepted = "yes"
 			}
 		}
-		line := []string{row.AtTC, fmt.Sprintf("%.4f", row.AtS), row.Track, string(row.Kind), row.Left, row.Right, string(row.Verdict), string(row.Cause), row.Why, accepted}
+		line := []string{row.AtTC, fmt.Sprintf("%.4f", row.AtS), cell(row.Track), string(row.Kind), cell(row.Left), cell(row.Right), string(row.Verdict), string(row.Cause), cell(row.Why), cell(accepted)}
 		add := func(m *audit.Measures) {
 			for _, x := range audit.Table {
 				text := ""
@@ -118,7 +127,7 @@ func CSV(sc *scene.Scene, before, after []audit.Result) ([]byte, error) {
 		add(row.Measures)
 		if after != nil {
 			if r, ok := then[r.ID]; ok {
-				line = append(line, string(r.Verdict), r.Why)
+				line = append(line, string(r.Verdict), cell(r.Why))
 				add(&r.Measures)
 			} else {
 				line = append(line, make([]string, 2+len(audit.Table))...)

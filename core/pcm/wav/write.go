@@ -144,3 +144,37 @@ func (w *Writer) patch(at int64, b []byte) error {
 	_, err := w.w.Write(b)
 	return err
 }
+
+// Head is what stands before so many samples of a format in a file that ends with them, for those who cannot seek. A pad
+// byte follows the samples if they are an odd number of bytes.
+func Head(f pcm.Format, samples int64) ([]byte, error) {
+	var b headBuffer
+	w, err := NewWriter(&b, f, nil)
+	if err != nil {
+		return nil, err
+	}
+	w.written = samples * int64(f.Channels*f.Bits/8)
+	if err := w.Close(); err != nil {
+		return nil, err
+	}
+	return b.bytes[:w.head], nil
+}
+
+// headBuffer is a head in memory; what is written behind it is its pad byte.
+type headBuffer struct {
+	bytes []byte
+	at    int64
+}
+
+func (b *headBuffer) Write(p []byte) (int, error) {
+	if end := b.at + int64(len(p)); end > int64(len(b.bytes)) {
+		b.bytes = append(b.bytes, make([]byte, end-int64(len(b.bytes)))...)
+	}
+	b.at += int64(copy(b.bytes[b.at:], p))
+	return len(p), nil
+}
+
+func (b *headBuffer) Seek(to int64, _ int) (int64, error) {
+	b.at = to
+	return to, nil
+}

@@ -84,7 +84,7 @@ func (s *stoppable) Read(p []byte) (int, error) {
 
 // Source is a recording as a scene knows it, once it is prepared for the scene's rates.
 func (in Intake) Source(info media.Info, s *scene.Scene) (scene.Source, error) {
-	src := scene.Source{ID: info.ID, Name: strings.TrimSuffix(info.Name, filepath.Ext(info.Name)), URL: info.Name, Frames: info.Frames(s.Rate)}
+	src := scene.Source{ID: info.ID, Name: strings.TrimSuffix(info.Name, filepath.Ext(info.Name)), URL: info.Name, Frames: info.Frames(s.Rate), SHA256: info.SHA256}
 	if info.Rate > 0 {
 		w, err := in.Library.Sound(info.ID, s.SampleRate)
 		if err != nil {
@@ -182,34 +182,6 @@ func (in Intake) SceneFile(ctx context.Context, path, name string) (id string, w
 		return "", nil, fmt.Errorf("%s: %w", filepath.Base(path), err)
 	}
 	return id, warnings, nil
-}
-
-// Uploaded takes a scene file whose recordings were brought in before: they are found by the names of their files.
-func (in Intake) Uploaded(ctx context.Context, path, name string) (id string, warnings []string, err error) {
-	s, warnings, err := media.ReadSceneOnly(ctx, path)
-	if err != nil {
-		return "", nil, err
-	}
-	all, err := in.Store.Sources(ctx)
-	if err != nil {
-		return "", nil, err
-	}
-	byName := map[string]media.Info{}
-	for _, src := range all {
-		var info media.Info
-		if err := json.Unmarshal(src.Info, &info); err != nil {
-			return "", nil, err
-		}
-		byName[info.Name] = info
-	}
-	id, err = in.adopt(ctx, s, name, func(src scene.Source) (media.Info, error) {
-		info, ok := byName[filepath.Base(filepath.FromSlash(src.URL))]
-		if !ok {
-			return info, fmt.Errorf("its recording %s is not here yet; bring it in first, then the scene file again", filepath.Base(src.URL))
-		}
-		return info, in.Library.Prepare(ctx, info, s.SampleRate, s.Rate)
-	})
-	return id, warnings, err
 }
 
 // adopt keeps a scene whose sources are given by get.

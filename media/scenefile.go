@@ -2,17 +2,16 @@ package media
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"math/big"
 	"net/url"
 	"os"
 	"path/filepath"
-	"slices"
 
 	"blendseam/core/analysis"
 	"blendseam/core/audit"
+	"blendseam/core/limit"
 	"blendseam/core/pcm"
 	"blendseam/core/pcm/flac"
 	"blendseam/core/pcm/wav"
@@ -107,6 +106,14 @@ func ReadSceneOnly(ctx context.Context, path string) (*scene.Scene, []string, er
 }
 
 func readScene(ctx context.Context, path string) (*SceneFile, error) {
+	switch info, err := os.Stat(path); {
+	case err != nil:
+		return nil, fmt.Errorf("%s cannot be read: %s", path, reason(err))
+	case !info.Mode().IsRegular():
+		return nil, fmt.Errorf("%s is no scene file but a folder, a device or a pipe", path)
+	case info.Size() > limit.SceneFileBytes:
+		return nil, fmt.Errorf("%s has %s; a scene file may have %s", path, limit.Bytes(info.Size()), limit.Bytes(limit.SceneFileBytes))
+	}
 	raw, err := os.ReadFile(path)
 	if err != nil {
 		return nil, fmt.Errorf("%s cannot be read: %s", path, reason(err))
@@ -128,30 +135,14 @@ func readScene(ctx context.Context, path string) (*SceneFile, error) {
 // probeAll asks ahead, several at once, what the files hold that a scene file names, so that reading it does not wait for one
 // after the other. What cannot be read is said by whoever needs it.
 func probeAll(ctx context.Context, dir string, raw []byte) {
-	var tree any
-	if json.Unmarshal(raw, &tree) != nil {
-		return
-	}
+	seen := map[string]bool{}
 	var files []string
-	var walk func(any)
-	walk = func(v any) {
-		switch v := v.(type) {
-		case []any:
-			for _, x := range v {
-				walk(x)
-			}
-		case map[string]any:
-			for _, x := range v {
-				walk(x)
-			}
-			if target, ok := v["target_url"].(string); ok {
-				if file, err := LocalPath(dir, target); err == nil && !slices.Contains(files, file) {
-					files = append(files, file)
-				}
-			}
+	for _, target := range otio.Targets(raw) {
+		if file, err := LocalPath(dir, target); err == nil && !seen[file] {
+			seen[file] = true
+			files = append(files, file)
 		}
 	}
-	walk(tree)
 	_ = audit.Spread(ctx, len(files), 0, func(i int) error {
 		lengths(ctx, files[i])
 		return nil

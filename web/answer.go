@@ -21,6 +21,7 @@ type problem struct {
 	Message      string              `json:"message"`
 	Alternatives []scene.Alternative `json:"alternatives,omitempty"`
 	Newer        []store.Entry       `json:"newer,omitempty"`
+	Choices      []intake.Choice     `json:"choices,omitempty"` // recordings of which somebody has to choose one each
 }
 
 // A handler answers a request, or says why it cannot.

@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -18,7 +17,6 @@ import (
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
 	"blendseam/media"
-	"blendseam/scratch"
 	"blendseam/store"
 	"blendseam/workspace"
 
@@ -196,26 +194,4 @@ func (s *Server) made(w http.ResponseWriter, r *http.Request) error {
 	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", filepath.Base(result.File)))
 	http.ServeFile(w, r, file)
 	return nil
-}
-
-// temporary keeps an upload for as long as a request lasts.
-func temporary(body io.Reader, name string) (file string, clean func(), err error) {
-	dir, err := scratch.Dir()
-	if err != nil {
-		return "", nil, err
-	}
-	clean = func() { os.RemoveAll(dir) }
-	file = filepath.Join(dir, filepath.Base(name))
-	f, err := os.Create(file)
-	if err == nil {
-		_, err = io.Copy(f, body)
-		if e := f.Close(); err == nil {
-			err = e
-		}
-	}
-	if err != nil {
-		clean()
-		return "", nil, fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name)
-	}
-	return file, clean, nil
 }

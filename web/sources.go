@@ -8,8 +8,9 @@ import (
 	"io"
 	"net/http"
 	"net/url"
-	"strings"
+	"path/filepath"
 
+	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/intake"
 	"blendseam/media"
@@ -180,14 +181,26 @@ func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) error {
 	if err != nil || !intake.IsSceneFile(name) {
 		return errBadRequest{fmt.Errorf("%q is not a scene file; those end in .otio", name)}
 	}
-	file, clean, err := temporary(http.MaxBytesReader(w, r.Body, 512<<20), name)
-	if err != nil {
-		return errBadRequest{err}
+	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, limit.SceneFileBytes))
+	if tooLarge := (*http.MaxBytesError)(nil); errors.As(err, &tooLarge) {
+		return errBadRequest{fmt.Errorf("%s is larger than %s, the most that a scene file may have", name, limit.Bytes(limit.SceneFileBytes))}
+	} else if err != nil {
+		return errBadRequest{fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name)}
 	}
-	defer clean()
-	id, warnings, err := s.Uploaded(r.Context(), file, "")
-	if err != nil { // it knows the file by where it lies here, the user by its name
-		return errBadRequest{errors.New(strings.ReplaceAll(err.Error(), file, name))}
+	chosen := map[string]string{}
+	if text, err := url.PathUnescape(r.Header.Get("Blendseam-Choices")); err != nil || text != "" && json.Unmarshal([]byte(text), &chosen) != nil {
+		return errBadRequest{errors.New("the header Blendseam-Choices is no JSON object of ids by media URL")}
+	}
+	id, warnings, err := s.Uploaded(r.Context(), raw, filepath.Base(name), chosen)
+	var choices *intake.Choices
+	var full *media.DiskFull
+	switch {
+	case errors.As(err, &choices):
+		return s.answer(w, http.StatusConflict, problem{Message: err.Error(), Choices: choices.List})
+	case errors.Is(err, store.ErrUnavailable), errors.As(err, &full):
+		return err
+	case err != nil:
+		return errBadRequest{err}
 	}
 	if err := s.AnalyseScene(r.Context(), id); err != nil {
 		return err

@@ -118,7 +118,8 @@ func TestWhatCannotBeDoneIsOneLineAndItsExitCode(t *testing.T) {
 	os.WriteFile(broken, bytes.Replace(raw, []byte(`"OTIO_SCHEMA": "Track.1"`), []byte(`"OTIO_SCHEMA": "Ladder.1"`), 1), 0o644)
 	lost := filepath.Join(dir, "lost.otio")
 	os.WriteFile(lost, bytes.ReplaceAll(raw, []byte("voice 1.wav"), []byte("gone.wav")), 0o644)
-	out := filepath.Join(dir, "out.wav")
+	out, nothing := filepath.Join(dir, "out.wav"), filepath.Join(dir, "nothing.wav")
+	os.WriteFile(nothing, nil, 0o644)
 	for _, c := range []struct {
 		code int
 		says string
@@ -130,7 +131,8 @@ func TestWhatCannotBeDoneIsOneLineAndItsExitCode(t *testing.T) {
 		{1, "--track", []string{"render", path, "-o", out, "--track", "Choir"}},
 		{1, "--from", []string{"render", path, "-o", out, "--from", "99:00:00:00"}},
 		{1, ".wav, .flac or .mp3", []string{"render", path, "-o", filepath.Join(dir, "out.ogg")}},
-		{1, "is empty", []string{"loudness", os.DevNull}},
+		{1, "is empty", []string{"loudness", nothing}},
+		{1, "a device or a pipe", []string{"loudness", os.DevNull}},
 		{2, "--help", []string{"render", path}},
 		{2, "--help", []string{"hammer"}},
 		{2, "--help", []string{}},

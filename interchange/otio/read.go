@@ -3,7 +3,10 @@
 package otio
 
 import (
+	"bytes"
+	"cmp"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math/big"
 	"net/url"
@@ -12,8 +15,11 @@ import (
 	"strings"
 
 	"blendseam/core/blend"
+	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
+
+	"github.com/tidwall/gjson"
 )
 
 // ours is the key, in metadata, of what this application adds.
@@ -29,11 +35,13 @@ type Length func(url string) (sound, picture *big.Rat)
 type reader struct {
 	scene    *scene.Scene
 	length   Length
-	sources  map[string]string // id by media URL
+	lengths  map[string][2]*big.Rat // what length said
+	sources  map[string]string      // id by keyOf
 	warnings []string
 	pairs    []scene.Pair      // with the name of their incoming clip
 	incoming map[string]string // id of the incoming clips of pairs, by name
 	clips    map[string]string // id of clips beside holes, by their name in the file
+	cut      int               // names and notes that were too long
 }
 
 // Read reads a scene file. length may be nil. Warnings name what was kept but is not heard.
@@ -52,25 +60,19 @@ func Read(raw []byte, length Length) (s *scene.Scene, warnings []string, err err
 	if !ok || stack.schema() != "Stack.1" {
 		return nil, nil, top.errorf("tracks must be a Stack.1")
 	}
-	if stack.fields["source_range"] != nil {
+	if stack.has("source_range") {
 		return nil, nil, stack.errorf("a trimmed stack (source_range) cannot be read; write the scene untrimmed")
 	}
-	tracks, err := stack.list("children", func(i int) string { return fmt.Sprintf("tracks/%d", i) })
-	if err != nil {
+	stack.place = "tracks"
+	r := &reader{length: length, lengths: map[string][2]*big.Rat{}, sources: map[string]string{}, incoming: map[string]string{}, clips: map[string]string{}}
+	if err := r.frame(top, stack); err != nil {
 		return nil, nil, err
 	}
-	r := &reader{length: length, sources: map[string]string{}, incoming: map[string]string{}, clips: map[string]string{}}
-	if err := r.frame(top, tracks); err != nil {
+	if err := eachTrack(stack, r.track); err != nil {
 		return nil, nil, err
-	}
-	for _, t := range tracks {
-		if err := r.track(t); err != nil {
-			return nil, nil, err
-		}
 	}
 	r.matchPairs()
 	r.matchHoles()
-	stack.place = "tracks"
 	if err := r.markers(stack); err != nil {
 		return nil, nil, err
 	}
@@ -80,7 +82,68 @@ func Read(raw []byte, length Length) (s *scene.Scene, warnings []string, err err
 	if err := r.scene.Check(); err != nil {
 		return nil, nil, err
 	}
+	if r.cut > 0 {
+		r.warnings = append(r.warnings, fmt.Sprintf("names over %d and notes over %d letters were cut, %d of them", limit.Names, limit.Notes, r.cut))
+	}
 	return r.scene, r.warnings, nil
+}
+
+// Targets are the media URLs that the clips of a scene file name, whatever else is wrong with it.
+func Targets(raw []byte) (list []string) {
+	top, err := parse(raw)
+	if err != nil {
+		return nil
+	}
+	stack, _, err := top.object("tracks")
+	if err != nil {
+		return nil
+	}
+	seen := map[string]bool{}
+	_ = eachTrack(stack, func(t node) error {
+		return eachItem(t, func(item node) error {
+			if ref, ok, err := item.reference(); ok && err == nil {
+				if target := ref.text("target_url"); target != "" && !seen[target] {
+					seen[target] = true
+					list = append(list, target)
+				}
+			}
+			return nil
+		})
+	})
+	return list
+}
+
+// eachTrack calls do for the tracks of a scene.
+func eachTrack(stack node, do func(node) error) error {
+	return stack.each("children", "tracks", func(i int, t node) error {
+		if i >= limit.Tracks {
+			return t.errorf("a scene has at most %d tracks", limit.Tracks)
+		}
+		return do(t)
+	})
+}
+
+// errEnough ends going through a list.
+var errEnough = errors.New("enough")
+
+// eachItem calls do for what lies on a track, until it gives errEnough.
+func eachItem(track node, do func(node) error) error {
+	err := track.each("children", track.place+"/children", func(_ int, item node) error { return do(item) })
+	if errors.Is(err, errEnough) {
+		return nil
+	}
+	return err
+}
+
+// name is an object's name, cut if it is too long.
+func (r *reader) name(n node) string { return r.short(n.text("name"), limit.Names) }
+
+func (r *reader) short(text string, letters int) string {
+	short, cut := limit.Cut(text, letters)
+	if cut {
+		r.cut++
+	}
+	return short
 }
 
 // meta gives the blendseam part of an object's metadata, and the rest as it is.
@@ -90,12 +153,13 @@ func (n node) meta() (mine node, foreign scene.Foreign, err error) {
 		return node{}, nil, err
 	}
 	foreign = scene.Foreign{}
-	rest := map[string]any{}
 	if ok {
-		for k, v := range m.fields {
-			if k != ours {
-				rest[k] = v
-			}
+		rest, err := m.without(ours)
+		if err != nil {
+			return node{}, nil, err
+		}
+		if rest != nil {
+			foreign["metadata"] = rest
 		}
 		mine, _, err = m.object(ours)
 		if err != nil {
@@ -103,15 +167,9 @@ func (n node) meta() (mine node, foreign scene.Foreign, err error) {
 		}
 	}
 	mine.place = n.place + "/metadata/" + ours
-	if len(rest) > 0 {
-		foreign["metadata"], err = json.Marshal(rest)
-		if err != nil {
-			return node{}, nil, err
-		}
-	}
 	for _, key := range kept {
-		if v, ok := n.fields[key]; ok && v != nil && !isEmpty(v) {
-			if foreign[key], err = json.Marshal(v); err != nil {
+		if v := n.value(key); v.Exists() && !isEmpty(v) {
+			if foreign[key], err = compact(v); err != nil {
 				return node{}, nil, err
 			}
 		}
@@ -122,23 +180,54 @@ func (n node) meta() (mine node, foreign scene.Foreign, err error) {
 	return mine, foreign, nil
 }
 
-func isEmpty(v any) bool {
-	list, ok := v.([]any)
-	return ok && len(list) == 0
+// compact is a value as it stands in the file, without blanks.
+func compact(v gjson.Result) (json.RawMessage, error) { return json.Marshal(json.RawMessage(v.Raw)) }
+
+func isEmpty(v gjson.Result) bool {
+	some := false
+	if v.IsArray() {
+		v.ForEach(func(_, _ gjson.Result) bool {
+			some = true
+			return false
+		})
+		return !some
+	}
+	return false
+}
+
+// without is the object without some fields; nil if it has no others.
+func (n node) without(keys ...string) (json.RawMessage, error) {
+	var left bytes.Buffer
+	gjson.Parse(n.raw).ForEach(func(k, v gjson.Result) bool {
+		if !slices.Contains(keys, k.String()) {
+			if left.Len() == 0 {
+				left.Grow(len(n.raw) + 1)
+			}
+			left.WriteByte(',')
+			left.WriteString(k.Raw)
+			left.WriteByte(':')
+			left.WriteString(v.Raw)
+		}
+		return true
+	})
+	if left.Len() == 0 {
+		return nil, nil
+	}
+	left.WriteByte('}')
+	raw := left.Bytes()
+	raw[0] = '{'
+	var out bytes.Buffer
+	out.Grow(len(raw))
+	err := json.Compact(&out, raw)
+	return out.Bytes(), err
 }
 
 // rest keeps those of our own fields that this version has no part for, so that they are written again.
 func (n node) rest(foreign scene.Foreign, known ...string) (scene.Foreign, error) {
-	left := map[string]any{}
-	for k, v := range n.fields {
-		if !slices.Contains(known, k) {
-			left[k] = v
-		}
+	raw, err := n.without(known...)
+	if raw == nil || err != nil {
+		return foreign, err
 	}
-	if len(left) == 0 {
-		return foreign, nil
-	}
-	raw, err := json.Marshal(left)
 	if foreign == nil {
 		foreign = scene.Foreign{}
 	}
@@ -147,7 +236,7 @@ func (n node) rest(foreign scene.Foreign, known ...string) (scene.Foreign, error
 }
 
 // frame reads what holds for the whole scene.
-func (r *reader) frame(top node, tracks []node) error {
+func (r *reader) frame(top, stack node) error {
 	mine, foreign, err := top.meta()
 	if err != nil {
 		return err
@@ -161,7 +250,7 @@ func (r *reader) frame(top node, tracks []node) error {
 		if rate, err = frameRate(top, start.rate); err != nil {
 			return err
 		}
-	} else if first := firstClip(tracks, "Video"); first.fields != nil {
+	} else if first := firstClip(stack, "Video"); first.raw != "" {
 		if m, _, ok, err := first.span("source_range"); err != nil {
 			return err
 		} else if ok {
@@ -172,20 +261,20 @@ func (r *reader) frame(top node, tracks []node) error {
 	}
 	rate.Drop = mine.flag("drop_frame", false) && rate.Den != 1
 	sampleRate := int64(0)
-	if mine.fields["sample_rate"] != nil {
+	if mine.has("sample_rate") {
 		v, err := mine.number("sample_rate")
 		if err != nil {
 			return err
 		}
 		sampleRate = units(v, 1, 1)
-	} else if sampleRate, err = r.soundRate(tracks); err != nil {
+	} else if sampleRate, err = r.soundRate(stack); err != nil {
 		return err
 	}
 	if sampleRate < 8000 || sampleRate > 384000 {
 		return top.errorf("a sample rate of %d is none; 8000 to 384000 are", sampleRate)
 	}
-	r.scene = scene.New(top.text("name"), rate, sampleRate)
-	if mine.fields["channels"] != nil {
+	r.scene = scene.New(r.name(top), rate, sampleRate)
+	if mine.has("channels") {
 		v, err := mine.number("channels")
 		if err != nil {
 			return err
@@ -215,34 +304,31 @@ func frameRate(n node, rate *big.Rat) (timecode.Rate, error) {
 }
 
 // firstClip is the first clip with a source_range on any track of a kind.
-func firstClip(tracks []node, kind string) node {
-	for _, t := range tracks {
-		if t.text("kind") != kind {
-			continue
+func firstClip(stack node, kind string) (first node) {
+	_ = eachTrack(stack, func(t node) error { // what is wrong with them is said later
+		if t.text("kind") != kind || first.raw != "" {
+			return nil
 		}
-		items, _ := t.list("children", func(i int) string { return fmt.Sprintf("%s/children/%d", t.place, i) })
-		for _, item := range items {
-			if strings.HasPrefix(item.schema(), "Clip.") && item.fields["source_range"] != nil {
-				return item
+		return eachItem(t, func(item node) error {
+			if strings.HasPrefix(item.schema(), "Clip.") && item.has("source_range") {
+				first = item
+				return errEnough
 			}
-		}
-	}
-	return node{}
+			return nil
+		})
+	})
+	return first
 }
 
 // soundRate is that of the first source of sound that states one, else 48000.
-func (r *reader) soundRate(tracks []node) (int64, error) {
-	for _, t := range tracks {
-		if t.text("kind") != "Audio" {
-			continue
+func (r *reader) soundRate(stack node) (rate int64, err error) {
+	err = eachTrack(stack, func(t node) error {
+		if t.text("kind") != "Audio" || rate != 0 {
+			return nil
 		}
-		items, err := t.list("children", func(i int) string { return fmt.Sprintf("%s/children/%d", t.place, i) })
-		if err != nil {
-			return 0, err
-		}
-		for _, item := range items {
+		return eachItem(t, func(item node) error {
 			if !strings.HasPrefix(item.schema(), "Clip.") {
-				continue
+				return nil
 			}
 			candidates := []node{item}
 			keys := []string{"source_range"}
@@ -251,14 +337,19 @@ func (r *reader) soundRate(tracks []node) (int64, error) {
 			}
 			for i, n := range candidates {
 				if m, _, ok, err := n.span(keys[i]); err != nil {
-					return 0, err
+					return err
 				} else if ok && m.rate.IsInt() && m.rate.Cmp(big.NewRat(8000, 1)) >= 0 {
-					return m.rate.Num().Int64(), nil
+					rate = m.rate.Num().Int64()
+					return errEnough
 				}
 			}
-		}
+			return nil
+		})
+	})
+	if rate == 0 {
+		rate = 48000
 	}
-	return 48000, nil
+	return rate, err
 }
 
 // reference is the active media reference of a clip of either version.
@@ -281,10 +372,10 @@ func (r *reader) track(n node) error {
 	if s := n.schema(); s != "Track.1" {
 		return n.errorf("a track must be a Track.1, not %q; flatten what is nested", s)
 	}
-	if n.fields["source_range"] != nil {
+	if n.has("source_range") {
 		return n.errorf("a trimmed track (source_range) cannot be read; write the scene untrimmed")
 	}
-	t := &scene.Track{ID: r.id("t"), Name: n.text("name")}
+	t := &scene.Track{ID: r.id("t"), Name: r.name(n)}
 	switch kind := n.text("kind"); kind {
 	case "Video":
 		t.Kind, t.Purpose = scene.Picture, "picture"
@@ -323,11 +414,11 @@ func (r *reader) track(n node) error {
 
 // keepMarkers carries along markers that lie on something other than the scene.
 func keepMarkers(n node, foreign *scene.Foreign) error {
-	v, ok := n.fields["markers"]
-	if !ok || v == nil || isEmpty(v) {
+	v := n.value("markers")
+	if !v.Exists() || isEmpty(v) {
 		return nil
 	}
-	raw, err := json.Marshal(v)
+	raw, err := compact(v)
 	if *foreign == nil {
 		*foreign = scene.Foreign{}
 	}
@@ -349,79 +440,89 @@ func (r *reader) unit(t *scene.Track) (num, den int64) {
 }
 
 func (r *reader) children(n node, t *scene.Track) error {
-	items, err := n.list("children", func(i int) string { return fmt.Sprintf("%s/children/%d", n.place, i) })
+	row := row{reader: r, track: t, at: new(big.Rat), gap: true}
+	if err := eachItem(n, row.item); err != nil {
+		return err
+	}
+	if row.pending.raw != "" {
+		return r.edgeFade(row.pending, t, "tail")
+	}
+	return nil
+}
+
+// A row is a track as it is read, one thing after the other.
+type row struct {
+	*reader
+	track   *scene.Track
+	at      *big.Rat // seconds from the start of the scene, exact
+	pending node     // a transition that waits for its right clip
+	gap     bool     // what came last leaves no clip to blend from
+}
+
+func (r *row) item(item node) error {
+	switch schema := item.schema(); schema {
+	case "Gap.1":
+		_, length, ok, err := item.span("source_range")
+		if err != nil {
+			return err
+		}
+		if !ok {
+			return item.errorf("a gap needs a source_range")
+		}
+		if length.seconds.Sign() == 0 {
+			return nil
+		}
+		if r.pending.raw != "" {
+			if err := r.edgeFade(r.pending, r.track, "tail"); err != nil {
+				return err
+			}
+			r.pending = node{}
+		}
+		r.at.Add(r.at, length.seconds)
+		r.gap = true
+	case "Transition.1":
+		if r.pending.raw != "" {
+			return item.errorf("two transitions follow one another")
+		}
+		r.pending = item
+	case "Clip.1", "Clip.2":
+		return r.clipItem(item)
+	default:
+		return item.errorf("a %.60q inside a track cannot be read; clips, gaps and transitions can", schema)
+	}
+	return nil
+}
+
+func (r *row) clipItem(item node) error {
+	t := r.track
+	num, den := r.unit(t)
+	c, length, err := r.clip(item, t, r.at)
 	if err != nil {
 		return err
 	}
-	num, den := r.unit(t)
-	at := new(big.Rat) // seconds from the start of the scene, exact
-	var pending *node  // a transition that waits for its right clip
-	gap := true        // what came last leaves no clip to blend from
-	for i := range items {
-		item := items[i]
-		switch schema := item.schema(); schema {
-		case "Gap.1":
-			_, length, ok, err := item.span("source_range")
-			if err != nil {
-				return err
-			}
-			if !ok {
-				return item.errorf("a gap needs a source_range")
-			}
-			if length.seconds.Sign() == 0 {
-				continue
-			}
-			if pending != nil {
-				if err := r.edgeFade(*pending, t, "tail"); err != nil {
-					return err
-				}
-				pending = nil
-			}
-			at.Add(at, length.seconds)
-			gap = true
-		case "Transition.1":
-			if pending != nil {
-				return item.errorf("two transitions follow one another")
-			}
-			pending = &items[i]
-		case "Clip.1", "Clip.2":
-			c, length, err := r.clip(item, t, at)
-			if err != nil {
-				return err
-			}
-			at.Add(at, length)
-			c.Length = units(at, num, den) - c.Start
-			if c.Length <= 0 {
-				return item.errorf("the clip has no length")
-			}
-			if c.Start > 1<<46 || c.Length > 1<<46 || c.In > 1<<46 {
-				return item.errorf("the clip lies years away; check its rates")
-			}
-			t.Clips = append(t.Clips, c)
-			switch {
-			case pending != nil && gap:
-				err = r.edgeFade(*pending, t, "head")
-			case pending != nil:
-				err = r.blend(*pending, t)
-			}
-			if err != nil {
-				return err
-			}
-			pending, gap = nil, false
-		default:
-			return item.errorf("a %q inside a track cannot be read; clips, gaps and transitions can", schema)
-		}
+	r.at.Add(r.at, length)
+	c.Length = units(r.at, num, den) - c.Start
+	if c.Length <= 0 {
+		return item.errorf("the clip has no length")
 	}
-	if pending != nil {
-		return r.edgeFade(*pending, t, "tail")
+	if c.Start > 1<<46 || c.Length > 1<<46 || c.In > 1<<46 {
+		return item.errorf("the clip lies years away; check its rates")
 	}
-	return nil
+	t.Clips = append(t.Clips, c)
+	switch {
+	case r.pending.raw != "" && r.gap:
+		err = r.edgeFade(r.pending, t, "head")
+	case r.pending.raw != "":
+		err = r.blend(r.pending, t)
+	}
+	r.pending, r.gap = node{}, false
+	return err
 }
 
 // clip reads a clip that starts at a moment, and its exact length in seconds.
 func (r *reader) clip(n node, t *scene.Track, at *big.Rat) (scene.Clip, *big.Rat, error) {
 	num, den := r.unit(t)
-	c := scene.Clip{ID: r.id("c"), Name: n.text("name"), Start: units(at, num, den)}
+	c := scene.Clip{ID: r.id("c"), Name: r.name(n), Start: units(at, num, den)}
 	src, available, err := r.source(n, t)
 	if err != nil {
 		return c, nil, err
@@ -457,7 +558,7 @@ func (r *reader) clip(n node, t *scene.Track, at *big.Rat) (scene.Clip, *big.Rat
 	if c.FadeOut, err = r.fade(mine, "fade_out", t); err != nil {
 		return c, nil, err
 	}
-	c.Link, c.Note = mine.text("link"), mine.text("note")
+	c.Link, c.Note = mine.text("link"), r.short(mine.text("note"), limit.Notes)
 	c.Muted = mine.flag("muted", false) || !n.flag("enabled", true)
 	if c.Level, err = r.level(mine, src, t); err != nil {
 		return c, nil, err
@@ -469,7 +570,7 @@ func (r *reader) clip(n node, t *scene.Track, at *big.Rat) (scene.Clip, *big.Rat
 		if a, ok, err := mine.object(key); err != nil {
 			return c, nil, err
 		} else if ok && a.text("sound") != "" {
-			*to = &scene.Accepted{Sound: a.text("sound"), Note: a.text("note")}
+			*to = &scene.Accepted{Sound: a.text("sound"), Note: r.short(a.text("note"), limit.Notes)}
 		}
 	}
 	if c.Lulls, err = r.lulls(mine, c, src, t); err != nil {
@@ -478,13 +579,13 @@ func (r *reader) clip(n node, t *scene.Track, at *big.Rat) (scene.Clip, *big.Rat
 	if err := r.hole(mine, &c); err != nil {
 		return c, nil, err
 	}
-	if v := mine.fields["fit"]; v != nil && !isEmpty(v) {
+	if v := mine.value("fit"); v.Exists() && !isEmpty(v) {
 		r.warnings = append(r.warnings, fmt.Sprintf("%s: fit of clip %s is kept, but not heard yet", mine.place, c.Name))
 	}
 	if c.Foreign, err = mine.rest(foreign, "gain_db", "fade_in", "fade_out", "link", "note", "muted", "level", "accepted_head", "accepted_tail", "pair_out", "pair_in", "lulls", "fills", "id"); err != nil {
 		return c, nil, err
 	}
-	if e, _ := n.fields["effects"].([]any); len(e) > 0 {
+	if e := n.value("effects"); e.IsArray() && !isEmpty(e) {
 		r.warnings = append(r.warnings, fmt.Sprintf("%s: effects of clip %s are kept, but not heard", n.place, c.Name))
 	}
 	return c, length.seconds, keepMarkers(n, &c.Foreign)
@@ -514,18 +615,23 @@ func (r *reader) source(n node, t *scene.Track) (scene.Source, *[2]*big.Rat, err
 	if err != nil {
 		return scene.Source{}, nil, err
 	}
-	key := target
+	mine, foreign, err := ref.meta()
+	if err != nil {
+		return scene.Source{}, nil, err
+	}
+	key := keyOf(target, mine.text("sha256"))
 	id, seen := r.sources[key]
 	src := r.scene.Sources[id]
 	if !seen {
-		src = scene.Source{ID: fmt.Sprintf("s%d", len(r.sources)+1), Name: ref.text("name"), URL: target, Unknown: true}
+		src = scene.Source{ID: fmt.Sprintf("s%d", len(r.sources)+1), Name: r.name(ref), URL: target, Unknown: true}
 		if src.Name == "" {
 			src.Name = baseName(target)
 		}
 		if stated {
 			src.Offset = units(start.seconds, r.scene.SampleRate, 1)
 		}
-		if _, src.Foreign, err = ref.meta(); err != nil {
+		src.SHA256 = mine.text("sha256")
+		if src.Foreign, err = mine.rest(foreign, "sha256"); err != nil {
 			return src, nil, err
 		}
 		r.sources[key] = src.ID
@@ -533,8 +639,8 @@ func (r *reader) source(n node, t *scene.Track) (scene.Source, *[2]*big.Rat, err
 	var soundLength, pictureLength *big.Rat
 	if stated {
 		soundLength, pictureLength = length.seconds, length.seconds
-	} else if r.length != nil {
-		soundLength, pictureLength = r.length(target)
+	} else {
+		soundLength, pictureLength = r.lengthOf(target)
 	}
 	known := soundLength
 	if t.Kind == scene.Picture {
@@ -555,6 +661,22 @@ func (r *reader) source(n node, t *scene.Track) (scene.Source, *[2]*big.Rat, err
 		from = start.seconds
 	}
 	return src, &[2]*big.Rat{from, known}, nil
+}
+
+// keyOf tells recordings apart: two may have one name.
+func keyOf(target, sha256 string) string { return target + "\x00" + sha256 }
+
+// lengthOf asks once for each recording how long it is.
+func (r *reader) lengthOf(target string) (sound, picture *big.Rat) {
+	if r.length == nil {
+		return nil, nil
+	}
+	said, ok := r.lengths[target]
+	if !ok {
+		said[0], said[1] = r.length(target)
+		r.lengths[target] = said
+	}
+	return said[0], said[1]
 }
 
 // baseName is the file name in a target URL, unescaped.
@@ -588,45 +710,42 @@ func (r *reader) fade(mine node, key string, t *scene.Track) (scene.Fade, error)
 
 // level reads a level line. Its moments are the recording's own.
 func (r *reader) level(mine node, src scene.Source, t *scene.Track) ([]scene.LevelPoint, error) {
-	list, err := mine.list("level", func(i int) string { return fmt.Sprintf("%s/level/%d", mine.place, i) })
-	if err != nil {
-		return nil, err
-	}
 	var points []scene.LevelPoint
 	num, den := r.unit(t)
-	for _, n := range list {
+	err := mine.each("level", mine.place+"/level", func(_ int, n node) error {
 		at, ok, err := n.time("at")
 		if err != nil {
-			return nil, err
+			return err
 		}
 		if !ok {
-			return nil, n.errorf("a point of a level line needs its moment, at")
+			return n.errorf("a point of a level line needs its moment, at")
 		}
 		p := scene.LevelPoint{At: units(new(big.Rat).Sub(at.seconds, big.NewRat(src.Offset, r.scene.SampleRate)), num, den)}
 		if p.DB, err = n.db("db"); err != nil {
-			return nil, err
+			return err
 		}
 		if k := len(points); k > 0 && p.At <= points[k-1].At {
-			return nil, n.errorf("does not lie behind the point before it")
+			return n.errorf("does not lie behind the point before it")
 		}
 		points = append(points, p)
-	}
-	return points, nil
+		return nil
+	})
+	return points, err
 }
 
 // curve reads a curve's name, or an object of its name and bend; straight if there is none.
 func (n node) curve(key, bendKey string) (blend.Curve, error) {
 	c := blend.Curve{Shape: blend.Straight}
 	from := n
-	if o, isObject := n.fields[key].(map[string]any); isObject {
-		from, key, bendKey = node{n.place + "/" + key, o}, "curve", "bend"
+	if o := n.value(key); o.IsObject() {
+		from, key, bendKey = node{n.place + "/" + key, o.Raw}, "curve", "bend"
 	}
 	if name := from.text(key); name != "" {
 		c.Shape = blend.Shape(name)
-	} else if from.fields[key] != nil {
+	} else if from.has(key) {
 		return c, from.errorf("%s must be the name of a curve", key)
 	}
-	if from.fields[bendKey] != nil {
+	if from.has(bendKey) {
 		b, err := from.number(bendKey)
 		if err != nil {
 			return c, err
@@ -696,7 +815,7 @@ func (n node) shape() (law blend.Law, out, in *blend.Curve, err error) {
 		}
 	}
 	for key, to := range map[string]**blend.Curve{"curve_out": &out, "curve_in": &in} {
-		if n.fields[key] == nil {
+		if !n.has(key) {
 			continue
 		}
 		c, err := n.curve(key, strings.Replace(key, "curve", "bend", 1))
@@ -773,13 +892,9 @@ func (r *reader) edgeFade(n node, t *scene.Track, edge string) error {
 }
 
 func (r *reader) markers(stack node) error {
-	list, err := stack.list("markers", func(i int) string { return fmt.Sprintf("tracks/markers/%d", i) })
-	if err != nil {
-		return err
-	}
-	for _, n := range list {
+	err := stack.each("markers", "tracks/markers", func(_ int, n node) error {
 		key := "marked_range"
-		if n.fields[key] == nil {
+		if !n.has(key) {
 			key = "range"
 		}
 		start, _, ok, err := n.span(key)
@@ -789,14 +904,15 @@ func (r *reader) markers(stack node) error {
 		if !ok {
 			return n.errorf("a marker needs a marked_range")
 		}
-		m := scene.Marker{ID: r.id("m"), Name: n.text("name"), At: units(start.seconds, r.scene.SampleRate, 1)}
+		m := scene.Marker{ID: r.id("m"), Name: r.name(n), At: units(start.seconds, r.scene.SampleRate, 1)}
 		if _, m.Foreign, err = n.meta(); err != nil {
 			return err
 		}
 		r.scene.Markers = append(r.scene.Markers, m)
-	}
-	slices.SortStableFunc(r.scene.Markers, func(a, b scene.Marker) int { return int(a.At - b.At) })
-	return nil
+		return nil
+	})
+	slices.SortStableFunc(r.scene.Markers, func(a, b scene.Marker) int { return cmp.Compare(a.At, b.At) })
+	return err
 }
 
 // stretches reads what was marked in sources; of sources that no clip has, nothing is known and nothing kept.
@@ -805,14 +921,10 @@ func (r *reader) stretches(top node) error {
 	if err != nil {
 		return err
 	}
-	list, err := mine.list("stretches", func(i int) string { return fmt.Sprintf("%s/stretches/%d", mine.place, i) })
-	if err != nil {
-		return err
-	}
-	for _, n := range list {
-		id, known := r.sources[n.text("target_url")]
+	return mine.each("stretches", mine.place+"/stretches", func(_ int, n node) error {
+		id, known := r.sources[keyOf(n.text("target_url"), n.text("sha256"))]
 		if !known {
-			continue
+			return nil
 		}
 		var ends [2]int64
 		for i, key := range []string{"from", "to"} {
@@ -829,8 +941,8 @@ func (r *reader) stretches(top node) error {
 			return n.errorf("a stretch needs a name, and its \"to\" after its \"from\"")
 		}
 		src := r.scene.Sources[id]
-		src.Stretches = append(src.Stretches, scene.Stretch{Name: n.text("name"), From: ends[0], To: ends[1]})
+		src.Stretches = append(src.Stretches, scene.Stretch{Name: r.name(n), From: ends[0], To: ends[1]})
 		r.scene.Sources[id] = src
-	}
-	return nil
+		return nil
+	})
 }

@@ -2,13 +2,15 @@ package otio
 
 import (
 	"blendseam/core/tone/recipe"
-	"encoding/json"
 	"fmt"
 	"math/big"
 	"strconv"
 
 	"blendseam/core/blend"
+	"blendseam/core/limit"
 	"blendseam/core/scene"
+
+	"github.com/tidwall/gjson"
 )
 
 // toneKind is the generator_kind of room tone in a GeneratorReference.1.
@@ -34,38 +36,34 @@ func writeLulls(c scene.Clip, offset int64, rate float64) (list []any) {
 
 // lulls reads the lulls of a clip. Their moments are the recording's own; a lull without an id gets one.
 func (r *reader) lulls(mine node, c scene.Clip, src scene.Source, t *scene.Track) (lulls []scene.Lull, err error) {
-	list, err := mine.list("lulls", func(i int) string { return fmt.Sprintf("%s/lulls/%d", mine.place, i) })
-	if err != nil {
-		return nil, err
-	}
 	num, den := r.unit(t)
-	for _, n := range list {
+	err = mine.each("lulls", mine.place+"/lulls", func(_ int, n node) error {
 		var at [2]int64
 		for i, key := range []string{"from", "to"} {
 			m, ok, err := n.time(key)
 			if err != nil {
-				return nil, err
+				return err
 			}
 			if !ok {
-				return nil, n.errorf("a lull needs its start and its end, from and to")
+				return n.errorf("a lull needs its start and its end, from and to")
 			}
 			at[i] = units(new(big.Rat).Sub(m.seconds, big.NewRat(src.Offset, r.scene.SampleRate)), num, den)
 		}
 		l := scene.Lull{ID: n.text("id"), From: at[0], To: at[1], Off: n.flag("off", false)}
 		if l.ID == "" {
 			l.ID = r.id("u")
-		} else if k, err := strconv.ParseInt(l.ID[1:], 10, 64); err == nil { // new ones come behind it
+		} else if k, err := strconv.ParseInt(l.ID[1:], 10, 64); err == nil && k < limit.Ids { // new ones come behind it
 			r.scene.LastID = max(r.scene.LastID, k)
 		}
-		if n.fields["depth_db"] != nil {
+		if n.has("depth_db") {
 			depth, err := n.number("depth_db")
 			if err != nil {
-				return nil, err
+				return err
 			}
 			l.DepthDB, _ = depth.Float64()
 			if l.DepthDB = max(l.DepthDB, -l.DepthDB); l.DepthDB == 0 {
 				r.warnings = append(r.warnings, fmt.Sprintf("%s: a lull of 0 dB turns nothing down and is left out", n.place))
-				continue
+				return nil
 			}
 			if l.DepthDB >= silentDB {
 				l.DepthDB = 0
@@ -73,15 +71,16 @@ func (r *reader) lulls(mine node, c scene.Clip, src scene.Source, t *scene.Track
 		}
 		for key, to := range map[string]*int64{"fade_in": &l.FadeIn, "fade_out": &l.FadeOut} {
 			if *to, err = r.lullFade(n, key, t); err != nil {
-				return nil, err
+				return err
 			}
 		}
 		if k := len(lulls); l.To <= l.From || l.FadeIn+l.FadeOut > l.To-l.From || k > 0 && l.From < lulls[k-1].To {
-			return nil, n.errorf("a lull needs a length, fades that fit into it, and to lie behind the one before it")
+			return n.errorf("a lull needs a length, fades that fit into it, and to lie behind the one before it")
 		}
 		lulls = append(lulls, l)
-	}
-	return lulls, nil
+		return nil
+	})
+	return lulls, err
 }
 
 // lullFade reads a fade with its curve, or its length alone.
@@ -108,7 +107,9 @@ func writeTone(s *scene.Scene, src scene.Source) object {
 		out := []any{}
 		for _, m := range list {
 			from := s.Sources[m.Source]
-			out = append(out, object{"target_url": from.URL, "name": from.Name, "from": rational(m.From+from.Offset, rate), "to": rational(m.To+from.Offset, rate)})
+			o := object{"target_url": from.URL, "name": from.Name, "from": rational(m.From+from.Offset, rate), "to": rational(m.To+from.Offset, rate)}
+			put(o, "sha256", from.SHA256, from.SHA256 != "")
+			out = append(out, o)
 		}
 		return out
 	}
@@ -146,14 +147,16 @@ func (r *reader) tone(ref node) (scene.Source, error) {
 		return none, p.errorf("room tone needs what it is made from, left")
 	}
 	for key, to := range map[string]*[]float64{"left_db": &t.LeftDB, "right_db": &t.RightDB} {
-		v, _ := p.fields[key].([]any)
-		for _, x := range v {
-			level, _ := x.(json.Number)
-			db, err := level.Float64()
-			if err != nil || db < -400 || db > 100 {
-				return none, p.errorf("%s has something else than levels in dB", key)
+		p.value(key).ForEach(func(_, x gjson.Result) bool {
+			if x.Type != gjson.Number || !(x.Num >= -400 && x.Num <= 100) || len(*to) > recipe.Bands {
+				err = p.errorf("%s has something else than %d levels in dB", key, recipe.Bands)
+				return false
 			}
-			*to = append(*to, db)
+			*to = append(*to, x.Num)
+			return true
+		})
+		if err != nil {
+			return none, err
 		}
 		if n := len(*to); n != 0 && n != recipe.Bands {
 			return none, p.errorf("%s has %d third-octaves; %d are needed", key, n, recipe.Bands)
@@ -168,7 +171,7 @@ func (r *reader) tone(ref node) (scene.Source, error) {
 			*to = units(m.seconds, r.scene.SampleRate, 1)
 		}
 	}
-	src, err := r.scene.ToneSource(t, ref.text("name"))
+	src, err := r.scene.ToneSource(t, r.name(ref))
 	if err == nil {
 		r.scene.Sources[src.ID] = src
 	}
@@ -176,46 +179,45 @@ func (r *reader) tone(ref node) (scene.Source, error) {
 }
 
 func (r *reader) materials(p node, key string) (out []recipe.Material, err error) {
-	list, err := p.list(key, func(i int) string { return fmt.Sprintf("%s/%s/%d", p.place, key, i) })
-	if err != nil {
-		return nil, err
-	}
-	for _, n := range list {
+	err = p.each(key, p.place+"/"+key, func(i int, n node) error {
+		if i >= limit.Materials {
+			return n.errorf("room tone is made from at most %d stretches", limit.Materials)
+		}
 		target := n.text("target_url")
 		if target == "" {
-			return nil, n.errorf("has no target_url")
+			return n.errorf("has no target_url")
 		}
-		id, seen := r.sources[target]
+		key := keyOf(target, n.text("sha256"))
+		id, seen := r.sources[key]
 		if !seen {
-			src := scene.Source{ID: fmt.Sprintf("s%d", len(r.sources)+1), Name: n.text("name"), URL: target, Unknown: true}
+			src := scene.Source{ID: fmt.Sprintf("s%d", len(r.sources)+1), Name: r.name(n), URL: target, Unknown: true, SHA256: n.text("sha256")}
 			if src.Name == "" {
 				src.Name = baseName(target)
 			}
-			if r.length != nil {
-				if sound, _ := r.length(target); sound != nil {
-					src.Samples, src.Unknown = units(sound, r.scene.SampleRate, 1), false
-				}
+			if sound, _ := r.lengthOf(target); sound != nil {
+				src.Samples, src.Unknown = units(sound, r.scene.SampleRate, 1), false
 			}
 			id = src.ID
-			r.sources[target], r.scene.Sources[id] = id, src
+			r.sources[key], r.scene.Sources[id] = id, src
 		}
 		m := recipe.Material{Source: id}
 		for key, to := range map[string]*int64{"from": &m.From, "to": &m.To} {
 			at, ok, err := n.time(key)
 			if err != nil {
-				return nil, err
+				return err
 			}
 			if !ok {
-				return nil, n.errorf("needs its start and its end, from and to")
+				return n.errorf("needs its start and its end, from and to")
 			}
 			*to = units(at.seconds, r.scene.SampleRate, 1) - r.scene.Sources[id].Offset
 		}
 		if m.From < 0 || m.To <= m.From {
-			return nil, n.errorf("has no length, or begins before its recording")
+			return n.errorf("has no length, or begins before its recording")
 		}
 		out = append(out, m)
-	}
-	return out, nil
+		return nil
+	})
+	return out, err
 }
 
 // hole reads what a clip says of the hole that it fills, and of itself beside one.

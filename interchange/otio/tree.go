@@ -5,10 +5,14 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"math/big"
+	"strconv"
+	"strings"
 
+	"blendseam/core/limit"
 	"blendseam/core/timecode"
+
+	"github.com/tidwall/gjson"
 )
 
 // An Error is a place in a file and what is wrong there.
@@ -19,37 +23,42 @@ type Error struct {
 
 func (e *Error) Error() string { return e.Place + ": " + e.What }
 
-// A node is one JSON object of a file, with the place it was found at.
+// A node is one JSON object of a file, with the place it was found at. It is text of the file until something in it is
+// asked for: a file of any kind takes little more memory than it has bytes.
 type node struct {
-	place  string
-	fields map[string]any
+	place string
+	raw   string
 }
+
+// nothing takes any JSON and keeps none of it.
+type nothing struct{}
+
+func (*nothing) UnmarshalJSON([]byte) error { return nil }
 
 func parse(raw []byte) (node, error) {
-	d := json.NewDecoder(bytes.NewReader(raw))
-	d.UseNumber()
-	var fields map[string]any
-	if err := d.Decode(&fields); err != nil {
-		return node{}, jsonError(raw, d, err)
+	if len(raw) > limit.SceneFileBytes {
+		return node{}, &Error{"line 1", fmt.Sprintf("the file has %s; %s are the most", limit.Bytes(int64(len(raw))), limit.Bytes(limit.SceneFileBytes))}
 	}
-	if _, err := d.Token(); err != io.EOF {
-		return node{}, jsonError(raw, d, errors.New("text after the end of the scene"))
+	if err := json.Unmarshal(raw, new(nothing)); err != nil { // gjson itself knows no bound of depth
+		return node{}, jsonError(raw, err)
 	}
-	if fields == nil {
-		return node{}, &Error{"line 1", "this is no scene file: it holds null"}
+	top := gjson.ParseBytes(raw)
+	if !top.IsObject() {
+		return node{}, &Error{"line 1", "this is no scene file: it holds " + kindOf(top)}
 	}
-	return node{"timeline", fields}, nil
+	return node{"timeline", top.Raw}, nil
 }
 
-func jsonError(raw []byte, d *json.Decoder, err error) error {
-	at := d.InputOffset()
+func jsonError(raw []byte, err error) error {
+	at, what := int64(0), "not a scene file: "+err.Error()
 	var syntax *json.SyntaxError
 	if errors.As(err, &syntax) {
-		at = syntax.Offset
-	}
-	what := "not a scene file: " + err.Error()
-	if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
-		at, what = int64(len(raw)), "the file ends before its scene does"
+		if at = syntax.Offset; at >= int64(len(raw)) {
+			what = "the file ends before its scene does"
+		}
+		if strings.Contains(err.Error(), "after top-level value") {
+			what = "text after the end of the scene"
+		}
 	}
 	line := 1 + bytes.Count(raw[:min(at, int64(len(raw)))], []byte("\n"))
 	return &Error{fmt.Sprintf("line %d", line), what}
@@ -59,84 +68,109 @@ func (n node) errorf(format string, args ...any) error {
 	return &Error{n.place, fmt.Sprintf(format, args...)}
 }
 
-// schema is the object's OTIO_SCHEMA, "" if it has none.
-func (n node) schema() string {
-	s, _ := n.fields["OTIO_SCHEMA"].(string)
-	return s
+// fields calls do for each field, until it gives false.
+func (n node) fields(do func(key string, v gjson.Result) bool) {
+	gjson.Parse(n.raw).ForEach(func(k, v gjson.Result) bool { return do(k.String(), v) })
 }
 
+// value is a field; it does not exist if it is missing or null.
+func (n node) value(key string) (v gjson.Result) {
+	n.fields(func(k string, is gjson.Result) bool {
+		if k == key {
+			v = is
+		}
+		return k != key
+	})
+	if v.Type == gjson.Null {
+		return gjson.Result{}
+	}
+	return v
+}
+
+// has tells whether a field is there and is not null.
+func (n node) has(key string) bool { return n.value(key).Exists() }
+
+// schema is the object's OTIO_SCHEMA, "" if it has none.
+func (n node) schema() string { return n.text("OTIO_SCHEMA") }
+
 func (n node) text(key string) string {
-	s, _ := n.fields[key].(string)
-	return s
+	if v := n.value(key); v.Type == gjson.String {
+		return strings.ToValidUTF8(strings.Clone(v.String()), "\uFFFD")
+	}
+	return ""
 }
 
 func (n node) flag(key string, otherwise bool) bool {
-	if b, ok := n.fields[key].(bool); ok {
-		return b
+	if v := n.value(key); v.IsBool() {
+		return v.Bool()
 	}
 	return otherwise
 }
 
 // object gives a field that is an object; ok is false if it is missing or null.
 func (n node) object(key string) (o node, ok bool, err error) {
-	switch v := n.fields[key].(type) {
-	case nil:
+	v := n.value(key)
+	switch {
+	case !v.Exists():
 		return node{}, false, nil
-	case map[string]any:
-		return node{n.place + "/" + key, v}, true, nil
-	default:
-		return node{}, false, n.errorf("%s must be an object, not %s", key, kindOf(v))
+	case v.IsObject():
+		return node{n.place + "/" + key, v.Raw}, true, nil
 	}
+	return node{}, false, n.errorf("%s must be an object, not %s", key, kindOf(v))
 }
 
-// list gives the objects of a field that is a list, at places made by place.
-func (n node) list(key string, place func(i int) string) ([]node, error) {
-	v, present := n.fields[key]
-	if !present || v == nil {
-		return nil, nil
+// each calls do for the objects of a field that is a list, in its order, with their numbers, until one gives an error. They are
+// at places made of at and their numbers.
+func (n node) each(key, at string, do func(i int, item node) error) error {
+	v := n.value(key)
+	if !v.Exists() {
+		return nil
 	}
-	items, ok := v.([]any)
-	if !ok {
-		return nil, n.errorf("%s must be a list, not %s", key, kindOf(v))
+	if !v.IsArray() {
+		return n.errorf("%s must be a list, not %s", key, kindOf(v))
 	}
-	nodes := make([]node, len(items))
-	for i, item := range items {
-		fields, ok := item.(map[string]any)
-		if !ok {
-			return nil, &Error{place(i), fmt.Sprintf("must be an object, not %s", kindOf(item))}
+	i := 0
+	var err error
+	v.ForEach(func(_, item gjson.Result) bool {
+		place := fmt.Sprintf("%s/%d", at, i)
+		if !item.IsObject() {
+			err = &Error{place, fmt.Sprintf("must be an object, not %s", kindOf(item))}
+			return false
 		}
-		nodes[i] = node{place(i), fields}
-	}
-	return nodes, nil
+		err = do(i, node{place, item.Raw})
+		i++
+		return err == nil
+	})
+	return err
 }
 
-func kindOf(v any) string {
-	switch v.(type) {
-	case string:
-		return "text"
-	case json.Number:
-		return "a number"
-	case bool:
-		return "true or false"
-	case []any:
-		return "a list"
-	case nil:
+func kindOf(v gjson.Result) string {
+	switch {
+	case !v.Exists(), v.Type == gjson.Null:
 		return "null"
+	case v.Type == gjson.String:
+		return "text"
+	case v.Type == gjson.Number:
+		return "a number"
+	case v.IsBool():
+		return "true or false"
+	case v.IsArray():
+		return "a list"
 	}
 	return "an object"
 }
 
 // number gives a finite number as an exact fraction.
 func (n node) number(key string) (*big.Rat, error) {
-	v, ok := n.fields[key].(json.Number)
-	if !ok {
-		return nil, n.errorf("%s must be a number, not %s", key, kindOf(n.fields[key]))
+	v := n.value(key)
+	if v.Type != gjson.Number {
+		return nil, n.errorf("%s must be a number, not %s", key, kindOf(v))
 	}
-	f, err := v.Float64() // also keeps 1e999999999 from becoming a huge fraction
+	f, err := strconv.ParseFloat(v.Raw, 64) // also keeps 1e999999999 from becoming a huge fraction
 	if err != nil || f > 1e15 || f < -1e15 || f != 0 && f < 1e-12 && f > -1e-12 {
-		return nil, n.errorf("%s is %s, outside anything that can be", key, v)
+		return nil, n.errorf("%s is %.40s, outside anything that can be", key, v.Raw)
 	}
-	if i, err := v.Int64(); err == nil {
+	if i, err := strconv.ParseInt(v.Raw, 10, 64); err == nil {
 		return new(big.Rat).SetInt64(i), nil
 	}
 	return new(big.Rat).SetFloat64(f), nil
@@ -144,7 +178,7 @@ func (n node) number(key string) (*big.Rat, error) {
 
 // db gives a number of decibels, 0 if the field is missing.
 func (n node) db(key string) (float64, error) {
-	if n.fields[key] == nil {
+	if !n.has(key) {
 		return 0, nil
 	}
 	r, err := n.number(key)

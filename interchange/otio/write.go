@@ -49,7 +49,9 @@ func writeStretches(s *scene.Scene) (list []any) {
 		src := s.Sources[id]
 		for _, x := range src.Stretches {
 			rate := float64(s.SampleRate)
-			list = append(list, object{"target_url": src.URL, "name": x.Name, "from": rational(x.From, rate), "to": rational(x.To, rate)})
+			o := object{"target_url": src.URL, "name": x.Name, "from": rational(x.From, rate), "to": rational(x.To, rate)}
+			put(o, "sha256", src.SHA256, src.SHA256 != "")
+			list = append(list, o)
 		}
 	}
 	return list
@@ -174,7 +176,9 @@ func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64, named
 			mine[key] = object{"sound": a.Sound, "note": a.Note}
 		}
 	}
-	media := withForeign(ref, src.Foreign, object{})
+	known := object{}
+	put(known, "sha256", src.SHA256, src.SHA256 != "")
+	media := withForeign(ref, src.Foreign, known)
 	if src.Tone != nil {
 		media = writeTone(s, src)
 	}

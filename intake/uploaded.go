@@ -1,0 +1,164 @@
+package intake
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"math/big"
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+
+	"blendseam/core/scene"
+	"blendseam/interchange/otio"
+	"blendseam/media"
+)
+
+// A Choice is a recording that a scene file names, and those of the library that it could be.
+type Choice struct {
+	URL        string       `json:"url"`
+	Name       string       `json:"name"`
+	Candidates []media.Info `json:"candidates"`
+}
+
+// Choices says that somebody has to choose: recordings of the library share a name, and nothing tells them apart.
+type Choices struct{ List []Choice }
+
+func (e *Choices) Error() string {
+	var names []string
+	for _, c := range e.List {
+		names = append(names, c.Name)
+	}
+	return fmt.Sprintf("More than one recording here is named %s and fits. Say which is meant.", strings.Join(names, ", "))
+}
+
+// Uploaded takes a scene file whose recordings were brought in before. Each is found by its checksum, or by its name and
+// length; where several fit, chosen has the id of one under the file's name for it, or *Choices is the error. Nothing but
+// the library is looked into.
+func (in Intake) Uploaded(ctx context.Context, raw []byte, name string, chosen map[string]string) (id string, warnings []string, err error) {
+	all, err := in.Store.Sources(ctx)
+	if err != nil {
+		return "", nil, err
+	}
+	known := make([]media.Info, len(all))
+	for i, src := range all {
+		if err := json.Unmarshal(src.Info, &known[i]); err != nil {
+			return "", nil, err
+		}
+	}
+	s, warnings, err := otio.Read(raw, func(target string) (sound, picture *big.Rat) {
+		list := named(known, target)
+		if len(list) != 1 { // it cannot be said yet which is meant
+			return nil, nil
+		}
+		if list[0].Rate > 0 {
+			sound = new(big.Rat).SetFloat64(list[0].Seconds)
+		}
+		if list[0].Width > 0 {
+			picture = new(big.Rat).SetFloat64(list[0].Seconds)
+		}
+		return sound, picture
+	})
+	if err != nil {
+		return "", nil, fmt.Errorf("%s: %w", name, err)
+	}
+	found, open := map[string]media.Info{}, &Choices{}
+	for id, src := range s.Sources {
+		if src.Tone != nil {
+			continue
+		}
+		list, err := meant(s, src, known, chosen[src.URL])
+		if err != nil {
+			return "", nil, fmt.Errorf("%s: %w", name, err)
+		}
+		if len(list) > 1 {
+			open.List = append(open.List, Choice{src.URL, baseName(src.URL), list})
+		}
+		found[id] = list[0]
+	}
+	if len(open.List) > 0 {
+		slices.SortFunc(open.List, func(a, b Choice) int { return strings.Compare(a.URL, b.URL) })
+		return "", nil, open
+	}
+	id, err = in.adopt(ctx, s, "", func(src scene.Source) (media.Info, error) {
+		info := found[src.ID]
+		return info, in.Library.Prepare(ctx, info, s.SampleRate, s.Rate)
+	})
+	if err != nil {
+		return "", nil, fmt.Errorf("%s: %w", name, err)
+	}
+	return id, warnings, nil
+}
+
+// baseName is the file's name in a media URL.
+func baseName(target string) string {
+	if u, err := url.Parse(target); err == nil && u.Path != "" {
+		target = u.Path
+	}
+	return path.Base(target)
+}
+
+// named are the recordings that have the name in a media URL, as it stands there or unescaped.
+func named(known []media.Info, target string) (list []media.Info) {
+	for _, info := range known {
+		if info.Name == baseName(target) || info.Name == path.Base(target) {
+			list = append(list, info)
+		}
+	}
+	return list
+}
+
+// sameLengthS is by how many seconds lengths may differ that are one.
+const sameLengthS = 0.02
+
+// meant are the recordings that a source of a scene file can be; the error says why it can be none.
+func meant(s *scene.Scene, src scene.Source, known []media.Info, chosen string) ([]media.Info, error) {
+	if src.SHA256 != "" {
+		i := slices.IndexFunc(known, func(info media.Info) bool { return info.SHA256 == src.SHA256 })
+		if i < 0 {
+			return nil, fmt.Errorf("its recording %s is not here yet: none has its checksum. Bring it in first, then the scene file again", baseName(src.URL))
+		}
+		return known[i : i+1], nil
+	}
+	list := named(known, src.URL)
+	if len(list) == 0 {
+		return nil, fmt.Errorf("its recording %s is not here yet; bring it in first, then the scene file again", baseName(src.URL))
+	}
+	if i := slices.IndexFunc(list, func(info media.Info) bool { return info.ID == chosen }); i >= 0 {
+		return list[i : i+1], nil
+	}
+	stated, used := seconds(s, src)
+	fit := slices.DeleteFunc(slices.Clone(list), func(info media.Info) bool { return info.Seconds < used-sameLengthS })
+	if exact := slices.DeleteFunc(slices.Clone(fit), func(info media.Info) bool { return math.Abs(info.Seconds-stated) > sameLengthS }); len(exact) > 0 {
+		return exact, nil
+	}
+	if len(fit) == 0 {
+		return nil, fmt.Errorf("its recording %s is %.2f s long here, and %.2f s of it are used; bring the right one in first, then the scene file again", baseName(src.URL), list[0].Seconds, used)
+	}
+	return fit, nil
+}
+
+// seconds is how long a source is as its file says, and how much of it is used.
+func seconds(s *scene.Scene, src scene.Source) (stated, used float64) {
+	rate := float64(s.SampleRate)
+	stated = max(float64(src.Samples)/rate, float64(src.Frames)/s.Rate.Float())
+	for _, t := range s.Tracks {
+		for _, c := range t.Clips {
+			if c.Source == src.ID {
+				used = max(used, float64(s.Time(t, c.In+c.Length))/rate)
+			}
+		}
+	}
+	for _, other := range s.Sources {
+		if other.Tone != nil {
+			for _, m := range other.Tone.Materials() {
+				if m.Source == src.ID {
+					used = max(used, float64(m.To)/rate)
+				}
+			}
+		}
+	}
+	return stated, used
+}

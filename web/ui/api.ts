@@ -2,13 +2,18 @@
 
 export interface Offer { words: string; edit: unknown }
 
+/** A recording that a scene file names, and those here that it could be. */
+export interface Choice { url: string; name: string; candidates: { id: string; name: string; seconds: number; rate?: number; channels?: number; bytes: number }[] }
+
 export class Problem extends Error {
   readonly status: number;
   readonly alternatives: Offer[];
-  constructor(status: number, message: string, alternatives: Offer[] = []) {
+  readonly choices: Choice[];
+  constructor(status: number, message: string, alternatives: Offer[] = [], choices: Choice[] = []) {
     super(message);
     this.status = status;
     this.alternatives = alternatives;
+    this.choices = choices;
   }
 }
 
@@ -56,19 +61,20 @@ export const remove = (url: string): Promise<void> => request("DELETE", url);
 export interface Job { id: string; kind: string; words: string; state: "running" | "done" | "failed" | "stopped"; result: never; error?: string; done: number; made: string }
 
 /** Sends a file with progress, 0..1. */
-export function send<T>(url: string, file: File, progress: (done: number) => void = () => {}, stopped?: AbortSignal): Promise<T> {
+export function send<T>(url: string, file: File, progress: (done: number) => void = () => {}, stopped?: AbortSignal, headers: Record<string, string> = {}): Promise<T> {
   return new Promise((resolve, reject) => {
     const x = new XMLHttpRequest();
     x.open("POST", url);
     x.setRequestHeader("Blendseam-Name", encodeURIComponent(file.name));
+    for (const [name, value] of Object.entries(headers)) x.setRequestHeader(name, encodeURIComponent(value));
     x.upload.onprogress = (e) => e.lengthComputable && progress(e.loaded / e.total);
     x.onload = () => {
-      let body: { message?: string } = {};
+      let body: { message?: string; choices?: Choice[] } = {};
       try {
         body = JSON.parse(x.responseText);
       } catch { /* nothing to read */ }
       if (x.status < 300) resolve(body as T);
-      else reject(new Problem(x.status, body.message ?? `The server answered ${x.status}.`));
+      else reject(new Problem(x.status, body.message ?? `The server answered ${x.status}.`, [], body.choices));
     };
     x.onerror = () => reject(new Problem(0, `${file.name} did not arrive: the server does not answer.`));
     x.onabort = () => reject(new Problem(0, "Stopped; nothing was kept."));

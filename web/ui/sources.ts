@@ -7,7 +7,7 @@ import { registerToast, say } from "./toast.ts";
 import { drawWave, setUpWaves } from "./waves.ts";
 import type { Rate } from "./time.ts";
 
-interface Source { id: string; name: string; shown: string; seconds: number; rate?: number; channels?: number; bits?: number; format: string; bytes: number; width?: number; height?: number; frame_rate?: string; samples: number; used: number; here: boolean }
+interface Source { id: string; name: string; shown: string; seconds: number; rate?: number; channels?: number; bits?: number; format: string; bytes: number; width?: number; height?: number; frame_rate?: string; samples: number; used: number; here: boolean; damaged?: number }
 interface Row { id: string; shown: string; length: string; what: string; used_words: string; picture: boolean; here: boolean; elsewhere: boolean; href: string }
 interface Arrival { key: number; name: string; percent: number; style: string; words: string; tone: string; under: boolean; job?: string; abort?: AbortController }
 interface Data { id: string; rate: number; sources: Source[]; media: Sheets & { peak_steps: number[]; tile_bins: number } }
@@ -17,11 +17,13 @@ let sources = data.sources, key = 0, page: { arrivals: Arrival[]; list: Row[]; [
 
 setUpWaves(data.rate, data.media.peak_steps, data.media.tile_bins, () => requestAnimationFrame(paint));
 
+const silenced = (n: number) => `${n} damaged ${n === 1 ? "sample reads" : "samples read"} as silence`;
+
 function row(s: Source): Row {
   const [num, den] = (s.frame_rate ?? "").split(" ")[0].split("/").map(Number), fps = den > 1 ? (num / den).toFixed(3) : String(num);
   const n = Math.round(s.seconds * 10) / 10, sound = s.rate ? `${s.rate} Hz, ${s.channels === 1 ? "mono" : s.channels === 2 ? "stereo" : `${s.channels} channels`}${s.bits ? `, ${s.bits} bits` : ""}` : "no sound";
   return { id: s.id, shown: s.shown, length: `${Math.floor(n / 60)}:${(n % 60).toFixed(1).padStart(4, "0")}`, picture: !!s.width, here: s.here, elsewhere: !s.here, href: `/scenes/${data.id}/sources/${s.id}/`,
-    what: `${s.width ? `picture ${s.width}×${s.height} at ${fps} fps, ` : ""}${sound} · ${(s.bytes / 1e6).toFixed(1)} MB`,
+    what: `${s.width ? `picture ${s.width}×${s.height} at ${fps} fps, ` : ""}${sound} · ${(s.bytes / 1e6).toFixed(1)} MB${s.damaged ? ` · ${silenced(s.damaged)}` : ""}`,
     used_words: s.used ? `${s.used} ${s.used === 1 ? "clip" : "clips"}` : s.here ? "not used yet" : "not in this scene" };
 }
 
@@ -84,7 +86,8 @@ async function bring(files: Iterable<File>): Promise<void> {
       mark(a, 85, "being prepared");
       const end = await ended(job);
       if (end.state !== "done") throw new Error(end.error || "It was stopped.");
-      mark(a, 100, "here", "clean");
+      const damaged = (end.result as { damaged?: number } | null)?.damaged;
+      mark(a, 100, damaged ? `here; ${silenced(damaged)}` : "here", damaged ? "problem" : "clean");
       await refresh();
     } catch (e) {
       mark(a, 100, (e as Error).message, "problem");
@@ -109,7 +112,7 @@ new EventSource(`/events?scene=${data.id}`).addEventListener("job", (e) => {
 /** Says how far a recording, which is here already, has been looked through for its words, pauses and room. */
 function listened(j: Job): void {
   const a = page.arrivals.find((x) => x.name === j.words && (!x.under || x.job === j.id));
-  if (!a) return;
+  if (!a || a.tone === "problem") return;
   a.job = j.id;
   a.under = j.state === "running";
   if (a.under) mark(a, j.done * 100, "here; its words and pauses are being found");

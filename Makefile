@@ -4,7 +4,7 @@ GO_FILES := $(shell find cmd core demo intake interchange media store web worksp
 UI_FILES := $(wildcard web/ui/* web/templates/*) tools/bundle.mjs package.json
 DEMO_FILES := demo/kiln-night.otio $(wildcard demo/recordings/*)
 
-.PHONY: build demo serve test test-go test-ui test-e2e bench screenshots fuzz clean
+.PHONY: build demo serve test test-go test-ui test-e2e bench screenshots fuzz soak clean
 
 build: bin/blendseam
 
@@ -56,12 +56,23 @@ screenshots: build
 	tools/install-missing mariadbd ffmpeg chromium
 	node e2e/screenshots.mjs
 
-# Each reader is fed damaged files for FUZZ_TIME.
-FUZZ_TIME ?= 3m
-fuzz:
-	go test ./core/pcm/wav -fuzz FuzzOpen -fuzztime $(FUZZ_TIME)
-	go test ./core/pcm/flac -fuzz FuzzDecoder -fuzztime $(FUZZ_TIME)
-	go test ./interchange/otio -fuzz FuzzRead -fuzztime $(FUZZ_TIME)
+# Each reader is fed damaged files, and whoever takes edits and uploads what nobody should send, for FUZZ_TIME each.
+FUZZ_TIME ?= 10m
+FUZZ = -run '^$$' -fuzztime $(FUZZ_TIME) -fuzzminimizetime 20x -fuzz
+fuzz: web/static/made
+	tools/install-missing mariadbd ffmpeg
+	go test ./core/pcm/wav $(FUZZ) FuzzOpen
+	go test ./core/pcm/flac $(FUZZ) FuzzDecoder
+	go test ./interchange/otio $(FUZZ) FuzzRead
+	go test ./interchange/report $(FUZZ) FuzzCSV
+	go test ./core/audit $(FUZZ) FuzzEdits
+	go test ./web $(FUZZ) FuzzUploads
+
+# Many clients at once for SOAK_TIME, with kills of the program and of its database at any moment.
+SOAK_TIME ?= 20m
+soak: build
+	tools/install-missing mariadbd ffmpeg aplay
+	go run ./tools/soak -for $(SOAK_TIME)
 
 clean:
 	rm -rf bin web/static node_modules e2e/results

@@ -16,8 +16,8 @@ export class App {
     this.dir = mkdtempSync(join(tmpdir(), "blendseam-e2e-"));
   }
 
-  async start(): Promise<void> {
-    const child = (this.process = spawn("bin/blendseam", ["serve", "--listen", "127.0.0.1:0"], { env: { ...process.env, BLENDSEAM_VAR: this.dir }, stdio: ["ignore", "pipe", "pipe"] }));
+  async start(...more: string[]): Promise<void> {
+    const child = (this.process = spawn("bin/blendseam", ["serve", "--listen", "127.0.0.1:0", ...more], { env: { ...process.env, BLENDSEAM_VAR: this.dir }, stdio: ["ignore", "pipe", "pipe"] }));
     this.url = await new Promise<string>((resolve, reject) => {
       let out = "";
       child.stdout!.on("data", (d) => {

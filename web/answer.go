@@ -56,6 +56,10 @@ type errBadRequest struct{ error }
 
 // fail answers with one line that says what was wrong.
 func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
+	if errors.Is(err, errWrongSecret) {
+		s.ask(w, r, err.Error())
+		return
+	}
 	status, p := http.StatusInternalServerError, problem{Message: err.Error()}
 	var refusal scene.Refusal
 	var stale *store.Stale
@@ -86,10 +90,6 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 		if r.Context().Err() == nil {
 			slog.Error("request failed", "number", number, "path", r.URL.Path, "err", err)
 		}
-	}
-	if errors.Is(err, errWrongSecret) {
-		s.ask(w, r, err.Error())
-		return
 	}
 	s.problem(w, r, status, p)
 }

@@ -9,6 +9,8 @@ import (
 	"net/http"
 	"net/url"
 	"path/filepath"
+	"strings"
+	"unicode"
 
 	"blendseam/core/limit"
 	"blendseam/core/scene"
@@ -87,21 +89,13 @@ func (s *Server) sourcesPage(w http.ResponseWriter, r *http.Request) error {
 // the rest is a job.
 func (s *Server) upload(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
-	name, err := url.PathUnescape(r.Header.Get("Blendseam-Name"))
-	if err != nil || name == "" {
-		return errBadRequest{errors.New("the header Blendseam-Name with the file's name is missing")}
-	}
 	st, err := s.Store.Scene(r.Context(), id)
 	if err != nil {
 		return err
 	}
-	a, err := s.Library.Receive(name)
+	a, name, err := s.receive(r)
 	if err != nil {
 		return err
-	}
-	if _, err := io.Copy(a, inPieces(r)); err != nil {
-		a.Close()
-		return errBadRequest{fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name)}
 	}
 	job, err := s.Jobs.Start(r.Context(), id, "source", name, func(ctx context.Context, _ string, _ func(float64)) (any, error) {
 		defer a.Close()
@@ -123,6 +117,42 @@ func (s *Server) upload(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	return s.answer(w, http.StatusAccepted, job)
+}
+
+// receive takes the body of a request as a file of the name that its header says. Close what it gives.
+func (s *Server) receive(r *http.Request) (*media.Arrival, string, error) {
+	name, err := nameAsked(r)
+	if err != nil {
+		return nil, "", err
+	}
+	a, err := s.Library.Receive(name)
+	if err != nil {
+		return nil, "", err
+	}
+	_, err = io.Copy(a, inPieces(r))
+	if err == nil {
+		return a, name, nil
+	}
+	a.Close()
+	if none := (*media.DiskFull)(nil); errors.As(err, &none) {
+		return nil, "", err
+	}
+	return nil, "", errBadRequest{fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name)}
+}
+
+// nameAsked is the name of the file in a request's body, as far as a file can have it.
+func nameAsked(r *http.Request) (string, error) {
+	text, err := url.PathUnescape(r.Header.Get("Blendseam-Name"))
+	name := filepath.Base(strings.Map(func(r rune) rune {
+		if unicode.IsControl(r) {
+			return -1
+		}
+		return r
+	}, strings.ToValidUTF8(text, "\uFFFD")))
+	if err != nil || text == "" || name == "." || name == "/" || name == ".." {
+		return "", errBadRequest{errors.New("the header Blendseam-Name with the file's name is missing")}
+	}
+	return name, nil
 }
 
 // tellState tells all pages of a scene that it changed.
@@ -177,7 +207,7 @@ func (s *Server) editNewest(w http.ResponseWriter, r *http.Request, edit func(*s
 
 // bringSceneFile makes a scene of a scene file whose recordings are here.
 func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) error {
-	name, err := url.PathUnescape(r.Header.Get("Blendseam-Name"))
+	name, err := nameAsked(r)
 	if err != nil || !intake.IsSceneFile(name) {
 		return errBadRequest{fmt.Errorf("%q is not a scene file; those end in .otio", name)}
 	}
@@ -191,7 +221,7 @@ func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) error {
 	if text, err := url.PathUnescape(r.Header.Get("Blendseam-Choices")); err != nil || text != "" && json.Unmarshal([]byte(text), &chosen) != nil {
 		return errBadRequest{errors.New("the header Blendseam-Choices is no JSON object of ids by media URL")}
 	}
-	id, warnings, err := s.Uploaded(r.Context(), raw, filepath.Base(name), chosen)
+	id, warnings, err := s.Uploaded(r.Context(), raw, name, chosen)
 	var choices *intake.Choices
 	var full *media.DiskFull
 	switch {

@@ -4,10 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"math"
 	"net/http"
-	"net/url"
 	"path/filepath"
 	"strings"
 
@@ -18,6 +16,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
 	"blendseam/core/tone"
+	"blendseam/media"
 	"blendseam/store"
 	"blendseam/workspace"
 
@@ -195,21 +194,16 @@ func toneOf(says *analysis.Recording, source string, span pcm.Span) (store.Tone,
 
 // bringTone takes a file as the body of the request into the library, its name in the header Blendseam-Name.
 func (s *Server) bringTone(w http.ResponseWriter, r *http.Request) error {
-	name, err := url.PathUnescape(r.Header.Get("Blendseam-Name"))
-	if err != nil || name == "" {
-		return cannot("the header Blendseam-Name with the file's name is missing")
-	}
-	a, err := s.Library.Receive(name)
+	a, name, err := s.receive(r)
 	if err != nil {
 		return err
 	}
 	defer a.Close()
-	if _, err := io.Copy(a, r.Body); err != nil {
-		return cannot("%s did not arrive whole, and nothing of it was kept", name)
-	}
 	const rate = 48000
 	info, err := s.Keep(r.Context(), a, rate, timecode.F25)
-	if err != nil {
+	if none := (*media.DiskFull)(nil); errors.As(err, &none) || errors.Is(err, store.ErrUnavailable) {
+		return err
+	} else if err != nil {
 		return errBadRequest{err}
 	}
 	if info.Rate == 0 {

@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"sync"
 	"time"
+	"unicode/utf8"
 
 	"blendseam/store"
 	"blendseam/workspace"
@@ -141,8 +142,24 @@ func safe(next http.Handler) http.Handler {
 		h.Set("Content-Security-Policy", policy)
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
+		if !utf8.ValidString(r.URL.Path) || !validQuery(r) {
+			http.Error(w, "The address is no text that can be read.", http.StatusBadRequest)
+			return
+		}
 		next.ServeHTTP(w, r)
 	})
+}
+
+// validQuery tells whether all that a request asks by its address is text.
+func validQuery(r *http.Request) bool {
+	for name, values := range r.URL.Query() {
+		for _, v := range append(values, name) {
+			if !utf8.ValidString(v) {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 func cached(next http.Handler) http.Handler {

@@ -34,7 +34,7 @@ core/tone: core/level core/measure core/pcm core/speech core/tone/recipe
 core/tone/recipe: core/limit core/pcm
 demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio media
 intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe media scratch store
-interchange/otio: core/blend core/scene core/timecode core/tone/recipe
+interchange/otio: core/blend core/limit core/scene core/timecode core/tone/recipe
 interchange/report: core/advise core/audit core/scene
 internal/outside: core/pcm
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
@@ -43,7 +43,7 @@ media: core/analysis core/audit core/cache core/limit core/measure core/pcm core
 store: core/cache core/limit core/scene
 store/server/servertest: store/server
 tools/bench: core/pcm core/scene core/timecode interchange/otio media
-web: core/advise core/analysis core/audit core/blend core/fill core/level core/limit core/measure core/mix core/pcm core/pcm/wav core/scene core/speech core/timecode core/tone intake interchange/otio interchange/report media scratch store workspace
+web: core/advise core/analysis core/audit core/blend core/fill core/level core/limit core/measure core/mix core/pcm core/pcm/wav core/scene core/speech core/timecode core/tone intake interchange/otio interchange/report media store workspace
 workspace: core/advise core/analysis core/audit core/cache core/fill core/mix core/pcm core/scene intake media store
 `
 

@@ -9,7 +9,6 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"strings"
 	"syscall"
 	"time"
 
@@ -25,7 +24,7 @@ func (l *Library) Analysis(ctx context.Context, id string, rate int64, progress 
 		return nil, err
 	}
 	defer w.Close()
-	return keptAnalysis(ctx, filepath.Join(l.folder(id), analysisName(rate)), w, progress)
+	return keptAnalysis(ctx, filepath.Join(l.folder(id), analysisName(rate)), l.work.Dir, w, progress)
 }
 
 // Analysed tells whether the analysis of a recording is there.
@@ -36,8 +35,9 @@ func (l *Library) Analysed(id string, rate int64) bool {
 
 func analysisName(rate int64) string { return fmt.Sprintf("analysis-%d-%d", analysis.Version, rate) }
 
-// keptAnalysis reads an analysis from a file, and makes the file if it is not there or is not whole.
-func keptAnalysis(ctx context.Context, file string, r pcm.ReaderAt, progress func(float64)) (*analysis.Recording, error) {
+// keptAnalysis reads an analysis from a file, and makes the file if it is not there or is not whole, in a new
+// folder that work gives; in the same folder as the file without work.
+func keptAnalysis(ctx context.Context, file string, work func() (string, error), r pcm.ReaderAt, progress func(float64)) (*analysis.Recording, error) {
 	a, err := readAnalysis(file)
 	if err == nil || !errors.Is(err, fs.ErrNotExist) && !errors.Is(err, analysis.ErrOther) {
 		return a, err
@@ -50,10 +50,14 @@ func keptAnalysis(ctx context.Context, file string, r pcm.ReaderAt, progress fun
 	if a, err := readAnalysis(file); err == nil { // another process has made it
 		return a, nil
 	}
-	if err := clearParts(file); err != nil {
-		return nil, err
+	dir := filepath.Dir(file)
+	if work != nil {
+		if dir, err = work(); err != nil {
+			return nil, full(err)
+		}
+		defer os.RemoveAll(dir)
 	}
-	part, err := os.CreateTemp(filepath.Dir(file), filepath.Base(file)+".part-*")
+	part, err := os.CreateTemp(dir, filepath.Base(file)+".part-*")
 	if err != nil {
 		return nil, err
 	}
@@ -69,20 +73,6 @@ func keptAnalysis(ctx context.Context, file string, r pcm.ReaderAt, progress fun
 		return nil, err
 	}
 	return readAnalysis(file)
-}
-
-// clearParts removes what killed processes left of an analysis; whoever makes it now holds its lock.
-func clearParts(file string) error {
-	entries, err := os.ReadDir(filepath.Dir(file))
-	if err != nil {
-		return err
-	}
-	for _, e := range entries {
-		if strings.HasPrefix(e.Name(), filepath.Base(file)+".part-") {
-			os.Remove(filepath.Join(filepath.Dir(file), e.Name()))
-		}
-	}
-	return nil
 }
 
 // readAnalysis opens what was kept. The file stays open for as long as the analysis is used.
@@ -159,7 +149,7 @@ func AnalysisOf(ctx context.Context, path string, r pcm.ReaderAt) (*analysis.Rec
 	} else {
 		forgetOld(cache)
 	}
-	a, err := keptAnalysis(ctx, file, r, nil)
+	a, err := keptAnalysis(ctx, file, nil, r, nil)
 	if err != nil && ctx.Err() == nil { // a full disk, say: what was asked for is the figures
 		return analysis.Of(ctx, r)
 	}

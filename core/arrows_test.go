@@ -33,7 +33,7 @@ core/stray: core/level core/measure core/pcm core/speech
 core/tone: core/level core/measure core/pcm core/speech core/tone/recipe
 core/tone/recipe: core/limit core/pcm
 demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio media
-intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe media scratch store
+intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe interchange/otio media scratch store
 interchange/otio: core/blend core/limit core/scene core/timecode core/tone/recipe
 interchange/report: core/advise core/audit core/scene
 internal/outside: core/pcm

@@ -78,7 +78,7 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 			return nil, err
 		}
 	}
-	if err := s.begin(ctx, deadline); err != nil {
+	if err := s.begin(ctx); err != nil {
 		s.owner.Close()
 		return nil, err
 	}
@@ -96,7 +96,7 @@ func (s *Server) inherit() {
 			continue
 		}
 		slog.Info("the process that had the database has ended; starting the database again")
-		if err := s.begin(s.guest, time.Now().Add(startLimit)); err != nil {
+		if err := s.begin(s.guest); err != nil {
 			slog.Error("the database cannot be started again", "err", err)
 			owner.Close()
 			wait = time.Second
@@ -168,7 +168,7 @@ func ping(ctx context.Context, dsn string) error {
 }
 
 // begin starts the database as its owner.
-func (s *Server) begin(ctx context.Context, deadline time.Time) error {
+func (s *Server) begin(ctx context.Context) error {
 	program, err := find("mariadbd")
 	if err != nil {
 		return err
@@ -176,6 +176,7 @@ func (s *Server) begin(ctx context.Context, deadline time.Time) error {
 	if err := s.setUp(ctx); err != nil {
 		return err
 	}
+	deadline := time.Now().Add(startLimit) // setting it up takes a slow disk long enough
 	password := rand.Text()
 	if had, err := mysql.ParseDSN(s.DSN); err == nil && s.DSN != "" { // inherited: it is to be found where it was
 		password = had.Passwd

@@ -10,7 +10,6 @@ import (
 	"strings"
 	"syscall"
 	"testing"
-	"time"
 
 	"blendseam/internal/outside"
 )
@@ -88,16 +87,13 @@ func TestASecondProgramInTheSameFolder(t *testing.T) {
 		json.NewDecoder(a.Body).Decode(&st)
 		return len(st.Sources)
 	}
-	for end := time.Now().Add(50 * time.Second); sources(other.url) != 2 && time.Now().Before(end); {
-	}
-	if n := sources(other.url); n != 2 {
-		t.Fatalf("the scene has %d sources, want 2", n)
+	for sources(other.url) != 2 { // what never comes is ended by the limit of the test program
 	}
 	p.Process.Signal(syscall.SIGTERM)
 	if err := p.Wait(); err != nil {
 		t.Error(err)
 	}
-	for end := time.Now().Add(50 * time.Second); sources(other.url) != 2 && time.Now().Before(end); {
+	for sources(other.url) != 2 {
 	}
 	if code, err := post(t, other.url+"scenes", map[string]any{"name": "later", "rate": "25", "sample_rate": 48000, "channels": 2}, nil); code != 201 {
 		t.Errorf("after the first has ended: %d %v", code, err)
@@ -136,10 +132,8 @@ func TestAHalfRenderedMixdownGoes(t *testing.T) {
 		t.Fatal(code, err)
 	}
 	made := filepath.Join(dir, "made", job.ID)
-	for end := time.Now().Add(20 * time.Second); time.Now().Before(end); {
-		if list, _ := os.ReadDir(made); len(list) > 0 {
-			break
-		}
+	for list := []os.DirEntry{}; len(list) == 0; {
+		list, _ = os.ReadDir(made)
 	}
 	p.Process.Kill()
 	p.Wait()

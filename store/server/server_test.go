@@ -75,13 +75,7 @@ func answers(t *testing.T, dsn string) {
 		t.Fatal(err)
 	}
 	defer db.Close()
-	for end := time.Now().Add(50 * time.Second); ; {
-		if err = db.Ping(); err == nil {
-			return
-		}
-		if time.Now().After(end) {
-			t.Fatalf("it does not answer any more: %v", err)
-		}
+	for db.Ping() != nil { // a database that never comes back is ended by the limit of the test program
 	}
 }
 

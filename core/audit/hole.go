@@ -81,7 +81,10 @@ func (l hole) measure() error {
 	if err != nil {
 		return err
 	}
-	inside, err := together(append([]*mix.Mixer{l.alone}, tones...), span)
+	whole := span
+	span = l.seen(whole)
+	own := append([]*mix.Mixer{l.alone}, tones...)
+	inside, err := together(own, span)
 	if err != nil {
 		return err
 	}
@@ -111,8 +114,22 @@ func (l hole) measure() error {
 		apart := measure.ColourStepDB(measure.ColourOf(outside.Sound, outside.Spans, rate), measure.ColourOf(inside, []pcm.Span{floor}, rate), floorDB)
 		m.BackgroundStepDB, m.ColourStepDB = &step, &apart
 	}
-	l.lullClick(inside, outside)
+	end, err := together(own, pcm.Span{From: max(span.To, whole.To-l.Scene.SampleRate), To: whole.To})
+	if err != nil {
+		return err
+	}
+	l.lullClick(outside, inside, end)
 	return nil
+}
+
+// seen is the part of a hole that is looked at: all of it, or of a long one its floor with what lies around it.
+func (l hole) seen(whole pcm.Span) pcm.Span {
+	if whole.Len() <= 3*mostHoleS*l.Scene.SampleRate {
+		return whole
+	}
+	floor := l.floor()
+	around := mostHoleS * l.Scene.SampleRate
+	return pcm.Span{From: floor.From - around, To: floor.To + around}.Intersect(whole)
 }
 
 // otherTracks is the power of all other tracks at a hole, music among them: what it covers is not missed.
@@ -141,7 +158,7 @@ func (l hole) otherTracks(tones []*mix.Mixer, span pcm.Span) (float64, error) {
 }
 
 // lullClick is the steepest millisecond in the hole over the steepest of the room.
-func (l hole) lullClick(inside pcm.Block, outside *Room) {
+func (l hole) lullClick(outside *Room, inside ...pcm.Block) {
 	most := func(b pcm.Block) float64 {
 		top := level.Silence
 		for _, v := range crispness(b, l.Scene.SampleRate) {
@@ -153,6 +170,11 @@ func (l hole) lullClick(inside pcm.Block, outside *Room) {
 	for _, s := range outside.Spans {
 		surround = max(surround, most(outside.Sound.Slice(s.From, s.To)))
 	}
-	click := max(0, most(inside)-surround)
+	click := 0.0
+	for _, b := range inside {
+		if b.Len() > 0 {
+			click = max(click, most(b)-surround)
+		}
+	}
 	l.r.Measures.ClickDB = &click
 }

@@ -121,6 +121,9 @@ type woven struct {
 
 const keptCloths = 6
 
+// hashedAtOnce is how many samples are hashed at once.
+const hashedAtOnce = 4096
+
 var weaves = loom{seed: maphash.MakeSeed()}
 
 // get gives the cloth of some material, by the material's sound and the recipe's colours.
@@ -132,15 +135,17 @@ func (l *loom) get(parts [][]pcm.Block, rate int, t recipe.Tone) *cloth {
 		panic(err) // numbers
 	}
 	h.Write(raw)
-	var buffer []byte
+	buffer := make([]byte, 0, 8*hashedAtOnce)
 	for _, side := range parts {
 		for _, b := range side {
 			for _, ch := range b {
-				buffer = buffer[:0]
-				for _, v := range ch {
-					buffer = binary.LittleEndian.AppendUint64(buffer, math.Float64bits(v))
+				for some := range slices.Chunk(ch, hashedAtOnce) {
+					buffer = buffer[:0]
+					for _, v := range some {
+						buffer = binary.LittleEndian.AppendUint64(buffer, math.Float64bits(v))
+					}
+					h.Write(buffer)
 				}
-				h.Write(buffer)
 			}
 		}
 	}

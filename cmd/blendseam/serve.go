@@ -62,6 +62,9 @@ func (p place) open(ctx context.Context) (o *opened, err error) {
 	o.ends = append(o.ends, func() { o.work.Close() })
 	dsn := p.DSN
 	if dsn == "" {
+		if err := media.Room(p.Var, limit.EditsBytes); err != nil { // the database would only say that it cannot be started
+			return o, err
+		}
 		private, err := server.Start(ctx, filepath.Join(p.Var, "database"))
 		if err != nil {
 			return o, err

@@ -9,6 +9,7 @@ import (
 	"io"
 	"net"
 	"os"
+	"os/exec"
 	"strconv"
 	"strings"
 	"sync"
@@ -218,6 +219,66 @@ func TestAMigrationThatIsInterruptedGoesOnAtTheNextStart(t *testing.T) {
 		t.Errorf("only %d moments were tried", tried)
 	}
 	t.Logf("%d moments", tried)
+}
+
+// A program is killed at any moment of its first start: a hundred times with BLENDSEAM_CASES set.
+func TestAProgramKilledAsItMigratesStartsAgain(t *testing.T) {
+	whole := database(t, "blendseam_whole")
+	want, err := migrated(t, whole)
+	if err != nil {
+		t.Fatal(err)
+	}
+	kills := 8
+	if n, _ := strconv.Atoi(os.Getenv("BLENDSEAM_CASES")); n > 0 {
+		kills = 100
+	}
+	self, err := os.Executable()
+	if err != nil {
+		t.Fatal(err)
+	}
+	hurt := 0
+	for i := range kills {
+		c := database(t, "blendseam_killed")
+		child := exec.Command(self)
+		child.Env = append(os.Environ(), "BLENDSEAM_OPEN="+c.FormatDSN())
+		if err := child.Start(); err != nil {
+			t.Fatal(err)
+		}
+		db, err := sql.Open("mysql", c.FormatDSN())
+		if err != nil {
+			t.Fatal(err)
+		}
+		// At the i-th of its tables, or a little later.
+		for n := 0; n <= i%10; {
+			if err := db.QueryRow("SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE()").Scan(&n); err != nil {
+				t.Fatal(err)
+			}
+		}
+		child.Process.Kill()
+		child.Wait()
+		db.Close()
+		if before := versions(t, c); before < 12 {
+			hurt++
+		}
+		if got, err := migrated(t, c); err != nil || got != want {
+			t.Errorf("kill %d: %v\n%s", i, err, got)
+		}
+	}
+	t.Logf("%d of %d kills came before all was done", hurt, kills)
+}
+
+// versions is how many migrations a database says to have.
+func versions(t *testing.T, c *mysql.Config) (n int) {
+	t.Helper()
+	db, err := sql.Open("mysql", c.FormatDSN())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	if db.QueryRow("SELECT MAX(version_id) FROM goose_db_version").Scan(&n) != nil {
+		return 0
+	}
+	return n
 }
 
 // Ctrl-C in the middle of the first start ends the program, not the migration.

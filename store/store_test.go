@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"os"
 	"sync"
 	"syscall"
 	"testing"
@@ -19,7 +20,16 @@ import (
 
 var private *server.Server
 
-func TestMain(m *testing.M) { servertest.Main(m, &private) }
+// The test program is also one that opens a database, until it is killed.
+func TestMain(m *testing.M) {
+	if dsn := os.Getenv("BLENDSEAM_OPEN"); dsn != "" {
+		if _, err := store.Open(ctx, dsn); err != nil {
+			panic(err)
+		}
+		return
+	}
+	servertest.Main(m, &private)
+}
 
 var ctx = context.Background()
 

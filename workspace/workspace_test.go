@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
+	"blendseam/core/timecode"
 	"blendseam/intake"
 	"blendseam/internal/seamtest"
 	"blendseam/media"
@@ -153,5 +154,39 @@ func TestWhatWasMeasuredIsKnownAfterUndo(t *testing.T) {
 	}
 	if a, err := back.Seams(t.Context(), 0); err != nil || a.Pending != 0 {
 		t.Errorf("%d pending, %v", a.Pending, err)
+	}
+}
+
+// A job belongs to its work, not to whoever asked: one whose page is gone already is done all the same, and one that breaks off
+// is over.
+func TestAJobIsOverWhateverBecomesOfIt(t *testing.T) {
+	w := open(t)
+	id, err := w.Store.Create(t.Context(), scene.New("x", timecode.F25, 48000))
+	if err != nil {
+		t.Fatal(err)
+	}
+	gone, leave := context.WithCancel(t.Context())
+	leave()
+	for what, work := range map[string]func(context.Context, string, func(float64)) (any, error){
+		"done":   func(context.Context, string, func(float64)) (any, error) { return 1, nil },
+		"failed": func(context.Context, string, func(float64)) (any, error) { panic("it breaks") },
+	} {
+		job, err := w.Jobs.Start(gone, id, "source", what, work)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for {
+			now, err := w.Store.Job(t.Context(), job.ID)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if now.State == "running" {
+				continue
+			}
+			if now.State != what || what == "failed" && now.Error != "it broke off: it breaks" {
+				t.Errorf("%s: %s %q", what, now.State, now.Error)
+			}
+			break
+		}
 	}
 }

@@ -10,99 +10,17 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
-	"slices"
 	"strings"
 	"syscall"
 	"time"
 
 	"blendseam/core/limit"
-	"blendseam/core/scene"
-	"blendseam/core/timecode"
 	"blendseam/demo"
 	"blendseam/intake"
-	"blendseam/media"
 	"blendseam/scratch"
-	"blendseam/store"
-	"blendseam/store/server"
 	"blendseam/web"
 	"blendseam/workspace"
 )
-
-// place says where the program keeps its things.
-type place struct {
-	Var string `help:"Folder for the database, recordings and what is made." default:"var" env:"BLENDSEAM_VAR"`
-	DSN string `help:"A MariaDB server to use instead of a private one, as user:password@tcp(host:port)/name." env:"BLENDSEAM_DSN" name:"dsn"`
-}
-
-// opened is what a command works on.
-type opened struct {
-	intake.Intake
-	work *scratch.Place // this process's own
-	ends []func()       // of what was opened, in the order of opening
-}
-
-// close ends what was opened, the last first.
-func (o *opened) close() {
-	for _, end := range slices.Backward(o.ends) {
-		end()
-	}
-}
-
-// open opens database and library.
-func (p place) open(ctx context.Context) (o *opened, err error) {
-	o = &opened{}
-	defer func() {
-		if err != nil {
-			o.close()
-		}
-	}()
-	if o.work, err = scratch.Open(filepath.Join(p.Var, "work")); err != nil {
-		return o, err
-	}
-	o.ends = append(o.ends, func() { o.work.Close() })
-	dsn := p.DSN
-	if dsn == "" {
-		if err := media.Room(p.Var, limit.EditsBytes); err != nil { // the database would only say that it cannot be started
-			return o, err
-		}
-		private, err := server.Start(ctx, filepath.Join(p.Var, "database"))
-		if err != nil {
-			return o, err
-		}
-		o.ends = append(o.ends, private.Stop)
-		dsn = private.DSN
-	}
-	if o.Store, err = openStore(ctx, dsn, p.DSN == ""); err != nil {
-		return o, err
-	}
-	o.Store.Process = o.work.Name()
-	if p.DSN == "" {
-		o.Store.Room = func() error { return media.Room(p.Var, limit.EditsBytes) }
-	}
-	o.ends = append(o.ends, func() { o.Store.Close() })
-	if o.Library, err = media.OpenLibrary(filepath.Join(p.Var, "media")); err != nil {
-		return o, err
-	}
-	o.ends = append(o.ends, func() { o.Library.Close() })
-	return o, nil
-}
-
-// openStore opens a database; a private one may be going from one process to another just now.
-func openStore(ctx context.Context, dsn string, private bool) (*store.Store, error) {
-	for end := time.Now().Add(storeLimit); ; {
-		s, err := store.Open(ctx, dsn)
-		if !private || !errors.Is(err, store.ErrUnavailable) || time.Now().After(end) || ctx.Err() != nil {
-			return s, err
-		}
-		select {
-		case <-time.After(100 * time.Millisecond):
-		case <-ctx.Done():
-		}
-	}
-}
-
-// storeLimit is how long a private database may take to go from one process to another.
-const storeLimit = 60 * time.Second
 
 type serveCmd struct {
 	place
@@ -254,91 +172,4 @@ func clearJobs(ctx context.Context, o *opened, made string) error {
 		}
 	}
 	return nil
-}
-
-type importCmd struct {
-	place
-	Files []string `arg:"" help:"Recordings, or one scene file (.otio)." placeholder:"FILE"`
-	Scene string   `required:"" help:"The scene to bring them into; made if there is none of this name." placeholder:"NAME"`
-}
-
-func (c *importCmd) Run(ctx context.Context) error {
-	scenes := 0
-	for _, f := range c.Files {
-		if intake.IsSceneFile(f) {
-			scenes++
-		}
-	}
-	if scenes > 0 && len(c.Files) > 1 {
-		return errors.New("a scene file is brought in by itself; name one scene file, or recordings")
-	}
-	o, err := c.open(ctx)
-	if err != nil {
-		return err
-	}
-	defer o.close()
-	in := o.Intake
-	if scenes == 1 {
-		id, warnings, err := in.SceneFile(ctx, c.Files[0], c.Scene)
-		if err != nil {
-			return err
-		}
-		warn(warnings)
-		fmt.Printf("%s: scene %q brought in as %s\n", c.Files[0], c.Scene, id)
-		return nil
-	}
-	return c.recordings(ctx, in)
-}
-
-// recordings brings all files in, or none into the scene if one of them cannot be read.
-func (c *importCmd) recordings(ctx context.Context, in intake.Intake) error {
-	rows, err := in.Store.Scenes(ctx)
-	if err != nil {
-		return err
-	}
-	id := ""
-	var rate timecode.Rate
-	sampleRate := int64(48000)
-	for _, r := range rows {
-		if r.Name == c.Scene {
-			st, err := in.Store.Scene(ctx, r.ID)
-			if err != nil {
-				return err
-			}
-			id, rate, sampleRate = r.ID, st.Scene.Rate, st.Scene.SampleRate
-			break
-		}
-	}
-	var infos []media.Info
-	for _, f := range c.Files {
-		info, err := in.File(ctx, f, sampleRate, rate)
-		if err != nil {
-			return fmt.Errorf("%s: %w", f, withoutName(err, filepath.Base(f)))
-		}
-		if info.Damaged > 0 {
-			warn([]string{fmt.Sprintf("%s: %d samples are damaged, and read as silence", f, info.Damaged)})
-		}
-		infos = append(infos, info)
-		if rate.Num == 0 && info.Width > 0 {
-			rate = info.FrameRate
-		}
-	}
-	if id == "" {
-		if rate.Num == 0 {
-			rate = timecode.F25
-		}
-		if id, err = in.Store.Create(ctx, scene.New(c.Scene, rate, sampleRate)); err != nil {
-			return err
-		}
-	}
-	if err := in.Into(ctx, id, infos); err != nil {
-		return err
-	}
-	fmt.Printf("%d recordings are in scene %q\n", len(infos), c.Scene)
-	return nil
-}
-
-// withoutName drops a file's name from the start of a message that will be preceded by its path.
-func withoutName(err error, name string) error {
-	return errors.New(strings.TrimPrefix(strings.TrimPrefix(err.Error(), name+" "), name+": "))
 }

@@ -1,0 +1,91 @@
+package main
+
+import (
+	"blendseam/core/limit"
+	"blendseam/intake"
+	"blendseam/media"
+	"blendseam/scratch"
+	"blendseam/store"
+	"blendseam/store/server"
+	"context"
+	"errors"
+	"path/filepath"
+	"slices"
+	"time"
+)
+
+// place says where the program keeps its things.
+type place struct {
+	Var string `help:"Folder for the database, recordings and what is made." default:"var" env:"BLENDSEAM_VAR"`
+	DSN string `help:"A MariaDB server to use instead of a private one, as user:password@tcp(host:port)/name." env:"BLENDSEAM_DSN" name:"dsn"`
+}
+
+// opened is what a command works on.
+type opened struct {
+	intake.Intake
+	work *scratch.Place // this process's own
+	ends []func()       // of what was opened, in the order of opening
+}
+
+// close ends what was opened, the last first.
+func (o *opened) close() {
+	for _, end := range slices.Backward(o.ends) {
+		end()
+	}
+}
+
+// open opens database and library.
+func (p place) open(ctx context.Context) (o *opened, err error) {
+	o = &opened{}
+	defer func() {
+		if err != nil {
+			o.close()
+		}
+	}()
+	if o.work, err = scratch.Open(filepath.Join(p.Var, "work")); err != nil {
+		return o, err
+	}
+	o.ends = append(o.ends, func() { o.work.Close() })
+	dsn := p.DSN
+	if dsn == "" {
+		if err := media.Room(p.Var, limit.EditsBytes); err != nil { // the database would only say that it cannot be started
+			return o, err
+		}
+		private, err := server.Start(ctx, filepath.Join(p.Var, "database"))
+		if err != nil {
+			return o, err
+		}
+		o.ends = append(o.ends, private.Stop)
+		dsn = private.DSN
+	}
+	if o.Store, err = openStore(ctx, dsn, p.DSN == ""); err != nil {
+		return o, err
+	}
+	o.Store.Process = o.work.Name()
+	if p.DSN == "" {
+		o.Store.Room = func() error { return media.Room(p.Var, limit.EditsBytes) }
+	}
+	o.ends = append(o.ends, func() { o.Store.Close() })
+	if o.Library, err = media.OpenLibrary(filepath.Join(p.Var, "media")); err != nil {
+		return o, err
+	}
+	o.ends = append(o.ends, func() { o.Library.Close() })
+	return o, nil
+}
+
+// openStore opens a database; a private one may be going from one process to another just now.
+func openStore(ctx context.Context, dsn string, private bool) (*store.Store, error) {
+	for end := time.Now().Add(storeLimit); ; {
+		s, err := store.Open(ctx, dsn)
+		if !private || !errors.Is(err, store.ErrUnavailable) || time.Now().After(end) || ctx.Err() != nil {
+			return s, err
+		}
+		select {
+		case <-time.After(100 * time.Millisecond):
+		case <-ctx.Done():
+		}
+	}
+}
+
+// storeLimit is how long a private database may take to go from one process to another.
+const storeLimit = 60 * time.Second

@@ -33,6 +33,9 @@ const formats = "aac,ac3,aiff,amr,amrnb,amrwb,ape,asf,au,avi,caf,dsf,dts,dv,eac3
 
 // input are the arguments by which ffmpeg and ffprobe read one file, and nothing that it names.
 func input(path string) []string {
+	if whole, err := filepath.Abs(path); err == nil { // it may run elsewhere
+		path = whole
+	}
 	return []string{"-protocol_whitelist", "file", "-format_whitelist", formats, "-max_pixels", strconv.Itoa(limit.PictureSide * limit.PictureSide), "-i", "file:" + path}
 }
 

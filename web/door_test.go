@@ -2,10 +2,13 @@ package web
 
 import (
 	"io"
+	"net"
 	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"strings"
 	"testing"
+	"time"
 )
 
 // ask sends a request under a name, as a browser does whose name points here.
@@ -106,4 +109,25 @@ func body(t *testing.T, a *http.Response) string {
 		t.Fatal(err)
 	}
 	return b.String()
+}
+
+// A body that does not come in time is not waited for, neither by whoever reads it nor by the server, which would see it
+// through before it answers.
+func TestABodyThatIsLateIsGivenUp(t *testing.T) {
+	c := newClient(t)
+	late := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		r.Body = &timed{ReadCloser: r.Body, control: http.NewResponseController(w), until: time.Now()}
+		c.server.ServeHTTP(w, r)
+	}))
+	defer late.Close()
+	conn, err := net.Dial("tcp", late.Listener.Addr().String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close()
+	io.WriteString(conn, "POST /scenes HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{")
+	said, err := io.ReadAll(conn) // to the end of the connection
+	if err != nil || !strings.HasPrefix(string(said), "HTTP/1.1 400") {
+		t.Errorf("%v %s", err, said)
+	}
 }

@@ -30,8 +30,8 @@ var free = func(dir string) (int64, error) {
 	return int64(s.Bavail) * s.Bsize, nil
 }
 
-// Room is a *DiskFull if less than so many bytes are free where a folder lies.
-func Room(dir string, kept int64) error {
+// Space is a *DiskFull if less than so many bytes are free where a folder lies.
+func Space(dir string, kept int64) error {
 	n, err := free(dir)
 	if err == nil && n < kept {
 		err = &DiskFull{n, kept}
@@ -59,7 +59,7 @@ func whileRoom(ctx context.Context, dir string, work func(context.Context) error
 		tick := time.NewTicker(roomPause)
 		defer tick.Stop()
 		for {
-			if err := Room(dir, limit.ReserveBytes); err != nil {
+			if err := Space(dir, limit.ReserveBytes); err != nil {
 				stop(err)
 				return
 			}

@@ -80,7 +80,7 @@ func (l *Library) turn(ctx context.Context) (done func(), err error) {
 // Receive streams a file to disk. The name is where its kind is taken from where the content does not say.
 // Close the Arrival in any case; Keep makes it part of the library.
 func (l *Library) Receive(name string) (*Arrival, error) {
-	if err := Room(l.dir, limit.ReserveBytes); err != nil {
+	if err := Space(l.dir, limit.ReserveBytes); err != nil {
 		return nil, err
 	}
 	dir, err := l.work.Dir()
@@ -116,7 +116,7 @@ const roomBytes = 16 << 20
 // Write adds to the file. The error is a *DiskFull if there is no room for it.
 func (a *Arrival) Write(p []byte) (int, error) {
 	if a.size/roomBytes != (a.size+int64(len(p)))/roomBytes {
-		if err := Room(a.dir, limit.ReserveBytes); err != nil {
+		if err := Space(a.dir, limit.ReserveBytes); err != nil {
 			return 0, err
 		}
 	}

@@ -119,7 +119,7 @@ func (s *Server) makeMixdown(ctx context.Context, jobID string, st *workspace.Sc
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return nil, err
 	}
-	if err := media.Room(dir, limit.ReserveBytes); err != nil {
+	if err := media.Space(dir, limit.ReserveBytes); err != nil {
 		os.Remove(dir)
 		return nil, err
 	}

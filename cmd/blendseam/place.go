@@ -48,7 +48,7 @@ func (p place) open(ctx context.Context) (o *opened, err error) {
 	o.ends = append(o.ends, func() { o.work.Close() })
 	dsn := p.DSN
 	if dsn == "" {
-		if err := media.Room(p.Var, limit.EditsBytes); err != nil { // the database would only say that it cannot be started
+		if err := media.Space(p.Var, limit.EditsBytes); err != nil { // the database would only say that it cannot be started
 			return o, err
 		}
 		private, err := server.Start(ctx, filepath.Join(p.Var, "database"))
@@ -63,7 +63,7 @@ func (p place) open(ctx context.Context) (o *opened, err error) {
 	}
 	o.Store.Process = o.work.Name()
 	if p.DSN == "" {
-		o.Store.Room = func() error { return media.Room(p.Var, limit.EditsBytes) }
+		o.Store.Room = func() error { return media.Space(p.Var, limit.EditsBytes) }
 	}
 	o.ends = append(o.ends, func() { o.Store.Close() })
 	if o.Library, err = media.OpenLibrary(filepath.Join(p.Var, "media")); err != nil {

@@ -122,18 +122,18 @@ func TestAHalfRenderedMixdownGoes(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	var page bytes.Buffer
-	page.ReadFrom(a.Body)
+	var list bytes.Buffer
+	list.ReadFrom(a.Body)
 	a.Body.Close()
-	_, id, _ := strings.Cut(page.String(), `href="/scenes/`)
+	_, id, _ := strings.Cut(list.String(), `href="/scenes/`)
 	id, _, _ = strings.Cut(id, "/")
 	var job struct{ ID string }
 	if code, err := post(t, p.url+"scenes/"+id+"/mixdowns", map[string]any{"kind": "mp3", "depth": "24"}, &job); code != 202 {
 		t.Fatal(code, err)
 	}
 	made := filepath.Join(dir, "made", job.ID)
-	for list := []os.DirEntry{}; len(list) == 0; {
-		list, _ = os.ReadDir(made)
+	for there := []os.DirEntry{}; len(there) == 0; {
+		there, _ = os.ReadDir(made)
 	}
 	p.Process.Kill()
 	p.Wait()
@@ -144,13 +144,13 @@ func TestAHalfRenderedMixdownGoes(t *testing.T) {
 		t.Fatal(err)
 	}
 	answer.Body.Close()
-	list, _ := os.ReadDir(made)
-	for _, e := range list {
+	files, _ := os.ReadDir(made)
+	for _, e := range files {
 		if strings.Contains(e.Name(), ".part") {
 			t.Errorf("%s is still there", e.Name())
 		}
 	}
-	if done := answer.StatusCode == 200; done != (len(list) == 1) || !done && answer.StatusCode != 404 { // it may have been done in time
-		t.Errorf("it is answered with %d, and %d files are there", answer.StatusCode, len(list))
+	if done := answer.StatusCode == 200; done != (len(files) == 1) || !done && answer.StatusCode != 404 { // it may have been done in time
+		t.Errorf("it is answered with %d, and %d files are there", answer.StatusCode, len(files))
 	}
 }

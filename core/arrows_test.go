@@ -14,7 +14,7 @@ import (
 // what is nearer to the samples: cmd -> web -> workspace -> store, media, interchange -> core, and inside core advise
 // -> fill -> audit -> analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
 const arrows = `
-cmd/blendseam: core/advise core/audit core/level core/limit core/measure core/mix core/pcm core/scene core/timecode core/tone core/tone/recipe demo intake interchange/otio interchange/report media scratch store store/server web workspace
+cmd/blendseam: core/advise core/audit core/level core/limit core/measure core/mix core/pcm core/scene core/timecode core/tone core/tone/recipe demo intake interchange interchange/report media scratch store store/server web workspace
 core/advise: core/audit core/blend core/fill core/level core/measure core/mix core/pcm core/scene core/speech
 core/analysis: core/level core/measure core/pcm core/speech core/stray core/tone
 core/audit: core/analysis core/blend core/cache core/level core/measure core/mix core/pcm core/scene core/speech core/tone core/tone/recipe
@@ -33,22 +33,24 @@ core/stray: core/level core/measure core/pcm core/speech
 core/tone: core/level core/measure core/pcm core/speech core/tone/recipe
 core/tone/recipe: core/limit core/pcm
 demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio media
-intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe interchange/otio media scratch store
-interchange/otio: core/blend core/limit core/scene core/timecode core/tone/recipe
+intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe interchange media scratch store
+interchange: core/scene
+interchange/formats: interchange/otio
+interchange/otio: core/blend core/limit core/scene core/timecode core/tone/recipe interchange
 interchange/report: core/advise core/audit core/scene
 internal/outside: core/pcm
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
 internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene core/timecode interchange/otio internal/roomtest media
-media: core/analysis core/audit core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/scene core/timecode interchange/otio scratch
+media: core/analysis core/audit core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/scene core/timecode interchange interchange/formats scratch
 store: core/cache core/limit core/scene
 store/server/servertest: store/server
 tools/bench: core/pcm core/scene core/timecode interchange/otio media
-web: core/advise core/analysis core/audit core/blend core/fill core/level core/limit core/measure core/mix core/pcm core/pcm/wav core/scene core/speech core/timecode core/tone intake interchange/otio interchange/report media store workspace
+web: core/advise core/analysis core/audit core/blend core/fill core/level core/limit core/measure core/mix core/pcm core/pcm/wav core/scene core/speech core/timecode core/tone intake interchange interchange/report media store workspace
 workspace: core/advise core/analysis core/audit core/cache core/fill core/mix core/pcm core/scene intake media store
 `
 
 // levels are the folders in the order in which arrows may go: none points to one that stands before it.
-var levels = []string{"cmd", "tools", "internal", "web", "workspace", "intake", "demo", "store", "media", "scratch", "interchange",
+var levels = []string{"cmd", "tools", "internal", "web", "workspace", "intake", "demo", "store", "media", "scratch", "interchange/formats", "interchange/otio", "interchange",
 	"core/advise", "core/fill", "core/audit", "core/analysis", "core/mix", "core/scene", "core/stray", "core/tone", "core/room",
 	"core/speech", "core/blend", "core/measure", "core/pcm", "core/cache", "core/limit", "core"}
 

@@ -27,9 +27,6 @@ type Intake struct {
 	Library *media.Library
 }
 
-// IsSceneFile tells by its name whether a file is a scene file.
-func IsSceneFile(name string) bool { return strings.EqualFold(filepath.Ext(name), ".otio") }
-
 // Keep takes an arrival into the library and the database, ready for a scene's rates.
 func (in Intake) Keep(ctx context.Context, a *media.Arrival, rate int64, frames timecode.Rate) (media.Info, error) {
 	info, err := a.Keep(ctx, rate, frames)

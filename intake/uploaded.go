@@ -12,7 +12,7 @@ import (
 	"strings"
 
 	"blendseam/core/scene"
-	"blendseam/interchange/otio"
+	"blendseam/interchange"
 	"blendseam/media"
 )
 
@@ -48,7 +48,11 @@ func (in Intake) Uploaded(ctx context.Context, raw []byte, name string, chosen m
 			return "", nil, err
 		}
 	}
-	s, warnings, err := otio.Read(raw, func(target string) (sound, picture *big.Rat) {
+	format, err := interchange.Of(name)
+	if err != nil {
+		return "", nil, err
+	}
+	s, warnings, err := format.Read(raw, func(target string) (sound, picture *big.Rat) {
 		list := named(known, target)
 		if len(list) != 1 { // it cannot be said yet which is meant
 			return nil, nil

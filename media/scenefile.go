@@ -16,7 +16,8 @@ import (
 	"blendseam/core/pcm/flac"
 	"blendseam/core/pcm/wav"
 	"blendseam/core/scene"
-	"blendseam/interchange/otio"
+	"blendseam/interchange"
+	_ "blendseam/interchange/formats" // whoever opens scene files knows all kinds of them
 )
 
 // A SceneFile is a scene read from a file, with its recordings opened.
@@ -28,7 +29,7 @@ type SceneFile struct {
 	sources  *audit.Sources
 }
 
-// ReadSceneFile reads an OTIO file. Recordings are looked up beside it, and must all be there.
+// ReadSceneFile reads a scene file. Recordings are looked up beside it, and must all be there.
 func ReadSceneFile(ctx context.Context, path string) (*SceneFile, error) {
 	f, err := readScene(ctx, path)
 	if err != nil {
@@ -92,7 +93,7 @@ func (f *SceneFile) openAll(ctx context.Context, path string) error {
 	return err
 }
 
-// ReadSceneOnly reads an OTIO file without opening its recordings; where one's length is neither stated
+// ReadSceneOnly reads a scene file without opening its recordings; where one's length is neither stated
 // nor to be seen, its clips are taken to lie inside it.
 func ReadSceneOnly(ctx context.Context, path string) (*scene.Scene, []string, error) {
 	f, err := readScene(ctx, path)
@@ -106,6 +107,10 @@ func ReadSceneOnly(ctx context.Context, path string) (*scene.Scene, []string, er
 }
 
 func readScene(ctx context.Context, path string) (*SceneFile, error) {
+	format, err := interchange.Of(path)
+	if err != nil {
+		return nil, err
+	}
 	switch info, err := os.Stat(path); {
 	case err != nil:
 		return nil, fmt.Errorf("%s cannot be read: %s", path, reason(err))
@@ -118,8 +123,8 @@ func readScene(ctx context.Context, path string) (*SceneFile, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s cannot be read: %s", path, reason(err))
 	}
-	probeAll(ctx, filepath.Dir(path), raw)
-	s, warnings, err := otio.Read(raw, func(target string) (sound, picture *big.Rat) {
+	probeAll(ctx, filepath.Dir(path), format.Targets(raw))
+	s, warnings, err := format.Read(raw, func(target string) (sound, picture *big.Rat) {
 		file, err := LocalPath(filepath.Dir(path), target)
 		if err != nil {
 			return nil, nil
@@ -134,10 +139,10 @@ func readScene(ctx context.Context, path string) (*SceneFile, error) {
 
 // probeAll asks ahead, several at once, what the files hold that a scene file names, so that reading it does not wait for one
 // after the other. What cannot be read is said by whoever needs it.
-func probeAll(ctx context.Context, dir string, raw []byte) {
+func probeAll(ctx context.Context, dir string, targets []string) {
 	seen := map[string]bool{}
 	var files []string
-	for _, target := range otio.Targets(raw) {
+	for _, target := range targets {
 		if file, err := LocalPath(dir, target); err == nil && !seen[file] {
 			seen[file] = true
 			files = append(files, file)

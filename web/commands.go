@@ -1,5 +1,10 @@
 package web
 
+import (
+	"blendseam/interchange"
+	"strings"
+)
+
 // A command is something that can be done in the scene, findable by any of its words.
 type command struct {
 	ID    string   `json:"id"`
@@ -154,7 +159,7 @@ var startSet = []command{
 	{"report", "The scene", "Seam report", "all seams with figures, before and after; print, csv", nil},
 	{"settings", "The scene", "Settings: blends by name", "presets, default", nil},
 	{"hand_over", "The scene", "Go to hand over", "export, mixdown, render, deliver", nil},
-	{"scene_file", "The scene", "Write the scene file", "export, otio, save", nil},
+	{"scene_file", "The scene", "Write the scene file", "export, save, " + strings.Join(formatNames(), ", "), nil},
 	{"search", "The scene", "Find a command", "search by any word", []string{"/"}},
 	{"keys", "The scene", "Show all keys", "shortcuts, help", []string{"?", "Shift+?"}},
 	{"change_keys", "The scene", "Change the keys", "shortcuts, the keys screen", nil},
@@ -163,4 +168,12 @@ var startSet = []command{
 	{"source_faster", "Listening through a source", "Source faster", "speed, its pitch kept", []string{"Shift+ArrowUp"}},
 	{"take_end", "Listening through a source", "Take the stretch out at the end of the track", "lay it as a clip", []string{"x"}},
 	{"take_playhead", "Listening through a source", "Take the stretch out at the playhead", "lay it as a clip", []string{"Shift+x"}},
+}
+
+// formatNames are the names of the formats of scene files.
+func formatNames() (list []string) {
+	for _, f := range interchange.Formats() {
+		list = append(list, f.Name)
+	}
+	return list
 }

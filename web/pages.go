@@ -15,6 +15,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
+	"blendseam/interchange"
 
 	"github.com/go-chi/chi/v5"
 )
@@ -98,7 +99,7 @@ func (s *Server) scenesPage(w http.ResponseWriter, r *http.Request) error {
 	for _, rate := range timecode.Rates {
 		rates = append(rates, rate.String())
 	}
-	return s.page(w, "scenes", view{Title: "Scenes", Here: "scenes", List: list, Data: map[string]any{"rates": rates}})
+	return s.page(w, "scenes", view{Title: "Scenes", Here: "scenes", List: list, Data: map[string]any{"rates": rates, "endings": interchange.Endings(",")}})
 }
 
 func (s *Server) newScene(w http.ResponseWriter, r *http.Request) error {

@@ -15,7 +15,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
-	"blendseam/interchange/otio"
+	"blendseam/interchange"
 	"blendseam/media"
 	"blendseam/store"
 	"blendseam/workspace"
@@ -43,6 +43,29 @@ type pageData struct {
 	Blends   []scene.Style   `json:"blends"` // by name, the default one first
 	Measures []audit.Measure `json:"measures"`
 	Media    mediaView       `json:"media"`
+	Formats  []formatView    `json:"formats"` // of scene files, the usual one first
+}
+
+// A formatView is a way of writing the scene down.
+type formatView struct {
+	Name   string   `json:"name"`
+	Ending string   `json:"ending"`
+	Lacks  []string `json:"lacks"` // what it cannot carry
+}
+
+// formats are the ways of writing a scene down, the usual one first.
+func formats() []formatView {
+	usual := interchange.Usual()
+	list := []formatView{}
+	for _, f := range interchange.Formats() {
+		v := formatView{f.Name, f.Extensions[0], slices.Concat([]string{}, f.Lacks)}
+		if f.Name == usual.Name {
+			list = slices.Insert(list, 0, v)
+		} else {
+			list = append(list, v)
+		}
+	}
+	return list
 }
 
 type rateView struct {
@@ -80,7 +103,7 @@ func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	data := pageData{ID: id, State: stateView{st.Scene, st.Revision, st.Undo, st.Redo}, Rate: rateOf(st.Scene.Rate), Commands: commands, Hues: scene.Hues,
-		Laws: blend.Laws, Shapes: blend.Shapes, Blends: blends, Measures: audit.Table, Media: sheets}
+		Laws: blend.Laws, Shapes: blend.Shapes, Blends: blends, Measures: audit.Table, Media: sheets, Formats: formats()}
 	return s.page(w, "scene", view{Title: st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "scene", Data: data})
 }
 
@@ -98,12 +121,17 @@ func (s *Server) sceneFile(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	raw, err := otio.Write(st.Scene)
+	ending := "." + chi.URLParam(r, "format")
+	format, err := interchange.Of(ending)
+	if err != nil {
+		return store.ErrNotFound
+	}
+	raw, err := format.Write(st.Scene)
 	if err != nil {
 		return err
 	}
-	w.Header().Set("Content-Type", "application/json")
-	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(st.Scene.Name)+".otio"))
+	w.Header().Set("Content-Type", format.MediaType)
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(st.Scene.Name)+ending))
 	w.Write(raw)
 	return nil
 }

@@ -15,6 +15,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/intake"
+	"blendseam/interchange"
 	"blendseam/media"
 	"blendseam/store"
 
@@ -208,8 +209,8 @@ func (s *Server) editNewest(w http.ResponseWriter, r *http.Request, edit func(*s
 // bringSceneFile makes a scene of a scene file whose recordings are here.
 func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) error {
 	name, err := nameAsked(r)
-	if err != nil || !intake.IsSceneFile(name) {
-		return errBadRequest{fmt.Errorf("%q is not a scene file; those end in .otio", name)}
+	if err != nil || !interchange.Is(name) {
+		return errBadRequest{fmt.Errorf("%q is not a scene file; those end in %s", name, interchange.Endings(" or "))}
 	}
 	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, limit.SceneFileBytes))
 	if tooLarge := (*http.MaxBytesError)(nil); errors.As(err, &tooLarge) {

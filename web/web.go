@@ -81,7 +81,7 @@ func (s *Server) routes() http.Handler {
 		r.Post("/piece", s.handle(s.piece))
 		r.Post("/undo", s.handle(s.undo))
 		r.Post("/redo", s.handle(s.redo))
-		r.Get("/scene.otio", s.handle(s.sceneFile))
+		r.Get("/scene.{format}", s.handle(s.sceneFile))
 
 		r.Get("/history", s.handle(s.history))
 		r.Post("/go", s.handle(s.goTo))

@@ -7,12 +7,13 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"text/tabwriter"
 
 	"blendseam/core/advise"
 	"blendseam/core/audit"
 	"blendseam/core/scene"
-	"blendseam/interchange/otio"
+	"blendseam/interchange"
 	"blendseam/interchange/report"
 	"blendseam/media"
 )
@@ -21,7 +22,7 @@ import (
 var errRough = errors.New("rough seams were found")
 
 type auditCmd struct {
-	Scene string `arg:"" help:"Scene file (.otio)." placeholder:"SCENE.otio"`
+	Scene string `arg:"" help:"Scene file (${endings})." placeholder:"SCENE"`
 	JSON  bool   `name:"json" help:"Print one JSON object."`
 	CSV   string `name:"csv" help:"Also write the seam report as CSV." placeholder:"OUT.csv"`
 }
@@ -102,8 +103,8 @@ func printRows(rows []report.Row) {
 }
 
 type mendCmd struct {
-	Scene string `arg:"" help:"Scene file (.otio)." placeholder:"SCENE.otio"`
-	Out   string `short:"o" required:"" help:"Scene file to write." placeholder:"OUT.otio"`
+	Scene string `arg:"" help:"Scene file (${endings})." placeholder:"SCENE"`
+	Out   string `short:"o" required:"" help:"Scene file to write (${endings})." placeholder:"OUT"`
 	JSON  bool   `name:"json" help:"Print one JSON object."`
 	CSV   string `name:"csv" help:"Also write the seam report, before and after, as CSV." placeholder:"OUT.csv"`
 }
@@ -164,7 +165,14 @@ func writeScene(s *scene.Scene, from, to string) error {
 	if err := relink(s, filepath.Dir(from), filepath.Dir(to)); err != nil {
 		return err
 	}
-	raw, err := otio.Write(s)
+	format, err := interchange.Of(to)
+	if err != nil {
+		return err
+	}
+	if len(format.Lacks) > 0 {
+		warn([]string{fmt.Sprintf("%s does not carry %s", format.Name, strings.Join(format.Lacks, ", "))})
+	}
+	raw, err := format.Write(s)
 	if err != nil {
 		return err
 	}

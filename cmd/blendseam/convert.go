@@ -2,23 +2,23 @@ package main
 
 import (
 	"context"
-	"fmt"
 	"path/filepath"
 	"strings"
 
 	"blendseam/core/scene"
+	"blendseam/interchange"
 	"blendseam/media"
 )
 
 type convertCmd struct {
-	In  string `arg:"" help:"Scene file to read." placeholder:"IN.otio"`
-	Out string `short:"o" required:"" help:"Scene file to write." placeholder:"OUT.otio"`
+	In  string `arg:"" help:"Scene file to read (${endings})." placeholder:"IN"`
+	Out string `short:"o" required:"" help:"Scene file to write (${endings})." placeholder:"OUT"`
 }
 
 func (c *convertCmd) Run(ctx context.Context) error {
 	for _, path := range []string{c.In, c.Out} {
-		if !strings.EqualFold(filepath.Ext(path), ".otio") {
-			return fmt.Errorf("%s: scene files of this kind are not known; those that end in .otio are", path)
+		if _, err := interchange.Of(path); err != nil {
+			return err
 		}
 	}
 	s, warnings, err := media.ReadSceneOnly(ctx, c.In)

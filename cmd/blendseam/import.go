@@ -4,6 +4,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
 	"blendseam/intake"
+	"blendseam/interchange"
 	"blendseam/media"
 	"context"
 	"errors"
@@ -14,14 +15,14 @@ import (
 
 type importCmd struct {
 	place
-	Files []string `arg:"" help:"Recordings, or one scene file (.otio)." placeholder:"FILE"`
+	Files []string `arg:"" help:"Recordings, or one scene file (${endings})." placeholder:"FILE"`
 	Scene string   `required:"" help:"The scene to bring them into; made if there is none of this name." placeholder:"NAME"`
 }
 
 func (c *importCmd) Run(ctx context.Context) error {
 	scenes := 0
 	for _, f := range c.Files {
-		if intake.IsSceneFile(f) {
+		if interchange.Is(f) {
 			scenes++
 		}
 	}

@@ -12,7 +12,7 @@ import (
 )
 
 type renderCmd struct {
-	Scene    string `arg:"" help:"Scene file (.otio)." placeholder:"SCENE.otio"`
+	Scene    string `arg:"" help:"Scene file (${endings})." placeholder:"SCENE"`
 	Out      string `short:"o" required:"" help:"File to write: .wav, .flac or .mp3."`
 	From     string `help:"Timecode to start at, as the scene counts." placeholder:"TC"`
 	To       string `help:"Timecode to end before." placeholder:"TC"`

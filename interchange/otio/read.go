@@ -18,6 +18,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
+	"blendseam/interchange"
 
 	"github.com/tidwall/gjson"
 )
@@ -28,13 +29,13 @@ const ours = "blendseam"
 // kept are the fields of OTIO objects that are carried along unread.
 var kept = []string{"effects", "color", "comment"}
 
-// A Length tells how long the recording behind a media URL is, in seconds of sound and of picture,
-// where a file does not say; nil seconds are unknown.
-type Length func(url string) (sound, picture *big.Rat)
+func init() {
+	interchange.Register(interchange.Format{Name: "OpenTimelineIO", Extensions: []string{".otio"}, MediaType: "application/json", Read: Read, Write: Write, Targets: Targets})
+}
 
 type reader struct {
 	scene    *scene.Scene
-	length   Length
+	length   interchange.Length
 	lengths  map[string][2]*big.Rat // what length said
 	sources  map[string]string      // id by keyOf
 	warnings []string
@@ -45,7 +46,7 @@ type reader struct {
 }
 
 // Read reads a scene file. length may be nil. Warnings name what was kept but is not heard.
-func Read(raw []byte, length Length) (s *scene.Scene, warnings []string, err error) {
+func Read(raw []byte, length interchange.Length) (s *scene.Scene, warnings []string, err error) {
 	top, err := parse(raw)
 	if err != nil {
 		return nil, nil, err

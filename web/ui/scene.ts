@@ -27,7 +27,7 @@ import { shownOf, tracks } from "./tracks.ts";
 import { setUpWaves } from "./waves.ts";
 
 interface Law { law: string; name: string; about: string }
-interface Data { id: string; state: Scene; rate: Rate; commands: Command[]; hues: string[]; laws: Law[]; shapes: { shape: string; name: string }[]; blends: Style[]; measures: Measure[]; media: Sheets & { peak_steps: number[]; tile_bins: number } }
+interface Data { id: string; state: Scene; rate: Rate; commands: Command[]; hues: string[]; laws: Law[]; shapes: { shape: string; name: string }[]; blends: Style[]; measures: Measure[]; media: Sheets & { peak_steps: number[]; tile_bins: number }; formats: { name: string; ending: string; lacks: string[] }[] }
 
 const data = pageData<Data>(), { id: sceneID, rate } = data;
 const scene = prepare(data.state, rate), sr = scene.sample_rate, frame = oneFrame(rate, sr);
@@ -594,7 +594,7 @@ const does: Record<string, () => void> = {
   order: () => (list.worst ? panel.byTime() : panel.worstFirst()),
   light: () => document.querySelector<HTMLElement>("[data-light]")!.click(),
   sources: () => location.assign(`/scenes/${sceneID}/sources`), hand_over: () => location.assign(`/scenes/${sceneID}/hand-over`),
-  scene_file: () => location.assign(`/scenes/${sceneID}/scene.otio`), change_keys: () => location.assign("/keys"),
+  scene_file: () => location.assign(`/scenes/${sceneID}/scene${data.formats[0].ending}`), change_keys: () => location.assign("/keys"),
   search: () => panel.openSearch(), keys: () => panel.openKeys(),
 };
 

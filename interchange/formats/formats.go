@@ -1,0 +1,4 @@
+// Package formats makes all formats of scene files known. A new one is one import here.
+package formats
+
+import _ "blendseam/interchange/otio"

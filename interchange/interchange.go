@@ -1,0 +1,94 @@
+// Package interchange is the registry of the formats in which cut lists come and go. A format is a package of its own that
+// registers itself, and one import in interchange/formats; whatever reads, writes or offers scene files asks here, and names
+// no format.
+package interchange
+
+import (
+	"fmt"
+	"math/big"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"blendseam/core/scene"
+)
+
+// A Length tells how long the recording behind a media URL is, in seconds of sound and of picture, where a file does not
+// say; nil seconds are unknown.
+type Length func(url string) (sound, picture *big.Rat)
+
+// A Format is one way of writing a scene down.
+type Format struct {
+	Name       string   // as it is said: "OpenTimelineIO"
+	Extensions []string // of its files, with the point; the first is the usual one
+	MediaType  string
+	Lacks      []string // what it cannot carry, each in a few words; none if it carries all of a scene
+	// Read gives a scene, and warnings of what was kept but is not heard; length may be nil. Errors name the place.
+	Read func(raw []byte, length Length) (*scene.Scene, []string, error)
+	// Write gives the file. What the format cannot carry is left out.
+	Write func(*scene.Scene) ([]byte, error)
+	// Targets are the media URLs that a file names, whatever else is wrong with it.
+	Targets func(raw []byte) []string
+}
+
+var formats []Format
+
+// Register makes a format known. It is for the init of the format's package, and panics if an extension is taken.
+func Register(f Format) {
+	if f.Name == "" || len(f.Extensions) == 0 || f.Read == nil || f.Write == nil || f.Targets == nil {
+		panic("interchange: a format without its name, its extensions, or what it does")
+	}
+	for _, e := range f.Extensions {
+		if _, taken := find(e); taken || !strings.HasPrefix(e, ".") || strings.ToLower(e) != e {
+			panic("interchange: the extension " + e + " is taken, or none")
+		}
+	}
+	formats = append(formats, f)
+}
+
+// Formats are all that are known, in the order of their names.
+func Formats() []Format {
+	return slices.SortedFunc(slices.Values(formats), func(a, b Format) int { return strings.Compare(a.Name, b.Name) })
+}
+
+// Usual is the format that carries all of a scene, which is written where nobody says otherwise.
+func Usual() Format {
+	all := Formats()
+	i := slices.IndexFunc(all, func(f Format) bool { return len(f.Lacks) == 0 })
+	if i < 0 {
+		panic("interchange: no format that carries all of a scene is registered; import interchange/formats")
+	}
+	return all[i]
+}
+
+func find(extension string) (Format, bool) {
+	i := slices.IndexFunc(formats, func(f Format) bool { return slices.Contains(f.Extensions, strings.ToLower(extension)) })
+	if i < 0 {
+		return Format{}, false
+	}
+	return formats[i], true
+}
+
+// Is tells by its name whether a file is a scene file.
+func Is(file string) bool {
+	_, ok := find(filepath.Ext(file))
+	return ok
+}
+
+// Of gives the format of a file by its name; the error says which there are.
+func Of(file string) (Format, error) {
+	f, ok := find(filepath.Ext(file))
+	if !ok {
+		return f, fmt.Errorf("%s: scene files of this kind are not known; those that end in %s are", file, Endings(" or "))
+	}
+	return f, nil
+}
+
+// Endings are the extensions of all formats, with something between them.
+func Endings(between string) string {
+	var list []string
+	for _, f := range Formats() {
+		list = append(list, f.Extensions...)
+	}
+	return strings.Join(list, between)
+}

@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"database/sql"
 	"errors"
 	"fmt"
 	"reflect"
@@ -153,5 +154,23 @@ func TestKeysAreKeptAllAtOnce(t *testing.T) {
 	}
 	if got, _ := s.Keys(ctx); len(got) != 0 {
 		t.Errorf("after going back: %v", got)
+	}
+}
+
+// A scene that a newer release has edited is not half understood: it says what is needed.
+func TestAnOlderProgramSaysThatItIsTooOld(t *testing.T) {
+	s := open(t)
+	id := begin(t, s)
+	edit(t, s, id, gain(-3))
+	db, err := sql.Open("mysql", private.DSN)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	if _, err := db.Exec("UPDATE edits SET version = ?, edit = '{\"edit\":\"of the future\"}' WHERE scene = ?", store.EditsVersion+1, id); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := open(t).Scene(ctx, id); !errors.Is(err, store.ErrTooOld) {
+		t.Errorf("%v", err)
 	}
 }

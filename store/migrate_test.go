@@ -257,7 +257,7 @@ func TestAProgramKilledAsItMigratesStartsAgain(t *testing.T) {
 		child.Process.Kill()
 		child.Wait()
 		db.Close()
-		if before := versions(t, c); before < 12 {
+		if before := versions(t, c); before < 13 {
 			hurt++
 		}
 		if got, err := migrated(t, c); err != nil || got != want {
@@ -310,7 +310,7 @@ func TestADatabaseOfAnEarlierReleaseIsTaken(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		for _, q := range []string{fmt.Sprintf("DELETE FROM goose_db_version WHERE version_id > %d", noted), "ALTER TABLE jobs DROP COLUMN process", "DELETE FROM blends WHERE name = 'Music'"} {
+		for _, q := range []string{fmt.Sprintf("DELETE FROM goose_db_version WHERE version_id > %d", noted), "ALTER TABLE jobs DROP COLUMN process", "ALTER TABLE edits DROP COLUMN version", "DELETE FROM blends WHERE name = 'Music'"} {
 			if _, err := db.Exec(q); err != nil {
 				t.Fatal(err)
 			}

@@ -66,6 +66,13 @@ type Entry struct {
 	Words string `json:"words"`
 }
 
+// EditsVersion says how edits are written. It goes up by one with every release that writes what an earlier one cannot
+// read: a new edit, or a new field of one.
+const EditsVersion = 1
+
+// ErrTooOld says that a scene was edited by a newer release.
+var ErrTooOld = errors.New("this scene was edited with a newer release of Blend Seam than this one; use that, or a newer one")
+
 // A Stale is an edit at a revision that is no longer the newest. Nothing was done.
 type Stale struct {
 	Expected, Now int64
@@ -330,8 +337,12 @@ func (s *Store) at(ctx context.Context, id string, h *history, node int64) (*sce
 	}
 	for _, n := range slices.Backward(path) {
 		var raw []byte
-		if err := s.db.QueryRowContext(ctx, "SELECT edit FROM edits WHERE scene = ? AND seq = ?", id, n).Scan(&raw); err != nil {
+		var version int
+		if err := s.db.QueryRowContext(ctx, "SELECT edit, version FROM edits WHERE scene = ? AND seq = ?", id, n).Scan(&raw, &version); err != nil {
 			return nil, plain(err)
+		}
+		if version > EditsVersion {
+			return nil, ErrTooOld
 		}
 		e, err := scene.ParseKept(raw)
 		if err == nil {
@@ -524,8 +535,8 @@ func (s *Store) append(ctx context.Context, id string, expected int64, r row, af
 		if r.edit != nil {
 			edit = string(r.edit)
 		}
-		_, err = tx.ExecContext(ctx, "INSERT INTO edits (scene, seq, op, node, parent, edit, words) VALUES (?, ?, ?, ?, ?, ?, ?)",
-			id, expected+1, r.op, r.node, r.parent, edit, r.words)
+		_, err = tx.ExecContext(ctx, "INSERT INTO edits (scene, seq, op, node, parent, edit, words, version) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+			id, expected+1, r.op, r.node, r.parent, edit, r.words, EditsVersion)
 		return err
 	})
 	if lost {

@@ -81,6 +81,8 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 		status, p.Message = http.StatusNotFound, "There is nothing at this address; it may have been removed."
 	case errors.Is(err, store.ErrUnavailable), errors.Is(err, store.ErrNotKept), errors.Is(err, store.ErrUncertain):
 		status = http.StatusServiceUnavailable
+	case errors.Is(err, store.ErrTooOld):
+		status = http.StatusUnprocessableEntity
 	case errors.As(err, &full):
 		status = http.StatusInsufficientStorage
 	default:

@@ -60,3 +60,9 @@ func TestAFormatThatIsRegisteredIsKnownToAllCommands(t *testing.T) {
 		t.Errorf("exit %d: %s", code, complaint)
 	}
 }
+
+func TestVersionSaysWhatItIs(t *testing.T) {
+	if code, out, complaint := blendseam(t, "version"); code != 0 || !strings.HasPrefix(out, "blendseam ") || !strings.Contains(out, "edits 1") || strings.Count(out, "\n") != 1 {
+		t.Errorf("exit %d: %q %q", code, out, complaint)
+	}
+}

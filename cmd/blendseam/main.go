@@ -26,6 +26,7 @@ type commands struct {
 	Mend     mendCmd     `cmd:"" help:"Apply what the audit recommends and write the scene."`
 	Tone     toneCmd     `cmd:"" help:"Find the background of a recording and build tone of any length from it."`
 	Loudness loudnessCmd `cmd:"" help:"Measure loudness, range and peaks of files."`
+	Version  versionCmd  `cmd:"" help:"Print what this program is."`
 	Convert  convertCmd  `cmd:"" help:"Read a scene file and write it again."`
 }
 

@@ -98,8 +98,11 @@ func (l *look) stopsShort(c *scene.Clip, r *Surroundings, edge int64, incoming b
 	return err == nil && measure.RMSDB(pcm.Block{sound}) > w.PeakDB-12, err
 }
 
-// stands tells whether a voice is really there at the edge, and not only the last of its decay: the 20 ms on each side
-// stand above the background by 6 dB in the bands of speech.
+// standsDB is how far a voice stands above the background where it is really there.
+const standsDB = 9.0
+
+// stands tells whether a voice is really there at the edge, and not only the last of its decay: 22 ms on each side, 3 ms
+// away from it, stand above the background by standsDB in one of the bands of speech.
 func (l *look) stands(c *scene.Clip, r *Surroundings, edge int64) (bool, error) {
 	background := r.Colour
 	for _, from := range []int64{edge - l.Samples(25), edge + l.Samples(3)} {
@@ -118,7 +121,7 @@ func (l *look) stands(c *scene.Clip, r *Surroundings, edge int64) (bool, error) 
 				highest = above
 			}
 		}
-		if highest < 9 {
+		if highest < standsDB {
 			return false, nil
 		}
 	}

@@ -75,4 +75,5 @@ soak: build
 	go run ./tools/soak -for $(SOAK_TIME)
 
 clean:
-	rm -rf bin web/static node_modules e2e/results
+	rm -rf bin node_modules e2e/results
+	find web/static -mindepth 1 ! -name not-made.txt -delete

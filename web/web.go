@@ -41,7 +41,21 @@ type Server struct {
 func New(c Config) *Server {
 	s := &Server{Config: c}
 	s.Handler = s.routes()
+	if _, err := fs.Stat(static, "static/styles.css"); err != nil { // built without npm
+		s.Handler = http.HandlerFunc(notMade)
+	}
 	return s
+}
+
+// notMade says what is missing where the pages' styles and scripts were not made.
+func notMade(w http.ResponseWriter, r *http.Request) {
+	raw, err := static.ReadFile("static/not-made.txt")
+	if err != nil {
+		panic(err) // it is embedded above
+	}
+	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+	w.WriteHeader(http.StatusServiceUnavailable)
+	w.Write(raw)
 }
 
 func (s *Server) routes() http.Handler {

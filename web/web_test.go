@@ -526,3 +526,12 @@ func TestASceneFileComesBackAsAScene(t *testing.T) {
 		t.Errorf("%d %s", status, answer)
 	}
 }
+
+// A program that go build made alone says what is missing.
+func TestWithoutStylesAndScriptsThePageSaysHowToMakeThem(t *testing.T) {
+	w := httptest.NewRecorder()
+	notMade(w, httptest.NewRequest("GET", "/", nil))
+	if w.Code != http.StatusServiceUnavailable || !strings.Contains(w.Body.String(), "make build") {
+		t.Errorf("%d %s", w.Code, w.Body)
+	}
+}

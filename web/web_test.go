@@ -12,6 +12,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -521,7 +522,12 @@ func TestASceneFileComesBackAsAScene(t *testing.T) {
 	if status != 400 || !strings.Contains(string(answer), `"cut short.otio: `) {
 		t.Errorf("%d %s, want the file by its name alone", status, answer)
 	}
-	status, answer, _ = c.do("POST", "/scenes/file", bytes.Replace(raw, []byte("Front_Center.wav"), []byte("missing.wav"), -1), "Blendseam-Name", "again.otio")
+	renamed := bytes.ReplaceAll(raw, []byte("Front_Center.wav"), []byte("missing.wav"))
+	if status, answer, _ = c.do("POST", "/scenes/file", renamed, "Blendseam-Name", "again.otio"); status != 201 { // its checksum is here
+		t.Errorf("%d %s", status, answer)
+	}
+	unknown := regexp.MustCompile(`"sha256": "[0-9a-f]*"`).ReplaceAll(renamed, []byte(`"sha256": ""`))
+	status, answer, _ = c.do("POST", "/scenes/file", unknown, "Blendseam-Name", "again.otio")
 	if status != 400 || !strings.Contains(string(answer), "missing.wav is not here yet") {
 		t.Errorf("%d %s", status, answer)
 	}

@@ -5,7 +5,6 @@ import (
 	"net/http"
 	"net/url"
 
-	"blendseam/core/blend"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/store"
@@ -19,7 +18,7 @@ func (s *Server) settingsPage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.page(w, "settings", view{Title: "Settings", Here: "settings", Data: map[string]any{"blends": list, "laws": blend.Laws, "shapes": blend.Shapes}})
+	return s.page(w, "settings", view{Title: "Settings", Here: "settings", Data: map[string]any{"blends": list, "laws": lawViews(), "shapes": shapeViews()}})
 }
 
 func (s *Server) blendList(w http.ResponseWriter, r *http.Request) error {

@@ -11,7 +11,6 @@ import (
 	"slices"
 
 	"blendseam/core/audit"
-	"blendseam/core/blend"
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
@@ -38,8 +37,8 @@ type pageData struct {
 	Rate     rateView        `json:"rate"`
 	Commands []command       `json:"commands"`
 	Hues     []string        `json:"hues"`
-	Laws     []blend.LawInfo `json:"laws"`
-	Shapes   any             `json:"shapes"`
+	Laws     []lawView       `json:"laws"`
+	Shapes   []shapeView     `json:"shapes"`
 	Blends   []scene.Style   `json:"blends"` // by name, the default one first
 	Measures []audit.Measure `json:"measures"`
 	Media    mediaView       `json:"media"`
@@ -103,7 +102,7 @@ func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	data := pageData{ID: id, State: stateView{st.Scene, st.Revision, st.Undo, st.Redo}, Rate: rateOf(st.Scene.Rate), Commands: commands, Hues: scene.Hues,
-		Laws: blend.Laws, Shapes: blend.Shapes, Blends: blends, Measures: audit.Table, Media: sheets, Formats: formats()}
+		Laws: lawViews(), Shapes: shapeViews(), Blends: blends, Measures: audit.Table, Media: sheets, Formats: formats()}
 	return s.page(w, "scene", view{Title: st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "scene", Data: data})
 }
 

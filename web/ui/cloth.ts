@@ -1,4 +1,5 @@
 // How tracks are drawn: clips as strips of cloth, blends as stitches, grips, handles as selvedge. Nothing here reacts to a hand.
+import { gains, rise } from "./curves.ts";
 import type { Outcome, Outline, Pull } from "./drag.ts";
 import { type Clip, type Lull, type Placed, type Scene, type Track, blendAt, clipAfter, edgeLimits, hasClip, lullSpan } from "./model.ts";
 import { type Colours, TEXT, fitted, stitches, threadOf } from "./paint.ts";
@@ -245,18 +246,21 @@ function notch(g: Canvas, clip: Clip, l: Lull, shift: number, a: number, z: numb
   c.restore();
 }
 
+/** The shape of a fade that was given none yet. */
+const usualFade = { shape: "quarter_sine" };
+
 /** A line over a fade, from the corner it starts in. */
 function fadeLine(g: Canvas, clip: Clip, edge: "head" | "tail", x0: number, x1: number, top: number, height: number, thread: string): void {
   let n = (edge === "head" ? clip.fade_in?.length : clip.fade_out?.length) ?? 0;
   const d = g.drag;
   if (d?.pull.doing === "fade" && d.pull.edge === edge && d.pull.at.clip.id === clip.id) n += d.out.delta;
   if (n <= 0) return;
-  const w = n / g.view.perPixel, { c } = g;
+  const w = n / g.view.perPixel, { c } = g, curve = (edge === "head" ? clip.fade_in : clip.fade_out)?.curve ?? usualFade;
   c.strokeStyle = thread;
   c.lineWidth = 1.2;
   c.beginPath();
   for (let k = 0; k <= 16; k++) {
-    const u = k / 16, y = top + height - 2 - (height - 4) * Math.sin((u * Math.PI) / 2);
+    const u = k / 16, y = top + height - 2 - (height - 4) * rise(curve, u);
     c.lineTo(edge === "head" ? x0 + u * w : x1 - u * w, y);
   }
   c.stroke();
@@ -370,10 +374,10 @@ function wave(g: Canvas, t: Track, i: number, shift: number, shows: number, a: n
   const gain = plain ? () => loud : (sample: number) => {
     const s = sample - shift;
     let v = loud;
-    if (head && s < clip.from + head.after) v *= Math.sin((Math.PI / 2) * Math.max(0, (s - clip.from + head.before) / (head.before + head.after)));
-    else if (clip.fade_in?.length && s < clip.from + clip.fade_in.length) v *= Math.sin((Math.PI / 2) * Math.max(0, (s - clip.from) / clip.fade_in.length));
-    if (tail && s > clip.to - tail.before) v *= Math.cos((Math.PI / 2) * Math.min(1, (s - clip.to + tail.before) / (tail.before + tail.after)));
-    else if (clip.fade_out?.length && s > clip.to - clip.fade_out.length) v *= Math.sin((Math.PI / 2) * Math.max(0, (clip.to - s) / clip.fade_out.length));
+    if (head && s < clip.from + head.after) v *= gains(head, (s - clip.from + head.before) / (head.before + head.after))[1];
+    else if (clip.fade_in?.length && s < clip.from + clip.fade_in.length) v *= rise(clip.fade_in.curve, (s - clip.from) / clip.fade_in.length);
+    if (tail && s > clip.to - tail.before) v *= gains(tail, (s - clip.to + tail.before) / (tail.before + tail.after))[0];
+    else if (clip.fade_out?.length && s > clip.to - clip.fade_out.length) v *= rise(clip.fade_out.curve, (clip.to - s) / clip.fade_out.length);
     for (const l of lulls) if (!l.off) v *= lullGain(l, s - clip.start + clip.in);
     return v;
   };

@@ -3,6 +3,7 @@ import Alpine from "@alpinejs/csp";
 import { get, pageData, pageName } from "./api.ts";
 import { Bench, type BenchView, type Seam, canBlend, leaning, oneFrame } from "./bench.ts";
 import { type About, type Card, type Measure, clipCard, clipsCard, edgesCard, emptyCard, markerCard, rangeCard, sceneCard, seamCard, trackCard } from "./card.ts";
+import { type Law, type Shape, bends, setUpCurves } from "./curves.ts";
 import { type Command, commandFor, keyName, search } from "./keys.ts";
 import { Meter } from "./meter.ts";
 import { type Blend, type Curve, type Scene, blendAt, edgeAt, endOf, findClip, prepare } from "./model.ts";
@@ -26,10 +27,10 @@ import { registerToast, say } from "./toast.ts";
 import { shownOf, tracks } from "./tracks.ts";
 import { setUpWaves } from "./waves.ts";
 
-interface Law { law: string; name: string; about: string }
-interface Data { id: string; state: Scene; rate: Rate; commands: Command[]; hues: string[]; laws: Law[]; shapes: { shape: string; name: string }[]; blends: Style[]; measures: Measure[]; media: Sheets & { peak_steps: number[]; tile_bins: number }; formats: { name: string; ending: string; lacks: string[] }[] }
+interface Data { id: string; state: Scene; rate: Rate; commands: Command[]; hues: string[]; laws: Law[]; shapes: Shape[]; blends: Style[]; measures: Measure[]; media: Sheets & { peak_steps: number[]; tile_bins: number }; formats: { name: string; ending: string; lacks: string[] }[] }
 
 const data = pageData<Data>(), { id: sceneID, rate } = data;
+setUpCurves(data);
 const scene = prepare(data.state, rate), sr = scene.sample_rate, frame = oneFrame(rate, sr);
 const $ = <T extends HTMLElement>(id: string) => document.getElementById(id) as T;
 
@@ -398,15 +399,23 @@ function showBlend(v: BenchView): void {
 
 const usual: Curve = { shape: "quarter_sine" }; // of a fade that was given none
 
-/** The shapes of both sides of a blend, or of the fade at an edge. */
+/** The shapes of both sides of the blend in hand, or of the fade at the edge in hand. */
+function curvesInHand(): [out?: Curve, into?: Curve] {
+  const s = list.current!;
+  if (canBlend(s)) return bench.data?.law ? [curves.out, curves.in] : [];
+  const clip = findClip(scene, s.left || s.right)?.clip, fade = s.left ? clip?.fade_out : clip?.fade_in, own = fade?.curve ?? usual;
+  return s.left ? [own, undefined] : [undefined, own];
+}
+
+/** Shows the shapes of both sides of a blend, or of the fade at an edge. */
 function showShapes(s: Seam): void {
   const blends = canBlend(s) && !!bench.data?.law, clip = blends ? undefined : findClip(scene, s.left || s.right)?.clip, fade = canBlend(s) ? undefined : s.left ? clip?.fade_out : clip?.fade_in;
   const options = (c: Curve | undefined, own: boolean) => [...(own ? [{ value: "", words: "by the law", selected: !c }] : []), ...data.shapes.map((x) => ({ value: x.shape, words: x.name, selected: c?.shape === x.shape }))];
   panel.isEdge = !canBlend(s) && s.kind !== "lull";
-  const own = fade?.curve ?? usual, [out, into] = blends ? [curves.out, curves.in] : s.left ? [own, undefined] : [undefined, own];
+  const [out, into] = curvesInHand();
   [panel.hasOut, panel.hasIn, panel.hasBoth] = s.kind === "lull" ? [false, false, false] : [blends || (!canBlend(s) && !!s.left), blends || (!canBlend(s) && !s.left), blends];
   [panel.outs, panel.ins] = [options(out, blends), options(into, blends)];
-  [panel.bendsOut, panel.bendsIn] = [out, into].map((c) => c?.shape === "exponential");
+  [panel.bendsOut, panel.bendsIn] = [out, into].map(bends);
   [panel.bendOut, panel.bendIn] = [String(out?.bend ?? 0), String(into?.bend ?? 0)];
   [panel.linkClass, panel.linkPressed] = [sidesLinked ? "on" : "", String(sidesLinked)];
   panel.fadeText = fade?.length ? `${frames(fade.length, rate, sr).replace(/ frames?/, "")} frames` : "no fade";
@@ -735,7 +744,8 @@ Alpine.data("scene", () => ({
   setBend(side: "out" | "in", e: Event) {
     const input = e.target as HTMLInputElement, bend = Number(input.value.replace("−", "-"));
     if (!(bend >= -1 && bend <= 1)) return say("A bend lies between -1, which rises late, and 1, which rises early; 0 is straight.");
-    setCurve(side, { shape: "exponential", bend });
+    const [out, into] = curvesInHand();
+    setCurve(side, { shape: ((side === "out" ? out : into) ?? usual).shape, bend });
   },
   linkSides() {
     sidesLinked = !sidesLinked;

@@ -1,5 +1,6 @@
 // The settings: blends by name.
 import Alpine from "@alpinejs/csp";
+import { gains, type Law, setUpCurves, type Shape } from "./curves.ts";
 import { pageData, post, remove, request } from "./api.ts";
 import type { Style } from "./mending.ts";
 import { registerToast, say } from "./toast.ts";
@@ -7,21 +8,13 @@ import { registerToast, say } from "./toast.ts";
 interface Option { value: string; words: string; selected: boolean }
 interface Row { key: string; name: string; length: string; lean: string; laws: Option[]; outs: Option[]; ins: Option[]; out: string; in: string; tone: string; isDefault: string; pressed: string; dropWords: string }
 
-const data = pageData<{ blends: Style[]; laws: { law: string; name: string }[]; shapes: { shape: string; name: string }[] }>();
+const data = pageData<{ blends: Style[]; laws: Law[]; shapes: Shape[] }>();
+setUpCurves(data);
 let blends = data.blends;
 let panel: { [key: string]: unknown };
 
-/** A gain of a fade in, as core/blend has it. */
-function rise(shape: string, x: number, bend = 0): number {
-  if (shape === "quarter_sine") return Math.sin((Math.PI / 2) * x);
-  if (shape === "raised_cosine") return (1 - Math.cos(Math.PI * x)) / 2;
-  if (shape === "exponential" && Math.abs(bend) > 1e-9) return Math.expm1(-6 * bend * x) / Math.expm1(-6 * bend);
-  return x;
-}
-
 function path(b: Style, side: "out" | "in"): string {
-  const own = side === "out" ? b.curve_out : b.curve_in, follows = b.law === "constant_gain" ? "straight" : "quarter_sine", shape = own?.shape ?? follows;
-  const at = (x: number) => 32 - 30 * rise(shape, side === "in" ? x : 1 - x, own?.bend);
+  const at = (x: number) => 32 - 30 * gains(b, x)[side === "out" ? 0 : 1];
   return Array.from({ length: 29 }, (_, i) => `${i ? "L" : "M"}${1 + 3 * i} ${at(i / 28).toFixed(1)}`).join("");
 }
 

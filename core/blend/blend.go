@@ -134,6 +134,7 @@ var Shapes = []ShapeInfo{
 		}
 		return math.Expm1(-k*x) / math.Expm1(-k)
 	}},
+	{"smoothstep", "Smoothstep", "3 x^2 - 2 x^3", false, func(x, _ float64) float64 { return x * x * (3 - 2*x) }},
 }
 
 // info is the shape's entry in Shapes, straight for one that is not there, the empty one among them.

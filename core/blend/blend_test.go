@@ -68,7 +68,13 @@ func TestMatchedLawKeepsPowerOfCorrelatedNoise(t *testing.T) {
 }
 
 func TestShapesRiseFromNothingToOne(t *testing.T) {
-	for _, c := range []Curve{{}, {Shape: Straight}, {Shape: QuarterSine}, {Shape: RaisedCosine}, {Exponential, -1}, {Exponential, 0}, {Exponential, 0.5}, {Exponential, 1}} {
+	all := []Curve{{}}
+	for _, s := range Shapes {
+		for _, bend := range []float64{-1, 0, 0.5, 1} {
+			all = append(all, Curve{s.Shape, bend})
+		}
+	}
+	for _, c := range all {
 		if c.Shape != "" && c.Check() != nil {
 			t.Errorf("%v is refused: %v", c, c.Check())
 		}
@@ -79,6 +85,12 @@ func TestShapesRiseFromNothingToOne(t *testing.T) {
 			if c.Rise(x) < c.Rise(x-0.01) {
 				t.Errorf("%v falls at %g", c, x)
 			}
+		}
+	}
+	// The Hermite polynomial of that name (OpenGL Shading Language 4.60, 8.3: t*t*(3-2*t)), worked by hand.
+	for x, want := range map[float64]float64{0.1: 0.028, 0.25: 0.15625, 0.5: 0.5, 0.9: 0.972} {
+		if got := (Curve{Shape: "smoothstep"}).Rise(x); math.Abs(got-want) > 1e-12 {
+			t.Errorf("smoothstep at %g is %g, want %g", x, got, want)
 		}
 	}
 	if (Curve{Exponential, 2}).Check() == nil || (Curve{Shape: "wavy"}).Check() == nil {

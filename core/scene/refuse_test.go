@@ -154,7 +154,7 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, hurt(func(_ *scene.Track, c *scene.Clip) { c.Level = make([]scene.LevelPoint, 2) }), "Point 2 of the level line of Oda has 0 dB, or does not lie behind the one before it."},
 		{base, hurt(func(_ *scene.Track, c *scene.Clip) {
 			c.FadeIn = scene.Fade{Length: 5, Curve: blend.Curve{Shape: "wave"}}
-		}), "A fade of Oda: curve \"wave\" is not one of straight, quarter_sine, raised_cosine, exponential."},
+		}), "A fade of Oda: curve \"wave\" is not one of straight, quarter_sine, raised_cosine, exponential, smoothstep."},
 		{base, hurt(func(_ *scene.Track, c *scene.Clip) {
 			for i := range int64(2001) {
 				c.Lulls = append(c.Lulls, scene.Lull{From: 2 * i, To: 2*i + 1})

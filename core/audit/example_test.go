@@ -1,0 +1,42 @@
+package audit_test
+
+import (
+	"context"
+	"fmt"
+
+	"blendseam/core/audit"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/timecode"
+)
+
+// Every place where a track's sound changes is a seam; each is measured in the sound as it is rendered.
+func ExampleAll() {
+	hum := pcm.NewBlock(1, 96000) // it begins and ends in full swing
+	for i := range hum[0] {
+		hum[0][i] = 0.25
+	}
+	s := scene.New("stops dead", timecode.F25, 48000)
+	for _, e := range []scene.Edit{
+		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 96000, Channels: 1}},
+		&scene.AddTrack{Name: "Music", Purpose: "music"},
+		&scene.Add{Track: "t1", Source: "a", Name: "tune", Length: 96000},
+	} {
+		next, err := scene.Apply(s, e)
+		if err != nil {
+			panic(err)
+		}
+		s = next
+	}
+	sources := audit.NewSources(func(scene.Source) (pcm.ReaderAt, error) { return pcm.Memory{Rate: 48000, Sound: hum}, nil }, nil)
+	all, err := audit.All(context.Background(), audit.NewMeter(s, sources), 1)
+	if err != nil {
+		panic(err)
+	}
+	for _, r := range all {
+		fmt.Println(r.Kind, r.Verdict, r.Cause)
+	}
+	// Output:
+	// head rough click
+	// tail rough click
+}

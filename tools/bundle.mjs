@@ -1,11 +1,13 @@
 // Bundles the page scripts and copies fonts and the mark to web/static, from where the program serves them.
 import { build } from "esbuild";
-import { cp, mkdir } from "node:fs/promises";
+import { cp, mkdir, readFile, readdir } from "node:fs/promises";
 
 const out = "web/static";
 await mkdir(out + "/fonts", { recursive: true });
+const scripts = new Set(); // those that the pages name
+for (const page of await readdir("web/templates")) for (const [, name] of (await readFile(`web/templates/${page}`, "utf8")).matchAll(/type="module" src="\/static\/([\w-]+)\.js"/g)) scripts.add(name);
 await build({
-  entryPoints: ["scene", "scenes", "sources", "source", "tone-page", "hand-over", "keys-page", "settings"].map((name) => `web/ui/${name}.ts`),
+  entryPoints: [...scripts].map((name) => `web/ui/${name}.ts`),
   bundle: true, format: "esm", target: "es2022", minify: true, outdir: out, logLevel: "warning",
 });
 await build({ entryPoints: ["web/ui/theme.ts"], bundle: true, format: "iife", minify: true, outdir: out, logLevel: "warning" });

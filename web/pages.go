@@ -8,7 +8,9 @@ import (
 	"errors"
 	"fmt"
 	"html/template"
+	"io/fs"
 	"net/http"
+	"path"
 	"strings"
 	"time"
 
@@ -26,7 +28,15 @@ var templateFiles embed.FS
 // templates has each page under the name of its file; all share layout.html.
 var templates = func() map[string]*template.Template {
 	all := map[string]*template.Template{}
-	for _, name := range []string{"scenes", "scene", "sources", "source", "tone", "hand-over", "keys", "settings", "report", "problem", "enter"} {
+	files, err := fs.Glob(templateFiles, "templates/*.html")
+	if err != nil {
+		panic(err) // the pattern is right
+	}
+	for _, file := range files {
+		name := strings.TrimSuffix(path.Base(file), ".html")
+		if name == "layout" {
+			continue
+		}
 		all[name] = template.Must(template.New("").Funcs(template.FuncMap{"ago": ago, "minutes": minutes}).
 			ParseFS(templateFiles, "templates/layout.html", "templates/"+name+".html"))
 	}

@@ -52,6 +52,15 @@ var Laws = []LawInfo{
 		}},
 }
 
+// LawNames are the names of all laws on the wire, with something between them.
+func LawNames(between string) string {
+	var list []string
+	for _, l := range Laws {
+		list = append(list, string(l.Law))
+	}
+	return strings.Join(list, between)
+}
+
 // info is the law's entry in Laws, constant power for one that is not there.
 func (l Law) info() *LawInfo {
 	for i := range Laws {

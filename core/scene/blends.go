@@ -152,7 +152,7 @@ func (e *SetBlend) words(before, after *Scene) string {
 // checkLaw refuses laws and curves that there are none of.
 func checkLaw(law blend.Law, curves ...*blend.Curve) error {
 	if !law.Valid() {
-		return notPossible("%q is not a law; constant_power, constant_gain and matched are.", law)
+		return notPossible("%q is not a law; %s are.", law, blend.LawNames(", "))
 	}
 	for _, c := range curves {
 		if c != nil && c.Check() != nil {

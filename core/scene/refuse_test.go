@@ -77,7 +77,7 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 	}{
 		{base, &scene.SetBlend{Left: oda, Right: wide, Before: fr, After: fr, Law: blend.ConstantPower}, "Oda and wide do not touch, so there is no cut to blend. Move one up to the other first."},
 		{base, &scene.SetBlend{Left: pic[0], Right: pic[1], Before: 1, After: 1, Law: blend.ConstantPower}, "Blends are for sound; Oda is picture."},
-		{base, &scene.SetBlend{Left: oda, Right: pell, Before: fr, After: fr, Law: "glue"}, "\"glue\" is not a law; constant_power, constant_gain and matched are."},
+		{base, &scene.SetBlend{Left: oda, Right: pell, Before: fr, After: fr, Law: "glue"}, "\"glue\" is not a law; constant_power, constant_gain, matched are."},
 		{base, &scene.SetBlend{Left: oda, Right: pell, Law: blend.ConstantPower}, "A blend needs a length above 0, with neither half below it."},
 		{base, &scene.SetBlend{Left: oda, Right: pell, Before: 15 * fr, After: fr, Law: blend.ConstantPower}, "Pell has 10 frames of handle at its head, and 15 frames are needed. What would work: a blend of 11 frames, 10 frames before and 1 frame after; the same length leaning onto Pell, 10 frames before the cut; pull the clips together, the scene 5 frames shorter."},
 		{base, &scene.SetBlend{Left: pell, Right: wide, Before: 40 * fr, After: 30 * fr, Law: blend.ConstantPower}, "Pell has 20 frames of handle at its tail, and 30 frames are needed. What would work: a blend of 60 frames, 40 frames before and 20 frames after; the same length leaning onto Pell, 20 frames after the cut; pull the clips together, the scene 10 frames shorter."},

@@ -812,7 +812,7 @@ func (n node) shape() (law blend.Law, out, in *blend.Curve, err error) {
 	law = blend.ConstantPower
 	if name := n.text("law"); name != "" {
 		if law = blend.Law(name); !law.Valid() {
-			return law, nil, nil, n.errorf("law %q is not one of constant_power, constant_gain, matched", name)
+			return law, nil, nil, n.errorf("law %q is not one of %s", name, blend.LawNames(", "))
 		}
 	}
 	for key, to := range map[string]**blend.Curve{"curve_out": &out, "curve_in": &in} {

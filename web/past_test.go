@@ -7,6 +7,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -346,6 +347,31 @@ func TestThePageIsToldOnlyOfSeamsThatChanged(t *testing.T) {
 	for _, x := range now.Set {
 		if moved[x.ID] {
 			t.Errorf("%s is told twice", x.ID)
+		}
+	}
+}
+
+// Every command of the table has a handler in the scripts of the pages that offer it: those of listening through a source in
+// that page's, all others in the scene's.
+func TestEveryCommandHasAHandler(t *testing.T) {
+	files, err := filepath.Glob("ui/*.ts")
+	if err != nil || len(files) < 20 {
+		t.Fatal(len(files), err)
+	}
+	var code strings.Builder
+	for _, f := range files {
+		if strings.HasSuffix(f, ".test.ts") {
+			continue
+		}
+		raw, err := os.ReadFile(f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		code.Write(raw)
+	}
+	for _, c := range startSet {
+		if !regexp.MustCompile(`(^|[^\w."])` + c.ID + `\s*[:(,]`).MatchString(code.String()) {
+			t.Errorf("the command %s has no handler", c.ID)
 		}
 	}
 }

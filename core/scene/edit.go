@@ -139,7 +139,7 @@ func parse(raw []byte, depth int) (Edit, error) {
 }
 
 // highest is above all numbers in an edit, with room for what is reckoned from them.
-const highest = int64(1) << 42
+const highest = int64(1) << 46
 
 // beyond names a field with a number that no scene has, or with nothing where something must be; "" if there is none.
 func beyond(v reflect.Value, name string) string {

@@ -6,7 +6,7 @@ import { type Seam, leaning } from "./bench.ts";
 import type { Curve } from "./model.ts";
 import { clipsInHand } from "./moves.ts";
 import { TRY } from "./player.ts";
-import type { EditAnswer, Stage } from "./stage.ts";
+import { type EditAnswer, type Stage, batch } from "./stage.ts";
 import { inSamples } from "./time.ts";
 import { say } from "./toast.ts";
 
@@ -149,7 +149,7 @@ export class Mending {
       };
       const rows = [...got.changes.map(row), ...got.left.filter((v) => !changed.has(v.proposal.before.id)).map((v) => row({ ...v, proposal: { ...v.proposal, edit: undefined, did: undefined } }))];
       rows.sort((a, b) => (a.tc < b.tc ? -1 : a.tc > b.tc ? 1 : 0));
-      doList = (edits) => void this.stage.edits.edit({ edit: "several", edits, words: `${edits.length} ${edits.length === 1 ? "seam" : "seams"} mended` });
+      doList = (edits) => void this.stage.edits.edit(batch(edits, `${edits.length} ${edits.length === 1 ? "seam" : "seams"} mended`));
       open({ title: "Mend all", about: rows.length ? `${got.changes.length} seams get better; length and sync stay. Right: what was measured on the scene as it would be.` : "Every seam is clean or accepted; there is nothing to mend.", rows });
     } catch (e) {
       if (stop.signal.aborted) return;
@@ -187,7 +187,7 @@ export class Mending {
         const got = await post<{ cuts: Planned[]; blend: Style }>(`/scenes/${this.stage.id}/blends/plan`, { blend: list!.style, which: list!.which, from: range?.from ?? 0, to: range?.to ?? 2 ** 45, tracks: range?.tracks ?? [] });
         const rows = got.cuts.map((c): Row => ({ key: `${c.left} ${c.right}`, tc: c.tc, name: c.cut, was: "", words: c.words, more: c.track, mark: MARK[c.will], tone: c.will, after: c.will, afterMark: "", afterTone: "", ticked: !!c.edit, can: !!c.edit, edit: c.edit }));
         const off = list!.which === "off";
-        doList = (edits) => void this.stage.edits.edit({ edit: "several", edits, words: off ? `${edits.length} blends taken off` : `${edits.length} cuts blended, ${got.blend.name}` });
+        doList = (edits) => void this.stage.edits.edit(batch(edits, off ? `${edits.length} blends taken off` : `${edits.length} cuts blended, ${got.blend.name}`));
         open({ title: off ? "Take blends off" : "Blend all cuts", choosing: true, rows, about: rows.length ? `Of the ${range ? "range" : "scene"}: what will be done, shortened or refused.` : `The ${range ? "range" : "scene"} has no such cut.` });
       } catch (e) {
         say(e);

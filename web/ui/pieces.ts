@@ -3,7 +3,7 @@ import { post } from "./api.ts";
 import { clipUnder, clipsInHand } from "./moves.ts";
 import type { Range } from "./selection.ts";
 import { spanOf } from "./selection.ts";
-import type { Stage } from "./stage.ts";
+import { type Stage, batch } from "./stage.ts";
 import { say } from "./toast.ts";
 
 const PIECE = "blendseam-piece", STRETCH = "blendseam-stretch";
@@ -93,7 +93,7 @@ export function pieces(s: Stage): Record<string, () => void> {
     void edit(() => {
       const now = list.map((p) => s.scene.tracks.flatMap((t) => t.clips).find((c) => c.id === p.clip.id)).filter((c) => !!c);
       const gains = now.map((c) => ({ edit: "gain", clips: [c.id], db: Math.round(10 * ((c.gain_db ?? 0) + by)) / 10 }));
-      return gains.length > 1 ? { edit: "several", edits: gains, words: `${gains.length} clips ${Math.abs(by)} dB ${by < 0 ? "down" : "up"}` } : gains[0];
+      return gains.length > 1 ? batch(gains, `${gains.length} clips ${Math.abs(by)} dB ${by < 0 ? "down" : "up"}`) : gains[0];
     });
   };
 

@@ -10,6 +10,12 @@ import type { Rate } from "./time.ts";
 import type { Timeline } from "./timeline.ts";
 import { say } from "./toast.ts";
 
+/** Several edits as one; a batch among them gives its edits, as none may hold another. */
+export function batch(edits: unknown[], words: string): unknown {
+  const flat = edits.flatMap((e) => ((e as { edit: string }).edit === "several" ? (e as unknown as { edits: unknown[] }).edits : [e]));
+  return { edit: "several", edits: flat, words };
+}
+
 export interface EditAnswer { revision: number; words: string; undo: string; redo: string; changes: Changes }
 
 /** A question to the editor. */

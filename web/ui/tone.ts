@@ -7,7 +7,7 @@ import { type Proposal, type Row, openList } from "./mending.ts";
 import { type Lull, type Placed, findClip, lullSpan } from "./model.ts";
 import { clipUnder, clipsInHand } from "./moves.ts";
 import { TRY } from "./player.ts";
-import type { Stage } from "./stage.ts";
+import { type Stage, batch } from "./stage.ts";
 import { inSamples, lengthOf } from "./time.ts";
 import { say } from "./toast.ts";
 
@@ -69,7 +69,7 @@ export class Toning {
     const list = this.ranged();
     if (!list.length) return say(this.stage.selection.kind === "range" ? "The range lies on no clip of sound, so there is nothing to turn down." : "A lull needs a range on a clip. Drag over the cloth, or press R and Shift+R at its ends.");
     const adds = list.map((x) => ({ edit: "lull", clip: x.p.clip.id, from: x.from, to: x.to, ...(db ? { depth_db: db } : {}) }));
-    void this.stage.edits.edit(adds.length > 1 ? { edit: "several", edits: adds, words: `${adds.length} lulls` } : adds[0]);
+    void this.stage.edits.edit(adds.length > 1 ? batch(adds, `${adds.length} lulls`) : adds[0]);
   }
 
   private async lullBy(): Promise<void> {
@@ -246,7 +246,7 @@ export class Toning {
       const rows = [row({ key: "bed", name: `Bed under the ${where}`, words: `tone of ${got.bed.from} at ${got.bed.level_db.toFixed(1)} dBFS`, more: got.bed.words, after: `noise up by ${got.bed.rise_db.toFixed(1)} dB at most`, edit: got.edit })];
       if (keep) for (const k of got.keep) rows.push(row({ key: k.clip, tc: k.tc, name: k.clip_name, was: k.track, words: k.words, after: "length and sync stay", edit: k.edit }));
       openList({ title: keep ? "Keep the words" : "Lay a bed", about: keep ? `The clips of the ${where} are cut down to their words; the bed carries the rest.` : "On a tone track, under everything else.", rows },
-        (edits) => void this.stage.edits.edit(edits.length > 1 ? { edit: "several", edits, words: keep ? `words kept of ${edits.length - 1} ${edits.length === 2 ? "clip" : "clips"}, a bed under them` : "bed laid" } : edits[0]));
+        (edits) => void this.stage.edits.edit(edits.length > 1 ? batch(edits, keep ? `words kept of ${edits.length - 1} ${edits.length === 2 ? "clip" : "clips"}, a bed under them` : "bed laid") : edits[0]));
     } catch (e) {
       say(e);
     }

@@ -163,7 +163,7 @@ func (w *Wild) number() int64 {
 	case 1:
 		return int64(w.below(1<<16)) - 1<<15
 	case 2:
-		return []int64{1, -1, 1 << 40, -1 << 40, 1 << 43, math.MaxInt64, math.MinInt64, 1 << 31, 48000 * 3600 * 100, 48000*3600*100 + 1}[w.below(10)]
+		return []int64{1, -1, 1 << 40, -1 << 40, 1 << 45, math.MaxInt64, math.MinInt64, 1 << 31, 48000 * 3600 * 100, 48000*3600*100 + 1}[w.below(10)]
 	case 3:
 		return w.scene.ToneMiddle()
 	case 4:

@@ -25,28 +25,28 @@ test("samples that are none are said, and recordings of one name asked about", a
   const scene = page.url(), bad = tone(2, 200);
   bad[5000] = NaN;
   bad[6000] = Infinity;
-  await bringAndLayOut(page, [put(info.outputPath("a"), "take.wav", floats(bad))]);
+  await bringAndLayOut(page, [put(info.outputPath("a"), "double.wav", floats(bad))]);
   await page.getByRole("navigation").getByRole("link", { name: "Sources" }).click();
   await expect(page.locator("table.sources")).toContainText("2 damaged samples read as silence");
-  const second = put(info.outputPath("b"), "take.wav", floats(tone(2, 300)));
+  const second = put(info.outputPath("b"), "double.wav", floats(tone(2, 300)));
   await page.getByLabel("Recordings", { exact: true }).setInputFiles([second]);
-  await expect(page.locator("table.sources tbody tr")).toHaveCount(2);
+  await expect(page.locator("table.sources tbody tr", { hasText: "double" })).toHaveCount(2);
   await page.goto(scene);
   await expect(page.locator("#seams [data-seam]").first()).toContainText(/clean|audible|rough/, { timeout: 30_000 });
 
   // A scene file of somebody else's, which has no checksums.
   const time = (n: number) => ({ OTIO_SCHEMA: "RationalTime.1", rate: 48000, value: n });
   const file = put(info.outputPath("c"), "theirs.otio", JSON.stringify({ OTIO_SCHEMA: "Timeline.1", name: "theirs", tracks: { OTIO_SCHEMA: "Stack.1", children: [{ OTIO_SCHEMA: "Track.1", kind: "Audio", children: [
-    { OTIO_SCHEMA: "Clip.1", name: "a", source_range: { OTIO_SCHEMA: "TimeRange.1", start_time: time(0), duration: time(48000) }, media_reference: { OTIO_SCHEMA: "ExternalReference.1", target_url: "take.wav" } }] }] } }));
+    { OTIO_SCHEMA: "Clip.1", name: "a", source_range: { OTIO_SCHEMA: "TimeRange.1", start_time: time(0), duration: time(48000) }, media_reference: { OTIO_SCHEMA: "ExternalReference.1", target_url: "double.wav" } }] }] } }));
   await page.goto(app.base);
   await page.getByLabel("Scene file").setInputFiles(file);
   const dialog = page.getByRole("dialog", { name: "Which recording is meant?" });
   await expect(dialog).toBeVisible();
-  const options = dialog.getByLabel("take.wav").locator("option");
+  const options = dialog.getByLabel("double.wav").locator("option");
   await expect(options).toHaveCount(2);
   await expect(options.first()).toContainText("2.00 s, 48000 Hz, mono");
   const chosen = (await options.nth(1).getAttribute("value"))!;
-  await dialog.getByLabel("take.wav").selectOption(chosen);
+  await dialog.getByLabel("double.wav").selectOption(chosen);
   await dialog.getByRole("button", { name: "Bring the scene in" }).click();
   await expect(page).toHaveURL(/scenes\/[0-9a-f-]+\/$/);
   expect(track(await stateOf(page), "dialogue").clips[0].source).toBe(chosen);

@@ -55,8 +55,8 @@ func TestWhatNamesOtherMediaIsNotRead(t *testing.T) {
 
 func TestAFileOutOfWhichTooMuchComesIsRefused(t *testing.T) {
 	l := library(t)
-	// Half an hour of silence in blocks of 65535 samples.
-	bomb := made(t, "bomb.flac", "-f", "lavfi", "-i", "anullsrc=r=48000:cl=stereo:d=5400", "-frame_size", "65535")
+	// Silence in blocks of 65535 samples: 25 minutes of it are a few kB.
+	bomb := made(t, "bomb.flac", "-f", "lavfi", "-i", "anullsrc=r=48000:cl=stereo:d=1500", "-frame_size", "65535")
 	info, _ := os.Stat(bomb)
 	for _, rate := range []int64{48000, 44100} { // by us, and by ffmpeg
 		_, err := keep(t, l, bomb, rate, timecode.F25)
@@ -147,7 +147,7 @@ func TestSamplesThatAreNoneAreSilenceAndCounted(t *testing.T) {
 // Recorders write a file of as many channels as there are microphones. The mean of all is what one hears of it.
 func TestPolyphonicFilesOfAnyNumberOfChannels(t *testing.T) {
 	l := library(t)
-	for _, n := range []int{3, 5, 7, 8, 12, 16, 31, 64} {
+	for _, n := range []int{3, 8, 31, 64} {
 		all := sines(n, 48000)
 		mean := pcm.NewBlock(1, 48000)
 		for _, ch := range all {
@@ -155,7 +155,7 @@ func TestPolyphonicFilesOfAnyNumberOfChannels(t *testing.T) {
 				mean[0][i] += v / float64(n)
 			}
 		}
-		for _, rate := range []int64{48000, 44100} {
+		for _, rate := range []int64{48000, 44100}[:1+n%2] {
 			info, err := keep(t, l, floats(t, "poly.wav", 48000, all), rate, timecode.F25)
 			if err != nil || info.Channels != n {
 				t.Fatalf("%d channels at %d: %v, %+v", n, rate, err, info)

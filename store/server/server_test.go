@@ -132,11 +132,11 @@ func TestWhoeverSharesADatabaseHasItWhenItsOwnerEnds(t *testing.T) {
 // A program killed at any moment of its start leaves nothing that a later start would have to wait for for ever.
 func TestAProgramKilledAsItStartsIsStartedAgain(t *testing.T) {
 	dir := t.TempDir()
-	for i := range 6 {
+	for i := range 4 {
 		o := start(t, dir)
 		if i > 0 { // it is set up by now
 			select {
-			case <-time.After(time.Duration(i*i*10) * time.Millisecond):
+			case <-time.After(time.Duration(i*i*20) * time.Millisecond):
 			case <-ctx.Done():
 			}
 		} else {

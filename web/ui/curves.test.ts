@@ -20,7 +20,8 @@ test("what is drawn of laws and shapes is what the samples say, and between them
 
 test("a side with a shape of its own follows that, the outgoing one mirrored; beyond the ends nothing grows", () => {
   setUpCurves({ laws: [power, gain], shapes });
-  const [out, into] = gains({ law: "p", curve_out: { shape: "b", bend: 1 }, curve_in: { shape: "s" } }, 0.25);
+  const early = { shape: "b", bend: 1 }, even = { shape: "s" };
+  const [out, into] = gains({ law: "p", curve_out: early, curve_in: even }, 0.25);
   assert.ok(Math.abs(out - Math.expm1(-6 * 0.75) / Math.expm1(-6)) < 1e-3);
   assert.equal(into.toFixed(6), "0.250000");
   assert.deepEqual([rise({ shape: "s" }, -3), rise({ shape: "s" }, 7), rise(undefined, 0.5), rise({ shape: "nobody" }, 0.5)], [0, 1, 0.5, 0.5]);

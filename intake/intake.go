@@ -128,18 +128,31 @@ func (in Intake) Into(ctx context.Context, id string, infos []media.Info) error 
 	}
 }
 
-// Admit lets an edit that comes from outside bring no recording but those of the library, as they are there: it puts what
+// Known is what is known of a recording that was brought in; store.ErrNotFound if there is none.
+func (in Intake) Known(ctx context.Context, id string) (info media.Info, err error) {
+	src, err := in.Store.Source(ctx, id)
+	if err == nil {
+		err = json.Unmarshal(src.Info, &info)
+	}
+	return info, err
+}
+
+// Admit lets an edit of a scene that comes from outside bring no recording but those of the library, as they are there: it puts what
 // the library knows in the place of what the edit says of them. One that is not there is a *NotHere.
-func (in Intake) Admit(ctx context.Context, sc *scene.Scene, e scene.Edit) error {
+func (in Intake) Admit(ctx context.Context, id string, e scene.Edit) error {
+	var sc *scene.Scene // opened by the first recording; most edits bring none
 	return scene.Bringing(e, func(src scene.Source) (scene.Source, error) {
-		kept, err := in.Store.Source(ctx, src.ID)
+		if sc == nil {
+			st, err := in.Store.Scene(ctx, id)
+			if err != nil {
+				return src, err
+			}
+			sc = st.Scene
+		}
+		info, err := in.Known(ctx, src.ID)
 		if errors.Is(err, store.ErrNotFound) || src.Tone != nil {
 			return src, &NotHere{src.Name}
 		} else if err != nil {
-			return src, err
-		}
-		var info media.Info
-		if err := json.Unmarshal(kept.Info, &info); err != nil {
 			return src, err
 		}
 		if err := in.Library.Prepare(ctx, info, sc.SampleRate, sc.Rate); err != nil {

@@ -48,13 +48,11 @@ type bounds struct {
 
 // A run may take so long, and a second more for every so many bytes.
 const (
-	runLimit      = 5 * time.Minute
-	bytesASecond  = 1 << 20
-	runsAtOnce    = limit.Conversions
-	bytesOfMemory = limit.ConversionBytes
+	runLimit     = 5 * time.Minute
+	bytesASecond = 1 << 20
 )
 
-var runs = make(chan struct{}, runsAtOnce)
+var runs = make(chan struct{}, limit.Conversions)
 
 // errTooMuch says that a run wrote as much as it may.
 var errTooMuch = errors.New("it wrote more than it may")
@@ -116,7 +114,7 @@ func start(cmd *exec.Cmd, within bounds) error {
 	set := func(what int, most int64) error {
 		return unix.Prlimit(cmd.Process.Pid, what, &unix.Rlimit{Cur: uint64(most), Max: uint64(most)}, nil)
 	}
-	err := set(unix.RLIMIT_DATA, bytesOfMemory)
+	err := set(unix.RLIMIT_DATA, limit.ConversionBytes)
 	if err == nil && within.output > 0 {
 		err = set(unix.RLIMIT_FSIZE, within.output)
 	}

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"blendseam/core/limit"
 	"blendseam/core/scene"
 )
 
@@ -75,7 +76,7 @@ func (s *Store) Go(ctx context.Context, id string, expected, node int64, words s
 	if words == "" {
 		words = "gone to: " + cmp.Or(h.words[node], asItBegan)
 	}
-	words = cutWords(words)
+	words = limit.Told(words)
 	before, err := s.at(ctx, id, h, h.node)
 	if err != nil {
 		return Change{}, err

@@ -124,19 +124,10 @@ func (s *Store) Create(ctx context.Context, sc *scene.Scene) (id string, err err
 	return id, plain(err)
 }
 
-// cutWords is what is said of an edit or a job, as it fits.
-func cutWords(words string) string {
-	if short, cut := limit.Cut(words, limit.Words); cut {
-		return short + " ..."
-	}
-	return words
-}
-
-func cut(s string, runes int) string {
-	if r := []rune(s); len(r) > runes {
-		return string(r[:runes])
-	}
-	return s
+// cut is text of at most so many letters, for a column that holds no more.
+func cut(text string, letters int) string {
+	short, _ := limit.Cut(text, letters)
+	return short
 }
 
 func summarise(sc *scene.Scene) Summary {
@@ -195,7 +186,7 @@ func (s *Store) SetVerdicts(ctx context.Context, id string, sc *scene.Scene, cle
 // SetProblem keeps why the seams of a scene cannot be measured.
 func (s *Store) SetProblem(ctx context.Context, id string, sc *scene.Scene, why string) error {
 	sum := summarise(sc)
-	sum.Problem, _ = limit.Cut(why, limit.Words)
+	sum.Problem = cut(why, limit.Words)
 	return s.setSummary(ctx, id, sum)
 }
 
@@ -400,7 +391,7 @@ func (s *Store) Edit(ctx context.Context, id string, expected int64, e scene.Edi
 	if err != nil {
 		return Change{}, err
 	}
-	words := cutWords(scene.Describe(before, after, e))
+	words := limit.Told(scene.Describe(before, after, e))
 	seq := h.revision + 1
 	if err := s.append(ctx, id, expected, row{"edit", seq, h.node, raw, words}, after); err != nil {
 		return Change{}, err
@@ -442,13 +433,13 @@ func (s *Store) travel(ctx context.Context, id string, expected int64, op string
 		if h.node == 0 {
 			return Change{}, false, nil
 		}
-		to, words = h.parent[h.node], cutWords("undone: "+h.words[h.node])
+		to, words = h.parent[h.node], limit.Told("undone: "+h.words[h.node])
 	} else {
 		if len(h.redo) == 0 {
 			return Change{}, false, nil
 		}
 		to = h.redo[len(h.redo)-1]
-		words = cutWords("done again: " + h.words[to])
+		words = limit.Told("done again: " + h.words[to])
 	}
 	before, err := s.at(ctx, id, h, h.node)
 	if err != nil {

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"blendseam/core/limit"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -68,7 +69,7 @@ type Job struct {
 
 // AddJob keeps a job that begins, and gives it an id.
 func (s *Store) AddJob(ctx context.Context, scene, kind, words string) (Job, error) {
-	j := Job{ID: uuid.NewString(), Scene: scene, Kind: kind, Words: cutWords(words), State: "running", Made: time.Now().UTC()}
+	j := Job{ID: uuid.NewString(), Scene: scene, Kind: kind, Words: limit.Told(words), State: "running", Made: time.Now().UTC()}
 	_, err := s.db.ExecContext(ctx, "INSERT INTO jobs (id, scene, kind, words, state, process) VALUES (?, ?, ?, ?, 'running', ?)",
 		j.ID, sql.NullString{String: scene, Valid: scene != ""}, kind, j.Words, s.Process)
 	return j, plain(err)
@@ -77,7 +78,7 @@ func (s *Store) AddJob(ctx context.Context, scene, kind, words string) (Job, err
 // EndJob keeps what became of a job.
 func (s *Store) EndJob(ctx context.Context, j Job) error {
 	_, err := s.db.ExecContext(ctx, "UPDATE jobs SET state = ?, result = ?, error = ? WHERE id = ?",
-		j.State, sql.NullString{String: string(j.Result), Valid: len(j.Result) > 0}, sql.NullString{String: cutWords(j.Error), Valid: j.Error != ""}, j.ID)
+		j.State, sql.NullString{String: string(j.Result), Valid: len(j.Result) > 0}, sql.NullString{String: limit.Told(j.Error), Valid: j.Error != ""}, j.ID)
 	return plain(err)
 }
 

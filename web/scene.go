@@ -177,19 +177,7 @@ func (s *Server) parseEdit(r *http.Request, raw []byte) (scene.Edit, error) {
 	if err != nil {
 		return nil, errBadRequest{err}
 	}
-	brings := false
-	_ = scene.Bringing(e, func(src scene.Source) (scene.Source, error) {
-		brings = true
-		return src, nil
-	})
-	if !brings {
-		return e, nil
-	}
-	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
-	if err != nil {
-		return nil, err
-	}
-	return e, s.Admit(r.Context(), st.Scene, e)
+	return e, s.Admit(r.Context(), chi.URLParam(r, "scene"), e)
 }
 
 func (s *Server) edit(w http.ResponseWriter, r *http.Request) error {

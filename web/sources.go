@@ -171,12 +171,8 @@ func (s *Server) tellState(ctx context.Context, id string) error {
 func (s *Server) layOut(w http.ResponseWriter, r *http.Request) error {
 	ctx, id := r.Context(), chi.URLParam(r, "scene")
 	source := chi.URLParam(r, "source")
-	kept, err := s.Store.Source(ctx, source)
+	info, err := s.Known(ctx, source)
 	if err != nil {
-		return err
-	}
-	var info media.Info
-	if err := json.Unmarshal(kept.Info, &info); err != nil {
 		return err
 	}
 	if err := s.Into(ctx, id, []media.Info{info}); err != nil {

@@ -2,7 +2,6 @@ package workspace
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -13,7 +12,6 @@ import (
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/media"
 	"blendseam/store"
 )
 
@@ -62,12 +60,8 @@ func (w *Workspace) Tone(ctx context.Context, id string) (store.Tone, error) {
 
 // inScene is a tone of the library as a scene could have it: its recording is prepared for the scene's rate.
 func (s *Scene) inScene(ctx context.Context, t store.Tone) (l fill.LibraryTone, err error) {
-	src, err := s.w.Store.Source(ctx, t.Source)
+	info, err := s.w.Known(ctx, t.Source)
 	if err != nil {
-		return l, err
-	}
-	var info media.Info
-	if err := json.Unmarshal(src.Info, &info); err != nil {
 		return l, err
 	}
 	sc := s.Scene

@@ -1,16 +1,17 @@
 package main
 
 import (
-	"blendseam/core/scene"
-	"blendseam/core/timecode"
-	"blendseam/intake"
-	"blendseam/interchange"
-	"blendseam/media"
 	"context"
 	"errors"
 	"fmt"
 	"path/filepath"
 	"strings"
+
+	"blendseam/core/scene"
+	"blendseam/core/timecode"
+	"blendseam/intake"
+	"blendseam/interchange"
+	"blendseam/media"
 )
 
 type importCmd struct {

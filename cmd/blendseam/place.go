@@ -1,17 +1,18 @@
 package main
 
 import (
+	"context"
+	"errors"
+	"path/filepath"
+	"slices"
+	"time"
+
 	"blendseam/core/limit"
 	"blendseam/intake"
 	"blendseam/media"
 	"blendseam/scratch"
 	"blendseam/store"
 	"blendseam/store/server"
-	"context"
-	"errors"
-	"path/filepath"
-	"slices"
-	"time"
 )
 
 // place says where the program keeps its things.

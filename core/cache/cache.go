@@ -99,18 +99,13 @@ func (c *Cache[K, V]) fly(ctx context.Context, key K, f *flight[V], do func(cont
 	})
 }
 
-// A Panic is one that was caught, as an error.
-type Panic struct{ Value any }
-
-func (p *Panic) Error() string { return fmt.Sprintf("it broke off: %v", p.Value) }
-
 // Caught does work whose panic must not end the program, as others go on beside it: the panic is an error, and in the
 // log with its stack.
 func Caught(work func() error) (err error) {
 	defer func() {
 		if p := recover(); p != nil {
 			slog.Error("work broke off", "panic", p, "stack", string(debug.Stack()))
-			err = &Panic{p}
+			err = fmt.Errorf("it broke off: %v", p)
 		}
 	}()
 	return work()

@@ -29,18 +29,17 @@ const (
 
 // Of scenes.
 const (
-	SceneHours    = 100  // from a scene's start to anything in it
-	Names         = 200  // letters
-	Notes         = 4000 // letters
-	Words         = 1000 // letters in which an edit is told
-	Ids           = 1 << 48
-	Tracks        = 500
-	LevelPoints   = 10000 // of one clip
-	Lulls         = 2000  // of one clip
-	Batch         = 20000 // edits in one
-	Materials     = 64    // stretches of recordings that one end of a tone is made from
-	MaterialS     = 300   // seconds that they are long, together
-	TimecodeHours = 24
+	SceneHours  = 100  // from a scene's start to anything in it
+	Names       = 200  // letters
+	Notes       = 4000 // letters
+	Words       = 1000 // letters in which an edit is told
+	Ids         = 1 << 48
+	Tracks      = 500
+	LevelPoints = 10000 // of one clip
+	Lulls       = 2000  // of one clip
+	Batch       = 20000 // edits in one
+	Materials   = 64    // stretches of recordings that one end of a tone is made from
+	MaterialS   = 300   // seconds that they are long, together
 )
 
 // Of requests.
@@ -116,4 +115,12 @@ func Cut(text string, letters int) (short string, cut bool) {
 		n++
 	}
 	return text, false
+}
+
+// Told is what is told of an edit or a job, as it fits: longer words end in three points.
+func Told(words string) string {
+	if short, cut := Cut(words, Words); cut {
+		return short + " ..."
+	}
+	return words
 }

@@ -268,7 +268,7 @@ func Describe(before, after *Scene, e Edit) string {
 	} else if by < 0 {
 		parts = append(parts, "scene "+lengthWords(before, by)+" shorter")
 	}
-	parts[0] = shortWords(parts[0])
+	parts[0] = limit.Told(parts[0])
 	return strings.Join(parts, "; ")
 }
 

@@ -21,14 +21,6 @@ func setText(to *string, from *string, letters int) {
 	}
 }
 
-// shortWords is what is said of an edit, within bounds.
-func shortWords(words string) string {
-	if short, cut := limit.Cut(words, limit.Words); cut {
-		return short + " ..."
-	}
-	return words
-}
-
 // cutWords says which texts of an edit were too long for the scene and were cut.
 func cutWords(e Edit) (words []string) {
 	eachText(reflect.ValueOf(e), func(field, text string) {

@@ -89,11 +89,18 @@ func (s *Server) launch(ctx context.Context, program string, deadline time.Time)
 	if err != nil {
 		return err
 	}
+	tmp := filepath.Join(s.dir, "tmp") // its own: as it starts it clears what lies there
+	if err := os.MkdirAll(tmp, 0o700); err != nil {
+		return err
+	}
 	cmd := exec.Command(program, "--no-defaults", "--datadir="+s.data(), "--user="+me.Username, "--bind-address=127.0.0.1",
 		fmt.Sprintf("--port=%d", s.port), "--socket="+s.socket(), "--pid-file="+filepath.Join(s.dir, "pid"),
 		"--log-error="+s.log(), "--init-file="+filepath.Join(s.dir, "start.sql"),
 		"--skip-name-resolve", "--skip-log-bin", "--performance-schema=OFF", "--innodb-flush-log-at-trx-commit=1",
 		"--innodb-buffer-pool-size=64M", "--max-allowed-packet=256M")
+	if !strings.Contains(tmp, ":") { // which it would take for two folders
+		cmd.Args = append(cmd.Args, "--tmpdir="+tmp)
+	}
 	cmd.ExtraFiles = []*os.File{held}
 	// It ends with us, but not at a Ctrl-C of its own: what is under way is finished first.
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}

@@ -41,17 +41,19 @@ func (s *Server) setUp(ctx context.Context) error {
 		return err
 	}
 	// The script that sets it up takes no path with a blank in it.
+	dir, err := os.MkdirTemp(plainTemp(), "blendseam-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
 	at := fresh
 	if strings.ContainsFunc(fresh, unusual) {
-		dir, err := os.MkdirTemp(plainTemp(), "blendseam-")
-		if err != nil {
-			return err
-		}
-		defer os.RemoveAll(dir)
 		at = filepath.Join(dir, "data")
 	}
-	out, err := exec.CommandContext(ctx, program, "--no-defaults", "--datadir="+at, "--user="+me.Username, "--skip-test-db",
-		"--auth-root-authentication-method=socket", "--auth-root-socket-user="+me.Username).CombinedOutput()
+	cmd := exec.CommandContext(ctx, program, "--no-defaults", "--datadir="+at, "--user="+me.Username, "--skip-test-db",
+		"--auth-root-authentication-method=socket", "--auth-root-socket-user="+me.Username)
+	cmd.Env = append(os.Environ(), "TMPDIR="+dir) // a database that starts clears its folder for temporary tables, whosever they are
+	out, err := cmd.CombinedOutput()
 	if err != nil {
 		return fmt.Errorf("the database could not be set up in %s: %w: %s", s.dir, err, tail(string(out)))
 	}

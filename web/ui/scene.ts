@@ -23,6 +23,7 @@ import { Timeline } from "./timeline.ts";
 import { registerChoices } from "./choices.ts";
 import { Toning } from "./tone.ts";
 import { type Rate, frameOf, frames, inSamples, lengthOf, parseTimecode, sampleOf, timecode } from "./time.ts";
+import { registerFigures } from "./figure.ts";
 import { registerToast, say } from "./toast.ts";
 import { shownOf, tracks } from "./tracks.ts";
 import { setUpWaves } from "./waves.ts";
@@ -887,6 +888,7 @@ void document.fonts.ready.then(() => {
 });
 
 registerPast(edits, (words) => (panel.did = words));
+registerFigures();
 registerToast();
 registerList();
 registerChoices();

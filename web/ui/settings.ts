@@ -3,6 +3,7 @@ import Alpine from "@alpinejs/csp";
 import { gains, type Law, setUpCurves, type Shape } from "./curves.ts";
 import { pageData, post, remove, request } from "./api.ts";
 import type { Style } from "./mending.ts";
+import { registerFigures } from "./figure.ts";
 import { registerToast, say } from "./toast.ts";
 
 interface Option { value: string; words: string; selected: boolean }
@@ -78,5 +79,6 @@ Alpine.data("settings", () => ({
   },
 }));
 
+registerFigures();
 registerToast();
 Alpine.start();

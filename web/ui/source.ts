@@ -7,6 +7,7 @@ import { TEXT, colours, fitted, repainter, sharpen } from "./paint.ts";
 import { marked, place } from "./pieces.ts";
 import { Pictures, type Sheets } from "./pictures.ts";
 import { type Rate, type View, frameOf, frames, nearestFrame, parseTimecode, sampleOf, timecode, toSample, toX, zoomed } from "./time.ts";
+import { registerFigures } from "./figure.ts";
 import { registerToast, say } from "./toast.ts";
 import { drawWave, setUpWaves } from "./waves.ts";
 
@@ -372,5 +373,6 @@ news.addEventListener("edit", (e) => {
 });
 document.addEventListener("light", () => paint());
 
+registerFigures();
 registerToast();
 Alpine.start();

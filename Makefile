@@ -4,7 +4,7 @@ GO_FILES := $(shell find cmd core demo intake interchange media scratch store we
 UI_FILES := $(wildcard web/ui/* web/templates/*) tools/bundle.mjs package.json
 DEMO_FILES := demo/kiln-night.otio $(wildcard demo/recordings/*)
 
-.PHONY: build demo serve test test-go test-ui test-e2e bench screenshots fuzz soak clean
+.PHONY: build demo serve test test-long test-go test-ui test-e2e bench screenshots fuzz soak clean
 
 build: bin/blendseam
 
@@ -29,12 +29,19 @@ serve: build
 	tools/install-missing mariadbd ffmpeg
 	exec bin/blendseam serve
 
-test: test-go test-ui test-e2e
+# All suites side by side; what they need is there before. The corpora of made-up sound are samples of those of test-long.
+test: build
+	tools/install-missing mariadbd ffmpeg sox aplay chromium
+	$(MAKE) --no-print-directory -j 3 --output-sync=target test-go test-ui test-e2e
 
 test-go: web/static/made
 	tools/install-missing mariadbd ffmpeg sox aplay
 	go vet ./...
-	go test ./...
+	go test -short ./...
+
+test-long: web/static/made
+	tools/install-missing mariadbd ffmpeg sox aplay
+	go test -timeout 60m ./...
 
 test-ui: node_modules/.package-lock.json
 	npm run -s unit
@@ -51,6 +58,7 @@ bench: build
 	go test ./core/advise -run '^$$' -bench MendOf500 -benchtime 1x
 	go test ./core/analysis -run '^$$' -bench Analysis -benchtime 3x -cpu 1
 	node e2e/large-scene.mjs
+	node e2e/playing.mjs
 
 screenshots: build
 	tools/install-missing mariadbd ffmpeg chromium

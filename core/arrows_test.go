@@ -40,7 +40,8 @@ interchange/otio: core/blend core/limit core/scene core/timecode core/tone/recip
 interchange/report: core/advise core/audit core/scene
 internal/outside: core/pcm
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
-internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene core/timecode interchange/otio internal/roomtest media
+internal/corpus:
+internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene core/timecode interchange/otio internal/corpus internal/roomtest media
 media: core/analysis core/audit core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/scene core/timecode interchange interchange/formats scratch
 store: core/cache core/limit core/scene
 store/server/servertest: store/server

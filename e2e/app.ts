@@ -1,6 +1,6 @@
 // Starts the program as a user would, and talks to it as a page would.
 import { type ChildProcess, spawn } from "node:child_process";
-import { mkdtempSync, rmSync } from "node:fs";
+import { cpSync, mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { type Page, test as base, expect } from "@playwright/test";
@@ -12,12 +12,14 @@ export class App {
   readonly gone: string[] = []; // recordings whose files a test has taken away
   readonly dir: string;
 
-  constructor() {
-    this.dir = mkdtempSync(join(tmpdir(), "blendseam-e2e-"));
+  /** With what prepare.ts has made: a database that is set up, and the demo's recordings, known and analysed. */
+  constructor(dir?: string) {
+    this.dir = dir ?? mkdtempSync(join(tmpdir(), "blendseam-e2e-"));
+    if (!dir) cpSync(process.env.BLENDSEAM_PREPARED!, this.dir, { recursive: true });
   }
 
-  async start(...more: string[]): Promise<void> {
-    const child = (this.process = spawn("bin/blendseam", ["serve", "--listen", "127.0.0.1:0", ...more], { env: { ...process.env, BLENDSEAM_VAR: this.dir }, stdio: ["ignore", "pipe", "pipe"] }));
+  async start(what = "serve", ...more: string[]): Promise<void> {
+    const child = (this.process = spawn("bin/blendseam", [what, "--listen", "127.0.0.1:0", ...more], { env: { ...process.env, BLENDSEAM_VAR: this.dir }, stdio: ["ignore", "pipe", "pipe"] }));
     this.url = await new Promise<string>((resolve, reject) => {
       let out = "";
       child.stdout!.on("data", (d) => {
@@ -47,7 +49,7 @@ export class App {
   }
 }
 
-/** Each test file has one program of its own, with an empty database. */
+/** Each worker has one program of its own. */
 export const test = base.extend<{ quiet: void }, { app: App }>({
   app: [async ({}, use) => {
     const app = new App();
@@ -92,7 +94,7 @@ export async function newScene(page: Page, app: App, name: string): Promise<void
 export async function bringAndLayOut(page: Page, files: string[]): Promise<void> {
   await page.getByRole("navigation").getByRole("link", { name: "Sources" }).click();
   await page.getByLabel("Recordings", { exact: true }).setInputFiles(files);
-  for (const f of files) await expect(page.locator(".arrivals li", { hasText: f.split("/").pop()! })).toContainText("here", { timeout: 30_000 });
+  for (const f of files) await expect(page.locator(".arrivals li", { hasText: f.split("/").pop()! })).toContainText("here");
   for (const f of files) {
     const row = page.locator("table.sources tr", { hasText: f.split("/").pop()!.replace(/\.\w+$/, "") });
     await row.getByRole("button", { name: "Lay out at the end" }).click();
@@ -120,8 +122,8 @@ export async function edits(page: Page, act: () => Promise<unknown>): Promise<Sc
 export async function demo(page: Page, app: App): Promise<SceneState> {
   await page.goto(app.base);
   await page.getByRole("button", { name: "Load the demo again" }).click();
-  await expect(page.locator("h1")).toHaveText("Kiln Night", { timeout: 60_000 });
-  await expect(page.locator(".list-head")).toContainText("rough", { timeout: 30_000 });
+  await expect(page.locator("h1")).toHaveText("Kiln Night");
+  await expect(page.locator(".list-head")).toContainText("rough");
   const s = await stateOf(page), width = (await page.locator("#timeline").boundingBox())!.width;
   const end = Math.max(...s.tracks.map((t) => { const c = t.clips.at(-1); return c ? (c.start + c.length) * (t.kind === "picture" ? 1920 : 1) : 0; }));
   shown.perPixel = (end * 1.03) / width;

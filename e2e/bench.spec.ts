@@ -10,7 +10,7 @@ interface Curve { shape: string; bend?: number }
 async function measured(page: Page): Promise<Measured[]> {
   const base = page.url().replace(/(\/scenes\/[^/]+)\/.*$/, "$1");
   let got: { pending: number; set?: Measured[]; order?: string[] } = { pending: 1 };
-  await expect.poll(async () => (got = await (await page.request.get(`${base}/seams`)).json()).pending, { timeout: 30_000 }).toBe(0);
+  await expect.poll(async () => (got = await (await page.request.get(`${base}/seams`)).json()).pending).toBe(0);
   const by = new Map(got.set!.map((s) => [s.id, s]));
   return got.order!.map((id) => by.get(id)!);
 }
@@ -36,7 +36,6 @@ const length = (s: SceneState) => Math.max(...s.tracks.filter((t) => t.kind === 
 const hearing = (page: Page) => page.locator(".hearing");
 
 test("the list is walked by keys: next seam, audition, mend, next", async ({ page, app }) => {
-  test.setTimeout(240_000);
   const begun = await demo(page, app), before = await measured(page);
   const wanted: Record<string, string> = { "Oda, take 1 → Pell, take 1": "background_step", "Pell, take 1 → Oda, take 1": "click", "Pell, take 2 ends": "abrupt_end", "evening tune ends": "abrupt_end" };
   let mended = 0;
@@ -48,7 +47,7 @@ test("the list is walked by keys: next seam, audition, mend, next", async ({ pag
     if (!was || was.cause !== wanted[title]) continue;
     const cause = wanted[title];
     delete wanted[title];
-    await expect(page.locator(".note h3").first()).toHaveText("What would mend it", { timeout: 20_000 });
+    await expect(page.locator(".note h3").first()).toHaveText("What would mend it");
     const from = was.at - 4800, plain = await samples(page, from, 9600);
     if (cause === "click") expect(click(plain, 4800)).toBeGreaterThan(12);
     await page.keyboard.press("Enter");
@@ -62,7 +61,7 @@ test("the list is walked by keys: next seam, audition, mend, next", async ({ pag
     const after = await samples(page, from, 9600);
     expect(after.some((v, i) => v !== plain[i]), `${title} sounds as before`).toBe(true);
     if (cause === "click") expect(click(after, 4800)).toBeLessThan(6);
-    await expect(page.locator(".card .why").first()).toContainText(/Clean|Peaks/, { timeout: 15_000 });
+    await expect(page.locator(".card .why").first()).toContainText(/Clean|Peaks/);
   }
   expect(Object.keys(wanted)).toEqual([]);
   expect(length(await stateOf(page))).toBe(length(begun));
@@ -77,21 +76,25 @@ test("while it plays, plain and blended change places at the same moment", async
   await edits(page, () => page.keyboard.press("b"));
   await page.getByRole("button", { name: "Loop" }).click();
   const asked: string[] = [];
-  page.on("request", (r) => r.url().includes("/pcm") && asked.push(new URL(r.url()).searchParams.get("what")!));
+  page.on("request", (r) => r.url().includes("/pcm") && asked.push(new URL(r.url()).search));
   await page.keyboard.press("1");
   await expect(hearing(page)).toHaveText("You hear the plain cut, in a loop");
-  await expect.poll(() => new Set(asked).size).toBe(5); // all run side by side: nothing is fetched when one changes over
-  await page.waitForTimeout(1500);
-  const fetched = asked.length, at = () => page.locator("#timecode").textContent();
+  const at = async () => (await page.locator("#timecode").textContent())!;
   const t0 = await at();
   await page.keyboard.press("2");
   await expect(hearing(page)).toHaveText("You hear it blended, in a loop");
   await page.keyboard.press("5");
   await expect(hearing(page)).toHaveText("You hear the difference alone, in a loop");
-  await expect.poll(at).not.toBe(t0); // it plays on
-  await page.waitForTimeout(4500); // more than a round of the loop
-  await expect(hearing(page)).not.toHaveText("");
-  expect(asked.length - fetched).toBeLessThanOrEqual(10); // at most the rest of the first round
+  await expect.poll(at).not.toBe(t0); // it plays on, into a second round and a third
+  for (let round = 1, last = await at(); round < 3; ) {
+    const now = await at();
+    if (now < last) round++;
+    last = now;
+  }
+  await expect(hearing(page)).toContainText("You hear the difference alone, in a loop");
+  // Five parts run side by side, and each piece of each is asked for once: neither changing over nor another round fetches any.
+  expect(new Set(asked.map((q) => new URLSearchParams(q).get("what"))).size).toBe(5);
+  expect(asked.filter((q, i) => asked.indexOf(q) !== i)).toEqual([]);
   await page.keyboard.press("Control+Enter");
   await expect(hearing(page)).toContainText("at half speed");
   await page.keyboard.press(" ");
@@ -102,7 +105,6 @@ test("while it plays, plain and blended change places at the same moment", async
 });
 
 test("all is mended from a list, in one edit", async ({ page, app }) => {
-  test.setTimeout(180_000);
   const begun = await demo(page, app), before = await measured(page);
   await page.keyboard.press("Control+m");
   const dialog = page.getByRole("dialog", { name: "Mend all" });
@@ -141,7 +143,7 @@ test("blends by name go onto every cut from a list, and off again", async ({ pag
   await page.getByRole("button", { name: "Forget Speech" }).click();
   await expect(page.getByRole("alert")).toContainText("make another one the default first");
   await page.goBack();
-  await expect(page.locator(".list-head")).toContainText("rough", { timeout: 30_000 });
+  await expect(page.locator(".list-head")).toContainText("rough");
   await page.keyboard.press("Shift+B");
   const dialog = page.getByRole("dialog", { name: "Blend all cuts" }), rows = dialog.locator("tbody tr");
   const cuts = track(begun, "dialogue").clips.filter((c, i, all) => i > 0 && all[i - 1].start + all[i - 1].length === c.start).length;
@@ -165,7 +167,6 @@ test("blends by name go onto every cut from a list, and off again", async ({ pag
 });
 
 test("shapes, pulling together, places and accepting", async ({ page, app }) => {
-  test.setTimeout(120_000);
   const begun = await demo(page, app), list = await measured(page);
   const cut = list.find((s) => s.kind === "cut" && s.cause === "background_step" && s.measures.handle_before! > 20_000)!;
   await page.locator(`[data-seam="${cut.id}"]`).click();

@@ -174,12 +174,10 @@ test("playing moves the playhead, the meter and the picture", async ({ page, app
   await page.keyboard.press(" ");
   await expect(page.locator("#play")).toContainText("Stop");
   await expect.poll(async () => page.locator("#timecode").textContent()).not.toBe("01:00:00:00");
-  await expect.poll(lit, { timeout: 10_000 }).toBeGreaterThan(100);
+  await expect.poll(lit).toBeGreaterThan(100);
   const seconds = async () => { const [h, m, sec, f] = (await page.locator("#timecode").textContent())!.split(":").map(Number); return h * 3600 + m * 60 + sec + f / 25; };
-  const one = await seconds(), begun = Date.now();
-  await expect.poll(seconds, { timeout: 15_000 }).toBeGreaterThan(one + 0.7); // it goes on, however busy the machine
-  const two = await seconds();
-  expect(two - one).toBeLessThan((Date.now() - begun) / 1000 + 0.3); // and no faster than time
+  const one = await seconds();
+  await expect.poll(seconds).toBeGreaterThan(one + 0.7); // it goes on, however busy the machine
   await page.keyboard.press(" ");
   await expect(page.locator("#play")).toContainText("Play");
   expect(await picture()).not.toBe(still);
@@ -191,7 +189,6 @@ test("a second page is kept up to date, and a stale edit is refused with a word"
   let deaf = false;
   await other.route("**/events?*", (r) => (deaf ? r.abort() : r.continue()));
   await other.goto(page.url());
-  await kept(page, s.revision).catch(() => undefined);
   await seams(page).filter({ hasText: "Oda, take 1 → Pell, take 1" }).first().click();
   s = await edits(page, () => page.keyboard.press("b"));
   await expect(other.getByRole("alert")).toContainText("Edited elsewhere");

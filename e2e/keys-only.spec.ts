@@ -34,7 +34,6 @@ async function toSeam(page: Page, words: string): Promise<void> {
 }
 
 test("a rough scene is refined by keys alone, undone and done again", async ({ page, app }) => {
-  test.setTimeout(150_000);
   const begun = await demo(page, app), before = await sound(page, begun);
   const did = page.locator(".did"), said: string[] = [];
   let s = begun;

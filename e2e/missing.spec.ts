@@ -6,7 +6,6 @@ import { demo, expect, stateOf, test } from "./app.ts";
 interface Row { id: string; kind: string; left: string; right: string; right_name: string }
 
 test("what lies beside a recording that is gone says so, all else is measured, and the page rests", async ({ page, app }) => {
-  test.setTimeout(90_000);
   const s = await demo(page, app), path = new URL(page.url()).pathname;
   const list = (await (await page.request.get(`${app.base}${path}seams`)).json()).set as Row[];
   const at = list.findIndex((x) => x.kind === "cut" && x.right_name === "Oda, take 2"), cut = list[at];
@@ -21,7 +20,7 @@ test("what lies beside a recording that is gone says so, all else is measured, a
     if (r.url().includes("/seams") && r.ok()) pending.push(((await r.json()) as { pending: number }).pending);
   });
   await page.goto(app.base + path);
-  await expect(page.locator(".list-head")).toContainText(/rough .* not measured/, { timeout: 30_000 });
+  await expect(page.locator(".list-head")).toContainText(/rough .* not measured/);
   await expect.poll(() => pending.at(-1)).toBe(0); // so nothing is asked for again
   for (let n = 0; n <= at; n++) await page.keyboard.press("ArrowDown");
   await expect(page.locator(`[data-seam="${cut.id}"] .why`)).toContainText("cannot be measured: the sound of Oda, take 2 is not in the media folder; bring it in again");

@@ -43,7 +43,7 @@ test("a recording is listened through, its stretches marked, named, taken out an
   await page.keyboard.press("Home");
   await page.keyboard.press("Shift+ArrowUp");
   await page.keyboard.press(" ");
-  await expect.poll(frame, { timeout: 10_000 }).toBeGreaterThan(15);
+  await expect.poll(frame).toBeGreaterThan(15);
   await page.keyboard.press(" ");
 
   // All are taken out, end to end, at the end of the track; picture comes along, and each is where it was marked.

@@ -3,9 +3,12 @@ import { defineConfig } from "@playwright/test";
 export default defineConfig({
   testDir: ".",
   outputDir: "results/output",
-  workers: 1,
-  timeout: 90_000,
-  retries: process.env.CI ? 1 : 0, // a shared machine may stall; what passed only the second time is listed as flaky
+  globalSetup: "./prepare.ts",
+  workers: 2,
+  // What takes so long never comes: a busy machine is no fault. There is no second try, for it would hide one.
+  timeout: 600_000,
+  expect: { timeout: 60_000 },
+  retries: 0,
   reporter: [["list"]],
   use: {
     viewport: { width: 1280, height: 800 },

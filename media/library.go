@@ -5,6 +5,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"hash"
@@ -146,6 +147,11 @@ func (a *Arrival) Keep(ctx context.Context, rate int64, frames timecode.Rate) (I
 	if a.size == 0 {
 		return Info{}, fmt.Errorf("%s is empty: 0 bytes. Choose a file that holds a recording.", a.name)
 	}
+	sum := hex.EncodeToString(a.hash.Sum(nil))
+	if info, ok := a.library.looked(sum[:idLength]); ok {
+		info.Name = a.name
+		return info, a.library.Prepare(ctx, info, rate, frames)
+	}
 	done, err := a.library.turn(ctx)
 	if err != nil {
 		return Info{}, err
@@ -155,8 +161,7 @@ func (a *Arrival) Keep(ctx context.Context, rate int64, frames timecode.Rate) (I
 	if err != nil {
 		return Info{}, err
 	}
-	info.SHA256 = hex.EncodeToString(a.hash.Sum(nil))
-	info.ID, info.Bytes = info.SHA256[:16], a.size
+	info.SHA256, info.ID, info.Bytes = sum, sum[:idLength], a.size
 	if _, err := os.Stat(a.library.folder(info.ID)); err == nil {
 		return info, a.library.prepareKept(ctx, info, rate, frames)
 	}
@@ -165,6 +170,9 @@ func (a *Arrival) Keep(ctx context.Context, rate int64, frames timecode.Rate) (I
 		return Info{}, full(err)
 	}
 	info.Damaged = max(info.Damaged, damaged)
+	if err := keepInfo(a.dir, info); err != nil {
+		return Info{}, full(err)
+	}
 	unlock := a.library.lock(info.ID)
 	defer unlock()
 	if _, err := os.Stat(a.library.folder(info.ID)); err == nil {
@@ -174,6 +182,23 @@ func (a *Arrival) Keep(ctx context.Context, rate int64, frames timecode.Rate) (I
 		return info, err
 	}
 	return info, os.Rename(a.dir, a.library.folder(info.ID))
+}
+
+// infoFile is where a recording's folder keeps what look found in it.
+const infoFile = "info.json"
+
+// looked gives what was found in a recording when it was brought in, if it is there.
+func (l *Library) looked(id string) (info Info, ok bool) {
+	raw, err := os.ReadFile(filepath.Join(l.folder(id), infoFile))
+	return info, err == nil && json.Unmarshal(raw, &info) == nil && info.ID == id
+}
+
+func keepInfo(dir string, info Info) error {
+	raw, err := json.Marshal(info)
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(dir, infoFile), raw, 0o644)
 }
 
 // look finds out what a file holds; the error says in one line why it cannot be used.

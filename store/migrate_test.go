@@ -10,12 +10,12 @@ import (
 	"net"
 	"os"
 	"os/exec"
-	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
 
+	"blendseam/internal/corpus"
 	"blendseam/store"
 
 	"github.com/go-sql-driver/mysql"
@@ -183,7 +183,7 @@ func migrated(t *testing.T, c *mysql.Config) (string, error) {
 }
 
 // A migration may break off at any command that it sends, before or after the database has done it: the next start finds
-// its way. All commands are tried with BLENDSEAM_CASES set, some otherwise.
+// its way. Some commands are tried with -short, otherwise all.
 func TestAMigrationThatIsInterruptedGoesOnAtTheNextStart(t *testing.T) {
 	whole := database(t, "blendseam_whole")
 	want, err := migrated(t, whole)
@@ -193,8 +193,8 @@ func TestAMigrationThatIsInterruptedGoesOnAtTheNextStart(t *testing.T) {
 	if again, err := migrated(t, whole); err != nil || again != want {
 		t.Errorf("opened again: %v", err)
 	}
-	every := int64(5)
-	if n, _ := strconv.Atoi(os.Getenv("BLENDSEAM_CASES")); n > 0 {
+	every := int64(8)
+	if !testing.Short() {
 		every = 1
 	}
 	tried := 0
@@ -221,17 +221,14 @@ func TestAMigrationThatIsInterruptedGoesOnAtTheNextStart(t *testing.T) {
 	t.Logf("%d moments", tried)
 }
 
-// A program is killed at any moment of its first start: a hundred times with BLENDSEAM_CASES set.
+// A program is killed at any moment of its first start: a hundred times without -short.
 func TestAProgramKilledAsItMigratesStartsAgain(t *testing.T) {
 	whole := database(t, "blendseam_whole")
 	want, err := migrated(t, whole)
 	if err != nil {
 		t.Fatal(err)
 	}
-	kills := 8
-	if n, _ := strconv.Atoi(os.Getenv("BLENDSEAM_CASES")); n > 0 {
-		kills = 100
-	}
+	kills := corpus.Cases(8, 100)
 	self, err := os.Executable()
 	if err != nil {
 		t.Fatal(err)

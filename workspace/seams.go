@@ -178,7 +178,10 @@ func (s *Scene) measureAll(ctx context.Context) error {
 	case <-ctx.Done():
 		return ctx.Err()
 	}
+	done := make(chan struct{})
+	go s.tellProgress(done)
 	all, err := s.All(ctx)
+	close(done)
 	if err != nil {
 		return err
 	}
@@ -198,6 +201,20 @@ func (s *Scene) measureAll(ctx context.Context) error {
 	}
 	s.w.Hub.Tell(s.Key.Scene, "seams", map[string]bool{"measured": true})
 	return nil
+}
+
+// tellProgress says to the scene's pages, some times a second until all is done, that more of its seams are measured.
+func (s *Scene) tellProgress(done <-chan struct{}) {
+	often := time.NewTicker(settle)
+	defer often.Stop()
+	for {
+		select {
+		case <-often.C:
+			s.w.Hub.Tell(s.Key.Scene, "seams", map[string]bool{"measured": true})
+		case <-done:
+			return
+		}
+	}
 }
 
 // Returned says that recordings were brought in: what could not be heard or measured without them is looked at again.

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"blendseam/core/pcm"
+	"blendseam/internal/corpus"
 	"blendseam/internal/outside"
 	"blendseam/media"
 )
@@ -28,7 +29,7 @@ const twoClips = `{"OTIO_SCHEMA":"Timeline.1","name":"two","global_start_time":n
 func TestAHandWrittenSceneFileRendersToTheFormulas(t *testing.T) {
 	dir := t.TempDir()
 	r := rand.New(rand.NewPCG(11, 12))
-	for _, rate := range []int64{44100, 48000, 96000} {
+	for _, rate := range []int64{44100, 48000, 96000}[:min(corpus.Cases(1, 3), 3)] {
 		sound := map[string][]float64{}
 		for _, name := range []string{"a", "b"} {
 			v := make([]float64, 5*rate)

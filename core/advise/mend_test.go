@@ -125,9 +125,9 @@ func (m *mendCount) add(t *testing.T, s seamtest.Specimen, before, after []audit
 }
 
 func (m *mendCount) check(t *testing.T) {
-	t.Logf("of %d seams with a trouble %d are clean afterwards; of %d seams in all %d are rough (%.1f %%): %v; %d worse", m.planted, m.cured, seamtest.Specimens, m.rough, 100*float64(m.rough)/float64(seamtest.Specimens), m.stays, m.worse)
-	if float64(m.rough) > 0.05*float64(seamtest.Specimens) {
-		t.Errorf("%d of %d are rough still", m.rough, seamtest.Specimens)
+	t.Logf("of %d seams with a trouble %d are clean afterwards; of %d seams in all %d are rough (%.1f %%): %v; %d worse", m.planted, m.cured, seamtest.Specimens(), m.rough, 100*float64(m.rough)/float64(seamtest.Specimens()), m.stays, m.worse)
+	if float64(m.rough) > 0.05*float64(seamtest.Specimens()) {
+		t.Errorf("%d of %d are rough still", m.rough, seamtest.Specimens())
 	}
 }
 

@@ -7,9 +7,7 @@ import (
 	"context"
 	"fmt"
 	"math"
-	"os"
 	"runtime"
-	"strconv"
 	"sync"
 	"testing"
 
@@ -18,6 +16,7 @@ import (
 	"blendseam/core/room"
 	"blendseam/core/scene"
 	"blendseam/core/tone"
+	"blendseam/internal/corpus"
 	"blendseam/internal/roomtest"
 	"blendseam/internal/seamtest"
 )
@@ -144,11 +143,8 @@ func (b bumped) fault(mending *advise.Mending) string {
 // lull is as it was, to the bit.
 func TestBlowsAreMended(t *testing.T) {
 	t.Parallel()
-	cases := 40 // BLENDSEAM_CASES asks for more
-	if n, err := strconv.Atoi(os.Getenv("BLENDSEAM_CASES")); err == nil {
-		cases = n
-	}
-	m := seamtest.NewMaker(t, seamtest.Seed()+50)
+	cases := corpus.Cases(12, 40)
+	m := seamtest.NewMaker(t, corpus.Seed()+50)
 	kinds := roomtest.All()
 	var rooms []pcm.Block
 	for _, k := range kinds {
@@ -181,7 +177,7 @@ func TestBlowsAreMended(t *testing.T) {
 	close(made)
 	group.Wait()
 	t.Logf("%d of %d are mended", cases-failed, cases)
-	if failed > cases/20 {
+	if failed > max(1, cases/20) {
 		t.Errorf("%d of %d are not mended", failed, cases)
 	}
 }

@@ -14,6 +14,7 @@ import (
 	"blendseam/core/room"
 	"blendseam/core/scene"
 	"blendseam/core/tone"
+	"blendseam/internal/corpus"
 	"blendseam/internal/seamtest"
 )
 
@@ -23,7 +24,7 @@ const rate = seamtest.Rate
 // the other's: no dead silence, no 400 ms more than 1.5 dB off the line between both, the words as they were.
 func TestAGapIsFilledFromRoomToRoom(t *testing.T) {
 	t.Parallel()
-	m := seamtest.NewMaker(t, seamtest.Seed()+90)
+	m := seamtest.NewMaker(t, corpus.Seed()+90)
 	left, right := room.Kinds[0], room.Kinds[1]
 	right.Level = left.Level + 6
 	a, aw := m.SpokenIn(left, 5, 25, 1.5)
@@ -83,7 +84,7 @@ func TestAGapIsFilledFromRoomToRoom(t *testing.T) {
 // hum of a room is named.
 func TestSpeechOverALineIsFoundAndHumIsNamed(t *testing.T) {
 	t.Parallel()
-	m := seamtest.NewMaker(t, seamtest.Seed()+91)
+	m := seamtest.NewMaker(t, corpus.Seed()+91)
 	k := room.Kinds[0] // a kitchen, with a fridge
 	a, aw := m.SpokenIn(k, 9, 28, 1.5, 2.9, 4.4)
 	b := k.Sound(9*rate, rate, 1, m.R.Uint64())[0]
@@ -125,7 +126,7 @@ func TestSpeechOverALineIsFoundAndHumIsNamed(t *testing.T) {
 // Keeping the words keeps all of them, with margins, and takes the pauses out.
 func TestTheWordsAreKept(t *testing.T) {
 	t.Parallel()
-	m := seamtest.NewMaker(t, seamtest.Seed()+92)
+	m := seamtest.NewMaker(t, corpus.Seed()+92)
 	v, words := m.SpokenIn(room.Kinds[3], 10, 30, 1.5, 4.5, 7.5)
 	s := seamtest.New(t)
 	s.Sound["a"] = pcm.Block{v}

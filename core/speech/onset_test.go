@@ -5,15 +5,14 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"os"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"testing"
 
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/speech"
+	"blendseam/internal/corpus"
 	"blendseam/internal/outside"
 )
 
@@ -66,18 +65,10 @@ func audible(voice, room []float64) int64 {
 	return -1
 }
 
-// seedOf is a fixed seed for the tests, or that of the environment for a fresh look.
-func seedOf() uint64 {
-	if n, err := strconv.ParseUint(os.Getenv("BLENDSEAM_SEED"), 10, 64); err == nil {
-		return n
-	}
-	return 11
-}
-
 // Real voices (Debian's alsa-utils) over room noise 10 to 30 dB below them: each onset is found within 15 ms of where
 // the voice comes out of the noise.
 func TestOnsetsOfRealVoicesAreFoundWithin15MS(t *testing.T) {
-	r := rand.New(rand.NewPCG(seedOf(), 1))
+	r := rand.New(rand.NewPCG(10+corpus.Seed(), 1))
 	found, cases := 0, 100
 	files := outside.Voices(t)
 	voices := make([][]float64, len(files))

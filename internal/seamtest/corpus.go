@@ -8,14 +8,13 @@ import (
 	"blendseam/core/room"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
+	"blendseam/internal/corpus"
 	"blendseam/internal/roomtest"
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"os"
 	"runtime"
 	"slices"
-	"strconv"
 	"sync"
 	"testing"
 )
@@ -259,7 +258,7 @@ func Find(all []audit.Result, kind audit.Kind) audit.Result {
 
 // Each makes the corpus and does something with every specimen, several at once.
 func Each(t *testing.T, do func(Specimen)) {
-	m := NewMaker(t, Seed())
+	m := NewMaker(t, corpus.Seed())
 	made := make(chan Specimen)
 	var group sync.WaitGroup
 	for range runtime.GOMAXPROCS(0) {
@@ -269,31 +268,15 @@ func Each(t *testing.T, do func(Specimen)) {
 			}
 		})
 	}
-	for i := range Specimens {
+	for i := range Specimens() {
 		made <- m.Make(i)
 	}
 	close(made)
 	group.Wait()
 }
 
-// Specimens is how many the corpus has; BLENDSEAM_CASES asks for more.
-var Specimens = cases(132)
-
-// cases is a number of cases, or that of the environment.
-func cases(usual int) int {
-	if n, err := strconv.Atoi(os.Getenv("BLENDSEAM_CASES")); err == nil {
-		return n
-	}
-	return usual
-}
-
-// seedOf is a fixed seed, or that of the environment for a fresh look.
-func Seed() uint64 {
-	if n, err := strconv.ParseUint(os.Getenv("BLENDSEAM_SEED"), 10, 64); err == nil {
-		return n
-	}
-	return 1
-}
+// Specimens is how many the corpus has.
+func Specimens() int { return corpus.Cases(44, 132) }
 
 // SpokenIn is a room with voices in it at some moments, in seconds.
 func (m *Maker) SpokenIn(k room.Kind, seconds float64, above float64, at ...float64) ([]float64, []pcm.Span) {

@@ -69,8 +69,8 @@ export class Player {
         if (run !== this.run) return;
         at = block.from + block.samples;
         done += block.samples;
-        if (at >= to && this.looped) at = from;
         length = Math.min(NEXT, length * 2);
+        if (at >= to && this.looped) [at, length] = [from, FIRST]; // each round in the blocks of the first, which are kept
         if (at < to) waiting = this.fetch(parts, at, length, done);
         this.schedule(block);
         while (run === this.run && this.begun + done / this.rate / this.speed - context.currentTime > AHEAD) await pause(100);

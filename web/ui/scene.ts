@@ -207,10 +207,6 @@ async function loadSeams(): Promise<void> {
       if (slipped) showScene();
       if (got.moved || got.order || slipped || led !== shownLeads) timeline.repaint();
       shownLeads = led;
-      if (got.pending) {
-        await new Promise((done) => setTimeout(done, list.all.length > 300 ? 700 : 250));
-        again = true;
-      }
     } while (again);
   } catch (e) {
     token = 0; // the next answer shall be the whole list
@@ -866,6 +862,8 @@ news.addEventListener("edit", (e) => {
     say(`Edited elsewhere: ${m.words}. This page shows it now.`);
   });
 });
+news.addEventListener("seams", (e) => (JSON.parse((e as MessageEvent).data) as { measured: boolean }).measured && void loadSeams());
+news.addEventListener("open", () => void loadSeams()); // what was told meanwhile was not heard
 news.addEventListener("keys", () => void get<Command[]>("/commands").then((now) => {
   commands = now;
   showScene();

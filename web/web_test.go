@@ -15,7 +15,6 @@ import (
 	"regexp"
 	"strings"
 	"testing"
-	"time"
 
 	"blendseam/core/scene"
 	"blendseam/intake"
@@ -120,22 +119,33 @@ func (c *client) upload(id, name string, raw []byte) (source string, problem str
 	}
 	var job store.Job
 	json.Unmarshal(answer, &job)
-	for range 200 {
-		list, err := c.server.Store.Jobs(context.Background(), id, "source")
+	done := c.ended(job)
+	var info media.Info
+	json.Unmarshal(done.Result, &info)
+	return info.ID, done.Error
+}
+
+// ended waits until a job has ended. Each time it waits to be told that some job went on.
+func (c *client) ended(job store.Job) store.Job {
+	c.t.Helper()
+	events, leave := c.server.Hub.Listen(job.Scene)
+	defer leave()
+	for {
+		list, err := c.server.Store.Jobs(context.Background(), job.Scene, job.Kind)
 		if err != nil {
 			c.t.Fatal(err)
 		}
 		for _, j := range list {
 			if j.ID == job.ID && j.State != "running" {
-				var info media.Info
-				json.Unmarshal(j.Result, &info)
-				return info.ID, j.Error
+				return j
 			}
 		}
-		time.Sleep(50 * time.Millisecond)
+		for e := range events {
+			if e.Kind == "job" {
+				break
+			}
+		}
 	}
-	c.t.Fatal("the upload does not end")
-	return "", ""
 }
 
 // twoVoices is a scene with two voices laid out.
@@ -419,20 +429,15 @@ func TestAMixdownIsMadeMeasuredAndSent(t *testing.T) {
 	for _, q := range []mixdownRequest{{Kind: "wav", Depth: "16", NoDither: true}, {Kind: "flac", Depth: "24"}, {Kind: "mp3"}, {Kind: "wav", Depth: "24", From: "01:00:00:10", To: "01:00:01:00"}} {
 		var job store.Job
 		c.json("POST", "/scenes/"+id+"/mixdowns", q, 202, &job)
+		c.ended(job)
+		var list []json.RawMessage
+		c.json("GET", "/scenes/"+id+"/mixdowns", nil, 200, &list)
 		var made struct {
 			State  string
 			Error  string
 			Result mixdownResult
 		}
-		for range 200 {
-			var list []json.RawMessage
-			c.json("GET", "/scenes/"+id+"/mixdowns", nil, 200, &list)
-			json.Unmarshal(list[0], &made)
-			if made.State != "running" {
-				break
-			}
-			time.Sleep(30 * time.Millisecond)
-		}
+		json.Unmarshal(list[0], &made)
 		if made.State != "done" || made.Result.IntegratedLUFS > 0 || made.Result.IntegratedLUFS < -60 {
 			t.Fatalf("%+v: %+v", q, made)
 		}
@@ -476,28 +481,21 @@ func TestOtherPagesAreTold(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer a.Body.Close()
-	got := make(chan string, 1)
-	go func() {
-		buf := make([]byte, 4096)
-		all := ""
-		for !strings.Contains(all, "event: edit") {
-			n, err := a.Body.Read(buf)
-			if err != nil {
-				break
-			}
-			all += string(buf[:n])
-		}
-		got <- all
-	}()
-	time.Sleep(50 * time.Millisecond)
+	buf := make([]byte, 4096)
+	if n, err := a.Body.Read(buf); err != nil || !strings.HasPrefix(string(buf[:n]), "retry:") { // from now on it is told
+		t.Fatal(string(buf[:n]), err)
+	}
 	c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "page": "me", "edit": map[string]any{"edit": "rename", "name": "B"}}, 200, nil)
-	select {
-	case all := <-got:
-		if !strings.Contains(all, `"page":"me"`) || !strings.Contains(all, fmt.Sprintf(`"revision":%d`, state.Revision+1)) {
-			t.Error(all)
+	all := ""
+	for !strings.Contains(all, "event: edit") {
+		n, err := a.Body.Read(buf)
+		if err != nil {
+			t.Fatal(err)
 		}
-	case <-time.After(5 * time.Second):
-		t.Error("no news")
+		all += string(buf[:n])
+	}
+	if !strings.Contains(all, `"page":"me"`) || !strings.Contains(all, fmt.Sprintf(`"revision":%d`, state.Revision+1)) {
+		t.Error(all)
 	}
 }
 

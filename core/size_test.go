@@ -2,14 +2,17 @@ package core
 
 import (
 	"bytes"
+	"cmp"
 	"go/ast"
 	"go/parser"
 	"go/token"
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
+	"unicode/utf8"
 )
 
 // A package of core has at most so many lines, tests apart, and a type so many methods: whatever grows beyond is
@@ -18,6 +21,33 @@ const (
 	mostLines   = 2500
 	mostMethods = 25
 )
+
+// A line has at most so many characters, in Go; npm run check says it of the page's scripts.
+const widest = 120
+
+func TestLinesFitTheScreen(t *testing.T) {
+	looked := 0
+	err := filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() && slices.Contains([]string{"node_modules", ".git", "var"}, d.Name()) {
+			return cmp.Or(err, error(fs.SkipDir))
+		}
+		if !strings.HasSuffix(path, ".go") {
+			return nil
+		}
+		raw, err := os.ReadFile(path)
+		looked++
+		n := 0
+		for line := range strings.Lines(string(raw)) {
+			if n++; utf8.RuneCountInString(strings.TrimSuffix(line, "\n")) > widest {
+				t.Errorf("%s:%d is wider than %d characters", path, n, widest)
+			}
+		}
+		return err
+	})
+	if err != nil || looked < 200 {
+		t.Errorf("%d files were looked at: %v", looked, err)
+	}
+}
 
 func TestPackagesAndTypesStayOfASizeToRead(t *testing.T) {
 	lines, methods := map[string]int{}, map[string]int{}

@@ -81,7 +81,13 @@ func (s *stoppable) Read(p []byte) (int, error) {
 
 // Source is a recording as a scene knows it, once it is prepared for the scene's rates.
 func (in Intake) Source(info media.Info, s *scene.Scene) (scene.Source, error) {
-	src := scene.Source{ID: info.ID, Name: strings.TrimSuffix(info.Name, filepath.Ext(info.Name)), URL: info.Name, Frames: info.Frames(s.Rate), SHA256: info.SHA256}
+	src := scene.Source{
+		ID:     info.ID,
+		Name:   strings.TrimSuffix(info.Name, filepath.Ext(info.Name)),
+		URL:    info.Name,
+		Frames: info.Frames(s.Rate),
+		SHA256: info.SHA256,
+	}
 	if info.Rate > 0 {
 		w, err := in.Library.Sound(info.ID, s.SampleRate)
 		if err != nil {
@@ -120,7 +126,12 @@ func (in Intake) Into(ctx context.Context, id string, infos []media.Info) error 
 		case 1:
 			_, err = in.Store.Edit(ctx, id, st.Revision, edits[0])
 		default:
-			_, err = in.Store.Edit(ctx, id, st.Revision, scene.InOrder(fmt.Sprintf("brought in %d recordings", len(edits)), edits...))
+			_, err = in.Store.Edit(
+				ctx,
+				id,
+				st.Revision,
+				scene.InOrder(fmt.Sprintf("brought in %d recordings", len(edits)), edits...),
+			)
 		}
 		if stale := (*store.Stale)(nil); !errors.As(err, &stale) {
 			return err
@@ -137,8 +148,9 @@ func (in Intake) Known(ctx context.Context, id string) (info media.Info, err err
 	return info, err
 }
 
-// Admit lets an edit of a scene that comes from outside bring no recording but those of the library, as they are there: it puts what
-// the library knows in the place of what the edit says of them. One that is not there is a *NotHere.
+// Admit lets an edit of a scene that comes from outside bring no recording but those of the library, as they are
+// there: it puts what the library knows in the place of what the edit says of them. One that is not there is a
+// *NotHere.
 func (in Intake) Admit(ctx context.Context, id string, e scene.Edit) error {
 	var sc *scene.Scene // opened by the first recording; most edits bring none
 	return scene.Bringing(e, func(src scene.Source) (scene.Source, error) {
@@ -195,7 +207,12 @@ func (in Intake) SceneFile(ctx context.Context, path, name string) (id string, w
 }
 
 // adopt keeps a scene whose sources are given by get.
-func (in Intake) adopt(ctx context.Context, s *scene.Scene, name string, get func(scene.Source) (media.Info, error)) (id string, err error) {
+func (in Intake) adopt(
+	ctx context.Context,
+	s *scene.Scene,
+	name string,
+	get func(scene.Source) (media.Info, error),
+) (id string, err error) {
 	ids := map[string]string{}
 	sources := map[string]scene.Source{}
 	for old, src := range s.Sources {
@@ -210,7 +227,8 @@ func (in Intake) adopt(ctx context.Context, s *scene.Scene, name string, get fun
 		if err != nil {
 			return "", err
 		}
-		now.Name, now.URL, now.Offset, now.Foreign, now.Stretches = src.Name, info.Name, src.Offset, src.Foreign, src.Stretches
+		now.Name, now.URL, now.Offset, now.Foreign, now.Stretches = src.Name, info.Name, src.Offset, src.Foreign,
+			src.Stretches
 		ids[old], sources[info.ID] = info.ID, now
 	}
 	for old, src := range s.Sources {

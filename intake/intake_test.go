@@ -48,8 +48,11 @@ func sceneFile(t *testing.T) (dir, path string, s *scene.Scene) {
 		raw, _ := os.ReadFile(v)
 		name := filepath.Base(v)
 		os.WriteFile(filepath.Join(dir, name), raw, 0o644)
-		edits = append(edits, &scene.Bring{Source: scene.Source{ID: name, Name: name, URL: name, Samples: 60000, Channels: 1}},
-			&scene.Add{Track: "t1", Source: name, In: 100, Start: int64(i) * 40000, Length: 40000})
+		edits = append(
+			edits,
+			&scene.Bring{Source: scene.Source{ID: name, Name: name, URL: name, Samples: 60000, Channels: 1}},
+			&scene.Add{Track: "t1", Source: name, In: 100, Start: int64(i) * 40000, Length: 40000},
+		)
 	}
 	for _, e := range edits {
 		next, err := scene.Apply(s, e)
@@ -104,7 +107,8 @@ func TestNothingIsHalfBroughtIn(t *testing.T) {
 	before, _ := in.Store.Scenes(ctx)
 	os.Remove(filepath.Join(dir, filepath.Base(outside.Voices(t)[1])))
 	_, _, err := in.SceneFile(ctx, path, "")
-	if err == nil || !strings.Contains(err.Error(), filepath.Base(outside.Voices(t)[1])) || strings.Contains(err.Error(), "\n") {
+	if err == nil || !strings.Contains(err.Error(), filepath.Base(outside.Voices(t)[1])) ||
+		strings.Contains(err.Error(), "\n") {
 		t.Errorf("%v, want one line that names the recording", err)
 	}
 	if after, _ := in.Store.Scenes(ctx); len(after) != len(before) {
@@ -144,7 +148,9 @@ func TestRecordingsComeIntoASceneOnce(t *testing.T) {
 		t.Errorf("%d sources at revision %d: %q, %v", len(st.Scene.Sources), st.Revision, st.Undo, err)
 	}
 	for _, info := range infos {
-		if n := st.Scene.Sources[info.ID].Samples; n != outside.Decode(t, filepath.Join("/usr/share/sounds/alsa", info.Name), 1).Len() {
+		if n := st.Scene.Sources[info.ID].Samples; n != outside.Decode(t,
+			filepath.Join("/usr/share/sounds/alsa", info.Name), 1).
+			Len() {
 			t.Errorf("%s is %d samples long", info.Name, n)
 		}
 	}

@@ -62,7 +62,10 @@ func (in Intake) room(ctx context.Context, k room.Kind, seed uint64) error {
 	if err != nil {
 		return err
 	}
-	_, err = in.Store.AddTone(ctx, store.Tone{Name: k.Name, Place: k.About + " (made up)", Source: info.ID, To: whole.To, Rate: roomRate,
-		LevelDB: tone.LevelDB(sound, roomRate), Thirds: tone.Thirds(sound, []pcm.Span{whole}, roomRate), MadeUp: k.Name})
+	_, err = in.Store.AddTone(
+		ctx,
+		store.Tone{Name: k.Name, Place: k.About + " (made up)", Source: info.ID, To: whole.To, Rate: roomRate,
+			LevelDB: tone.LevelDB(sound, roomRate), Thirds: tone.Thirds(sound, []pcm.Span{whole}, roomRate), MadeUp: k.Name},
+	)
 	return err
 }

@@ -34,10 +34,15 @@ func (e *Choices) Error() string {
 	return fmt.Sprintf("More than one recording here is named %s and fits. Say which is meant.", strings.Join(names, ", "))
 }
 
-// Uploaded takes a scene file whose recordings were brought in before. Each is found by its checksum, or by its name and
-// length; where several fit, chosen has the id of one under the file's name for it, or *Choices is the error. Nothing but
-// the library is looked into.
-func (in Intake) Uploaded(ctx context.Context, raw []byte, name string, chosen map[string]string) (id string, warnings []string, err error) {
+// Uploaded takes a scene file whose recordings were brought in before. Each is found by its checksum, or by its name
+// and length; where several fit, chosen has the id of one under the file's name for it, or *Choices is the error.
+// Nothing but the library is looked into.
+func (in Intake) Uploaded(
+	ctx context.Context,
+	raw []byte,
+	name string,
+	chosen map[string]string,
+) (id string, warnings []string, err error) {
 	all, err := in.Store.Sources(ctx)
 	if err != nil {
 		return "", nil, err
@@ -122,24 +127,41 @@ func meant(s *scene.Scene, src scene.Source, known []media.Info, chosen string) 
 	if src.SHA256 != "" {
 		i := slices.IndexFunc(known, func(info media.Info) bool { return info.SHA256 == src.SHA256 })
 		if i < 0 {
-			return nil, fmt.Errorf("its recording %s is not here yet: none has its checksum. Bring it in first, then the scene file again", baseName(src.URL))
+			return nil, fmt.Errorf(
+				"its recording %s is not here yet: none has its checksum. Bring it in first, then the scene file again",
+				baseName(src.URL),
+			)
 		}
 		return known[i : i+1], nil
 	}
 	list := named(known, src.URL)
 	if len(list) == 0 {
-		return nil, fmt.Errorf("its recording %s is not here yet; bring it in first, then the scene file again", baseName(src.URL))
+		return nil, fmt.Errorf(
+			"its recording %s is not here yet; bring it in first, then the scene file again",
+			baseName(src.URL),
+		)
 	}
 	if i := slices.IndexFunc(list, func(info media.Info) bool { return info.ID == chosen }); i >= 0 {
 		return list[i : i+1], nil
 	}
 	stated, used := seconds(s, src)
 	fit := slices.DeleteFunc(slices.Clone(list), func(info media.Info) bool { return info.Seconds < used-sameLengthS })
-	if exact := slices.DeleteFunc(slices.Clone(fit), func(info media.Info) bool { return math.Abs(info.Seconds-stated) > sameLengthS }); len(exact) > 0 {
+	if exact := slices.DeleteFunc(
+		slices.Clone(fit),
+		func(info media.Info) bool { return math.Abs(info.Seconds-stated) > sameLengthS },
+	); len(
+		exact,
+	) > 0 {
 		return exact, nil
 	}
 	if len(fit) == 0 {
-		return nil, fmt.Errorf("its recording %s is %.2f s long here, and %.2f s of it are used; bring the right one in first, then the scene file again", baseName(src.URL), list[0].Seconds, used)
+		return nil, fmt.Errorf(
+			"its recording %s is %.2f s long here, and %.2f s of it are used; bring the right one in first, then the scene "+
+				"file again",
+			baseName(src.URL),
+			list[0].Seconds,
+			used,
+		)
 	}
 	return fit, nil
 }

@@ -1,6 +1,6 @@
-// Package interchange is the registry of the formats in which cut lists come and go. A format is a package of its own that
-// registers itself, and one import in interchange/formats; whatever reads, writes or offers scene files asks here, and names
-// no format.
+// Package interchange is the registry of the formats in which cut lists come and go. A format is a package of its own
+// that registers itself, and one import in interchange/formats; whatever reads, writes or offers scene files asks
+// here, and names no format.
 package interchange
 
 import (
@@ -13,8 +13,8 @@ import (
 	"blendseam/core/scene"
 )
 
-// A Length tells how long the recording behind a media URL is, in seconds of sound and of picture, where a file does not
-// say; nil seconds are unknown.
+// A Length tells how long the recording behind a media URL is, in seconds of sound and of picture, where a file does
+// not say; nil seconds are unknown.
 type Length func(url string) (sound, picture *big.Rat)
 
 // A Format is one way of writing a scene down.
@@ -62,7 +62,10 @@ func Usual() Format {
 }
 
 func find(extension string) (Format, bool) {
-	i := slices.IndexFunc(formats, func(f Format) bool { return slices.Contains(f.Extensions, strings.ToLower(extension)) })
+	i := slices.IndexFunc(
+		formats,
+		func(f Format) bool { return slices.Contains(f.Extensions, strings.ToLower(extension)) },
+	)
 	if i < 0 {
 		return Format{}, false
 	}

@@ -18,7 +18,12 @@ import (
 
 // Analysis gives what a recording says by itself, at a rate it was prepared for. It is made if it is not there, once,
 // also where several processes ask for it at once; progress, if not nil, is told how much is done, from 0 to 1.
-func (l *Library) Analysis(ctx context.Context, id string, rate int64, progress func(done float64)) (*analysis.Recording, error) {
+func (l *Library) Analysis(
+	ctx context.Context,
+	id string,
+	rate int64,
+	progress func(done float64),
+) (*analysis.Recording, error) {
 	w, err := l.Sound(id, rate)
 	if err != nil {
 		return nil, err
@@ -37,7 +42,13 @@ func analysisName(rate int64) string { return fmt.Sprintf("analysis-%d-%d", anal
 
 // keptAnalysis reads an analysis from a file, and makes the file if it is not there or is not whole, in a new
 // folder that work gives; in the same folder as the file without work.
-func keptAnalysis(ctx context.Context, file string, work func() (string, error), r pcm.ReaderAt, progress func(float64)) (*analysis.Recording, error) {
+func keptAnalysis(
+	ctx context.Context,
+	file string,
+	work func() (string, error),
+	r pcm.ReaderAt,
+	progress func(float64),
+) (*analysis.Recording, error) {
 	a, err := readAnalysis(file)
 	if err == nil || !errors.Is(err, fs.ErrNotExist) && !errors.Is(err, analysis.ErrOther) {
 		return a, err
@@ -141,7 +152,9 @@ func AnalysisOf(ctx context.Context, path string, r pcm.ReaderAt) (*analysis.Rec
 	if err != nil {
 		return analysis.Of(ctx, r)
 	}
-	sum := sha256.Sum256(fmt.Appendf(nil, "%s\n%d\n%d\n%d", whole, info.Size(), info.ModTime().UnixNano(), r.Format().Rate))
+	sum := sha256.Sum256(
+		fmt.Appendf(nil, "%s\n%d\n%d\n%d", whole, info.Size(), info.ModTime().UnixNano(), r.Format().Rate),
+	)
 	file := filepath.Join(cache, hex.EncodeToString(sum[:16])+"-"+analysisName(int64(r.Format().Rate)))
 	if _, err := os.Stat(file); err == nil {
 		now := time.Now()

@@ -19,17 +19,24 @@ import (
 
 var errOtherRate = errors.New("needs another rate")
 
-// Conform writes the sound of a file as WAV at rate samples a second, its own if rate is 0, in one or two channels. FLAC
-// that needs no other rate keeps every bit; all else becomes 32-bit floats. What is damaged in a WAV file is silence
-// before anything else is done to it, and of more than two channels that are for no loudspeakers the mean is taken. No
-// more comes out than grown says.
+// Conform writes the sound of a file as WAV at rate samples a second, its own if rate is 0, in one or two channels.
+// FLAC that needs no other rate keeps every bit; all else becomes 32-bit floats. What is damaged in a WAV file is
+// silence before anything else is done to it, and of more than two channels that are for no loudspeakers the mean is
+// taken. No more comes out than grown says.
 func Conform(ctx context.Context, from, to string, rate int) error {
 	return whileRoom(ctx, filepath.Dir(to), func(ctx context.Context) error {
 		info, err := os.Stat(from)
 		if err != nil {
 			return fmt.Errorf("%s cannot be opened: %s", from, reason(err))
 		}
-		if err := conformFLAC(ctx, from, to, rate, grown(from, info.Size())); !errors.Is(err, flac.ErrNotFLAC) && !errors.Is(err, errOtherRate) {
+		if err := conformFLAC(
+			ctx,
+			from,
+			to,
+			rate,
+			grown(from, info.Size()),
+		); !errors.Is(err, flac.ErrNotFLAC) &&
+			!errors.Is(err, errOtherRate) {
 			return err
 		}
 		w, err := wav.Open(from)
@@ -60,7 +67,10 @@ func conformWAV(ctx context.Context, w *wav.Reader, from, to string, rate int) e
 	if f.Channels > 2 {
 		r = averaged{w}
 	}
-	out, err := CreateWAV(clean, pcm.Encoder{Format: pcm.Format{Rate: f.Rate, Channels: r.Format().Channels, Bits: 32, Float: true}})
+	out, err := CreateWAV(
+		clean,
+		pcm.Encoder{Format: pcm.Format{Rate: f.Rate, Channels: r.Format().Channels, Bits: 32, Float: true}},
+	)
 	if err != nil {
 		return err
 	}
@@ -98,7 +108,8 @@ func (a averaged) ReadSamplesAt(dst pcm.Block, at int64) error {
 	return nil
 }
 
-// convert lets ffmpeg write the sound of a file as floats; most is nil where there is no bound but the file's own length.
+// convert lets ffmpeg write the sound of a file as floats; most is nil where there is no bound but the file's own
+// length.
 func convert(ctx context.Context, from, to string, rate int, most *Grown) error {
 	p, err := ProbeFile(ctx, from)
 	if errors.Is(err, ErrNoFFmpeg) || err != nil && ctx.Err() != nil {
@@ -121,7 +132,10 @@ func convert(ctx context.Context, from, to string, rate int, most *Grown) error 
 		filters = append(filters, "pan=mono|c0="+strings.Join(mean, "+"))
 	}
 	if p.SoundStart > 0 { // sound that starts after the picture begins with silence
-		filters = append(filters, fmt.Sprintf("adelay=%d:all=1", int64(min(p.SoundStart, limit.RecordingHours*3600)*1000+0.5)))
+		filters = append(
+			filters,
+			fmt.Sprintf("adelay=%d:all=1", int64(min(p.SoundStart, limit.RecordingHours*3600)*1000+0.5)),
+		)
 	}
 	if rate != 0 && rate != p.Rate {
 		filters = append(filters, "aresample=resampler=soxr:precision=28:osr="+strconv.Itoa(rate))
@@ -133,12 +147,30 @@ func convert(ctx context.Context, from, to string, rate int, most *Grown) error 
 	if len(filters) > 0 {
 		args = append(args, "-af", strings.Join(filters, ","))
 	}
-	args = append(args, "-t", strconv.Itoa(limit.RecordingHours*3600), "-c:a", "pcm_f32le", "-rf64", "auto", "-f", "wav", "file:"+to)
+	args = append(
+		args,
+		"-t",
+		strconv.Itoa(limit.RecordingHours*3600),
+		"-c:a",
+		"pcm_f32le",
+		"-rf64",
+		"auto",
+		"-f",
+		"wav",
+		"file:"+to,
+	)
 	bound := bounds{path: from}
 	if most != nil {
 		bound.output = most.Most
 	}
-	if _, err := runWithin(ctx, bound, "ffmpeg", append([]string{"-v", "error", "-xerror", "-y"}, args...)...); errors.Is(err, errTooMuch) {
+	if _, err := runWithin(
+		ctx,
+		bound,
+		"ffmpeg",
+		append([]string{"-v", "error", "-xerror", "-y"}, args...)...); errors.Is(
+		err,
+		errTooMuch,
+	) {
 		return most
 	} else if err != nil {
 		return fmt.Errorf("%s is damaged or cannot be decoded (%w)", filepath.Base(from), err)

@@ -114,8 +114,30 @@ func createMP3(path string, e pcm.Encoder) (*File, error) {
 		return nil, err
 	}
 	ctx, cancel := context.WithCancel(context.Background())
-	cmd := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-protocol_whitelist", "pipe", "-f", "f32le", "-ar", fmt.Sprint(e.Format.Rate), "-ac", fmt.Sprint(e.Format.Channels),
-		"-i", "pipe:0", "-c:a", "libmp3lame", "-q:a", "0", "-f", "mp3", "-y", "file:"+f.part.Name())
+	cmd := exec.CommandContext(
+		ctx,
+		"ffmpeg",
+		"-v",
+		"error",
+		"-protocol_whitelist",
+		"pipe",
+		"-f",
+		"f32le",
+		"-ar",
+		fmt.Sprint(e.Format.Rate),
+		"-ac",
+		fmt.Sprint(e.Format.Channels),
+		"-i",
+		"pipe:0",
+		"-c:a",
+		"libmp3lame",
+		"-q:a",
+		"0",
+		"-f",
+		"mp3",
+		"-y",
+		"file:"+f.part.Name(),
+	)
 	var complaint bytes.Buffer
 	cmd.Stderr = &complaint
 	in, err := cmd.StdinPipe()

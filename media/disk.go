@@ -18,7 +18,11 @@ func (e *DiskFull) Error() string {
 	if e.Kept == 0 {
 		return "The disk is full. Free some space, then do it again."
 	}
-	return fmt.Sprintf("The disk is full: %s are free, and %s are kept so that no edit is lost. Free some space, then do it again.", limit.Bytes(e.Free), limit.Bytes(e.Kept))
+	return fmt.Sprintf(
+		"The disk is full: %s are free, and %s are kept so that no edit is lost. Free some space, then do it again.",
+		limit.Bytes(e.Free),
+		limit.Bytes(e.Kept),
+	)
 }
 
 // free is how many bytes a user may still write where a folder lies; tests put another in its place.
@@ -87,7 +91,13 @@ type Grown struct {
 }
 
 func (e *Grown) Error() string {
-	return fmt.Sprintf("%s would grow from %s to more than %s, far more than a recording of its size holds. If it is right, bring it in as WAV.", e.Name, limit.Bytes(e.Is), limit.Bytes(e.Most))
+	return fmt.Sprintf(
+		"%s would grow from %s to more than %s, far more than a recording of its size holds. If it is right, bring it in "+
+			"as WAV.",
+		e.Name,
+		limit.Bytes(e.Is),
+		limit.Bytes(e.Most),
+	)
 }
 
 // grown is how many bytes of sound may come out of a file of a size.

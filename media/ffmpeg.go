@@ -25,18 +25,31 @@ import (
 )
 
 // ErrNoFFmpeg says that ffmpeg, or ffprobe, is not installed.
-var ErrNoFFmpeg = errors.New("ffmpeg is not installed, and only WAV and FLAC can be read and written without it: install it (apt-get install ffmpeg) and try again")
+var ErrNoFFmpeg = errors.New(
+	"ffmpeg is not installed, and only WAV and FLAC can be read and written without it: install it (apt-get install " +
+		"ffmpeg) and try again",
+)
 
 // formats are the containers that are read, by ffmpeg's names for them. Playlists, manifests and scripts are not among
 // them: what names other media would have it read.
-const formats = "aac,ac3,aiff,amr,amrnb,amrwb,ape,asf,au,avi,caf,dsf,dts,dv,eac3,flac,flv,gxf,m4a,matroska,mov,mp3,mp4,mpc,mpc8,mpeg,mpegts,mxf,ogg,oma,rf64,tta,voc,w64,wav,webm,wv"
+const formats = "aac,ac3,aiff,amr,amrnb,amrwb,ape,asf,au,avi,caf,dsf,dts,dv,eac3,flac,flv,gxf,m4a,matroska,mov,mp3," +
+	"mp4,mpc,mpc8,mpeg,mpegts,mxf,ogg,oma,rf64,tta,voc,w64,wav,webm,wv"
 
 // input are the arguments by which ffmpeg and ffprobe read one file, and nothing that it names.
 func input(path string) []string {
 	if whole, err := filepath.Abs(path); err == nil { // it may run elsewhere
 		path = whole
 	}
-	return []string{"-protocol_whitelist", "file", "-format_whitelist", formats, "-max_pixels", strconv.Itoa(limit.PictureSide * limit.PictureSide), "-i", "file:" + path}
+	return []string{
+		"-protocol_whitelist",
+		"file",
+		"-format_whitelist",
+		formats,
+		"-max_pixels",
+		strconv.Itoa(limit.PictureSide * limit.PictureSide),
+		"-i",
+		"file:" + path,
+	}
 }
 
 // bounds are those of one run.
@@ -62,8 +75,8 @@ func run(ctx context.Context, path, name string, args ...string) ([]byte, error)
 	return runWithin(ctx, bounds{path: path}, name, args...)
 }
 
-// runWithin runs ffmpeg or ffprobe, few at once, within bounds of time, memory and output, and gives what it printed. An
-// error carries the last line of its complaint.
+// runWithin runs ffmpeg or ffprobe, few at once, within bounds of time, memory and output, and gives what it printed.
+// An error carries the last line of its complaint.
 func runWithin(ctx context.Context, within bounds, name string, args ...string) ([]byte, error) {
 	if _, err := exec.LookPath(name); err != nil {
 		return nil, ErrNoFFmpeg
@@ -164,7 +177,8 @@ type Probe struct {
 	Format     string
 }
 
-// probed keeps what ffprobe said of files, by their path, size and time: it is asked several times as one is brought in.
+// probed keeps what ffprobe said of files, by their path, size and time: it is asked several times as one is brought
+// in.
 var probed = cache.New[string, Probe](128)
 
 // ProbeFile asks ffprobe what a file holds.
@@ -181,7 +195,11 @@ func probe(ctx context.Context, path string) (Probe, error) {
 	if info, err := os.Stat(path); err != nil || !info.Mode().IsRegular() {
 		return Probe{}, fmt.Errorf("%s is no file", filepath.Base(path))
 	}
-	out, err := run(ctx, path, "ffprobe", append([]string{"-v", "error", "-show_streams", "-show_format", "-of", "json"}, input(path)...)...)
+	out, err := run(
+		ctx,
+		path,
+		"ffprobe",
+		append([]string{"-v", "error", "-show_streams", "-show_format", "-of", "json"}, input(path)...)...)
 	if err != nil {
 		return Probe{}, err
 	}
@@ -233,11 +251,23 @@ func probe(ctx context.Context, path string) (Probe, error) {
 func (p Probe) check(name string) error {
 	switch {
 	case p.Width > limit.PictureSide || p.Height > limit.PictureSide:
-		return fmt.Errorf("The picture of %s is %d x %d pixels; %d x %[4]d are the most. Make a smaller copy and bring that in.", name, p.Width, p.Height, limit.PictureSide)
+		return fmt.Errorf(
+			"The picture of %s is %d x %d pixels; %d x %[4]d are the most. Make a smaller copy and bring that in.",
+			name,
+			p.Width,
+			p.Height,
+			limit.PictureSide,
+		)
 	case p.Channels > limit.Channels:
 		return fmt.Errorf("%s has %d channels; %d are the most.", name, p.Channels, limit.Channels)
 	case p.Rate > 0 && (p.Rate < limit.LowestRate || p.Rate > limit.HighestRate):
-		return fmt.Errorf("%s has %d samples a second; %d to %d can be read.", name, p.Rate, limit.LowestRate, limit.HighestRate)
+		return fmt.Errorf(
+			"%s has %d samples a second; %d to %d can be read.",
+			name,
+			p.Rate,
+			limit.LowestRate,
+			limit.HighestRate,
+		)
 	case p.Seconds > limit.RecordingHours*3600 || p.SoundS > limit.RecordingHours*3600:
 		return tooLong(name)
 	}

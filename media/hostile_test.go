@@ -30,10 +30,12 @@ func TestWhatNamesOtherMediaIsNotRead(t *testing.T) {
 	outside.Run(t, "ffmpeg", "-v", "error", "-i", secret, "-c:a", "aac", segment)
 	l := library(t)
 	for name, text := range map[string]string{
-		"list.m3u8":   "#EXTM3U\n#EXT-X-TARGETDURATION:10\n#EXTINF:5,\n" + segment + "\n#EXT-X-ENDLIST\n",
-		"list.wav":    "#EXTM3U\n#EXT-X-TARGETDURATION:10\n#EXTINF:5,\nfile://" + segment + "\n#EXT-X-ENDLIST\n",
-		"list.mp4":    "#EXTM3U\n#EXT-X-TARGETDURATION:10\n#EXTINF:5,\nhttp://127.0.0.1:1/x.ts\n#EXT-X-ENDLIST\n",
-		"show.mpd":    `<?xml version="1.0"?><MPD xmlns="urn:mpeg:dash:schema:mpd:2011" type="static" mediaPresentationDuration="PT5S"><Period><AdaptationSet mimeType="audio/mp4"><Representation id="1" bandwidth="1"><BaseURL>` + secret + `</BaseURL></Representation></AdaptationSet></Period></MPD>`,
+		"list.m3u8": "#EXTM3U\n#EXT-X-TARGETDURATION:10\n#EXTINF:5,\n" + segment + "\n#EXT-X-ENDLIST\n",
+		"list.wav":  "#EXTM3U\n#EXT-X-TARGETDURATION:10\n#EXTINF:5,\nfile://" + segment + "\n#EXT-X-ENDLIST\n",
+		"list.mp4":  "#EXTM3U\n#EXT-X-TARGETDURATION:10\n#EXTINF:5,\nhttp://127.0.0.1:1/x.ts\n#EXT-X-ENDLIST\n",
+		"show.mpd": `<?xml version="1.0"?><MPD xmlns="urn:mpeg:dash:schema:mpd:2011" type="static" ` +
+			`mediaPresentationDuration="PT5S"><Period><AdaptationSet mimeType="audio/mp4"><Representation id="1" ` +
+			`bandwidth="1"><BaseURL>` + secret + `</BaseURL></Representation></AdaptationSet></Period></MPD>`,
 		"list.ffcat":  "ffconcat version 1.0\nfile '" + secret + "'\n",
 		"session.sdp": "v=0\no=- 0 0 IN IP4 127.0.0.1\ns=x\nc=IN IP4 127.0.0.1\nt=0 0\nm=audio 5004 RTP/AVP 0\n",
 	} {
@@ -177,12 +179,20 @@ func TestPolyphonicFilesOfAnyNumberOfChannels(t *testing.T) {
 		}
 	}
 	var head bytes.Buffer // 65 channels
-	for _, v := range []any{[]byte("RIFF"), uint32(36 + 130), []byte("WAVEfmt "), uint32(16), uint16(1), uint16(65), uint32(48000), uint32(48000 * 130), uint16(130), uint16(16), []byte("data"), uint32(130), make([]byte, 130)} {
+	for _, v := range []any{[]byte("RIFF"), uint32(36 + 130), []byte("WAVEfmt "), uint32(16), uint16(1), uint16(65),
+		uint32(48000), uint32(48000 * 130), uint16(130), uint16(16), []byte("data"), uint32(130), make([]byte, 130)} {
 		binary.Write(&head, binary.LittleEndian, v)
 	}
 	file := filepath.Join(t.TempDir(), "many.wav")
 	os.WriteFile(file, head.Bytes(), 0o644)
-	if _, err := keep(t, l, file, 48000, timecode.F25); err == nil || !strings.Contains(err.Error(), "65 channels; 1 to 64") {
+	if _, err := keep(
+		t,
+		l,
+		file,
+		48000,
+		timecode.F25,
+	); err == nil ||
+		!strings.Contains(err.Error(), "65 channels; 1 to 64") {
 		t.Errorf("65 channels: %v", err)
 	}
 }
@@ -193,7 +203,20 @@ func TestALibraryMayLieInAFolderOfAnyName(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	film := made(t, "film %03d [x].mp4", "-f", "lavfi", "-i", "testsrc=d=4:s=320x180:r=25", "-f", "lavfi", "-i", "sine=d=4", "-pix_fmt", "yuv420p")
+	film := made(
+		t,
+		"film %03d [x].mp4",
+		"-f",
+		"lavfi",
+		"-i",
+		"testsrc=d=4:s=320x180:r=25",
+		"-f",
+		"lavfi",
+		"-i",
+		"sine=d=4",
+		"-pix_fmt",
+		"yuv420p",
+	)
 	info, err := keep(t, l, film, 48000, timecode.F25)
 	if err != nil {
 		t.Fatal(err)
@@ -213,7 +236,11 @@ func TestALibraryMayLieInAFolderOfAnyName(t *testing.T) {
 		t.Error(err)
 	}
 	for _, id := range []string{"../../etc", "", "none", strings.Repeat("a", 16) + "/..", "%2e%2e"} {
-		if _, err := l.Sound(id, 48000); err == nil || l.SoundFile(id, 48000) != filepath.Join(l.dir, "none", "sound-48000.wav") {
+		if _, err := l.Sound(
+			id,
+			48000,
+		); err == nil ||
+			l.SoundFile(id, 48000) != filepath.Join(l.dir, "none", "sound-48000.wav") {
 			t.Errorf("%q is taken for an id", id)
 		}
 	}
@@ -236,17 +263,22 @@ func TestAFullDiskIsSaidToBeFull(t *testing.T) {
 		_, err = a.Write(make([]byte, 1<<20))
 	}
 	a.Close()
-	for what, err := range map[string]error{"while it comes": err, "before it comes": func() error { _, err := l.Receive("x.wav"); return err }(),
-		"converting": Conform(context.Background(), voice, filepath.Join(t.TempDir(), "x.wav"), 44100)} {
+	for what, err := range map[string]error{"while it comes": err,
+		"before it comes": func() error { _, err := l.Receive("x.wav"); return err }(),
+		"converting":      Conform(context.Background(), voice, filepath.Join(t.TempDir(), "x.wav"), 44100)} {
 		var none *DiskFull
-		if !errors.As(err, &none) || err.Error() != "The disk is full: 100 MB are free, and 512 MB are kept so that no edit is lost. Free some space, then do it again." {
+		if !errors.As(err, &none) ||
+			err.Error() != "The disk is full: 100 MB are free, and 512 MB are kept so that no edit is lost. Free some "+
+				"space, then do it again." {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
 	if working(t, l) != 0 {
 		t.Error("something was left behind")
 	}
-	if err := full(fmt.Errorf("writing: %w", syscall.ENOSPC)); err.Error() != "The disk is full. Free some space, then do it again." {
+	if err := full(
+		fmt.Errorf("writing: %w", syscall.ENOSPC),
+	); err.Error() != "The disk is full. Free some space, then do it again." {
 		t.Error(err)
 	}
 }

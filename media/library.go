@@ -62,7 +62,12 @@ func OpenLibrary(dir string) (*Library, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Library{dir: dir, work: work, making: make(chan struct{}, limit.Conversions), locks: map[string]*sync.Mutex{}}, nil
+	return &Library{
+		dir:    dir,
+		work:   work,
+		making: make(chan struct{}, limit.Conversions),
+		locks:  map[string]*sync.Mutex{},
+	}, nil
 }
 
 // Close throws away what is half brought in.
@@ -208,7 +213,11 @@ func look(ctx context.Context, path, name string) (Info, error) {
 	if err == nil {
 		defer w.Close()
 		f := w.Format()
-		info.Format, info.Rate, info.Channels, info.Bits, info.Seconds = "WAV", f.Rate, f.Channels, f.Bits, float64(w.Len())/float64(f.Rate)
+		info.Format, info.Rate, info.Channels, info.Bits, info.Seconds = "WAV", f.Rate, f.Channels, f.Bits, float64(
+			w.Len(),
+		)/float64(
+			f.Rate,
+		)
 		if b := w.Bext; b != nil {
 			info.Format, info.Start = "BWF", int64(b.TimeReference)
 		}
@@ -227,7 +236,10 @@ func look(ctx context.Context, path, name string) (Info, error) {
 		return lookFLAC(path, name)
 	}
 	if err != nil {
-		return info, fmt.Errorf("%s is not a recording that can be read; sound and picture files of any usual kind can.", name)
+		return info, fmt.Errorf(
+			"%s is not a recording that can be read; sound and picture files of any usual kind can.",
+			name,
+		)
 	}
 	if p.Rate == 0 && p.Width == 0 || p.Rate == 0 && (p.Seconds == 0 || stills[p.Format]) {
 		return info, fmt.Errorf("%s holds neither sound nor moving picture.", name)
@@ -246,7 +258,16 @@ func look(ctx context.Context, path, name string) (Info, error) {
 }
 
 // stills are what ffprobe calls files of single pictures and of text.
-var stills = map[string]bool{"image2": true, "png_pipe": true, "jpeg_pipe": true, "webp_pipe": true, "bmp_pipe": true, "tiff_pipe": true, "tty": true, "srt": true}
+var stills = map[string]bool{
+	"image2":    true,
+	"png_pipe":  true,
+	"jpeg_pipe": true,
+	"webp_pipe": true,
+	"bmp_pipe":  true,
+	"tiff_pipe": true,
+	"tty":       true,
+	"srt":       true,
+}
 
 func lookFLAC(path, name string) (Info, error) {
 	f, err := os.Open(path)
@@ -363,7 +384,13 @@ func (e *Gone) Error() string {
 	return fmt.Sprintf("The recording %s is no longer in the media folder; bring it in again.", e.ID)
 }
 
-func (l *Library) prepare(ctx context.Context, dir, original string, info Info, rate int64, frames timecode.Rate) (damaged int64, err error) {
+func (l *Library) prepare(
+	ctx context.Context,
+	dir, original string,
+	info Info,
+	rate int64,
+	frames timecode.Rate,
+) (damaged int64, err error) {
 	if info.Rate > 0 {
 		if damaged, err = l.prepareSound(ctx, dir, original, info.Name, cmp.Or(rate, int64(info.Rate))); err != nil {
 			return damaged, err

@@ -96,9 +96,12 @@ func TestARecordingIsKeptOnceAndReadAsItWas(t *testing.T) {
 // A tone of 1 kHz at other rates and in other formats arrives at 48 kHz with its frequency, level and length.
 func TestConformingKeepsToneLevelAndLength(t *testing.T) {
 	for name, args := range map[string][]string{
-		"44.wav": {"-f", "lavfi", "-i", "sine=f=1000:r=44100:d=2", "-af", "volume=4"}, "96.flac": {"-f", "lavfi", "-i", "sine=f=1000:r=96000:d=2", "-af", "volume=4"},
-		"x.mp3": {"-f", "lavfi", "-i", "sine=f=1000:r=44100:d=2", "-af", "volume=4", "-b:a", "256k"}, "x.ogg": {"-f", "lavfi", "-i", "sine=f=1000:r=48000:d=2", "-af", "volume=4", "-c:a", "libvorbis", "-q:a", "8"},
-		"x.m4a": {"-f", "lavfi", "-i", "sine=f=1000:r=48000:d=2", "-af", "volume=4", "-b:a", "256k"}, "x.aiff": {"-f", "lavfi", "-i", "sine=f=1000:r=48000:d=2", "-af", "volume=4"},
+		"44.wav":  {"-f", "lavfi", "-i", "sine=f=1000:r=44100:d=2", "-af", "volume=4"},
+		"96.flac": {"-f", "lavfi", "-i", "sine=f=1000:r=96000:d=2", "-af", "volume=4"},
+		"x.mp3":   {"-f", "lavfi", "-i", "sine=f=1000:r=44100:d=2", "-af", "volume=4", "-b:a", "256k"},
+		"x.ogg":   {"-f", "lavfi", "-i", "sine=f=1000:r=48000:d=2", "-af", "volume=4", "-c:a", "libvorbis", "-q:a", "8"},
+		"x.m4a":   {"-f", "lavfi", "-i", "sine=f=1000:r=48000:d=2", "-af", "volume=4", "-b:a", "256k"},
+		"x.aiff":  {"-f", "lavfi", "-i", "sine=f=1000:r=48000:d=2", "-af", "volume=4"},
 	} {
 		l := library(t)
 		info, err := keep(t, l, made(t, name, args...), 48000, timecode.F25)
@@ -135,7 +138,22 @@ func TestFilesThatCannotBeUsedAreRefusedAndLeaveNothing(t *testing.T) {
 		os.WriteFile(path, raw, 0o644)
 		return path
 	}
-	whole, _ := os.ReadFile(made(t, "film.mp4", "-f", "lavfi", "-i", "testsrc=d=2:s=320x180:r=25", "-f", "lavfi", "-i", "sine=d=2", "-pix_fmt", "yuv420p"))
+	whole, _ := os.ReadFile(
+		made(
+			t,
+			"film.mp4",
+			"-f",
+			"lavfi",
+			"-i",
+			"testsrc=d=2:s=320x180:r=25",
+			"-f",
+			"lavfi",
+			"-i",
+			"sine=d=2",
+			"-pix_fmt",
+			"yuv420p",
+		),
+	)
 	flac, _ := os.ReadFile(made(t, "x.flac", "-i", outside.Voices(t)[0]))
 	damaged := bytes.Clone(flac)
 	for i := range 200 {
@@ -152,7 +170,8 @@ func TestFilesThatCannotBeUsedAreRefusedAndLeaveNothing(t *testing.T) {
 		made(t, "still.png", "-f", "lavfi", "-i", "color=red:s=64x64", "-frames:v", "1"): "not a recording",
 	} {
 		_, err := keep(t, l, file, 48000, timecode.F25)
-		if err == nil || !strings.Contains(err.Error(), word) || strings.Contains(err.Error(), "\n") || strings.Contains(err.Error(), l.dir) {
+		if err == nil || !strings.Contains(err.Error(), word) || strings.Contains(err.Error(), "\n") ||
+			strings.Contains(err.Error(), l.dir) {
 			t.Errorf("%s: %v; want one line with %q and without our folders", filepath.Base(file), err, word)
 		}
 	}
@@ -219,7 +238,16 @@ func TestPeaksAreTheExtremesOfTheSamples(t *testing.T) {
 				}
 				gotLow, gotHigh := int16(binary.LittleEndian.Uint16(raw[4*i:])), int16(binary.LittleEndian.Uint16(raw[4*i+2:]))
 				if math.Abs(float64(gotLow)-low*32767) > 0.51 || math.Abs(float64(gotHigh)-high*32767) > 0.51 {
-					t.Fatalf("step %d, tile %d, bin %d: %d..%d, want %.1f..%.1f", step, tile, i, gotLow, gotHigh, low*32767, high*32767)
+					t.Fatalf(
+						"step %d, tile %d, bin %d: %d..%d, want %.1f..%.1f",
+						step,
+						tile,
+						i,
+						gotLow,
+						gotHigh,
+						low*32767,
+						high*32767,
+					)
 				}
 			}
 		}
@@ -232,7 +260,16 @@ func TestPeaksAreTheExtremesOfTheSamples(t *testing.T) {
 // Every frame of the test film is one grey, which is its number: the strips must show it at its place.
 func TestPictureStripsShowEveryFrameAtItsPlace(t *testing.T) {
 	l := library(t)
-	file := made(t, "greys.mkv", "-f", "lavfi", "-i", "color=black:s=256x144:r=25:d=4,format=gray,geq=lum='16+2*N'", "-c:v", "ffv1")
+	file := made(
+		t,
+		"greys.mkv",
+		"-f",
+		"lavfi",
+		"-i",
+		"color=black:s=256x144:r=25:d=4,format=gray,geq=lum='16+2*N'",
+		"-c:v",
+		"ffv1",
+	)
 	info, err := keep(t, l, file, 48000, timecode.F25)
 	if err != nil {
 		t.Fatal(err)
@@ -243,7 +280,19 @@ func TestPictureStripsShowEveryFrameAtItsPlace(t *testing.T) {
 	for _, frame := range []int{0, 1, 7, 8, 63, 64, 99} {
 		x, y := frame%64%SheetColumns*PictureWidth, frame%64/SheetColumns*PictureHeight
 		out := filepath.Join(t.TempDir(), "one.gray")
-		outside.Run(t, "ffmpeg", "-v", "error", "-i", l.Sheet(info.ID, timecode.F25, frame/64), "-vf", "crop=8:8:"+strconv.Itoa(x+100)+":"+strconv.Itoa(y+60)+",format=gray", "-f", "rawvideo", out)
+		outside.Run(
+			t,
+			"ffmpeg",
+			"-v",
+			"error",
+			"-i",
+			l.Sheet(info.ID, timecode.F25, frame/64),
+			"-vf",
+			"crop=8:8:"+strconv.Itoa(x+100)+":"+strconv.Itoa(y+60)+",format=gray",
+			"-f",
+			"rawvideo",
+			out,
+		)
 		raw, _ := os.ReadFile(out)
 		if got := float64(raw[0]); math.Abs(got-float64(16+2*frame)) > 4 {
 			t.Errorf("frame %d is grey %.0f, want %d", frame, got, 16+2*frame)
@@ -281,10 +330,22 @@ func TestWrittenFilesAreWholeOrNotThere(t *testing.T) {
 func TestWithoutFFmpegThereIsOneLineThatSaysSo(t *testing.T) {
 	mp3 := made(t, "x.mp3", "-f", "lavfi", "-i", "sine=d=1")
 	t.Setenv("PATH", t.TempDir())
-	if _, err := Create(filepath.Join(t.TempDir(), "x.mp3"), 48000, 2, "", false); err == nil || !strings.Contains(err.Error(), "ffmpeg is not installed") {
+	if _, err := Create(
+		filepath.Join(t.TempDir(), "x.mp3"),
+		48000,
+		2,
+		"",
+		false,
+	); err == nil ||
+		!strings.Contains(err.Error(), "ffmpeg is not installed") {
 		t.Errorf("writing MP3: %v", err)
 	}
-	if _, err := Open(context.Background(), mp3, 48000); err == nil || !strings.Contains(err.Error(), "ffmpeg is not installed") {
+	if _, err := Open(
+		context.Background(),
+		mp3,
+		48000,
+	); err == nil ||
+		!strings.Contains(err.Error(), "ffmpeg is not installed") {
 		t.Errorf("reading MP3: %v", err)
 	}
 	// What needs none works on.
@@ -299,8 +360,10 @@ func TestLocalPathOfMediaURLs(t *testing.T) {
 	dir := t.TempDir()
 	os.WriteFile(filepath.Join(dir, "100%25 wool.wav"), nil, 0o644)
 	for target, want := range map[string]string{
-		"a.wav": filepath.Join(dir, "a.wav"), "sub%20folder/a.wav": filepath.Join(dir, "sub folder/a.wav"), "file:///x/a%20b.wav": "/x/a b.wav",
-		"file://localhost/x/a.wav": "/x/a.wav", "100%25 wool.wav": filepath.Join(dir, "100%25 wool.wav"), "/x/a.wav": "/x/a.wav",
+		"a.wav": filepath.Join(dir, "a.wav"), "sub%20folder/a.wav": filepath.Join(dir, "sub folder/a.wav"),
+		"file:///x/a%20b.wav":      "/x/a b.wav",
+		"file://localhost/x/a.wav": "/x/a.wav", "100%25 wool.wav": filepath.Join(dir, "100%25 wool.wav"),
+		"/x/a.wav": "/x/a.wav",
 	} {
 		if got, err := LocalPath(dir, target); err != nil || got != want {
 			t.Errorf("%s is %s (%v), want %s", target, got, err, want)

@@ -156,7 +156,8 @@ func finest(w *wav.Reader, tile int64) ([]byte, error) {
 	return raw, nil
 }
 
-// PeaksOf is Peaks for a sound that is no recording of the library. Of longer steps the first look samples are looked at.
+// PeaksOf is Peaks for a sound that is no recording of the library. Of longer steps the first look samples are looked
+// at.
 func PeaksOf(r pcm.ReaderAt, step, tile, look int64) ([]byte, error) {
 	if !slices.Contains(PeakSteps, step) || tile < 0 || tile > mostTiles {
 		return nil, errNotPrepared

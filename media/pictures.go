@@ -33,8 +33,15 @@ func preparePictures(ctx context.Context, work *scratch.Place, dir, original, na
 		return full(err)
 	}
 	defer os.RemoveAll(part)
-	filter := fmt.Sprintf("fps=%d/%d:start_time=0,scale=%d:%d:force_original_aspect_ratio=decrease,pad=%[3]d:%[4]d:(ow-iw)/2:(oh-ih)/2,tile=%[5]dx%[5]d",
-		rate.Num, rate.Den, PictureWidth, PictureHeight, SheetColumns)
+	filter := fmt.Sprintf(
+		"fps=%d/%d:start_time=0,scale=%d:%d:force_original_aspect_ratio=decrease,"+
+			"pad=%[3]d:%[4]d:(ow-iw)/2:(oh-ih)/2,tile=%[5]dx%[5]d",
+		rate.Num,
+		rate.Den,
+		PictureWidth,
+		PictureHeight,
+		SheetColumns,
+	)
 	args := append([]string{"-v", "error", "-xerror"}, input(original)...)
 	args = append(args, "-map", "0:v:0", "-an", "-vf", filter, "-q:v", "4", "-start_number", "0", "%05d.jpg")
 	err = whileRoom(ctx, part, func(ctx context.Context) error {
@@ -44,7 +51,11 @@ func preparePictures(ctx context.Context, work *scratch.Place, dir, original, na
 	if none := (*DiskFull)(nil); errors.As(err, &none) || ctx.Err() != nil {
 		return err
 	} else if err != nil {
-		return fmt.Errorf("the picture of %s is damaged or cannot be decoded (%s)", name, strings.ReplaceAll(err.Error(), original, name))
+		return fmt.Errorf(
+			"the picture of %s is damaged or cannot be decoded (%s)",
+			name,
+			strings.ReplaceAll(err.Error(), original, name),
+		)
 	}
 	if err := os.Chmod(part, 0o755); err != nil {
 		return err

@@ -117,7 +117,12 @@ func readScene(ctx context.Context, path string) (*SceneFile, error) {
 	case !info.Mode().IsRegular():
 		return nil, fmt.Errorf("%s is no scene file but a folder, a device or a pipe", path)
 	case info.Size() > limit.SceneFileBytes:
-		return nil, fmt.Errorf("%s has %s; a scene file may have %s", path, limit.Bytes(info.Size()), limit.Bytes(limit.SceneFileBytes))
+		return nil, fmt.Errorf(
+			"%s has %s; a scene file may have %s",
+			path,
+			limit.Bytes(info.Size()),
+			limit.Bytes(limit.SceneFileBytes),
+		)
 	}
 	raw, err := os.ReadFile(path)
 	if err != nil {
@@ -137,8 +142,8 @@ func readScene(ctx context.Context, path string) (*SceneFile, error) {
 	return &SceneFile{Scene: s, Warnings: warnings, open: map[string]*wav.Reader{}, files: map[string]string{}}, nil
 }
 
-// probeAll asks ahead, several at once, what the files hold that a scene file names, so that reading it does not wait for one
-// after the other. What cannot be read is said by whoever needs it.
+// probeAll asks ahead, several at once, what the files hold that a scene file names, so that reading it does not wait
+// for one after the other. What cannot be read is said by whoever needs it.
 func probeAll(ctx context.Context, dir string, targets []string) {
 	seen := map[string]bool{}
 	var files []string
@@ -223,9 +228,12 @@ func (f *SceneFile) Open(src scene.Source) (pcm.ReaderAt, error) {
 // Sources give the scene's sound, and what its recordings say by themselves, which is kept in the user's cache folder.
 func (f *SceneFile) Sources() *audit.Sources {
 	if f.sources == nil {
-		f.sources = audit.NewSources(f.Open, func(ctx context.Context, src scene.Source, r pcm.ReaderAt) (*analysis.Recording, error) {
-			return AnalysisOf(ctx, f.files[src.ID], r)
-		})
+		f.sources = audit.NewSources(
+			f.Open,
+			func(ctx context.Context, src scene.Source, r pcm.ReaderAt) (*analysis.Recording, error) {
+				return AnalysisOf(ctx, f.files[src.ID], r)
+			},
+		)
 	}
 	return f.sources
 }

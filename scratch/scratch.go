@@ -1,6 +1,6 @@
 // Package scratch has folders that last as long as the process that made them: what is being brought in, converted or
-// written. A process holds a lock on its own; whoever comes later clears those whose process has gone, killed or not, and
-// leaves alone what others are working on.
+// written. A process holds a lock on its own; whoever comes later clears those whose process has gone, killed or not,
+// and leaves alone what others are working on.
 package scratch
 
 import (

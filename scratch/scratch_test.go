@@ -59,7 +59,8 @@ func TestWhatAProcessLeavesGoesWhenItHasGoneAndNotBefore(t *testing.T) {
 	if _, err := os.Stat(half); err != nil {
 		t.Errorf("what another process works on is gone: %v", err)
 	}
-	if !first.Alive(name) || !first.Alive(first.Name()) || first.Alive("process-none") || first.Alive("..") || first.Alive("") {
+	if !first.Alive(name) || !first.Alive(first.Name()) || first.Alive("process-none") || first.Alive("..") ||
+		first.Alive("") {
 		t.Error("who is alive is not known")
 	}
 	other.Process.Kill()

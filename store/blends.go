@@ -12,7 +12,10 @@ import (
 
 // Blends are the blends by name, the default one first, then by name.
 func (s *Store) Blends(ctx context.Context) ([]scene.Style, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT name, body, is_default IS NOT NULL FROM blends ORDER BY is_default IS NULL, name")
+	rows, err := s.db.QueryContext(
+		ctx,
+		"SELECT name, body, is_default IS NOT NULL FROM blends ORDER BY is_default IS NULL, name",
+	)
 	if err != nil {
 		return nil, plain(err)
 	}
@@ -35,7 +38,8 @@ func (s *Store) Blends(ctx context.Context) ([]scene.Style, error) {
 	return list, plain(rows.Err())
 }
 
-// SetBlend keeps a blend by its name, in place of the one named was, if that is not empty. A default one takes that part over.
+// SetBlend keeps a blend by its name, in place of the one named was, if that is not empty. A default one takes that
+// part over.
 func (s *Store) SetBlend(ctx context.Context, was string, st scene.Style) error {
 	name, isDefault := st.Name, sql.NullBool{Bool: true, Valid: st.Default}
 	st.Name, st.Default = "", false
@@ -46,7 +50,9 @@ func (s *Store) SetBlend(ctx context.Context, was string, st scene.Style) error 
 	return s.inTransaction(ctx, func(tx *sql.Tx) error {
 		if was != "" {
 			if !isDefault.Valid {
-				if err := tx.QueryRowContext(ctx, "SELECT is_default FROM blends WHERE name = ?", was).Scan(&isDefault); err != nil && !errors.Is(err, sql.ErrNoRows) {
+				if err := tx.QueryRowContext(ctx, "SELECT is_default FROM blends WHERE name = ?", was).
+					Scan(&isDefault); err != nil &&
+					!errors.Is(err, sql.ErrNoRows) {
 					return err
 				}
 			}

@@ -15,7 +15,14 @@ func TestBlendsAreKeptByNameAndOneIsTheDefault(t *testing.T) {
 	if err != nil || len(list) < 3 || !list[0].Default || list[0].Name != "Speech" || list[0].Frames != 4 {
 		t.Fatal(err, list)
 	}
-	mine := scene.Style{Name: "Mine", Law: blend.Matched, CurveIn: &blend.Curve{Shape: blend.Exponential, Bend: -0.5}, MS: 35, Lean: 0.25, Default: true}
+	mine := scene.Style{
+		Name:    "Mine",
+		Law:     blend.Matched,
+		CurveIn: &blend.Curve{Shape: blend.Exponential, Bend: -0.5},
+		MS:      35,
+		Lean:    0.25,
+		Default: true,
+	}
 	if err := s.SetBlend(ctx, "", mine); err != nil {
 		t.Fatal(err)
 	}

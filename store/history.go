@@ -44,7 +44,12 @@ func (s *Store) History(ctx context.Context, id string) (list []Past, now int64,
 		return nil, 0, plain(err)
 	}
 	list = []Past{begun}
-	rows, err := s.db.QueryContext(ctx, "SELECT node, words, at FROM edits WHERE scene = ? AND op = 'edit' AND seq <= ? ORDER BY seq", id, h.revision)
+	rows, err := s.db.QueryContext(
+		ctx,
+		"SELECT node, words, at FROM edits WHERE scene = ? AND op = 'edit' AND seq <= ? ORDER BY seq",
+		id,
+		h.revision,
+	)
 	if err != nil {
 		return nil, 0, plain(err)
 	}
@@ -62,8 +67,8 @@ func (s *Store) History(ctx context.Context, id string) (list []Past, now int64,
 	return list, h.node, plain(rows.Err())
 }
 
-// Go brings a scene to any of its states, by the node; words say why, "" names the edit gone to. Undo and redo go on from
-// there. ErrNotFound says that there is no such state.
+// Go brings a scene to any of its states, by the node; words say why, "" names the edit gone to. Undo and redo go on
+// from there. ErrNotFound says that there is no such state.
 func (s *Store) Go(ctx context.Context, id string, expected, node int64, words string) (Change, error) {
 	h, done, err := s.openAt(ctx, id, expected)
 	if err != nil {
@@ -129,7 +134,12 @@ func (s *Store) KeepVersion(ctx context.Context, id, name string) error {
 	if name == "" || len([]rune(name)) > 120 {
 		return ErrBadName
 	}
-	r, err := s.db.ExecContext(ctx, "REPLACE INTO versions (scene, name, node, made) SELECT id, ?, node, UTC_TIMESTAMP(3) FROM scenes WHERE id = ?", name, id)
+	r, err := s.db.ExecContext(
+		ctx,
+		"REPLACE INTO versions (scene, name, node, made) SELECT id, ?, node, UTC_TIMESTAMP(3) FROM scenes WHERE id = ?",
+		name,
+		id,
+	)
 	if err != nil {
 		return plain(err)
 	}
@@ -156,7 +166,11 @@ func (s *Store) DropVersion(ctx context.Context, id, name string) error {
 
 // Versions lists a scene's named versions, the newest first.
 func (s *Store) Versions(ctx context.Context, id string) ([]Version, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT name, node, made FROM versions WHERE scene = ? ORDER BY made DESC, name", id)
+	rows, err := s.db.QueryContext(
+		ctx,
+		"SELECT name, node, made FROM versions WHERE scene = ? ORDER BY made DESC, name",
+		id,
+	)
 	if err != nil {
 		return nil, plain(err)
 	}
@@ -219,7 +233,12 @@ func (s *Store) SetKeys(ctx context.Context, set map[string][]string) error {
 			if err != nil {
 				return err
 			}
-			if _, err := tx.ExecContext(ctx, "INSERT INTO command_keys (command, pressed_keys) VALUES (?, ?)", command, string(raw)); err != nil {
+			if _, err := tx.ExecContext(
+				ctx,
+				"INSERT INTO command_keys (command, pressed_keys) VALUES (?, ?)",
+				command,
+				string(raw),
+			); err != nil {
 				return err
 			}
 		}

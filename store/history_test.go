@@ -48,7 +48,8 @@ func TestGoingToAnyEditAndOnFromThere(t *testing.T) {
 	for _, step := range []struct {
 		redo bool
 		want string
-	}{{true, states[3]}, {true, states[4]}, {false, states[3]}, {false, states[2]}, {false, states[1]}, {true, states[2]}} {
+	}{{true, states[3]}, {true, states[4]}, {false, states[3]}, {false, states[2]}, {false, states[1]},
+		{true, states[2]}} {
 		other := open(t) // reads the log anew
 		st, err := other.Scene(ctx, id)
 		if err != nil {
@@ -76,7 +77,16 @@ func TestGoingToAnyEditAndOnFromThere(t *testing.T) {
 			t.Errorf("%+v has no words or no time", p)
 		}
 	}
-	if want := []string{"done", "done", "done", "aside", "aside", "aside", "done"}; !reflect.DeepEqual(where, want) || now != list[6].Node {
+	if want := []string{
+		"done",
+		"done",
+		"done",
+		"aside",
+		"aside",
+		"aside",
+		"done",
+	}; !reflect.DeepEqual(where, want) ||
+		now != list[6].Node {
 		t.Errorf("the past is %v, now at %d", where, now)
 	}
 	if c := goTo(t, s, id, list[5].Node); text(t, c.Scene) != states[5] || c.Redo != "" {
@@ -167,7 +177,11 @@ func TestAnOlderProgramSaysThatItIsTooOld(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer db.Close()
-	if _, err := db.Exec("UPDATE edits SET version = ?, edit = '{\"edit\":\"of the future\"}' WHERE scene = ?", store.EditsVersion+1, id); err != nil {
+	if _, err := db.Exec(
+		"UPDATE edits SET version = ?, edit = '{\"edit\":\"of the future\"}' WHERE scene = ?",
+		store.EditsVersion+1,
+		id,
+	); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := open(t).Scene(ctx, id); !errors.Is(err, store.ErrTooOld) {

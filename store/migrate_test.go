@@ -22,8 +22,8 @@ import (
 )
 
 // A cutter stands between a program and its database, and breaks all connections at the command number at: before it
-// reaches the database, or once it is done there and before the answer reaches the program. So it is when the program is
-// killed at that moment.
+// reaches the database, or once it is done there and before the answer reaches the program. So it is when the program
+// is killed at that moment.
 type cutter struct {
 	to     string
 	at     int64
@@ -149,8 +149,10 @@ func tables(t *testing.T, dsn string) string {
 	defer db.Close()
 	var all bytes.Buffer
 	for _, q := range []string{
-		"SELECT CONCAT_WS(' ', table_name, column_name, column_type, is_nullable) FROM information_schema.columns WHERE table_schema = DATABASE() ORDER BY 1",
-		"SELECT CONCAT_WS(' ', table_name, index_name, column_name) FROM information_schema.statistics WHERE table_schema = DATABASE() ORDER BY 1",
+		"SELECT CONCAT_WS(' ', table_name, column_name, column_type, is_nullable) FROM information_schema.columns WHERE " +
+			"table_schema = DATABASE() ORDER BY 1",
+		"SELECT CONCAT_WS(' ', table_name, index_name, column_name) FROM information_schema.statistics WHERE " +
+			"table_schema = DATABASE() ORDER BY 1",
 		"SELECT CONCAT_WS(' ', version_id, MAX(is_applied)) FROM goose_db_version GROUP BY version_id ORDER BY version_id",
 		"SELECT CONCAT_WS(' ', name, body, is_default) FROM blends ORDER BY name",
 	} {
@@ -182,8 +184,8 @@ func migrated(t *testing.T, c *mysql.Config) (string, error) {
 	return tables(t, c.FormatDSN()), nil
 }
 
-// A migration may break off at any command that it sends, before or after the database has done it: the next start finds
-// its way. Some commands are tried with -short, otherwise all.
+// A migration may break off at any command that it sends, before or after the database has done it: the next start
+// finds its way. Some commands are tried with -short, otherwise all.
 func TestAMigrationThatIsInterruptedGoesOnAtTheNextStart(t *testing.T) {
 	whole := database(t, "blendseam_whole")
 	want, err := migrated(t, whole)
@@ -247,7 +249,8 @@ func TestAProgramKilledAsItMigratesStartsAgain(t *testing.T) {
 		}
 		// At the i-th of its tables, or a little later.
 		for n := 0; n <= i%10; {
-			if err := db.QueryRow("SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE()").Scan(&n); err != nil {
+			if err := db.QueryRow("SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE()").
+				Scan(&n); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -290,8 +293,8 @@ func TestAMigrationGoesOnWhenItsProgramIsToEnd(t *testing.T) {
 	s.Close()
 }
 
-// A database of an earlier release, which had all tables in four migrations, is taken as it is, whether the last of them
-// was noted or not.
+// A database of an earlier release, which had all tables in four migrations, is taken as it is, whether the last of
+// them was noted or not.
 func TestADatabaseOfAnEarlierReleaseIsTaken(t *testing.T) {
 	c := database(t, "blendseam_whole")
 	want, err := migrated(t, c)
@@ -307,14 +310,22 @@ func TestADatabaseOfAnEarlierReleaseIsTaken(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		for _, q := range []string{fmt.Sprintf("DELETE FROM goose_db_version WHERE version_id > %d", noted), "ALTER TABLE jobs DROP COLUMN process", "ALTER TABLE edits DROP COLUMN version", "DELETE FROM blends WHERE name = 'Music'"} {
+		for _, q := range []string{fmt.Sprintf("DELETE FROM goose_db_version WHERE version_id > %d", noted),
+			"ALTER TABLE jobs DROP COLUMN process", "ALTER TABLE edits DROP COLUMN version",
+			"DELETE FROM blends WHERE name = 'Music'"} {
 			if _, err := db.Exec(q); err != nil {
 				t.Fatal(err)
 			}
 		}
 		db.Close()
 		got, err := migrated(t, c)
-		if left := strings.Replace(want, "Music {\"law\":\"constant_power\",\"ms\":3000,\"lean\":0}\n", "", 1); err != nil || got != left {
+		if left := strings.Replace(
+			want,
+			"Music {\"law\":\"constant_power\",\"ms\":3000,\"lean\":0}\n",
+			"",
+			1,
+		); err != nil ||
+			got != left {
 			t.Errorf("with %d migrations noted: %v\n%s", noted, err, got)
 		}
 	}

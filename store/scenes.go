@@ -49,8 +49,8 @@ type Row struct {
 	LastEdit      string
 }
 
-// A State is a scene as it is at a revision. Node is the number of its content in the scene's past: going back to it gives the
-// same number.
+// A State is a scene as it is at a revision. Node is the number of its content in the scene's past: going back to it
+// gives the same number.
 type State struct {
 	Scene    *scene.Scene
 	Revision int64
@@ -71,7 +71,9 @@ type Entry struct {
 const EditsVersion = 1
 
 // ErrTooOld says that a scene was edited by a newer release.
-var ErrTooOld = errors.New("this scene was edited with a newer release of Blend Seam than this one; use that, or a newer one")
+var ErrTooOld = errors.New(
+	"this scene was edited with a newer release of Blend Seam than this one; use that, or a newer one",
+)
 
 // A Stale is an edit at a revision that is no longer the newest. Nothing was done.
 type Stale struct {
@@ -84,7 +86,10 @@ func (e *Stale) Error() string {
 	if n := len(e.Newer); n > 0 {
 		last = ": " + e.Newer[n-1].Words
 	}
-	return fmt.Sprintf("This scene was edited elsewhere in the meantime%s. Your edit was not done; look, and do it again.", last)
+	return fmt.Sprintf(
+		"This scene was edited elsewhere in the meantime%s. Your edit was not done; look, and do it again.",
+		last,
+	)
 }
 
 // history is what a process knows of a scene's log.
@@ -115,7 +120,13 @@ func (s *Store) Create(ctx context.Context, sc *scene.Scene) (id string, err err
 		return "", err
 	}
 	err = s.inTransaction(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, "INSERT INTO scenes (id, name, revision, node, summary) VALUES (?, ?, 0, 0, ?)", id, cut(sc.Name, 255), string(summary)); err != nil {
+		if _, err := tx.ExecContext(
+			ctx,
+			"INSERT INTO scenes (id, name, revision, node, summary) VALUES (?, ?, 0, 0, ?)",
+			id,
+			cut(sc.Name, 255),
+			string(summary),
+		); err != nil {
 			return err
 		}
 		_, err := tx.ExecContext(ctx, "INSERT INTO snapshots (scene, node, state) VALUES (?, 0, ?)", id, blob)
@@ -155,8 +166,11 @@ func (s *Store) Delete(ctx context.Context, id string) error {
 
 // Scenes lists all scenes, the last edited first.
 func (s *Store) Scenes(ctx context.Context) ([]Row, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT s.id, s.name, s.revision, s.summary, s.made, s.changed, COALESCE(e.words, '')
-		FROM scenes s LEFT JOIN edits e ON e.scene = s.id AND e.seq = s.revision ORDER BY s.changed DESC, s.id`)
+	rows, err := s.db.QueryContext(
+		ctx,
+		`SELECT s.id, s.name, s.revision, s.summary, s.made, s.changed, COALESCE(e.words, '')
+		FROM scenes s LEFT JOIN edits e ON e.scene = s.id AND e.seq = s.revision ORDER BY s.changed DESC, s.id`,
+	)
 	if err != nil {
 		return nil, plain(err)
 	}
@@ -243,7 +257,12 @@ func (s *Store) catchUp(ctx context.Context, id string, h *history) error {
 	if h.revision == revision {
 		return nil
 	}
-	rows, err := s.db.QueryContext(ctx, "SELECT seq, op, node, parent, words FROM edits WHERE scene = ? AND seq > ? ORDER BY seq", id, h.revision)
+	rows, err := s.db.QueryContext(
+		ctx,
+		"SELECT seq, op, node, parent, words FROM edits WHERE scene = ? AND seq > ? ORDER BY seq",
+		id,
+		h.revision,
+	)
 	if err != nil {
 		return plain(err)
 	}
@@ -318,7 +337,8 @@ func (s *Store) at(ctx context.Context, id string, h *history, node int64) (*sce
 	sc := h.states[from]
 	if sc == nil {
 		var blob []byte
-		if err := s.db.QueryRowContext(ctx, "SELECT state FROM snapshots WHERE scene = ? AND node = ?", id, from).Scan(&blob); err != nil {
+		if err := s.db.QueryRowContext(ctx, "SELECT state FROM snapshots WHERE scene = ? AND node = ?", id, from).
+			Scan(&blob); err != nil {
 			return nil, plain(err)
 		}
 		if sc, err = unpack(blob); err != nil {
@@ -329,7 +349,8 @@ func (s *Store) at(ctx context.Context, id string, h *history, node int64) (*sce
 	for _, n := range slices.Backward(path) {
 		var raw []byte
 		var version int
-		if err := s.db.QueryRowContext(ctx, "SELECT edit, version FROM edits WHERE scene = ? AND seq = ?", id, n).Scan(&raw, &version); err != nil {
+		if err := s.db.QueryRowContext(ctx, "SELECT edit, version FROM edits WHERE scene = ? AND seq = ?", id, n).
+			Scan(&raw, &version); err != nil {
 			return nil, plain(err)
 		}
 		if version > EditsVersion {
@@ -474,7 +495,12 @@ func (s *Store) openAt(ctx context.Context, id string, expected int64) (*history
 
 func (s *Store) stale(ctx context.Context, id string, expected int64) error {
 	stale := &Stale{Expected: expected}
-	rows, err := s.db.QueryContext(ctx, "SELECT seq, op, words FROM edits WHERE scene = ? AND seq > ? ORDER BY seq LIMIT 1000", id, expected)
+	rows, err := s.db.QueryContext(
+		ctx,
+		"SELECT seq, op, words FROM edits WHERE scene = ? AND seq > ? ORDER BY seq LIMIT 1000",
+		id,
+		expected,
+	)
 	if err != nil {
 		return plain(err)
 	}
@@ -513,8 +539,15 @@ func (s *Store) append(ctx context.Context, id string, expected int64, r row, af
 	ctx = context.WithoutCancel(ctx)
 	lost := false
 	err := s.inTransaction(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, "UPDATE scenes SET revision = ?, node = ?, name = ?, changed = UTC_TIMESTAMP(3) WHERE id = ? AND revision = ?",
-			expected+1, r.node, cut(after.Name, 255), id, expected)
+		res, err := tx.ExecContext(
+			ctx,
+			"UPDATE scenes SET revision = ?, node = ?, name = ?, changed = UTC_TIMESTAMP(3) WHERE id = ? AND revision = ?",
+			expected+1,
+			r.node,
+			cut(after.Name, 255),
+			id,
+			expected,
+		)
 		if err != nil {
 			return err
 		}
@@ -526,8 +559,18 @@ func (s *Store) append(ctx context.Context, id string, expected int64, r row, af
 		if r.edit != nil {
 			edit = string(r.edit)
 		}
-		_, err = tx.ExecContext(ctx, "INSERT INTO edits (scene, seq, op, node, parent, edit, words, version) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-			id, expected+1, r.op, r.node, r.parent, edit, r.words, EditsVersion)
+		_, err = tx.ExecContext(
+			ctx,
+			"INSERT INTO edits (scene, seq, op, node, parent, edit, words, version) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+			id,
+			expected+1,
+			r.op,
+			r.node,
+			r.parent,
+			edit,
+			r.words,
+			EditsVersion,
+		)
 		return err
 	})
 	if lost {
@@ -568,16 +611,20 @@ func (s *Store) isKept(ctx context.Context, id string, expected int64, r row) (i
 	err = s.inTransaction(ctx, func(tx *sql.Tx) error {
 		// Whoever is still writing holds the scene.
 		var revision int64
-		if err := tx.QueryRowContext(ctx, "SELECT revision FROM scenes WHERE id = ? FOR UPDATE", id).Scan(&revision); err != nil {
+		if err := tx.QueryRowContext(ctx, "SELECT revision FROM scenes WHERE id = ? FOR UPDATE", id).
+			Scan(&revision); err != nil {
 			return err
 		}
 		var now row
 		var edit []byte
-		err := tx.QueryRowContext(ctx, "SELECT op, node, parent, edit, words FROM edits WHERE scene = ? AND seq = ?", id, expected+1).Scan(&now.op, &now.node, &now.parent, &edit, &now.words)
+		err := tx.QueryRowContext(ctx, "SELECT op, node, parent, edit, words FROM edits WHERE scene = ? AND seq = ?", id,
+			expected+1).
+			Scan(&now.op, &now.node, &now.parent, &edit, &now.words)
 		if errors.Is(err, sql.ErrNoRows) {
 			return nil
 		}
-		is = now.op == r.op && now.node == r.node && now.parent == r.parent && now.words == r.words && bytes.Equal(edit, r.edit)
+		is = now.op == r.op && now.node == r.node && now.parent == r.parent && now.words == r.words &&
+			bytes.Equal(edit, r.edit)
 		return err
 	})
 	return is, plain(err)

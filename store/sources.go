@@ -69,16 +69,36 @@ type Job struct {
 
 // AddJob keeps a job that begins, and gives it an id.
 func (s *Store) AddJob(ctx context.Context, scene, kind, words string) (Job, error) {
-	j := Job{ID: uuid.NewString(), Scene: scene, Kind: kind, Words: limit.Told(words), State: "running", Made: time.Now().UTC()}
-	_, err := s.db.ExecContext(ctx, "INSERT INTO jobs (id, scene, kind, words, state, process) VALUES (?, ?, ?, ?, 'running', ?)",
-		j.ID, sql.NullString{String: scene, Valid: scene != ""}, kind, j.Words, s.Process)
+	j := Job{
+		ID:    uuid.NewString(),
+		Scene: scene,
+		Kind:  kind,
+		Words: limit.Told(words),
+		State: "running",
+		Made:  time.Now().UTC(),
+	}
+	_, err := s.db.ExecContext(
+		ctx,
+		"INSERT INTO jobs (id, scene, kind, words, state, process) VALUES (?, ?, ?, ?, 'running', ?)",
+		j.ID,
+		sql.NullString{String: scene, Valid: scene != ""},
+		kind,
+		j.Words,
+		s.Process,
+	)
 	return j, plain(err)
 }
 
 // EndJob keeps what became of a job.
 func (s *Store) EndJob(ctx context.Context, j Job) error {
-	_, err := s.db.ExecContext(ctx, "UPDATE jobs SET state = ?, result = ?, error = ? WHERE id = ?",
-		j.State, sql.NullString{String: string(j.Result), Valid: len(j.Result) > 0}, sql.NullString{String: limit.Told(j.Error), Valid: j.Error != ""}, j.ID)
+	_, err := s.db.ExecContext(
+		ctx,
+		"UPDATE jobs SET state = ?, result = ?, error = ? WHERE id = ?",
+		j.State,
+		sql.NullString{String: string(j.Result), Valid: len(j.Result) > 0},
+		sql.NullString{String: limit.Told(j.Error), Valid: j.Error != ""},
+		j.ID,
+	)
 	return plain(err)
 }
 
@@ -103,7 +123,12 @@ func (s *Store) BreakJobs(ctx context.Context, alive func(process string) bool) 
 		return nil, plain(err)
 	}
 	for _, id := range broken {
-		if _, err := s.db.ExecContext(ctx, "UPDATE jobs SET state = 'stopped', error = 'The program ended before it was done.' WHERE id = ? AND state = 'running'", id); err != nil {
+		if _, err := s.db.ExecContext(
+			ctx,
+			"UPDATE jobs SET state = 'stopped', error = 'The program ended before it was done.' WHERE id = ? AND state = "+
+				"'running'",
+			id,
+		); err != nil {
 			return nil, plain(err)
 		}
 	}
@@ -115,7 +140,8 @@ func (s *Store) Job(ctx context.Context, id string) (Job, error) {
 	return scanJob(s.db.QueryRowContext(ctx, jobColumns+" WHERE id = ?", id))
 }
 
-const jobColumns = "SELECT id, COALESCE(scene, ''), kind, words, state, COALESCE(result, 'null'), COALESCE(error, ''), made FROM jobs"
+const jobColumns = "SELECT id, COALESCE(scene, ''), kind, words, state, COALESCE(result, 'null'), COALESCE(error, " +
+	"''), made FROM jobs"
 
 func scanJob(row interface{ Scan(...any) error }) (j Job, err error) {
 	err = row.Scan(&j.ID, &j.Scene, &j.Kind, &j.Words, &j.State, &j.Result, &j.Error, &j.Made)
@@ -124,7 +150,12 @@ func scanJob(row interface{ Scan(...any) error }) (j Job, err error) {
 
 // Jobs lists the jobs of one kind for a scene, newest first.
 func (s *Store) Jobs(ctx context.Context, scene, kind string) ([]Job, error) {
-	rows, err := s.db.QueryContext(ctx, jobColumns+" WHERE scene = ? AND kind = ? ORDER BY made DESC LIMIT 100", scene, kind)
+	rows, err := s.db.QueryContext(
+		ctx,
+		jobColumns+" WHERE scene = ? AND kind = ? ORDER BY made DESC LIMIT 100",
+		scene,
+		kind,
+	)
 	if err != nil {
 		return nil, plain(err)
 	}

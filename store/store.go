@@ -31,7 +31,10 @@ var ErrUnavailable = errors.New("the database does not answer; try again in a mo
 var ErrNotKept = errors.New("the database did not answer, and nothing was kept; try again")
 
 // ErrUncertain says that the database does not answer while an edit is being kept.
-var ErrUncertain = errors.New("the database does not answer; whether this was kept is seen when it does: look again in a moment before you do it again")
+var ErrUncertain = errors.New(
+	"the database does not answer; whether this was kept is seen when it does: look again in a moment before you do " +
+		"it again",
+)
 
 // A Store is an open database.
 type Store struct {
@@ -59,7 +62,16 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 		c.Params = map[string]string{}
 	}
 	// A database that has gone without a word is not waited for for ever.
-	c.Timeout, c.ReadTimeout, c.WriteTimeout = cmp.Or(c.Timeout, dialLimit), cmp.Or(c.ReadTimeout, answerLimit), cmp.Or(c.WriteTimeout, answerLimit)
+	c.Timeout, c.ReadTimeout, c.WriteTimeout = cmp.Or(
+		c.Timeout,
+		dialLimit,
+	), cmp.Or(
+		c.ReadTimeout,
+		answerLimit,
+	), cmp.Or(
+		c.WriteTimeout,
+		answerLimit,
+	)
 	c.Params["time_zone"] = "'+00:00'"
 	c.Params["sql_mode"] = "'STRICT_ALL_TABLES'"
 	connector, err := mysql.NewConnector(c)
@@ -91,8 +103,8 @@ func (s *Store) Close() error {
 }
 
 // migrate brings the tables up to date, one process at a time. Each migration is one statement that may be done again,
-// as a database that knows no transactions of tables may have done it without its being noted. It goes on when ctx ends,
-// so that Ctrl-C leaves nothing half done.
+// as a database that knows no transactions of tables may have done it without its being noted. It goes on when ctx
+// ends, so that Ctrl-C leaves nothing half done.
 func (s *Store) migrate(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), migrateLimit)
 	defer cancel()
@@ -128,7 +140,9 @@ func (s *Store) migrate(ctx context.Context) error {
 // both, one after the other, and takes a table without a row for damaged.
 func beginVersions(ctx context.Context, conn *sql.Conn) error {
 	var there, rows int
-	err := conn.QueryRowContext(ctx, "SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'goose_db_version'").Scan(&there)
+	err := conn.QueryRowContext(ctx,
+		"SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'goose_db_version'").
+		Scan(&there)
 	if err != nil || there == 0 {
 		return err
 	}

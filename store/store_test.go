@@ -116,7 +116,15 @@ func TestEverythingIsThereAfterARestart(t *testing.T) {
 			t.Fatal("another scene than it was")
 		}
 		if st.Undo != c.Undo || st.Redo != c.Redo || st.Revision != revision {
-			t.Errorf("after a restart undo %q redo %q at %d; before %q %q at %d", st.Undo, st.Redo, st.Revision, c.Undo, c.Redo, revision)
+			t.Errorf(
+				"after a restart undo %q redo %q at %d; before %q %q at %d",
+				st.Undo,
+				st.Redo,
+				st.Revision,
+				c.Undo,
+				c.Redo,
+				revision,
+			)
 		}
 	}
 	for i := 249; i > 240; i-- {
@@ -322,7 +330,12 @@ func TestASecondProcessSharesTheDatabaseAndLeavesItRunning(t *testing.T) {
 
 func TestSourcesAndJobs(t *testing.T) {
 	s := open(t)
-	src := store.Source{ID: "0123456789abcdef", SHA256: fmt.Sprintf("%064d", 7), Name: "a.wav", Info: json.RawMessage(`{"name":"a.wav"}`)}
+	src := store.Source{
+		ID:     "0123456789abcdef",
+		SHA256: fmt.Sprintf("%064d", 7),
+		Name:   "a.wav",
+		Info:   json.RawMessage(`{"name":"a.wav"}`),
+	}
 	for range 2 {
 		if err := s.AddSource(ctx, src); err != nil {
 			t.Fatal(err)

@@ -26,8 +26,11 @@ type Tone struct {
 
 // Tones are all tones, the editors' own first, the newest of them first.
 func (s *Store) Tones(ctx context.Context) ([]Tone, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT id, name, place, source, from_sample, to_sample, rate, level_db, thirds, COALESCE(made_up, ''), made
-		FROM tones ORDER BY made_up IS NOT NULL, IF(made_up IS NULL, -UNIX_TIMESTAMP(made), UNIX_TIMESTAMP(made)), name`)
+	rows, err := s.db.QueryContext(
+		ctx,
+		`SELECT id, name, place, source, from_sample, to_sample, rate, level_db, thirds, COALESCE(made_up, ''), made
+		FROM tones ORDER BY made_up IS NOT NULL, IF(made_up IS NULL, -UNIX_TIMESTAMP(made), UNIX_TIMESTAMP(made)), name`,
+	)
 	if err != nil {
 		return nil, plain(err)
 	}
@@ -36,7 +39,19 @@ func (s *Store) Tones(ctx context.Context) ([]Tone, error) {
 	for rows.Next() {
 		var t Tone
 		var thirds []byte
-		if err := rows.Scan(&t.ID, &t.Name, &t.Place, &t.Source, &t.From, &t.To, &t.Rate, &t.LevelDB, &thirds, &t.MadeUp, &t.Made); err != nil {
+		if err := rows.Scan(
+			&t.ID,
+			&t.Name,
+			&t.Place,
+			&t.Source,
+			&t.From,
+			&t.To,
+			&t.Rate,
+			&t.LevelDB,
+			&thirds,
+			&t.MadeUp,
+			&t.Made,
+		); err != nil {
 			return nil, plain(err)
 		}
 		if err := json.Unmarshal(thirds, &t.Thirds); err != nil {
@@ -54,14 +69,33 @@ func (s *Store) AddTone(ctx context.Context, t Tone) (string, error) {
 		return "", err
 	}
 	id := uuid.NewString()
-	_, err = s.db.ExecContext(ctx, `INSERT IGNORE INTO tones (id, name, place, source, from_sample, to_sample, rate, level_db, thirds, made_up) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		id, cut(t.Name, 120), cut(t.Place, 160), t.Source, t.From, t.To, t.Rate, t.LevelDB, string(thirds), sql.NullString{String: t.MadeUp, Valid: t.MadeUp != ""})
+	_, err = s.db.ExecContext(
+		ctx,
+		`INSERT IGNORE INTO tones (id, name, place, source, from_sample, to_sample, rate, level_db, thirds, made_up) `+
+			`VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		id,
+		cut(t.Name, 120),
+		cut(t.Place, 160),
+		t.Source,
+		t.From,
+		t.To,
+		t.Rate,
+		t.LevelDB,
+		string(thirds),
+		sql.NullString{String: t.MadeUp, Valid: t.MadeUp != ""},
+	)
 	return id, plain(err)
 }
 
 // SetTone names a tone and says where it was taken.
 func (s *Store) SetTone(ctx context.Context, id, name, place string) error {
-	_, err := s.db.ExecContext(ctx, "UPDATE tones SET name = ?, place = ? WHERE id = ?", cut(name, 120), cut(place, 160), id)
+	_, err := s.db.ExecContext(
+		ctx,
+		"UPDATE tones SET name = ?, place = ? WHERE id = ?",
+		cut(name, 120),
+		cut(place, 160),
+		id,
+	)
 	return plain(err)
 }
 

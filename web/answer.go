@@ -88,7 +88,10 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	default:
 		// What went wrong may say where things lie here, which is nobody's business.
 		number := rand.Text()[:8]
-		p.Message = fmt.Sprintf("Something went wrong here that should not. The program's log says what, under %s. What was kept before is kept.", number)
+		p.Message = fmt.Sprintf(
+			"Something went wrong here that should not. The program's log says what, under %s. What was kept before is kept.",
+			number,
+		)
 		if r.Context().Err() == nil {
 			slog.Error("request failed", "number", number, "path", r.URL.Path, "err", err)
 		}

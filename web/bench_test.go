@@ -61,7 +61,9 @@ func BenchmarkEditOf2000Clips(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	h := httptest.NewServer(New(Config{Workspace: workspace.New(context.Background(), intake.Intake{Store: st, Library: l})}))
+	h := httptest.NewServer(
+		New(Config{Workspace: workspace.New(context.Background(), intake.Intake{Store: st, Library: l})}),
+	)
 	defer h.Close()
 	r := rand.New(rand.NewPCG(1, 1))
 	var took []time.Duration

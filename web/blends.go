@@ -18,7 +18,15 @@ func (s *Server) settingsPage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.page(w, "settings", view{Title: "Settings", Here: "settings", Data: map[string]any{"blends": list, "laws": lawViews(), "shapes": shapeViews()}})
+	return s.page(
+		w,
+		"settings",
+		view{
+			Title: "Settings",
+			Here:  "settings",
+			Data:  map[string]any{"blends": list, "laws": lawViews(), "shapes": shapeViews()},
+		},
+	)
 }
 
 func (s *Server) blendList(w http.ResponseWriter, r *http.Request) error {

@@ -76,7 +76,10 @@ func TestWhatCanBeIsMeasuredWhereARecordingIsMissing(t *testing.T) {
 		return list
 	}
 	list := verdicts()
-	head := slices.ContainsFunc(list, func(s string) bool { return strings.HasPrefix(s, "head ") && !strings.Contains(s, "cannot") })
+	head := slices.ContainsFunc(
+		list,
+		func(s string) bool { return strings.HasPrefix(s, "head ") && !strings.Contains(s, "cannot") },
+	)
 	cut := slices.ContainsFunc(list, func(s string) bool {
 		return strings.HasPrefix(s, "cut  cannot be measured: the sound of "+gone.Name+" is not in the media folder")
 	})
@@ -85,7 +88,10 @@ func TestWhatCanBeIsMeasuredWhereARecordingIsMissing(t *testing.T) {
 	}
 	var mended struct{ Changes, Left []proposalView }
 	c.json("POST", "/scenes/"+id+"/mend", map[string]any{}, 200, &mended)
-	if !slices.ContainsFunc(mended.Left, func(p proposalView) bool { return strings.Contains(p.Proposal.Left, gone.Name) }) {
+	if !slices.ContainsFunc(
+		mended.Left,
+		func(p proposalView) bool { return strings.Contains(p.Proposal.Left, gone.Name) },
+	) {
 		t.Errorf("what mending leaves does not name %s: %+v", gone.Name, mended.Left)
 	}
 	for _, v := range outside.Voices(t)[:2] {
@@ -109,7 +115,13 @@ func TestAToneThatWasJustKeptIsOffered(t *testing.T) {
 	c.json("GET", "/scenes/"+id+"/state", nil, 200, &state)
 	ask := func() (names []string) {
 		var fill fillAnswer
-		c.json("GET", fmt.Sprintf("/scenes/%s/fill?track=%s&from=%d&to=%d", id, state.Tracks[0].ID, 5*48000, 5*48000+24000), nil, 200, &fill)
+		c.json(
+			"GET",
+			fmt.Sprintf("/scenes/%s/fill?track=%s&from=%d&to=%d", id, state.Tracks[0].ID, 5*48000, 5*48000+24000),
+			nil,
+			200,
+			&fill,
+		)
 		for _, f := range fill.List {
 			names = append(names, f.SourceName)
 		}
@@ -118,7 +130,13 @@ func TestAToneThatWasJustKeptIsOffered(t *testing.T) {
 	if slices.Contains(ask(), "Kept just now") {
 		t.Fatal("it is there before")
 	}
-	c.json("POST", "/scenes/"+id+"/tone", map[string]any{"name": "Kept just now", "source": source, "from": 0, "to": 80000}, 200, nil)
+	c.json(
+		"POST",
+		"/scenes/"+id+"/tone",
+		map[string]any{"name": "Kept just now", "source": source, "from": 0, "to": 80000},
+		200,
+		nil,
+	)
 	if names := ask(); !slices.Contains(names, "Kept just now") {
 		t.Errorf("%q", names)
 	}
@@ -150,15 +168,21 @@ func TestAnotherSceneIsEditedWhileOneIsMended(t *testing.T) {
 			return
 		default:
 		}
-		c.json("POST", "/scenes/"+other+"/edits", map[string]any{"revision": state.Revision,
-			"edit": map[string]any{"edit": "gain", "clips": []string{state.Tracks[0].Clips[0].ID}, "db": -float64(1 + edits%9)}}, 200, nil)
+		c.json("POST", "/scenes/"+other+"/edits", map[string]any{
+			"revision": state.Revision,
+			"edit": map[string]any{
+				"edit":  "gain",
+				"clips": []string{state.Tracks[0].Clips[0].ID},
+				"db":    -float64(1 + edits%9),
+			},
+		}, 200, nil)
 		state.Revision++
 		edits++
 	}
 }
 
-// When the page that asked goes, the work stops, and nothing of it is kept. It may be done before that is seen, so there are a few
-// tries, each at another state of the scene.
+// When the page that asked goes, the work stops, and nothing of it is kept. It may be done before that is seen, so
+// there are a few tries, each at another state of the scene.
 func TestMendingStopsWhenThePageGoes(t *testing.T) {
 	c := newClient(t)
 	id := c.long(60)
@@ -167,8 +191,14 @@ func TestMendingStopsWhenThePageGoes(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": st.Revision,
-			"edit": map[string]any{"edit": "gain", "clips": []string{st.Scene.Tracks[0].Clips[0].ID}, "db": -float64(1 + try)}}, 200, nil)
+		c.json("POST", "/scenes/"+id+"/edits", map[string]any{
+			"revision": st.Revision,
+			"edit": map[string]any{
+				"edit":  "gain",
+				"clips": []string{st.Scene.Tracks[0].Clips[0].ID},
+				"db":    -float64(1 + try),
+			},
+		}, 200, nil)
 		if c.leftWhileMending(id) {
 			return
 		}
@@ -176,7 +206,8 @@ func TestMendingStopsWhenThePageGoes(t *testing.T) {
 	t.Error("what was asked for was made to its end, though nobody waited")
 }
 
-// leftWhileMending asks what would mend a scene, goes as soon as that has begun, and tells whether the work ended without a result.
+// leftWhileMending asks what would mend a scene, goes as soon as that has begun, and tells whether the work ended
+// without a result.
 func (c *client) leftWhileMending(id string) bool {
 	c.t.Helper()
 	events, leave := c.server.Hub.Listen(id)
@@ -256,8 +287,14 @@ func BenchmarkEditWhileMending(b *testing.B) {
 			default:
 			}
 			lst, _ := c.server.Store.Scene(context.Background(), long)
-			c.json("POST", "/scenes/"+long+"/edits", map[string]any{"revision": lst.Revision,
-				"edit": map[string]any{"edit": "gain", "clips": []string{lst.Scene.Tracks[0].Clips[0].ID}, "db": -float64(1 + n%9)}}, 200, nil)
+			c.json("POST", "/scenes/"+long+"/edits", map[string]any{
+				"revision": lst.Revision,
+				"edit": map[string]any{
+					"edit":  "gain",
+					"clips": []string{lst.Scene.Tracks[0].Clips[0].ID},
+					"db":    -float64(1 + n%9),
+				},
+			}, 200, nil)
 			c.json("POST", "/scenes/"+long+"/mend", map[string]any{}, 200, nil)
 		}
 	}()

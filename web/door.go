@@ -34,7 +34,8 @@ const cookie = "blendseam"
 const enter = "/enter"
 
 // misdirected answers a request under a name that is none of ours.
-const misdirected = "This address does not answer under the name %q. Use the one that the program printed when it started, or start it with --name."
+const misdirected = "This address does not answer under the name %q. Use the one that the program printed when it " +
+	"started, or start it with --name."
 
 func (d Door) handler(next http.Handler, s *Server) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -100,7 +101,18 @@ func (d Door) entered(w http.ResponseWriter, r *http.Request) error {
 	if subtle.ConstantTimeCompare([]byte(strings.TrimSpace(r.PostForm.Get("secret"))), []byte(d.Token)) != 1 {
 		return errWrongSecret
 	}
-	http.SetCookie(w, &http.Cookie{Name: cookie, Value: d.pass(), Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: r.TLS != nil, MaxAge: cookieDays * 24 * 3600})
+	http.SetCookie(
+		w,
+		&http.Cookie{
+			Name:     cookie,
+			Value:    d.pass(),
+			Path:     "/",
+			HttpOnly: true,
+			SameSite: http.SameSiteStrictMode,
+			Secure:   r.TLS != nil,
+			MaxAge:   cookieDays * 24 * 3600,
+		},
+	)
 	to := r.PostForm.Get("to")
 	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.Contains(to, "\\") {
 		to = "/"
@@ -112,14 +124,24 @@ func (d Door) entered(w http.ResponseWriter, r *http.Request) error {
 // ask asks for the secret; said is what was wrong with the last one.
 func (s *Server) ask(w http.ResponseWriter, r *http.Request, said string) {
 	if !strings.Contains(r.Header.Get("Accept"), "text/html") {
-		s.problem(w, r, http.StatusUnauthorized, problem{Message: "A secret is needed here: open the page in a browser, or send it as Authorization: Bearer SECRET."})
+		s.problem(
+			w,
+			r,
+			http.StatusUnauthorized,
+			problem{Message: "A secret is needed here: open the page in a browser, or send it as Authorization: Bearer SECRET."},
+		)
 		return
 	}
 	to := r.URL.RequestURI()
 	if r.URL.Path == enter {
 		to = r.PostForm.Get("to")
 	}
-	if err := s.pageAs(w, http.StatusUnauthorized, "enter", view{Title: "Enter", Problem: said, Data: map[string]string{"to": to}}); err != nil {
+	if err := s.pageAs(
+		w,
+		http.StatusUnauthorized,
+		"enter",
+		view{Title: "Enter", Problem: said, Data: map[string]string{"to": to}},
+	); err != nil {
 		s.fail(w, r, err)
 	}
 }
@@ -128,7 +150,11 @@ func (s *Server) ask(w http.ResponseWriter, r *http.Request, said string) {
 func patient(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.Body != nil && r.Body != http.NoBody {
-			r.Body = &timed{ReadCloser: r.Body, control: http.NewResponseController(w), until: time.Now().Add(limit.BodyS * time.Second)}
+			r.Body = &timed{
+				ReadCloser: r.Body,
+				control:    http.NewResponseController(w),
+				until:      time.Now().Add(limit.BodyS * time.Second),
+			}
 		}
 		next.ServeHTTP(w, r)
 	})

@@ -36,8 +36,10 @@ func TestOnlyOurOwnNamesAreAnswered(t *testing.T) {
 	c.server.Door = Door{Names: []string{"192.0.2.7", "bench.example"}}
 	c.rebuild()
 	for host, want := range map[string]int{
-		"127.0.0.1": 200, "127.0.0.1:8450": 200, "localhost": 200, "LOCALHOST:1": 200, "[::1]:8450": 200, "[::1]": 200, "192.0.2.7:80": 200, "Bench.Example": 200,
-		"evil.example": 421, "localhost.evil.example": 421, "127.0.0.1.evil.example": 421, "": 421, "10.0.0.1": 421, "[fe80::1]": 421, "127.0.0.1@evil.example": 421, "2130706433": 421,
+		"127.0.0.1": 200, "127.0.0.1:8450": 200, "localhost": 200, "LOCALHOST:1": 200, "[::1]:8450": 200, "[::1]": 200,
+		"192.0.2.7:80": 200, "Bench.Example": 200,
+		"evil.example": 421, "localhost.evil.example": 421, "127.0.0.1.evil.example": 421, "": 421, "10.0.0.1": 421,
+		"[fe80::1]": 421, "127.0.0.1@evil.example": 421, "2130706433": 421,
 	} {
 		if host == "" {
 			continue
@@ -66,7 +68,13 @@ func TestASecretIsAskedForOnce(t *testing.T) {
 	c.server.Door = Door{Token: "a secret of some length"}
 	c.rebuild()
 	html := []string{"Accept", "text/html"}
-	if a := c.ask("GET", "/settings?x=1", "localhost", "", html...); a.StatusCode != 401 || !strings.Contains(body(t, a), `value="/settings?x=1"`) {
+	if a := c.ask(
+		"GET",
+		"/settings?x=1",
+		"localhost",
+		"",
+		html...); a.StatusCode != 401 ||
+		!strings.Contains(body(t, a), `value="/settings?x=1"`) {
 		t.Errorf("a page without the secret: %d", a.StatusCode)
 	}
 	if a := c.ask("GET", "/commands", "localhost", ""); a.StatusCode != 401 || !strings.Contains(body(t, a), "Bearer") {
@@ -76,12 +84,26 @@ func TestASecretIsAskedForOnce(t *testing.T) {
 		t.Errorf("the page that asks has no styles: %d", a.StatusCode)
 	}
 	form := func(secret, to string) *http.Response {
-		return c.ask("POST", "/enter", "localhost", url.Values{"secret": {secret}, "to": {to}}.Encode(), "Content-Type", "application/x-www-form-urlencoded", "Accept", "text/html")
+		return c.ask(
+			"POST",
+			"/enter",
+			"localhost",
+			url.Values{"secret": {secret}, "to": {to}}.Encode(),
+			"Content-Type",
+			"application/x-www-form-urlencoded",
+			"Accept",
+			"text/html",
+		)
 	}
-	if a := form("another", "/settings"); a.StatusCode != 401 || len(a.Cookies()) != 0 || !strings.Contains(body(t, a), "not the secret") {
+	if a := form(
+		"another",
+		"/settings",
+	); a.StatusCode != 401 || len(a.Cookies()) != 0 ||
+		!strings.Contains(body(t, a), "not the secret") {
 		t.Errorf("another secret: %d", a.StatusCode)
 	}
-	for to, want := range map[string]string{"/settings?x=1": "/settings?x=1", "//evil.example": "/", "https://evil.example": "/", `/\evil.example`: "/", "": "/"} {
+	for to, want := range map[string]string{"/settings?x=1": "/settings?x=1", "//evil.example": "/",
+		"https://evil.example": "/", `/\evil.example`: "/", "": "/"} {
 		a := form("a secret of some length", to)
 		if a.StatusCode != 303 || a.Header.Get("Location") != want || len(a.Cookies()) != 1 {
 			t.Fatalf("the secret, to %q: %d to %s", to, a.StatusCode, a.Header.Get("Location"))
@@ -97,7 +119,14 @@ func TestASecretIsAskedForOnce(t *testing.T) {
 			t.Errorf("with part of the cookie: %d", a.StatusCode)
 		}
 	}
-	if a := c.ask("GET", "/commands", "localhost", "", "Authorization", "Bearer a secret of some length"); a.StatusCode != 200 {
+	if a := c.ask(
+		"GET",
+		"/commands",
+		"localhost",
+		"",
+		"Authorization",
+		"Bearer a secret of some length",
+	); a.StatusCode != 200 {
 		t.Errorf("a script with it: %d", a.StatusCode)
 	}
 }
@@ -111,8 +140,8 @@ func body(t *testing.T, a *http.Response) string {
 	return b.String()
 }
 
-// A body that does not come in time is not waited for, neither by whoever reads it nor by the server, which would see it
-// through before it answers.
+// A body that does not come in time is not waited for, neither by whoever reads it nor by the server, which would see
+// it through before it answers.
 func TestABodyThatIsLateIsGivenUp(t *testing.T) {
 	c := newClient(t)
 	late := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -125,7 +154,10 @@ func TestABodyThatIsLateIsGivenUp(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer conn.Close()
-	io.WriteString(conn, "POST /scenes HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{")
+	io.WriteString(
+		conn,
+		"POST /scenes HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{",
+	)
 	said, err := io.ReadAll(conn) // to the end of the connection
 	if err != nil || !strings.HasPrefix(string(said), "HTTP/1.1 400") {
 		t.Errorf("%v %s", err, said)

@@ -34,9 +34,20 @@ func (s *Server) handOverPage(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	sc := st.Scene
-	return s.page(w, "hand-over", view{Title: "Hand over " + sc.Name, Scene: id, Name: sc.Name, Here: "hand-over", Data: map[string]any{
-		"id": id, "from": sc.Timecode(0), "to": sc.Timecode(sc.Length()), "empty": sc.Length() == 0, "length_s": float64(sc.Length()) / float64(sc.SampleRate),
-		"rate": sc.SampleRate, "channels": sc.Channels, "made": list}})
+	return s.page(
+		w,
+		"hand-over",
+		view{Title: "Hand over " + sc.Name, Scene: id, Name: sc.Name, Here: "hand-over", Data: map[string]any{
+			"id":       id,
+			"from":     sc.Timecode(0),
+			"to":       sc.Timecode(sc.Length()),
+			"empty":    sc.Length() == 0,
+			"length_s": float64(sc.Length()) / float64(sc.SampleRate),
+			"rate":     sc.SampleRate,
+			"channels": sc.Channels,
+			"made":     list,
+		}},
+	)
 }
 
 func (s *Server) madeList(ctx context.Context, id string) ([]workspace.Progress, error) {
@@ -100,16 +111,29 @@ func (s *Server) mixdown(w http.ResponseWriter, r *http.Request) error {
 		return errBadRequest{err}
 	}
 	words := fmt.Sprintf("%s, %s to %s", strings.ToUpper(q.Kind), st.Scene.Timecode(span.From), st.Scene.Timecode(span.To))
-	job, err := s.Jobs.Start(r.Context(), id, "mixdown", words, func(ctx context.Context, jobID string, done func(float64)) (any, error) {
-		return s.makeMixdown(ctx, jobID, st, q, span, done)
-	})
+	job, err := s.Jobs.Start(
+		r.Context(),
+		id,
+		"mixdown",
+		words,
+		func(ctx context.Context, jobID string, done func(float64)) (any, error) {
+			return s.makeMixdown(ctx, jobID, st, q, span, done)
+		},
+	)
 	if err != nil {
 		return err
 	}
 	return s.answer(w, http.StatusAccepted, job)
 }
 
-func (s *Server) makeMixdown(ctx context.Context, jobID string, st *workspace.Scene, q mixdownRequest, span pcm.Span, done func(float64)) (any, error) {
+func (s *Server) makeMixdown(
+	ctx context.Context,
+	jobID string,
+	st *workspace.Scene,
+	q mixdownRequest,
+	span pcm.Span,
+	done func(float64),
+) (any, error) {
 	sc := st.Scene
 	m, err := st.Mixer(ctx, mix.Options{})
 	if err != nil {
@@ -155,8 +179,14 @@ func (s *Server) makeMixdown(ctx context.Context, jobID string, st *workspace.Sc
 	if q.Kind == "mp3" { // it has no bits a sample
 		format = fmt.Sprintf("%d Hz, %d channels", sc.SampleRate, sc.Channels)
 	}
-	return mixdownResult{File: filepath.Base(file), Bytes: info.Size(), LengthS: float64(span.Len()) / float64(sc.SampleRate), Format: format,
-		Clipped: clipped, Loudness: loudness}, nil
+	return mixdownResult{
+		File:     filepath.Base(file),
+		Bytes:    info.Size(),
+		LengthS:  float64(span.Len()) / float64(sc.SampleRate),
+		Format:   format,
+		Clipped:  clipped,
+		Loudness: loudness,
+	}, nil
 }
 
 // fileName makes a scene's name fit for a file.

@@ -25,16 +25,27 @@ func TestASourceOfAClientsMakingIsNotTaken(t *testing.T) {
 	state := c.state(id)
 	known := state.Tracks[0].Clips[0].Source
 	for what, e := range map[string]any{
-		"brought":         map[string]any{"edit": "bring", "source": map[string]any{"id": "ghost", "name": "ghost", "samples": 1 << 40, "channels": 2}},
-		"of a path":       map[string]any{"edit": "bring", "source": map[string]any{"id": "../../../etc", "name": "etc", "samples": 9, "channels": 2}},
-		"a tone":          map[string]any{"edit": "bring", "source": map[string]any{"id": known, "name": "t", "samples": 9, "tone": map[string]any{"seed": 1, "left": []any{map[string]any{"source": known, "from": 0, "to": int64(4e13)}}}}},
-		"in a batch":      map[string]any{"edit": "several", "edits": []any{map[string]any{"edit": "bring", "source": map[string]any{"id": "ghost", "samples": 9}}}},
-		"pasted":          piece(state, scene.Source{ID: "ghost", Name: "ghost", Samples: 1 << 20, Channels: 1}),
-		"pasted as tone":  piece(state, scene.Source{ID: "tone-1", Name: "t", Samples: 1 << 20, Tone: &recipe.Tone{Left: []recipe.Material{{Source: known, To: 40_000_000_000_000}}}}),
-		"tone beyond it":  map[string]any{"edit": "lay_tone", "name": "t", "from": 0, "to": 48000, "in": state.ToneMiddle(), "tone": map[string]any{"seed": 1, "left": []any{map[string]any{"source": known, "from": 0, "to": int64(4e12)}}}},
-		"a batch in one":  map[string]any{"edit": "several", "edits": []any{map[string]any{"edit": "several", "edits": []any{}}}},
-		"no track at all": map[string]any{"edit": "paste", "piece": map[string]any{"rate": state.Rate, "sample_rate": 48000, "length": 9, "tracks": []any{nil}, "sources": map[string]any{}}},
-		"far away":        map[string]any{"edit": "move", "clip": state.Tracks[0].Clips[0].ID, "to": int64(math.MaxInt64)},
+		"brought": map[string]any{"edit": "bring",
+			"source": map[string]any{"id": "ghost", "name": "ghost", "samples": 1 << 40, "channels": 2}},
+		"of a path": map[string]any{"edit": "bring",
+			"source": map[string]any{"id": "../../../etc", "name": "etc", "samples": 9, "channels": 2}},
+		"a tone": map[string]any{"edit": "bring",
+			"source": map[string]any{"id": known, "name": "t", "samples": 9,
+				"tone": map[string]any{"seed": 1, "left": []any{map[string]any{"source": known, "from": 0, "to": int64(4e13)}}}}},
+		"in a batch": map[string]any{"edit": "several",
+			"edits": []any{map[string]any{"edit": "bring", "source": map[string]any{"id": "ghost", "samples": 9}}}},
+		"pasted": piece(state, scene.Source{ID: "ghost", Name: "ghost", Samples: 1 << 20, Channels: 1}),
+		"pasted as tone": piece(state,
+			scene.Source{ID: "tone-1", Name: "t", Samples: 1 << 20,
+				Tone: &recipe.Tone{Left: []recipe.Material{{Source: known, To: 40_000_000_000_000}}}}),
+		"tone beyond it": map[string]any{"edit": "lay_tone", "name": "t", "from": 0, "to": 48000, "in": state.ToneMiddle(),
+			"tone": map[string]any{"seed": 1, "left": []any{map[string]any{"source": known, "from": 0, "to": int64(4e12)}}}},
+		"a batch in one": map[string]any{"edit": "several",
+			"edits": []any{map[string]any{"edit": "several", "edits": []any{}}}},
+		"no track at all": map[string]any{"edit": "paste",
+			"piece": map[string]any{"rate": state.Rate, "sample_rate": 48000, "length": 9, "tracks": []any{nil},
+				"sources": map[string]any{}}},
+		"far away": map[string]any{"edit": "move", "clip": state.Tracks[0].Clips[0].ID, "to": int64(math.MaxInt64)},
 	} {
 		for _, path := range []string{"edits", "try"} {
 			status, raw, _ := c.do("POST", "/scenes/"+id+"/"+path, map[string]any{"revision": state.Revision, "edit": e})
@@ -45,8 +56,22 @@ func TestASourceOfAClientsMakingIsNotTaken(t *testing.T) {
 	}
 	// What is in the library may be brought, as it is there.
 	var done editAnswer
-	c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "edit": map[string]any{"edit": "bring", "source": map[string]any{"id": known, "name": "mine", "samples": 1 << 30, "channels": 2}}}, 200, &done)
-	if src := c.state(id).Sources[known]; src.Samples != state.Sources[known].Samples || src.Channels != state.Sources[known].Channels || src.Name != "mine" {
+	c.json(
+		"POST",
+		"/scenes/"+id+"/edits",
+		map[string]any{
+			"revision": state.Revision,
+			"edit": map[string]any{
+				"edit":   "bring",
+				"source": map[string]any{"id": known, "name": "mine", "samples": 1 << 30, "channels": 2},
+			},
+		},
+		200,
+		&done,
+	)
+	if src := c.state(id).Sources[known]; src.Samples != state.Sources[known].Samples ||
+		src.Channels != state.Sources[known].Channels ||
+		src.Name != "mine" {
 		t.Errorf("the source is %+v, was %+v", src, state.Sources[known])
 	}
 }
@@ -81,12 +106,24 @@ func TestASceneThatCannotBeMeasuredSaysWhy(t *testing.T) {
 	for k, src := range state.Sources {
 		sc.Sources[k] = src
 	}
-	bad, err := sc.ToneSource(recipe.Tone{Left: []recipe.Material{{Source: state.Tracks[0].Clips[0].Source, To: 40_000_000_000_000}}}, "room")
+	bad, err := sc.ToneSource(
+		recipe.Tone{Left: []recipe.Material{{Source: state.Tracks[0].Clips[0].Source, To: 40_000_000_000_000}}},
+		"room",
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
 	sc.Sources[bad.ID] = bad
-	sc.Tracks = append(sc.Tracks, &scene.Track{ID: "t9", Kind: scene.Sound, Purpose: "tone", Name: "Tone", Clips: []scene.Clip{{ID: "c99", Source: bad.ID, Name: "room", In: sc.ToneMiddle(), Start: 0, Length: 48000}}})
+	sc.Tracks = append(
+		sc.Tracks,
+		&scene.Track{
+			ID:      "t9",
+			Kind:    scene.Sound,
+			Purpose: "tone",
+			Name:    "Tone",
+			Clips:   []scene.Clip{{ID: "c99", Source: bad.ID, Name: "room", In: sc.ToneMiddle(), Start: 0, Length: 48000}},
+		},
+	)
 	if _, err := c.server.Store.Create(t.Context(), &sc); err == nil {
 		t.Fatal("a tone beyond its recording was kept")
 	}
@@ -112,8 +149,25 @@ func piece(st stateView, src scene.Source) any {
 		Edit  string      `json:"edit"`
 		Piece scene.Piece `json:"piece"`
 		At    int64       `json:"at"`
-	}{"paste", scene.Piece{Rate: timecode.F25, SampleRate: 48000, Length: 48000, Sources: map[string]scene.Source{src.ID: src},
-		Tracks: []*scene.Track{{ID: st.Tracks[0].ID, Kind: scene.Sound, Purpose: "dialogue", Name: "d", Clips: []scene.Clip{{ID: "c1", Source: src.ID, Name: "x", Length: 48000}}}}}, 0}
+	}{
+		"paste",
+		scene.Piece{
+			Rate:       timecode.F25,
+			SampleRate: 48000,
+			Length:     48000,
+			Sources:    map[string]scene.Source{src.ID: src},
+			Tracks: []*scene.Track{
+				{
+					ID:      st.Tracks[0].ID,
+					Kind:    scene.Sound,
+					Purpose: "dialogue",
+					Name:    "d",
+					Clips:   []scene.Clip{{ID: "c1", Source: src.ID, Name: "x", Length: 48000}},
+				},
+			},
+		},
+		0,
+	}
 }
 
 func studioOfTwo(t *testing.T) *seamtest.Studio {

@@ -64,7 +64,9 @@ func (s *Server) setKeys(w http.ResponseWriter, r *http.Request) error {
 	var f keyFile
 	err := decode(w, r, &f)
 	if err == nil && f.Kind != keyFileKind {
-		err = errBadRequest{fmt.Errorf("This is not a file of keys of Blend Seam. One is written by \"Keep as a file\" on the keys screen.")}
+		err = errBadRequest{
+			fmt.Errorf("This is not a file of keys of Blend Seam. One is written by \"Keep as a file\" on the keys screen."),
+		}
 	}
 	if err == nil {
 		err = s.keepKeys(r, f.Commands)
@@ -105,7 +107,9 @@ func (s *Server) keepKeys(r *http.Request, asked map[string][]string) error {
 				return errBadRequest{fmt.Errorf("%q is not a key, at %q.", k, c.Words)}
 			}
 			if other, taken := owner[k]; taken {
-				return errBadRequest{fmt.Errorf("%s is on two commands, %q and %q. Take it off one of them.", printed(k), other, c.Words)}
+				return errBadRequest{
+					fmt.Errorf("%s is on two commands, %q and %q. Take it off one of them.", printed(k), other, c.Words),
+				}
 			}
 			owner[k] = c.Words
 		}
@@ -114,7 +118,9 @@ func (s *Server) keepKeys(r *http.Request, asked map[string][]string) error {
 		}
 	}
 	if len(left) > 0 {
-		return errBadRequest{fmt.Errorf("There is no command %q; the file may be of another version.", slices.Sorted(maps.Keys(left))[0])}
+		return errBadRequest{
+			fmt.Errorf("There is no command %q; the file may be of another version.", slices.Sorted(maps.Keys(left))[0]),
+		}
 	}
 	return s.Store.SetKeys(r.Context(), set)
 }

@@ -97,7 +97,11 @@ func (s *Server) mend(w http.ResponseWriter, r *http.Request) error {
 		}
 		return out
 	}
-	return s.answer(w, http.StatusOK, map[string]any{"revision": sc.Revision, "changes": views(m.Changes), "left": views(m.Left)})
+	return s.answer(
+		w,
+		http.StatusOK,
+		map[string]any{"revision": sc.Revision, "changes": views(m.Changes), "left": views(m.Left)},
+	)
 }
 
 // accept lets a seam be as it sounds, or no more.

@@ -109,7 +109,16 @@ func (s *Server) scenesPage(w http.ResponseWriter, r *http.Request) error {
 	for _, rate := range timecode.Rates {
 		rates = append(rates, rate.String())
 	}
-	return s.page(w, "scenes", view{Title: "Scenes", Here: "scenes", List: list, Data: map[string]any{"rates": rates, "endings": interchange.Endings(",")}})
+	return s.page(
+		w,
+		"scenes",
+		view{
+			Title: "Scenes",
+			Here:  "scenes",
+			List:  list,
+			Data:  map[string]any{"rates": rates, "endings": interchange.Endings(",")},
+		},
+	)
 }
 
 func (s *Server) newScene(w http.ResponseWriter, r *http.Request) error {

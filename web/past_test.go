@@ -30,12 +30,32 @@ func TestAnEditIsTriedWithoutBeingDone(t *testing.T) {
 	id, state := c.twoVoices()
 	clips := state.Tracks[0].Clips
 	var told struct{ Words string }
-	c.json("POST", "/scenes/"+id+"/try", map[string]any{"edit": map[string]any{"edit": "remove", "clips": []string{clips[0].ID}, "close": true}}, 200, &told)
+	c.json(
+		"POST",
+		"/scenes/"+id+"/try",
+		map[string]any{"edit": map[string]any{"edit": "remove", "clips": []string{clips[0].ID}, "close": true}},
+		200,
+		&told,
+	)
 	if !strings.HasPrefix(told.Words, clips[0].Name+" removed, closed up; scene ") {
 		t.Errorf("it would do %q", told.Words)
 	}
 	var p struct{ Message string }
-	c.json("POST", "/scenes/"+id+"/try", map[string]any{"edit": map[string]any{"edit": "trim", "clip": clips[0].ID, "edge": "tail", "to": clips[0].Length + 9600, "close": true}}, 422, &p)
+	c.json(
+		"POST",
+		"/scenes/"+id+"/try",
+		map[string]any{
+			"edit": map[string]any{
+				"edit":  "trim",
+				"clip":  clips[0].ID,
+				"edge":  "tail",
+				"to":    clips[0].Length + 9600,
+				"close": true,
+			},
+		},
+		422,
+		&p,
+	)
 	if !strings.Contains(p.Message, "0 frames of handle at its tail, and 5 frames are needed") {
 		t.Errorf("refused with %q", p.Message)
 	}
@@ -51,9 +71,28 @@ func TestARangeIsCopiedAndPastedIntoAnotherScene(t *testing.T) {
 	id, state := c.twoVoices()
 	clips := state.Tracks[0].Clips
 	cut := clips[1].Start
-	rev := c.edit(id, state.Revision, map[string]any{"edit": "trim", "clip": clips[0].ID, "edge": "tail", "to": cut - 9600, "close": true}).Revision
-	rev = c.edit(id, rev, map[string]any{"edit": "trim", "clip": clips[1].ID, "edge": "head", "to": cut, "close": true}).Revision
-	c.edit(id, rev, map[string]any{"edit": "set_blend", "left": clips[0].ID, "right": clips[1].ID, "before": 1920, "after": 1920, "law": "constant_power"})
+	rev := c.edit(
+		id,
+		state.Revision,
+		map[string]any{"edit": "trim", "clip": clips[0].ID, "edge": "tail", "to": cut - 9600, "close": true},
+	).Revision
+	rev = c.edit(
+		id,
+		rev,
+		map[string]any{"edit": "trim", "clip": clips[1].ID, "edge": "head", "to": cut, "close": true},
+	).Revision
+	c.edit(
+		id,
+		rev,
+		map[string]any{
+			"edit":   "set_blend",
+			"left":   clips[0].ID,
+			"right":  clips[1].ID,
+			"before": 1920,
+			"after":  1920,
+			"law":    "constant_power",
+		},
+	)
 	cut -= 9600
 	var got struct {
 		Piece json.RawMessage
@@ -76,7 +115,13 @@ func TestARangeIsCopiedAndPastedIntoAnotherScene(t *testing.T) {
 			Edit  json.RawMessage
 		}
 	}
-	c.json("POST", "/scenes/"+to+"/edits", map[string]any{"revision": 0, "edit": map[string]any{"edit": "paste", "piece": got.Piece, "at": 0, "how": "over"}}, 422, &p)
+	c.json(
+		"POST",
+		"/scenes/"+to+"/edits",
+		map[string]any{"revision": 0, "edit": map[string]any{"edit": "paste", "piece": got.Piece, "at": 0, "how": "over"}},
+		422,
+		&p,
+	)
 	if len(p.Alternatives) != 1 || p.Alternatives[0].Words != "add a track for dialogue and paste" {
 		t.Fatalf("%+v", p)
 	}
@@ -103,12 +148,14 @@ func TestThePastIsListedGoneToAndCompared(t *testing.T) {
 	}
 	c.json("GET", "/scenes/"+id+"/history", nil, 200, &past)
 	n := len(past.Edits)
-	if past.Now != past.Edits[n-1].Node || past.Edits[n-1].Words != clip.Name+" muted" || len(past.Versions) != 1 || past.Edits[0].Words != "the scene as it began" {
+	if past.Now != past.Edits[n-1].Node || past.Edits[n-1].Words != clip.Name+" muted" || len(past.Versions) != 1 ||
+		past.Edits[0].Words != "the scene as it began" {
 		t.Fatalf("%+v", past)
 	}
 	var diff struct{ Differences []string }
 	c.json("GET", "/scenes/"+id+"/versions/compare?from="+url.QueryEscape("quiet / one")+"&to=", nil, 200, &diff)
-	if len(diff.Differences) != 1 || !strings.Contains(diff.Differences[0], clip.Name) || !strings.Contains(diff.Differences[0], "muted") {
+	if len(diff.Differences) != 1 || !strings.Contains(diff.Differences[0], clip.Name) ||
+		!strings.Contains(diff.Differences[0], "muted") {
 		t.Errorf("they differ in %q", diff.Differences)
 	}
 	var back editAnswer
@@ -116,7 +163,13 @@ func TestThePastIsListedGoneToAndCompared(t *testing.T) {
 	if back.Words != "version quiet / one brought back" || back.Redo != clip.Name+" muted" {
 		t.Errorf("%+v", back)
 	}
-	c.json("POST", "/scenes/"+id+"/go", map[string]any{"revision": back.Revision, "node": past.Edits[n-3].Node}, 200, &back)
+	c.json(
+		"POST",
+		"/scenes/"+id+"/go",
+		map[string]any{"revision": back.Revision, "node": past.Edits[n-3].Node},
+		200,
+		&back,
+	)
 	if !strings.HasPrefix(back.Words, "gone to: ") {
 		t.Errorf("%+v", back)
 	}
@@ -149,7 +202,8 @@ func TestKeysAreSetCheckedAndHandedOn(t *testing.T) {
 		return f.Commands
 	}
 	before := keys()
-	if k := before["divide"]; len(k) != 2 || k[1] != "Ctrl+j" || len(before["blend"]) != 0 || before["undo"][0] != "Ctrl+z" {
+	if k := before["divide"]; len(k) != 2 || k[1] != "Ctrl+j" || len(before["blend"]) != 0 ||
+		before["undo"][0] != "Ctrl+z" {
 		t.Errorf("%v", before)
 	}
 	for _, bad := range []struct {
@@ -158,7 +212,8 @@ func TestKeysAreSetCheckedAndHandedOn(t *testing.T) {
 		says     string
 	}{
 		{"other", nil, "not a file of keys"},
-		{keyFileKind, map[string][]string{"undo": {"Alt+j"}}, `J is on two commands, \"Divide the clip at the playhead\" and \"Undo\"`},
+		{keyFileKind, map[string][]string{"undo": {"Alt+j"}},
+			`J is on two commands, \"Divide the clip at the playhead\" and \"Undo\"`},
 		{keyFileKind, map[string][]string{"glue": {"q"}}, `There is no command \"glue\"`},
 		{keyFileKind, map[string][]string{"undo": {""}}, "is not a key"},
 	} {
@@ -209,17 +264,33 @@ func TestASourceIsListenedThroughAndTakenOut(t *testing.T) {
 	id, state := c.twoVoices()
 	clip := state.Tracks[0].Clips[0]
 	at := "/scenes/" + id + "/sources/" + clip.Source
-	rev := c.edit(id, state.Revision, map[string]any{"edit": "set_stretch", "source": clip.Source, "name": "word", "from": 10000, "to": 30000}).Revision
+	rev := c.edit(
+		id,
+		state.Revision,
+		map[string]any{"edit": "set_stretch", "source": clip.Source, "name": "word", "from": 10000, "to": 30000},
+	).Revision
 	status, raw, _ := c.do("GET", at+"/", nil)
 	if status != 200 || !strings.Contains(string(raw), `"word"`) || !strings.Contains(string(raw), clip.ID) {
 		t.Errorf("its page: %d", status)
 	}
 	var a editAnswer
-	c.json("POST", at+"/take", map[string]any{"names": []string{"word"}, "track": state.Tracks[0].ID, "at": 0, "how": "insert"}, 200, &a)
+	c.json(
+		"POST",
+		at+"/take",
+		map[string]any{"names": []string{"word"}, "track": state.Tracks[0].ID, "at": 0, "how": "insert"},
+		200,
+		&a,
+	)
 	if !strings.HasPrefix(a.Words, "word of "+clip.Name+" taken out") || a.Revision != rev+1 {
 		t.Errorf("%+v", a)
 	}
-	c.json("POST", at+"/take", map[string]any{"names": []string{"nothing"}, "track": state.Tracks[0].ID, "at": -1}, 422, nil)
+	c.json(
+		"POST",
+		at+"/take",
+		map[string]any{"names": []string{"nothing"}, "track": state.Tracks[0].ID, "at": -1},
+		422,
+		nil,
+	)
 
 	// The stretch as a file: the samples of the recording, as ffmpeg reads them.
 	status, raw, h := c.do("GET", at+"/stretch.wav?from=10000&to=30000&name=word", nil)
@@ -266,10 +337,25 @@ func TestSeamsSayWhatLeadsAndWhatIsOutOfSync(t *testing.T) {
 			s = next
 		}
 	}
-	do(&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 480000, Frames: 250, Channels: 1}}, &scene.AddTrack{Name: "P", Purpose: "picture"}, &scene.AddTrack{Name: "D", Purpose: "dialogue"},
-		&scene.Add{Track: "t2", Picture: "t1", Source: "a", In: 96000, Length: 96000}, &scene.Add{Track: "t2", Picture: "t1", Source: "a", In: 240000, Start: 96000, Length: 96000})
+	do(
+		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 480000, Frames: 250, Channels: 1}},
+		&scene.AddTrack{Name: "P", Purpose: "picture"},
+		&scene.AddTrack{Name: "D", Purpose: "dialogue"},
+		&scene.Add{
+			Track:   "t2",
+			Picture: "t1",
+			Source:  "a",
+			In:      96000,
+			Length:  96000,
+		},
+		&scene.Add{Track: "t2", Picture: "t1", Source: "a", In: 240000, Start: 96000, Length: 96000},
+	)
 	clips := s.Tracks[1].Clips
-	do(&scene.Lead{Left: clips[0].ID, Right: clips[1].ID, Frames: 7}, &scene.Unlink{Clips: []string{clips[0].ID}}, &scene.Slip{Clip: clips[0].ID, By: -5760})
+	do(
+		&scene.Lead{Left: clips[0].ID, Right: clips[1].ID, Frames: 7},
+		&scene.Unlink{Clips: []string{clips[0].ID}},
+		&scene.Slip{Clip: clips[0].ID, By: -5760},
+	)
 	id, err := c.server.Store.Create(context.Background(), s)
 	if err != nil {
 		t.Fatal(err)
@@ -298,11 +384,15 @@ func TestThePageIsToldOnlyOfSeamsThatChanged(t *testing.T) {
 	id := ""
 	{
 		s := scene.New("many", timecode.F25, 48000)
-		for _, e := range []scene.Edit{&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 48000 * 600, Channels: 1}}, &scene.AddTrack{Name: "D", Purpose: "dialogue"}} {
+		for _, e := range []scene.Edit{&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 48000 * 600,
+			Channels: 1}}, &scene.AddTrack{Name: "D", Purpose: "dialogue"}} {
 			s, _ = scene.Apply(s, e)
 		}
 		for k := range int64(40) {
-			next, err := scene.Apply(s, &scene.Add{Track: "t1", Source: "a", In: 480000 + k*1920, Start: k * 96000, Length: 96000})
+			next, err := scene.Apply(
+				s,
+				&scene.Add{Track: "t1", Source: "a", In: 480000 + k*1920, Start: k * 96000, Length: 96000},
+			)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -329,7 +419,11 @@ func TestThePageIsToldOnlyOfSeamsThatChanged(t *testing.T) {
 	}
 	// One clip 10 frames shorter, closed up: what lies far enough off has only moved.
 	clip := all.Set[20].Left
-	c.edit(id, 0, map[string]any{"edit": "trim", "clip": clip, "edge": "tail", "to": all.Set[20].At - 19200, "close": true})
+	c.edit(
+		id,
+		0,
+		map[string]any{"edit": "trim", "clip": clip, "edge": "tail", "to": all.Set[20].At - 19200, "close": true},
+	)
 	now := ask(all.Token)
 	moved := map[string]bool{}
 	if len(now.Moved) != 1 || now.Moved[0].By != -19200 || len(now.Order) != 0 {
@@ -351,8 +445,8 @@ func TestThePageIsToldOnlyOfSeamsThatChanged(t *testing.T) {
 	}
 }
 
-// Every command of the table has a handler in the scripts of the pages that offer it: those of listening through a source in
-// that page's, all others in the scene's.
+// Every command of the table has a handler in the scripts of the pages that offer it: those of listening through a
+// source in that page's, all others in the scene's.
 func TestEveryCommandHasAHandler(t *testing.T) {
 	files, err := filepath.Glob("ui/*.ts")
 	if err != nil || len(files) < 20 {

@@ -117,9 +117,25 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) error {
 		}
 		rows = append(rows, row)
 	}
-	return s.page(w, "report", view{Title: "Seam report of " + now.Scene.Name, Scene: chi.URLParam(r, "scene"), Name: now.Scene.Name, Here: "report", List: map[string]any{
-		"Rows": rows, "Count": count, "Table": audit.Table, "Made": time.Now().Format("2 January 2006, 15:04"), "Rate": now.Scene.Rate.String(), "Since": r.URL.Query().Get("since"), "Versions": versions,
-	}})
+	return s.page(
+		w,
+		"report",
+		view{
+			Title: "Seam report of " + now.Scene.Name,
+			Scene: chi.URLParam(r, "scene"),
+			Name:  now.Scene.Name,
+			Here:  "report",
+			List: map[string]any{
+				"Rows":     rows,
+				"Count":    count,
+				"Table":    audit.Table,
+				"Made":     time.Now().Format("2 January 2006, 15:04"),
+				"Rate":     now.Scene.Rate.String(),
+				"Since":    r.URL.Query().Get("since"),
+				"Versions": versions,
+			},
+		},
+	)
 }
 
 func printedFigure(m audit.Measure, v float64) string {
@@ -143,9 +159,29 @@ func wave(m *mix.Mixer, x audit.Seam, rate int64) (template.HTML, error) {
 	}
 	var path strings.Builder
 	for i := range strip.Low {
-		fmt.Fprintf(&path, "M%d %.1fV%.1f", i, height/2-strip.High[i]/top*(height/2-1), height/2-strip.Low[i]/top*(height/2-1)+0.5)
+		fmt.Fprintf(
+			&path,
+			"M%d %.1fV%.1f",
+			i,
+			height/2-strip.High[i]/top*(height/2-1),
+			height/2-strip.Low[i]/top*(height/2-1)+0.5,
+		)
 	}
 	at := func(sample int64) float64 { return float64(sample-from) * width / float64(to-from) }
-	return template.HTML(fmt.Sprintf(`<svg class="wave" viewBox="0 0 %d %d" width="%d" height="%d" role="img" aria-label="Two seconds around the seam"><rect x="%.1f" width="%.1f" height="%d" class="over"/><path d="%s"/><path d="M%d 0V%d" class="at"/></svg>`,
-		width, height, width, height, at(x.From), max(0, at(x.To)-at(x.From)), height, path.String(), width/2, height)), nil
+	return template.HTML(
+		fmt.Sprintf(
+			`<svg class="wave" viewBox="0 0 %d %d" width="%d" height="%d" role="img" aria-label="Two seconds around the `+
+				`seam"><rect x="%.1f" width="%.1f" height="%d" class="over"/><path d="%s"/><path d="M%d 0V%d" class="at"/></svg>`,
+			width,
+			height,
+			width,
+			height,
+			at(x.From),
+			max(0, at(x.To)-at(x.From)),
+			height,
+			path.String(),
+			width/2,
+			height,
+		),
+	), nil
 }

@@ -24,12 +24,15 @@ type route struct{ method, pattern string }
 
 func (c *client) allRoutes() (list []route) {
 	c.t.Helper()
-	err := chi.Walk(c.server.Handler.(chi.Routes), func(method, pattern string, _ http.Handler, _ ...func(http.Handler) http.Handler) error {
-		if pattern != "/static/*" || method == "GET" {
-			list = append(list, route{method, pattern})
-		}
-		return nil
-	})
+	err := chi.Walk(
+		c.server.Handler.(chi.Routes),
+		func(method, pattern string, _ http.Handler, _ ...func(http.Handler) http.Handler) error {
+			if pattern != "/static/*" || method == "GET" {
+				list = append(list, route{method, pattern})
+			}
+			return nil
+		},
+	)
 	if err != nil || len(list) < 50 {
 		c.t.Fatalf("%d routes, %v", len(list), err)
 	}
@@ -60,7 +63,8 @@ type hostile struct {
 }
 
 // Every route is asked without a body, with ten megabytes, with wrong types, with figures that are none, huge or below
-// nothing, under a foreign name, from a foreign page and with paths that lead out of it. None of that is an error of ours.
+// nothing, under a foreign name, from a foreign page and with paths that lead out of it. None of that is an error of
+// ours.
 func TestEveryRouteWithEverythingThatNobodyShouldAsk(t *testing.T) {
 	var log syncBuffer
 	was := slog.Default()
@@ -69,8 +73,21 @@ func TestEveryRouteWithEverythingThatNobodyShouldAsk(t *testing.T) {
 	c := newClient(t)
 	id, state := c.twoVoices()
 	c.server.Demo = func(context.Context) (string, error) { return id, nil }
-	good := map[string]string{"scene": id, "source": state.Tracks[0].Clips[0].Source, "job": "none", "tone": "none", "version": "none", "blend": "none",
-		"rate": "48000", "step": "64", "tile": "0", "num": "25", "den": "1", "sheet": "0.jpg", "*": "styles.css"}
+	good := map[string]string{
+		"scene":   id,
+		"source":  state.Tracks[0].Clips[0].Source,
+		"job":     "none",
+		"tone":    "none",
+		"version": "none",
+		"blend":   "none",
+		"rate":    "48000",
+		"step":    "64",
+		"tile":    "0",
+		"num":     "25",
+		"den":     "1",
+		"sheet":   "0.jpg",
+		"*":       "styles.css",
+	}
 	as := func(_, good string) string { return good }
 	all := func(v string) func(string, string) string { return func(string, string) string { return v } }
 	but := func(v string) func(string, string) string { // everything else about the scene that is there
@@ -81,9 +98,36 @@ func TestEveryRouteWithEverythingThatNobodyShouldAsk(t *testing.T) {
 			return v
 		}
 	}
-	names := []string{"as", "best", "choice", "edit", "from", "id", "name", "scene", "seam", "seconds", "since", "to", "tone", "what", "bins", "n", "window", "clip", "lull", "next"}
-	wrong := `{"revision":"x","edit":[],"name":7,"names":{},"track":[],"at":"x","node":"y","from":[],"to":{},"tracks":1,"source":5,"left":[],"rate":[],"sample_rate":"much","channels":null,"kind":3,"keys":[1],"seams":{}}`
-	huge := fmt.Sprintf(`{"revision":%[1]d,"edit":{"edit":"move","clip":"c1","to":%[1]d},"node":%[1]d,"at":%[1]d,"from":-%[1]d,"to":%[1]d,"sample_rate":%[1]d,"channels":%[1]d,"rate":"%[1]d","name":%[2]q}`, int64(1<<63-1), strings.Repeat("é", 70000))
+	names := []string{
+		"as",
+		"best",
+		"choice",
+		"edit",
+		"from",
+		"id",
+		"name",
+		"scene",
+		"seam",
+		"seconds",
+		"since",
+		"to",
+		"tone",
+		"what",
+		"bins",
+		"n",
+		"window",
+		"clip",
+		"lull",
+		"next",
+	}
+	wrong := `{"revision":"x","edit":[],"name":7,"names":{},"track":[],"at":"x","node":"y","from":[],"to":{},` +
+		`"tracks":1,"source":5,"left":[],"rate":[],"sample_rate":"much","channels":null,"kind":3,"keys":[1],"seams":{}}`
+	huge := fmt.Sprintf(
+		`{"revision":%[1]d,"edit":{"edit":"move","clip":"c1","to":%[1]d},"node":%[1]d,"at":%[1]d,"from":-%[1]d,`+
+			`"to":%[1]d,"sample_rate":%[1]d,"channels":%[1]d,"rate":"%[1]d","name":%[2]q}`,
+		int64(1<<63-1),
+		strings.Repeat("é", 70000),
+	)
 	ways := []hostile{
 		{name: "no body", params: as},
 		{name: "an empty object", params: as, body: []byte("{}")},
@@ -101,7 +145,9 @@ func TestEveryRouteWithEverythingThatNobodyShouldAsk(t *testing.T) {
 		{name: "numbers below nothing", params: but("-1")},
 		{name: "numbers beyond all", params: but("9223372036854775807")},
 	}
-	for _, v := range []string{"", "-1", "0", "1", "9223372036854775807", "-9223372036854775808", "1e308", "NaN", "../..", "{}", `{"edit":"trim"}`, `{"edit":"gain","clips":["c1"],"db":1e999}`, strings.Repeat("x", 5000), "\x00\xff"} {
+	for _, v := range []string{"", "-1", "0", "1", "9223372036854775807", "-9223372036854775808", "1e308", "NaN",
+		"../..", "{}", `{"edit":"trim"}`, `{"edit":"gain","clips":["c1"],"db":1e999}`, strings.Repeat("x", 5000),
+		"\x00\xff"} {
 		q := url.Values{}
 		for _, n := range names {
 			q.Set(n, v)
@@ -114,16 +160,41 @@ func TestEveryRouteWithEverythingThatNobodyShouldAsk(t *testing.T) {
 			c.hostile(r, way, good)
 		}
 		if r.method != "GET" {
-			c.hostile(r, hostile{name: "from another page", params: as, headers: []string{"Origin", "https://evil.example"}, refused: http.StatusForbidden}, good)
-			c.hostile(r, hostile{name: "from another page, as newer browsers say", params: as, headers: []string{"Sec-Fetch-Site", "cross-site"}, refused: http.StatusForbidden}, good)
+			c.hostile(
+				r,
+				hostile{
+					name:    "from another page",
+					params:  as,
+					headers: []string{"Origin", "https://evil.example"},
+					refused: http.StatusForbidden,
+				},
+				good,
+			)
+			c.hostile(
+				r,
+				hostile{
+					name:    "from another page, as newer browsers say",
+					params:  as,
+					headers: []string{"Sec-Fetch-Site", "cross-site"},
+					refused: http.StatusForbidden,
+				},
+				good,
+			)
 		}
 	}
-	if s := log.String(); strings.Contains(s, "panic") || strings.Contains(s, "request failed") || strings.Contains(s, "goroutine") {
+	if s := log.String(); strings.Contains(s, "panic") || strings.Contains(s, "request failed") ||
+		strings.Contains(s, "goroutine") {
 		t.Errorf("the log has %s", s[:min(len(s), 5000)])
 	}
 	// The scene is there still, and can be edited.
 	c.json("GET", "/scenes/"+good["scene"]+"/state", nil, 200, &state)
-	c.json("POST", "/scenes/"+good["scene"]+"/edits", map[string]any{"revision": state.Revision, "edit": map[string]any{"edit": "rename", "name": "after all"}}, 200, nil)
+	c.json(
+		"POST",
+		"/scenes/"+good["scene"]+"/edits",
+		map[string]any{"revision": state.Revision, "edit": map[string]any{"edit": "rename", "name": "after all"}},
+		200,
+		nil,
+	)
 	t.Logf("%d routes, %d ways", len(routes), len(ways)+2)
 }
 
@@ -175,7 +246,8 @@ func (c *client) hostile(r route, way hostile, good map[string]string) {
 		c.t.Errorf("%s %s, %s: %d %.200s", r.method, r.pattern, way.name, a.StatusCode, said)
 	case a.StatusCode >= 400 && a.Header.Get("Content-Type") == "application/json":
 		var p problem
-		if json.Unmarshal([]byte(said), &p) != nil || p.Message == "" || strings.Contains(p.Message, "\n") || strings.Contains(p.Message, c.server.Made) {
+		if json.Unmarshal([]byte(said), &p) != nil || p.Message == "" || strings.Contains(p.Message, "\n") ||
+			strings.Contains(p.Message, c.server.Made) {
 			c.t.Errorf("%s %s, %s: %d %.200s", r.method, r.pattern, way.name, a.StatusCode, said)
 		}
 	}

@@ -101,8 +101,19 @@ func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	data := pageData{ID: id, State: stateView{st.Scene, st.Revision, st.Undo, st.Redo}, Rate: rateOf(st.Scene.Rate), Commands: commands, Hues: scene.Hues,
-		Laws: lawViews(), Shapes: shapeViews(), Blends: blends, Measures: audit.Table, Media: sheets, Formats: formats()}
+	data := pageData{
+		ID:       id,
+		State:    stateView{st.Scene, st.Revision, st.Undo, st.Redo},
+		Rate:     rateOf(st.Scene.Rate),
+		Commands: commands,
+		Hues:     scene.Hues,
+		Laws:     lawViews(),
+		Shapes:   shapeViews(),
+		Blends:   blends,
+		Measures: audit.Table,
+		Media:    sheets,
+		Formats:  formats(),
+	}
 	return s.page(w, "scene", view{Title: st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "scene", Data: data})
 }
 
@@ -197,7 +208,12 @@ func (s *Server) redo(w http.ResponseWriter, r *http.Request) error {
 	return s.travel(w, r, s.Store.Redo, "There is nothing to redo: the last thing done was not an undo.")
 }
 
-func (s *Server) travel(w http.ResponseWriter, r *http.Request, step func(context.Context, string, int64) (store.Change, bool, error), none string) error {
+func (s *Server) travel(
+	w http.ResponseWriter,
+	r *http.Request,
+	step func(context.Context, string, int64) (store.Change, bool, error),
+	none string,
+) error {
 	q, err := s.editRequest(w, r)
 	if err != nil {
 		return err

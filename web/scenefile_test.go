@@ -54,7 +54,11 @@ func TestRecordingsOfOneNameAreToldApart(t *testing.T) {
 	}
 	bring := func(raw []byte, headers ...string) (int, stateView, problem) {
 		t.Helper()
-		status, answer, _ := c.do("POST", "/scenes/file", raw, append([]string{"Blendseam-Name", "again.otio"}, headers...)...)
+		status, answer, _ := c.do(
+			"POST",
+			"/scenes/file",
+			raw,
+			append([]string{"Blendseam-Name", "again.otio"}, headers...)...)
 		var made struct{ ID string }
 		var p problem
 		json.Unmarshal(answer, &made)
@@ -78,10 +82,21 @@ func TestRecordingsOfOneNameAreToldApart(t *testing.T) {
 	other := func(seconds, stated float64) []byte {
 		available := "null"
 		if stated > 0 {
-			available = fmt.Sprintf(`{"OTIO_SCHEMA":"TimeRange.1","start_time":{"rate":48000,"value":0},"duration":{"rate":48000,"value":%g}}`, stated*48000)
+			available = fmt.Sprintf(
+				`{"OTIO_SCHEMA":"TimeRange.1","start_time":{"rate":48000,"value":0},"duration":{"rate":48000,"value":%g}}`,
+				stated*48000,
+			)
 		}
-		return fmt.Appendf(nil, `{"OTIO_SCHEMA":"Timeline.1","name":"x","tracks":{"OTIO_SCHEMA":"Stack.1","children":[{"OTIO_SCHEMA":"Track.1","kind":"Audio","children":[
-			{"OTIO_SCHEMA":"Clip.1","name":"a","source_range":{"start_time":{"rate":48000,"value":0},"duration":{"rate":48000,"value":%g}},"media_reference":{"OTIO_SCHEMA":"ExternalReference.1","target_url":"sounds/take.wav","available_range":%s}}]}]}}`, seconds*48000, available)
+		return fmt.Appendf(
+			nil,
+			`{"OTIO_SCHEMA":"Timeline.1","name":"x","tracks":{"OTIO_SCHEMA":"Stack.1","children":[
+  {"OTIO_SCHEMA":"Track.1","kind":"Audio","children":[
+			{"OTIO_SCHEMA":"Clip.1","name":"a","source_range":{"start_time":{"rate":48000,"value":0},
+  "duration":{"rate":48000,"value":%g}},"media_reference":{"OTIO_SCHEMA":"ExternalReference.1",
+  "target_url":"sounds/take.wav","available_range":%s}}]}]}}`,
+			seconds*48000,
+			available,
+		)
 	}
 	if status, st, p := bring(other(1, 3)); status != 201 || sources(st)[0] != ids[0] {
 		t.Errorf("by length: %d %s", status, p.Message)
@@ -95,7 +110,12 @@ func TestRecordingsOfOneNameAreToldApart(t *testing.T) {
 	}
 	for _, want := range ids[1:] {
 		chosen, _ := json.Marshal(map[string]string{"sounds/take.wav": want})
-		if status, st, p := bring(other(3.5, 0), "Blendseam-Choices", url.PathEscape(string(chosen))); status != 201 || sources(st)[0] != want {
+		if status, st, p := bring(
+			other(3.5, 0),
+			"Blendseam-Choices",
+			url.PathEscape(string(chosen)),
+		); status != 201 ||
+			sources(st)[0] != want {
 			t.Errorf("chosen: %d %s", status, p.Message)
 		}
 	}
@@ -112,9 +132,17 @@ func TestAnUploadedSceneFileLooksNowhereElse(t *testing.T) {
 		t.Fatal(err)
 	}
 	var said []string
-	for _, target := range []string{there, "file://" + there, filepath.Join(dir, "gone.wav"), pipe, "../../../../etc/passwd"} {
-		raw := fmt.Appendf(nil, `{"OTIO_SCHEMA":"Timeline.1","name":"x","tracks":{"OTIO_SCHEMA":"Stack.1","children":[{"OTIO_SCHEMA":"Track.1","kind":"Audio","children":[
-			{"OTIO_SCHEMA":"Clip.1","name":"a","source_range":{"start_time":{"rate":48000,"value":0},"duration":{"rate":48000,"value":480000}},"media_reference":{"OTIO_SCHEMA":"ExternalReference.1","target_url":%q}}]}]}}`, target)
+	for _, target := range []string{there, "file://" + there, filepath.Join(dir, "gone.wav"), pipe,
+		"../../../../etc/passwd"} {
+		raw := fmt.Appendf(
+			nil,
+			`{"OTIO_SCHEMA":"Timeline.1","name":"x","tracks":{"OTIO_SCHEMA":"Stack.1","children":[
+  {"OTIO_SCHEMA":"Track.1","kind":"Audio","children":[
+			{"OTIO_SCHEMA":"Clip.1","name":"a","source_range":{"start_time":{"rate":48000,"value":0},
+  "duration":{"rate":48000,"value":480000}},"media_reference":{"OTIO_SCHEMA":"ExternalReference.1",
+  "target_url":%q}}]}]}}`,
+			target,
+		)
 		status, answer, _ := c.do("POST", "/scenes/file", raw, "Blendseam-Name", "x.otio")
 		var p problem
 		json.Unmarshal(answer, &p)
@@ -128,7 +156,14 @@ func TestAnUploadedSceneFileLooksNowhereElse(t *testing.T) {
 			t.Errorf("it says %q of one, %q of another", said[0], s)
 		}
 	}
-	if status, answer, _ := c.do("POST", "/scenes/file", bytes.Repeat([]byte(" "), 33<<20), "Blendseam-Name", "x.otio"); status != 400 || !strings.Contains(string(answer), "larger than 32 MB") {
+	if status, answer, _ := c.do(
+		"POST",
+		"/scenes/file",
+		bytes.Repeat([]byte(" "), 33<<20),
+		"Blendseam-Name",
+		"x.otio",
+	); status != 400 ||
+		!strings.Contains(string(answer), "larger than 32 MB") {
 		t.Errorf("33 MB: %d %s", status, answer)
 	}
 }

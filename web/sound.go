@@ -290,13 +290,25 @@ func (v *benchView) addGains(st *workspace.Scene) error {
 	}
 	if v.Seam.Pair {
 		p := sc.PairAt(v.Seam.Left, true)
-		out, in, err := mix.PairSides(sc, *p, func(c scene.Clip) (pcm.ReaderAt, error) { return st.Sound(sc.Sources[c.Source]) })
+		out, in, err := mix.PairSides(
+			sc,
+			*p,
+			func(c scene.Clip) (pcm.ReaderAt, error) { return st.Sound(sc.Sources[c.Source]) },
+		)
 		if err != nil {
 			return err
 		}
 		v.Law, v.CurveOut, v.CurveIn = string(p.Law), p.CurveOut, p.CurveIn
 		v.Before, v.After = v.Seam.At-v.Seam.From, v.Seam.To-v.Seam.At
-		v.summed(scene.Blend{Before: v.Before, After: v.After, Law: p.Law, CurveOut: p.CurveOut, CurveIn: p.CurveIn}, left.GainDB, right.GainDB, out, in, points, sc.SampleRate)
+		v.summed(
+			scene.Blend{Before: v.Before, After: v.After, Law: p.Law, CurveOut: p.CurveOut, CurveIn: p.CurveIn},
+			left.GainDB,
+			right.GainDB,
+			out,
+			in,
+			points,
+			sc.SampleRate,
+		)
 		head, _ := sc.Handles(sc.Track(v.Seam.Track), *right)
 		_, tail := sc.Handles(t, *left)
 		v.ReachB, v.ReachA = v.Before+min(head, v.Seam.From-left.Start), v.After+min(tail, right.End()-v.Seam.To)
@@ -363,7 +375,16 @@ func (v *benchView) summed(b scene.Blend, leftDB, rightDB float64, left, right p
 	for i := range points {
 		x := blend.Position(i, points)
 		out, in := b.Gains(x, r)
-		v.Gains = append(v.Gains, gains{v.Seam.From + int64(x*float64(b.Length())), round(out), round(in), two(blend.PowerDB(out, in, r)), two(heard[i])})
+		v.Gains = append(
+			v.Gains,
+			gains{
+				v.Seam.From + int64(x*float64(b.Length())),
+				round(out),
+				round(in),
+				two(blend.PowerDB(out, in, r)),
+				two(heard[i]),
+			},
+		)
 	}
 }
 

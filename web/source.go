@@ -40,7 +40,17 @@ func usesOf(sc *scene.Scene, source string) []useView {
 		for _, c := range t.Clips {
 			if c.Source == source && (t.Kind == scene.Sound || !heard[c.Link]) {
 				in := sc.Time(t, c.In)
-				uses = append(uses, useView{c.ID, c.Name, t.Name, sc.Timecode(sc.Time(t, c.Start)), in, in + sc.Time(t, c.End()) - sc.Time(t, c.Start)})
+				uses = append(
+					uses,
+					useView{
+						c.ID,
+						c.Name,
+						t.Name,
+						sc.Timecode(sc.Time(t, c.Start)),
+						in,
+						in + sc.Time(t, c.End()) - sc.Time(t, c.Start),
+					},
+				)
 			}
 		}
 	}
@@ -99,8 +109,20 @@ func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) error {
 		}
 	}
 	return s.page(w, "source", view{Title: src.Name, Scene: id, Name: st.Scene.Name, Here: "sources", Data: map[string]any{
-		"id": id, "rate": rateOf(st.Scene.Rate), "sample_rate": st.Scene.SampleRate, "start_frame": st.Scene.StartFrame,
-		"state": sourceState{st.Revision, src, usesOf(st.Scene, src.ID)}, "tracks": tracks, "picture": picture, "commands": commands, "media": sheets}})
+		"id":          id,
+		"rate":        rateOf(st.Scene.Rate),
+		"sample_rate": st.Scene.SampleRate,
+		"start_frame": st.Scene.StartFrame,
+		"state": sourceState{
+			st.Revision,
+			src,
+			usesOf(st.Scene, src.ID),
+		},
+		"tracks":   tracks,
+		"picture":  picture,
+		"commands": commands,
+		"media":    sheets,
+	}})
 }
 
 // takeOut lays stretches of a source on a track.
@@ -148,7 +170,9 @@ func (s *Server) stretchFile(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if to <= from || to > src.Samples || to-from > longestStretch {
-		return errBadRequest{fmt.Errorf("The stretch must lie in the sound of %s, its in point before its out point.", src.Name)}
+		return errBadRequest{
+			fmt.Errorf("The stretch must lie in the sound of %s, its in point before its out point.", src.Name),
+		}
 	}
 	sound, err := st.Sound(src)
 	if err != nil {

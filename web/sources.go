@@ -98,21 +98,27 @@ func (s *Server) upload(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	job, err := s.Jobs.Start(r.Context(), id, "source", name, func(ctx context.Context, _ string, _ func(float64)) (any, error) {
-		defer a.Close()
-		info, err := s.Keep(ctx, a, st.Scene.SampleRate, st.Scene.Rate)
-		if err != nil {
-			return nil, err
-		}
-		if err := s.Into(ctx, id, []media.Info{info}); err != nil {
-			return nil, err
-		}
-		s.Returned()
-		if err := s.Analyse(ctx, id, info, st.Scene.SampleRate); err != nil {
-			return nil, err
-		}
-		return info, s.tellState(ctx, id)
-	})
+	job, err := s.Jobs.Start(
+		r.Context(),
+		id,
+		"source",
+		name,
+		func(ctx context.Context, _ string, _ func(float64)) (any, error) {
+			defer a.Close()
+			info, err := s.Keep(ctx, a, st.Scene.SampleRate, st.Scene.Rate)
+			if err != nil {
+				return nil, err
+			}
+			if err := s.Into(ctx, id, []media.Info{info}); err != nil {
+				return nil, err
+			}
+			s.Returned()
+			if err := s.Analyse(ctx, id, info, st.Scene.SampleRate); err != nil {
+				return nil, err
+			}
+			return info, s.tellState(ctx, id)
+		},
+	)
 	if err != nil {
 		a.Close()
 		return err
@@ -210,12 +216,17 @@ func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) error {
 	}
 	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, limit.SceneFileBytes))
 	if tooLarge := (*http.MaxBytesError)(nil); errors.As(err, &tooLarge) {
-		return errBadRequest{fmt.Errorf("%s is larger than %s, the most that a scene file may have", name, limit.Bytes(limit.SceneFileBytes))}
+		return errBadRequest{
+			fmt.Errorf("%s is larger than %s, the most that a scene file may have", name, limit.Bytes(limit.SceneFileBytes)),
+		}
 	} else if err != nil {
 		return errBadRequest{fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name)}
 	}
 	chosen := map[string]string{}
-	if text, err := url.PathUnescape(r.Header.Get("Blendseam-Choices")); err != nil || text != "" && json.Unmarshal([]byte(text), &chosen) != nil {
+	if text, err := url.PathUnescape(
+		r.Header.Get("Blendseam-Choices"),
+	); err != nil ||
+		text != "" && json.Unmarshal([]byte(text), &chosen) != nil {
 		return errBadRequest{errors.New("the header Blendseam-Choices is no JSON object of ids by media URL")}
 	}
 	id, warnings, err := s.Uploaded(r.Context(), raw, name, chosen)

@@ -83,7 +83,9 @@ func (s *Server) fillings(r *http.Request) (a fillAnswer, err error) {
 		list = slices.Clone(list) // choosing one makes its edit in the list
 	}
 	if len(list) == 0 {
-		return a, cannot("No quiet stretch was found near this hole, and the tone library is empty. Bring a tone in on the Tone page.")
+		return a, cannot(
+			"No quiet stretch was found near this hole, and the tone library is empty. Bring a tone in on the Tone page.",
+		)
 	}
 	choice := 0
 	if r.URL.Query().Get("choice") != "" {
@@ -247,7 +249,10 @@ func (s *Server) bed(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if b == nil {
-		return cannot("No dialogue clip there has a pause to take the room from. Choose a tone of the library, or a range with a pause in it.")
+		return cannot(
+			"No dialogue clip there has a pause to take the room from. Choose a tone of the library, or a range with a " +
+				"pause in it.",
+		)
 	}
 	kept, err := m.KeepWords(r.Context(), span)
 	if err != nil {
@@ -270,7 +275,11 @@ func (s *Server) bed(w http.ResponseWriter, r *http.Request) error {
 		}
 		keep = append(keep, v)
 	}
-	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "tc": st.Scene.Timecode(span.From), "bed": b, "edit": edit, "keep": keep})
+	return s.answer(
+		w,
+		http.StatusOK,
+		map[string]any{"revision": st.Revision, "tc": st.Scene.Timecode(span.From), "bed": b, "edit": edit, "keep": keep},
+	)
 }
 
 // tonePeaks sends one tile of a built tone's waveform, as peaks does of recordings. Of steps longer than toneLook, that
@@ -283,7 +292,13 @@ func (s *Server) tonePeaks(w http.ResponseWriter, r *http.Request) error {
 	}
 	src, ok := st.Scene.Sources[chi.URLParam(r, "source")]
 	var step, tile int64
-	if err := numbers(r, map[string]*int64{"step": &step, "tile": &tile}, 0, farthest); err != nil || !ok || src.Tone == nil || step < 1 {
+	if err := numbers(
+		r,
+		map[string]*int64{"step": &step, "tile": &tile},
+		0,
+		farthest,
+	); err != nil || !ok || src.Tone == nil ||
+		step < 1 {
 		return store.ErrNotFound
 	}
 	reader, err := st.Sound(src)

@@ -74,7 +74,8 @@ func TestLullsAreFilledAndComeBackFromTheFile(t *testing.T) {
 		Hums     []struct{ Words string }
 	}
 	c.json("GET", "/scenes/"+id+"/findings", nil, 200, &found)
-	if len(found.Findings) != 1 || found.Findings[0].Kind != "bump" || len(found.Hums) != 1 || !strings.Contains(found.Hums[0].Words, "100.0 Hz") {
+	if len(found.Findings) != 1 || found.Findings[0].Kind != "bump" || len(found.Hums) != 1 ||
+		!strings.Contains(found.Hums[0].Words, "100.0 Hz") {
 		t.Fatalf("%+v", found)
 	}
 	var p struct {
@@ -86,7 +87,13 @@ func TestLullsAreFilledAndComeBackFromTheFile(t *testing.T) {
 	c.json("GET", "/scenes/"+id+"/state", nil, 200, &state)
 	clip := state.Tracks[0].Clips[0]
 	var fill fillAnswer
-	c.json("GET", fmt.Sprintf("/scenes/%s/fill?best=1&track=%s&from=%d&to=%d", id, state.Tracks[0].ID, 5*48000, 5*48000+24000), nil, 200, &fill)
+	c.json(
+		"GET",
+		fmt.Sprintf("/scenes/%s/fill?best=1&track=%s&from=%d&to=%d", id, state.Tracks[0].ID, 5*48000, 5*48000+24000),
+		nil,
+		200,
+		&fill,
+	)
 	if len(fill.List) == 0 || !strings.HasPrefix(fill.Did, "lull and patch") {
 		t.Fatalf("%+v", fill)
 	}
@@ -96,12 +103,30 @@ func TestLullsAreFilledAndComeBackFromTheFile(t *testing.T) {
 	}
 	lull := state.Tracks[0].Clips[0].Lulls[0]
 	var bench benchView
-	c.json("GET", fmt.Sprintf("/scenes/%s/bench?seam=lull:%s:%s&from=%d&to=%d&bins=200", id, clip.ID, lull.ID, 5*48000-9600, 5*48000+33600), nil, 200, &bench)
-	if bench.Lull == nil || bench.Incoming == nil || len(bench.Gains) == 0 || bench.Gains[len(bench.Gains)/2].Out != 0 || bench.Gains[len(bench.Gains)/2].In != 1 {
+	c.json(
+		"GET",
+		fmt.Sprintf(
+			"/scenes/%s/bench?seam=lull:%s:%s&from=%d&to=%d&bins=200",
+			id,
+			clip.ID,
+			lull.ID,
+			5*48000-9600,
+			5*48000+33600,
+		),
+		nil,
+		200,
+		&bench,
+	)
+	if bench.Lull == nil || bench.Incoming == nil || len(bench.Gains) == 0 || bench.Gains[len(bench.Gains)/2].Out != 0 ||
+		bench.Gains[len(bench.Gains)/2].In != 1 {
 		t.Errorf("%+v", bench)
 	}
 	patch := state.Tracks[1].Clips[0]
-	status, tile, _ := c.do("GET", fmt.Sprintf("/scenes/%s/tones/%s/peaks/512/%d", id, patch.Source, patch.In/512/media.TileBins), nil)
+	status, tile, _ := c.do(
+		"GET",
+		fmt.Sprintf("/scenes/%s/tones/%s/peaks/512/%d", id, patch.Source, patch.In/512/media.TileBins),
+		nil,
+	)
 	if status != 200 || len(tile) != 4*media.TileBins || bytes.Count(tile, []byte{0}) > len(tile)/2 {
 		t.Errorf("%d, %d bytes", status, len(tile))
 	}
@@ -121,9 +146,11 @@ func TestLullsAreFilledAndComeBackFromTheFile(t *testing.T) {
 		t.Error("the scene that came back from its file sounds otherwise")
 	}
 
-	for _, path := range []string{"fill?seam=nothing", "fill?track=t1&from=9000000&to=9100000", "fill?track=no&from=0&to=9", "bed?from=0&to=100", "bed?tone=nobody"} {
+	for _, path := range []string{"fill?seam=nothing", "fill?track=t1&from=9000000&to=9100000",
+		"fill?track=no&from=0&to=9", "bed?from=0&to=100", "bed?tone=nobody"} {
 		status, raw, _ := c.do("GET", "/scenes/"+id+"/"+path, nil)
-		if status != 400 && status != 404 || bytes.Count(raw, []byte("\n")) != 0 || !bytes.Contains(raw, []byte(`"message"`)) {
+		if status != 400 && status != 404 || bytes.Count(raw, []byte("\n")) != 0 ||
+			!bytes.Contains(raw, []byte(`"message"`)) {
 			t.Errorf("%s: %d %s", path, status, raw)
 		}
 	}
@@ -146,8 +173,15 @@ func TestTheToneLibrary(t *testing.T) {
 		t.Fatalf("%d made-up rooms", madeUp)
 	}
 	before := len(list)
-	c.json("POST", "/scenes/"+id+"/tone", map[string]any{"name": "Our kitchen", "place": "home", "source": source, "from": 0, "to": 80000}, 200, &list)
-	if len(list) != before+1 || list[0].Name != "Our kitchen" || math.Abs(list[0].LevelDB-room.Kinds[0].Level) > 1.5 || len(list[0].Thirds) != 28 {
+	c.json(
+		"POST",
+		"/scenes/"+id+"/tone",
+		map[string]any{"name": "Our kitchen", "place": "home", "source": source, "from": 0, "to": 80000},
+		200,
+		&list,
+	)
+	if len(list) != before+1 || list[0].Name != "Our kitchen" || math.Abs(list[0].LevelDB-room.Kinds[0].Level) > 1.5 ||
+		len(list[0].Thirds) != 28 {
 		t.Fatalf("%+v", list[0])
 	}
 	mine := list[0].ID
@@ -176,7 +210,8 @@ func TestTheToneLibrary(t *testing.T) {
 		headers      []string
 	}{
 		{"POST", "/scenes/" + id + "/tone", map[string]any{"source": source, "from": 0, "to": 1 << 40}, nil},
-		{"POST", "/scenes/" + id + "/tone", map[string]any{"source": source, "from": 110000, "to": 130000}, nil}, // nothing but voice
+		// nothing but voice
+		{"POST", "/scenes/" + id + "/tone", map[string]any{"source": source, "from": 110000, "to": 130000}, nil},
 		{"POST", "/tones", []byte("no sound"), []string{"Blendseam-Name", "noise.wav"}},
 		{"POST", "/tones", []byte("no name"), nil},
 		{"POST", "/tones/" + mine, map[string]any{"name": " "}, nil},

@@ -38,7 +38,10 @@ func (s *Server) toneViews(ctx context.Context) ([]toneView, error) {
 	list, err := s.Tones(ctx)
 	views := make([]toneView, 0, len(list))
 	for _, t := range list {
-		views = append(views, toneView{t.ID, t.Name, t.Place, float64(t.To-t.From) / float64(t.Rate), t.LevelDB, t.Thirds, t.MadeUp != ""})
+		views = append(
+			views,
+			toneView{t.ID, t.Name, t.Place, float64(t.To-t.From) / float64(t.Rate), t.LevelDB, t.Thirds, t.MadeUp != ""},
+		)
 	}
 	return views, err
 }
@@ -107,8 +110,20 @@ func (s *Server) foundIn(ctx context.Context, st *workspace.Scene) ([]foundView,
 			ranked := tone.Rank(says.Quiets, nil, 2, int(sc.SampleRate), func(tone.Quiet) float64 { return -1 })
 			for _, q := range ranked[:min(len(ranked), shownStretches)] {
 				at := float64(q.Span.From) / float64(sc.SampleRate)
-				list = append(list, foundView{src.ID, src.Name, q.Span.From, q.Span.To, fmt.Sprintf("%d:%05.2f", int(at)/60, math.Mod(at, 60)), q.LevelDB, q.Thirds,
-					strings.Join(q.Reasons, "; "), float64(q.Span.Len()) / float64(sc.SampleRate)})
+				list = append(
+					list,
+					foundView{
+						src.ID,
+						src.Name,
+						q.Span.From,
+						q.Span.To,
+						fmt.Sprintf("%d:%05.2f", int(at)/60, math.Mod(at, 60)),
+						q.LevelDB,
+						q.Thirds,
+						strings.Join(q.Reasons, "; "),
+						float64(q.Span.Len()) / float64(sc.SampleRate),
+					},
+				)
 			}
 		}
 	}
@@ -130,8 +145,20 @@ func (s *Server) tonePage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.page(w, "tone", view{Title: "Tone for " + st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "tone",
-		Data: map[string]any{"id": id, "revision": st.Revision, "rate": st.Scene.SampleRate, "length": st.Scene.Length(), "tones": list, "found": found}})
+	return s.page(w, "tone", view{
+		Title: "Tone for " + st.Scene.Name,
+		Scene: id,
+		Name:  st.Scene.Name,
+		Here:  "tone",
+		Data: map[string]any{
+			"id":       id,
+			"revision": st.Revision,
+			"rate":     st.Scene.SampleRate,
+			"length":   st.Scene.Length(),
+			"tones":    list,
+			"found":    found,
+		},
+	})
 }
 
 // keepTone keeps a stretch of one of the scene's recordings in the library: one that the page names, or what a range of
@@ -185,7 +212,9 @@ func (s *Server) keepTone(w http.ResponseWriter, r *http.Request) error {
 func toneOf(says *analysis.Recording, source string, span pcm.Span) (store.Tone, error) {
 	quiet := says.QuietsIn(span)
 	if len(quiet) == 0 {
-		return store.Tone{}, cannot("Nothing quiet of at least 0.12 s was found in this stretch: it holds a voice, a breath or a bump all along.")
+		return store.Tone{}, cannot(
+			"Nothing quiet of at least 0.12 s was found in this stretch: it holds a voice, a breath or a bump all along.",
+		)
 	}
 	t := store.Tone{Source: source, From: span.From, To: span.To, Rate: int64(says.Rate)}
 	t.LevelDB, t.Thirds = tone.Together(quiet)

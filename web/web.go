@@ -60,7 +60,13 @@ func notMade(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) routes() http.Handler {
 	r := chi.NewRouter()
-	r.Use(middleware.Recoverer, safe, patient, func(next http.Handler) http.Handler { return s.Door.handler(next, s) }, http.NewCrossOriginProtection().Handler)
+	r.Use(
+		middleware.Recoverer,
+		safe,
+		patient,
+		func(next http.Handler) http.Handler { return s.Door.handler(next, s) },
+		http.NewCrossOriginProtection().Handler,
+	)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.fail(w, r, store.ErrNotFound) })
 
 	r.Get("/", s.handle(s.scenesPage))
@@ -148,7 +154,8 @@ func (s *Server) routes() http.Handler {
 }
 
 // policy lets pages use nothing but what this server sends. Styles may be set on elements, which the panels do.
-const policy = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; img-src 'self' data:; media-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+const policy = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; img-src " +
+	"'self' data:; media-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
 func safe(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

@@ -47,7 +47,9 @@ func newClient(t testing.TB) *client {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := New(Config{Workspace: workspace.New(context.Background(), intake.Intake{Store: st, Library: l}), Made: t.TempDir()})
+	s := New(
+		Config{Workspace: workspace.New(context.Background(), intake.Intake{Store: st, Library: l}), Made: t.TempDir()},
+	)
 	h := httptest.NewServer(s)
 	t.Cleanup(func() {
 		s.Close()
@@ -106,7 +108,13 @@ func (c *client) json(method, path string, body any, want int, to any) {
 func (c *client) newScene() string {
 	c.t.Helper()
 	var made struct{ ID string }
-	c.json("POST", "/scenes", map[string]any{"name": "A scene", "rate": "25", "sample_rate": 48000, "channels": 1}, 201, &made)
+	c.json(
+		"POST",
+		"/scenes",
+		map[string]any{"name": "A scene", "rate": "25", "sample_rate": 48000, "channels": 1},
+		201,
+		&made,
+	)
 	return made.ID
 }
 
@@ -167,12 +175,16 @@ func (c *client) twoVoices() (id string, state stateView) {
 func TestPagesComeWithAStrictPolicy(t *testing.T) {
 	c := newClient(t)
 	id := c.newScene()
-	for _, path := range []string{"/", "/scenes/" + id + "/", "/scenes/" + id + "/sources", "/scenes/" + id + "/hand-over", "/keys"} {
+	for _, path := range []string{"/", "/scenes/" + id + "/", "/scenes/" + id + "/sources", "/scenes/" + id +
+		"/hand-over", "/keys"} {
 		status, raw, h := c.do("GET", path, nil, "Accept", "text/html")
 		if status != 200 || !strings.Contains(string(raw), "</html>") {
 			t.Errorf("%s: %d", path, status)
 		}
-		if p := h.Get("Content-Security-Policy"); !strings.Contains(p, "default-src 'none'") || strings.Contains(p, "unsafe-eval") || strings.Contains(p, "script-src 'self' 'unsafe") {
+		if p := h.Get(
+			"Content-Security-Policy",
+		); !strings.Contains(p, "default-src 'none'") || strings.Contains(p, "unsafe-eval") ||
+			strings.Contains(p, "script-src 'self' 'unsafe") {
 			t.Errorf("%s: policy %q", path, p)
 		}
 		for _, far := range []string{`src="http`, `href="http`, `src="//`, `url(http`} {
@@ -181,7 +193,14 @@ func TestPagesComeWithAStrictPolicy(t *testing.T) {
 			}
 		}
 	}
-	if status, raw, _ := c.do("GET", "/scenes/nobody/", nil, "Accept", "text/html"); status != 404 || !strings.Contains(string(raw), "nothing at this address") {
+	if status, raw, _ := c.do(
+		"GET",
+		"/scenes/nobody/",
+		nil,
+		"Accept",
+		"text/html",
+	); status != 404 ||
+		!strings.Contains(string(raw), "nothing at this address") {
 		t.Errorf("a scene that is not there: %d", status)
 	}
 }
@@ -189,7 +208,13 @@ func TestPagesComeWithAStrictPolicy(t *testing.T) {
 func TestNamesAreNotTakenForMarkup(t *testing.T) {
 	c := newClient(t)
 	var made struct{ ID string }
-	c.json("POST", "/scenes", map[string]any{"name": `</script><b onclick="x">`, "rate": "25", "sample_rate": 48000, "channels": 2}, 201, &made)
+	c.json(
+		"POST",
+		"/scenes",
+		map[string]any{"name": `</script><b onclick="x">`, "rate": "25", "sample_rate": 48000, "channels": 2},
+		201,
+		&made,
+	)
 	_, raw, _ := c.do("GET", "/scenes/"+made.ID+"/", nil)
 	if strings.Contains(string(raw), `<b onclick`) {
 		t.Error("a scene's name became markup")
@@ -199,7 +224,15 @@ func TestNamesAreNotTakenForMarkup(t *testing.T) {
 func TestRequestsFromOtherSitesAreRefused(t *testing.T) {
 	c := newClient(t)
 	id := c.newScene()
-	status, _, _ := c.do("POST", "/scenes/"+id+"/undo", map[string]any{"revision": 0}, "Sec-Fetch-Site", "cross-site", "Origin", "http://elsewhere.example")
+	status, _, _ := c.do(
+		"POST",
+		"/scenes/"+id+"/undo",
+		map[string]any{"revision": 0},
+		"Sec-Fetch-Site",
+		"cross-site",
+		"Origin",
+		"http://elsewhere.example",
+	)
 	if status != 403 {
 		t.Errorf("answered %d, want 403", status)
 	}
@@ -210,13 +243,33 @@ func TestAnEditIsAnsweredWithItsChanges(t *testing.T) {
 	id, state := c.twoVoices()
 	clips := state.Tracks[0].Clips
 	var a editAnswer
-	c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "edit": map[string]any{"edit": "gain", "clips": []string{clips[1].ID}, "db": -6}}, 200, &a)
-	if a.Revision != state.Revision+1 || len(a.Changes.Tracks) != 1 || len(a.Changes.Tracks[0].Set) != 1 || a.Changes.Tracks[0].Set[0].GainDB != -6 || a.Undo == "" {
+	c.json(
+		"POST",
+		"/scenes/"+id+"/edits",
+		map[string]any{
+			"revision": state.Revision,
+			"edit":     map[string]any{"edit": "gain", "clips": []string{clips[1].ID}, "db": -6},
+		},
+		200,
+		&a,
+	)
+	if a.Revision != state.Revision+1 || len(a.Changes.Tracks) != 1 || len(a.Changes.Tracks[0].Set) != 1 ||
+		a.Changes.Tracks[0].Set[0].GainDB != -6 ||
+		a.Undo == "" {
 		t.Errorf("%+v", a)
 	}
 	// The same again is stale, and says what came between.
 	var p problem
-	c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "edit": map[string]any{"edit": "gain", "clips": []string{clips[1].ID}, "db": -7}}, 409, &p)
+	c.json(
+		"POST",
+		"/scenes/"+id+"/edits",
+		map[string]any{
+			"revision": state.Revision,
+			"edit":     map[string]any{"edit": "gain", "clips": []string{clips[1].ID}, "db": -7},
+		},
+		409,
+		&p,
+	)
 	if len(p.Newer) != 1 || !strings.Contains(p.Message, "edited elsewhere") {
 		t.Errorf("%+v", p)
 	}
@@ -329,11 +382,33 @@ func TestARefusalCarriesWhatWouldWork(t *testing.T) {
 			Edit  json.RawMessage
 		}
 	}
-	c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "edit": map[string]any{"edit": "set_blend", "left": clips[0].ID, "right": clips[1].ID, "before": 3840, "after": 3840, "law": "constant_power"}}, 422, &p)
+	c.json(
+		"POST",
+		"/scenes/"+id+"/edits",
+		map[string]any{
+			"revision": state.Revision,
+			"edit": map[string]any{
+				"edit":   "set_blend",
+				"left":   clips[0].ID,
+				"right":  clips[1].ID,
+				"before": 3840,
+				"after":  3840,
+				"law":    "constant_power",
+			},
+		},
+		422,
+		&p,
+	)
 	if !strings.Contains(p.Message, "handle") || len(p.Alternatives) == 0 {
 		t.Fatalf("%+v", p)
 	}
-	c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "edit": p.Alternatives[0].Edit}, 200, nil)
+	c.json(
+		"POST",
+		"/scenes/"+id+"/edits",
+		map[string]any{"revision": state.Revision, "edit": p.Alternatives[0].Edit},
+		200,
+		nil,
+	)
 }
 
 func TestWhatMakesNoSenseIsABadRequest(t *testing.T) {
@@ -348,9 +423,16 @@ func TestWhatMakesNoSenseIsABadRequest(t *testing.T) {
 			t.Errorf("%s: %q", path, p.Message)
 		}
 	}
-	c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "edit": map[string]any{"edit": "gain", "clips": []string{}, "loud": 3}}, 400, nil)
+	c.json(
+		"POST",
+		"/scenes/"+id+"/edits",
+		map[string]any{"revision": state.Revision, "edit": map[string]any{"edit": "gain", "clips": []string{}, "loud": 3}},
+		400,
+		nil,
+	)
 	c.json("POST", "/scenes", map[string]any{"name": " ", "rate": "25", "sample_rate": 48000, "channels": 2}, 400, nil)
-	for _, q := range []string{"/pcm?from=x&n=5", "/pcm?from=0&n=0", "/pcm?from=0&n=99999999", "/bench?seam=x&from=0&to=99999999999&bins=10", "/bench?from=5&to=5&bins=1"} {
+	for _, q := range []string{"/pcm?from=x&n=5", "/pcm?from=0&n=0", "/pcm?from=0&n=99999999",
+		"/bench?seam=x&from=0&to=99999999999&bins=10", "/bench?from=5&to=5&bins=1"} {
 		c.json("GET", "/scenes/"+id+q, nil, 400, nil)
 	}
 	if _, raw, _ := c.do("GET", "/scenes/"+id+"/bench?seam=nobody&from=0&to=100&bins=10", nil); string(raw) != "null" {
@@ -381,14 +463,23 @@ func TestTheBenchShowsTheRenderedResult(t *testing.T) {
 	id, state := c.twoVoices()
 	clips := state.Tracks[0].Clips
 	cut := clips[1].Start
-	for _, edge := range []map[string]any{{"edit": "trim", "clip": clips[0].ID, "edge": "tail", "to": cut - 9600, "close": true}, {"edit": "trim", "clip": clips[1].ID, "edge": "head", "to": cut, "close": true},
-		{"edit": "set_blend", "left": clips[0].ID, "right": clips[1].ID, "before": 4800, "after": 4800, "law": "constant_gain"}} {
+	for _, edge := range []map[string]any{{"edit": "trim", "clip": clips[0].ID, "edge": "tail", "to": cut - 9600,
+		"close": true}, {"edit": "trim", "clip": clips[1].ID, "edge": "head", "to": cut, "close": true},
+		{"edit": "set_blend", "left": clips[0].ID, "right": clips[1].ID, "before": 4800, "after": 4800,
+			"law": "constant_gain"}} {
 		c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "edit": edge}, 200, &state)
 	}
 	cut -= 9600
 	var v benchView
-	c.json("GET", fmt.Sprintf("/scenes/%s/bench?seam=cut:%s:%s&from=%d&to=%d&bins=200", id, clips[0].ID, clips[1].ID, cut-100, cut+100), nil, 200, &v)
-	if v.Before != 4800 || v.After != 4800 || v.Law != "constant_gain" || len(v.Gains) == 0 || v.Outgoing == nil || v.Incoming == nil {
+	c.json(
+		"GET",
+		fmt.Sprintf("/scenes/%s/bench?seam=cut:%s:%s&from=%d&to=%d&bins=200", id, clips[0].ID, clips[1].ID, cut-100, cut+100),
+		nil,
+		200,
+		&v,
+	)
+	if v.Before != 4800 || v.After != 4800 || v.Law != "constant_gain" || len(v.Gains) == 0 || v.Outgoing == nil ||
+		v.Incoming == nil {
 		t.Fatalf("%+v", v)
 	}
 	for i := range v.Result.Low { // one sample a bin: the result is the sum of the sides with their gains
@@ -426,7 +517,8 @@ func TestSeamsAreMeasuredBesideTheRequest(t *testing.T) {
 func TestAMixdownIsMadeMeasuredAndSent(t *testing.T) {
 	c := newClient(t)
 	id, state := c.twoVoices()
-	for _, q := range []mixdownRequest{{Kind: "wav", Depth: "16", NoDither: true}, {Kind: "flac", Depth: "24"}, {Kind: "mp3"}, {Kind: "wav", Depth: "24", From: "01:00:00:10", To: "01:00:01:00"}} {
+	for _, q := range []mixdownRequest{{Kind: "wav", Depth: "16", NoDither: true}, {Kind: "flac", Depth: "24"},
+		{Kind: "mp3"}, {Kind: "wav", Depth: "24", From: "01:00:00:10", To: "01:00:01:00"}} {
 		var job store.Job
 		c.json("POST", "/scenes/"+id+"/mixdowns", q, 202, &job)
 		c.ended(job)
@@ -485,7 +577,13 @@ func TestOtherPagesAreTold(t *testing.T) {
 	if n, err := a.Body.Read(buf); err != nil || !strings.HasPrefix(string(buf[:n]), "retry:") { // from now on it is told
 		t.Fatal(string(buf[:n]), err)
 	}
-	c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "page": "me", "edit": map[string]any{"edit": "rename", "name": "B"}}, 200, nil)
+	c.json(
+		"POST",
+		"/scenes/"+id+"/edits",
+		map[string]any{"revision": state.Revision, "page": "me", "edit": map[string]any{"edit": "rename", "name": "B"}},
+		200,
+		nil,
+	)
 	all := ""
 	for !strings.Contains(all, "event: edit") {
 		n, err := a.Body.Read(buf)
@@ -521,7 +619,13 @@ func TestASceneFileComesBackAsAScene(t *testing.T) {
 		t.Errorf("%d %s, want the file by its name alone", status, answer)
 	}
 	renamed := bytes.ReplaceAll(raw, []byte("Front_Center.wav"), []byte("missing.wav"))
-	if status, answer, _ = c.do("POST", "/scenes/file", renamed, "Blendseam-Name", "again.otio"); status != 201 { // its checksum is here
+	if status, answer, _ = c.do(
+		"POST",
+		"/scenes/file",
+		renamed,
+		"Blendseam-Name",
+		"again.otio",
+	); status != 201 { // its checksum is here
 		t.Errorf("%d %s", status, answer)
 	}
 	unknown := regexp.MustCompile(`"sha256": "[0-9a-f]*"`).ReplaceAll(renamed, []byte(`"sha256": ""`))

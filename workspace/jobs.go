@@ -28,7 +28,13 @@ type Jobs struct {
 }
 
 func newJobs(ctx context.Context, st *store.Store, h *Hub) *Jobs {
-	return &Jobs{ctx: context.WithoutCancel(ctx), store: st, hub: h, stops: map[string]context.CancelFunc{}, at: map[string]float64{}}
+	return &Jobs{
+		ctx:   context.WithoutCancel(ctx),
+		store: st,
+		hub:   h,
+		stops: map[string]context.CancelFunc{},
+		at:    map[string]float64{},
+	}
 }
 
 // A Progress says how far a job is.
@@ -38,7 +44,11 @@ type Progress struct {
 }
 
 // Start runs work as a job. What it returns is the job's result.
-func (j *Jobs) Start(ctx context.Context, sceneID, kind, words string, work func(ctx context.Context, id string, done func(float64)) (any, error)) (store.Job, error) {
+func (j *Jobs) Start(
+	ctx context.Context,
+	sceneID, kind, words string,
+	work func(ctx context.Context, id string, done func(float64)) (any, error),
+) (store.Job, error) {
 	// Whoever asked may go at any moment: the job is there with its work, or not at all.
 	job, err := j.store.AddJob(context.WithoutCancel(ctx), sceneID, kind, words)
 	if err != nil {
@@ -134,11 +144,17 @@ func (w *Workspace) Analyse(ctx context.Context, sceneID string, info media.Info
 	if info.Rate == 0 || w.Library.Analysed(info.ID, rate) {
 		return nil
 	}
-	_, err := w.Jobs.Start(ctx, sceneID, AnalysisJob, info.Name, func(ctx context.Context, _ string, done func(float64)) (any, error) {
-		modest()
-		_, err := w.Library.Analysis(ctx, info.ID, rate, done)
-		return info.ID, err
-	})
+	_, err := w.Jobs.Start(
+		ctx,
+		sceneID,
+		AnalysisJob,
+		info.Name,
+		func(ctx context.Context, _ string, done func(float64)) (any, error) {
+			modest()
+			_, err := w.Library.Analysis(ctx, info.ID, rate, done)
+			return info.ID, err
+		},
+	)
 	return err
 }
 
@@ -148,8 +164,14 @@ func (w *Workspace) AnalyseScene(ctx context.Context, sceneID string) error {
 	if err != nil {
 		return err
 	}
-	_, err = w.Jobs.Start(ctx, sceneID, AnalysisJob, sc.Scene.Name, func(ctx context.Context, _ string, _ func(float64)) (any, error) {
-		return nil, sc.Sources().Prepare(audit.Beginning(ctx, modest), sc.Scene, threads())
-	})
+	_, err = w.Jobs.Start(
+		ctx,
+		sceneID,
+		AnalysisJob,
+		sc.Scene.Name,
+		func(ctx context.Context, _ string, _ func(float64)) (any, error) {
+			return nil, sc.Sources().Prepare(audit.Beginning(ctx, modest), sc.Scene, threads())
+		},
+	)
 	return err
 }

@@ -26,7 +26,12 @@ type seamList struct {
 func (s *Scene) seams(ctx context.Context) (*seamList, error) {
 	return s.w.lists.Get(ctx, s.Key, func(context.Context) (*seamList, error) {
 		sc := s.Scene
-		x := &seamList{found: audit.Find(sc), leads: sc.Leads(), offsets: sc.Offsets(), accepted: map[string]*scene.Accepted{}}
+		x := &seamList{
+			found:    audit.Find(sc),
+			leads:    sc.Leads(),
+			offsets:  sc.Offsets(),
+			accepted: map[string]*scene.Accepted{},
+		}
 		keys := audit.NewKeys(sc)
 		for _, f := range x.found {
 			x.keys = append(x.keys, keys.Of(f))

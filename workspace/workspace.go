@@ -260,15 +260,19 @@ func (s *Scene) Fillings(ctx context.Context, hole scene.Hole) ([]fill.Filling, 
 	if err != nil {
 		return nil, err
 	}
-	return s.w.fillings.Get(ctx, fillingsOf{s.Key, hole, libraryKey(kept)}, func(ctx context.Context) ([]fill.Filling, error) {
-		m, err := s.Adviser(ctx)
-		if err != nil {
-			return nil, err
-		}
-		library, err := s.library(ctx, kept)
-		if err != nil {
-			return nil, err
-		}
-		return m.Fillings(ctx, hole, library)
-	})
+	return s.w.fillings.Get(
+		ctx,
+		fillingsOf{s.Key, hole, libraryKey(kept)},
+		func(ctx context.Context) ([]fill.Filling, error) {
+			m, err := s.Adviser(ctx)
+			if err != nil {
+				return nil, err
+			}
+			library, err := s.library(ctx, kept)
+			if err != nil {
+				return nil, err
+			}
+			return m.Fillings(ctx, hole, library)
+		},
+	)
 }

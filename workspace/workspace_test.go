@@ -132,7 +132,12 @@ func TestWhatWasMeasuredIsKnownAfterUndo(t *testing.T) {
 		t.Fatal(err)
 	}
 	id := sc.Key.Scene
-	if _, err := w.Store.Edit(t.Context(), id, sc.Revision, &scene.Gain{Clips: []string{sc.Scene.Tracks[0].Clips[0].ID}, DB: -3}); err != nil {
+	if _, err := w.Store.Edit(
+		t.Context(),
+		id,
+		sc.Revision,
+		&scene.Gain{Clips: []string{sc.Scene.Tracks[0].Clips[0].ID}, DB: -3},
+	); err != nil {
 		t.Fatal(err)
 	}
 	edited, err := w.Open(t.Context(), id)
@@ -157,8 +162,8 @@ func TestWhatWasMeasuredIsKnownAfterUndo(t *testing.T) {
 	}
 }
 
-// A job belongs to its work, not to whoever asked: one whose page is gone already is done all the same, and one that breaks off
-// is over.
+// A job belongs to its work, not to whoever asked: one whose page is gone already is done all the same, and one that
+// breaks off is over.
 func TestAJobIsOverWhateverBecomesOfIt(t *testing.T) {
 	w := open(t)
 	id, err := w.Store.Create(t.Context(), scene.New("x", timecode.F25, 48000))

@@ -99,7 +99,13 @@ func printRows(rows []report.Row) {
 	for _, r := range rows {
 		count[r.Verdict]++
 	}
-	fmt.Printf("%d seams: %d rough, %d audible, %d clean\n", len(rows), count[audit.Rough], count[audit.Audible], count[audit.Clean])
+	fmt.Printf(
+		"%d seams: %d rough, %d audible, %d clean\n",
+		len(rows),
+		count[audit.Rough],
+		count[audit.Audible],
+		count[audit.Clean],
+	)
 }
 
 type mendCmd struct {
@@ -142,7 +148,16 @@ func (c *mendCmd) Run(ctx context.Context) error {
 		return printJSON(map[string]any{"changes": changes, "left": left})
 	}
 	for _, x := range changes {
-		fmt.Printf("%s  %s: %s\n    was %s: %s; is %s: %s\n", x.Before.AtTC, x.Before.Name(), x.Did, x.Before.Verdict, x.Before.Why, x.After.Verdict, x.After.Why)
+		fmt.Printf(
+			"%s  %s: %s\n    was %s: %s; is %s: %s\n",
+			x.Before.AtTC,
+			x.Before.Name(),
+			x.Did,
+			x.Before.Verdict,
+			x.Before.Why,
+			x.After.Verdict,
+			x.After.Why,
+		)
 	}
 	for _, x := range left {
 		fmt.Printf("%s  %s: left. %s\n", x.AtTC, x.Name(), x.Left)

@@ -53,7 +53,8 @@ func TestAuditAndMendOfTheDemo(t *testing.T) {
 		if s.Track == "" || s.AtS == nil || s.AtTC == "" || s.Left+s.Right == "" || s.Why == "" || s.Verdict == "" {
 			t.Errorf("%+v lacks something", s)
 		}
-		for _, key := range []string{"click_db", "level_step_lu", "background_step_db", "colour_step_db", "dead_silence_ms", "blend_level_db", "correlation"} {
+		for _, key := range []string{"click_db", "level_step_lu", "background_step_db", "colour_step_db", "dead_silence_ms",
+			"blend_level_db", "correlation"} {
 			if _, ok := s.Measures[key]; !ok {
 				t.Errorf("the measures of %s lack %s", s.AtTC, key)
 			}

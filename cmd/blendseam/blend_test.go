@@ -16,16 +16,23 @@ import (
 )
 
 // twoClips is a scene file as somebody else would write it: no field of ours but the law.
-const twoClips = `{"OTIO_SCHEMA":"Timeline.1","name":"two","global_start_time":null,"tracks":{"OTIO_SCHEMA":"Stack.1","name":"","children":[
+const twoClips = `{"OTIO_SCHEMA":"Timeline.1","name":"two","global_start_time":null,
+  "tracks":{"OTIO_SCHEMA":"Stack.1","name":"","children":[
 {"OTIO_SCHEMA":"Track.1","name":"A1","kind":"Audio","children":[
- {"OTIO_SCHEMA":"Clip.1","name":"a","source_range":{"OTIO_SCHEMA":"TimeRange.1","start_time":{"OTIO_SCHEMA":"RationalTime.1","rate":%[1]d,"value":0},"duration":{"OTIO_SCHEMA":"RationalTime.1","rate":%[1]d,"value":%[2]d}},
+ {"OTIO_SCHEMA":"Clip.1","name":"a","source_range":{"OTIO_SCHEMA":"TimeRange.1",
+  "start_time":{"OTIO_SCHEMA":"RationalTime.1","rate":%[1]d,"value":0},
+  "duration":{"OTIO_SCHEMA":"RationalTime.1","rate":%[1]d,"value":%[2]d}},
   "media_reference":{"OTIO_SCHEMA":"ExternalReference.1","target_url":"a-%[1]d.wav"}},
- {"OTIO_SCHEMA":"Transition.1","name":"","transition_type":"SMPTE_Dissolve","in_offset":{"OTIO_SCHEMA":"RationalTime.1","rate":%[1]d,"value":%[3]d},"out_offset":{"OTIO_SCHEMA":"RationalTime.1","rate":%[1]d,"value":%[4]d},"metadata":{"blendseam":{"law":"%[5]s"}}},
- {"OTIO_SCHEMA":"Clip.1","name":"b","source_range":{"OTIO_SCHEMA":"TimeRange.1","start_time":{"OTIO_SCHEMA":"RationalTime.1","rate":%[1]d,"value":%[6]d},"duration":{"OTIO_SCHEMA":"RationalTime.1","rate":%[1]d,"value":%[2]d}},
+ {"OTIO_SCHEMA":"Transition.1","name":"","transition_type":"SMPTE_Dissolve",
+  "in_offset":{"OTIO_SCHEMA":"RationalTime.1","rate":%[1]d,"value":%[3]d},
+  "out_offset":{"OTIO_SCHEMA":"RationalTime.1","rate":%[1]d,"value":%[4]d},"metadata":{"blendseam":{"law":"%[5]s"}}},
+ {"OTIO_SCHEMA":"Clip.1","name":"b","source_range":{"OTIO_SCHEMA":"TimeRange.1",
+  "start_time":{"OTIO_SCHEMA":"RationalTime.1","rate":%[1]d,"value":%[6]d},
+  "duration":{"OTIO_SCHEMA":"RationalTime.1","rate":%[1]d,"value":%[2]d}},
   "media_reference":{"OTIO_SCHEMA":"ExternalReference.1","target_url":"b-%[1]d.wav"}}]}]}}`
 
-// A file written by hand, every law, 40 ms, 200 ms and 2 s, leaning both ways, at three rates: the rendered file is what
-// the formulas of the laws give, within 1e-6, and a range rendered alone is the slice of the whole.
+// A file written by hand, every law, 40 ms, 200 ms and 2 s, leaning both ways, at three rates: the rendered file is
+// what the formulas of the laws give, within 1e-6, and a range rendered alone is the slice of the whole.
 func TestAHandWrittenSceneFileRendersToTheFormulas(t *testing.T) {
 	dir := t.TempDir()
 	r := rand.New(rand.NewPCG(11, 12))
@@ -96,9 +103,17 @@ func TestAHandWrittenSceneFileRendersToTheFormulas(t *testing.T) {
 			}
 		}
 		part := filepath.Join(dir, "part.wav")
-		if err := (&renderCmd{Scene: filepath.Join(dir, "two.otio"), Out: part, Depth: "32f", From: "00:00:01:07", To: "00:00:03:11"}).Run(context.Background()); err != nil {
+		if err := (&renderCmd{Scene: filepath.Join(dir, "two.otio"), Out: part, Depth: "32f", From: "00:00:01:07",
+			To: "00:00:03:11"}).Run(
+			context.Background(),
+		); err != nil {
 			t.Fatal(err)
 		}
-		outside.Same(t, "a range alone", outside.Decode(t, part, 2), outside.Decode(t, filepath.Join(dir, "out.wav"), 2).Slice(32*rate/25, 86*rate/25))
+		outside.Same(
+			t,
+			"a range alone",
+			outside.Decode(t, part, 2),
+			outside.Decode(t, filepath.Join(dir, "out.wav"), 2).Slice(32*rate/25, 86*rate/25),
+		)
 	}
 }

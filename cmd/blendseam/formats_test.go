@@ -15,7 +15,10 @@ import (
 // A format of the tests' own, as a package would register it.
 func init() {
 	interchange.Register(interchange.Format{
-		Name: "Plain", Extensions: []string{".plain"}, MediaType: "application/json", Lacks: []string{"what others said of it"},
+		Name:       "Plain",
+		Extensions: []string{".plain"},
+		MediaType:  "application/json",
+		Lacks:      []string{"what others said of it"},
 		Read: func(raw []byte, _ interchange.Length) (*scene.Scene, []string, error) {
 			s := new(scene.Scene)
 			return s, nil, json.Unmarshal(raw, s)
@@ -53,16 +56,34 @@ func TestAFormatThatIsRegisteredIsKnownToAllCommands(t *testing.T) {
 	if _, out, _ := blendseam(t, "convert", "--help"); !strings.Contains(out, ".plain") {
 		t.Errorf("the help does not list it: %s", out)
 	}
-	if code, _, complaint := blendseam(t, "convert", path, "-o", filepath.Join(dir, "x.doc")); code != exitFailed || !strings.Contains(complaint, ".plain") {
+	if code, _, complaint := blendseam(
+		t,
+		"convert",
+		path,
+		"-o",
+		filepath.Join(dir, "x.doc"),
+	); code != exitFailed ||
+		!strings.Contains(complaint, ".plain") {
 		t.Errorf("exit %d: %s", code, complaint)
 	}
-	if code, _, complaint := blendseam(t, "render", os.DevNull, "-o", path+".wav"); code != exitFailed || strings.Count(complaint, "\n") != 1 {
+	if code, _, complaint := blendseam(
+		t,
+		"render",
+		os.DevNull,
+		"-o",
+		path+".wav",
+	); code != exitFailed ||
+		strings.Count(complaint, "\n") != 1 {
 		t.Errorf("exit %d: %s", code, complaint)
 	}
 }
 
 func TestVersionSaysWhatItIs(t *testing.T) {
-	if code, out, complaint := blendseam(t, "version"); code != 0 || !strings.HasPrefix(out, "blendseam ") || !strings.Contains(out, "edits 1") || strings.Count(out, "\n") != 1 {
+	if code, out, complaint := blendseam(
+		t,
+		"version",
+	); code != 0 || !strings.HasPrefix(out, "blendseam ") || !strings.Contains(out, "edits 1") ||
+		strings.Count(out, "\n") != 1 {
 		t.Errorf("exit %d: %q %q", code, out, complaint)
 	}
 }

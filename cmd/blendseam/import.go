@@ -17,7 +17,7 @@ import (
 type importCmd struct {
 	place
 	Files []string `arg:"" help:"Recordings, or one scene file (${endings})." placeholder:"FILE"`
-	Scene string   `required:"" help:"The scene to bring them into; made if there is none of this name." placeholder:"NAME"`
+	Scene string   `required:"" help:"The scene to bring them into; made if there is none." placeholder:"NAME"`
 }
 
 func (c *importCmd) Run(ctx context.Context) error {

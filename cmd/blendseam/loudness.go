@@ -32,8 +32,17 @@ func (c *loudnessCmd) Run(ctx context.Context) error {
 		return json.NewEncoder(os.Stdout).Encode(map[string]any{"files": rows})
 	}
 	for _, r := range rows {
-		fmt.Printf("%s: %.1f LUFS, range %.1f LU, momentary up to %.1f, short-term up to %.1f LUFS, peak %.1f dBFS, true peak %.1f dBTP\n",
-			r.File, r.IntegratedLUFS, r.RangeLU, r.MomentaryMaxLUFS, r.ShortTermMaxLUFS, r.SamplePeakDBFS, r.TruePeakDBTP)
+		fmt.Printf(
+			"%s: %.1f LUFS, range %.1f LU, momentary up to %.1f, short-term up to %.1f LUFS, peak %.1f dBFS, true peak %.1f "+
+				"dBTP\n",
+			r.File,
+			r.IntegratedLUFS,
+			r.RangeLU,
+			r.MomentaryMaxLUFS,
+			r.ShortTermMaxLUFS,
+			r.SamplePeakDBFS,
+			r.TruePeakDBTP,
+		)
 	}
 	return nil
 }

@@ -48,8 +48,15 @@ func main() {
 func run(ctx context.Context, args []string) int {
 	var c commands
 	code := -1
-	parser := kong.Must(&c, kong.Name("blendseam"), kong.Description("Makes cuts in sound disappear."), kong.Vars{"endings": interchange.Endings(", ")},
-		kong.UsageOnError(), kong.BindTo(ctx, (*context.Context)(nil)), kong.Exit(func(n int) { code = n }))
+	parser := kong.Must(
+		&c,
+		kong.Name("blendseam"),
+		kong.Description("Makes cuts in sound disappear."),
+		kong.Vars{"endings": interchange.Endings(", ")},
+		kong.UsageOnError(),
+		kong.BindTo(ctx, (*context.Context)(nil)),
+		kong.Exit(func(n int) { code = n }),
+	)
 	parsed, err := parser.Parse(args)
 	if code >= 0 { // --help was printed
 		return code

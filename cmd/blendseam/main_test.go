@@ -60,7 +60,11 @@ func sceneFile(t *testing.T, edits ...scene.Edit) (dir, path string) {
 	s := scene.New("voices", timecode.F25, 48000)
 	at := int64(0)
 	var all []scene.Edit
-	all = append(all, &scene.AddTrack{Name: "Dialogue", Purpose: "dialogue"}, &scene.AddTrack{Name: "Spare", Purpose: "music"})
+	all = append(
+		all,
+		&scene.AddTrack{Name: "Dialogue", Purpose: "dialogue"},
+		&scene.AddTrack{Name: "Spare", Purpose: "music"},
+	)
 	for i, v := range outside.Voices(t)[:2] {
 		raw, _ := os.ReadFile(v)
 		name := fmt.Sprintf("voice %d.wav", i)
@@ -89,12 +93,33 @@ func sceneFile(t *testing.T, edits ...scene.Edit) (dir, path string) {
 func TestRenderWritesWhatWasAsked(t *testing.T) {
 	dir, path := sceneFile(t)
 	whole := filepath.Join(dir, "whole.wav")
-	if code, out, complaint := blendseam(t, "render", path, "-o", whole, "--depth", "32f"); code != 0 || !strings.Contains(out, "48000 Hz") {
+	if code, out, complaint := blendseam(
+		t,
+		"render",
+		path,
+		"-o",
+		whole,
+		"--depth",
+		"32f",
+	); code != 0 ||
+		!strings.Contains(out, "48000 Hz") {
 		t.Fatal(code, out, complaint)
 	}
 	all := outside.Decode(t, whole, 2)
 	part := filepath.Join(dir, "part.wav")
-	if code, _, complaint := blendseam(t, "render", path, "-o", part, "--depth", "32f", "--from", "01:00:00:05", "--to", "01:00:01:20"); code != 0 {
+	if code, _, complaint := blendseam(
+		t,
+		"render",
+		path,
+		"-o",
+		part,
+		"--depth",
+		"32f",
+		"--from",
+		"01:00:00:05",
+		"--to",
+		"01:00:01:20",
+	); code != 0 {
 		t.Fatal(complaint)
 	}
 	outside.Same(t, "a range and the slice of the whole", outside.Decode(t, part, 2), all.Slice(5*1920, 45*1920))
@@ -105,7 +130,12 @@ func TestRenderWritesWhatWasAsked(t *testing.T) {
 	}
 	// The rendered FLAC and the rendered 24-bit WAV are the same samples.
 	blendseam(t, "render", path, "-o", filepath.Join(dir, "24.wav"), "--depth", "24")
-	outside.Same(t, "FLAC and WAV", outside.Decode(t, filepath.Join(dir, "x.flac"), 2), outside.Decode(t, filepath.Join(dir, "24.wav"), 2))
+	outside.Same(
+		t,
+		"FLAC and WAV",
+		outside.Decode(t, filepath.Join(dir, "x.flac"), 2),
+		outside.Decode(t, filepath.Join(dir, "24.wav"), 2),
+	)
 	if code, _, _ := blendseam(t, "render", path, "-o", filepath.Join(dir, "spare.wav"), "--track", "spare"); code != 0 {
 		t.Error("a track that is empty does not render")
 	}
@@ -115,7 +145,11 @@ func TestWhatCannotBeDoneIsOneLineAndItsExitCode(t *testing.T) {
 	dir, path := sceneFile(t)
 	broken := filepath.Join(dir, "broken.otio")
 	raw, _ := os.ReadFile(path)
-	os.WriteFile(broken, bytes.Replace(raw, []byte(`"OTIO_SCHEMA": "Track.1"`), []byte(`"OTIO_SCHEMA": "Ladder.1"`), 1), 0o644)
+	os.WriteFile(
+		broken,
+		bytes.Replace(raw, []byte(`"OTIO_SCHEMA": "Track.1"`), []byte(`"OTIO_SCHEMA": "Ladder.1"`), 1),
+		0o644,
+	)
 	lost := filepath.Join(dir, "lost.otio")
 	os.WriteFile(lost, bytes.ReplaceAll(raw, []byte("voice 1.wav"), []byte("gone.wav")), 0o644)
 	out, nothing := filepath.Join(dir, "out.wav"), filepath.Join(dir, "nothing.wav")
@@ -138,7 +172,8 @@ func TestWhatCannotBeDoneIsOneLineAndItsExitCode(t *testing.T) {
 		{2, "--help", []string{}},
 	} {
 		code, _, complaint := blendseam(t, c.args...)
-		if code != c.code || !strings.Contains(complaint, c.says) || c.code == 1 && strings.Count(strings.TrimSpace(complaint), "\n") > 0 {
+		if code != c.code || !strings.Contains(complaint, c.says) ||
+			c.code == 1 && strings.Count(strings.TrimSpace(complaint), "\n") > 0 {
 			t.Errorf("%v: exit %d, %q; want exit %d and one line with %q", c.args, code, complaint, c.code, c.says)
 		}
 	}
@@ -156,7 +191,8 @@ func TestLoudnessAsJSON(t *testing.T) {
 	if err := json.Unmarshal([]byte(out), &got); err != nil || code != 0 {
 		t.Fatal(code, out, complaint, err)
 	}
-	for _, field := range []string{"file", "integrated_lufs", "range_lu", "momentary_max_lufs", "short_term_max_lufs", "sample_peak_dbfs", "true_peak_dbtp"} {
+	for _, field := range []string{"file", "integrated_lufs", "range_lu", "momentary_max_lufs", "short_term_max_lufs",
+		"sample_peak_dbfs", "true_peak_dbtp"} {
 		if _, ok := got.Files[0][field]; !ok {
 			t.Errorf("no field %s", field)
 		}
@@ -231,7 +267,12 @@ func TestAKilledProgramLosesNoAcknowledgedEdit(t *testing.T) {
 	dir := t.TempDir()
 	p := serving(t, dir)
 	var made struct{ ID string }
-	if code, err := post(t, p.url+"scenes", map[string]any{"name": "kept", "rate": "25", "sample_rate": 48000, "channels": 2}, &made); code != 201 {
+	if code, err := post(
+		t,
+		p.url+"scenes",
+		map[string]any{"name": "kept", "rate": "25", "sample_rate": 48000, "channels": 2},
+		&made,
+	); code != 201 {
 		t.Fatal(code, err)
 	}
 	acknowledged := map[int64]string{}
@@ -241,7 +282,12 @@ func TestAKilledProgramLosesNoAcknowledgedEdit(t *testing.T) {
 		for n := 0; ; n++ {
 			name := fmt.Sprintf("name %d %d", kill, n)
 			var answer struct{ Revision int64 }
-			code, err := post(t, p.url+"scenes/"+made.ID+"/edits", map[string]any{"revision": revision, "edit": map[string]any{"edit": "rename", "name": name}}, &answer)
+			code, err := post(
+				t,
+				p.url+"scenes/"+made.ID+"/edits",
+				map[string]any{"revision": revision, "edit": map[string]any{"edit": "rename", "name": name}},
+				&answer,
+			)
 			if err != nil {
 				break // it is dead
 			}
@@ -268,7 +314,14 @@ func TestAKilledProgramLosesNoAcknowledgedEdit(t *testing.T) {
 		json.NewDecoder(a.Body).Decode(&state)
 		a.Body.Close()
 		if state.Revision < revision || state.Revision == revision && state.Name != acknowledged[revision] {
-			t.Fatalf("after kill %d the scene is %q at %d; acknowledged was %q at %d", kill+1, state.Name, state.Revision, acknowledged[revision], revision)
+			t.Fatalf(
+				"after kill %d the scene is %q at %d; acknowledged was %q at %d",
+				kill+1,
+				state.Name,
+				state.Revision,
+				acknowledged[revision],
+				revision,
+			)
 		}
 		revision = state.Revision
 	}
@@ -286,14 +339,36 @@ func TestImportAndATakenPort(t *testing.T) {
 	dir := t.TempDir()
 	t.Setenv("BLENDSEAM_VAR", dir)
 	_, path := sceneFile(t)
-	if code, out, complaint := blendseam(t, "import", path, "--scene", "Imported"); code != 0 || !strings.Contains(out, "Imported") {
+	if code, out, complaint := blendseam(
+		t,
+		"import",
+		path,
+		"--scene",
+		"Imported",
+	); code != 0 ||
+		!strings.Contains(out, "Imported") {
 		t.Fatal(code, out, complaint)
 	}
 	voices := outside.Voices(t)
-	if code, out, complaint := blendseam(t, "import", voices[2], voices[3], "--scene", "Voices"); code != 0 || !strings.Contains(out, "2 recordings") {
+	if code, out, complaint := blendseam(
+		t,
+		"import",
+		voices[2],
+		voices[3],
+		"--scene",
+		"Voices",
+	); code != 0 ||
+		!strings.Contains(out, "2 recordings") {
 		t.Fatal(code, out, complaint)
 	}
-	if code, _, complaint := blendseam(t, "import", os.DevNull, "--scene", "Voices"); code != 1 || strings.Count(complaint, "\n") != 1 {
+	if code, _, complaint := blendseam(
+		t,
+		"import",
+		os.DevNull,
+		"--scene",
+		"Voices",
+	); code != 1 ||
+		strings.Count(complaint, "\n") != 1 {
 		t.Errorf("an empty file: %d %q", code, complaint)
 	}
 	p := serving(t, dir)

@@ -18,7 +18,7 @@ import (
 // place says where the program keeps its things.
 type place struct {
 	Var string `help:"Folder for the database, recordings and what is made." default:"var" env:"BLENDSEAM_VAR"`
-	DSN string `help:"A MariaDB server to use instead of a private one, as user:password@tcp(host:port)/name." env:"BLENDSEAM_DSN" name:"dsn"`
+	DSN string `help:"MariaDB server to use: user:password@tcp(host:port)/name." env:"BLENDSEAM_DSN" name:"dsn"`
 }
 
 // opened is what a command works on.

@@ -58,7 +58,11 @@ func (c *renderCmd) Run(ctx context.Context) error {
 		return err
 	}
 	if clipped > 0 {
-		fmt.Fprintf(os.Stderr, "blendseam: note: %d samples reached past full scale and were clipped; turn the scene down or write --depth 32f\n", clipped)
+		fmt.Fprintf(
+			os.Stderr,
+			"blendseam: note: %d samples reached past full scale and were clipped; turn the scene down or write --depth 32f\n",
+			clipped,
+		)
 	}
 	fmt.Printf("%s: %.3f s, %s\n", c.Out, float64(span.Len())/float64(s.SampleRate), out.Encoder.Format)
 	return nil

@@ -25,8 +25,8 @@ import (
 type serveCmd struct {
 	place
 	Listen      string   `help:"Address to answer at. Without it, the first free port of this machine alone from 8450 on."`
-	Name        []string `help:"A name by which this machine is asked, besides its address; may be given several times." placeholder:"HOST"`
-	TokenFile   string   `help:"File with a secret of at least 16 letters that every browser is asked for once." placeholder:"FILE"`
+	Name        []string `help:"Another name by which this machine is asked; may be repeated." placeholder:"HOST"`
+	TokenFile   string   `help:"File with a secret of 16 letters or more that browsers are asked for." placeholder:"FILE"`
 	Unprotected bool     `help:"Let everybody who reaches the address see and change everything."`
 }
 
@@ -82,7 +82,12 @@ func listen(address string) (net.Listener, error) {
 		if errors.Is(err, syscall.EADDRINUSE) {
 			return nil, fmt.Errorf("--listen: %s is taken by another program; choose another port", address)
 		} else if err != nil {
-			return nil, fmt.Errorf("--listen: %s cannot be used (%w); it should look like 127.0.0.1:%d", address, err, defaultPort)
+			return nil, fmt.Errorf(
+				"--listen: %s cannot be used (%w); it should look like 127.0.0.1:%d",
+				address,
+				err,
+				defaultPort,
+			)
 		}
 		return l, nil
 	}
@@ -91,7 +96,11 @@ func listen(address string) (net.Listener, error) {
 			return l, nil
 		}
 	}
-	return nil, fmt.Errorf("ports %d to %d are all taken; name a free one with --listen 127.0.0.1:PORT", defaultPort, defaultPort+19)
+	return nil, fmt.Errorf(
+		"ports %d to %d are all taken; name a free one with --listen 127.0.0.1:PORT",
+		defaultPort,
+		defaultPort+19,
+	)
 }
 
 // door says who may come in at an address. Beyond this machine it is nobody without a secret, unless that is asked for.
@@ -109,20 +118,30 @@ func (c *serveCmd) door(at net.Addr) (d web.Door, err error) {
 			return d, fmt.Errorf("--token-file: %w", err)
 		}
 		if d.Token = strings.TrimSpace(string(raw)); len(d.Token) < limit.TokenLen {
-			return d, fmt.Errorf("--token-file: the secret in %s has %d letters; at least %d are needed", c.TokenFile, len(d.Token), limit.TokenLen)
+			return d, fmt.Errorf(
+				"--token-file: the secret in %s has %d letters; at least %d are needed",
+				c.TokenFile,
+				len(d.Token),
+				limit.TokenLen,
+			)
 		}
 	}
 	switch {
 	case local || d.Token != "":
 	case !c.Unprotected:
-		return d, fmt.Errorf("--listen: %s can be reached from other machines; name a file with a secret by --token-file, or say --unprotected to let everybody in", at)
+		return d, fmt.Errorf(
+			"--listen: %s can be reached from other machines; name a file with a secret by --token-file, or say "+
+				"--unprotected to let everybody in",
+			at,
+		)
 	default:
 		fmt.Fprintf(os.Stderr, "blendseam: warning: everybody who reaches %s can see and change everything\n", at)
 	}
 	return d, nil
 }
 
-// serve runs everything until it is told to stop. first prepares what should be there, and gives the scene to begin with.
+// serve runs everything until it is told to stop. first prepares what should be there, and gives the scene to begin
+// with.
 func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake.Intake) (string, error)) error {
 	l, err := listen(c.Listen)
 	if err != nil {
@@ -146,8 +165,8 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 	if err != nil {
 		return err
 	}
-	// Measuring and mending go on beside the requests on threads of low priority. With a few more of them than processors, a
-	// request never waits for one to give way.
+	// Measuring and mending go on beside the requests on threads of low priority. With a few more of them than
+	// processors, a request never waits for one to give way.
 	runtime.GOMAXPROCS(runtime.NumCPU() + workspace.SpareThreads)
 	s := web.New(web.Config{Workspace: workspace.New(ctx, o.Intake), Made: made, Door: door,
 		Demo: func(ctx context.Context) (string, error) { return loadDemo(ctx, o.Intake) }})
@@ -156,7 +175,11 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 		url += "scenes/" + begin + "/"
 	}
 	fmt.Printf("Blend Seam is at %s (Ctrl-C ends it)\n", url)
-	h := &http.Server{ReadHeaderTimeout: limit.HeaderS * time.Second, IdleTimeout: limit.IdleS * time.Second, ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn)}
+	h := &http.Server{
+		ReadHeaderTimeout: limit.HeaderS * time.Second,
+		IdleTimeout:       limit.IdleS * time.Second,
+		ErrorLog:          slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn),
+	}
 	return s.Serve(ctx, h, func() error { return h.Serve(l) })
 }
 

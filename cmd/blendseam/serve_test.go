@@ -38,13 +38,18 @@ func TestBeyondThisMachineASecretIsNeeded(t *testing.T) {
 	}
 }
 
-// A folder of any name holds all that the program keeps; a second program beside it destroys nothing that comes in, shares
-// the database, and whoever is left goes on.
+// A folder of any name holds all that the program keeps; a second program beside it destroys nothing that comes in,
+// shares the database, and whoever is left goes on.
 func TestASecondProgramInTheSameFolder(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "a b [c] %d é")
 	p := serving(t, dir)
 	var made struct{ ID string }
-	if code, err := post(t, p.url+"scenes", map[string]any{"name": "shared", "rate": "25", "sample_rate": 48000, "channels": 2}, &made); code != 201 {
+	if code, err := post(
+		t,
+		p.url+"scenes",
+		map[string]any{"name": "shared", "rate": "25", "sample_rate": 48000, "channels": 2},
+		&made,
+	); code != 201 {
 		t.Fatal(code, err)
 	}
 	voices := outside.Voices(t)
@@ -95,7 +100,12 @@ func TestASecondProgramInTheSameFolder(t *testing.T) {
 	}
 	for sources(other.url) != 2 {
 	}
-	if code, err := post(t, other.url+"scenes", map[string]any{"name": "later", "rate": "25", "sample_rate": 48000, "channels": 2}, nil); code != 201 {
+	if code, err := post(
+		t,
+		other.url+"scenes",
+		map[string]any{"name": "later", "rate": "25", "sample_rate": 48000, "channels": 2},
+		nil,
+	); code != 201 {
 		t.Errorf("after the first has ended: %d %v", code, err)
 	}
 	other.Process.Signal(syscall.SIGTERM)
@@ -128,7 +138,12 @@ func TestAHalfRenderedMixdownGoes(t *testing.T) {
 	_, id, _ := strings.Cut(list.String(), `href="/scenes/`)
 	id, _, _ = strings.Cut(id, "/")
 	var job struct{ ID string }
-	if code, err := post(t, p.url+"scenes/"+id+"/mixdowns", map[string]any{"kind": "mp3", "depth": "24"}, &job); code != 202 {
+	if code, err := post(
+		t,
+		p.url+"scenes/"+id+"/mixdowns",
+		map[string]any{"kind": "mp3", "depth": "24"},
+		&job,
+	); code != 202 {
 		t.Fatal(code, err)
 	}
 	made := filepath.Join(dir, "made", job.ID)
@@ -150,7 +165,8 @@ func TestAHalfRenderedMixdownGoes(t *testing.T) {
 			t.Errorf("%s is still there", e.Name())
 		}
 	}
-	if done := answer.StatusCode == 200; done != (len(files) == 1) || !done && answer.StatusCode != 404 { // it may have been done in time
+	if done := answer.StatusCode == 200; done != (len(files) == 1) ||
+		!done && answer.StatusCode != 404 { // it may have been done in time
 		t.Errorf("it is answered with %d, and %d files are there", answer.StatusCode, len(files))
 	}
 }

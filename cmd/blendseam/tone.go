@@ -46,13 +46,19 @@ func (c *toneCmd) Run(ctx context.Context) error {
 	}
 	found := tone.Rank(says.Quiets, nil, c.Length, rate, func(tone.Quiet) float64 { return -1 })
 	if len(found) == 0 {
-		return fmt.Errorf("%s: no stretch of at least 0.12 s was found without voice, breath or bump; give a recording with pauses", c.Source)
+		return fmt.Errorf(
+			"%s: no stretch of at least 0.12 s was found without voice, breath or bump; give a recording with pauses",
+			c.Source,
+		)
 	}
 	var quiet []tone.Quiet
 	list := []foundTone{}
 	for _, f := range found {
 		quiet = append(quiet, f.Quiet)
-		list = append(list, foundTone{seconds(f.Span.From, rate), seconds(f.Span.To, rate), math.Round(100*f.LevelDB) / 100, f.Reasons})
+		list = append(
+			list,
+			foundTone{seconds(f.Span.From, rate), seconds(f.Span.To, rate), math.Round(100*f.LevelDB) / 100, f.Reasons},
+		)
 	}
 	used := tone.Alike(quiet, int64(tone.EnoughS*rate))
 	woven := recipe.Tone{Seed: c.Seed}
@@ -67,7 +73,11 @@ func (c *toneCmd) Run(ctx context.Context) error {
 	length := int64(math.Round(c.Length * float64(rate)))
 	span := pcm.Span{From: sc.ToneMiddle(), To: sc.ToneMiddle() + length}
 	read := func(m recipe.Material) (pcm.Block, error) { return pcm.Read(r, m.Span()) }
-	wish := tone.Wish{Span: pcm.Span{From: span.From, To: min(span.To, span.From+int64(10*rate))}, Left: levelDB, Right: levelDB}
+	wish := tone.Wish{
+		Span:  pcm.Span{From: span.From, To: min(span.To, span.From+int64(10*rate))},
+		Left:  levelDB,
+		Right: levelDB,
+	}
 	woven, gain, err := tone.Settle(woven, rate, r.Format().Channels, 2*sc.ToneMiddle(), wish, read)
 	if err != nil {
 		return err
@@ -77,7 +87,14 @@ func (c *toneCmd) Run(ctx context.Context) error {
 	}
 	method := tone.Method(n, rate)
 	if c.JSON {
-		return printJSON(map[string]any{"found": list, "length_s": seconds(length, rate), "level_db": math.Round(100*levelDB) / 100, "method": method})
+		return printJSON(
+			map[string]any{
+				"found":    list,
+				"length_s": seconds(length, rate),
+				"level_db": math.Round(100*levelDB) / 100,
+				"method":   method,
+			},
+		)
 	}
 	for _, f := range list[:min(5, len(list))] {
 		fmt.Printf("%7.2f to %7.2f s  %6.1f dBFS  %s\n", f.FromS, f.ToS, f.LevelDB, strings.Join(f.Reasons, "; "))
@@ -86,7 +103,15 @@ func (c *toneCmd) Run(ctx context.Context) error {
 	if method == tone.Shaped {
 		how = "noise shaped like it, for there is less than half a second"
 	}
-	fmt.Printf("%s: %.3f s at %.1f dBFS, from %d of %d stretches: %s\n", c.Out, seconds(length, rate), levelDB, len(used), len(found), how)
+	fmt.Printf(
+		"%s: %.3f s at %.1f dBFS, from %d of %d stretches: %s\n",
+		c.Out,
+		seconds(length, rate),
+		levelDB,
+		len(used),
+		len(found),
+		how,
+	)
 	return nil
 }
 

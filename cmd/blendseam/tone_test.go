@@ -99,15 +99,27 @@ func TestToneOfARecording(t *testing.T) {
 
 	writeSound(t, source, b.Slice(48000*9/4, 48000*5/2)) // nothing but voice
 	code, _, stderr = blendseam(t, "tone", source, "--length", "1", "-o", filepath.Join(dir, "none.wav"))
-	if _, err := os.Stat(filepath.Join(dir, "none.wav")); code != 1 || !strings.Contains(stderr, "no stretch") || strings.Count(stderr, "\n") != 1 || err == nil {
+	if _, err := os.Stat(
+		filepath.Join(dir, "none.wav"),
+	); code != 1 || !strings.Contains(stderr, "no stretch") || strings.Count(stderr, "\n") != 1 ||
+		err == nil {
 		t.Errorf("exit %d: %s", code, stderr)
 	}
-	if code, _, stderr = blendseam(t, "tone", source, "--length=-1", "-o", filepath.Join(dir, "none.wav")); code != 1 || !strings.Contains(stderr, "--length") {
+	if code, _, stderr = blendseam(
+		t,
+		"tone",
+		source,
+		"--length=-1",
+		"-o",
+		filepath.Join(dir, "none.wav"),
+	); code != 1 ||
+		!strings.Contains(stderr, "--length") {
 		t.Errorf("exit %d: %s", code, stderr)
 	}
 }
 
-// The demo's dead silence is filled with tone, its dropped shovel is found and taken out, and a bed hides the rain's start.
+// The demo's dead silence is filled with tone, its dropped shovel is found and taken out, and a bed hides the rain's
+// start.
 func TestTheDemoIsFilled(t *testing.T) {
 	f, err := media.ReadSceneFile(t.Context(), "../../demo/kiln-night.otio")
 	if err != nil {
@@ -176,7 +188,8 @@ func TestTheDemoIsFilled(t *testing.T) {
 		t.Errorf("the shovel: %+v, %v", p, err)
 	}
 
-	rain := f.Scene.Markers[slices.IndexFunc(f.Scene.Markers, func(m scene.Marker) bool { return m.Name == "rain begins" })].At
+	rain := f.Scene.Markers[slices.IndexFunc(f.Scene.Markers,
+		func(m scene.Marker) bool { return m.Name == "rain begins" })].At
 	atRain := func(s audit.Seam) bool { return s.Kind == audit.Cut && s.TrackName == "Dialogue" && s.At >= rain }
 	before := measured(f.Scene, atRain)
 	bed, err := m.Bed(ctx, pcm.Span{To: f.Scene.Length()}, nil)
@@ -184,10 +197,22 @@ func TestTheDemoIsFilled(t *testing.T) {
 		t.Fatal(err, bed)
 	}
 	after := measured(apply(bed.Edit), atRain)
-	if math.Abs(*before.Measures.BackgroundStepDB) < 5 || math.Abs(*after.Measures.BackgroundStepDB) > 2 || bed.ThenDB > 1.9 || bed.RiseDB <= 0 {
-		t.Errorf("the rain's start: %.1f dB before, %.1f dB with the bed; %+v", *before.Measures.BackgroundStepDB, *after.Measures.BackgroundStepDB, bed)
+	if math.Abs(*before.Measures.BackgroundStepDB) < 5 || math.Abs(*after.Measures.BackgroundStepDB) > 2 ||
+		bed.ThenDB > 1.9 ||
+		bed.RiseDB <= 0 {
+		t.Errorf(
+			"the rain's start: %.1f dB before, %.1f dB with the bed; %+v",
+			*before.Measures.BackgroundStepDB,
+			*after.Measures.BackgroundStepDB,
+			bed,
+		)
 	}
-	t.Logf("the rain's start: %.1f dB before, %.1f dB with the bed; %s", *before.Measures.BackgroundStepDB, *after.Measures.BackgroundStepDB, bed.Words)
+	t.Logf(
+		"the rain's start: %.1f dB before, %.1f dB with the bed; %s",
+		*before.Measures.BackgroundStepDB,
+		*after.Measures.BackgroundStepDB,
+		bed.Words,
+	)
 	kept, err := m.KeepWords(ctx, pcm.Span{To: f.Scene.Length()})
 	if err != nil || len(kept) < 10 {
 		t.Fatal(err, len(kept))

@@ -22,7 +22,12 @@ type Mending struct {
 // Mend proposes for every seam that is measured as audible or rough and not accepted and for every stray sound, does
 // all of it on the scene, and measures again what came out. A change after which its seam is worse than before, because
 // of another change, is left out.
-func (m *Adviser) Mend(ctx context.Context, measured []audit.Result, threads int, progress func(done, of int)) (*Mending, error) {
+func (m *Adviser) Mend(
+	ctx context.Context,
+	measured []audit.Result,
+	threads int,
+	progress func(done, of int),
+) (*Mending, error) {
 	sc := m.Scene
 	var todo []audit.Result
 	for _, r := range measured {
@@ -40,7 +45,10 @@ func (m *Adviser) Mend(ctx context.Context, measured []audit.Result, threads int
 	if err != nil {
 		return nil, err
 	}
-	strays = slices.DeleteFunc(strays, func(f fill.Finding) bool { return f.Kind == fill.SpokenOver }) // which of two voices is to go is for an editor to say
+	strays = slices.DeleteFunc(
+		strays,
+		func(f fill.Finding) bool { return f.Kind == fill.SpokenOver },
+	) // which of two voices is to go is for an editor to say
 	proposals := make([]Proposal, len(todo)+len(strays))
 	var mu sync.Mutex
 	done := 0
@@ -89,7 +97,11 @@ func (m *Adviser) Mend(ctx context.Context, measured []audit.Result, threads int
 			if !spoilt[p.Before.ID] {
 				continue
 			}
-			proposals[k] = Proposal{Before: p.Before, stray: p.stray, Left: p.Before.Why + ": what would mend it spoils a seam beside it, or is spoilt by it"}
+			proposals[k] = Proposal{
+				Before: p.Before,
+				stray:  p.stray,
+				Left:   p.Before.Why + ": what would mend it spoils a seam beside it, or is spoilt by it",
+			}
 			if round > 1 {
 				continue
 			}
@@ -113,7 +125,12 @@ var rank = map[audit.Verdict]int{audit.Clean: 0, audit.Audible: 1, audit.Rough: 
 
 // spoilt gives the changes, by their seam, after which that seam is worse than before, or another one that shares a
 // clip with it.
-func (m *Mending) spoilt(ctx context.Context, before *Adviser, measured []audit.Result, threads int) (map[string]bool, error) {
+func (m *Mending) spoilt(
+	ctx context.Context,
+	before *Adviser,
+	measured []audit.Result,
+	threads int,
+) (map[string]bool, error) {
 	sc := before.Scene
 	spoilt, of := map[string]bool{}, map[string]bool{}
 	for _, c := range m.Changes {
@@ -225,7 +242,10 @@ func (m *Mending) lay(sc *scene.Scene, proposals []Proposal) {
 		}
 		next, err := scene.Apply(m.Scene, p.Edit)
 		if err != nil || next.Length() != sc.Length() { // another change has done it, or is in its way
-			if slices.ContainsFunc(m.Changes, func(c Proposal) bool { return c.After != nil && p.After != nil && c.After.ID == p.After.ID }) {
+			if slices.ContainsFunc(
+				m.Changes,
+				func(c Proposal) bool { return c.After != nil && p.After != nil && c.After.ID == p.After.ID },
+			) {
 				continue
 			}
 			p.Left, p.Edit, p.After, p.Did = p.Before.Why+": mend it by itself, after the others", nil, nil, ""

@@ -74,7 +74,16 @@ func (a *auditCount) add(t *testing.T, s seamtest.Specimen, r audit.Result) {
 }
 
 func (a *auditCount) check(t *testing.T) {
-	t.Logf("%d of %d with the right cause (%.1f %%); of %d clean ones %d called rough, %d audible or rough; wrong: %v", a.right, a.planted, 100*float64(a.right)/float64(a.planted), a.clean, a.falseRough, a.falseAudible, a.wrong)
+	t.Logf(
+		"%d of %d with the right cause (%.1f %%); of %d clean ones %d called rough, %d audible or rough; wrong: %v",
+		a.right,
+		a.planted,
+		100*float64(a.right)/float64(a.planted),
+		a.clean,
+		a.falseRough,
+		a.falseAudible,
+		a.wrong,
+	)
 	if float64(a.right) < 0.95*float64(a.planted) {
 		t.Errorf("only %d of %d have the right cause", a.right, a.planted)
 	}
@@ -125,7 +134,16 @@ func (m *mendCount) add(t *testing.T, s seamtest.Specimen, before, after []audit
 }
 
 func (m *mendCount) check(t *testing.T) {
-	t.Logf("of %d seams with a trouble %d are clean afterwards; of %d seams in all %d are rough (%.1f %%): %v; %d worse", m.planted, m.cured, seamtest.Specimens(), m.rough, 100*float64(m.rough)/float64(seamtest.Specimens()), m.stays, m.worse)
+	t.Logf(
+		"of %d seams with a trouble %d are clean afterwards; of %d seams in all %d are rough (%.1f %%): %v; %d worse",
+		m.planted,
+		m.cured,
+		seamtest.Specimens(),
+		m.rough,
+		100*float64(m.rough)/float64(seamtest.Specimens()),
+		m.stays,
+		m.worse,
+	)
 	if float64(m.rough) > 0.05*float64(seamtest.Specimens()) {
 		t.Errorf("%d of %d are rough still", m.rough, seamtest.Specimens())
 	}

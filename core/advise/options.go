@@ -47,7 +47,13 @@ type advice struct {
 const adviceMS = 2500
 
 func (m *Adviser) advise(ctx context.Context, before *audit.Result) (*advice, error) {
-	a := &advice{Adviser: m, ctx: ctx, before: before, track: m.Scene.Track(before.Track), grades: before.Grades(m.Scene.SampleRate)}
+	a := &advice{
+		Adviser: m,
+		ctx:     ctx,
+		before:  before,
+		track:   m.Scene.Track(before.Track),
+		grades:  before.Grades(m.Scene.SampleRate),
+	}
 	_, a.left = m.Scene.Clip(before.Left)
 	_, a.right = m.Scene.Clip(before.Right)
 	for i, c := range []*scene.Clip{a.left, a.right} {
@@ -174,7 +180,8 @@ func (a *advice) blends() ([]option, error) { return a.blendsAt(nil) }
 
 func (a *advice) blendsAt(first []scene.Edit) (list []option, err error) {
 	tried := map[[2]int64]bool{}
-	for round, limits := range [][2]int64{{a.clearBefore, a.clearAfter}, {a.quietBefore, a.quietAfter}, {a.reachBefore, a.reachAfter}} {
+	for round, limits := range [][2]int64{{a.clearBefore, a.clearAfter}, {a.quietBefore, a.quietAfter},
+		{a.reachBefore, a.reachAfter}} {
 		for _, n := range a.lengths() {
 			b, f := share(n, limits[0], limits[1])
 			if round == 2 && n > a.Samples(25) {
@@ -211,9 +218,17 @@ func (a *advice) lengthReason(wanted, b, f int64) string {
 	case b+f < wanted-a.Samples(5):
 		return fmt.Sprintf("%s is as long as handles and words allow", a.LengthWords(b+f))
 	case a.over(audit.BackgroundStep) >= 1 && b+f >= a.Samples(100):
-		return fmt.Sprintf("the backgrounds are %.1f dB apart and take %s to go over unheard", math.Abs(*m.BackgroundStepDB), a.LengthWords(b+f))
+		return fmt.Sprintf(
+			"the backgrounds are %.1f dB apart and take %s to go over unheard",
+			math.Abs(*m.BackgroundStepDB),
+			a.LengthWords(b+f),
+		)
 	case a.over(audit.ColourStep) >= 1 && b+f >= a.Samples(100):
-		return fmt.Sprintf("the backgrounds' colours are %.1f dB apart and take %s to go over unheard", *m.ColourStepDB, a.LengthWords(b+f))
+		return fmt.Sprintf(
+			"the backgrounds' colours are %.1f dB apart and take %s to go over unheard",
+			*m.ColourStepDB,
+			a.LengthWords(b+f),
+		)
 	case a.grades[audit.Click] >= 1:
 		return fmt.Sprintf("%s take the click away", a.LengthWords(b+f))
 	}
@@ -226,12 +241,18 @@ func (a *advice) leanReason(b, f int64) string {
 	case max(b-f, f-b) <= a.Samples(1):
 	case b > f:
 		if d := a.clearAfter + a.Samples(fill.WordMarginMS); d < a.reachAfter {
-			return fmt.Sprintf("it leans onto the outgoing side: the next word begins %.0f ms after the cut and stays whole", a.MS(d))
+			return fmt.Sprintf(
+				"it leans onto the outgoing side: the next word begins %.0f ms after the cut and stays whole",
+				a.MS(d),
+			)
 		}
 		return "it leans onto the outgoing side, where there is handle"
 	case f > b:
 		if d := a.clearBefore + a.Samples(fill.WordMarginMS); d < a.reachBefore {
-			return fmt.Sprintf("it leans onto the incoming side: the last word ends %.0f ms before the cut and stays whole", a.MS(d))
+			return fmt.Sprintf(
+				"it leans onto the incoming side: the last word ends %.0f ms before the cut and stays whole",
+				a.MS(d),
+			)
 		}
 		return "it leans onto the incoming side, where there is handle"
 	}
@@ -273,7 +294,11 @@ func (a *advice) rolls() (list []option, err error) {
 		if err != nil {
 			return nil, err
 		}
-		where := fmt.Sprintf("the sound's cut %s %s", a.LengthWords(max(to-cut, cut-to)), either(to < cut, "earlier", "later"))
+		where := fmt.Sprintf(
+			"the sound's cut %s %s",
+			a.LengthWords(max(to-cut, cut-to)),
+			either(to < cut, "earlier", "later"),
+		)
 		there, err := then.blendsAt(roll)
 		if err != nil {
 			return nil, err
@@ -315,8 +340,15 @@ func (a *advice) levels() (list []option, err error) {
 	if b := a.before.Measures.BackgroundStepDB; b != nil && *b**v > 0 && math.Abs(*b-*v) < 3 {
 		for _, side := range sides {
 			db := math.Round(10*(side.c.GainDB+side.by)) / 10
-			list = append(list, option{did: fmt.Sprintf("%s at %+.1f dB", side.c.Name, db), wide: true, edits: []scene.Edit{&scene.Gain{Clips: []string{side.c.ID}, DB: db}},
-				reasons: []string{reason, "its background is off by as much, so the whole clip is turned"}})
+			list = append(
+				list,
+				option{
+					did:     fmt.Sprintf("%s at %+.1f dB", side.c.Name, db),
+					wide:    true,
+					edits:   []scene.Edit{&scene.Gain{Clips: []string{side.c.ID}, DB: db}},
+					reasons: []string{reason, "its background is off by as much, so the whole clip is turned"},
+				},
+			)
 		}
 	}
 	for _, side := range sides {
@@ -327,10 +359,24 @@ func (a *advice) levels() (list []option, err error) {
 		if len(points) == 0 {
 			continue
 		}
-		o := option{did: fmt.Sprintf("the words of %s %.1f dB %s", side.c.Name, math.Abs(side.by), either(side.by < 0, "down", "up")), wide: true,
-			edits: []scene.Edit{&scene.SetLevel{Clip: side.c.ID, Points: points}}, reasons: []string{reason, "a level line turns the words alone, so that the backgrounds stay as they are"}}
+		o := option{
+			did:  fmt.Sprintf("the words of %s %.1f dB %s", side.c.Name, math.Abs(side.by), either(side.by < 0, "down", "up")),
+			wide: true,
+			edits: []scene.Edit{
+				&scene.SetLevel{Clip: side.c.ID, Points: points},
+			},
+			reasons: []string{reason, "a level line turns the words alone, so that the backgrounds stay as they are"},
+		}
 		for _, b := range blends {
-			list = append(list, option{did: o.did + ", " + b.did, wide: true, edits: append(slices.Clone(o.edits), b.edits...), reasons: append(slices.Clone(o.reasons), b.reasons...)})
+			list = append(
+				list,
+				option{
+					did:     o.did + ", " + b.did,
+					wide:    true,
+					edits:   append(slices.Clone(o.edits), b.edits...),
+					reasons: append(slices.Clone(o.reasons), b.reasons...),
+				},
+			)
 		}
 		list = append(list, o)
 	}
@@ -415,9 +461,21 @@ func (a *advice) closeHole() (list []option, err error) {
 	overlap = min(overlap, tail+head-hole.Len())
 	meet := hole.From + min(max(hole.Len()/2, hole.Len()-head+overlap/2), tail-overlap/2)
 	meet = min(max(meet, hole.From), hole.To)
-	o := option{becomes: "cut:" + left.ID + ":" + right.ID, wide: true,
-		did:     fmt.Sprintf("%s and %s drawn over the hole of %s, blend of %s", left.Name, right.Name, a.LengthWords(hole.Len()), a.LengthWords(overlap)),
-		reasons: []string{"both recordings hold room tone there, without a word", "where they meet they go over into each other at constant power"}}
+	o := option{
+		becomes: "cut:" + left.ID + ":" + right.ID,
+		wide:    true,
+		did: fmt.Sprintf(
+			"%s and %s drawn over the hole of %s, blend of %s",
+			left.Name,
+			right.Name,
+			a.LengthWords(hole.Len()),
+			a.LengthWords(overlap),
+		),
+		reasons: []string{
+			"both recordings hold room tone there, without a word",
+			"where they meet they go over into each other at constant power",
+		},
+	}
 	if meet > hole.From {
 		o.edits = append(o.edits, &scene.Trim{Clip: left.ID, Edge: "tail", To: meet, Alone: true})
 	}
@@ -425,7 +483,10 @@ func (a *advice) closeHole() (list []option, err error) {
 		o.edits = append(o.edits, &scene.Trim{Clip: right.ID, Edge: "head", To: meet, Alone: true})
 	}
 	before, after := overlap/2, overlap-overlap/2
-	o.edits = append(o.edits, &scene.SetBlend{Left: left.ID, Right: right.ID, Before: before, After: after, Law: blend.ConstantPower})
+	o.edits = append(
+		o.edits,
+		&scene.SetBlend{Left: left.ID, Right: right.ID, Before: before, After: after, Law: blend.ConstantPower},
+	)
 	return []option{o}, nil
 }
 
@@ -450,9 +511,24 @@ func (a *advice) extend() (list []option, err error) {
 			to = min(max(to, hole.From), hole.To)
 		}
 		trim := &scene.Trim{Clip: c.ID, Edge: edge, To: to, Alone: true}
-		list = append(list, option{did: fmt.Sprintf("%s of %s drawn out by %.0f ms to the end of its word", edge, c.Name, a.MS(max(to-a.before.At, a.before.At-to))), wide: true,
-			edits:   []scene.Edit{&scene.FadeEdge{Clip: c.ID, Edge: edge}, trim, &scene.FadeEdge{Clip: c.ID, Edge: edge, Length: fade, Curve: blend.Curve{Shape: blend.QuarterSine}}},
-			reasons: []string{"the recording holds the whole word", "a fade of 20 ms lets the background begin and end softly"}})
+		list = append(
+			list,
+			option{
+				did: fmt.Sprintf(
+					"%s of %s drawn out by %.0f ms to the end of its word",
+					edge,
+					c.Name,
+					a.MS(max(to-a.before.At, a.before.At-to)),
+				),
+				wide: true,
+				edits: []scene.Edit{
+					&scene.FadeEdge{Clip: c.ID, Edge: edge},
+					trim,
+					&scene.FadeEdge{Clip: c.ID, Edge: edge, Length: fade, Curve: blend.Curve{Shape: blend.QuarterSine}},
+				},
+				reasons: []string{"the recording holds the whole word", "a fade of 20 ms lets the background begin and end softly"},
+			},
+		)
 	}
 	return list, nil
 }
@@ -485,8 +561,16 @@ func (a *advice) fades() (list []option, err error) {
 	}
 	add := func(n int64, reason string) {
 		if n = min(n, room, c.Length/2); n >= a.Samples(2) {
-			list = append(list, option{did: fmt.Sprintf("%s of %s faded over %s", edge, c.Name, a.LengthWords(n)), reasons: []string{reason},
-				edits: []scene.Edit{&scene.FadeEdge{Clip: c.ID, Edge: edge, Length: n, Curve: blend.Curve{Shape: blend.QuarterSine}}}})
+			list = append(
+				list,
+				option{
+					did:     fmt.Sprintf("%s of %s faded over %s", edge, c.Name, a.LengthWords(n)),
+					reasons: []string{reason},
+					edits: []scene.Edit{
+						&scene.FadeEdge{Clip: c.ID, Edge: edge, Length: n, Curve: blend.Curve{Shape: blend.QuarterSine}},
+					},
+				},
+			)
 		}
 	}
 	if a.grades[audit.AbruptEnd] >= 1 {
@@ -516,8 +600,16 @@ func (a *advice) pairLaws() (list []option) {
 		return nil
 	}
 	for _, law := range []blend.Law{blend.Matched, blend.ConstantPower, blend.ConstantGain} {
-		list = append(list, option{did: "both fades by " + lawName(law), reasons: []string{"it holds the level for sides that are as alike as these"},
-			edits: []scene.Edit{&scene.SetPair{Out: a.left.ID, In: a.right.ID, From: a.before.From, To: a.before.To, Law: law}}})
+		list = append(
+			list,
+			option{
+				did:     "both fades by " + lawName(law),
+				reasons: []string{"it holds the level for sides that are as alike as these"},
+				edits: []scene.Edit{
+					&scene.SetPair{Out: a.left.ID, In: a.right.ID, From: a.before.From, To: a.before.To, Law: law},
+				},
+			},
+		)
 	}
 	return list
 }
@@ -535,7 +627,13 @@ func (a *advice) patches() (list []option, err error) {
 	if p := a.Scene.Patch(h); p != nil {
 		if by := a.before.Measures.BackgroundStepDB; by != nil && a.grades[audit.BackgroundStep] >= 1 {
 			db := math.Round(100*max(-100, min(40, p.GainDB-*by))) / 100
-			return []option{{did: fmt.Sprintf("patch at %+.1f dB", db), reasons: []string{fmt.Sprintf("it is %.1f dB off the room beside it", *by)}, edits: []scene.Edit{&scene.Gain{Clips: []string{p.ID}, DB: db}}}}, nil
+			return []option{
+				{
+					did:     fmt.Sprintf("patch at %+.1f dB", db),
+					reasons: []string{fmt.Sprintf("it is %.1f dB off the room beside it", *by)},
+					edits:   []scene.Edit{&scene.Gain{Clips: []string{p.ID}, DB: db}},
+				},
+			}, nil
 		}
 		return nil, nil
 	}

@@ -57,7 +57,10 @@ const (
 // sums. Places in pauses come before those in words, near ones before far ones.
 func (m *Adviser) Places(ctx context.Context, s audit.Seam, windowMS float64) (p Places, err error) {
 	if s.Kind != audit.Cut {
-		return p, fmt.Errorf("the seam at %s is no cut between two clips that touch, so there is no place to search for", m.Scene.Timecode(s.At))
+		return p, fmt.Errorf(
+			"the seam at %s is no cut between two clips that touch, so there is no place to search for",
+			m.Scene.Timecode(s.At),
+		)
 	}
 	t := m.Scene.Track(s.Track)
 	left, right := &t.Clips[s.Index()], &t.Clips[s.Index()+1]
@@ -67,7 +70,9 @@ func (m *Adviser) Places(ctx context.Context, s audit.Seam, windowMS float64) (p
 	_, tail := m.Scene.Handles(t, *left)
 	span := pcm.Span{From: s.At - min(window, head, left.Length-1), To: s.At + min(window, tail, right.Length-1)}
 	if span.Len() < m.Samples(2) {
-		p.Kind, p.Why = "unlike", "The recordings end at the cut: without handles there is no other place, and no blend. Pull the clips together, or lay tone over the cut."
+		p.Kind, p.Why = "unlike",
+			"The recordings end at the cut: without handles there is no other place, and no blend. Pull the clips together, "+
+				"or lay tone over the cut."
 		return p, nil
 	}
 	f := &finder{Adviser: m, seam: s, span: span, most: most, pad: most + m.Samples(afterMS)}
@@ -138,7 +143,10 @@ func (f *finder) search() Places {
 	inner := func(v []float64) []float64 { return v[f.pad-f.most : int64(len(v))-f.pad+f.most] }
 	offset, alike := measure.BestOffset(inner(f.l), inner(f.r), int(f.most))
 	var found []Place
-	p := Places{Kind: "unlike", Why: "The sides are not alike anywhere near the cut, so no place to splice was found: only a fade will hide it."}
+	p := Places{
+		Kind: "unlike",
+		Why:  "The sides are not alike anywhere near the cut, so no place to splice was found: only a fade will hide it.",
+	}
 	if alike >= sameTake {
 		p.Kind = "one take"
 		p.Why = fmt.Sprintf("Both sides hold the same sound (likeness %.2f): a splice of %.0f ms is enough.", alike, spliceMS)
@@ -146,7 +154,10 @@ func (f *finder) search() Places {
 	} else {
 		found = f.tonal()
 		if len(found) > 0 {
-			p.Kind, p.Why = "tonal", fmt.Sprintf("Both sides hold a like tone: where they run together a splice of %.0f ms is enough.", spliceMS)
+			p.Kind, p.Why = "tonal", fmt.Sprintf(
+				"Both sides hold a like tone: where they run together a splice of %.0f ms is enough.",
+				spliceMS,
+			)
 		}
 	}
 	p.List = f.best(found)
@@ -176,7 +187,14 @@ func (f *finder) along(offset int64, span pcm.Span, s sums) (list []Place) {
 			slope := math.Abs((f.r[k+1]-f.r[k])-(f.l[i-1]-f.l[i-2])) / loud
 			score := 4*correlation - 3*jump - slope - 0.5*math.Abs(float64(at-f.seam.At))/float64(f.span.Len())
 			if score > best.score {
-				best = Place{At: at, Slip: offset, Correlation: correlation, JumpDB: level.DB(jump), score: score, Length: f.Samples(spliceMS)}
+				best = Place{
+					At:          at,
+					Slip:        offset,
+					Correlation: correlation,
+					JumpDB:      level.DB(jump),
+					score:       score,
+					Length:      f.Samples(spliceMS),
+				}
 			}
 		}
 		if best.score > math.Inf(-1) {
@@ -209,7 +227,14 @@ func (f *finder) pauses() (list []Place) {
 	for at := f.span.From + step; at+step < f.span.To; at += step {
 		i := at - f.span.From + f.pad
 		correlation, loud := s.over(i-step, i+step)
-		p := Place{At: at, Correlation: correlation, Fade: true, JumpDB: 0, score: -level.DB(loud)/6 - 2*math.Abs(float64(at-f.seam.At))/float64(f.span.Len()), Length: f.Samples(80)}
+		p := Place{
+			At:          at,
+			Correlation: correlation,
+			Fade:        true,
+			JumpDB:      0,
+			score:       -level.DB(loud)/6 - 2*math.Abs(float64(at-f.seam.At))/float64(f.span.Len()),
+			Length:      f.Samples(80),
+		}
 		list = append(list, p)
 	}
 	return list
@@ -248,7 +273,12 @@ func (f *finder) reasons(p Place) (list []string) {
 	if p.Fade {
 		say("the sides are quiet here, and not alike (%.2f): fade over %.0f ms", p.Correlation, f.MS(p.Length))
 	} else {
-		say("both run through the same value in the same direction, %.0f dB of jump, and stay alike for %.0f ms (%.2f)", p.JumpDB, afterMS, p.Correlation)
+		say(
+			"both run through the same value in the same direction, %.0f dB of jump, and stay alike for %.0f ms (%.2f)",
+			p.JumpDB,
+			afterMS,
+			p.Correlation,
+		)
 	}
 	_, out := f.sounds[0].WordAt(p.At)
 	_, in := f.sounds[1].WordAt(p.At + p.Slip)

@@ -33,7 +33,9 @@ func twoTakes(t *testing.T, r *rand.Rand, voice []float64, offset int64) *seamte
 	}
 	cut := lead + int64(len(voice))*2/5 + r.Int64N(int64(len(voice))/5)
 	s.Do(&scene.Add{Track: "t1", Source: "l", In: lead / 2, Length: cut - lead/2})
-	s.Do(&scene.Add{Track: "t1", Source: "r", In: cut, Start: cut - lead/2, Length: lead + int64(len(voice)) + lead/2 - cut})
+	s.Do(
+		&scene.Add{Track: "t1", Source: "r", In: cut, Start: cut - lead/2, Length: lead + int64(len(voice)) + lead/2 - cut},
+	)
 	return s
 }
 
@@ -63,7 +65,15 @@ func TestTheBestPlaceFindsTheOffsetOfTwoTakesToTheSample(t *testing.T) {
 		}
 		found++
 		s.Do(p.List[0].Cut(cut))
-		s.Do(&scene.SetBlend{Left: cut.Left, Right: cut.Right, Before: p.List[0].Length / 2, After: p.List[0].Length / 2, Law: blend.ConstantGain})
+		s.Do(
+			&scene.SetBlend{
+				Left:   cut.Left,
+				Right:  cut.Right,
+				Before: p.List[0].Length / 2,
+				After:  p.List[0].Length / 2,
+				Law:    blend.ConstantGain,
+			},
+		)
 		if r := seamtest.Of(t, s.Measure(), audit.Cut); *r.Measures.ClickDB > 0.5 || r.Verdict == audit.Rough {
 			t.Errorf("spliced it is %s: %s", r.Verdict, r.Why)
 		}

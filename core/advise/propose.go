@@ -163,7 +163,8 @@ func neighbours(sc *scene.Scene, of audit.Seam) (list []audit.Seam) {
 		around = append(around, audit.Of(sc, t.Clips[i].ID)...)
 	}
 	for _, n := range around {
-		if n.ID != of.ID && n.Track == of.Track && (n.Left == of.Right && n.Left != "" || n.Right == of.Left && n.Right != "") {
+		if n.ID != of.ID && n.Track == of.Track &&
+			(n.Left == of.Right && n.Left != "" || n.Right == of.Left && n.Right != "") {
 			list = append(list, n)
 		}
 	}
@@ -241,7 +242,17 @@ func stays(p Proposal) string {
 
 // Stray proposes for a stray sound: its lull, and the patch that fills it.
 func (m *Adviser) Stray(ctx context.Context, f fill.Finding) (Proposal, error) {
-	s := audit.Seam{ID: f.ID, Track: f.Track, TrackName: f.TrackName, Kind: audit.Lull, At: (f.Lull.From + f.Lull.To) / 2, From: f.Lull.From, To: f.Lull.To, Left: f.Clip, LeftName: f.ClipName}
+	s := audit.Seam{
+		ID:        f.ID,
+		Track:     f.Track,
+		TrackName: f.TrackName,
+		Kind:      audit.Lull,
+		At:        (f.Lull.From + f.Lull.To) / 2,
+		From:      f.Lull.From,
+		To:        f.Lull.To,
+		Left:      f.Clip,
+		LeftName:  f.ClipName,
+	}
 	before, err := m.Seam(ctx, s)
 	if err != nil {
 		return Proposal{}, err

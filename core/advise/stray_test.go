@@ -54,11 +54,26 @@ func newBumped(m *seamtest.Maker, i int, kinds []room.Kind, rooms []pcm.Block) b
 			take.Sound[int(at)+j] += x * level.Amplitude(k.Level+above)
 		}
 	}
-	b := bumped{Studio: seamtest.New(m.T), words: pcm.Span{From: take.First.From, To: take.Second.To}, pause: p, blow: pcm.Span{From: at, To: min(p.To, at+end)}}
+	b := bumped{
+		Studio: seamtest.New(m.T),
+		words:  pcm.Span{From: take.First.From, To: take.Second.To},
+		pause:  p,
+		blow:   pcm.Span{From: at, To: min(p.To, at+end)},
+	}
 	b.Sound["a"] = pcm.Block{take.Sound}
 	b.Do(&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: n, Channels: 1}})
 	b.Do(&scene.Add{Track: "t1", Source: "a", Length: n})
-	b.about = fmt.Sprintf("case %d: a %s, %.0f dB over %s, %.2f to %.2f s of a pause from %.2f to %.2f s", i, blow.Name, above, k.Name, float64(at)/rate, float64(b.blow.To)/rate, float64(p.From)/rate, float64(p.To)/rate)
+	b.about = fmt.Sprintf(
+		"case %d: a %s, %.0f dB over %s, %.2f to %.2f s of a pause from %.2f to %.2f s",
+		i,
+		blow.Name,
+		above,
+		k.Name,
+		float64(at)/rate,
+		float64(b.blow.To)/rate,
+		float64(p.From)/rate,
+		float64(p.To)/rate,
+	)
 	return b
 }
 
@@ -96,12 +111,17 @@ func (b bumped) fault(mending *advise.Mending) string {
 		}
 	}
 	var room []pcm.Span
-	for _, s := range []pcm.Span{{From: b.pause.From + rate*15/100, To: hole.From}, {From: hole.To, To: b.pause.To - rate*5/100}} {
+	for _, s := range []pcm.Span{{From: b.pause.From + rate*15/100, To: hole.From},
+		{From: hole.To, To: b.pause.To - rate*5/100}} {
 		if s.Len() > rate/20 {
 			room = append(room, s)
 		}
 	}
-	room = append(room, pcm.Span{To: rate * 7 / 10}, pcm.Span{From: after.Len() - rate*5/10, To: after.Len()}) // ahead of and behind the phrases
+	room = append(
+		room,
+		pcm.Span{To: rate * 7 / 10},
+		pcm.Span{From: after.Len() - rate*5/10, To: after.Len()},
+	) // ahead of and behind the phrases
 	heard := func(b pcm.Block, spans ...pcm.Span) float64 {
 		sum, n := 0.0, int64(0)
 		for _, s := range spans {
@@ -113,7 +133,11 @@ func (b bumped) fault(mending *advise.Mending) string {
 	if step := heard(after, hole) - heard(before, room...); math.Abs(step) > 1 {
 		return fmt.Sprintf("the background steps by %.2f dB", step)
 	}
-	if colour := measure.ColourStepDB(measure.ColourOf(before, room, rate), measure.ColourOf(after, []pcm.Span{hole}, rate), -110); colour > 1.5 {
+	if colour := measure.ColourStepDB(
+		measure.ColourOf(before, room, rate),
+		measure.ColourOf(after, []pcm.Span{hole}, rate),
+		-110,
+	); colour > 1.5 {
 		return fmt.Sprintf("the background is coloured otherwise by %.2f dB", colour)
 	}
 	steepest := func(b pcm.Block, s pcm.Span) (most float64) {

@@ -108,7 +108,10 @@ func TestTheBandsOfWhiteNoiseAreAsWideAsTheStandardSays(t *testing.T) {
 	for b, hz := range measure.ThirdOctaves(125, 8000) {
 		share := hz * (math.Pow(10, 0.05) - math.Pow(10, -0.05)) / (rate / 2)
 		// Halving the rate by means of two takes some of the highest bands; the lowest is narrower than a bin.
-		if off := level.OfPower(sums[b] / (power * share)); math.Abs(off) > 0.6 && hz > 150 && hz < 4000 || math.Abs(off) > 1.8 {
+		if off := level.OfPower(
+			sums[b] / (power * share),
+		); math.Abs(off) > 0.6 && hz > 150 && hz < 4000 ||
+			math.Abs(off) > 1.8 {
 			t.Errorf("%.0f Hz: %.2f dB off", hz, off)
 		}
 	}
@@ -127,18 +130,28 @@ func TestWhatIsKeptIsReadByStretches(t *testing.T) {
 		t.Fatal(err)
 	}
 	again := analysed(t, sound)
-	if !reflect.DeepEqual(a.Stretches, again.Stretches) || !reflect.DeepEqual(a.Quiets, again.Quiets) || len(a.Stretches) < 10 || len(a.Quiets) < 10 {
-		t.Errorf("%d words, %d quiet stretches; another time %d, %d", len(a.Stretches), len(a.Quiets), len(again.Stretches), len(again.Quiets))
+	if !reflect.DeepEqual(a.Stretches, again.Stretches) || !reflect.DeepEqual(a.Quiets, again.Quiets) ||
+		len(a.Stretches) < 10 ||
+		len(a.Quiets) < 10 {
+		t.Errorf(
+			"%d words, %d quiet stretches; another time %d, %d",
+			len(a.Stretches),
+			len(a.Quiets),
+			len(again.Stretches),
+			len(again.Quiets),
+		)
 	}
 	whole := frames(t, a, pcm.Span{To: a.Length})
-	for _, s := range []pcm.Span{{From: 0, To: 4800}, {From: 31*rate + 77, To: 33 * rate}, {From: -rate, To: rate}, {From: a.Length - rate, To: a.Length + rate}} {
+	for _, s := range []pcm.Span{{From: 0, To: 4800}, {From: 31*rate + 77, To: 33 * rate}, {From: -rate, To: rate},
+		{From: a.Length - rate, To: a.Length + rate}} {
 		part := frames(t, a, s)
 		for i := range part.Count {
 			n := part.First + int64(i)
 			if n < 0 || n >= int64(whole.Count) {
 				continue
 			}
-			if part.Level[i] != whole.Level[n] || part.Loud[i] != whole.Loud[n] || !reflect.DeepEqual(part.Of(i), whole.Of(int(n))) {
+			if part.Level[i] != whole.Level[n] || part.Loud[i] != whole.Loud[n] ||
+				!reflect.DeepEqual(part.Of(i), whole.Of(int(n))) {
 				t.Fatalf("frame %d of %v is another one than in the whole", n, s)
 			}
 			if !part.Span(i).In(s) {
@@ -154,7 +167,8 @@ func TestWhatIsKeptIsReadByStretches(t *testing.T) {
 			t.Fatalf("frame %d is %.3f dB off", n, off)
 		}
 	}
-	for _, bad := range [][]byte{nil, []byte("short"), kept.Bytes()[:kept.Len()-3], kept.Bytes()[:100], append([]byte("another version..........\n"), kept.Bytes()...)} {
+	for _, bad := range [][]byte{nil, []byte("short"), kept.Bytes()[:kept.Len()-3], kept.Bytes()[:100],
+		append([]byte("another version..........\n"), kept.Bytes()...)} {
 		if _, err := analysis.Read(bytes.NewReader(bad), int64(len(bad))); !errors.Is(err, analysis.ErrOther) {
 			t.Errorf("%d bytes are read: %v", len(bad), err)
 		}

@@ -152,7 +152,14 @@ func (m *framer) bands(f Frames, fine *speech.Frames, from int64) {
 	}
 }
 
-func (m *framer) write(to io.Writer, b pcm.Block, mono []float64, fine *speech.Frames, from int64, core pcm.Span) error {
+func (m *framer) write(
+	to io.Writer,
+	b pcm.Block,
+	mono []float64,
+	fine *speech.Frames,
+	from int64,
+	core pcm.Span,
+) error {
 	f := m.measured(b, mono, fine, from, core)
 	raw := make([]byte, 0, f.Count*frameBytes)
 	for i := range f.Count {

@@ -28,7 +28,10 @@ func ExampleAll() {
 		}
 		s = next
 	}
-	sources := audit.NewSources(func(scene.Source) (pcm.ReaderAt, error) { return pcm.Memory{Rate: 48000, Sound: hum}, nil }, nil)
+	sources := audit.NewSources(
+		func(scene.Source) (pcm.ReaderAt, error) { return pcm.Memory{Rate: 48000, Sound: hum}, nil },
+		nil,
+	)
 	all, err := audit.All(context.Background(), audit.NewMeter(s, sources), 1)
 	if err != nil {
 		panic(err)

@@ -111,7 +111,11 @@ func (l hole) measure() error {
 	if right > SilentDB && left > SilentDB {
 		const floorDB = -110
 		step := right - left
-		apart := measure.ColourStepDB(measure.ColourOf(outside.Sound, outside.Spans, rate), measure.ColourOf(inside, []pcm.Span{floor}, rate), floorDB)
+		apart := measure.ColourStepDB(
+			measure.ColourOf(outside.Sound, outside.Spans, rate),
+			measure.ColourOf(inside, []pcm.Span{floor}, rate),
+			floorDB,
+		)
 		m.BackgroundStepDB, m.ColourStepDB = &step, &apart
 	}
 	end, err := together(own, pcm.Span{From: max(span.To, whole.To-l.Scene.SampleRate), To: whole.To})

@@ -45,11 +45,18 @@ func NewKeys(sc *scene.Scene) *Keys {
 		if t.Kind != scene.Sound {
 			continue
 		}
-		tk := trackKeys{track: t, own: digestOf([]any{t.ID, t.Mute, t.Solo, t.GainDB}), clips: make([]digest, len(t.Clips)), blends: make([]digest, len(t.Clips))}
+		tk := trackKeys{
+			track:  t,
+			own:    digestOf([]any{t.ID, t.Mute, t.Solo, t.GainDB}),
+			clips:  make([]digest, len(t.Clips)),
+			blends: make([]digest, len(t.Clips)),
+		}
 		index := make(map[string]int, len(t.Clips))
 		for i, c := range t.Clips {
 			index[c.ID] = i
-			tk.clips[i] = digestOf([]any{c.ID, c.Source, c.In, c.Length, c.GainDB, c.FadeIn, c.FadeOut, sc.Heard(c), c.Level, c.Lulls})
+			tk.clips[i] = digestOf(
+				[]any{c.ID, c.Source, c.In, c.Length, c.GainDB, c.FadeIn, c.FadeOut, sc.Heard(c), c.Level, c.Lulls},
+			)
 		}
 		for _, b := range t.Blends {
 			tk.blends[index[b.Left]] = digestOf(b)
@@ -67,7 +74,22 @@ func (k *Keys) Of(s Seam) string {
 	if s.Pair {
 		pair = sc.PairAt(s.Left, true)
 	}
-	own := digestOf([]any{analysis.Version, s.Kind, s.Track, s.Left, s.Right, s.At - s.From, s.To - s.At, sc.SampleRate, sc.Channels, sc.Length() <= window.To, window.From <= 0, pair})
+	own := digestOf(
+		[]any{
+			analysis.Version,
+			s.Kind,
+			s.Track,
+			s.Left,
+			s.Right,
+			s.At - s.From,
+			s.To - s.At,
+			sc.SampleRate,
+			sc.Channels,
+			sc.Length() <= window.To,
+			window.From <= 0,
+			pair,
+		},
+	)
 	h := sha256.New()
 	h.Write(own[:])
 	var at [8]byte
@@ -99,7 +121,17 @@ func Sound(sc *scene.Scene, s Seam) string {
 			continue
 		}
 		heard := c.Span().Intersect(within)
-		parts = append(parts, sc.Sources[c.Source].Name, c.In+heard.From-c.Start, heard.From-s.At, heard.To-s.At, c.GainDB, c.Muted, t.GainDB, c.LevelDB(c.In+s.At-c.Start))
+		parts = append(
+			parts,
+			sc.Sources[c.Source].Name,
+			c.In+heard.From-c.Start,
+			heard.From-s.At,
+			heard.To-s.At,
+			c.GainDB,
+			c.Muted,
+			t.GainDB,
+			c.LevelDB(c.In+s.At-c.Start),
+		)
 		for _, l := range c.Lulls {
 			if c.LullSpan(l).Overlaps(within) {
 				parts = append(parts, l)

@@ -75,7 +75,13 @@ func (m *Meter) sides(s Seam) (left, right pcm.Span) {
 	right = pcm.Span{From: s.To, To: min(m.Scene.Length(), s.To+m.Samples(sideMS))}
 	if s.Pair {
 		_, in := m.Scene.Clip(s.Right)
-		return pcm.Span{From: max(left.From, t.Clips[s.index].Start), To: left.To}, pcm.Span{From: right.From, To: min(right.To, in.End())}
+		return pcm.Span{
+				From: max(left.From, t.Clips[s.index].Start),
+				To:   left.To,
+			}, pcm.Span{
+				From: right.From,
+				To:   min(right.To, in.End()),
+			}
 	}
 	before, after := s.index, s.index+1 // the clips that bound the sides
 	if s.Left == "" {
@@ -119,7 +125,14 @@ func (l *look) elsewhere(span pcm.Span) (*others, error) {
 	if n < 1 {
 		return nil, nil
 	}
-	f := &speech.Frames{Hop: hop, Window: 2 * hop, Every: 1, Bands: analysis.Bands, Power: make([]float64, n*analysis.Bands), LevelDB: make([]float64, n)}
+	f := &speech.Frames{
+		Hop:     hop,
+		Window:  2 * hop,
+		Every:   1,
+		Bands:   analysis.Bands,
+		Power:   make([]float64, n*analysis.Bands),
+		LevelDB: make([]float64, n),
+	}
 	loud, sum := make([]float64, n), 0.0
 	for _, v := range l.heard.Voices(span) {
 		if v.Track.ID == l.track.ID {
@@ -223,7 +236,8 @@ func (l *look) backgrounds() error {
 		db[i] = &v
 	}
 	m.BackgroundLeftDB, m.BackgroundRightDB = db[0], db[1]
-	if db[0] == nil || db[1] == nil || *db[0] <= SilentDB || *db[1] <= SilentDB || l.r.Kind != Cut && !l.r.Pair && l.track.Purpose == "music" {
+	if db[0] == nil || db[1] == nil || *db[0] <= SilentDB || *db[1] <= SilentDB ||
+		l.r.Kind != Cut && !l.r.Pair && l.track.Purpose == "music" {
 		return nil
 	}
 	step := *db[1] - *db[0]
@@ -537,7 +551,9 @@ func (l *look) drop() error {
 	for i, part := range []struct {
 		of   *mix.Mixer
 		span pcm.Span
-	}{{l.alone, pcm.Span{From: r.At - l.Samples(250), To: r.At - l.Samples(5)}}, {l.alone, pcm.Span{From: r.At - l.Samples(5), To: r.At}}, {l.heard, pcm.Span{From: r.At, To: r.At + l.Samples(250)}}} {
+	}{{l.alone, pcm.Span{From: r.At - l.Samples(250), To: r.At - l.Samples(5)}},
+		{l.alone, pcm.Span{From: r.At - l.Samples(5), To: r.At}},
+		{l.heard, pcm.Span{From: r.At, To: r.At + l.Samples(250)}}} {
 		b, err := Render(part.of, part.span)
 		if err != nil {
 			return err
@@ -583,7 +599,16 @@ func (l *look) paired() error {
 		return err
 	}
 	c := measure.Correlation(out, in)
-	sum := RenderedSum(scene.Blend{Before: l.r.At - l.r.From, After: l.r.To - l.r.At, Law: p.Law, CurveOut: p.CurveOut, CurveIn: p.CurveIn}, l.left.GainDB, l.right.GainDB, out, in, c, 1, l.Scene.SampleRate)
+	sum := RenderedSum(
+		scene.Blend{Before: l.r.At - l.r.From, After: l.r.To - l.r.At, Law: p.Law, CurveOut: p.CurveOut, CurveIn: p.CurveIn},
+		l.left.GainDB,
+		l.right.GainDB,
+		out,
+		in,
+		c,
+		1,
+		l.Scene.SampleRate,
+	)
 	l.r.Measures.Correlation, l.r.Measures.BlendLevelDB = &c, &sum[0]
 	return nil
 }
@@ -592,7 +617,14 @@ func (l *look) paired() error {
 // into each other at constant power without being alike: 10 lg (sum (o L + i R)^2 / sum ((L cos)^2 + (R sin)^2)). The
 // sums run over a third of the blend around each moment. left and right are the sides over the blend, r their
 // correlation.
-func RenderedSum(b scene.Blend, leftDB, rightDB float64, left, right pcm.Block, r float64, moments int, sampleRate int64) []float64 {
+func RenderedSum(
+	b scene.Blend,
+	leftDB, rightDB float64,
+	left, right pcm.Block,
+	r float64,
+	moments int,
+	sampleRate int64,
+) []float64 {
 	n := min(left.Len(), right.Len())
 	heard, held := make([]float64, n+1), make([]float64, n+1)
 	gl, gr := level.Amplitude(leftDB), level.Amplitude(rightDB)

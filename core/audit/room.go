@@ -29,7 +29,12 @@ const (
 
 // Quiets are the quiet stretches of a clip's recording within so many seconds of a hole, in samples of the scene, at
 // the clip's gain. What lies in the hole is left out.
-func (m *Meter) Quiets(ctx context.Context, c *scene.Clip, hole pcm.Span, seconds float64) (list []tone.Quiet, err error) {
+func (m *Meter) Quiets(
+	ctx context.Context,
+	c *scene.Clip,
+	hole pcm.Span,
+	seconds float64,
+) (list []tone.Quiet, err error) {
 	a, err := m.Says(ctx, c)
 	if err != nil {
 		return nil, err

@@ -131,8 +131,21 @@ func (s Seam) Index() int { return s.index }
 
 func cut(t *scene.Track, i int, b *scene.Blend) Seam {
 	l, r := t.Clips[i], t.Clips[i+1]
-	s := Seam{ID: "cut:" + l.ID + ":" + r.ID, Track: t.ID, TrackName: t.Name, Kind: Cut, At: r.Start, From: r.Start, To: r.Start,
-		Left: l.ID, Right: r.ID, LeftName: l.Name, RightName: r.Name, index: i, accepted: l.AcceptedTail}
+	s := Seam{
+		ID:        "cut:" + l.ID + ":" + r.ID,
+		Track:     t.ID,
+		TrackName: t.Name,
+		Kind:      Cut,
+		At:        r.Start,
+		From:      r.Start,
+		To:        r.Start,
+		Left:      l.ID,
+		Right:     r.ID,
+		LeftName:  l.Name,
+		RightName: r.Name,
+		index:     i,
+		accepted:  l.AcceptedTail,
+	}
 	if b != nil {
 		s.Blend, s.From, s.To = true, r.Start-b.Before, r.Start+b.After
 		return s
@@ -147,8 +160,22 @@ func cut(t *scene.Track, i int, b *scene.Blend) Seam {
 func pair(s *scene.Scene, t *scene.Track, i int, p scene.Pair) Seam {
 	span, _ := s.Overlap(p)
 	_, in := s.Clip(p.In)
-	return Seam{ID: "pair:" + p.Out + ":" + p.In, Track: t.ID, TrackName: t.Name, Kind: Fade, At: (span.From + span.To) / 2, From: span.From, To: span.To,
-		Left: p.Out, Right: p.In, LeftName: t.Clips[i].Name, RightName: in.Name, Pair: true, index: i, accepted: t.Clips[i].AcceptedTail}
+	return Seam{
+		ID:        "pair:" + p.Out + ":" + p.In,
+		Track:     t.ID,
+		TrackName: t.Name,
+		Kind:      Fade,
+		At:        (span.From + span.To) / 2,
+		From:      span.From,
+		To:        span.To,
+		Left:      p.Out,
+		Right:     p.In,
+		LeftName:  t.Clips[i].Name,
+		RightName: in.Name,
+		Pair:      true,
+		index:     i,
+		accepted:  t.Clips[i].AcceptedTail,
+	}
 }
 
 func edge(t *scene.Track, i int, head, outermost bool) Seam {
@@ -177,8 +204,19 @@ func edge(t *scene.Track, i int, head, outermost bool) Seam {
 func lull(s *scene.Scene, t *scene.Track, i int, l scene.Lull) Seam {
 	c := t.Clips[i]
 	span := c.LullSpan(l)
-	out := Seam{ID: "lull:" + c.ID + ":" + l.ID, Track: t.ID, TrackName: t.Name, Kind: Lull, At: (span.From + span.To) / 2, From: span.From, To: span.To,
-		Left: c.ID, LeftName: c.Name, Lull: l.ID, index: i}
+	out := Seam{
+		ID:        "lull:" + c.ID + ":" + l.ID,
+		Track:     t.ID,
+		TrackName: t.Name,
+		Kind:      Lull,
+		At:        (span.From + span.To) / 2,
+		From:      span.From,
+		To:        span.To,
+		Left:      c.ID,
+		LeftName:  c.Name,
+		Lull:      l.ID,
+		index:     i,
+	}
 	if p := s.Patch(scene.Hole{Clip: c.ID, Lull: l.ID}); p != nil && p.Span().Overlaps(span) {
 		out.Right, out.RightName = p.ID, p.Name
 	}

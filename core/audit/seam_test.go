@@ -149,7 +149,14 @@ func TestAnEndThatStopsDeadAndOneThatFades(t *testing.T) {
 	s := seamtest.New(t)
 	s.Lay("music", seamtest.Bed(5, 5, -20), 0)
 	seamtest.Judged(t, seamtest.Of(t, s.Measure(), audit.Tail), audit.Rough, audit.AbruptEnd)
-	s.Do(&scene.FadeEdge{Clip: s.Scene.Tracks[0].Clips[0].ID, Edge: "tail", Length: rate, Curve: blend.Curve{Shape: blend.QuarterSine}})
+	s.Do(
+		&scene.FadeEdge{
+			Clip:   s.Scene.Tracks[0].Clips[0].ID,
+			Edge:   "tail",
+			Length: rate,
+			Curve:  blend.Curve{Shape: blend.QuarterSine},
+		},
+	)
 	seamtest.Judged(t, seamtest.Of(t, s.Measure(), audit.Fade), audit.Clean, audit.None)
 }
 
@@ -163,8 +170,10 @@ func TestBlendLevelFollowsTheLawAndTheLikeness(t *testing.T) {
 		law   blend.Law
 		want  float64
 	}{
-		{"gain, unlike", seamtest.Bed(8, 5, -30), blend.ConstantGain, -3.01}, {"power, unlike", seamtest.Bed(8, 5, -30), blend.ConstantPower, 0},
-		{"power, alike", like, blend.ConstantPower, 3.01}, {"gain, alike", like, blend.ConstantGain, 0}, {"matched, alike", like, blend.Matched, 0},
+		{"gain, unlike", seamtest.Bed(8, 5, -30), blend.ConstantGain, -3.01},
+		{"power, unlike", seamtest.Bed(8, 5, -30), blend.ConstantPower, 0},
+		{"power, alike", like, blend.ConstantPower, 3.01}, {"gain, alike", like, blend.ConstantGain, 0},
+		{"matched, alike", like, blend.Matched, 0},
 	} {
 		s := seamtest.New(t)
 		s.Lay("a", like, 0)

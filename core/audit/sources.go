@@ -44,8 +44,13 @@ func NewSources(open mix.Open, analyse Analyse) *Sources {
 			return analysis.Of(ctx, r)
 		}
 	}
-	return &Sources{open, analyse, cache.New[string, pcm.ReaderAt](knownRecordings), cache.New[string, *analysis.Recording](knownRecordings),
-		cache.New[string, *builtTone](knownTones)}
+	return &Sources{
+		open,
+		analyse,
+		cache.New[string, pcm.ReaderAt](knownRecordings),
+		cache.New[string, *analysis.Recording](knownRecordings),
+		cache.New[string, *builtTone](knownTones),
+	}
 }
 
 // Missing says that the sound of a recording cannot be had, and why.
@@ -81,7 +86,11 @@ func (s *Sources) Mix(sc *scene.Scene) mix.Open {
 	return func(src scene.Source) (pcm.ReaderAt, error) {
 		r, err := s.Open(sc, src)
 		if err != nil {
-			return unreadable{pcm.Format{Rate: int(sc.SampleRate), Channels: max(1, src.Channels), Bits: 64, Float: true}, src.Samples, err}, nil
+			return unreadable{
+				pcm.Format{Rate: int(sc.SampleRate), Channels: max(1, src.Channels), Bits: 64, Float: true},
+				src.Samples,
+				err,
+			}, nil
 		}
 		return r, nil
 	}

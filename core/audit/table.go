@@ -62,16 +62,36 @@ type Measure struct {
 
 // Table has all measures, in the order in which they are shown.
 var Table = []Measure{
-	{Key: "click_db", Name: "Click", Unit: "dB", Cause: Click, Audible: 6, Rough: 12,
-		About: "the steepest millisecond of the track at the seam (third difference of its samples) over the steepest of its surroundings and of what the recordings themselves hold there",
+	{
+		Key:     "click_db",
+		Name:    "Click",
+		Unit:    "dB",
+		Cause:   Click,
+		Audible: 6,
+		Rough:   12,
+		About: "the steepest millisecond of the track at the seam (third difference of its samples) over the steepest " +
+			"of its surroundings and of what the recordings themselves hold there",
 		of:    func(m *Measures) *float64 { return m.ClickDB },
-		words: func(v float64, _ *Measures) string { return fmt.Sprintf("click, %.0f dB over its surroundings", v) }},
-	{Key: "word_cut_ms", Name: "Word cut into", Unit: "ms", Cause: WordCut, Audible: 25, Rough: 60,
-		About: "how much of a word that breaks off or sets in at the seam the recording still holds beyond it; one that stops short with its recording counts as 100",
-		of:    func(m *Measures) *float64 { return m.WordCutMS },
+		words: func(v float64, _ *Measures) string { return fmt.Sprintf("click, %.0f dB over its surroundings", v) },
+	},
+	{
+		Key:     "word_cut_ms",
+		Name:    "Word cut into",
+		Unit:    "ms",
+		Cause:   WordCut,
+		Audible: 25,
+		Rough:   60,
+		About: "how much of a word that breaks off or sets in at the seam the recording still holds beyond it; one " +
+			"that stops short with its recording counts as 100",
+		of: func(m *Measures) *float64 { return m.WordCutMS },
 		words: func(v float64, m *Measures) string {
-			return fmt.Sprintf("%s word is cut into, %.0f ms of it are missing", either(m.WordCutSide == "outgoing", "the outgoing", "the incoming"), v)
-		}},
+			return fmt.Sprintf(
+				"%s word is cut into, %.0f ms of it are missing",
+				either(m.WordCutSide == "outgoing", "the outgoing", "the incoming"),
+				v,
+			)
+		},
+	},
 	{Key: "dead_silence_ms", Name: "Dead silence", Unit: "ms", Cause: DeadSilence, Audible: 15, Rough: 100,
 		About: "how long the scene stays under -80 dBFS at the seam, between sound",
 		of:    func(m *Measures) *float64 { return m.DeadSilenceMS },
@@ -80,36 +100,89 @@ var Table = []Measure{
 		About: "how far the level falls at once where a track ends: from that of the track to that of the scene afterwards",
 		of:    func(m *Measures) *float64 { return m.DropDB },
 		words: func(v float64, _ *Measures) string { return fmt.Sprintf("stops dead, %.0f dB at once", v) }},
-	{Key: "background_step_db", Name: "Background step", Unit: "dB", Cause: BackgroundStep, Audible: 2, Rough: 5, eased: true,
-		About: "level of the pauses right of the seam less that left of it, of the recording and of all else that is heard; at the edge of a clip, what the clip adds to the background of all else",
+	{
+		Key:     "background_step_db",
+		Name:    "Background step",
+		Unit:    "dB",
+		Cause:   BackgroundStep,
+		Audible: 2,
+		Rough:   5,
+		eased:   true,
+		About: "level of the pauses right of the seam less that left of it, of the recording and of all else that is " +
+			"heard; at the edge of a clip, what the clip adds to the background of all else",
 		of:    func(m *Measures) *float64 { return m.BackgroundStepDB },
-		words: func(v float64, _ *Measures) string { return fmt.Sprintf("background %.1f dB apart", math.Abs(v)) }},
-	{Key: "colour_step_db", Name: "Background colour step", Unit: "dB", Cause: ColourStep, Audible: 2.5, Rough: 5, eased: true,
-		About: "root mean square difference of the pauses' third-octave levels, 125 Hz to 8 kHz, their mean difference taken off",
+		words: func(v float64, _ *Measures) string { return fmt.Sprintf("background %.1f dB apart", math.Abs(v)) },
+	},
+	{
+		Key:     "colour_step_db",
+		Name:    "Background colour step",
+		Unit:    "dB",
+		Cause:   ColourStep,
+		Audible: 2.5,
+		Rough:   5,
+		eased:   true,
+		About: "root mean square difference of the pauses' third-octave levels, 125 Hz to 8 kHz, their mean difference " +
+			"taken off",
 		of:    func(m *Measures) *float64 { return m.ColourStepDB },
-		words: func(v float64, _ *Measures) string { return fmt.Sprintf("background coloured otherwise by %.1f dB", v) }},
-	{Key: "level_step_lu", Name: "Level step of speech", Unit: "LU", Cause: LevelStep, Audible: 3, Rough: 6,
-		About: "loudness of the words of the track right of the seam less that of the words left of it (ITU-R BS.1770 over the words alone)",
-		of:    func(m *Measures) *float64 { return m.LevelStepLU },
+		words: func(v float64, _ *Measures) string { return fmt.Sprintf("background coloured otherwise by %.1f dB", v) },
+	},
+	{
+		Key:     "level_step_lu",
+		Name:    "Level step of speech",
+		Unit:    "LU",
+		Cause:   LevelStep,
+		Audible: 3,
+		Rough:   6,
+		About: "loudness of the words of the track right of the seam less that of the words left of it (ITU-R BS.1770 " +
+			"over the words alone)",
+		of: func(m *Measures) *float64 { return m.LevelStepLU },
 		words: func(v float64, _ *Measures) string {
 			return fmt.Sprintf("voice %.1f LU %s", math.Abs(v), either(v < 0, "quieter", "louder"))
-		}},
-	{Key: "blend_level_db", Name: "Blend dip or bulge", Unit: "dB", Cause: BlendLevel, Audible: 1.5, Rough: 4,
-		About: "level of the blend in its middle third, as rendered, against both sides going over into each other at constant power",
-		of:    func(m *Measures) *float64 { return m.BlendLevelDB },
+		},
+	},
+	{
+		Key:     "blend_level_db",
+		Name:    "Blend dip or bulge",
+		Unit:    "dB",
+		Cause:   BlendLevel,
+		Audible: 1.5,
+		Rough:   4,
+		About: "level of the blend in its middle third, as rendered, against both sides going over into each other at " +
+			"constant power",
+		of: func(m *Measures) *float64 { return m.BlendLevelDB },
 		words: func(v float64, _ *Measures) string {
 			return fmt.Sprintf("blend %s %.1f dB", either(v < 0, "dips", "bulges"), math.Abs(v))
-		}},
-	{Key: "peak_dbfs", Name: "Peak", Unit: "dBFS", Cause: Peak, Audible: -6, Rough: 0, Signed: true,
-		About: "largest sample of the scene within half a second of the seam; speech should stay under -6, nothing may reach 0",
+		},
+	},
+	{
+		Key:     "peak_dbfs",
+		Name:    "Peak",
+		Unit:    "dBFS",
+		Cause:   Peak,
+		Audible: -6,
+		Rough:   0,
+		Signed:  true,
+		About: "largest sample of the scene within half a second of the seam; speech should stay under -6, nothing may " +
+			"reach 0",
 		of:    func(m *Measures) *float64 { return m.PeakDBFS },
-		words: func(v float64, _ *Measures) string { return fmt.Sprintf("peaks reach %.1f dBFS", v) }},
-	{Key: "background_left_db", Name: "Background left", Unit: "dBFS", About: "level of the pauses around the seam, of the left recording and of all else that is heard",
-		of: func(m *Measures) *float64 { return m.BackgroundLeftDB }},
+		words: func(v float64, _ *Measures) string { return fmt.Sprintf("peaks reach %.1f dBFS", v) },
+	},
+	{
+		Key:   "background_left_db",
+		Name:  "Background left",
+		Unit:  "dBFS",
+		About: "level of the pauses around the seam, of the left recording and of all else that is heard",
+		of:    func(m *Measures) *float64 { return m.BackgroundLeftDB },
+	},
 	{Key: "background_right_db", Name: "Background right", Unit: "dBFS", About: "the same of the right recording",
 		of: func(m *Measures) *float64 { return m.BackgroundRightDB }},
-	{Key: "correlation", Name: "Likeness", Unit: "", About: "correlation coefficient of the two recordings over the blend, 20 ms to each side of a plain cut",
-		of: func(m *Measures) *float64 { return m.Correlation }},
+	{
+		Key:   "correlation",
+		Name:  "Likeness",
+		Unit:  "",
+		About: "correlation coefficient of the two recordings over the blend, 20 ms to each side of a plain cut",
+		of:    func(m *Measures) *float64 { return m.Correlation },
+	},
 }
 
 // Figure is the seam's figure of a kind, nil if it could not be measured.

@@ -23,7 +23,17 @@ func TestTheDocumentsHaveTheTable(t *testing.T) {
 		if m.Cause != "" {
 			audible, rough = fmt.Sprint(m.Audible), fmt.Sprint(m.Rough)
 		}
-		if row := fmt.Sprintf("| %s | %s | %s | %s | %s |", m.Name, unit, m.About, audible, rough); !strings.Contains(string(raw), row) {
+		if row := fmt.Sprintf(
+			"| %s | %s | %s | %s | %s |",
+			m.Name,
+			unit,
+			m.About,
+			audible,
+			rough,
+		); !strings.Contains(
+			string(raw),
+			row,
+		) {
 			t.Errorf("docs/measures.md lacks the row\n%s", row)
 		}
 	}

@@ -101,8 +101,8 @@ func (l *look) stopsShort(c *scene.Clip, r *Surroundings, edge int64, incoming b
 // standsDB is how far a voice stands above the background where it is really there.
 const standsDB = 9.0
 
-// stands tells whether a voice is really there at the edge, and not only the last of its decay: 22 ms on each side, 3 ms
-// away from it, stand above the background by standsDB in one of the bands of speech.
+// stands tells whether a voice is really there at the edge, and not only the last of its decay: 22 ms on each side, 3
+// ms away from it, stand above the background by standsDB in one of the bands of speech.
 func (l *look) stands(c *scene.Clip, r *Surroundings, edge int64) (bool, error) {
 	background := r.Colour
 	for _, from := range []int64{edge - l.Samples(25), edge + l.Samples(3)} {
@@ -136,10 +136,13 @@ const tightenMS = 2000
 // word, or put in twice, up to tightenMS of one recording, is an editor's wish.
 func (l *look) goesOn() (bool, error) {
 	const alikeDB = 6.0
-	if apart := (l.right.In + l.r.At - l.right.Start) - (l.left.In + l.r.At - l.left.Start); l.left.Source == l.right.Source && max(apart, -apart) < l.Samples(tightenMS) {
+	if apart := (l.right.In + l.r.At - l.right.Start) - (l.left.In +
+		l.r.At - l.left.Start); l.left.Source == l.right.Source &&
+		max(apart, -apart) < l.Samples(tightenMS) {
 		return true, nil
 	}
-	for _, span := range []pcm.Span{{From: l.r.At - l.Samples(45), To: l.r.At}, {From: l.r.At, To: l.r.At + l.Samples(45)}} {
+	for _, span := range []pcm.Span{{From: l.r.At - l.Samples(45), To: l.r.At},
+		{From: l.r.At, To: l.r.At + l.Samples(45)}} {
 		var c [2]measure.Colour
 		var db [2]float64
 		for i, clip := range []*scene.Clip{l.left, l.right} {
@@ -188,19 +191,39 @@ func (m *Meter) Covers(s Seam, words [2][]speech.Stretch) []string {
 		if before < 0 || after < 0 || before > reachBefore || after > reachAfter {
 			return "no lean of this length would leave it whole"
 		}
-		return fmt.Sprintf("with %s before the cut and %s after it, it would not", m.LengthWords(before), m.LengthWords(after))
+		return fmt.Sprintf(
+			"with %s before the cut and %s after it, it would not",
+			m.LengthWords(before),
+			m.LengthWords(after),
+		)
 	}
 	for _, w := range words[1] {
 		if w.Kind == speech.Word && w.Span.From > s.From && w.Span.From < s.To-m.Samples(3) {
 			after := max(0, w.Span.From-s.At)
-			list = append(list, fmt.Sprintf("The blend covers the first %s of a word of %s; %s.", m.LengthWords(s.To-w.Span.From), s.RightName, instead(length-after, after)))
+			list = append(
+				list,
+				fmt.Sprintf(
+					"The blend covers the first %s of a word of %s; %s.",
+					m.LengthWords(s.To-w.Span.From),
+					s.RightName,
+					instead(length-after, after),
+				),
+			)
 			break
 		}
 	}
 	for _, w := range slices.Backward(words[0]) {
 		if w.Kind == speech.Word && w.Span.To < s.To && w.Span.To > s.From+m.Samples(3) {
 			before := max(0, s.At-w.Span.To)
-			list = append(list, fmt.Sprintf("The blend covers the last %s of a word of %s; %s.", m.LengthWords(w.Span.To-s.From), s.LeftName, instead(before, length-before)))
+			list = append(
+				list,
+				fmt.Sprintf(
+					"The blend covers the last %s of a word of %s; %s.",
+					m.LengthWords(w.Span.To-s.From),
+					s.LeftName,
+					instead(before, length-before),
+				),
+			)
 			break
 		}
 	}

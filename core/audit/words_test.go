@@ -35,8 +35,21 @@ func TestAWordThatStopsWithItsRecordingIsCutInto(t *testing.T) {
 				s.Do(&scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: s.Sound[id].Len(), Channels: 1}})
 			}
 			s.Do(&scene.Add{Track: "t1", Source: "l", Length: c.end})
-			s.Do(&scene.Add{Track: "t1", Source: "r", In: take.First.To + rate/3, Start: c.end, Length: take.Second.To - take.First.To})
-			if r := seamtest.Of(t, s.Measure(), audit.Cut); r.Cause != c.want && !(c.want == audit.None && r.Verdict == audit.Clean) {
+			s.Do(
+				&scene.Add{
+					Track:  "t1",
+					Source: "r",
+					In:     take.First.To + rate/3,
+					Start:  c.end,
+					Length: take.Second.To - take.First.To,
+				},
+			)
+			if r := seamtest.Of(
+				t,
+				s.Measure(),
+				audit.Cut,
+			); r.Cause != c.want &&
+				!(c.want == audit.None && r.Verdict == audit.Clean) {
 				t.Errorf("case %d, cut %s: %s (%s)", i, c.name, r.Cause, r.Why)
 			}
 		}
@@ -76,7 +89,10 @@ func TestWhatABlendCoversOfAWordIsSaid(t *testing.T) {
 	s.Blend(rate/20, rate/20)
 	x, mt, words := look()
 	covers := mt.Covers(x, words)
-	if len(covers) != 1 || !regexp.MustCompile(`^The blend covers the first (2[5-9]|3[0-5]) ms of a word of r; with \d+ ms before the cut and \d+ ms after it, it would not\.$`).MatchString(covers[0]) {
+	if len(covers) != 1 ||
+		!regexp.MustCompile(`^The blend covers the first (2[5-9]|3[0-5]) ms of a word of r; with \d+ ms before the cut `+
+			`and \d+ ms after it, it would not\.$`).
+			MatchString(covers[0]) {
 		t.Errorf("%q", covers)
 	}
 }

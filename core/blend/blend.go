@@ -29,27 +29,37 @@ type LawInfo struct {
 	gains func(x, r float64) (out, in float64)
 }
 
-// Laws is the table of laws. Rendering, the interface, the command line, scene files and the documents read it: a new law is
-// one entry.
+// Laws is the table of laws. Rendering, the interface, the command line, scene files and the documents read it: a new
+// law is one entry.
 //
 // The matched law keeps the summed power constant for sides of equal power and correlation r:
 // M. Fink, M. Holters, U. Zoelzer, "Signal-Matched Power-Complementary Cross-Fading and Dry-Wet
 // Mixing", DAFx-16, 2016.
 var Laws = []LawInfo{
-	{ConstantPower, "Constant power", "for unlike material: both sides 3 dB down in the middle", "out = cos(pi x/2), in = sin(pi x/2)",
+	{
+		ConstantPower,
+		"Constant power",
+		"for unlike material: both sides 3 dB down in the middle",
+		"out = cos(pi x/2), in = sin(pi x/2)",
 		func(x, _ float64) (out, in float64) {
 			in, out = math.Sincos(math.Pi / 2 * x)
 			return out, in
-		}},
+		},
+	},
 	{ConstantGain, "Constant gain", "for like material: both sides 6 dB down in the middle", "out = 1-x, in = x",
 		func(x, _ float64) (out, in float64) { return 1 - x, x }},
-	{Matched, "Matched", "for any material: follows the measured correlation of the two sides", "constant power divided by sqrt(1 + r sin(pi x))",
+	{
+		Matched,
+		"Matched",
+		"for any material: follows the measured correlation of the two sides",
+		"constant power divided by sqrt(1 + r sin(pi x))",
 		func(x, r float64) (out, in float64) {
 			in, out = math.Sincos(math.Pi / 2 * x)
 			r = min(1, max(LeastCorrelation, r))
 			k := 1 / math.Sqrt(1+r*math.Sin(math.Pi*x))
 			return out * k, in * k
-		}},
+		},
+	},
 }
 
 // LawNames are the names of all laws on the wire, with something between them.
@@ -131,11 +141,18 @@ type ShapeInfo struct {
 	rise func(x, bend float64) float64
 }
 
-// Shapes is the table of shapes. Rendering, the interface, scene files and the documents read it: a new shape is one entry.
+// Shapes is the table of shapes. Rendering, the interface, scene files and the documents read it: a new shape is one
+// entry.
 var Shapes = []ShapeInfo{
 	{Straight, "Straight", "x", false, func(x, _ float64) float64 { return x }},
 	{QuarterSine, "Quarter sine", "sin(pi x/2)", false, func(x, _ float64) float64 { return math.Sin(math.Pi / 2 * x) }},
-	{RaisedCosine, "Raised cosine", "(1 - cos(pi x))/2", false, func(x, _ float64) float64 { return (1 - math.Cos(math.Pi*x)) / 2 }},
+	{
+		RaisedCosine,
+		"Raised cosine",
+		"(1 - cos(pi x))/2",
+		false,
+		func(x, _ float64) float64 { return (1 - math.Cos(math.Pi*x)) / 2 },
+	},
 	{Exponential, "Exponential", "(1 - e^(-k x))/(1 - e^-k), k = 6 bend", true, func(x, bend float64) float64 {
 		k := 6 * bend
 		if math.Abs(k) < 1e-9 {
@@ -175,8 +192,8 @@ func (c Curve) Check() error {
 // shape, the zero Curve among them, is straight.
 func (c Curve) Rise(x float64) float64 { return c.Shape.info().rise(x, c.Bend) }
 
-// Samples are the gains of both sides of a law at n+1 places from 0 to 1, for sides that are not alike: what is drawn of
-// a law is read from them.
+// Samples are the gains of both sides of a law at n+1 places from 0 to 1, for sides that are not alike: what is drawn
+// of a law is read from them.
 func (l LawInfo) Samples(n int) (out, in []float64) {
 	for i := range n + 1 {
 		o, v := l.gains(float64(i)/float64(n), 0)
@@ -185,8 +202,8 @@ func (l LawInfo) Samples(n int) (out, in []float64) {
 	return out, in
 }
 
-// Samples are the gains of a rising fade at n+1 places from 0 to 1, for so many bends plus one from -1 to 1; for one alone of
-// a shape without a bend.
+// Samples are the gains of a rising fade at n+1 places from 0 to 1, for so many bends plus one from -1 to 1; for one
+// alone of a shape without a bend.
 func (s ShapeInfo) Samples(n, bends int) (list [][]float64) {
 	if !s.Bends {
 		bends = 0

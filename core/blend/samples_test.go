@@ -67,7 +67,8 @@ func ExampleLaw_SummedLevelDB() {
 }
 
 func ExampleCurve_Rise() {
-	for _, c := range []blend.Curve{{Shape: blend.Straight}, {Shape: blend.QuarterSine}, {Shape: blend.Exponential, Bend: 1}} {
+	for _, c := range []blend.Curve{{Shape: blend.Straight}, {Shape: blend.QuarterSine},
+		{Shape: blend.Exponential, Bend: 1}} {
 		fmt.Printf("%s: %.3f\n", c.Shape, c.Rise(0.5))
 	}
 	// Output:

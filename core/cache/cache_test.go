@@ -77,7 +77,14 @@ func TestMakingStopsWhenNobodyWaitsAnyMore(t *testing.T) {
 	joined := make(chan struct{})
 	group.Go(func() {
 		close(joined)
-		if _, err := c.Get(two, 1, func(ctx context.Context) (int, error) { <-ctx.Done(); return 0, ctx.Err() }); !errors.Is(err, context.Canceled) {
+		if _, err := c.Get(
+			two,
+			1,
+			func(ctx context.Context) (int, error) { <-ctx.Done(); return 0, ctx.Err() },
+		); !errors.Is(
+			err,
+			context.Canceled,
+		) {
 			t.Errorf("the second got %v", err)
 		}
 	})
@@ -90,10 +97,20 @@ func TestMakingStopsWhenNobodyWaitsAnyMore(t *testing.T) {
 
 func TestErrorsAndPanicsAreToldAndNotKept(t *testing.T) {
 	c := cache.New[int, int](2)
-	if _, err := c.Get(context.Background(), 1, func(context.Context) (int, error) { panic("torn") }); err == nil || !strings.Contains(err.Error(), "torn") {
+	if _, err := c.Get(
+		context.Background(),
+		1,
+		func(context.Context) (int, error) { panic("torn") },
+	); err == nil ||
+		!strings.Contains(err.Error(), "torn") {
 		t.Errorf("a panic gives %v", err)
 	}
-	if v, err := c.Get(context.Background(), 1, func(context.Context) (int, error) { return 3, nil }); v != 3 || err != nil {
+	if v, err := c.Get(
+		context.Background(),
+		1,
+		func(context.Context) (int, error) { return 3, nil },
+	); v != 3 ||
+		err != nil {
 		t.Errorf("then %d, %v", v, err)
 	}
 	c.Drop(func(k int) bool { return k == 1 })

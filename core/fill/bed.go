@@ -104,14 +104,20 @@ func (m *Filler) Bed(ctx context.Context, span pcm.Span, chosen *Filling) (*Bed,
 	out.ThenDB, out.RiseDB = step(out.LevelDB), level.Sum(quietest.level, out.LevelDB)-quietest.level
 	f := chosen
 	if f == nil {
-		quiet, err := m.Quiets(ctx, loudest.clip, pcm.Span{From: loudest.clip.Start + loudest.clip.Length/2, To: loudest.clip.Start + loudest.clip.Length/2}, nearS)
+		quiet, err := m.Quiets(
+			ctx,
+			loudest.clip,
+			pcm.Span{From: loudest.clip.Start + loudest.clip.Length/2, To: loudest.clip.Start + loudest.clip.Length/2},
+			nearS,
+		)
 		if err != nil {
 			return nil, err
 		}
 		src := m.Scene.Sources[loudest.clip.Source]
 		f = &Filling{Source: src.ID, SourceName: src.Name, From: SameRecording}
 		var list []tone.Quiet
-		for _, c := range tone.Rank(quiet, []tone.Side{{LevelDB: loudest.level, Thirds: loudest.room.Thirds(m.Rate())}}, 4, m.Rate(), func(tone.Quiet) float64 { return 0 }) {
+		for _, c := range tone.Rank(quiet, []tone.Side{{LevelDB: loudest.level, Thirds: loudest.room.Thirds(m.Rate())}}, 4,
+			m.Rate(), func(tone.Quiet) float64 { return 0 }) {
 			c.Span = c.Span.Add(-loudest.clip.Shift())
 			list = append(list, c.Quiet)
 		}
@@ -124,9 +130,21 @@ func (m *Filler) Bed(ctx context.Context, span pcm.Span, chosen *Filling) (*Bed,
 		return nil, err
 	}
 	out.Edit, out.From = f.Edit, f.SourceName
-	out.Words = fmt.Sprintf("Steps between takes shrink from %.1f to %.1f dB. The background of %s, the quietest take, rises by %.1f dB.", out.StepDB, out.ThenDB, out.Quietest, out.RiseDB)
+	out.Words = fmt.Sprintf(
+		"Steps between takes shrink from %.1f to %.1f dB. The background of %s, the quietest take, rises by %.1f dB.",
+		out.StepDB,
+		out.ThenDB,
+		out.Quietest,
+		out.RiseDB,
+	)
 	if out.StepDB <= stepHidden {
-		out.Words = fmt.Sprintf("The takes differ by %.1f dB at most, which is not heard; the bed fills what lies between them. The background of %s rises by %.1f dB.", out.StepDB, out.Quietest, out.RiseDB)
+		out.Words = fmt.Sprintf(
+			"The takes differ by %.1f dB at most, which is not heard; the bed fills what lies between them. The background "+
+				"of %s rises by %.1f dB.",
+			out.StepDB,
+			out.Quietest,
+			out.RiseDB,
+		)
 	}
 	return out, nil
 }
@@ -135,14 +153,17 @@ func (m *Filler) Bed(ctx context.Context, span pcm.Span, chosen *Filling) (*Bed,
 // with those of all other tracks.
 func (m *Filler) cutBackgrounds(ctx context.Context, span pcm.Span) (list [][2]float64, err error) {
 	for _, s := range audit.Find(m.Scene) {
-		if s.Kind != audit.Cut || !span.Contains(s.At) || m.Scene.Track(s.Track).Purpose != "dialogue" || musicPlays(m.Meter, s.At) {
+		if s.Kind != audit.Cut || !span.Contains(s.At) || m.Scene.Track(s.Track).Purpose != "dialogue" ||
+			musicPlays(m.Meter, s.At) {
 			continue
 		}
 		r, err := m.Seam(ctx, s)
 		if err != nil {
 			return nil, err
 		}
-		if left, right := r.Measures.BackgroundLeftDB, r.Measures.BackgroundRightDB; left != nil && right != nil && *left > audit.SilentDB && *right > audit.SilentDB {
+		if left, right := r.Measures.BackgroundLeftDB, r.Measures.BackgroundRightDB; left != nil && right != nil &&
+			*left > audit.SilentDB &&
+			*right > audit.SilentDB {
 			list = append(list, [2]float64{*left, *right})
 		}
 	}
@@ -215,7 +236,16 @@ func (m *Filler) spread(ctx context.Context, span pcm.Span, f *Filling, level fl
 		return err
 	}
 	fade := min(m.Samples(bedFadeMS), span.Len()/4)
-	lay := &scene.LayTone{Tone: t, Name: "Bed of " + f.SourceName, From: span.From, To: span.To, In: in, GainDB: math.Round(100*max(-100, min(40, gain))) / 100, FadeIn: fade, FadeOut: fade}
+	lay := &scene.LayTone{
+		Tone:    t,
+		Name:    "Bed of " + f.SourceName,
+		From:    span.From,
+		To:      span.To,
+		In:      in,
+		GainDB:  math.Round(100*max(-100, min(40, gain))) / 100,
+		FadeIn:  fade,
+		FadeOut: fade,
+	}
 	f.Did = fmt.Sprintf("bed of %s from %s", m.LengthWords(span.Len()), f.SourceName)
 	f.finish(lay, nil)
 	return nil
@@ -329,7 +359,14 @@ func (m *Filler) keep(ctx context.Context, t *scene.Track, c *scene.Clip, within
 	if kept == c.Length {
 		return nil, nil
 	}
-	k := &Kept{Clip: c.ID, ClipName: c.Name, Track: t.Name, At: c.Start, Stretches: stretches, Seconds: float64(c.Length-kept) / float64(m.Scene.SampleRate)}
+	k := &Kept{
+		Clip:      c.ID,
+		ClipName:  c.Name,
+		Track:     t.Name,
+		At:        c.Start,
+		Stretches: stretches,
+		Seconds:   float64(c.Length-kept) / float64(m.Scene.SampleRate),
+	}
 	k.Edit = &scene.Keep{Clip: c.ID, Stretches: stretches, Fade: m.Samples(keepFadeMS)}
 	if _, err := scene.Apply(m.Scene, k.Edit); err != nil {
 		return nil, nil // a blend at its edge, or picture linked to it

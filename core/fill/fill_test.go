@@ -74,7 +74,8 @@ func TestAGapIsFilledFromRoomToRoom(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, x := range all {
-		if x.Kind == audit.Fade && x.Verdict != audit.Clean && x.Left+x.Right != "" && (x.Left == clips[0].ID || x.Right == clips[1].ID) {
+		if x.Kind == audit.Fade && x.Verdict != audit.Clean && x.Left+x.Right != "" &&
+			(x.Left == clips[0].ID || x.Right == clips[1].ID) {
 			t.Errorf("the seam at %.2f s is %s: %s", float64(x.At)/rate, x.Verdict, x.Why)
 		}
 	}
@@ -115,7 +116,8 @@ func TestSpeechOverALineIsFoundAndHumIsNamed(t *testing.T) {
 			spoken = append(spoken, f)
 		}
 	}
-	if len(spoken) != 1 || spoken[0].TrackName != "Second" || !spoken[0].Span.Overlaps(pcm.Span{From: at + rate/10, To: at + rate*4/10}) {
+	if len(spoken) != 1 || spoken[0].TrackName != "Second" ||
+		!spoken[0].Span.Overlaps(pcm.Span{From: at + rate/10, To: at + rate*4/10}) {
 		t.Errorf("found %+v; the line is %v", found, aw)
 	}
 	if len(hums) != 2 || !strings.Contains(hums[0].Words, "100.0 Hz") {

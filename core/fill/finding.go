@@ -185,14 +185,18 @@ func (m search) spokenOver(ctx context.Context) (list []Finding, err error) {
 	var all []said
 	for _, t := range m.Scene.Tracks {
 		for i := range t.Clips {
-			if t.Kind == scene.Sound && t.Purpose == "dialogue" && !t.Clips[i].Muted && m.Scene.Sources[t.Clips[i].Source].Tone == nil && m.overlapped(t, &t.Clips[i]) {
+			if t.Kind == scene.Sound && t.Purpose == "dialogue" && !t.Clips[i].Muted &&
+				m.Scene.Sources[t.Clips[i].Source].Tone == nil &&
+				m.overlapped(t, &t.Clips[i]) {
 				all = append(all, said{t, &t.Clips[i]})
 			}
 		}
 	}
 	for _, a := range all {
 		for _, b := range all {
-			if both := a.c.Span().Intersect(b.c.Span()); a.t != b.t && both.Len() >= m.Samples(leastOverMS) && both.Len() >= min(a.c.Length, b.c.Length)*6/10 {
+			if both := a.c.Span().
+				Intersect(b.c.Span()); a.t != b.t && both.Len() >= m.Samples(leastOverMS) &&
+				both.Len() >= min(a.c.Length, b.c.Length)*6/10 {
 				over, err := m.over(ctx, a.c, b.c, both)
 				if err = unlessMissing(err); err != nil {
 					return nil, err
@@ -252,10 +256,18 @@ func (m search) over(ctx context.Context, by, holder *scene.Clip, both pcm.Span)
 					during++
 				}
 			}
-			if !line.Overlaps(s) || mine.From-line.From < m.Samples(leadMS) || line.Len() <= mine.Len() || int64(during)*step < s.Len()/10 {
+			if !line.Overlaps(s) || mine.From-line.From < m.Samples(leadMS) || line.Len() <= mine.Len() ||
+				int64(during)*step < s.Len()/10 {
 				continue
 			}
-			f := Finding{Kind: SpokenOver, Span: s, PeakDB: level.Silence, FadeIn: m.Samples(30), FadeOut: m.Samples(30), Lull: pcm.Span{From: s.From - m.Samples(50), To: s.To + m.Samples(130)}.Intersect(by.Span())}
+			f := Finding{
+				Kind:    SpokenOver,
+				Span:    s,
+				PeakDB:  level.Silence,
+				FadeIn:  m.Samples(30),
+				FadeOut: m.Samples(30),
+				Lull:    pcm.Span{From: s.From - m.Samples(50), To: s.To + m.Samples(130)}.Intersect(by.Span()),
+			}
 			for k := (s.From - look.From) / step; k < (s.To-look.From)/step; k++ {
 				f.PeakDB = max(f.PeakDB, levels[0][k])
 			}
@@ -299,7 +311,10 @@ func (m search) own(mine, others []float64, myBack, otherBack float64) []bool {
 	out := make([]bool, len(mine))
 	bleed := -100.0
 	if len(across) >= 10 {
-		bleed = min(-ownDB, measure.Percentile(across, 0.2)) // what comes across is never as loud as its own microphone has it
+		bleed = min(
+			-ownDB,
+			measure.Percentile(across, 0.2),
+		) // what comes across is never as loud as its own microphone has it
 	}
 	for i := range mine {
 		out[i] = mine[i] > myBack+aboveDB && mine[i] > others[i]+bleed+ownDB
@@ -347,7 +362,14 @@ func (f Finding) Name() string {
 
 // Edit is the lull that takes a finding out.
 func (f Finding) Edit() *scene.AddLull {
-	return &scene.AddLull{Clip: f.Clip, Lull: fmt.Sprintf("u%s.%d", f.Clip, f.Lull.From), From: f.Lull.From, To: f.Lull.To, FadeIn: &f.FadeIn, FadeOut: &f.FadeOut}
+	return &scene.AddLull{
+		Clip:    f.Clip,
+		Lull:    fmt.Sprintf("u%s.%d", f.Clip, f.Lull.From),
+		From:    f.Lull.From,
+		To:      f.Lull.To,
+		FadeIn:  &f.FadeIn,
+		FadeOut: &f.FadeOut,
+	}
 }
 
 func either[T any](is bool, yes, no T) T {

@@ -174,7 +174,14 @@ func (m *Filler) fillings(ctx context.Context, at hole, library []LibraryTone, o
 
 // elseFillings adds those of other recordings: of the nearest clips on dialogue tracks whose room is like that of a
 // side, which makes them the same set-up, and of the library.
-func (m *Filler) elseFillings(ctx context.Context, at hole, heard map[string]bool, library []LibraryTone, like []tone.Side, add func([]tone.Quiet, scene.Source, string, func(tone.Quiet) float64, int64)) error {
+func (m *Filler) elseFillings(
+	ctx context.Context,
+	at hole,
+	heard map[string]bool,
+	library []LibraryTone,
+	like []tone.Side,
+	add func([]tone.Quiet, scene.Source, string, func(tone.Quiet) float64, int64),
+) error {
 	var clips []*scene.Clip
 	for _, t := range m.Scene.Tracks {
 		if t.Kind != scene.Sound || t.Purpose != "dialogue" {
@@ -239,7 +246,12 @@ func (m *Filler) FromLibrary(ctx context.Context, l LibraryTone) (*Filling, erro
 	if len(quiet) == 0 {
 		return nil, fmt.Errorf("%s has no quiet stretch to make tone from", l.Name)
 	}
-	f := &Filling{Source: l.Source.ID, SourceName: l.Name, From: InLibrary, used: tone.Alike(quiet, tone.EnoughS*m.Scene.SampleRate)}
+	f := &Filling{
+		Source:     l.Source.ID,
+		SourceName: l.Name,
+		From:       InLibrary,
+		used:       tone.Alike(quiet, tone.EnoughS*m.Scene.SampleRate),
+	}
 	if _, known := m.Scene.Sources[l.Source.ID]; !known {
 		f.library = &l.Source
 	}
@@ -325,7 +337,12 @@ func (m *Filler) fillIn(ctx context.Context, at hole, list []Filling, i int) err
 		left = &side{&audit.Room{LevelDB: f.LevelDB}, f.Thirds}
 		right = left
 	}
-	wish := tone.Wish{Span: pcm.Span{From: in, To: in + span.Len()}, Left: left.LevelDB, Right: right.LevelDB, Thirds: between(left.thirds, right.thirds)}
+	wish := tone.Wish{
+		Span:   pcm.Span{From: in, To: in + span.Len()},
+		Left:   left.LevelDB,
+		Right:  right.LevelDB,
+		Thirds: between(left.thirds, right.thirds),
+	}
 	if most := settledS * m.Scene.SampleRate; span.Len() > most { // its beginning tells
 		wish.Right = wish.Left + (wish.Right-wish.Left)*float64(most)/float64(span.Len())
 		wish.Span.To = in + most
@@ -353,7 +370,17 @@ func (m *Filler) fillIn(ctx context.Context, at hole, list []Filling, i int) err
 		gain -= m.Scene.Tracks[i].GainDB
 	}
 	gain = math.Round(100*max(-100, min(40, gain))) / 100
-	patch := &scene.LayTone{Tone: t, Name: "Tone of " + f.SourceName, From: span.From, To: span.To, In: in, GainDB: gain, FadeIn: fades[0], FadeOut: fades[1], Fills: &at.Hole}
+	patch := &scene.LayTone{
+		Tone:    t,
+		Name:    "Tone of " + f.SourceName,
+		From:    span.From,
+		To:      span.To,
+		In:      in,
+		GainDB:  gain,
+		FadeIn:  fades[0],
+		FadeOut: fades[1],
+		Fills:   &at.Hole,
+	}
 	f.Did = fmt.Sprintf("patch of %s from %s", m.LengthWords(span.Len()), f.SourceName)
 	f.finish(patch, edits)
 	return nil
@@ -479,7 +506,11 @@ func (m *Filler) edges(ctx context.Context, at hole) (edits []scene.Edit, span p
 				at = c.End()
 			}
 			fades[i] = n
-			edits = append(edits, &scene.Trim{Clip: c.ID, Edge: edge, To: at + out*n, Alone: true}, &scene.FadeEdge{Clip: c.ID, Edge: edge, Length: n, Curve: curve})
+			edits = append(
+				edits,
+				&scene.Trim{Clip: c.ID, Edge: edge, To: at + out*n, Alone: true},
+				&scene.FadeEdge{Clip: c.ID, Edge: edge, Length: n, Curve: curve},
+			)
 			continue
 		}
 		fades[i] = min(m.Samples(gapFadeMS), pause, c.Length-inner)

@@ -11,9 +11,13 @@ import (
 
 // What cannot be filled says what would work.
 var (
-	errNoHole  = errors.New("There is no hole at this seam. Choose a lull or a gap, or make a range over what is to be filled.")
+	errNoHole = errors.New(
+		"There is no hole at this seam. Choose a lull or a gap, or make a range over what is to be filled.",
+	)
 	errNoTrack = errors.New("Choose a track of sound for the tone to fill: make the range over its cloth.")
-	errNothing = errors.New("The range covers no gap between two clips and no clip of this track. Lay a bed under it instead.")
+	errNothing = errors.New(
+		"The range covers no gap between two clips and no clip of this track. Lay a bed under it instead.",
+	)
 )
 
 // HoleAt gives the hole at a seam: a lull, or the gap that a clip ends at or begins behind.

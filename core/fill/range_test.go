@@ -31,7 +31,8 @@ func TestWhatARangeCovers(t *testing.T) {
 		{"a little inside the gap", 4.5, 4.6, scene.Hole{Clip: a, Next: b}, false, ""},
 		{"a stretch of the first clip", 1, 2, scene.Hole{Clip: a, Lull: "u" + a + ".48000"}, true, ""},
 		{"a lull", 6.5, 7.5, scene.Hole{Clip: b, Lull: "u"}, false, ""},
-		{"nothing", 20, 21, scene.Hole{}, false, "The range covers no gap between two clips and no clip of this track. Lay a bed under it instead."},
+		{"nothing", 20, 21, scene.Hole{}, false,
+			"The range covers no gap between two clips and no clip of this track. Lay a bed under it instead."},
 	} {
 		span := pcm.Span{From: int64(c.from * rate), To: int64(c.to * rate)}
 		h, first, err := fill.HoleIn(s.Scene, track.ID, span)
@@ -42,7 +43,11 @@ func TestWhatARangeCovers(t *testing.T) {
 	if _, _, err := fill.HoleIn(s.Scene, "nothing", pcm.Span{To: 1}); err == nil {
 		t.Error("a track that is not there is filled")
 	}
-	if clip, on := fill.Covered(s.Scene.Tracks[0], pcm.Span{From: 3 * rate, To: 5 * rate}); clip == nil || clip.ID != a || on.To != 4*rate {
+	if clip, on := fill.Covered(
+		s.Scene.Tracks[0],
+		pcm.Span{From: 3 * rate, To: 5 * rate},
+	); clip == nil || clip.ID != a ||
+		on.To != 4*rate {
 		t.Errorf("%v, %v", clip, on)
 	}
 	for _, x := range audit.Find(s.Scene) {

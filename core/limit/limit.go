@@ -1,6 +1,7 @@
 // Package limit has every bound on what comes from outside: files, requests, names and numbers. It is a leaf, so that
 // whatever meets a bound names the same one. docs/limits.md lists them, and a test holds the two together. What a thing
-// is by its nature (a gain that can be heard, a clip inside its recording) is a law of the model and stands in core/scene.
+// is by its nature (a gain that can be heard, a clip inside its recording) is a law of the model and stands in
+// core/scene.
 package limit
 
 import "fmt"
@@ -63,7 +64,11 @@ var Table = []Limit{
 	{"Channels of a recording", fmt.Sprint(Channels), "more than two are mixed to two"},
 	{"Rate of a recording", fmt.Sprintf("%d to %d Hz", LowestRate, HighestRate), ""},
 	{"Picture", fmt.Sprintf("%d x %d pixels", PictureSide, PictureSide), ""},
-	{"Sound that comes out of a file", fmt.Sprintf("%s, or %d times the file's size", Bytes(GrowthFreeBytes), Growth), "whichever is more"},
+	{
+		"Sound that comes out of a file",
+		fmt.Sprintf("%s, or %d times the file's size", Bytes(GrowthFreeBytes), Growth),
+		"whichever is more",
+	},
 	{"Conversions at once", fmt.Sprint(Conversions), "others wait"},
 	{"Memory of a conversion", Bytes(ConversionBytes), ""},
 	{"Float sample", "120 dBFS", "one beyond it, or none at all, reads as silence and is counted"},

@@ -57,7 +57,13 @@ func NewBands(rate, least int, low, high float64) *Bands {
 	for n < least {
 		n *= 2
 	}
-	b := &Bands{fft: fourier.NewFFT(n), key: bandKey{rate, least, low, high}, window: make([]float64, n), buffer: make([]float64, n), out: make([]complex128, n/2+1)}
+	b := &Bands{
+		fft:    fourier.NewFFT(n),
+		key:    bandKey{rate, least, low, high},
+		window: make([]float64, n),
+		buffer: make([]float64, n),
+		out:    make([]complex128, n/2+1),
+	}
 	sum := 0.0
 	for i := range b.window { // Hann
 		b.window[i] = 0.5 - 0.5*math.Cos(2*math.Pi*(float64(i)+0.5)/float64(n))
@@ -158,7 +164,13 @@ func ColourOf(sound pcm.Block, spans []pcm.Span, rate int) Colour {
 	for i := range c.Powers {
 		c.Powers[i] /= float64(max(1, windows*len(sound)))
 	}
-	c.Seconds = float64(windows) * float64(min(step, n*2/3)) / float64(rate) // of what is independent in windows of this shape
+	c.Seconds = float64(
+		windows,
+	) * float64(
+		min(step, n*2/3),
+	) / float64(
+		rate,
+	) // of what is independent in windows of this shape
 	return c
 }
 

@@ -23,7 +23,13 @@ func kWeighting(rate int) [2]biquad {
 	vh := math.Pow(10, 3.999843853973347/20)
 	vb := math.Pow(vh, 0.4996667741545416)
 	a0 := 1 + k/q + k*k
-	shelf := biquad{(vh + vb*k/q + k*k) / a0, 2 * (k*k - vh) / a0, (vh - vb*k/q + k*k) / a0, 2 * (k*k - 1) / a0, (1 - k/q + k*k) / a0}
+	shelf := biquad{
+		(vh + vb*k/q + k*k) / a0,
+		2 * (k*k - vh) / a0,
+		(vh - vb*k/q + k*k) / a0,
+		2 * (k*k - 1) / a0,
+		(1 - k/q + k*k) / a0,
+	}
 	k = math.Tan(math.Pi * 38.13547087602444 / fs)
 	q = 0.5003270373238773
 	a0 = 1 + k/q + k*k

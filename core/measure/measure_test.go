@@ -62,8 +62,20 @@ func TestLoudnessOfEBUTech3341(t *testing.T) {
 	} {
 		near(t, c.name+" integrated", LoudnessOf(tones(c.pieces...), rate).IntegratedLUFS, c.want, 0.1)
 	}
-	near(t, "case 9 short-term maximum", LoudnessOf(tones(repeat(5, piece{-20, 1.34}, piece{-30, 1.66})...), rate).ShortTermMaxLUFS, -23, 0.1)
-	near(t, "case 12 momentary maximum", LoudnessOf(tones(repeat(25, piece{-20, 0.18}, piece{-30, 0.22})...), rate).MomentaryMaxLUFS, -23, 0.1)
+	near(
+		t,
+		"case 9 short-term maximum",
+		LoudnessOf(tones(repeat(5, piece{-20, 1.34}, piece{-30, 1.66})...), rate).ShortTermMaxLUFS,
+		-23,
+		0.1,
+	)
+	near(
+		t,
+		"case 12 momentary maximum",
+		LoudnessOf(tones(repeat(25, piece{-20, 0.18}, piece{-30, 0.22})...), rate).MomentaryMaxLUFS,
+		-23,
+		0.1,
+	)
 }
 
 // EBU Tech 3342 (2016), table 1, cases 1 to 4; from memory.
@@ -91,7 +103,8 @@ func TestTruePeakOfEBUTech3341(t *testing.T) {
 		amplitude float64
 		want      float64
 	}{
-		{"case 15", 4, 0, 0.5, -6}, {"case 16", 4, 45, 0.5, -6}, {"case 17", 6, 60, 0.5, -6}, {"case 18", 8, 67.5, 0.5, -6}, {"case 19", 4, 45, 1.41, 3},
+		{"case 15", 4, 0, 0.5, -6}, {"case 16", 4, 45, 0.5, -6}, {"case 17", 6, 60, 0.5, -6}, {"case 18", 8, 67.5, 0.5, -6},
+		{"case 19", 4, 45, 1.41, 3},
 	} {
 		b := pcm.NewBlock(1, rate)
 		for i := range b[0] {
@@ -158,14 +171,36 @@ func TestLevelsOfKnownSounds(t *testing.T) {
 	near(t, "RMS of a sine is 3.01 dB under its peak", RMSDB(sine), -6-3.0103, 0.001)
 	near(t, "peak", SamplePeakDB(sine), -6, 0.001)
 	if SamplePeakDB(pcm.NewBlock(1, 10)) != level.Silence || RMSDB(pcm.NewBlock(1, 10)) != level.Silence {
-		t.Errorf("silence is %g dB and %g dB, want %g", SamplePeakDB(pcm.NewBlock(1, 10)), RMSDB(pcm.NewBlock(1, 10)), level.Silence)
+		t.Errorf(
+			"silence is %g dB and %g dB, want %g",
+			SamplePeakDB(pcm.NewBlock(1, 10)),
+			RMSDB(pcm.NewBlock(1, 10)),
+			level.Silence,
+		)
 	}
 }
 
 // Words of -20 dBFS over noise of -60: the background is the noise's, as sox measures it where nobody speaks.
 func TestBackgroundIsThatBetweenTheWords(t *testing.T) {
 	file := t.TempDir() + "/bed.wav"
-	outside.Run(t, "sox", "-R", "-n", "-r", "48000", "-b", "32", "-e", "float", file, "synth", "4", "pinknoise", "norm", "-48")
+	outside.Run(
+		t,
+		"sox",
+		"-R",
+		"-n",
+		"-r",
+		"48000",
+		"-b",
+		"32",
+		"-e",
+		"float",
+		file,
+		"synth",
+		"4",
+		"pinknoise",
+		"norm",
+		"-48",
+	)
 	b := outside.Decode(t, file, 1)
 	stat := outside.Run(t, "sox", file, "-n", "stats")
 	m := regexp.MustCompile(`RMS lev dB\s+(-[\d.]+)`).FindStringSubmatch(stat)
@@ -196,10 +231,17 @@ func TestCorrelationOfKnownPairs(t *testing.T) {
 		name string
 		with []float64
 		want float64
-	}{{"itself", a, 1}, {"its opposite, louder", opposite, -1}, {"something else", b, 0}, {"a mix", mixed, 0.6}, {"silence", make([]float64, rate), 0}} {
+	}{{"itself", a, 1}, {"its opposite, louder", opposite, -1}, {"something else", b, 0}, {"a mix", mixed, 0.6},
+		{"silence", make([]float64, rate), 0}} {
 		near(t, c.name, Correlation(pcm.Block{a}, pcm.Block{c.with}), c.want, 0.015)
 	}
-	near(t, "numpy's cosine of a short pair, by hand: (1*2+2*0+3*1)/sqrt(14*5)", Correlation(pcm.Block{{1, 2, 3}}, pcm.Block{{2, 0, 1}}), 5/math.Sqrt(70), 1e-12)
+	near(
+		t,
+		"numpy's cosine of a short pair, by hand: (1*2+2*0+3*1)/sqrt(14*5)",
+		Correlation(pcm.Block{{1, 2, 3}}, pcm.Block{{2, 0, 1}}),
+		5/math.Sqrt(70),
+		1e-12,
+	)
 }
 
 func TestOffsetOfADelayedVoiceIsFound(t *testing.T) {

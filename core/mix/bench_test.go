@@ -57,7 +57,10 @@ func BenchmarkExportEightStereoTracks24Bit(b *testing.B) {
 		id := fmt.Sprint(k)
 		files[id], _ = wav.NewReader(&file, int64(len(file.b)))
 		s.Sources[id] = scene.Source{ID: id, Samples: n}
-		s.Tracks = append(s.Tracks, &scene.Track{ID: id, Kind: scene.Sound, Clips: []scene.Clip{{ID: id, Source: id, Length: n}}})
+		s.Tracks = append(
+			s.Tracks,
+			&scene.Track{ID: id, Kind: scene.Sound, Clips: []scene.Clip{{ID: id, Source: id, Length: n}}},
+		)
 	}
 	m, err := New(s, func(src scene.Source) (pcm.ReaderAt, error) { return files[src.ID], nil }, Options{})
 	if err != nil {

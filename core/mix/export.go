@@ -16,7 +16,13 @@ const chunk = 1 << 16
 // Export renders a span on all cores, encodes it, and writes it in order of time. progress, if not nil, is
 // told the samples done. It returns how many samples were clipped. The result does not depend on how time
 // was divided.
-func (m *Mixer) Export(ctx context.Context, span pcm.Span, encoder pcm.Encoder, to io.Writer, progress func(done int64)) (clipped int64, err error) {
+func (m *Mixer) Export(
+	ctx context.Context,
+	span pcm.Span,
+	encoder pcm.Encoder,
+	to io.Writer,
+	progress func(done int64),
+) (clipped int64, err error) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	workers := runtime.GOMAXPROCS(0)

@@ -176,7 +176,11 @@ func (m *Mixer) voice(clip string) *voice {
 }
 
 // PairSides gives the sound of both clips of a pair while they overlap, without any gain.
-func PairSides(s *scene.Scene, p scene.Pair, get func(scene.Clip) (pcm.ReaderAt, error)) (left, right pcm.Block, err error) {
+func PairSides(
+	s *scene.Scene,
+	p scene.Pair,
+	get func(scene.Clip) (pcm.ReaderAt, error),
+) (left, right pcm.Block, err error) {
 	span, _ := s.Overlap(p)
 	for id, to := range map[string]*pcm.Block{p.Out: &left, p.In: &right} {
 		_, c := s.Clip(id)
@@ -188,14 +192,22 @@ func PairSides(s *scene.Scene, p scene.Pair, get func(scene.Clip) (pcm.ReaderAt,
 			return nil, nil, err
 		}
 		span := span.Add(c.In - c.Start)
-		if *to, err = pcm.Read(r, pcm.Span{From: span.From, To: span.From + min(span.Len(), int64(r.Format().Rate)*60)}); err != nil {
+		if *to, err = pcm.Read(
+			r,
+			pcm.Span{From: span.From, To: span.From + min(span.Len(), int64(r.Format().Rate)*60)},
+		); err != nil {
 			return nil, nil, err
 		}
 	}
 	return left, right, nil
 }
 
-func trackVoices(s *scene.Scene, t *scene.Track, get func(scene.Clip) (pcm.ReaderAt, error), opt Options) (voices, error) {
+func trackVoices(
+	s *scene.Scene,
+	t *scene.Track,
+	get func(scene.Clip) (pcm.ReaderAt, error),
+	opt Options,
+) (voices, error) {
 	first, last := 0, len(t.Clips)
 	if within := opt.Within; !within.Empty() { // and those beside it, whose blends may reach into it
 		first = max(0, t.At(within.From)-1)
@@ -274,7 +286,11 @@ func (v *voice) fades(c scene.Clip) {
 
 // Sides gives the sound of both sides of a blend over its length, without any gain, at most a
 // minute of it. A side that has no handle there is silent where it is missing.
-func Sides(t *scene.Track, b scene.Blend, get func(scene.Clip) (pcm.ReaderAt, error)) (left, right pcm.Block, err error) {
+func Sides(
+	t *scene.Track,
+	b scene.Blend,
+	get func(scene.Clip) (pcm.ReaderAt, error),
+) (left, right pcm.Block, err error) {
 	n := b.Length()
 	for _, c := range t.Clips {
 		if c.ID != b.Left && c.ID != b.Right {

@@ -31,7 +31,14 @@ func noise(seed uint64, channels int, n int64) pcm.Block {
 }
 
 // two is a scene of two touching clips of a and b with so much handle, and a blend on the cut.
-func two(t testing.TB, rate int64, a, b pcm.Block, handle int64, law blend.Law, before, after int64) (*scene.Scene, mix.Open) {
+func two(
+	t testing.TB,
+	rate int64,
+	a, b pcm.Block,
+	handle int64,
+	law blend.Law,
+	before, after int64,
+) (*scene.Scene, mix.Open) {
 	t.Helper()
 	s := scene.New("two", timecode.F25, rate)
 	s.Channels = len(a)
@@ -147,7 +154,13 @@ func TestBlendsAreThoseOfFFmpeg(t *testing.T) {
 	for curve, law := range map[string]blend.Law{"qsin": blend.ConstantPower, "tri": blend.ConstantGain} {
 		s, open := two(t, 48000, left, right, n/2, law, n/2, n/2)
 		got := render(t, s, open, mix.Options{}, pcm.Span{To: s.Length()})
-		theirs := outside.Filter(t, 1, fmt.Sprintf("[0]aformat=dbl[a];[1]aformat=dbl[b];[a][b]acrossfade=ns=%d:c1=%s:c2=%s", n, curve, curve), voices[0], voices[1])
+		theirs := outside.Filter(
+			t,
+			1,
+			fmt.Sprintf("[0]aformat=dbl[a];[1]aformat=dbl[b];[a][b]acrossfade=ns=%d:c1=%s:c2=%s", n, curve, curve),
+			voices[0],
+			voices[1],
+		)
 		if theirs.Len() < got.Len() {
 			t.Fatalf("ffmpeg gives %d samples, we %d", theirs.Len(), got.Len())
 		}
@@ -194,13 +207,23 @@ func TestMixdownIsAmix(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := m.Export(context.Background(), pcm.Span{To: m.Length()}, pcm.Encoder{Format: format}, w, nil); err != nil {
+	if _, err := m.Export(
+		context.Background(),
+		pcm.Span{To: m.Length()},
+		pcm.Encoder{Format: format},
+		w,
+		nil,
+	); err != nil {
 		t.Fatal(err)
 	}
 	if err := w.Close(); err != nil {
 		t.Fatal(err)
 	}
-	theirs := outside.Filter(t, 2, "amix=inputs=6:normalize=0:duration=longest,volume=-12dB:precision=double,pan=stereo|c0=c0|c1=c0", files...)
+	theirs := outside.Filter(
+		t,
+		2,
+		"amix=inputs=6:normalize=0:duration=longest,volume=-12dB:precision=double,pan=stereo|c0=c0|c1=c0",
+		files...)
 	if d, at := outside.Furthest(t, outside.Decode(t, path, 2), theirs); d > 1.0/(1<<23) { // one step of 24 bits
 		t.Errorf("off by %g, %s", d, at)
 	}
@@ -221,7 +244,11 @@ func busy(t testing.TB) (*scene.Scene, mix.Open) {
 		at := int64(ti * 1000)
 		for k := range 6 {
 			n := 9000 + r.Int64N(9000)
-			s = apply(t, s, &scene.Add{Track: track, Source: []string{"m", "s"}[(k+ti)%2], In: 5000 + r.Int64N(90000), Start: at, Length: n})
+			s = apply(
+				t,
+				s,
+				&scene.Add{Track: track, Source: []string{"m", "s"}[(k+ti)%2], In: 5000 + r.Int64N(90000), Start: at, Length: n},
+			)
 			if at += n; k == 3 {
 				at += 2500
 			}
@@ -230,11 +257,34 @@ func busy(t testing.TB) (*scene.Scene, mix.Open) {
 		for k := range 5 {
 			if k != 3 {
 				law := blend.Laws[k%3].Law
-				s = apply(t, s, &scene.SetBlend{Left: clips[k].ID, Right: clips[k+1].ID, Before: r.Int64N(3000), After: 1 + r.Int64N(3000), Law: law})
+				s = apply(
+					t,
+					s,
+					&scene.SetBlend{
+						Left:   clips[k].ID,
+						Right:  clips[k+1].ID,
+						Before: r.Int64N(3000),
+						After:  1 + r.Int64N(3000),
+						Law:    law,
+					},
+				)
 			}
 		}
-		s = apply(t, s, &scene.FadeEdge{Clip: clips[0].ID, Edge: "head", Length: 2000, Curve: blend.Curve{Shape: blend.Shapes[ti].Shape}})
-		s = apply(t, s, &scene.FadeEdge{Clip: clips[5].ID, Edge: "tail", Length: 3000, Curve: blend.Curve{Shape: blend.Exponential, Bend: 0.4}})
+		s = apply(
+			t,
+			s,
+			&scene.FadeEdge{Clip: clips[0].ID, Edge: "head", Length: 2000, Curve: blend.Curve{Shape: blend.Shapes[ti].Shape}},
+		)
+		s = apply(
+			t,
+			s,
+			&scene.FadeEdge{
+				Clip:   clips[5].ID,
+				Edge:   "tail",
+				Length: 3000,
+				Curve:  blend.Curve{Shape: blend.Exponential, Bend: 0.4},
+			},
+		)
 		s = apply(t, s, &scene.Gain{Clips: []string{clips[1].ID, clips[4].ID}, DB: -4.5})
 	}
 	return s, sources(48000, all)
@@ -289,7 +339,12 @@ func TestMuteSoloAndHearingOneClip(t *testing.T) {
 	yes := true
 	muted := apply(t, s, &scene.SetTrack{Track: "t1", Mute: &yes})
 	outside.Same(t, "muted", render(t, muted, open, mix.Options{}, pcm.Span{To: 1000}), pcm.NewBlock(1, 1000))
-	outside.Same(t, "muted, but asked for", render(t, muted, open, mix.Options{Track: "t1"}, pcm.Span{To: 1000}), a.Slice(0, 1000))
+	outside.Same(
+		t,
+		"muted, but asked for",
+		render(t, muted, open, mix.Options{Track: "t1"}, pcm.Span{To: 1000}),
+		a.Slice(0, 1000),
+	)
 	other := apply(t, s, &scene.AddTrack{Name: "M", Purpose: "music"})
 	solo := apply(t, other, &scene.SetTrack{Track: other.Tracks[1].ID, Solo: &yes})
 	outside.Same(t, "another is solo", render(t, solo, open, mix.Options{}, pcm.Span{To: 1000}), pcm.NewBlock(1, 1000))

@@ -17,14 +17,23 @@ func paired(t *testing.T, a, b pcm.Block, law blend.Law) (*scene.Scene, mix.Open
 	s := scene.New("pair", timecode.F25, 48000)
 	s.Channels = 1
 	for _, e := range []scene.Edit{
-		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: a.Len(), Channels: 1}}, &scene.Bring{Source: scene.Source{ID: "b", Name: "b", Samples: b.Len(), Channels: 1}},
+		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: a.Len(), Channels: 1}},
+		&scene.Bring{Source: scene.Source{ID: "b", Name: "b", Samples: b.Len(), Channels: 1}},
 		&scene.AddTrack{Name: "D", Purpose: "dialogue"}, &scene.AddTrack{Name: "E", Purpose: "effects"},
-		&scene.Add{Track: "t1", Source: "a", Length: 96000}, &scene.Add{Track: "t2", Source: "b", In: 72000, Start: 96000, Length: 72000},
+		&scene.Add{Track: "t1", Source: "a", Length: 96000},
+		&scene.Add{Track: "t2", Source: "b", In: 72000, Start: 96000, Length: 72000},
 	} {
 		s = apply(t, s, e)
 	}
 	// They touch; each is extended by half a second.
-	return apply(t, s, &scene.SetPair{Out: s.Tracks[0].Clips[0].ID, In: s.Tracks[1].Clips[0].ID, From: 72000, To: 120000, Law: law}), sources(48000, map[string]pcm.Block{"a": a, "b": b})
+	return apply(
+			t,
+			s,
+			&scene.SetPair{Out: s.Tracks[0].Clips[0].ID, In: s.Tracks[1].Clips[0].ID, From: 72000, To: 120000, Law: law},
+		), sources(
+			48000,
+			map[string]pcm.Block{"a": a, "b": b},
+		)
 }
 
 // Two noises that are not alike go over from one track to the other at constant power, without a dip; two of one sound
@@ -36,7 +45,8 @@ func TestAPairHoldsThePowerAcrossTwoTracks(t *testing.T) {
 		b    pcm.Block
 		law  blend.Law
 		want float64
-	}{{"unlike, constant power", two, blend.ConstantPower, 0}, {"unlike, constant gain", two, blend.ConstantGain, -3.01}, {"alike, matched", one, blend.Matched, 0}, {"alike, constant power", one, blend.ConstantPower, 3.01}} {
+	}{{"unlike, constant power", two, blend.ConstantPower, 0}, {"unlike, constant gain", two, blend.ConstantGain, -3.01},
+		{"alike, matched", one, blend.Matched, 0}, {"alike, constant power", one, blend.ConstantPower, 3.01}} {
 		s, open := paired(t, one, c.b, c.law)
 		if len(s.Pairs) != 1 {
 			t.Fatal("no pair was made")
@@ -61,7 +71,8 @@ func TestALevelLineStaysOnItsSound(t *testing.T) {
 	}
 	s := scene.New("line", timecode.F25, 48000)
 	s.Channels = 1
-	for _, e := range []scene.Edit{&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 48000, Channels: 1}}, &scene.AddTrack{Name: "D", Purpose: "dialogue"},
+	for _, e := range []scene.Edit{&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 48000, Channels: 1}},
+		&scene.AddTrack{Name: "D", Purpose: "dialogue"},
 		&scene.Add{Track: "t1", Source: "a", Length: 48000}} {
 		s = apply(t, s, e)
 	}

@@ -81,7 +81,8 @@ func TestClicksOnAllTracksStayTogetherThroughRippleEdits(t *testing.T) {
 		if slices.Equal(now, begun) || len(now) < 8 {
 			t.Errorf("%s: clicks at %v after the edits, %v before", rate, now, begun)
 		}
-		for _, kind := range []string{"*scene.Trim", "*scene.RemoveRange", "*scene.Remove", "*scene.Duplicate", "*scene.CloseGap", "*scene.Nudge"} {
+		for _, kind := range []string{"*scene.Trim", "*scene.RemoveRange", "*scene.Remove", "*scene.Duplicate",
+			"*scene.CloseGap", "*scene.Nudge"} {
 			if did[kind] == 0 {
 				t.Errorf("%s: no %s among the edits: %v", rate, kind, did)
 			}
@@ -91,7 +92,14 @@ func TestClicksOnAllTracksStayTogetherThroughRippleEdits(t *testing.T) {
 			for _, id := range s.Linked(c.ID) {
 				if track, p := s.Clip(id); track.Kind == scene.Picture {
 					checked++
-					if off := c.Start - c.In - s.Time(track, p.Start) + s.Time(track, p.In); off > 8 || off < -8 { // a sixth of a millisecond, where frames are no whole number of samples
+					if off := c.Start - c.In - s.Time(
+						track,
+						p.Start,
+					) + s.Time(
+						track,
+						p.In,
+					); off > 8 ||
+						off < -8 { // a sixth of a millisecond, where frames are no whole number of samples
 						t.Errorf("%s: sound and picture are %d samples apart", rate, off)
 					}
 				}
@@ -110,7 +118,11 @@ func clicks(t *testing.T, rate timecode.Rate) (s *scene.Scene, click int64) {
 	s = scene.New("clicks", rate, 48000)
 	frame := func(f int64) int64 { return rate.SampleOf(f, 48000) }
 	click = frame(700) + 100
-	s = apply(t, s, &scene.Bring{Source: scene.Source{ID: "p", Name: "picture", Samples: 60 * 48000, Frames: 1400, Channels: 1}})
+	s = apply(
+		t,
+		s,
+		&scene.Bring{Source: scene.Source{ID: "p", Name: "picture", Samples: 60 * 48000, Frames: 1400, Channels: 1}},
+	)
 	s = apply(t, s, &scene.AddTrack{Name: "P", Purpose: "picture"})
 	for range 4 {
 		s = apply(t, s, &scene.AddTrack{Name: fmt.Sprint("S", len(s.Tracks)), Purpose: "dialogue"})
@@ -120,7 +132,13 @@ func clicks(t *testing.T, rate timecode.Rate) (s *scene.Scene, click int64) {
 		start := 120 * g
 		var clips []string
 		for i, track := range tracks {
-			e := &scene.Add{Track: track.ID, Source: "p", In: frame(675), Start: frame(start), Length: frame(start+50+6*int64(i)) - frame(start)}
+			e := &scene.Add{
+				Track:  track.ID,
+				Source: "p",
+				In:     frame(675),
+				Start:  frame(start),
+				Length: frame(start+50+6*int64(i)) - frame(start),
+			}
 			if i > 0 { // at 29.97 what lies at frames does not lie at the same distances: the clicks shall
 				e.In = click - (frame(start+25) + 100 - frame(start))
 			}
@@ -142,9 +160,19 @@ func rippleEdit(s *scene.Scene, rng *rand.Rand, click int64) scene.Edit {
 	clickAt := c.Start - c.In + click
 	switch rng.IntN(7) {
 	case 0, 1: // a tail, never past the click
-		return &scene.Trim{Clip: c.ID, Edge: "tail", To: max(frames(c.End(), rng.Int64N(30)-15), frames(clickAt, 3)), Close: true}
+		return &scene.Trim{
+			Clip:  c.ID,
+			Edge:  "tail",
+			To:    max(frames(c.End(), rng.Int64N(30)-15), frames(clickAt, 3)),
+			Close: true,
+		}
 	case 2: // the heads of all that are linked, never past the click
-		return &scene.Trim{Clip: c.ID, Edge: "head", To: min(frames(c.Start, rng.Int64N(16)-8), frames(clickAt, -3)), Close: true}
+		return &scene.Trim{
+			Clip:  c.ID,
+			Edge:  "head",
+			To:    min(frames(c.Start, rng.Int64N(16)-8), frames(clickAt, -3)),
+			Close: true,
+		}
 	case 3: // a range between clicks, out of every track
 		if i+1 == len(track.Clips) {
 			return &scene.CloseGap{Track: track.ID, At: c.End()}

@@ -22,7 +22,13 @@ func WithTones(s *scene.Scene, open Open) Open {
 
 // Tone is the sound of a source of a scene that is tone, built from recordings that open gives.
 func Tone(s *scene.Scene, src scene.Source, open Open) *tone.Reader {
-	return tone.Open(*src.Tone, int(s.SampleRate), max(1, src.Channels), src.Samples, Material(s, "room tone "+src.Name, open))
+	return tone.Open(
+		*src.Tone,
+		int(s.SampleRate),
+		max(1, src.Channels),
+		src.Samples,
+		Material(s, "room tone "+src.Name, open),
+	)
 }
 
 // Material reads what tone of a scene is made from; of says in errors what that is.
@@ -37,7 +43,15 @@ func Material(s *scene.Scene, of string, open Open) func(recipe.Material) (pcm.B
 			return nil, err
 		}
 		if span := m.Span(); span.Empty() || !span.In(pcm.Span{To: r.Len()}) || span.Len() > limit.MaterialS*s.SampleRate {
-			return nil, fmt.Errorf("%s: %s has no %d s of sound from sample %d to %d to make it from, %d s being the most", of, from.Name, span.Len()/s.SampleRate, span.From, span.To, limit.MaterialS)
+			return nil, fmt.Errorf(
+				"%s: %s has no %d s of sound from sample %d to %d to make it from, %d s being the most",
+				of,
+				from.Name,
+				span.Len()/s.SampleRate,
+				span.From,
+				span.To,
+				limit.MaterialS,
+			)
 		}
 		return pcm.Read(r, m.Span())
 	}

@@ -84,7 +84,8 @@ func TestAMixerOfAStretchSoundsTheSameThere(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, within := range []pcm.Span{{From: 0, To: 100}, {From: 94000, To: 95000}, {From: 95990, To: 96010}, {From: 100000, To: 101500}, {From: 140000, To: 192000}} {
+	for _, within := range []pcm.Span{{From: 0, To: 100}, {From: 94000, To: 95000}, {From: 95990, To: 96010},
+		{From: 100000, To: 101500}, {From: 140000, To: 192000}} {
 		part, err := mix.New(s, open, mix.Options{Within: within})
 		if err != nil {
 			t.Fatal(err)

@@ -67,7 +67,8 @@ func TestWhatReachesPastFullScaleIsClippedAndCounted(t *testing.T) {
 }
 
 // TPDF dither of 2 LSB peak to peak has a variance of 1/6 LSB², to which rounding adds 1/12: 1/4 in all, and the error
-// does not depend on the signal (S. Lipshitz, R. Wannamaker, J. Vanderkooy, "Quantization and Dither", JAES 40(5), 1992).
+// does not depend on the signal (S. Lipshitz, R. Wannamaker, J. Vanderkooy, "Quantization and Dither", JAES 40(5),
+// 1992).
 func TestDitherHasTheVarianceOfTheTheory(t *testing.T) {
 	e := Encoder{Format: Format{Rate: 48000, Channels: 1, Bits: 16}, Dither: true}
 	for _, level := range []float64{0, 0.25, 0.5, 0.77} { // LSB

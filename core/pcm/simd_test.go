@@ -7,7 +7,8 @@ import (
 	"testing"
 )
 
-// What goes fast gives the same bits as one sample after the other, whatever the length, also where samples are out of range.
+// What goes fast gives the same bits as one sample after the other, whatever the length, also where samples are out
+// of range.
 func TestWhatGoesFastGivesTheSameBits(t *testing.T) {
 	r := rand.New(rand.NewPCG(4, 4))
 	for n := 1; n < 90; n++ {
@@ -26,7 +27,13 @@ func TestWhatGoesFastGivesTheSameBits(t *testing.T) {
 			if !bytes.Equal(fast, slow) || clipped != over {
 				t.Fatalf("%d pairs: %d clipped, want %d; %x, want %x", n, clipped, over, fast, slow)
 			}
-			sum, want := Block{append([]float64(nil), right...), append([]float64(nil), left...)}, Block{append([]float64(nil), right...), append([]float64(nil), left...)}
+			sum, want := Block{
+				append([]float64(nil), right...),
+				append([]float64(nil), left...),
+			}, Block{
+				append([]float64(nil), right...),
+				append([]float64(nil), left...),
+			}
 			gain := r.Float64() * 3
 			AddStereo24(sum, fast, gain)
 			for i := range n {

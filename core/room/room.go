@@ -1,5 +1,5 @@
-// Package room models rooms: the noise of places without a voice, made by program. The tones that ship with the application and the
-// backgrounds of tests come from it.
+// Package room models rooms: the noise of places without a voice, made by program. The tones that ship with the
+// application and the backgrounds of tests come from it.
 package room
 
 import (
@@ -32,29 +32,71 @@ type Sine struct{ Hz, DB float64 }
 
 // Kinds are the rooms that ship with the application.
 var Kinds = []Kind{
-	{Name: "Kitchen", About: "a fridge behind a wall, tiles", Level: -54, Slope: []Point{{30, -8}, {80, -4}, {250, -8}, {1000, -14}, {4000, -18}, {12000, -26}},
-		Hum: []Sine{{50.02, -7}, {100.04, -4}, {150.06, -14}, {200.08, -12}, {300.12, -18}}},
-	{Name: "Workshop", About: "ventilation, a lathe far away", Level: -48, Slope: []Point{{30, -14}, {100, -5}, {315, -2}, {630, -6}, {1000, -4}, {3150, -12}, {12000, -28}},
-		Hum: []Sine{{49.3, -10}, {147.9, -15}}},
-	{Name: "Rain on a roof", About: "steady rain on tin, heard from inside", Level: -46, Slope: []Point{{30, -24}, {200, -16}, {1000, -8}, {3000, -4}, {8000, -6}, {14000, -12}}, Drops: 500},
-	{Name: "Hall", About: "a large empty room", Level: -58, Slope: []Point{{30, 0}, {80, -2}, {200, -8}, {500, -14}, {2000, -24}, {12000, -40}}},
-	{Name: "Night outdoors", About: "a light wind, insects far away", Level: -56, Slope: []Point{{30, -6}, {150, -8}, {600, -10}, {2500, -16}, {3800, -9}, {4400, -7}, {5200, -14}, {12000, -26}}, Swell: 1.2},
-	{Name: "Car", About: "a quiet road, windows shut", Level: -44, Slope: []Point{{30, 0}, {63, -1}, {125, -6}, {400, -14}, {1000, -18}, {4000, -32}, {12000, -48}},
-		Hum: []Sine{{36.4, -4}, {72.8, -3}, {109.2, -8}}},
+	{
+		Name:  "Kitchen",
+		About: "a fridge behind a wall, tiles",
+		Level: -54,
+		Slope: []Point{{30, -8}, {80, -4}, {250, -8}, {1000, -14}, {4000, -18}, {12000, -26}},
+		Hum:   []Sine{{50.02, -7}, {100.04, -4}, {150.06, -14}, {200.08, -12}, {300.12, -18}},
+	},
+	{
+		Name:  "Workshop",
+		About: "ventilation, a lathe far away",
+		Level: -48,
+		Slope: []Point{{30, -14}, {100, -5}, {315, -2}, {630, -6}, {1000, -4}, {3150, -12}, {12000, -28}},
+		Hum:   []Sine{{49.3, -10}, {147.9, -15}},
+	},
+	{
+		Name:  "Rain on a roof",
+		About: "steady rain on tin, heard from inside",
+		Level: -46,
+		Slope: []Point{{30, -24}, {200, -16}, {1000, -8}, {3000, -4}, {8000, -6}, {14000, -12}},
+		Drops: 500,
+	},
+	{
+		Name:  "Hall",
+		About: "a large empty room",
+		Level: -58,
+		Slope: []Point{{30, 0}, {80, -2}, {200, -8}, {500, -14}, {2000, -24}, {12000, -40}},
+	},
+	{
+		Name:  "Night outdoors",
+		About: "a light wind, insects far away",
+		Level: -56,
+		Slope: []Point{{30, -6}, {150, -8}, {600, -10}, {2500, -16}, {3800, -9}, {4400, -7}, {5200, -14}, {12000, -26}},
+		Swell: 1.2,
+	},
+	{
+		Name:  "Car",
+		About: "a quiet road, windows shut",
+		Level: -44,
+		Slope: []Point{{30, 0}, {63, -1}, {125, -6}, {400, -14}, {1000, -18}, {4000, -32}, {12000, -48}},
+		Hum:   []Sine{{36.4, -4}, {72.8, -3}, {109.2, -8}},
+	},
 }
 
 // Further are more rooms, which do not ship: tests need many.
 var Further = []Kind{
-	{Name: "Fridge beside the table", Level: -50, Slope: []Point{{30, -6}, {100, -3}, {400, -10}, {2000, -16}, {12000, -30}}, Hum: []Sine{{60, -6}, {120, -5}, {180, -12}, {240, -14}}},
+	{
+		Name:  "Fridge beside the table",
+		Level: -50,
+		Slope: []Point{{30, -6}, {100, -3}, {400, -10}, {2000, -16}, {12000, -30}},
+		Hum:   []Sine{{60, -6}, {120, -5}, {180, -12}, {240, -14}},
+	},
 	{Name: "Drizzle", Level: -52, Slope: []Point{{30, -12}, {200, -10}, {1000, -9}, {5000, -8}, {14000, -14}}, Drops: 150},
 	{Name: "Wind", Level: -48, Slope: []Point{{30, 0}, {120, -4}, {500, -12}, {2000, -22}, {12000, -38}}, Swell: 3},
 	{Name: "Stairwell", Level: -55, Slope: []Point{{30, -4}, {150, -3}, {300, -6}, {900, -12}, {6000, -26}, {12000, -40}}},
-	{Name: "Office", Level: -47, Slope: []Point{{30, -8}, {125, -3}, {500, -6}, {2000, -12}, {8000, -20}, {14000, -30}}, Hum: []Sine{{99.6, -12}}},
+	{
+		Name:  "Office",
+		Level: -47,
+		Slope: []Point{{30, -8}, {125, -3}, {500, -6}, {2000, -12}, {8000, -20}, {14000, -30}},
+		Hum:   []Sine{{99.6, -12}},
+	},
 	{Name: "Attic", Level: -60, Slope: []Point{{30, -3}, {80, -5}, {250, -9}, {1000, -13}, {4000, -15}, {14000, -19}}},
 }
 
-// Sound makes n samples of the room at rate samples a second, in so many channels, from a seed. Its noise differs between channels, its hum
-// does not.
+// Sound makes n samples of the room at rate samples a second, in so many channels, from a seed. Its noise differs
+// between channels, its hum does not.
 func (k Kind) Sound(n int64, rate, channels int, seed uint64) pcm.Block {
 	r := rand.New(rand.NewPCG(seed, 40))
 	b := pcm.NewBlock(channels, n)

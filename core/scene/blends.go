@@ -16,7 +16,8 @@ type SetBlend struct {
 	Law      blend.Law    `json:"law"`
 	CurveOut *blend.Curve `json:"curve_out,omitempty"`
 	CurveIn  *blend.Curve `json:"curve_in,omitempty"`
-	Pull     bool         `json:"pull,omitempty"` // the clips overlap by its length and all that follows moves up; no handle is used
+	// the clips overlap by its length and all that follows moves up; no handle is used
+	Pull bool `json:"pull,omitempty"`
 }
 
 func (e *SetBlend) apply(d *draft) error {
@@ -30,7 +31,11 @@ func (e *SetBlend) apply(d *draft) error {
 	}
 	l := slices.IndexFunc(t.Clips, func(c Clip) bool { return c.ID == e.Left })
 	if !t.Touches(l) || t.Clips[l+1].ID != e.Right {
-		return notPossible("%s and %s do not touch, so there is no cut to blend. Move one up to the other first.", left.Name, right.Name)
+		return notPossible(
+			"%s and %s do not touch, so there is no cut to blend. Move one up to the other first.",
+			left.Name,
+			right.Name,
+		)
 	}
 	if t.Kind != Sound {
 		return notPossible("Blends are for sound; %s is picture.", left.Name)
@@ -51,7 +56,15 @@ func (e *SetBlend) apply(d *draft) error {
 		return err
 	}
 	left.FadeOut, right.FadeIn = Fade{}, Fade{}
-	now := Blend{Left: e.Left, Right: e.Right, Before: e.Before, After: e.After, Law: e.Law, CurveOut: e.CurveOut, CurveIn: e.CurveIn}
+	now := Blend{
+		Left:     e.Left,
+		Right:    e.Right,
+		Before:   e.Before,
+		After:    e.After,
+		Law:      e.Law,
+		CurveOut: e.CurveOut,
+		CurveIn:  e.CurveIn,
+	}
 	if old := t.Blend(e.Left, e.Right); old != nil {
 		now.Foreign = old.Foreign
 		*old = now
@@ -89,7 +102,11 @@ func (e *SetBlend) fits(d *draft, t *Track, left, right Clip) error {
 		need := err.(*NeedHandle)
 		refusal, to = need, &need.options
 	} else {
-		r := notPossible("Only %s before and %s after the cut are free; the rest is taken by the next blend or the clip's end.", lengthWords(d.Scene, reachBefore), lengthWords(d.Scene, reachAfter))
+		r := notPossible(
+			"Only %s before and %s after the cut are free; the rest is taken by the next blend or the clip's end.",
+			lengthWords(d.Scene, reachBefore),
+			lengthWords(d.Scene, reachAfter),
+		)
 		refusal, to = r, &r.options
 	}
 	with := func(before, after int64) *SetBlend {
@@ -99,13 +116,30 @@ func (e *SetBlend) fits(d *draft, t *Track, left, right Clip) error {
 	}
 	total := e.Before + e.After
 	if before, after := min(e.Before, reachBefore), min(e.After, reachAfter); before+after > 0 {
-		d.suggest(to, fmt.Sprintf("a blend of %s, %s before and %s after", lengthWords(d.Scene, before+after), lengthWords(d.Scene, before), lengthWords(d.Scene, after)), with(before, after))
+		d.suggest(
+			to,
+			fmt.Sprintf(
+				"a blend of %s, %s before and %s after",
+				lengthWords(d.Scene, before+after),
+				lengthWords(d.Scene, before),
+				lengthWords(d.Scene, after),
+			),
+			with(before, after),
+		)
 	}
 	if after := min(e.After, reachAfter); after < e.After && total-after <= reachBefore {
-		d.suggest(to, "the same length leaning onto "+left.Name+", "+lengthWords(d.Scene, after)+" after the cut", with(total-after, after))
+		d.suggest(
+			to,
+			"the same length leaning onto "+left.Name+", "+lengthWords(d.Scene, after)+" after the cut",
+			with(total-after, after),
+		)
 	}
 	if before := min(e.Before, reachBefore); before < e.Before && total-before <= reachAfter {
-		d.suggest(to, "the same length leaning onto "+right.Name+", "+lengthWords(d.Scene, before)+" before the cut", with(before, total-before))
+		d.suggest(
+			to,
+			"the same length leaning onto "+right.Name+", "+lengthWords(d.Scene, before)+" before the cut",
+			with(before, total-before),
+		)
 	}
 	if pull, by := e.pullTogether(d, t, left, right, false); pull != nil {
 		d.suggest(to, "pull the clips together, the scene "+lengthWords(d.Scene, by)+" shorter", pull)
@@ -114,7 +148,8 @@ func (e *SetBlend) fits(d *draft, t *Track, left, right Clip) error {
 }
 
 // pullTogether is the edit that gives both sides their handle by overlapping the clips, all that follows
-// moving up by as much, in whole frames: the handle that is missing, nil if none is, or, in full, all that the blend takes.
+// moving up by as much, in whole frames: the handle that is missing, nil if none is, or, in full, all that the blend
+// takes.
 func (e *SetBlend) pullTogether(d *draft, t *Track, left, right Clip, full bool) (Edit, int64) {
 	head, _ := d.Handles(t, right)
 	_, tail := d.Handles(t, left)
@@ -137,7 +172,10 @@ func (e *SetBlend) pullTogether(d *draft, t *Track, left, right Clip, full bool)
 		edit.Edits = append(edit.Edits, Wire{&Trim{Clip: e.Left, Edge: "tail", To: left.End() - offLeft, Close: true}})
 	}
 	if offRight > 0 {
-		edit.Edits = append(edit.Edits, Wire{&Trim{Clip: e.Right, Edge: "head", To: left.End() - offLeft + offRight, Close: true}})
+		edit.Edits = append(
+			edit.Edits,
+			Wire{&Trim{Clip: e.Right, Edge: "head", To: left.End() - offLeft + offRight, Close: true}},
+		)
 	}
 	edit.Edits = append(edit.Edits, Wire{e})
 	return edit, offLeft + offRight
@@ -146,7 +184,14 @@ func (e *SetBlend) pullTogether(d *draft, t *Track, left, right Clip, full bool)
 func (e *SetBlend) words(before, after *Scene) string {
 	_, left := before.Clip(e.Left)
 	_, right := before.Clip(e.Right)
-	return fmt.Sprintf("%s to %s %sblended over %s, %s", left.Name, right.Name, either(e.Pull, "pulled together and ", ""), lengthWords(before, e.Before+e.After), e.Law.Name())
+	return fmt.Sprintf(
+		"%s to %s %sblended over %s, %s",
+		left.Name,
+		right.Name,
+		either(e.Pull, "pulled together and ", ""),
+		lengthWords(before, e.Before+e.After),
+		e.Law.Name(),
+	)
 }
 
 // checkLaw refuses laws and curves that there are none of.

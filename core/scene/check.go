@@ -12,8 +12,16 @@ import (
 // sources, fades inside their clips, blends on cuts and within handles, tones made from what their recordings have,
 // and all within the bounds of core/limit.
 func (s *Scene) Check() error {
-	if s.Rate.Num <= 0 || s.Rate.Den <= 0 || s.SampleRate < limit.LowestRate || s.SampleRate > limit.HighestRate || s.Channels < 1 || s.Channels > 2 {
-		return fmt.Errorf("scene %q: frame rate %s, %d samples a second, %d channels", s.Name, s.Rate, s.SampleRate, s.Channels)
+	if s.Rate.Num <= 0 || s.Rate.Den <= 0 || s.SampleRate < limit.LowestRate || s.SampleRate > limit.HighestRate ||
+		s.Channels < 1 ||
+		s.Channels > 2 {
+		return fmt.Errorf(
+			"scene %q: frame rate %s, %d samples a second, %d channels",
+			s.Name,
+			s.Rate,
+			s.SampleRate,
+			s.Channels,
+		)
 	}
 	if len(s.Tracks) > limit.Tracks {
 		return fmt.Errorf("the scene has %d tracks; %d are the most", len(s.Tracks), limit.Tracks)
@@ -42,7 +50,13 @@ func checkSource(s *Scene, src Source) error {
 	most := farthest(s)
 	if src.Samples < 0 || src.Samples > most || src.Frames < 0 || src.Frames > limit.SceneHours*3600*s.Rate.Nominal() ||
 		src.Channels < 0 || src.Channels > limit.Channels || src.Offset < -unbounded || src.Offset > unbounded {
-		return notPossible("The source %s cannot be: it is said to have %d samples in %d channels and %d frames.", src.Name, src.Samples, src.Channels, src.Frames)
+		return notPossible(
+			"The source %s cannot be: it is said to have %d samples in %d channels and %d frames.",
+			src.Name,
+			src.Samples,
+			src.Channels,
+			src.Frames,
+		)
 	}
 	if src.Tone != nil {
 		return checkTone(s, *src.Tone)
@@ -67,7 +81,11 @@ func checkTone(s *Scene, t recipe.Tone) error {
 			total += m.To - m.From
 		}
 		if total > limit.MaterialS*s.SampleRate {
-			return notPossible("Tone would be made from %d s of recordings; %d s are the most. Choose shorter stretches.", total/s.SampleRate, limit.MaterialS)
+			return notPossible(
+				"Tone would be made from %d s of recordings; %d s are the most. Choose shorter stretches.",
+				total/s.SampleRate,
+				limit.MaterialS,
+			)
 		}
 	}
 	for _, list := range [][]float64{t.LeftDB, t.RightDB} {
@@ -111,13 +129,23 @@ func checkBounds(s *Scene, t *Track) error {
 		case len(c.Lulls) > limit.Lulls:
 			return notPossible("%s would have %d lulls; %d are the most.", c.Name, len(c.Lulls), limit.Lulls)
 		case len(c.Level) > limit.LevelPoints:
-			return notPossible("The level line of %s would have %d points; %d are the most.", c.Name, len(c.Level), limit.LevelPoints)
+			return notPossible(
+				"The level line of %s would have %d points; %d are the most.",
+				c.Name,
+				len(c.Level),
+				limit.LevelPoints,
+			)
 		case !sane(c.GainDB):
 			return notPossible("A gain of %g dB is outside -120 to 40.", c.GainDB)
 		}
 		for k, p := range c.Level {
 			if !sane(p.DB) || max(p.At, -p.At) > unbounded || k > 0 && p.At <= c.Level[k-1].At {
-				return notPossible("Point %d of the level line of %s has %g dB, or does not lie behind the one before it.", k+1, c.Name, p.DB)
+				return notPossible(
+					"Point %d of the level line of %s has %g dB, or does not lie behind the one before it.",
+					k+1,
+					c.Name,
+					p.DB,
+				)
 			}
 		}
 		for _, f := range []Fade{c.FadeIn, c.FadeOut} {
@@ -153,10 +181,22 @@ func checkTrack(s *Scene, t *Track) error {
 		}
 		end = c.End()
 		if head, tail := s.Handles(t, *c); head < 0 || tail < 0 {
-			return fmt.Errorf("clip %s shows %d to %d of a source that is %d long", c.Name, c.In, c.In+c.Length, SourceLength(s, t, *c))
+			return fmt.Errorf(
+				"clip %s shows %d to %d of a source that is %d long",
+				c.Name,
+				c.In,
+				c.In+c.Length,
+				SourceLength(s, t, *c),
+			)
 		}
 		if c.FadeIn.Length < 0 || c.FadeOut.Length < 0 || c.FadeIn.Length+c.FadeOut.Length > c.Length {
-			return fmt.Errorf("clip %s: fades of %d and %d in a length of %d", c.Name, c.FadeIn.Length, c.FadeOut.Length, c.Length)
+			return fmt.Errorf(
+				"clip %s: fades of %d and %d in a length of %d",
+				c.Name,
+				c.FadeIn.Length,
+				c.FadeOut.Length,
+				c.Length,
+			)
 		}
 		if err := c.checkLulls(); err != nil {
 			return err
@@ -173,7 +213,13 @@ func checkTrack(s *Scene, t *Track) error {
 		}
 		left, right := t.Clips[l], t.Clips[r]
 		if b.Before < 0 || b.After < 0 || max(b.Before, b.After) > unbounded || b.Length() == 0 {
-			return fmt.Errorf("the blend from %s to %s is %d before and %d after its cut", left.Name, right.Name, b.Before, b.After)
+			return fmt.Errorf(
+				"the blend from %s to %s is %d before and %d after its cut",
+				left.Name,
+				right.Name,
+				b.Before,
+				b.After,
+			)
 		}
 		if err := blendFits(s, t, left, right, b.Before, b.After); err != nil {
 			return err

@@ -71,7 +71,13 @@ func (e *FadeEdge) apply(d *draft) error {
 		return r
 	}
 	if room := c.Length - other; e.Length > room {
-		r := notPossible("%s has room for a fade of %s at its %s, not of %s.", c.Name, lengthWords(d.Scene, room), e.Edge, lengthWords(d.Scene, e.Length))
+		r := notPossible(
+			"%s has room for a fade of %s at its %s, not of %s.",
+			c.Name,
+			lengthWords(d.Scene, room),
+			e.Edge,
+			lengthWords(d.Scene, e.Length),
+		)
 		if room > 0 {
 			d.suggest(&r.options, "fade over "+lengthWords(d.Scene, room), &FadeEdge{e.Clip, e.Edge, room, e.Curve})
 		}

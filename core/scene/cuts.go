@@ -5,8 +5,8 @@ import (
 	"slices"
 )
 
-// Roll moves the cut between two touching clips: one gives what the other takes. Cuts between clips linked with both sides
-// roll along by as much, so that sound that leads or trails keeps its lead, unless Alone.
+// Roll moves the cut between two touching clips: one gives what the other takes. Cuts between clips linked with both
+// sides roll along by as much, so that sound that leads or trails keeps its lead, unless Alone.
 type Roll struct {
 	Left  string `json:"left"`
 	Right string `json:"right"`
@@ -33,7 +33,11 @@ func (e *Roll) apply(d *draft) error {
 		return notPossible("The cut from %s to %s lies at %s already.", nameOf(d.Scene, e.Left), c.Name, d.Timecode(old))
 	}
 	if e.To != old && x.samples == 0 {
-		r := notPossible("The cut to %s lies together with its picture's and rolls by whole frames; %s is less than half of one.", c.Name, lengthWords(d.Scene, e.To-old))
+		r := notPossible(
+			"The cut to %s lies together with its picture's and rolls by whole frames; %s is less than half of one.",
+			c.Name,
+			lengthWords(d.Scene, e.To-old),
+		)
 		d.suggest(&r.options, "roll the sound's cut alone", &Roll{e.Left, e.Right, e.To, true})
 		return r
 	}
@@ -71,7 +75,15 @@ func (e *Roll) rollOne(d *draft, p [2]string, x step, old int64) error {
 		if by < 0 {
 			short = left
 		}
-		r := &TooShort{Clip: short.ID, words: fmt.Sprintf("%s is %s long and its cut cannot roll by %s: nothing would be left of it.", short.Name, lengthWords(d.Scene, d.Time(t, short.Length)), lengthWords(d.Scene, d.Time(t, by)))}
+		r := &TooShort{
+			Clip: short.ID,
+			words: fmt.Sprintf(
+				"%s is %s long and its cut cannot roll by %s: nothing would be left of it.",
+				short.Name,
+				lengthWords(d.Scene, d.Time(t, short.Length)),
+				lengthWords(d.Scene, d.Time(t, by)),
+			),
+		}
 		d.suggest(&r.options, "remove it", &Remove{Clips: []string{short.ID}})
 		return r
 	}
@@ -88,7 +100,11 @@ func (e *Roll) rollOne(d *draft, p [2]string, x step, old int64) error {
 func (e *Roll) pairs(d *draft) (pairs [][2]string, err error) {
 	lt, li, ok := d.Find(e.Left)
 	if !ok || !d.Tracks[lt].Touches(li) || d.Tracks[lt].Clips[li+1].ID != e.Right {
-		return nil, notPossible("There is no cut between %s and %s to roll; they do not touch.", nameOf(d.Scene, e.Left), nameOf(d.Scene, e.Right))
+		return nil, notPossible(
+			"There is no cut between %s and %s to roll; they do not touch.",
+			nameOf(d.Scene, e.Left),
+			nameOf(d.Scene, e.Right),
+		)
 	}
 	pairs = [][2]string{{e.Left, e.Right}}
 	rights := edgesSharing(d.Scene, e.Right, "head", e.Alone)
@@ -136,7 +152,11 @@ func (e *Slip) apply(d *draft) error {
 	from := d.Time(t, c.In)
 	x := stepTo(d.Scene, from, from+e.By, group)
 	if x.samples == 0 {
-		return notPossible("%s is linked to picture and slips by whole frames; %s is less than half of one. Unlink it first.", c.Name, lengthWords(d.Scene, e.By))
+		return notPossible(
+			"%s is linked to picture and slips by whole frames; %s is less than half of one. Unlink it first.",
+			c.Name,
+			lengthWords(d.Scene, e.By),
+		)
 	}
 	for _, id := range group {
 		t, c, err := d.open(id)
@@ -170,7 +190,11 @@ func (e *Slip) reach(head, tail, by int64) (have int64, side string) {
 func (e *Slip) words(before, after *Scene) string {
 	t, c := before.Clip(e.Clip)
 	_, now := after.Clip(e.Clip)
-	return fmt.Sprintf("%s slipped, shows its recording from %s", c.Name, movedWords(before, before.Time(t, now.In)-before.Time(t, c.In)))
+	return fmt.Sprintf(
+		"%s slipped, shows its recording from %s",
+		c.Name,
+		movedWords(before, before.Time(t, now.In)-before.Time(t, c.In)),
+	)
 }
 
 // Slide moves a clip, with those linked with it, between its neighbours: those that touch it give and take.
@@ -191,7 +215,11 @@ func (e *Slide) apply(d *draft) error {
 	at := d.Time(t, c.Start)
 	x := stepTo(d.Scene, at, at+e.By, group)
 	if x.samples == 0 {
-		return notPossible("%s is linked to picture and slides by whole frames; %s is less than half of one. Unlink it first.", c.Name, lengthWords(d.Scene, e.By))
+		return notPossible(
+			"%s is linked to picture and slides by whole frames; %s is less than half of one. Unlink it first.",
+			c.Name,
+			lengthWords(d.Scene, e.By),
+		)
 	}
 	for ti, t := range d.Tracks {
 		for first := 0; first < len(t.Clips); first++ {
@@ -244,7 +272,11 @@ func (e *Slide) slideRun(d *draft, t *Track, first, last int, by int64) error {
 		offer(&r.options, t.Clips[first].Start-t.Clips[first-1].End())
 		return r
 	} else if t.Clips[first].Start+by < 0 {
-		r := notPossible("%s would start %s before the scene.", t.Clips[first].Name, lengthWords(d.Scene, d.Time(t, -t.Clips[first].Start-by)))
+		r := notPossible(
+			"%s would start %s before the scene.",
+			t.Clips[first].Name,
+			lengthWords(d.Scene, d.Time(t, -t.Clips[first].Start-by)),
+		)
 		offer(&r.options, t.Clips[first].Start)
 		return r
 	}
@@ -274,7 +306,15 @@ func (e *Slide) slideRun(d *draft, t *Track, first, last int, by int64) error {
 }
 
 func nothingLeft(d *draft, t *Track, c Clip, by int64, offer func(*options)) error {
-	r := &TooShort{Clip: c.ID, words: fmt.Sprintf("%s is %s long and cannot give %s: nothing would be left of it.", c.Name, lengthWords(d.Scene, d.Time(t, c.Length)), lengthWords(d.Scene, d.Time(t, by)))}
+	r := &TooShort{
+		Clip: c.ID,
+		words: fmt.Sprintf(
+			"%s is %s long and cannot give %s: nothing would be left of it.",
+			c.Name,
+			lengthWords(d.Scene, d.Time(t, c.Length)),
+			lengthWords(d.Scene, d.Time(t, by)),
+		),
+	}
 	offer(&r.options)
 	return r
 }
@@ -282,7 +322,11 @@ func nothingLeft(d *draft, t *Track, c Clip, by int64, offer func(*options)) err
 func (e *Slide) words(before, after *Scene) string {
 	t, c := before.Clip(e.Clip)
 	_, now := after.Clip(e.Clip)
-	return fmt.Sprintf("%s slid %s between its neighbours", c.Name, movedWords(before, before.Time(t, now.Start)-before.Time(t, c.Start)))
+	return fmt.Sprintf(
+		"%s slid %s between its neighbours",
+		c.Name,
+		movedWords(before, before.Time(t, now.Start)-before.Time(t, c.Start)),
+	)
 }
 
 // Swap lets two neighbours of a track change places; clips linked with them change along.
@@ -294,13 +338,21 @@ type Swap struct {
 func (e *Swap) apply(d *draft) error {
 	lt, li, ok := d.Find(e.Left)
 	if !ok || li+1 >= len(d.Tracks[lt].Clips) || d.Tracks[lt].Clips[li+1].ID != e.Right {
-		return notPossible("%s and %s are not neighbours on a track; swapping needs two clips side by side.", nameOf(d.Scene, e.Left), nameOf(d.Scene, e.Right))
+		return notPossible(
+			"%s and %s are not neighbours on a track; swapping needs two clips side by side.",
+			nameOf(d.Scene, e.Left),
+			nameOf(d.Scene, e.Right),
+		)
 	}
 	t := d.Tracks[lt]
 	left, right := t.Clips[li], t.Clips[li+1]
 	lefts, rights := d.Linked(e.Left), d.Linked(e.Right)
 	if left.Link != "" && left.Link == right.Link {
-		return notPossible("%s and %s are linked with each other, so that swapping them would lose sync. Unlink them first.", left.Name, right.Name)
+		return notPossible(
+			"%s and %s are linked with each other, so that swapping them would lose sync. Unlink them first.",
+			left.Name,
+			right.Name,
+		)
 	}
 	clips := append(slices.Clone(lefts), rights...)
 	back := stepTo(d.Scene, d.Time(t, right.Start), d.Time(t, left.Start), clips)

@@ -59,7 +59,8 @@ func trackWords(a, b *Track) (list []string) {
 	for _, flag := range []struct {
 		was, is  bool
 		yes, not string
-	}{{a.Mute, b.Mute, "muted", "no longer muted"}, {a.Solo, b.Solo, "solo", "no longer solo"}, {a.Locked, b.Locked, "locked", "unlocked"},
+	}{{a.Mute, b.Mute, "muted", "no longer muted"}, {a.Solo, b.Solo, "solo", "no longer solo"},
+		{a.Locked, b.Locked, "locked", "unlocked"},
 		{a.Stays, b.Stays, "stays when others close up", "follows when others close up"}} {
 		if flag.was != flag.is {
 			parts = append(parts, either(flag.is, flag.yes, flag.not))
@@ -93,7 +94,10 @@ func clipsDiffer(s *Scene, after *Scene, a, b *Track) (list []string) {
 		case moved == 1:
 			list = append(list, fmt.Sprintf("%s on %s moved %s", name, b.Name, movedWords(s, movedBy)))
 		case moved > 1:
-			list = append(list, fmt.Sprintf("%s on %s from %s on moved %s", count(moved, "clip"), b.Name, name, movedWords(s, movedBy)))
+			list = append(
+				list,
+				fmt.Sprintf("%s on %s from %s on moved %s", count(moved, "clip"), b.Name, name, movedWords(s, movedBy)),
+			)
 		}
 		moved = 0
 	}
@@ -139,7 +143,10 @@ func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, pa
 	in, length := s.Time(ta, b.In)-s.Time(ta, a.In), after.Time(tb, b.Length)-s.Time(ta, a.Length)
 	edge := func(which string, longer int64) {
 		if longer != 0 {
-			parts = append(parts, fmt.Sprintf("%s %s %s", which, lengthWords(s, longer), either(longer < 0, "shorter", "longer")))
+			parts = append(
+				parts,
+				fmt.Sprintf("%s %s %s", which, lengthWords(s, longer), either(longer < 0, "shorter", "longer")),
+			)
 		}
 	}
 	switch {
@@ -185,7 +192,10 @@ func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, pa
 		parts = append(parts, either(b.Fills == nil, "does not follow its hole any more", "follows its hole"))
 	}
 	if !same(a.AcceptedHead, b.AcceptedHead) || !same(a.AcceptedTail, b.AcceptedTail) {
-		parts = append(parts, either(b.AcceptedHead != nil || b.AcceptedTail != nil, "a seam accepted as it is", "a seam not accepted any more"))
+		parts = append(
+			parts,
+			either(b.AcceptedHead != nil || b.AcceptedTail != nil, "a seam accepted as it is", "a seam not accepted any more"),
+		)
 	}
 	if a.Muted != b.Muted {
 		parts = append(parts, either(b.Muted, "muted", "no longer muted"))
@@ -233,7 +243,15 @@ func blendsDiffer(a, b *Scene, ta, tb *Track) (list []string) {
 		case was == nil:
 			list = append(list, fmt.Sprintf("blend %s is new, %s long", between(b, x), lengthWords(b, x.Length())))
 		case !reflect.DeepEqual(*was, x):
-			list = append(list, fmt.Sprintf("blend %s changed, %s long, was %s", between(b, x), lengthWords(b, x.Length()), lengthWords(a, was.Length())))
+			list = append(
+				list,
+				fmt.Sprintf(
+					"blend %s changed, %s long, was %s",
+					between(b, x),
+					lengthWords(b, x.Length()),
+					lengthWords(a, was.Length()),
+				),
+			)
 		}
 	}
 	for _, x := range ta.Blends {

@@ -39,8 +39,8 @@ func (t *Track) outermost(link, edge string) int {
 	return -1
 }
 
-// edgesSharing gives the clips whose edge goes along with that of the named one, which comes first: on every other track
-// the outermost clip of its link, if its edge lies at the same moment, or at the same cut with sound leading or
+// edgesSharing gives the clips whose edge goes along with that of the named one, which comes first: on every other
+// track the outermost clip of its link, if its edge lies at the same moment, or at the same cut with sound leading or
 // trailing, or reaches out as sound beyond its picture. Alone leaves out all but the named clip.
 func edgesSharing(s *Scene, id, edge string, alone bool) []string {
 	ids := []string{id}
@@ -69,7 +69,14 @@ func sameEdge(s *Scene, t *Track, i int, other *Track, k int, edge string) bool 
 	if withinHalfAFrame(s, later) {
 		return true
 	}
-	if n, m := t.beside(i, edge), other.beside(k, edge); n >= 0 && m >= 0 && t.Clips[n].Link != "" && t.Clips[n].Link == other.Clips[m].Link {
+	if n, m := t.beside(
+		i,
+		edge,
+	), other.beside(
+		k,
+		edge,
+	); n >= 0 && m >= 0 && t.Clips[n].Link != "" &&
+		t.Clips[n].Link == other.Clips[m].Link {
 		return true
 	}
 	if t.Kind == other.Kind {
@@ -136,7 +143,8 @@ const drift = 8
 // steadied corrects by at most a sample a step by which all that starts at or after a moment is to move, so that where
 // frames are no whole number of samples linked sound and picture do not drift apart over many edits.
 func steadied(s *Scene, at int64, x step) step {
-	if x.samples != framesAt(s, s.Rate.Nearest(at, s.SampleRate), x.frames) || x.samples == framesAt(s, 0, x.frames) && framesAt(s, 0, 1)*s.Rate.Num == s.SampleRate*s.Rate.Den {
+	if x.samples != framesAt(s, s.Rate.Nearest(at, s.SampleRate), x.frames) ||
+		x.samples == framesAt(s, 0, x.frames) && framesAt(s, 0, 1)*s.Rate.Num == s.SampleRate*s.Rate.Den {
 		return x
 	}
 	picture := map[string]struct{ was, is int64 }{} // origins by link

@@ -210,8 +210,8 @@ func Apply(s *Scene, e Edit) (*Scene, error) {
 	return finish(newDraft(s), e)
 }
 
-// Replay does again an edit that was done before. It does not ask whether the edit is of use or keeps sync, which an earlier
-// release may have seen otherwise: what was done once can always be done again.
+// Replay does again an edit that was done before. It does not ask whether the edit is of use or keeps sync, which an
+// earlier release may have seen otherwise: what was done once can always be done again.
 func Replay(s *Scene, e Edit) (*Scene, error) {
 	d := newDraft(s)
 	d.replay = true
@@ -486,8 +486,9 @@ func (d *draft) dropLostBlends() {
 	}
 }
 
-// keepsSync refuses an edit after which clips that are linked run apart in a way that none of their sources did before: by more
-// than the few samples by which frames may be no whole number of them. Links that the edit makes on purpose are free.
+// keepsSync refuses an edit after which clips that are linked run apart in a way that none of their sources did
+// before: by more than the few samples by which frames may be no whole number of them. Links that the edit makes on
+// purpose are free.
 func (d *draft) keepsSync(e Edit) error {
 	known := map[[2]string][]int64{}
 	pairsInSync(d.base, nil, func(a, b Clip, by int64) bool {
@@ -505,9 +506,20 @@ func (d *draft) keepsSync(e Edit) error {
 			}
 		}
 		r := &LosesSync{Clip: b.ID, By: by}
-		r.words = fmt.Sprintf("%s would run %s %s than %s, which it is linked to. Move both, or unlink it first.", b.Name, lengthWords(d.Scene, by), either(by < 0, "earlier", "later"), a.Name)
+		r.words = fmt.Sprintf(
+			"%s would run %s %s than %s, which it is linked to. Move both, or unlink it first.",
+			b.Name,
+			lengthWords(d.Scene, by),
+			either(by < 0, "earlier", "later"),
+			a.Name,
+		)
 		if a.Name == b.Name {
-			r.words = fmt.Sprintf("%s would run %s %s than the clip that it is linked to. Move both, or unlink it first.", b.Name, lengthWords(d.Scene, by), either(by < 0, "earlier", "later"))
+			r.words = fmt.Sprintf(
+				"%s would run %s %s than the clip that it is linked to. Move both, or unlink it first.",
+				b.Name,
+				lengthWords(d.Scene, by),
+				either(by < 0, "earlier", "later"),
+			)
 		}
 		d.suggest(&r.options, "unlink "+b.Name, &Unlink{Clips: []string{b.ID}})
 		if x, ok := e.(interface{ inSync() []Alternative }); ok {
@@ -521,8 +533,8 @@ func (d *draft) keepsSync(e Edit) error {
 	return refusal
 }
 
-// pairsInSync calls do for pairs of clips of one link, in order of tracks; by is how much later the source of b runs. It ends when
-// do gives false.
+// pairsInSync calls do for pairs of clips of one link, in order of tracks; by is how much later the source of b runs.
+// It ends when do gives false.
 func pairsInSync(s *Scene, but map[string]bool, do func(a, b Clip, by int64) bool) {
 	type one struct {
 		clip   Clip
@@ -593,8 +605,8 @@ func (e *Several) decode(dec *json.Decoder, depth int) error {
 	return nil
 }
 
-// Bringing calls do for each recording that an edit brings to a scene, and puts what do gives in its place. Tones are no
-// recordings: a piece's are what their recipes say, or refused.
+// Bringing calls do for each recording that an edit brings to a scene, and puts what do gives in its place. Tones are
+// no recordings: a piece's are what their recipes say, or refused.
 func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
 	switch e := e.(type) {
 	case *Several:

@@ -55,7 +55,11 @@ func TestBlendWithoutHandleSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 			t.Errorf("%q gives no blend", a.Words)
 		}
 	}
-	if got := strings.Join(words, " | "); got != "a blend of 25 frames, 10 frames before and 15 frames after | the same length leaning onto Pell, take 2, 10 frames before the cut | pull the clips together, the scene 5 frames shorter" {
+	if got := strings.Join(
+		words,
+		" | ",
+	); got != "a blend of 25 frames, 10 frames before and 15 frames after | the same length leaning onto Pell, take "+
+		"2, 10 frames before the cut | pull the clips together, the scene 5 frames shorter" {
 		t.Errorf("alternatives: %s", got)
 	}
 	pulled := must(t, s, need.Alternatives()[2].Edit)
@@ -73,20 +77,38 @@ func TestTrimsSayWhatTheyDidAndWhatStopsThem(t *testing.T) {
 		error string
 	}{
 		{"tail shorter, gap", &Trim{Clip: "c2", Edge: "tail", To: 1920 * 94}, "tail of Oda, take 1 6 frames shorter", ""},
-		{"tail shorter, closed", &Trim{Clip: "c2", Edge: "tail", To: 1920 * 94, Close: true}, "tail of Oda, take 1 6 frames shorter, closed up; scene 6 frames shorter", ""},
-		{"head shorter, closed", &Trim{Clip: "c3", Edge: "head", To: 1920 * 101, Close: true}, "head of Pell, take 2 1 frame shorter, closed up; scene 1 frame shorter", ""},
-		{"tail longer, moving", &Trim{Clip: "c2", Edge: "tail", To: 1920 * 120, Close: true}, "tail of Oda, take 1 20 frames longer, all that follows moved; scene 20 frames longer", ""},
-		{"tail into neighbour", &Trim{Clip: "c2", Edge: "tail", To: 1920 * 120}, "", "Oda, take 1 has 0 frames of room at its tail, where Pell, take 2 lies on track Voices, and 20 frames are needed. What would work: roll the cut; trim and move all that follows."},
-		{"beyond the recording", &Trim{Clip: "c2", Edge: "tail", To: 1920 * 150, Close: true}, "", "Oda, take 1 has 40 frames of handle at its tail, and 50 frames are needed. What would work: trim to the end of the recording, 40 frames longer."},
-		{"nothing left", &Trim{Clip: "c3", Edge: "head", To: 1920 * 180}, "", "Pell, take 2 is 80 frames long and its head cannot move in by 80 frames: nothing would be left of it. What would work: remove it."},
-		{"roll", &Roll{Left: "c2", Right: "c3", To: 1920 * 95}, "cut from Oda, take 1 to Pell, take 2 rolled 5 frames earlier", ""},
-		{"roll too far", &Roll{Left: "c2", Right: "c3", To: 1920 * 80}, "", "Pell, take 2 has 10 frames of handle at its head, and 20 frames are needed. What would work: roll by 10 frames."},
-		{"remove, closed", &Remove{Clips: []string{"c2"}, Close: true}, "Oda, take 1 removed, closed up; scene 100 frames shorter", ""},
-		{"move onto another", &Move{Clip: "c3", To: 1920 * 95}, "", "Oda, take 1 lies in the way of Pell, take 2 on track Voices, by 5 frames. What would work: right after Oda, take 1."},
-		{"divide beside", &Divide{Clips: []string{"c2"}, At: 1920 * 120}, "", "Oda, take 1 does not lie over 01:00:04:20; it runs from 01:00:00:00 to 01:00:04:00."},
-		{"fade too long", &FadeEdge{Clip: "c2", Edge: "tail", Length: 1920 * 101}, "", "Oda, take 1 has room for a fade of 100 frames at its tail, not of 101 frames. What would work: fade over 100 frames."},
+		{"tail shorter, closed", &Trim{Clip: "c2", Edge: "tail", To: 1920 * 94, Close: true},
+			"tail of Oda, take 1 6 frames shorter, closed up; scene 6 frames shorter", ""},
+		{"head shorter, closed", &Trim{Clip: "c3", Edge: "head", To: 1920 * 101, Close: true},
+			"head of Pell, take 2 1 frame shorter, closed up; scene 1 frame shorter", ""},
+		{"tail longer, moving", &Trim{Clip: "c2", Edge: "tail", To: 1920 * 120, Close: true},
+			"tail of Oda, take 1 20 frames longer, all that follows moved; scene 20 frames longer", ""},
+		{"tail into neighbour", &Trim{Clip: "c2", Edge: "tail", To: 1920 * 120}, "",
+			"Oda, take 1 has 0 frames of room at its tail, where Pell, take 2 lies on track Voices, and 20 frames are " +
+				"needed. What would work: roll the cut; trim and move all that follows."},
+		{"beyond the recording", &Trim{Clip: "c2", Edge: "tail", To: 1920 * 150, Close: true}, "",
+			"Oda, take 1 has 40 frames of handle at its tail, and 50 frames are needed. What would work: trim to the end of " +
+				"the recording, 40 frames longer."},
+		{"nothing left", &Trim{Clip: "c3", Edge: "head", To: 1920 * 180}, "",
+			"Pell, take 2 is 80 frames long and its head cannot move in by 80 frames: nothing would be left of it. What " +
+				"would work: remove it."},
+		{"roll", &Roll{Left: "c2", Right: "c3", To: 1920 * 95},
+			"cut from Oda, take 1 to Pell, take 2 rolled 5 frames earlier", ""},
+		{"roll too far", &Roll{Left: "c2", Right: "c3", To: 1920 * 80}, "",
+			"Pell, take 2 has 10 frames of handle at its head, and 20 frames are needed. What would work: roll by 10 frames."},
+		{"remove, closed", &Remove{Clips: []string{"c2"}, Close: true},
+			"Oda, take 1 removed, closed up; scene 100 frames shorter", ""},
+		{"move onto another", &Move{Clip: "c3", To: 1920 * 95}, "",
+			"Oda, take 1 lies in the way of Pell, take 2 on track Voices, by 5 frames. What would work: right after Oda, " +
+				"take 1."},
+		{"divide beside", &Divide{Clips: []string{"c2"}, At: 1920 * 120}, "",
+			"Oda, take 1 does not lie over 01:00:04:20; it runs from 01:00:00:00 to 01:00:04:00."},
+		{"fade too long", &FadeEdge{Clip: "c2", Edge: "tail", Length: 1920 * 101}, "",
+			"Oda, take 1 has room for a fade of 100 frames at its tail, not of 101 frames. What would work: fade over 100 " +
+				"frames."},
 		{"unlink the unlinked", &Unlink{Clips: []string{"c2"}}, "", "Oda, take 1 is not linked to another clip."},
-		{"no such clip", &Gain{Clips: []string{"c99"}, DB: 1}, "", `There is no clip "c99" in this scene; it may have been removed.`},
+		{"no such clip", &Gain{Clips: []string{"c99"}, DB: 1}, "",
+			`There is no clip "c99" in this scene; it may have been removed.`},
 		{"loud", &Gain{Clips: []string{"c2"}, DB: 60}, "", "A gain of 60 dB is outside -120 to 40."},
 	} {
 		after, err := Apply(s, c.edit)
@@ -102,7 +124,11 @@ func TestTrimsSayWhatTheyDidAndWhatStopsThem(t *testing.T) {
 }
 
 func TestRollKeepsABlendAndATrimAwayTakesItOff(t *testing.T) {
-	s := must(t, dialogue(t), &SetBlend{Left: "c2", Right: "c3", Before: 1920 * 3, After: 1920 * 3, Law: blend.ConstantGain})
+	s := must(
+		t,
+		dialogue(t),
+		&SetBlend{Left: "c2", Right: "c3", Before: 1920 * 3, After: 1920 * 3, Law: blend.ConstantGain},
+	)
 	rolled := must(t, s, &Roll{Left: "c2", Right: "c3", To: 1920 * 103})
 	if b := rolled.Tracks[0].Blend("c2", "c3"); b == nil || b.Law != blend.ConstantGain {
 		t.Error("rolling lost the blend")
@@ -134,7 +160,13 @@ func TestLinkedClipsMoveTrimAndDivideTogether(t *testing.T) {
 		&Bring{Source{ID: "s", Name: "take", Samples: 48000 * 60, Frames: 1700}},
 		&AddTrack{Name: "Picture", Purpose: "picture"}, &AddTrack{Name: "Voices", Purpose: "dialogue"},
 		&Add{Track: "t2", Picture: "t1", Source: "s", In: 16016, Start: 160160, Length: 160160})
-	s = must(t, s, &Move{Clip: "c4", To: 320320}, &Trim{Clip: "c5", Edge: "head", To: 336336}, &Divide{Clips: []string{"c4"}, At: 400400})
+	s = must(
+		t,
+		s,
+		&Move{Clip: "c4", To: 320320},
+		&Trim{Clip: "c5", Edge: "head", To: 336336},
+		&Divide{Clips: []string{"c4"}, At: 400400},
+	)
 	for ti, want := range []int64{210, 336336} {
 		if got := s.Tracks[ti].Clips[0].Start; got != want {
 			t.Errorf("track %d: first clip starts at %d, want %d", ti, got, want)
@@ -163,7 +195,8 @@ func TestEditsOfTheWireAreCheckedByName(t *testing.T) {
 		// "edge" is a field of the trim, "edit" the name
 		t.Fatalf("got %#v, %v", e, err)
 	}
-	for _, bad := range []string{`{"edit":"glue"}`, `{"edit":"trim","clips":"c7"}`, `[]`, `{}`, `{"edit":"several","edits":[{"edit":"x"}]}`} {
+	for _, bad := range []string{`{"edit":"glue"}`, `{"edit":"trim","clips":"c7"}`, `[]`, `{}`,
+		`{"edit":"several","edits":[{"edit":"x"}]}`} {
 		if e, err := Parse([]byte(bad)); err == nil {
 			t.Errorf("%s was read as %#v", bad, e)
 		}

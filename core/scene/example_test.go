@@ -2,6 +2,7 @@ package scene_test
 
 import (
 	"fmt"
+	"strings"
 
 	"blendseam/core/blend"
 	"blendseam/core/scene"
@@ -44,10 +45,15 @@ func ExampleApply() {
 
 // What cannot be done says what is missing, and what would work.
 func ExampleMessage() {
-	_, err := scene.Apply(two(), &scene.SetBlend{Left: "c2", Right: "c3", Before: 60 * 1920, After: 2 * 1920, Law: blend.ConstantPower})
-	fmt.Println(scene.Message(err))
+	_, err := scene.Apply(
+		two(),
+		&scene.SetBlend{Left: "c2", Right: "c3", Before: 60 * 1920, After: 2 * 1920, Law: blend.ConstantPower},
+	)
+	fmt.Println(strings.NewReplacer("What", "\nWhat", "; the same", ";\nthe same").Replace(scene.Message(err)))
 	// Output:
-	// Only 50 frames before and 50 frames after the cut are free; the rest is taken by the next blend or the clip's end. What would work: a blend of 52 frames, 50 frames before and 2 frames after; the same length leaning onto Pell, 50 frames before the cut.
+	// Only 50 frames before and 50 frames after the cut are free; the rest is taken by the next blend or the clip's end.
+	// What would work: a blend of 52 frames, 50 frames before and 2 frames after;
+	// the same length leaning onto Pell, 50 frames before the cut.
 }
 
 // Edits travel as JSON.

@@ -50,8 +50,8 @@ func LayOut(s *Scene, source string) (Edit, error) {
 }
 
 // TakeOut is the edit that lays named stretches of a source, all of them if none is named, end to end on a track of
-// sound, with their picture on the first picture track where the source has one. The first begins at a moment, or at the
-// end of the track if that is below 0; how says what becomes of clips that lie there.
+// sound, with their picture on the first picture track where the source has one. The first begins at a moment, or at
+// the end of the track if that is below 0; how says what becomes of clips that lie there.
 func TakeOut(s *Scene, source string, names []string, track string, at int64, how string) (Edit, error) {
 	src, ok := s.Sources[source]
 	if !ok {

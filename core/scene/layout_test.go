@@ -23,7 +23,8 @@ func TestLayingOutMakesTheTracksItNeedsAndGoesToTheEnd(t *testing.T) {
 	}
 	p, d := s.Tracks[0].Clips, s.Tracks[1].Clips
 	// Of 52 frames and 100000 samples, 52 whole frames are in both: 99840 samples.
-	if len(p) != 3 || len(d) != 3 || p[0].Length != 52 || d[0].Length != 99840 || p[0].Link == "" || p[0].Link != d[0].Link {
+	if len(p) != 3 || len(d) != 3 || p[0].Length != 52 || d[0].Length != 99840 || p[0].Link == "" ||
+		p[0].Link != d[0].Link {
 		t.Errorf("picture %+v\nsound %+v", p, d)
 	}
 	if d[1].Start != 99840 || d[1].Length != 12345 {
@@ -62,7 +63,8 @@ func TestAStretchBetweenTimecodes(t *testing.T) {
 	if last, err := s.Stretch("01:00:09;00", "01:00:10;00"); err != nil || last.To != 480_000 {
 		t.Errorf("to the end of the last frame: %v %v", last, err)
 	}
-	for _, bad := range [][2]string{{"01:00:02;00", "01:00:01;00"}, {"00:59:59;00", ""}, {"", "01:00:10;01"}, {"noon", ""}, {"01:00:01;00", "01:00:01;00"}} {
+	for _, bad := range [][2]string{{"01:00:02;00", "01:00:01;00"}, {"00:59:59;00", ""}, {"", "01:00:10;01"},
+		{"noon", ""}, {"01:00:01;00", "01:00:01;00"}} {
 		if got, err := s.Stretch(bad[0], bad[1]); err == nil {
 			t.Errorf("%v gives %v", bad, got)
 		}

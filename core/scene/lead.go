@@ -5,8 +5,8 @@ import (
 	"strings"
 )
 
-// Lead sets by how many frames the sound of a cut, or of a clip's head (no Left) or tail (no Right), is cut earlier than its
-// picture; a negative lead trails, 0 makes the cut straight. With More it is so many frames more than it was.
+// Lead sets by how many frames the sound of a cut, or of a clip's head (no Left) or tail (no Right), is cut earlier
+// than its picture; a negative lead trails, 0 makes the cut straight. With More it is so many frames more than it was.
 type Lead struct {
 	Left   string `json:"left,omitempty"`
 	Right  string `json:"right,omitempty"`
@@ -23,8 +23,8 @@ func (s *Scene) LeadAt(x Edge) (samples int64, ok bool) {
 	return picture - s.Time(t, at), true
 }
 
-// pictureEdge finds the picture's edge that belongs to one of sound: that of the incoming clip's link, else of the outgoing
-// one's. at is the sound's edge in its track's unit, picture the picture's in samples.
+// pictureEdge finds the picture's edge that belongs to one of sound: that of the incoming clip's link, else of the
+// outgoing one's. at is the sound's edge in its track's unit, picture the picture's in samples.
 func pictureEdge(s *Scene, x Edge) (t *Track, at, picture int64, ok bool) {
 	for _, side := range []struct{ id, edge string }{{x.Right, "head"}, {x.Left, "tail"}} {
 		ti, ci, found := s.Find(side.id)
@@ -69,7 +69,10 @@ func (e *Lead) apply(d *draft) error {
 			name = e.Left
 		}
 		_, c := d.Clip(name)
-		return notPossible("%s has no picture linked at this edge, so its sound cannot lead or trail. Link it to its picture first.", c.Name)
+		return notPossible(
+			"%s has no picture linked at this edge, so its sound cannot lead or trail. Link it to its picture first.",
+			c.Name,
+		)
 	}
 	if e.More {
 		was := d.Rate.Nearest(picture, d.SampleRate) - d.Rate.Nearest(d.Time(t, at), d.SampleRate)
@@ -164,8 +167,8 @@ func (e *Lead) words(before, after *Scene) string {
 	return leadWords(frames) + " " + where
 }
 
-// LeadAll sets the lead of every cut of sound whose picture is cut between two moments. Cuts that cannot have it stay as
-// they are.
+// LeadAll sets the lead of every cut of sound whose picture is cut between two moments. Cuts that cannot have it stay
+// as they are.
 type LeadAll struct {
 	From   int64 `json:"from"`
 	To     int64 `json:"to"`
@@ -196,7 +199,11 @@ func (e *LeadAll) cuts(s *Scene) (list []Edge) {
 func (e *LeadAll) apply(d *draft) error {
 	cuts := e.cuts(d.Scene)
 	if len(cuts) == 0 {
-		return notPossible("No cut of sound with picture lies from %s to %s, so there is nothing to lead or trail.", d.Timecode(e.From), d.Timecode(e.To))
+		return notPossible(
+			"No cut of sound with picture lies from %s to %s, so there is nothing to lead or trail.",
+			d.Timecode(e.From),
+			d.Timecode(e.To),
+		)
 	}
 	done := 0
 	var first error

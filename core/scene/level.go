@@ -62,8 +62,8 @@ func (e *SetLevel) words(before, after *Scene) string {
 	return fmt.Sprintf("level line of %s set, %s", c.Name, count(len(e.Points), "point"))
 }
 
-// Accept lets the seam at a cut, or at a clip's head (no Left) or tail (no Right), be as it sounds; without a Sound it is
-// not accepted any more.
+// Accept lets the seam at a cut, or at a clip's head (no Left) or tail (no Right), be as it sounds; without a Sound
+// it is not accepted any more.
 type Accept struct {
 	Left  string `json:"left,omitempty"`
 	Right string `json:"right,omitempty"`

@@ -9,8 +9,8 @@ import (
 	"blendseam/core/pcm"
 )
 
-// A Lull is a stretch of a clip turned down, with soft edges inside it. It lies on its sound: its times are samples of the
-// source, so that it stays there however the clip is trimmed, slipped, moved or divided.
+// A Lull is a stretch of a clip turned down, with soft edges inside it. It lies on its sound: its times are samples
+// of the source, so that it stays there however the clip is trimmed, slipped, moved or divided.
 type Lull struct {
 	ID      string  `json:"id"`
 	From    int64   `json:"from"`
@@ -32,8 +32,8 @@ func (l Lull) Floor() float64 {
 	return level.Amplitude(-l.DepthDB)
 }
 
-// Gain is the lull's gain at a sample of the source. At its edges the power goes between 1 and the floor's as cos^2, so that
-// tone which fades in as sin holds the power of a background.
+// Gain is the lull's gain at a sample of the source. At its edges the power goes between 1 and the floor's as cos^2,
+// so that tone which fades in as sin holds the power of a background.
 func (l Lull) Gain(at int64) float64 {
 	if l.Off || at < l.From || at >= l.To {
 		return 1
@@ -81,17 +81,31 @@ func (c *Clip) Lull(id string) *Lull {
 func putLull(d *draft, c *Clip, l Lull) error {
 	list := slices.DeleteFunc(slices.Clone(c.Lulls), func(o Lull) bool { return o.ID == l.ID })
 	if l.To-l.From < 2 {
-		return notPossible("A lull needs a length; it would run from %s to %s.", d.Timecode(l.From+c.Shift()), d.Timecode(l.To+c.Shift()))
+		return notPossible(
+			"A lull needs a length; it would run from %s to %s.",
+			d.Timecode(l.From+c.Shift()),
+			d.Timecode(l.To+c.Shift()),
+		)
 	}
 	if l.FadeIn < 0 || l.FadeOut < 0 || l.FadeIn+l.FadeOut > l.To-l.From {
-		return notPossible("Fades of %s and %s have no room in a lull of %s.", lengthWords(d.Scene, l.FadeIn), lengthWords(d.Scene, l.FadeOut), lengthWords(d.Scene, l.To-l.From))
+		return notPossible(
+			"Fades of %s and %s have no room in a lull of %s.",
+			lengthWords(d.Scene, l.FadeIn),
+			lengthWords(d.Scene, l.FadeOut),
+			lengthWords(d.Scene, l.To-l.From),
+		)
 	}
 	if !sane(l.DepthDB) || l.DepthDB < 0 || l.DepthDB > 120 {
 		return notPossible("A lull turns down by up to 120 dB, or to silence; %g dB is neither.", l.DepthDB)
 	}
 	for _, o := range list {
 		if o.Span().Overlaps(l.Span()) {
-			r := notPossible("%s has a lull there already, from %s to %s.", c.Name, d.Timecode(o.From+c.Shift()), d.Timecode(o.To+c.Shift()))
+			r := notPossible(
+				"%s has a lull there already, from %s to %s.",
+				c.Name,
+				d.Timecode(o.From+c.Shift()),
+				d.Timecode(o.To+c.Shift()),
+			)
 			from, to := min(o.From, l.From)+c.Shift(), max(o.To, l.To)+c.Shift()
 			if c.Lull(l.ID) == nil {
 				d.suggest(&r.options, "draw that one over both", &SetLull{Clip: c.ID, Lull: o.ID, From: &from, To: &to})
@@ -113,8 +127,8 @@ func lulledBy(d *draft, id string) (*Clip, error) {
 	return c, err
 }
 
-// AddLull turns a stretch of a clip down, from one moment of the scene to another. Fades not given are a frame long, or a third
-// of the lull where that is shorter. An id may be given, for a patch that is laid in the same edit.
+// AddLull turns a stretch of a clip down, from one moment of the scene to another. Fades not given are a frame long,
+// or a third of the lull where that is shorter. An id may be given, for a patch that is laid in the same edit.
 type AddLull struct {
 	Clip    string  `json:"clip"`
 	Lull    string  `json:"lull,omitempty"`
@@ -139,7 +153,14 @@ func (e *AddLull) apply(d *draft) error {
 	if id == "" || c.Lull(id) != nil {
 		id = d.newID("u")
 	}
-	l := Lull{ID: id, From: span.From - c.Shift(), To: span.To - c.Shift(), DepthDB: e.DepthDB, FadeIn: fade, FadeOut: fade}
+	l := Lull{
+		ID:      id,
+		From:    span.From - c.Shift(),
+		To:      span.To - c.Shift(),
+		DepthDB: e.DepthDB,
+		FadeIn:  fade,
+		FadeOut: fade,
+	}
 	set(&l.FadeIn, e.FadeIn)
 	set(&l.FadeOut, e.FadeOut)
 	return putLull(d, c, l)
@@ -147,10 +168,16 @@ func (e *AddLull) apply(d *draft) error {
 
 func (e *AddLull) words(before, after *Scene) string {
 	_, c := before.Clip(e.Clip)
-	return fmt.Sprintf("lull of %s in %s, %s", lengthWords(before, e.To-e.From), c.Name, Lull{DepthDB: e.DepthDB}.depthWords())
+	return fmt.Sprintf(
+		"lull of %s in %s, %s",
+		lengthWords(before, e.To-e.From),
+		c.Name,
+		Lull{DepthDB: e.DepthDB}.depthWords(),
+	)
 }
 
-// SetLull changes a lull of a clip; what is nil stays. From and To are moments of the scene. Fades are shortened with the lull.
+// SetLull changes a lull of a clip; what is nil stays. From and To are moments of the scene. Fades are shortened with
+// the lull.
 type SetLull struct {
 	Clip    string   `json:"clip"`
 	Lull    string   `json:"lull"`
@@ -255,8 +282,21 @@ func (e *RemoveLull) words(before, after *Scene) string {
 func (c *Clip) checkLulls() error {
 	end := int64(math.MinInt64)
 	for _, l := range c.Lulls {
-		if l.From < end || l.From < -unbounded || l.To > unbounded || l.To <= l.From || max(l.FadeIn, l.FadeOut) > unbounded || l.FadeIn < 0 || l.FadeOut < 0 || l.FadeIn+l.FadeOut > l.To-l.From || l.DepthDB < 0 {
-			return fmt.Errorf("clip %s: a lull from %d to %d with fades of %d and %d, after one that ends at %d", c.Name, l.From, l.To, l.FadeIn, l.FadeOut, end)
+		if l.From < end || l.From < -unbounded || l.To > unbounded || l.To <= l.From ||
+			max(l.FadeIn, l.FadeOut) > unbounded ||
+			l.FadeIn < 0 ||
+			l.FadeOut < 0 ||
+			l.FadeIn+l.FadeOut > l.To-l.From ||
+			l.DepthDB < 0 {
+			return fmt.Errorf(
+				"clip %s: a lull from %d to %d with fades of %d and %d, after one that ends at %d",
+				c.Name,
+				l.From,
+				l.To,
+				l.FadeIn,
+				l.FadeOut,
+				end,
+			)
 		}
 		end = l.To
 	}

@@ -24,7 +24,12 @@ func lullAt(t *testing.T, s *scene.Scene, clip string) pcm.Span {
 func TestALullStaysOnItsSound(t *testing.T) {
 	s := takes(t)
 	snd, pic := ids(s)
-	s = scenetest.Must(t, s, &scene.Remove{Clips: []string{s.Tracks[2].Clips[0].ID}}, &scene.AddLull{Clip: snd[0], From: 40 * fr, To: 50 * fr, DepthDB: 12})
+	s = scenetest.Must(
+		t,
+		s,
+		&scene.Remove{Clips: []string{s.Tracks[2].Clips[0].ID}},
+		&scene.AddLull{Clip: snd[0], From: 40 * fr, To: 50 * fr, DepthDB: 12},
+	)
 	want := pcm.Span{From: 40 * fr, To: 50 * fr}
 	for name, c := range map[string]struct {
 		edit scene.Edit
@@ -43,7 +48,16 @@ func TestALullStaysOnItsSound(t *testing.T) {
 		}
 	}
 	divided := scenetest.Must(t, s, &scene.Divide{Clips: []string{snd[0]}, At: 45 * fr})
-	if a, b := lullAt(t, divided, snd[0]), lullAt(t, divided, divided.Tracks[1].Clips[1].ID); a != (pcm.Span{From: 40 * fr, To: 45 * fr}) || b != (pcm.Span{From: 45 * fr, To: 50 * fr}) {
+	if a, b := lullAt(
+		t,
+		divided,
+		snd[0],
+	), lullAt(
+		t,
+		divided,
+		divided.Tracks[1].Clips[1].ID,
+	); a != (pcm.Span{From: 40 * fr, To: 45 * fr}) ||
+		b != (pcm.Span{From: 45 * fr, To: 50 * fr}) {
 		t.Errorf("divided in the middle it lies at %v and %v", a, b)
 	}
 	copied := scenetest.Must(t, s, &scene.Duplicate{Clips: []string{snd[0]}})
@@ -55,8 +69,8 @@ func TestALullStaysOnItsSound(t *testing.T) {
 	}
 }
 
-// Edges of a lull go down and up as cos and sin of a quarter turn, so that with tone that fades the other way the power is held
-// at every sample; so it is for a lull that is not to silence.
+// Edges of a lull go down and up as cos and sin of a quarter turn, so that with tone that fades the other way the
+// power is held at every sample; so it is for a lull that is not to silence.
 func TestLullEdgesHoldThePower(t *testing.T) {
 	for _, depth := range []float64{0, 6, 20} {
 		l := scene.Lull{From: 1000, To: 3000, DepthDB: depth, FadeIn: 400, FadeOut: 700}
@@ -88,8 +102,20 @@ func patched(t *testing.T, s *scene.Scene, hole scene.Hole) (*scene.Scene, strin
 		t.Fatal("there is no hole")
 	}
 	mid := s.ToneMiddle()
-	s = scenetest.Must(t, s, &scene.LayTone{Name: "room", From: span.From - fr, To: span.To + fr, In: mid - fr, FadeIn: 2 * fr, FadeOut: 2 * fr, Fills: &hole,
-		Tone: recipe.Tone{Seed: 1, Left: []recipe.Material{{Source: "o", To: 48000}}, From: mid, To: mid + span.Len()}})
+	s = scenetest.Must(
+		t,
+		s,
+		&scene.LayTone{
+			Name:    "room",
+			From:    span.From - fr,
+			To:      span.To + fr,
+			In:      mid - fr,
+			FadeIn:  2 * fr,
+			FadeOut: 2 * fr,
+			Fills:   &hole,
+			Tone:    recipe.Tone{Seed: 1, Left: []recipe.Material{{Source: "o", To: 48000}}, From: mid, To: mid + span.Len()},
+		},
+	)
 	track := s.Tracks[2] // below the dialogue
 	if track.Purpose != "tone" || len(track.Clips) != 1 {
 		t.Fatalf("the patch lies on %+v", track)
@@ -97,15 +123,26 @@ func patched(t *testing.T, s *scene.Scene, hole scene.Hole) (*scene.Scene, strin
 	return s, track.Clips[0].ID
 }
 
-// A patch follows the edges of its lull, with its passage; it goes with the lull, and stays where it is once it is unlinked.
+// A patch follows the edges of its lull, with its passage; it goes with the lull, and stays where it is once it is
+// unlinked.
 func TestAPatchFollowsItsLull(t *testing.T) {
 	s := takes(t)
 	snd, _ := ids(s)
-	s = scenetest.Must(t, s, &scene.Remove{Clips: []string{s.Tracks[2].Clips[0].ID}}, &scene.AddLull{Clip: snd[0], From: 40 * fr, To: 50 * fr})
+	s = scenetest.Must(
+		t,
+		s,
+		&scene.Remove{Clips: []string{s.Tracks[2].Clips[0].ID}},
+		&scene.AddLull{Clip: snd[0], From: 40 * fr, To: 50 * fr},
+	)
 	lull := s.Tracks[1].Clips[0].Lulls[0].ID
 	s, patch := patched(t, s, scene.Hole{Clip: snd[0], Lull: lull})
 	from, to := int64(36*fr), int64(58*fr)
-	longer := scenetest.Must(t, s, &scene.SetLull{Clip: snd[0], Lull: lull, From: &from}, &scene.SetLull{Clip: snd[0], Lull: lull, To: &to})
+	longer := scenetest.Must(
+		t,
+		s,
+		&scene.SetLull{Clip: snd[0], Lull: lull, From: &from},
+		&scene.SetLull{Clip: snd[0], Lull: lull, To: &to},
+	)
 	_, c := longer.Clip(patch)
 	if c.Span() != (pcm.Span{From: 35 * fr, To: 59 * fr}) {
 		t.Errorf("it lies at %v", c.Span())
@@ -117,7 +154,11 @@ func TestAPatchFollowsItsLull(t *testing.T) {
 	if was, now := s.Tracks[2].Clips[0], *c; was.Shift() != now.Shift() {
 		t.Error("what sounded in the middle sounds elsewhere now")
 	}
-	if moved := scenetest.Must(t, s, &scene.Trim{Clip: snd[0], Edge: "head", To: 20 * fr, Close: true}); moved.Tracks[2].Clips[0].Start != 19*fr {
+	if moved := scenetest.Must(
+		t,
+		s,
+		&scene.Trim{Clip: snd[0], Edge: "head", To: 20 * fr, Close: true},
+	); moved.Tracks[2].Clips[0].Start != 19*fr {
 		t.Errorf("closed up, it lies at %d", moved.Tracks[2].Clips[0].Start/fr)
 	}
 	yes := true
@@ -129,14 +170,28 @@ func TestAPatchFollowsItsLull(t *testing.T) {
 	if len(gone.Tracks[2].Clips) != 0 {
 		t.Error("the patch is left without its lull")
 	}
-	if got, want := scene.Describe(s, gone, &scene.RemoveLull{Clip: snd[0], Lull: lull}), "lull taken off Oda; 1 patch gone with its hole"; got != want {
+	if got, want := scene.Describe(
+		s,
+		gone,
+		&scene.RemoveLull{Clip: snd[0], Lull: lull},
+	), "lull taken off Oda; 1 patch gone with its hole"; got != want {
 		t.Errorf("it says %q", got)
 	}
-	free := scenetest.Must(t, s, &scene.Unlink{Clips: []string{patch}}, &scene.SetLull{Clip: snd[0], Lull: lull, From: &from})
+	free := scenetest.Must(
+		t,
+		s,
+		&scene.Unlink{Clips: []string{patch}},
+		&scene.SetLull{Clip: snd[0], Lull: lull, From: &from},
+	)
 	if _, c := free.Clip(patch); c.Start != 39*fr {
 		t.Errorf("unlinked, it lies at %d", c.Start/fr)
 	}
-	trimmed := scenetest.Must(t, s, &scene.Trim{Clip: patch, Edge: "tail", To: 55 * fr}, &scene.SetLull{Clip: snd[0], Lull: lull, To: &to})
+	trimmed := scenetest.Must(
+		t,
+		s,
+		&scene.Trim{Clip: patch, Edge: "tail", To: 55 * fr},
+		&scene.SetLull{Clip: snd[0], Lull: lull, To: &to},
+	)
 	if _, c := trimmed.Clip(patch); c.End() != 63*fr {
 		t.Errorf("trimmed by hand and then moved with its lull, it ends at frame %d", c.End()/fr)
 	}
@@ -165,9 +220,16 @@ func TestAPatchFollowsItsGap(t *testing.T) {
 func TestKeepLeavesTheWords(t *testing.T) {
 	s := takes(t)
 	snd, _ := ids(s)
-	kept := scenetest.Must(t, s, &scene.Keep{Clip: snd[0], Stretches: []pcm.Span{{From: 0, To: 30 * fr}, {From: 60 * fr, To: 90 * fr}}, Fade: fr})
+	kept := scenetest.Must(
+		t,
+		s,
+		&scene.Keep{Clip: snd[0], Stretches: []pcm.Span{{From: 0, To: 30 * fr}, {From: 60 * fr, To: 90 * fr}}, Fade: fr},
+	)
 	list := kept.Tracks[1].Clips
-	if kept.Length() != s.Length() || list[0].End() != 30*fr || list[1].Start != 60*fr || list[1].In-list[0].In != 60*fr || list[0].FadeIn.Length != 0 || list[0].FadeOut.Length != fr || list[1].FadeIn.Length != fr {
+	if kept.Length() != s.Length() || list[0].End() != 30*fr || list[1].Start != 60*fr || list[1].In-list[0].In != 60*fr ||
+		list[0].FadeIn.Length != 0 ||
+		list[0].FadeOut.Length != fr ||
+		list[1].FadeIn.Length != fr {
 		t.Errorf("%+v", list[:2])
 	}
 	if list[0].Link != list[1].Link || list[0].Link == "" {

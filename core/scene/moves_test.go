@@ -16,20 +16,32 @@ import (
 
 const fr = 1920 // samples of a frame at 25
 
-// takes is a scene at 25 frames a second: picture t1 and voices t2 with three linked clips, 100 frames each, that touch; Oda
-// (c4, c5) with 40 frames of handle at its tail, Pell (c7, c8) with 10 at its head and 20 at its tail, wide (c10, c11). A tune
-// lies over all on t3.
+// takes is a scene at 25 frames a second: picture t1 and voices t2 with three linked clips, 100 frames each, that
+// touch; Oda (c4, c5) with 40 frames of handle at its tail, Pell (c7, c8) with 10 at its head and 20 at its tail,
+// wide (c10, c11). A tune lies over all on t3.
 func takes(t testing.TB) *scene.Scene {
 	src := func(id, name string, frames int64) *scene.Bring {
 		return &scene.Bring{Source: scene.Source{ID: id, Name: name, Samples: frames * fr, Frames: frames, Channels: 1}}
 	}
-	return scenetest.Must(t, scene.New("takes", timecode.F25, 48000),
-		src("o", "Oda", 140), src("p", "Pell", 130), src("w", "wide", 200), &scene.Bring{Source: scene.Source{ID: "m", Name: "tune", Samples: 400 * fr, Channels: 2}},
-		&scene.AddTrack{Name: "Picture", Purpose: "picture"}, &scene.AddTrack{Name: "Voices", Purpose: "dialogue"},
+	return scenetest.Must(
+		t,
+		scene.New("takes", timecode.F25, 48000),
+		src(
+			"o",
+			"Oda",
+			140,
+		),
+		src("p", "Pell", 130),
+		src("w", "wide", 200),
+		&scene.Bring{Source: scene.Source{ID: "m", Name: "tune", Samples: 400 * fr, Channels: 2}},
+		&scene.AddTrack{Name: "Picture", Purpose: "picture"},
+		&scene.AddTrack{Name: "Voices", Purpose: "dialogue"},
 		&scene.Add{Track: "t2", Picture: "t1", Source: "o", Length: 100 * fr},
 		&scene.Add{Track: "t2", Picture: "t1", Source: "p", In: 10 * fr, Start: 100 * fr, Length: 100 * fr},
 		&scene.Add{Track: "t2", Picture: "t1", Source: "w", In: 50 * fr, Start: 200 * fr, Length: 100 * fr},
-		&scene.AddTrack{Name: "Music", Purpose: "music"}, &scene.Add{Track: "t12", Source: "m", Length: 320 * fr})
+		&scene.AddTrack{Name: "Music", Purpose: "music"},
+		&scene.Add{Track: "t12", Source: "m", Length: 320 * fr},
+	)
 }
 
 // ids gives the clips of takes: sound and picture of Oda, Pell and wide.
@@ -73,16 +85,19 @@ func TestALeadIsMadeStraightenedAndSurvivesTrimsAndRolls(t *testing.T) {
 	// Trims of either side, of picture or of sound, closed up: the lead stays.
 	for _, trim := range []*scene.Trim{
 		{Clip: pic[0], Edge: "tail", To: 94 * fr, Close: true}, {Clip: snd[0], Edge: "tail", To: 86 * fr, Close: true},
-		{Clip: pic[1], Edge: "head", To: 105 * fr, Close: true}, {Clip: snd[1], Edge: "head", To: 97 * fr, Close: true}, {Clip: pic[0], Edge: "tail", To: 104 * fr, Close: true}} {
+		{Clip: pic[1], Edge: "head", To: 105 * fr, Close: true}, {Clip: snd[1], Edge: "head", To: 97 * fr, Close: true},
+		{Clip: pic[0], Edge: "tail", To: 104 * fr, Close: true}} {
 		after := scenetest.Must(t, j, trim)
 		if got := lead(after); got != 8 {
 			t.Errorf("after %+v sound leads by %d frames", trim, got)
 		}
-		if by := after.Tracks[0].Clips[2].End() - j.Tracks[0].Clips[2].End(); by == 0 || after.Tracks[1].Clips[2].End()/fr-j.Tracks[1].Clips[2].End()/fr != by {
+		if by := after.Tracks[0].Clips[2].End() - j.Tracks[0].Clips[2].End(); by == 0 ||
+			after.Tracks[1].Clips[2].End()/fr-j.Tracks[1].Clips[2].End()/fr != by {
 			t.Errorf("after %+v the last picture moved by %d frames, its sound by another length", trim, by)
 		}
 	}
-	for _, roll := range []*scene.Roll{{Left: snd[0], Right: snd[1], To: 94 * fr}, {Left: pic[0], Right: pic[1], To: 102 * fr}} {
+	for _, roll := range []*scene.Roll{{Left: snd[0], Right: snd[1], To: 94 * fr},
+		{Left: pic[0], Right: pic[1], To: 102 * fr}} {
 		if got := lead(scenetest.Must(t, j, roll)); got != 8 {
 			t.Errorf("after %+v sound leads by %d frames", roll, got)
 		}
@@ -97,7 +112,11 @@ func TestALeadIsMadeStraightenedAndSurvivesTrimsAndRolls(t *testing.T) {
 		t.Error("made straight again, the scene is not as it was")
 	}
 	// Closing up after a removal takes the leading sound along.
-	gone := scenetest.Must(t, scenetest.Must(t, s, &scene.Lead{Left: snd[1], Right: snd[2], Frames: 6}), &scene.Remove{Clips: []string{pic[0]}, Close: true})
+	gone := scenetest.Must(
+		t,
+		scenetest.Must(t, s, &scene.Lead{Left: snd[1], Right: snd[2], Frames: 6}),
+		&scene.Remove{Clips: []string{pic[0]}, Close: true},
+	)
 	if at(gone, pic[2])[0] != 100 || at(gone, snd[2])[0] != 94 {
 		t.Errorf("after the removal picture starts at %d, sound at %d", at(gone, pic[2])[0], at(gone, snd[2])[0])
 	}
@@ -107,7 +126,8 @@ func TestAllCutsOfARangeLeadAtOnceAndThoseThatCannotAreNamed(t *testing.T) {
 	s := takes(t)
 	e := &scene.LeadAll{To: s.Length(), Frames: 12}
 	after := scenetest.Must(t, s, e)
-	want := "1 cut: sound leads by 12 frames; 1 left as it was: Pell has 10 frames of handle at its head, and 12 frames are needed"
+	want := "1 cut: sound leads by 12 frames; 1 left as it was: Pell has 10 frames of handle at its head, and 12 " +
+		"frames are needed"
 	if w := scene.Describe(s, after, e); w != want {
 		t.Errorf("it reads %q, want %q", w, want)
 	}
@@ -146,9 +166,11 @@ func TestSlipSlideSwapAndDuplicate(t *testing.T) {
 			map[string][3]int64{snd[0]: {0, 120, 0}, pic[1]: {120, 220, 10}, snd[1]: {120, 220, 10}, pic[2]: {220, 300, 70}}},
 		{"swap", &scene.Swap{Left: snd[0], Right: snd[1]}, "Oda and Pell swapped",
 			map[string][3]int64{snd[1]: {0, 100, 10}, pic[1]: {0, 100, 10}, snd[0]: {100, 200, 0}, pic[0]: {100, 200, 0}}},
-		{"nudge", &scene.Nudge{Edges: []scene.Edge{{Left: snd[0], Right: snd[1]}, {Left: snd[1], Right: snd[2]}}, Frames: 5}, "2 edges moved 5 frames later",
+		{"nudge", &scene.Nudge{Edges: []scene.Edge{{Left: snd[0], Right: snd[1]}, {Left: snd[1], Right: snd[2]}},
+			Frames: 5}, "2 edges moved 5 frames later",
 			map[string][3]int64{pic[0]: {0, 105, 0}, snd[1]: {105, 205, 15}, pic[2]: {205, 300, 55}}},
-		{"nudge closed", &scene.Nudge{Edges: []scene.Edge{{Left: snd[0]}, {Left: snd[1]}}, Frames: -5, Close: true}, "2 edges moved 5 frames earlier; scene 0 frames longer",
+		{"nudge closed", &scene.Nudge{Edges: []scene.Edge{{Left: snd[0]}, {Left: snd[1]}}, Frames: -5, Close: true},
+			"2 edges moved 5 frames earlier; scene 0 frames longer",
 			map[string][3]int64{pic[0]: {0, 95, 0}, snd[1]: {95, 190, 10}, pic[2]: {190, 290, 50}}},
 	} {
 		after := scenetest.Must(t, s, c.edit)
@@ -166,7 +188,8 @@ func TestSlipSlideSwapAndDuplicate(t *testing.T) {
 		t.Error("a nudge by a sample did not move the sound's cut alone")
 	}
 	twice := scenetest.Must(t, s, &scene.Duplicate{Clips: []string{snd[1]}})
-	if n := twice.Tracks[1].Clips; len(n) != 4 || n[2].In != 10*fr || n[2].Start != 200*fr || n[3].Start != 300*fr || twice.Tracks[0].Clips[3].Start != 300 {
+	if n := twice.Tracks[1].Clips; len(n) != 4 || n[2].In != 10*fr || n[2].Start != 200*fr || n[3].Start != 300*fr ||
+		twice.Tracks[0].Clips[3].Start != 300 {
 		t.Errorf("after duplicating: %+v", n)
 	}
 }
@@ -174,9 +197,14 @@ func TestSlipSlideSwapAndDuplicate(t *testing.T) {
 func TestCopyTakesBlendsFadesAndLinksAndSaysWhatItDrops(t *testing.T) {
 	s := takes(t)
 	snd, _ := ids(s)
-	s = scenetest.Must(t, s, &scene.SetBlend{Left: snd[0], Right: snd[1], Before: 4 * fr, After: 4 * fr, Law: blend.ConstantGain},
+	s = scenetest.Must(
+		t,
+		s,
+		&scene.SetBlend{Left: snd[0], Right: snd[1], Before: 4 * fr, After: 4 * fr, Law: blend.ConstantGain},
 		&scene.SetBlend{Left: snd[1], Right: snd[2], Before: 4 * fr, After: 4 * fr, Law: blend.ConstantPower},
-		&scene.Gain{Clips: []string{snd[1]}, DB: -3}, &scene.FadeEdge{Clip: snd[2], Edge: "tail", Length: 9 * fr})
+		&scene.Gain{Clips: []string{snd[1]}, DB: -3},
+		&scene.FadeEdge{Clip: snd[2], Edge: "tail", Length: 9 * fr},
+	)
 	p, dropped, err := scene.Copy(s, pcm.Span{From: 98 * fr, To: 300 * fr}, []string{"t1", "t2"})
 	if err != nil || dropped != 1 {
 		t.Fatalf("copied with %d blends dropped, %v; want 1, its edge runs through the first", dropped, err)
@@ -184,10 +212,16 @@ func TestCopyTakesBlendsFadesAndLinksAndSaysWhatItDrops(t *testing.T) {
 	e := &scene.Paste{Piece: p, At: 300 * fr, How: scene.Over}
 	after := scenetest.Must(t, s, e)
 	v := after.Tracks[1]
-	if w := scene.Describe(s, after, e); w != "6 clips pasted at 01:00:12:00 over what was there; scene 182 frames longer" {
+	if w := scene.Describe(
+		s,
+		after,
+		e,
+	); w != "6 clips pasted at 01:00:12:00 over what was there; scene 182 frames longer" {
 		t.Errorf("it reads %q", w)
 	}
-	if len(v.Clips) != 6 || v.Clips[3].Start != 300*fr || v.Clips[3].Length != 2*fr || v.Clips[4].GainDB != -3 || v.Clips[5].FadeOut.Length != 9*fr || len(v.Blends) != 3 {
+	if len(v.Clips) != 6 || v.Clips[3].Start != 300*fr || v.Clips[3].Length != 2*fr || v.Clips[4].GainDB != -3 ||
+		v.Clips[5].FadeOut.Length != 9*fr ||
+		len(v.Blends) != 3 {
 		t.Errorf("pasted: %+v, blends %+v", v.Clips, v.Blends)
 	}
 	if l := after.Linked(v.Clips[4].ID); len(l) != 2 || l[0] != after.Tracks[0].Clips[4].ID {
@@ -210,7 +244,8 @@ func TestRangesGoFromChosenTracksAndStayLinked(t *testing.T) {
 	if w := scene.Describe(s, after, gap); w != "12 frames from 01:00:01:15 removed on track Voices, a gap left" {
 		t.Errorf("it reads %q", w)
 	}
-	if v := after.Tracks[1].Clips; len(v) != 4 || v[0].End() != 40*fr || v[1].Start != 52*fr || v[1].In != 52*fr || at(after, pic[0]) != [3]int64{0, 100, 0} {
+	if v := after.Tracks[1].Clips; len(v) != 4 || v[0].End() != 40*fr || v[1].Start != 52*fr || v[1].In != 52*fr ||
+		at(after, pic[0]) != [3]int64{0, 100, 0} {
 		t.Errorf("after it: %+v", v)
 	}
 	if l := after.Linked(pic[0]); len(l) != 3 {
@@ -223,7 +258,11 @@ func TestRangesGoFromChosenTracksAndStayLinked(t *testing.T) {
 	}
 	close := &scene.RemoveRange{From: 40 * fr, To: 52 * fr, Close: true}
 	closed := scenetest.Must(t, s, close)
-	if w := scene.Describe(s, closed, close); w != "12 frames from 01:00:01:15 removed, closed up; scene 12 frames shorter" {
+	if w := scene.Describe(
+		s,
+		closed,
+		close,
+	); w != "12 frames from 01:00:01:15 removed, closed up; scene 12 frames shorter" {
 		t.Errorf("it reads %q", w)
 	}
 	if at(closed, snd[1])[0] != 88 || at(closed, pic[1])[0] != 88 || closed.Tracks[2].Clips[1].Start != 40*fr {
@@ -247,7 +286,8 @@ func TestWhatSlippedOutOfSyncIsKnownAndBroughtBack(t *testing.T) {
 		by    string
 		words string
 		want  [3]int64
-	}{{s, "move", "wide moved back into sync, 3 frames earlier", [3]int64{200, 300, 50}}, {linked, "move", "wide moved back into sync, 3 frames earlier", [3]int64{200, 300, 50}},
+	}{{s, "move", "wide moved back into sync, 3 frames earlier", [3]int64{200, 300, 50}},
+		{linked, "move", "wide moved back into sync, 3 frames earlier", [3]int64{200, 300, 50}},
 		{linked, "slip", "wide slipped back into sync, by 3 frames", [3]int64{203, 303, 53}}} {
 		e := &scene.Resync{Clip: snd[2], By: c.by}
 		after := scenetest.Must(t, c.from, e)
@@ -267,7 +307,19 @@ func TestARangeIsFilledFromStartEndOrAMoment(t *testing.T) {
 		moment, at int64
 		in         int64
 	}{{"start", 20, 0, 20}, {"end", 85, 0, 55}, {"moment", 50, 230, 30}} {
-		after := scenetest.Must(t, s, &scene.Fill{Track: "t2", Source: "n", From: 210 * fr, To: 240 * fr, Fit: c.fit, Moment: c.moment * fr, At: c.at * fr})
+		after := scenetest.Must(
+			t,
+			s,
+			&scene.Fill{
+				Track:  "t2",
+				Source: "n",
+				From:   210 * fr,
+				To:     240 * fr,
+				Fit:    c.fit,
+				Moment: c.moment * fr,
+				At:     c.at * fr,
+			},
+		)
 		v := after.Tracks[1].Clips[3]
 		if v.Start != 210*fr || v.End() != 240*fr || v.In != c.in*fr {
 			t.Errorf("from its %s: %+v", c.fit, v)
@@ -279,15 +331,30 @@ func TestClosingUpSaysWhatLiesOverItAndWhatIsLeftBehind(t *testing.T) {
 	s := takes(t)
 	snd, _ := ids(s)
 	e := &scene.Trim{Clip: snd[0], Edge: "tail", To: 94 * fr, Close: true}
-	if w := scene.Describe(s, scenetest.Must(t, s, e), e); w != "tail of Oda 6 frames shorter, closed up; tune on Music lies over it and stays" {
+	if w := scene.Describe(
+		s,
+		scenetest.Must(t, s, e),
+		e,
+	); w != "tail of Oda 6 frames shorter, closed up; tune on Music lies over it and stays" {
 		t.Errorf("it reads %q", w)
 	}
 	yes := true
-	locked := scenetest.Must(t, s, &scene.AddTrack{Name: "Effects", Purpose: "effects"}, &scene.Bring{Source: scene.Source{ID: "x", Name: "door", Samples: 20 * fr}})
+	locked := scenetest.Must(
+		t,
+		s,
+		&scene.AddTrack{Name: "Effects", Purpose: "effects"},
+		&scene.Bring{Source: scene.Source{ID: "x", Name: "door", Samples: 20 * fr}},
+	)
 	fx := locked.Tracks[3].ID
-	locked = scenetest.Must(t, locked, &scene.Add{Track: fx, Source: "x", Start: 210 * fr, Length: 10 * fr}, &scene.SetTrack{Track: fx, Locked: &yes})
+	locked = scenetest.Must(
+		t,
+		locked,
+		&scene.Add{Track: fx, Source: "x", Start: 210 * fr, Length: 10 * fr},
+		&scene.SetTrack{Track: fx, Locked: &yes},
+	)
 	_, err := scene.Apply(locked, e)
-	want := "Track Effects is locked, and its 1 clip after 01:00:04:00 could not move with all that follows. What would work: unlock track Effects; let track Effects stay where it is from now on; trim and leave a gap."
+	want := "Track Effects is locked, and its 1 clip after 01:00:04:00 could not move with all that follows. What " +
+		"would work: unlock track Effects; let track Effects stay where it is from now on; trim and leave a gap."
 	if err == nil || scene.Message(err) != want {
 		t.Errorf("got %v", err)
 	}
@@ -299,12 +366,28 @@ func TestDifferencesOfTwoStatesAreToldInWords(t *testing.T) {
 	if d := scene.Differences(s, s); len(d) != 0 {
 		t.Errorf("a scene differs from itself: %v", d)
 	}
-	after := scenetest.Must(t, s, &scene.Trim{Clip: snd[0], Edge: "tail", To: 94 * fr, Close: true}, &scene.Slip{Clip: snd[1], By: -2 * fr}, &scene.Gain{Clips: []string{snd[2]}, DB: -3},
-		&scene.SetBlend{Left: snd[1], Right: snd[2], Before: fr, After: fr, Law: blend.ConstantGain}, &scene.AddMarker{At: fr, Name: "rain"})
+	after := scenetest.Must(
+		t,
+		s,
+		&scene.Trim{Clip: snd[0], Edge: "tail", To: 94 * fr, Close: true},
+		&scene.Slip{Clip: snd[1], By: -2 * fr},
+		&scene.Gain{Clips: []string{snd[2]}, DB: -3},
+		&scene.SetBlend{
+			Left:   snd[1],
+			Right:  snd[2],
+			Before: fr,
+			After:  fr,
+			Law:    blend.ConstantGain,
+		},
+		&scene.AddMarker{At: fr, Name: "rain"},
+	)
 	after = scenetest.Must(t, after, &scene.Remove{Clips: []string{after.Tracks[2].Clips[0].ID}})
 	got := scene.Differences(s, after)
-	for _, want := range []string{"Oda on Picture: tail 6 frames shorter", "Oda on Voices: tail 6 frames shorter", "Pell on Voices: slipped, shows its recording from 2 frames earlier, moved 6 frames earlier",
-		"wide on Picture moved 6 frames earlier", "wide on Voices: -3.0 dB, was +0.0", "blend from Pell to wide on Voices is new, 2 frames long", "tune at 01:00:00:00 on Music is gone", "marker rain at 01:00:00:01 is new", "scene 26 frames shorter"} {
+	for _, want := range []string{"Oda on Picture: tail 6 frames shorter", "Oda on Voices: tail 6 frames shorter",
+		"Pell on Voices: slipped, shows its recording from 2 frames earlier, moved 6 frames earlier",
+		"wide on Picture moved 6 frames earlier", "wide on Voices: -3.0 dB, was +0.0",
+		"blend from Pell to wide on Voices is new, 2 frames long", "tune at 01:00:00:00 on Music is gone",
+		"marker rain at 01:00:00:01 is new", "scene 26 frames shorter"} {
 		if !slices.Contains(got, want) {
 			t.Errorf("nothing says %q:\n%s", want, strings.Join(got, "\n"))
 		}
@@ -331,13 +414,22 @@ func TestNewLinksKeepClearOfThoseThatAFileBrought(t *testing.T) {
 func TestGapsCloseUpOnEveryTrackThatFollows(t *testing.T) {
 	s := takes(t)
 	snd, pic := ids(s)
-	s = scenetest.Must(t, s, &scene.Lead{Left: snd[1], Right: snd[2], Frames: 6}, &scene.RemoveRange{From: 180 * fr, To: 194 * fr, Tracks: []string{"t1", "t2"}})
+	s = scenetest.Must(
+		t,
+		s,
+		&scene.Lead{Left: snd[1], Right: snd[2], Frames: 6},
+		&scene.RemoveRange{From: 180 * fr, To: 194 * fr, Tracks: []string{"t1", "t2"}},
+	)
 	if at(s, pic[2])[0] != 200 || at(s, snd[2])[0] != 194 {
 		t.Fatalf("picture at %v, sound at %v", at(s, pic[2]), at(s, snd[2]))
 	}
 	e := &scene.CloseGap{Track: "t2", At: 185 * fr}
 	after := scenetest.Must(t, s, e)
-	if w := scene.Describe(s, after, e); w != "gap of 14 frames on Voices closed up; tune on Music lies over it and stays" {
+	if w := scene.Describe(
+		s,
+		after,
+		e,
+	); w != "gap of 14 frames on Voices closed up; tune on Music lies over it and stays" {
 		t.Errorf("it reads %q", w)
 	}
 	if at(after, snd[2])[0] != 180 || at(after, pic[2])[0] != 186 || at(after, snd[1])[0] != 100 {
@@ -354,7 +446,15 @@ func TestALeadGrowsFrameByFrame(t *testing.T) {
 	for n := 1; n <= 3; n++ {
 		e := &scene.Lead{Left: snd[0], Right: snd[1], Frames: 1, More: true}
 		next := scenetest.Must(t, s, e)
-		if w := scene.Describe(s, next, e); w != fmt.Sprintf("sound leads by %d %s from Oda to Pell", n, []string{"frame", "frames", "frames"}[n-1]) {
+		if w := scene.Describe(
+			s,
+			next,
+			e,
+		); w != fmt.Sprintf(
+			"sound leads by %d %s from Oda to Pell",
+			n,
+			[]string{"frame", "frames", "frames"}[n-1],
+		) {
 			t.Errorf("it reads %q", w)
 		}
 		s = next
@@ -367,7 +467,12 @@ func TestALeadGrowsFrameByFrame(t *testing.T) {
 
 func TestStretchesAreTakenOutEndToEnd(t *testing.T) {
 	s := takes(t)
-	s = scenetest.Must(t, s, &scene.SetStretch{Source: "o", Name: "first", From: 10*fr + 300, To: 30*fr - 200}, &scene.SetStretch{Source: "o", Name: "second", From: 50 * fr, To: 55 * fr})
+	s = scenetest.Must(
+		t,
+		s,
+		&scene.SetStretch{Source: "o", Name: "first", From: 10*fr + 300, To: 30*fr - 200},
+		&scene.SetStretch{Source: "o", Name: "second", From: 50 * fr, To: 55 * fr},
+	)
 	e, err := scene.TakeOut(s, "o", nil, "t2", -1, "")
 	if err != nil {
 		t.Fatal(err)
@@ -377,7 +482,12 @@ func TestStretchesAreTakenOutEndToEnd(t *testing.T) {
 		t.Errorf("it reads %q", w)
 	}
 	v, p := after.Tracks[1].Clips[3:], after.Tracks[0].Clips[3:]
-	if len(v) != 2 || len(p) != 2 || v[0].Name != "first" || v[0].Start != 300*fr || v[0].In != 10*fr || v[0].Length != 20*fr || v[1].Start != 320*fr || p[1].Start != 320 || p[1].Length != 5 || v[1].Link != p[1].Link {
+	if len(v) != 2 || len(p) != 2 || v[0].Name != "first" || v[0].Start != 300*fr || v[0].In != 10*fr ||
+		v[0].Length != 20*fr ||
+		v[1].Start != 320*fr ||
+		p[1].Start != 320 ||
+		p[1].Length != 5 ||
+		v[1].Link != p[1].Link {
 		t.Errorf("taken out: %+v and %+v", v, p)
 	}
 	one, err := scene.TakeOut(s, "o", []string{"second"}, "t2", 100*fr, scene.Insert)
@@ -388,7 +498,8 @@ func TestStretchesAreTakenOutEndToEnd(t *testing.T) {
 	if w := scene.Describe(s, pushed, one); w != "second of Oda taken out to track Voices" {
 		t.Errorf("it reads %q", w)
 	}
-	if c := pushed.Tracks[1].Clips; c[1].Name != "second" || c[1].Start != 100*fr || c[2].Start != 105*fr || pushed.Tracks[0].Clips[2].Start != 105 {
+	if c := pushed.Tracks[1].Clips; c[1].Name != "second" || c[1].Start != 100*fr || c[2].Start != 105*fr ||
+		pushed.Tracks[0].Clips[2].Start != 105 {
 		t.Errorf("inserted: %+v", c)
 	}
 }
@@ -430,7 +541,9 @@ func TestSoundAloneDoesNotCreepOutOfSync(t *testing.T) {
 	s := takes(t)
 	e := &scene.RemoveRange{From: 10 * fr, To: 10*fr + 670, Tracks: []string{"t2"}, Close: true} // a third of a frame
 	_, err := scene.Apply(s, e)
-	if want := "Oda would run 0.3 frames (670 samples) earlier than the clip that it is linked to. Move both, or unlink it first. What would work: take it out of every track; leave a gap."; err == nil || scene.Message(err) != want {
+	if want := "Oda would run 0.3 frames (670 samples) earlier than the clip that it is linked to. Move both, or " +
+		"unlink it first. What would work: take it out of every track; leave a gap."; err == nil ||
+		scene.Message(err) != want {
 		t.Errorf("got %v", err)
 	}
 }
@@ -438,7 +551,8 @@ func TestSoundAloneDoesNotCreepOutOfSync(t *testing.T) {
 func TestWhatWasDoneOnceCanBeDoneAgain(t *testing.T) {
 	s := takes(t)
 	snd, _ := ids(s)
-	for _, e := range []scene.Edit{&scene.Trim{Clip: snd[0], Edge: "tail", To: 100 * fr}, &scene.Roll{Left: snd[0], Right: snd[1], To: 100 * fr},
+	for _, e := range []scene.Edit{&scene.Trim{Clip: snd[0], Edge: "tail", To: 100 * fr},
+		&scene.Roll{Left: snd[0], Right: snd[1], To: 100 * fr},
 		&scene.RemoveRange{From: 10 * fr, To: 10*fr + 670, Tracks: []string{"t2"}, Close: true}} {
 		if _, err := scene.Apply(s, e); err == nil {
 			t.Errorf("%+v is of no use, and was not refused", e)

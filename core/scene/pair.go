@@ -8,8 +8,8 @@ import (
 	"blendseam/core/pcm"
 )
 
-// A Pair is a crossfade between clips of two tracks: while both sound, from the head of In to the tail of Out, one fades out
-// and the other in, as one. The fades of the clips have its length for as long as it lasts.
+// A Pair is a crossfade between clips of two tracks: while both sound, from the head of In to the tail of Out, one
+// fades out and the other in, as one. The fades of the clips have its length for as long as it lasts.
 type Pair struct {
 	Out      string       `json:"out"`
 	In       string       `json:"in"`
@@ -55,8 +55,8 @@ func (p Pair) fade(own *blend.Curve) blend.Curve {
 	return blend.Curve{Shape: blend.QuarterSine}
 }
 
-// SetPair lets one clip fade out while another, of another track, fades in, from one moment to another, or changes the pair
-// that they are. Edges move there, with what handles the recordings have.
+// SetPair lets one clip fade out while another, of another track, fades in, from one moment to another, or changes
+// the pair that they are. Edges move there, with what handles the recordings have.
 type SetPair struct {
 	Out      string       `json:"out"`
 	In       string       `json:"in"`
@@ -79,7 +79,11 @@ func (e *SetPair) apply(d *draft) error {
 	switch {
 	case to == ti:
 		r := notPossible("%s and %s lie on one track; a pair goes over from one track to another.", out.Name, in.Name)
-		d.suggest(&r.options, "blend their cut", &SetBlend{Left: e.Out, Right: e.In, Before: (e.To - e.From) / 2, After: (e.To - e.From) / 2, Law: e.Law})
+		d.suggest(
+			&r.options,
+			"blend their cut",
+			&SetBlend{Left: e.Out, Right: e.In, Before: (e.To - e.From) / 2, After: (e.To - e.From) / 2, Law: e.Law},
+		)
 		return r
 	case to.Kind != Sound || ti.Kind != Sound:
 		return notPossible("A pair is for sound; choose two clips of sound on two tracks.")
@@ -88,7 +92,11 @@ func (e *SetPair) apply(d *draft) error {
 		return err
 	}
 	if e.From >= e.To || e.From <= out.Start || e.To >= in.End() {
-		return notPossible("The pair would have to begin behind the head of %s, end before the tail of %s, and have a length.", out.Name, in.Name)
+		return notPossible(
+			"The pair would have to begin behind the head of %s, end before the tail of %s, and have a length.",
+			out.Name,
+			in.Name,
+		)
 	}
 	if _, b := to.blendsOf(e.Out); b != nil {
 		r := notPossible("The tail of %s is blended with its neighbour.", out.Name)
@@ -117,7 +125,12 @@ func (e *SetPair) apply(d *draft) error {
 	_, out, _ = d.open(e.Out)
 	_, in, _ = d.open(e.In)
 	if n := e.To - e.From; n > out.Length-out.FadeIn.Length || n > in.Length-in.FadeOut.Length {
-		return notPossible("The fades at the other ends of %s and %s leave no room for %s.", out.Name, in.Name, lengthWords(d.Scene, n))
+		return notPossible(
+			"The fades at the other ends of %s and %s leave no room for %s.",
+			out.Name,
+			in.Name,
+			lengthWords(d.Scene, n),
+		)
 	}
 	return nil
 }
@@ -137,7 +150,8 @@ func (d *draft) fitPairs() {
 		ti, in := d.Clip(p.In)
 		_, tail := to.blendsOf(p.Out)
 		head, _ := ti.blendsOf(p.In)
-		if n := span.Len(); tail != nil || head != nil || n > out.Length-out.FadeIn.Length || n > in.Length-in.FadeOut.Length {
+		if n := span.Len(); tail != nil || head != nil || n > out.Length-out.FadeIn.Length ||
+			n > in.Length-in.FadeOut.Length {
 			continue
 		}
 		kept = append(kept, p)
@@ -157,7 +171,13 @@ func (d *draft) fitPairs() {
 }
 
 func (e *SetPair) words(before, after *Scene) string {
-	return fmt.Sprintf("%s goes over into %s on another track within %s, %s", nameOf(before, e.Out), nameOf(before, e.In), lengthWords(before, e.To-e.From), e.Law.Name())
+	return fmt.Sprintf(
+		"%s goes over into %s on another track within %s, %s",
+		nameOf(before, e.Out),
+		nameOf(before, e.In),
+		lengthWords(before, e.To-e.From),
+		e.Law.Name(),
+	)
 }
 
 // RemovePair takes a pair apart: the clips overlap still, without fades.

@@ -10,8 +10,9 @@ import (
 	"blendseam/core/timecode"
 )
 
-// A Piece is a range of a scene on its own, to be pasted: clips with their fades and gains, and the blends between them.
-// Times are from the start of the range. It carries what is known of its sources, so that it can go to another scene.
+// A Piece is a range of a scene on its own, to be pasted: clips with their fades and gains, and the blends between
+// them. Times are from the start of the range. It carries what is known of its sources, so that it can go to another
+// scene.
 type Piece struct {
 	Rate       timecode.Rate     `json:"rate"`
 	SampleRate int64             `json:"sample_rate"`
@@ -42,7 +43,9 @@ func Copy(s *Scene, span pcm.Span, tracks []string) (p Piece, dropped int, err e
 		for _, ti := range list {
 			for _, b := range d.Tracks[ti].Blends {
 				left, right := clipOn(d, ti, b.Left), clipOn(d, ti, b.Right)
-				if reach := (pcm.Span{From: right.Start - b.Before, To: left.End() + b.After}); reach.Overlaps(pcm.Span{From: from, To: to}) {
+				if reach := (pcm.Span{From: right.Start - b.Before, To: left.End() + b.After}); reach.Overlaps(
+					pcm.Span{From: from, To: to},
+				) {
 					n++
 				}
 			}
@@ -180,7 +183,11 @@ func (e *Paste) apply(d *draft) error {
 	}
 	err := e.Piece.insert(d, e.At, how)
 	if r, ok := err.(*NoTrack); ok && !d.trial {
-		d.suggest(&r.options, fmt.Sprintf("add a track for %s and paste", r.Purpose), InOrder("", &AddTrack{Name: r.Name, Purpose: r.Purpose}, e))
+		d.suggest(
+			&r.options,
+			fmt.Sprintf("add a track for %s and paste", r.Purpose),
+			InOrder("", &AddTrack{Name: r.Name, Purpose: r.Purpose}, e),
+		)
 	}
 	return err
 }
@@ -191,7 +198,13 @@ func (p Piece) check(s *Scene, replay bool) error {
 		return notPossible("There is nothing to paste. Copy a range or a clip first.")
 	}
 	if p.Rate != s.Rate || p.SampleRate != s.SampleRate {
-		return notPossible("The copied piece is of a scene with %s frames and %d samples a second; this one has %s and %d.", p.Rate, p.SampleRate, s.Rate, s.SampleRate)
+		return notPossible(
+			"The copied piece is of a scene with %s frames and %d samples a second; this one has %s and %d.",
+			p.Rate,
+			p.SampleRate,
+			s.Rate,
+			s.SampleRate,
+		)
 	}
 	if err := checkTones(s, p); err != nil && !replay {
 		return err
@@ -201,7 +214,9 @@ func (p Piece) check(s *Scene, replay bool) error {
 			return notPossible("The copied piece is damaged at track %s.", shortName(t.Name))
 		}
 		for _, c := range t.Clips {
-			if _, ok := p.Sources[c.Source]; !ok || c.Start < 0 || c.Start > unbounded || c.In < 0 || c.In > unbounded || c.Length <= 0 || c.Length > unbounded {
+			if _, ok := p.Sources[c.Source]; !ok || c.Start < 0 || c.Start > unbounded || c.In < 0 || c.In > unbounded ||
+				c.Length <= 0 ||
+				c.Length > unbounded {
 				return notPossible("The copied piece is damaged at %s.", c.Name)
 			}
 		}
@@ -226,7 +241,11 @@ func checkTones(s *Scene, p Piece) error {
 			return err
 		}
 		if src.Tone != nil {
-			if is, err := both.ToneSource(*src.Tone, src.Name); err != nil || is.ID != src.ID || is.Samples != src.Samples || src.Unknown {
+			if is, err := both.ToneSource(
+				*src.Tone,
+				src.Name,
+			); err != nil || is.ID != src.ID || is.Samples != src.Samples ||
+				src.Unknown {
 				return notPossible("The copied piece is damaged at %s.", shortName(src.Name))
 			}
 		}
@@ -328,7 +347,16 @@ func (p Piece) targets(d *draft) ([]int, error) {
 			}
 		}
 		if i < 0 {
-			return nil, &NoTrack{Purpose: t.Purpose, Name: t.Name, words: fmt.Sprintf("The piece has %s on %s, and this scene has no track of %s left for it.", count(len(t.Clips), "clip"), t.Name, t.Purpose)}
+			return nil, &NoTrack{
+				Purpose: t.Purpose,
+				Name:    t.Name,
+				words: fmt.Sprintf(
+					"The piece has %s on %s, and this scene has no track of %s left for it.",
+					count(len(t.Clips), "clip"),
+					t.Name,
+					t.Purpose,
+				),
+			}
 		}
 		if err := d.unlocked(d.Tracks[i]); err != nil {
 			return nil, err

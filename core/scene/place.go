@@ -19,8 +19,8 @@ func checkHow(how string) error {
 	return nil
 }
 
-// Add places a stretch of a source on a track. With Picture, the source's picture for the same stretch goes to that track,
-// linked; the stretch then lies on frames.
+// Add places a stretch of a source on a track. With Picture, the source's picture for the same stretch goes to that
+// track, linked; the stretch then lies on frames.
 type Add struct {
 	Track   string `json:"track"`
 	Source  string `json:"source"`
@@ -38,7 +38,10 @@ func (e *Add) apply(d *draft) error {
 		return notPossible("The scene has no source %q; bring it in first.", e.Source)
 	}
 	if e.Length <= 0 || e.In < 0 || e.Start < 0 || max(e.In, e.Start, e.Length) > unbounded {
-		return notPossible("A clip needs a length above 0, a place in the scene and an in point at or after the start of %s.", src.Name)
+		return notPossible(
+			"A clip needs a length above 0, a place in the scene and an in point at or after the start of %s.",
+			src.Name,
+		)
 	}
 	if err := checkHow(e.How); err != nil {
 		return err
@@ -68,7 +71,12 @@ func (e *Add) apply(d *draft) error {
 			return err
 		}
 	case Insert:
-		x, err := openUp(d, tracks, start, step{end - start, d.Rate.Nearest(end, d.SampleRate) - d.Rate.Nearest(start, d.SampleRate)})
+		x, err := openUp(
+			d,
+			tracks,
+			start,
+			step{end - start, d.Rate.Nearest(end, d.SampleRate) - d.Rate.Nearest(start, d.SampleRate)},
+		)
 		if err != nil {
 			return err
 		}
@@ -81,7 +89,8 @@ func (e *Add) apply(d *draft) error {
 	for k, ti := range tracks {
 		if err := d.place(d.touch(ti), clips[k]); err != nil {
 			if r, ok := err.(*InTheWay); ok {
-				for _, how := range []struct{ how, words string }{{Over, "lay it over what is there"}, {Insert, "insert it and push what follows"}} {
+				for _, how := range []struct{ how, words string }{{Over, "lay it over what is there"},
+					{Insert, "insert it and push what follows"}} {
 					other := *e
 					other.How = how.how
 					d.suggest(&r.options, how.words, &other)
@@ -104,7 +113,14 @@ func (e *Add) tracks(d *draft) ([]int, error) {
 
 func (e *Add) clip(d *draft, t *Track, in, start, end int64, link string) (Clip, error) {
 	src := d.Sources[e.Source]
-	c := Clip{ID: d.newID("c"), Source: e.Source, Name: shortName(e.Name), In: d.Unit(t, in), Start: d.Unit(t, start), Link: link}
+	c := Clip{
+		ID:     d.newID("c"),
+		Source: e.Source,
+		Name:   shortName(e.Name),
+		In:     d.Unit(t, in),
+		Start:  d.Unit(t, start),
+		Link:   link,
+	}
 	c.Length = d.Unit(t, end) - c.Start
 	if c.Name == "" {
 		c.Name = src.Name
@@ -118,7 +134,12 @@ func (e *Add) clip(d *draft, t *Track, in, start, end int64, link string) (Clip,
 	if _, tail := d.Handles(t, c); tail < 0 {
 		left := SourceLength(d.Scene, t, c) - c.In
 		r := needHandle(d.Scene, t, c, "tail", max(0, left), c.Length)
-		r.words = fmt.Sprintf("%s has %s from its in point to its tail, and %s.", c.Name, lengthWords(d.Scene, r.Have), needed(lengthWords(d.Scene, r.Want)))
+		r.words = fmt.Sprintf(
+			"%s has %s from its in point to its tail, and %s.",
+			c.Name,
+			lengthWords(d.Scene, r.Have),
+			needed(lengthWords(d.Scene, r.Want)),
+		)
 		if left > 0 {
 			shorter := *e
 			shorter.Length = d.Time(t, left)
@@ -144,8 +165,8 @@ func (e *Add) words(before, after *Scene) string {
 	return fmt.Sprintf("%s added at %s", name, at)
 }
 
-// Fill places a source so that it fills a range of the scene exactly: from its in point on, up to its out point, or with
-// a chosen moment of the source at a chosen moment of the range. What lies there is taken out.
+// Fill places a source so that it fills a range of the scene exactly: from its in point on, up to its out point, or
+// with a chosen moment of the source at a chosen moment of the range. What lies there is taken out.
 type Fill struct {
 	Track   string `json:"track"`
 	Picture string `json:"picture,omitempty"`
@@ -188,7 +209,14 @@ func (e *Fill) apply(d *draft) error {
 		if side == "head" {
 			where = "before"
 		}
-		r.words = fmt.Sprintf("%s has %s %s the chosen moment, and %s to fill the range at its %s.", src.Name, lengthWords(d.Scene, have), where, needed(lengthWords(d.Scene, want)), side)
+		r.words = fmt.Sprintf(
+			"%s has %s %s the chosen moment, and %s to fill the range at its %s.",
+			src.Name,
+			lengthWords(d.Scene, have),
+			where,
+			needed(lengthWords(d.Scene, want)),
+			side,
+		)
 		for _, fit := range []struct {
 			name, words string
 			moment      int64
@@ -199,7 +227,10 @@ func (e *Fill) apply(d *draft) error {
 		}
 		return r
 	}
-	return (&Add{Track: e.Track, Picture: e.Picture, Source: e.Source, In: in, Start: e.From, Length: length, Name: e.Name, How: Over}).apply(d)
+	return (&Add{Track: e.Track, Picture: e.Picture, Source: e.Source, In: in, Start: e.From, Length: length,
+		Name: e.Name, How: Over}).apply(
+		d,
+	)
 }
 
 func (e *Fill) words(before, after *Scene) string {
@@ -210,8 +241,8 @@ func (e *Fill) words(before, after *Scene) string {
 	return fmt.Sprintf("%s from %s filled with %s", lengthWords(before, e.To-e.From), before.Timecode(e.From), name)
 }
 
-// Move puts a clip, and all linked with it, at another moment; the clip alone can change to another track. Clips named in
-// Also move along by as much.
+// Move puts a clip, and all linked with it, at another moment; the clip alone can change to another track. Clips
+// named in Also move along by as much.
 type Move struct {
 	Clip  string   `json:"clip"`
 	To    int64    `json:"to"`
@@ -293,7 +324,12 @@ func otherTrack(d *draft, id string, from *Track) (int, error) {
 		return 0, notPossible("There is no track %q in this scene.", id)
 	}
 	if d.Tracks[i].Kind != from.Kind {
-		return 0, notPossible("A clip of %s cannot go to track %s, which holds %s.", from.Kind, d.Tracks[i].Name, d.Tracks[i].Kind)
+		return 0, notPossible(
+			"A clip of %s cannot go to track %s, which holds %s.",
+			from.Kind,
+			d.Tracks[i].Name,
+			d.Tracks[i].Kind,
+		)
 	}
 	return i, d.unlocked(d.Tracks[i])
 }

@@ -2,8 +2,9 @@ package scene
 
 import "fmt"
 
-// PlaceCut rolls the cut of sound between two touching clips, alone, and slips the incoming sound by less than half a frame,
-// so that both sides run into each other. Slip is by how many samples the incoming recording is shown from later on.
+// PlaceCut rolls the cut of sound between two touching clips, alone, and slips the incoming sound by less than half a
+// frame, so that both sides run into each other. Slip is by how many samples the incoming recording is shown from
+// later on.
 type PlaceCut struct {
 	Left  string `json:"left"`
 	Right string `json:"right"`
@@ -21,7 +22,11 @@ func (e *PlaceCut) apply(d *draft) error {
 	}
 	if e.Slip != 0 {
 		if !withinHalfAFrame(d.Scene, e.Slip) {
-			return notPossible("%s would slip by %s, half a frame or more, and be seen out of sync. Slip it by frames, or find a place nearer by.", right.Name, lengthWords(d.Scene, e.Slip))
+			return notPossible(
+				"%s would slip by %s, half a frame or more, and be seen out of sync. Slip it by frames, or find a place nearer by.",
+				right.Name,
+				lengthWords(d.Scene, e.Slip),
+			)
 		}
 		head, tail := d.Handles(t, *right)
 		if have, side := tail, "tail"; e.Slip > have {
@@ -32,8 +37,16 @@ func (e *PlaceCut) apply(d *draft) error {
 		}
 		right.In += e.Slip
 		if off, ok := d.Offset(t, *right); ok && right.Link != "" && !withinHalfAFrame(d.Scene, off) {
-			r := notPossible("%s has been slipped before, and would lie %s beside its picture then.", right.Name, lengthWords(d.Scene, off))
-			d.suggest(&r.options, "bring it back into sync and roll the cut alone", InOrder("", &PlaceCut{e.Left, e.Right, e.To, e.Slip + off}))
+			r := notPossible(
+				"%s has been slipped before, and would lie %s beside its picture then.",
+				right.Name,
+				lengthWords(d.Scene, off),
+			)
+			d.suggest(
+				&r.options,
+				"bring it back into sync and roll the cut alone",
+				InOrder("", &PlaceCut{e.Left, e.Right, e.To, e.Slip + off}),
+			)
 			return r
 		}
 		if right.Link != "" {
@@ -51,12 +64,21 @@ func (e *PlaceCut) apply(d *draft) error {
 
 func (e *PlaceCut) words(before, after *Scene) string {
 	_, c := before.Clip(e.Right)
-	words := fmt.Sprintf("sound's cut from %s to %s moved %s", nameOf(before, e.Left), c.Name, movedWords(before, e.To-c.Start))
+	words := fmt.Sprintf(
+		"sound's cut from %s to %s moved %s",
+		nameOf(before, e.Left),
+		c.Name,
+		movedWords(before, e.To-c.Start),
+	)
 	if e.To == c.Start {
 		words = fmt.Sprintf("sound's cut from %s to %s", nameOf(before, e.Left), c.Name)
 	}
 	if e.Slip != 0 {
-		words += fmt.Sprintf(", %s slipped by %.1f ms against its picture", c.Name, float64(e.Slip)*1000/float64(before.SampleRate))
+		words += fmt.Sprintf(
+			", %s slipped by %.1f ms against its picture",
+			c.Name,
+			float64(e.Slip)*1000/float64(before.SampleRate),
+		)
 	}
 	return words
 }

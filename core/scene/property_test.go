@@ -21,8 +21,8 @@ func bits(t testing.TB, s *scene.Scene) []byte {
 	return b
 }
 
-// Random sequences of edits: no invariant breaks, no edit changes the scene it was applied to, so that going back gives the
-// same bits; the log of edits, through JSON, gives the same scene again; alternatives of refusals work.
+// Random sequences of edits: no invariant breaks, no edit changes the scene it was applied to, so that going back
+// gives the same bits; the log of edits, through JSON, gives the same scene again; alternatives of refusals work.
 func TestRandomEditsKeepEveryInvariant(t *testing.T) {
 	did := map[string]int{}
 	for _, rate := range []timecode.Rate{timecode.F24, timecode.F25, timecode.F2997D, timecode.F23976} {
@@ -219,12 +219,18 @@ func BenchmarkTrimOf2000Clips(b *testing.B) {
 	for k := range 10 {
 		track := &scene.Track{ID: fmt.Sprint("t", k), Kind: scene.Sound, Purpose: "dialogue"}
 		for i := range int64(200) {
-			track.Clips = append(track.Clips, scene.Clip{ID: fmt.Sprintf("c%d-%d", k, i), Source: "s", In: 48000, Start: i * 96000, Length: 90000})
+			track.Clips = append(
+				track.Clips,
+				scene.Clip{ID: fmt.Sprintf("c%d-%d", k, i), Source: "s", In: 48000, Start: i * 96000, Length: 90000},
+			)
 		}
 		s.Tracks = append(s.Tracks, track)
 	}
 	for i := 0; b.Loop(); i++ {
-		if _, err := scene.Apply(s, &scene.Trim{Clip: "c0-5", Edge: "tail", To: 5*96000 + 90000 - 1920, Close: true}); err != nil {
+		if _, err := scene.Apply(
+			s,
+			&scene.Trim{Clip: "c0-5", Edge: "tail", To: 5*96000 + 90000 - 1920, Close: true},
+		); err != nil {
 			b.Fatal(err)
 		}
 	}

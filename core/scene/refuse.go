@@ -71,8 +71,20 @@ func (e *NeedHandle) Error() string { return e.words }
 
 func needHandle(s *Scene, t *Track, c Clip, side string, have, want int64) *NeedHandle {
 	haveS, wantS := s.Time(t, have), s.Time(t, want)
-	return &NeedHandle{Clip: c.ID, Name: c.Name, Side: side, Have: haveS, Want: wantS,
-		words: fmt.Sprintf("%s has %s of handle at its %s, and %s.", c.Name, lengthWords(s, haveS), side, needed(lengthWords(s, wantS)))}
+	return &NeedHandle{
+		Clip: c.ID,
+		Name: c.Name,
+		Side: side,
+		Have: haveS,
+		Want: wantS,
+		words: fmt.Sprintf(
+			"%s has %s of handle at its %s, and %s.",
+			c.Name,
+			lengthWords(s, haveS),
+			side,
+			needed(lengthWords(s, wantS)),
+		),
+	}
 }
 
 // needed says "15 frames are needed".

@@ -19,7 +19,8 @@ func (e *Divide) apply(d *draft) error {
 	ids := slices.Clone(e.Clips)
 	for _, t := range d.Tracks {
 		for i := range t.Clips {
-			if c := t.Clips[i]; e.All && !t.Locked && ClipTime(d.Scene, t, c).Contains(e.At) && d.Time(t, c.Start) < e.At && !slices.Contains(ids, c.ID) {
+			if c := t.Clips[i]; e.All && !t.Locked && ClipTime(d.Scene, t, c).Contains(e.At) && d.Time(t, c.Start) < e.At &&
+				!slices.Contains(ids, c.ID) {
 				ids = append(ids, c.ID)
 			}
 		}
@@ -49,7 +50,13 @@ func (e *Divide) possible(d *draft, id string, at int64) error {
 	t, c := d.Clip(id)
 	cut := d.Unit(t, at)
 	if cut <= c.Start || cut >= c.End() {
-		return notPossible("%s does not lie over %s; it runs from %s to %s.", c.Name, d.Timecode(at), d.Timecode(d.Time(t, c.Start)), d.Timecode(d.Time(t, c.End())))
+		return notPossible(
+			"%s does not lie over %s; it runs from %s to %s.",
+			c.Name,
+			d.Timecode(at),
+			d.Timecode(d.Time(t, c.Start)),
+			d.Timecode(d.Time(t, c.End())),
+		)
 	}
 	head, tail := t.blendsOf(id)
 	instead := func(at int64) *Divide {
@@ -98,8 +105,8 @@ func (d *draft) withLinked(ids []string, at int64) []string {
 	return ids
 }
 
-// cut cuts clips in two. Blends that the cut runs through go. Where all clips of a link that lie over the moment are cut,
-// those behind it get a link of their own.
+// cut cuts clips in two. Blends that the cut runs through go. Where all clips of a link that lie over the moment are
+// cut, those behind it get a link of their own.
 func (d *draft) cut(ids []string, at int64) error {
 	var links []string
 	for _, id := range ids {
@@ -222,8 +229,8 @@ func (d *draft) clear(tracks []int, from, to int64) error {
 	return nil
 }
 
-// Remove takes clips, and those linked with them unless Alone, off their tracks and leaves a gap or, with Close, moves all
-// that follows up by their length; that of the picture where there is one.
+// Remove takes clips, and those linked with them unless Alone, off their tracks and leaves a gap or, with Close,
+// moves all that follows up by their length; that of the picture where there is one.
 type Remove struct {
 	Clips []string `json:"clips"`
 	Close bool     `json:"close,omitempty"`
@@ -329,8 +336,8 @@ func (e *Remove) words(before, after *Scene) string {
 	return what + " removed, a gap left"
 }
 
-// RemoveRange takes what lies between two moments out of tracks, all that are not locked if none is named, and leaves a gap
-// or, with Close, moves what follows on those tracks up.
+// RemoveRange takes what lies between two moments out of tracks, all that are not locked if none is named, and leaves
+// a gap or, with Close, moves what follows on those tracks up.
 type RemoveRange struct {
 	From   int64    `json:"from"`
 	To     int64    `json:"to"`
@@ -383,7 +390,8 @@ func (e *RemoveRange) apply(d *draft) error {
 	return nil
 }
 
-// CloseGap moves all that follows a gap of a track up by its length, on every track that follows. At is any moment in it.
+// CloseGap moves all that follows a gap of a track up by its length, on every track that follows. At is any moment in
+// it.
 type CloseGap struct {
 	Track string `json:"track"`
 	At    int64  `json:"at"`
@@ -408,7 +416,11 @@ func (e *CloseGap) apply(d *draft) error {
 	}
 	from, to, next, ok := gapAt(d.Scene, t, e.At)
 	if !ok || e.At < 0 {
-		return notPossible("No gap of track %s lies at %s with a clip after it, so there is nothing to close up.", t.Name, d.Timecode(max(0, e.At)))
+		return notPossible(
+			"No gap of track %s lies at %s with a clip after it, so there is nothing to close up.",
+			t.Name,
+			d.Timecode(max(0, e.At)),
+		)
 	}
 	follows := to
 	for _, id := range d.Linked(t.Clips[next].ID) { // sound that leads comes along
@@ -419,11 +431,16 @@ func (e *CloseGap) apply(d *draft) error {
 	}
 	back := d.Rate.Nearest(from, d.SampleRate) - d.Rate.Nearest(to, d.SampleRate)
 	x := step{from - to, back}
-	if back == 0 || framesAt(d.Scene, d.Rate.Nearest(to, d.SampleRate), back) != x.samples { // whole frames, as picture follows
+	if back == 0 ||
+		framesAt(d.Scene, d.Rate.Nearest(to, d.SampleRate), back) != x.samples { // whole frames, as picture follows
 		x = wholeFramesBack(d.Scene, to, from-to)
 	}
 	if x.samples == 0 {
-		return notPossible("The gap of track %s is %s long; what follows moves by whole frames. Roll or nudge the edge instead.", t.Name, lengthWords(d.Scene, to-from))
+		return notPossible(
+			"The gap of track %s is %s long; what follows moves by whole frames. Roll or nudge the edge instead.",
+			t.Name,
+			lengthWords(d.Scene, to-from),
+		)
 	}
 	err := d.ripple(to, follows, steadied(d.Scene, follows, x), nil)
 	if r, refused := err.(Refusal); refused {
@@ -453,7 +470,10 @@ func (e *CloseGap) words(before, after *Scene) string {
 
 // inSync gives edits to offer in place of one that would lose sync.
 func (e *RemoveRange) inSync() []Alternative {
-	return []Alternative{{"take it out of every track", &RemoveRange{e.From, e.To, nil, e.Close}}, {"leave a gap", &RemoveRange{e.From, e.To, e.Tracks, false}}}
+	return []Alternative{
+		{"take it out of every track", &RemoveRange{e.From, e.To, nil, e.Close}},
+		{"leave a gap", &RemoveRange{e.From, e.To, e.Tracks, false}},
+	}
 }
 
 // named gives the indices of tracks by their ids; none may be locked.

@@ -20,8 +20,17 @@ func (d *draft) ripple(at, from int64, x step, except []string) error {
 		if t.Locked {
 			return leftBehind(d, t, first, at)
 		}
-		if off := framesAt(d.Scene, d.Rate.Nearest(from, d.SampleRate), x.frames) - x.samples; t.Kind == Picture && (off > 2 || off < -2) {
-			return notPossible("Picture follows on track %s and moves by whole frames; %s are none.", t.Name, lengthWords(d.Scene, x.samples))
+		if off := framesAt(
+			d.Scene,
+			d.Rate.Nearest(from, d.SampleRate),
+			x.frames,
+		) - x.samples; t.Kind == Picture &&
+			(off > 2 || off < -2) {
+			return notPossible(
+				"Picture follows on track %s and moves by whole frames; %s are none.",
+				t.Name,
+				lengthWords(d.Scene, x.samples),
+			)
 		}
 		t = d.touch(ti)
 		for i := first; i < len(t.Clips); i++ {
@@ -34,7 +43,14 @@ func (d *draft) ripple(at, from int64, x step, except []string) error {
 			over := t.Clips[first-1]
 			r := inTheWay(d.Scene, t, moved, over, d.Time(t, over.End()-moved.Start))
 			if d.Time(t, over.Start) < from {
-				r.words = fmt.Sprintf("%s lies over %s on track %s and stays, and %s would run into its tail by %s.", over.Name, d.Timecode(at), t.Name, moved.Name, lengthWords(d.Scene, r.By))
+				r.words = fmt.Sprintf(
+					"%s lies over %s on track %s and stays, and %s would run into its tail by %s.",
+					over.Name,
+					d.Timecode(at),
+					t.Name,
+					moved.Name,
+					lengthWords(d.Scene, r.By),
+				)
 			}
 			return r
 		}
@@ -61,14 +77,22 @@ func moveMarkers(d *draft, from, by int64) {
 func leftBehind(d *draft, t *Track, first int, at int64) error {
 	no, yes := false, true
 	n := len(t.Clips) - first
-	r := &StaysBehind{Track: t.ID, words: fmt.Sprintf("Track %s is locked, and its %s after %s could not move with all that follows.", t.Name, count(n, "clip"), d.Timecode(at))}
+	r := &StaysBehind{
+		Track: t.ID,
+		words: fmt.Sprintf(
+			"Track %s is locked, and its %s after %s could not move with all that follows.",
+			t.Name,
+			count(n, "clip"),
+			d.Timecode(at),
+		),
+	}
 	r.offer("unlock track "+t.Name, &SetTrack{Track: t.ID, Locked: &no})
 	r.offer("let track "+t.Name+" stay where it is from now on", &SetTrack{Track: t.ID, Stays: &yes})
 	return r
 }
 
-// stayWords names the clips that lie over a moment from which on all that follows moved: they stayed. With more than one,
-// and where they were trimmed, nothing is said.
+// stayWords names the clips that lie over a moment from which on all that follows moved: they stayed. With more than
+// one, and where they were trimmed, nothing is said.
 func stayWords(s *Scene, at, from int64, after *Scene) string {
 	var names []string
 	for _, t := range s.Tracks {

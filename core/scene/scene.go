@@ -115,7 +115,8 @@ type Clip struct {
 	Note    string  `json:"note,omitempty"`
 	Foreign Foreign `json:"foreign,omitempty"`
 
-	Level []LevelPoint `json:"level,omitempty"` // in order of time; straight in dB between points, on like the outermost beyond them
+	// in order of time; straight in dB between points, on like the outermost beyond them
+	Level []LevelPoint `json:"level,omitempty"`
 
 	Lulls []Lull `json:"lulls,omitempty"` // in order of time, apart
 	Fills *Hole  `json:"fills,omitempty"` // the hole that it is a patch for, and follows
@@ -138,9 +139,12 @@ type Accepted struct {
 
 // Equal tells whether two clips are the same in everything.
 func (c Clip) Equal(o Clip) bool {
-	return c.ID == o.ID && c.Start == o.Start && c.In == o.In && c.Length == o.Length && c.Source == o.Source && c.Name == o.Name && c.GainDB == o.GainDB &&
-		c.FadeIn == o.FadeIn && c.FadeOut == o.FadeOut && c.Link == o.Link && c.Muted == o.Muted && c.Note == o.Note && slices.Equal(c.Level, o.Level) && slices.Equal(c.Lulls, o.Lulls) && same(c.Fills, o.Fills) &&
-		same(c.AcceptedHead, o.AcceptedHead) && same(c.AcceptedTail, o.AcceptedTail) && c.Foreign.equal(o.Foreign)
+	return c.ID == o.ID && c.Start == o.Start && c.In == o.In && c.Length == o.Length && c.Source == o.Source &&
+		c.Name == o.Name && c.GainDB == o.GainDB &&
+		c.FadeIn == o.FadeIn && c.FadeOut == o.FadeOut && c.Link == o.Link && c.Muted == o.Muted && c.Note == o.Note &&
+		slices.Equal(c.Level, o.Level) && slices.Equal(c.Lulls, o.Lulls) && same(c.Fills, o.Fills) &&
+		same(c.AcceptedHead, o.AcceptedHead) && same(c.AcceptedTail, o.AcceptedTail) &&
+		c.Foreign.equal(o.Foreign)
 }
 
 func same[T comparable](a, b *T) bool { return a == b || a != nil && b != nil && *a == *b }
@@ -197,7 +201,15 @@ func New(name string, rate timecode.Rate, sampleRate int64) *Scene {
 	if err != nil { // not at any rate there is
 		hour = 3600 * rate.Nominal()
 	}
-	return &Scene{Name: name, Rate: rate, SampleRate: sampleRate, Channels: 2, StartFrame: hour, Tracks: []*Track{}, Sources: map[string]Source{}}
+	return &Scene{
+		Name:       name,
+		Rate:       rate,
+		SampleRate: sampleRate,
+		Channels:   2,
+		StartFrame: hour,
+		Tracks:     []*Track{},
+		Sources:    map[string]Source{},
+	}
 }
 
 // End is where the clip ends on its track, in the track's unit.
@@ -278,7 +290,11 @@ func (s *Scene) Stretch(from, to string) (pcm.Span, error) {
 		span.To = min(span.To, all.To)
 	}
 	if span.Empty() || !span.In(all) {
-		return span, fmt.Errorf("the stretch must lie in the scene, which runs from %s to %s, its start before its end", s.Timecode(0), s.Timecode(s.Length()))
+		return span, fmt.Errorf(
+			"the stretch must lie in the scene, which runs from %s to %s, its start before its end",
+			s.Timecode(0),
+			s.Timecode(s.Length()),
+		)
 	}
 	return span, nil
 }

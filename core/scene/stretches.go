@@ -27,7 +27,12 @@ func (e *SetStretch) apply(d *draft) error {
 	}
 	length := sourceSamples(d.Scene, src)
 	if e.From < 0 || e.To <= e.From || e.To > length {
-		return notPossible("The stretch %s of %s must lie in the recording, which is %s long, its in point before its out point.", e.Name, src.Name, lengthWords(d.Scene, length))
+		return notPossible(
+			"The stretch %s of %s must lie in the recording, which is %s long, its in point before its out point.",
+			e.Name,
+			src.Name,
+			lengthWords(d.Scene, length),
+		)
 	}
 	was := e.Was
 	if was == "" {
@@ -44,7 +49,12 @@ func (e *SetStretch) apply(d *draft) error {
 }
 
 func (e *SetStretch) words(before, after *Scene) string {
-	return fmt.Sprintf("stretch %s of %s marked, %s", e.Name, after.Sources[e.Source].Name, lengthWords(after, e.To-e.From))
+	return fmt.Sprintf(
+		"stretch %s of %s marked, %s",
+		e.Name,
+		after.Sources[e.Source].Name,
+		lengthWords(after, e.To-e.From),
+	)
 }
 
 // DropStretch takes the mark of a stretch off. Clips of it stay.

@@ -8,8 +8,8 @@ import (
 	"blendseam/core/pcm"
 )
 
-// A Style is a blend by name: its law, its shapes, its length in frames or in milliseconds, and its lean from -1, all before
-// the cut, to 1, all after it.
+// A Style is a blend by name: its law, its shapes, its length in frames or in milliseconds, and its lean from -1, all
+// before the cut, to 1, all after it.
 type Style struct {
 	Name     string       `json:"name"`
 	Law      blend.Law    `json:"law"`
@@ -68,8 +68,8 @@ const (
 	TakeOff   = "off"     // those with one, which is taken off
 )
 
-// Plan says what applying a style to the cuts of a span would do, on some tracks or on all, one cut after the other; nothing
-// is changed.
+// Plan says what applying a style to the cuts of a span would do, on some tracks or on all, one cut after the other;
+// nothing is changed.
 func Plan(s *Scene, st Style, span pcm.Span, tracks []string, which string) (list []Planned) {
 	now := s
 	for _, t := range s.Tracks {
@@ -85,7 +85,14 @@ func Plan(s *Scene, st Style, span pcm.Span, tracks []string, which string) (lis
 			if which == PlainCuts && had || (which == Blended || which == TakeOff) && !had {
 				continue
 			}
-			p := Planned{Left: left.ID, Right: right.ID, At: right.Start, TC: s.Timecode(right.Start), Track: t.Name, Cut: left.Name + " to " + right.Name}
+			p := Planned{
+				Left:  left.ID,
+				Right: right.ID,
+				At:    right.Start,
+				TC:    s.Timecode(right.Start),
+				Track: t.Name,
+				Cut:   left.Name + " to " + right.Name,
+			}
 			p.plan(now, st, which == TakeOff)
 			if p.Edit != nil {
 				next, err := Apply(now, p.Edit.Edit)
@@ -135,5 +142,15 @@ func (p *Planned) plan(s *Scene, st Style, off bool) {
 	default:
 		p.Will, p.Words = "done", lengthWords(s, before+after)
 	}
-	p.Edit = &Wire{&SetBlend{Left: p.Left, Right: p.Right, Before: before, After: after, Law: st.Law, CurveOut: st.CurveOut, CurveIn: st.CurveIn}}
+	p.Edit = &Wire{
+		&SetBlend{
+			Left:     p.Left,
+			Right:    p.Right,
+			Before:   before,
+			After:    after,
+			Law:      st.Law,
+			CurveOut: st.CurveOut,
+			CurveIn:  st.CurveIn,
+		},
+	}
 }

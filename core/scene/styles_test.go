@@ -17,7 +17,10 @@ func TestAPlanSaysWhatIsDoneShortenedAndRefusedAndIsDoneAsOneEdit(t *testing.T) 
 	all := pcm.Span{To: s.Length()}
 	style := scene.Style{Name: "long", Law: blend.ConstantGain, Frames: 30, Lean: -1}
 	list := scene.Plan(s, style, all, nil, scene.PlainCuts)
-	if len(list) != 2 || list[0].Will != "refused" || list[0].Edit != nil || !strings.Contains(list[0].Words, "Pell reaches only 0 frames before the cut") || list[1].Will != "done" || list[1].Words != "30 frames" {
+	if len(list) != 2 || list[0].Will != "refused" || list[0].Edit != nil ||
+		!strings.Contains(list[0].Words, "Pell reaches only 0 frames before the cut") ||
+		list[1].Will != "done" ||
+		list[1].Words != "30 frames" {
 		t.Fatalf("%+v", list)
 	}
 	style.Lean = 0
@@ -30,7 +33,8 @@ func TestAPlanSaysWhatIsDoneShortenedAndRefusedAndIsDoneAsOneEdit(t *testing.T) 
 		edits = append(edits, p.Edit.Edit)
 	}
 	blended := scenetest.Must(t, s, scene.InOrder("all blended", edits...))
-	if b := blended.Tracks[1].Blends; len(b) != 2 || b[0].Before != 0 || b[0].After != 15*fr || b[1].Law != blend.ConstantGain {
+	if b := blended.Tracks[1].Blends; len(b) != 2 || b[0].Before != 0 || b[0].After != 15*fr ||
+		b[1].Law != blend.ConstantGain {
 		t.Errorf("%+v", b)
 	}
 	if n := len(scene.Plan(blended, style, all, nil, scene.PlainCuts)); n != 0 {
@@ -54,7 +58,14 @@ func TestPullingTogetherShortensTheSceneByTheBlend(t *testing.T) {
 	if by := at(s, pic[2])[1] - at(then, pic[2])[1]; by != 6 {
 		t.Errorf("the picture ends %d frames earlier, want 6", by)
 	}
-	if w := scene.Describe(s, then, e); !strings.HasPrefix(w, "Oda to Pell pulled together and blended over 6 frames, Constant power") {
+	if w := scene.Describe(
+		s,
+		then,
+		e,
+	); !strings.HasPrefix(
+		w,
+		"Oda to Pell pulled together and blended over 6 frames, Constant power",
+	) {
 		t.Error(w)
 	}
 	if b := then.Tracks[1].Blends[0]; b.Before != 3*fr || b.After != 3*fr {
@@ -67,7 +78,9 @@ func TestStylesThatMakeNoSenseAreRefused(t *testing.T) {
 	if err := good.Check(); err != nil {
 		t.Error(err)
 	}
-	for _, bad := range []scene.Style{{Law: blend.Matched, MS: 4}, {Name: "a", Law: "glue", MS: 4}, {Name: "a", Law: blend.Matched}, {Name: "a", Law: blend.Matched, MS: 4, Frames: 4}, {Name: "a", Law: blend.Matched, MS: 4, Lean: 2}} {
+	for _, bad := range []scene.Style{{Law: blend.Matched, MS: 4}, {Name: "a", Law: "glue", MS: 4},
+		{Name: "a", Law: blend.Matched}, {Name: "a", Law: blend.Matched, MS: 4, Frames: 4},
+		{Name: "a", Law: blend.Matched, MS: 4, Lean: 2}} {
 		if bad.Check() == nil {
 			t.Errorf("%+v was taken", bad)
 		}

@@ -73,8 +73,9 @@ func linkedBy(s *Scene, link string) (ids []string) {
 
 func (e *Unlink) words(before, after *Scene) string { return count(len(e.Clips), "clip") + " unlinked" }
 
-// Offset is by how many samples a clip of sound lies later than its picture from the same source: that it is linked with or,
-// if it has no link, one that it lies over and is no more than offsetReach away from. ok is false if there is none.
+// Offset is by how many samples a clip of sound lies later than its picture from the same source: that it is linked
+// with or, if it has no link, one that it lies over and is no more than offsetReach away from. ok is false if there
+// is none.
 func (s *Scene) Offset(t *Track, c Clip) (samples int64, ok bool) {
 	if t.Kind != Sound {
 		return 0, false
@@ -112,7 +113,8 @@ func (s *Scene) Offsets() map[string]int64 {
 	return out
 }
 
-// Resync brings a clip of sound that has slipped out of sync back to its picture: by moving it, or by slipping what it shows.
+// Resync brings a clip of sound that has slipped out of sync back to its picture: by moving it, or by slipping what
+// it shows.
 type Resync struct {
 	Clip string `json:"clip"`
 	By   string `json:"by"` // "move" or "slip"

@@ -19,15 +19,21 @@ func TestLongNamesAreCutAndItIsSaid(t *testing.T) {
 	clip := s.Tracks[1].Clips[0].ID
 	note := strings.Repeat("n", limit.Notes+50)
 	for what, e := range map[string]scene.Edit{
-		"scene": &scene.Rename{Name: long}, "track": &scene.SetTrack{Track: "t2", Name: &long}, "new track": &scene.AddTrack{Name: long, Purpose: "music"}, "clip": &scene.SetClip{Clip: clip, Name: &long},
-		"marker": &scene.AddMarker{Name: long}, "stretch": &scene.SetStretch{Source: "s1", Name: long, To: 9}, "note": &scene.SetClip{Clip: clip, Note: &note}, "in a batch": scene.InOrder("", &scene.Rename{Name: "x"}, &scene.Rename{Name: long}),
+		"scene": &scene.Rename{Name: long}, "track": &scene.SetTrack{Track: "t2", Name: &long},
+		"new track": &scene.AddTrack{Name: long, Purpose: "music"}, "clip": &scene.SetClip{Clip: clip, Name: &long},
+		"marker": &scene.AddMarker{Name: long}, "stretch": &scene.SetStretch{Source: "s1", Name: long, To: 9},
+		"note":       &scene.SetClip{Clip: clip, Note: &note},
+		"in a batch": scene.InOrder("", &scene.Rename{Name: "x"}, &scene.Rename{Name: long}),
 	} {
 		next := scenetest.Must(t, s, e)
 		words := scene.Describe(s, next, e)
 		if !strings.Contains(words, "cut to") || utf8.RuneCountInString(words) > limit.Words+300 {
 			t.Errorf("%s: told as %q", what, words)
 		}
-		if name := next.Name + next.Tracks[1].Name + next.Tracks[1].Clips[0].Name; utf8.RuneCountInString(name) > limit.Names+40 || !utf8.ValidString(name) {
+		if name := next.Name + next.Tracks[1].Name + next.Tracks[1].Clips[0].Name; utf8.RuneCountInString(
+			name,
+		) > limit.Names+40 ||
+			!utf8.ValidString(name) {
 			t.Errorf("%s: a name has %d letters", what, utf8.RuneCountInString(name))
 		}
 		if n := len(next.Tracks[1].Clips[0].Note); n > limit.Notes {

@@ -29,7 +29,13 @@ func (s *Scene) ToneSource(t recipe.Tone, name string) (Source, error) {
 		return Source{}, fmt.Errorf("a tone's recipe: %w", err)
 	}
 	sum := sha256.Sum256(raw)
-	src := Source{ID: "tone-" + hex.EncodeToString(sum[:16]), Name: name, Samples: toneHours * 3600 * s.SampleRate, Channels: 1, Tone: &t}
+	src := Source{
+		ID:       "tone-" + hex.EncodeToString(sum[:16]),
+		Name:     name,
+		Samples:  toneHours * 3600 * s.SampleRate,
+		Channels: 1,
+		Tone:     &t,
+	}
 	for _, m := range t.Materials() {
 		src.Channels = max(src.Channels, s.Sources[m.Source].Channels)
 	}
@@ -43,8 +49,8 @@ type Hole struct {
 	Next string `json:"next,omitempty"` // behind the gap
 }
 
-// HoleSpan is where a hole lies; ok is false if its clips are gone or are no neighbours any more. A gap that was closed and a
-// lull that is not heard any more are empty.
+// HoleSpan is where a hole lies; ok is false if its clips are gone or are no neighbours any more. A gap that was
+// closed and a lull that is not heard any more are empty.
 func (s *Scene) HoleSpan(h Hole) (span pcm.Span, ok bool) {
 	if h.Lull != "" {
 		return spanOfLull(s, h)
@@ -106,8 +112,9 @@ func (s *Scene) Patch(h Hole) *Clip {
 	return nil
 }
 
-// LayTone lays tone over a stretch of the scene: a patch for a hole, or a bed. Its fades are at constant power and lie inside
-// the stretch. Without a track it goes to the first tone track with room there, to a new one if there is none.
+// LayTone lays tone over a stretch of the scene: a patch for a hole, or a bed. Its fades are at constant power and
+// lie inside the stretch. Without a track it goes to the first tone track with room there, to a new one if there is
+// none.
 type LayTone struct {
 	Tone    recipe.Tone `json:"tone"`
 	Name    string      `json:"name"`
@@ -122,7 +129,8 @@ type LayTone struct {
 }
 
 func (e *LayTone) apply(d *draft) error {
-	if e.From < 0 || e.To <= e.From || e.To > unbounded || e.FadeIn < 0 || e.FadeOut < 0 || e.FadeIn+e.FadeOut > e.To-e.From {
+	if e.From < 0 || e.To <= e.From || e.To > unbounded || e.FadeIn < 0 || e.FadeOut < 0 ||
+		e.FadeIn+e.FadeOut > e.To-e.From {
 		return notPossible("Tone needs a stretch of the scene, and fades within it.")
 	}
 	if !sane(e.GainDB) {
@@ -143,7 +151,12 @@ func (e *LayTone) apply(d *draft) error {
 		return err
 	}
 	if e.In < 0 || e.In+e.To-e.From > src.Samples {
-		return notPossible("Tone is %d hours long; %s do not fit in behind moment %d.", toneHours, lengthWords(d.Scene, e.To-e.From), e.In)
+		return notPossible(
+			"Tone is %d hours long; %s do not fit in behind moment %d.",
+			toneHours,
+			lengthWords(d.Scene, e.To-e.From),
+			e.In,
+		)
 	}
 	ti, err := toneTrackFor(d, e.Track, pcm.Span{From: e.From, To: e.To})
 	if err != nil {
@@ -151,8 +164,18 @@ func (e *LayTone) apply(d *draft) error {
 	}
 	d.Sources = maps.Clone(d.Sources)
 	d.Sources[src.ID] = src
-	c := Clip{ID: d.newID("c"), Source: src.ID, Name: shortName(e.Name), In: e.In, Start: e.From, Length: e.To - e.From, GainDB: e.GainDB,
-		FadeIn: toneFade(e.FadeIn), FadeOut: toneFade(e.FadeOut), Fills: e.Fills}
+	c := Clip{
+		ID:      d.newID("c"),
+		Source:  src.ID,
+		Name:    shortName(e.Name),
+		In:      e.In,
+		Start:   e.From,
+		Length:  e.To - e.From,
+		GainDB:  e.GainDB,
+		FadeIn:  toneFade(e.FadeIn),
+		FadeOut: toneFade(e.FadeOut),
+		Fills:   e.Fills,
+	}
 	return d.place(d.touch(ti), c)
 }
 
@@ -219,8 +242,8 @@ func (e *LayTone) words(before, after *Scene) string {
 	return fmt.Sprintf("bed of %s laid from %s on", lengthWords(before, e.To-e.From), at)
 }
 
-// fitPatches lets patches follow their holes. A patch goes with a hole that is gone, and stays where it is when the clips of its
-// hole are; what an editor does to the patch itself stays as it is.
+// fitPatches lets patches follow their holes. A patch goes with a hole that is gone, and stays where it is when the
+// clips of its hole are; what an editor does to the patch itself stays as it is.
 func (d *draft) fitPatches() {
 	for ti := 0; ti < len(d.Tracks); ti++ {
 		t := d.Tracks[ti]
@@ -253,8 +276,8 @@ func (d *draft) fitPatches() {
 	}
 }
 
-// follow lays a patch, which lay as was says when its hole was at before, so that it lies in the same way over its hole now.
-// A tone that goes over from one colour to another does so within the hole.
+// follow lays a patch, which lay as was says when its hole was at before, so that it lies in the same way over its
+// hole now. A tone that goes over from one colour to another does so within the hole.
 func (d *draft) follow(t *Track, ci int, was Clip, before, now pcm.Span) {
 	c := &t.Clips[ci]
 	want := pcm.Span{From: was.Start + now.From - before.From, To: was.End() + now.To - before.To}

@@ -107,7 +107,8 @@ func (e *SetTrack) apply(d *draft) error {
 	if i < 0 {
 		return notPossible("There is no track %q in this scene.", e.Track)
 	}
-	if e.Purpose != nil && (!slices.Contains(Purposes, *e.Purpose) || (*e.Purpose == "picture") != (d.Tracks[i].Kind == Picture)) {
+	if e.Purpose != nil &&
+		(!slices.Contains(Purposes, *e.Purpose) || (*e.Purpose == "picture") != (d.Tracks[i].Kind == Picture)) {
 		return notPossible("Track %s cannot have the purpose %q.", d.Tracks[i].Name, *e.Purpose)
 	}
 	if e.GainDB != nil && !sane(*e.GainDB) {
@@ -150,7 +151,11 @@ func (e *SetTrack) words(before, after *Scene) string {
 	case e.GainDB != nil:
 		return fmt.Sprintf("track %s at %+.1f dB", name, *e.GainDB)
 	case e.Stays != nil:
-		return fmt.Sprintf("track %s %s", name, either(*e.Stays, "stays where it is when others close up", "follows when others close up"))
+		return fmt.Sprintf(
+			"track %s %s",
+			name,
+			either(*e.Stays, "stays where it is when others close up", "follows when others close up"),
+		)
 	case e.Name != nil:
 		return fmt.Sprintf("track %s renamed %s", before.Track(e.Track).Name, name)
 	case e.Purpose != nil:
@@ -181,7 +186,11 @@ func (e *MoveTrack) apply(d *draft) error {
 }
 
 func (e *MoveTrack) words(before, after *Scene) string {
-	return fmt.Sprintf("track %s moved %s", before.Track(e.Track).Name, either(e.To < trackIndex(before, e.Track), "up", "down"))
+	return fmt.Sprintf(
+		"track %s moved %s",
+		before.Track(e.Track).Name,
+		either(e.To < trackIndex(before, e.Track), "up", "down"),
+	)
 }
 
 // RemoveTrack removes a track that holds no clip.

@@ -34,7 +34,12 @@ func (e *Trim) apply(d *draft) error {
 		return notPossible("The %s of %s lies at %s already.", e.Edge, c.Name, d.Timecode(old))
 	}
 	if e.To != old && by.samples == 0 {
-		r := notPossible("The %s of %s is cut together with its picture and moves by whole frames; %s is less than half of one.", e.Edge, c.Name, lengthWords(d.Scene, e.To-old))
+		r := notPossible(
+			"The %s of %s is cut together with its picture and moves by whole frames; %s is less than half of one.",
+			e.Edge,
+			c.Name,
+			lengthWords(d.Scene, e.To-old),
+		)
 		d.suggest(&r.options, "trim the sound alone", &Trim{e.Clip, e.Edge, e.To, e.Close, true})
 		return r
 	}
@@ -60,8 +65,8 @@ func (e *Trim) apply(d *draft) error {
 	return err
 }
 
-// follows is the moment at which what follows the trim begins, and that from which on clips move: at a tail the earliest
-// of the edges, so that sound that leads comes along.
+// follows is the moment at which what follows the trim begins, and that from which on clips move: at a tail the
+// earliest of the edges, so that sound that leads comes along.
 func (e *Trim) follows(s *Scene, targets []string) (at, from int64) {
 	from = unbounded
 	for _, id := range targets {
@@ -88,7 +93,16 @@ func (e *Trim) trimOne(d *draft, id string, x step) error {
 	head, tail := d.Handles(t, *c)
 	switch {
 	case e.Edge == "head" && by >= c.Length, e.Edge == "tail" && -by >= c.Length:
-		r := &TooShort{Clip: id, words: fmt.Sprintf("%s is %s long and its %s cannot move in by %s: nothing would be left of it.", c.Name, lengthWords(d.Scene, d.Time(t, c.Length)), e.Edge, lengthWords(d.Scene, d.Time(t, by)))}
+		r := &TooShort{
+			Clip: id,
+			words: fmt.Sprintf(
+				"%s is %s long and its %s cannot move in by %s: nothing would be left of it.",
+				c.Name,
+				lengthWords(d.Scene, d.Time(t, c.Length)),
+				e.Edge,
+				lengthWords(d.Scene, d.Time(t, by)),
+			),
+		}
 		d.suggest(&r.options, "remove it", &Remove{Clips: []string{id}, Close: e.Close})
 		return r
 	case e.Edge == "head" && -by > head:
@@ -124,7 +138,11 @@ func (e *Trim) beyond(d *draft, t *Track, c Clip, have, want int64) error {
 	if reach := inWholeFrames(d.Scene, d.Time(t, have)); reach > 0 {
 		d.suggest(&r.options, words+lengthWords(d.Scene, reach)+" longer", e.fromEdge(d, reach))
 	}
-	if i := slices.IndexFunc(t.Clips, func(o Clip) bool { return o.ID == c.ID }); !e.Close && len(r.list) == 0 && t.beside(i, e.Edge) >= 0 {
+	if i := slices.IndexFunc(
+		t.Clips,
+		func(o Clip) bool { return o.ID == c.ID },
+	); !e.Close && len(r.list) == 0 &&
+		t.beside(i, e.Edge) >= 0 {
 		e.intoNeighbour(d, &r.options, t.Clips[t.beside(i, e.Edge)], inWholeFrames(d.Scene, d.Time(t, have)))
 	}
 	if t.Kind == Sound && have < want && len(edgesSharing(d.Scene, e.Clip, e.Edge, e.Alone)) > 1 {
@@ -150,7 +168,11 @@ func (e *Trim) intoNeighbour(d *draft, to *options, other Clip, longer int64) {
 	}
 	at := e.fromEdge(d, longer).To
 	d.suggest(to, "roll the cut by "+lengthWords(d.Scene, longer), &Roll{left, right, at, e.Alone})
-	d.suggest(to, "trim by "+lengthWords(d.Scene, longer)+" and move all that follows", &Trim{e.Clip, e.Edge, at, true, e.Alone})
+	d.suggest(
+		to,
+		"trim by "+lengthWords(d.Scene, longer)+" and move all that follows",
+		&Trim{e.Clip, e.Edge, at, true, e.Alone},
+	)
 }
 
 // fromEdge is the trim that makes the clip longer by so many samples.
@@ -188,14 +210,28 @@ func (e *Trim) neighbour(d *draft, t *Track, c Clip, by int64) error {
 		at, over = other.Start, c.End()+by-other.Start
 	}
 	if e.Edge == "head" && i == 0 && c.Start+by < 0 {
-		return notPossible("The head of %s would lie %s before the scene.", c.Name, lengthWords(d.Scene, d.Time(t, -(c.Start+by))))
+		return notPossible(
+			"The head of %s would lie %s before the scene.",
+			c.Name,
+			lengthWords(d.Scene, d.Time(t, -(c.Start+by))),
+		)
 	}
 	if over <= 0 {
 		return nil
 	}
 	r := inTheWay(d.Scene, t, c, other, d.Time(t, over))
-	r.words = fmt.Sprintf("%s has %s of room at its %s, where %s lies on track %s, and %s.", c.Name,
-		lengthWords(d.Scene, d.Time(t, max(by, -by)-over)), e.Edge, other.Name, t.Name, needed(lengthWords(d.Scene, d.Time(t, by))))
+	r.words = fmt.Sprintf(
+		"%s has %s of room at its %s, where %s lies on track %s, and %s.",
+		c.Name,
+		lengthWords(
+			d.Scene,
+			d.Time(t, max(by, -by)-over),
+		),
+		e.Edge,
+		other.Name,
+		t.Name,
+		needed(lengthWords(d.Scene, d.Time(t, by))),
+	)
 	if at != c.edge(e.Edge) {
 		d.suggest(&r.options, "trim up to "+other.Name, &Trim{e.Clip, e.Edge, d.Time(t, at), false, e.Alone})
 	} else if e.Edge == "head" {
@@ -234,8 +270,8 @@ func (e *Trim) words(before, after *Scene) string {
 	return words + stayWords(before, at, from, after)
 }
 
-// Nudge moves edges and cuts in hand, all by as much: whole frames, or samples for sound alone. An edge named by one clip
-// is trimmed; a cut, named by the clips on both sides, rolls.
+// Nudge moves edges and cuts in hand, all by as much: whole frames, or samples for sound alone. An edge named by one
+// clip is trimmed; a cut, named by the clips on both sides, rolls.
 type Nudge struct {
 	Edges   []Edge `json:"edges"`
 	Frames  int64  `json:"frames,omitempty"`
@@ -267,7 +303,10 @@ func (e *Nudge) apply(d *draft) error {
 		}
 		return 0
 	}
-	slices.SortStableFunc(edges, func(a, b Edge) int { return cmp.Compare(at(b), at(a)) }) // what closes up moves nothing that is still to come
+	slices.SortStableFunc(
+		edges,
+		func(a, b Edge) int { return cmp.Compare(at(b), at(a)) },
+	) // what closes up moves nothing that is still to come
 	for _, x := range edges {
 		one, err := e.one(d, x, at(x))
 		if err != nil {

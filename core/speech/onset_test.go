@@ -106,7 +106,14 @@ func TestOnsetsOfRealVoicesAreFoundWithin15MS(t *testing.T) {
 			misses = append(misses, fmt.Sprintf("%s at %.0f dB: %.0f ms off", file, snr, off))
 		}
 	}
-	t.Logf("%d of %d onsets within 15 ms; median %.1f ms late, 5 %% earlier than %.1f, 5 %% later than %.1f", found, cases, measure.Percentile(errors, 0.5), measure.Percentile(errors, 0.05), measure.Percentile(errors, 0.95))
+	t.Logf(
+		"%d of %d onsets within 15 ms; median %.1f ms late, 5 %% earlier than %.1f, 5 %% later than %.1f",
+		found,
+		cases,
+		measure.Percentile(errors, 0.5),
+		measure.Percentile(errors, 0.05),
+		measure.Percentile(errors, 0.95),
+	)
 	if found < 95 {
 		t.Errorf("only %d of %d within 15 ms: %v", found, cases, misses)
 	}

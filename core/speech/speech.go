@@ -87,8 +87,9 @@ func Pauses(list []Stretch, within pcm.Span, rate int64) (out []pcm.Span) {
 // Levels are taken in third-octave bands of 10 ms every 5 ms. The background of each band is its mean power over the
 // fifth of the sound that is quietest in all bands together; of a sound longer than wholeS it is that of the seconds
 // around each moment, for rooms change. A frame is active where its bands stand above the background by more than they
-// do in the background itself: five and a half times the spread there (activeAt), of all bands or of the five that stand highest. A word is
-// what is active without a longer break, from the first frame on from which the level rose. The frames are given as well.
+// do in the background itself: five and a half times the spread there (activeAt), of all bands or of the five that
+// stand highest. A word is what is active without a longer break, from the first frame on from which the level rose.
+// The frames are given as well.
 func Find(mono []float64, rate int) (Finding, *Frames) {
 	f := Finding{Length: int64(len(mono)), rate: int64(rate), BackgroundDB: level.Silence}
 	a := analyse(mono, rate)

@@ -367,7 +367,8 @@ func (e *ear) lone(s pcm.Span) bool {
 	_, band, db := e.top(s)
 	beside := e.rate * 60 / 1000
 	var others []float64
-	for _, side := range []pcm.Span{{From: s.From - e.rate, To: s.From - beside}, {From: s.To + beside, To: s.To + e.rate}} {
+	for _, side := range []pcm.Span{{From: s.From - e.rate, To: s.From - beside},
+		{From: s.To + beside, To: s.To + e.rate}} {
 		for _, p := range e.f.Pauses() {
 			q := p.Intersect(side)
 			for k := (q.From + e.hop - 1) / e.hop; k < q.To/e.hop && k < int64(len(e.level[band])); k++ {

@@ -88,9 +88,25 @@ func TestVoicesAndRoomsAreNoStraySounds(t *testing.T) {
 			found++
 			if !slices.ContainsFunc(take.pauses, x.Lull.In) {
 				spoken++
-				t.Logf("case %d, %s: a %s from %.2f to %.2f s, %.0f dB over the room, is part of a voice", i, take.room.Name, x.Kind, float64(x.Span.From)/rate, float64(x.Span.To)/rate, x.AboveDB)
+				t.Logf(
+					"case %d, %s: a %s from %.2f to %.2f s, %.0f dB over the room, is part of a voice",
+					i,
+					take.room.Name,
+					x.Kind,
+					float64(x.Span.From)/rate,
+					float64(x.Span.To)/rate,
+					x.AboveDB,
+				)
 			} else {
-				t.Logf("case %d, %s: a %s from %.2f to %.2f s, %.0f dB over the room", i, take.room.Name, x.Kind, float64(x.Span.From)/rate, float64(x.Span.To)/rate, x.AboveDB)
+				t.Logf(
+					"case %d, %s: a %s from %.2f to %.2f s, %.0f dB over the room",
+					i,
+					take.room.Name,
+					x.Kind,
+					float64(x.Span.From)/rate,
+					float64(x.Span.To)/rate,
+					x.AboveDB,
+				)
 			}
 		}
 	}
@@ -138,7 +154,16 @@ func TestBlowsInPausesAreFound(t *testing.T) {
 		}
 		if !ok {
 			missed++
-			t.Logf("case %d, %s: a %s at %.2f to %.2f s, %.0f dB over the room, was not found: %+v", i, take.room.Name, blow.Name, float64(at)/rate, float64(end)/rate, above, got)
+			t.Logf(
+				"case %d, %s: a %s at %.2f to %.2f s, %.0f dB over the room, was not found: %+v",
+				i,
+				take.room.Name,
+				blow.Name,
+				float64(at)/rate,
+				float64(end)/rate,
+				above,
+				got,
+			)
 		}
 	}
 	t.Logf("%d of %d missed", missed, cases)

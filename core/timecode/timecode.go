@@ -200,13 +200,23 @@ func (r Rate) Parse(s string) (int64, error) {
 			return 0, fmt.Errorf("timecode %q is not of the form hh:mm:ss:ff", s)
 		}
 		if i > 0 && int64(n) >= limits[at] || i == 0 && at < 3 && int64(n) >= limits[at]*1000 {
-			return 0, fmt.Errorf("timecode %q: %d is past the last of its field, %d, at %s frames a second", s, n, limits[at]-1, r)
+			return 0, fmt.Errorf(
+				"timecode %q: %d is past the last of its field, %d, at %s frames a second",
+				s,
+				n,
+				limits[at]-1,
+				r,
+			)
 		}
 		v[at] = int64(n)
 	}
 	minutes := v[0]*60 + v[1]
 	if r.Drop && v[2] == 0 && v[3] < r.dropped() && v[1]%10 != 0 {
-		return 0, fmt.Errorf("timecode %q does not exist: drop-frame counting leaves out frames 0 to %d of this minute", s, r.dropped()-1)
+		return 0, fmt.Errorf(
+			"timecode %q does not exist: drop-frame counting leaves out frames 0 to %d of this minute",
+			s,
+			r.dropped()-1,
+		)
 	}
 	f := (minutes*60+v[2])*r.Nominal() + v[3] - r.dropped()*(minutes-minutes/10)
 	if minus {

@@ -44,7 +44,8 @@ func TestTimecodesThatDoNotExistAreRefused(t *testing.T) {
 	for _, c := range []struct {
 		rate Rate
 		tc   string
-	}{{F2997D, "00:01:00;00"}, {F2997D, "00:09:00;01"}, {F25, "00:00:00:25"}, {F25, "00:60:00:00"}, {F25, "a:b"}, {F25, ""}, {F25, "1::2"}, {F25, "1:2:3:4:5"}} {
+	}{{F2997D, "00:01:00;00"}, {F2997D, "00:09:00;01"}, {F25, "00:00:00:25"}, {F25, "00:60:00:00"}, {F25, "a:b"},
+		{F25, ""}, {F25, "1::2"}, {F25, "1:2:3:4:5"}} {
 		if f, err := c.rate.Parse(c.tc); err == nil {
 			t.Errorf("%s at %s was read as %d", c.tc, c.rate, f)
 		}

@@ -17,7 +17,13 @@ func ExampleOpen() {
 		room[0][i] = 0.002 * (rng.Float64() - 0.5)
 	}
 	read := func(m recipe.Material) (pcm.Block, error) { return room.Slice(m.From, m.To), nil }
-	r := tone.Open(recipe.Tone{Seed: 7, Left: []recipe.Material{{Source: "room", To: 4 * 48000}}}, 48000, 1, 24*3600*48000, read)
+	r := tone.Open(
+		recipe.Tone{Seed: 7, Left: []recipe.Material{{Source: "room", To: 4 * 48000}}},
+		48000,
+		1,
+		24*3600*48000,
+		read,
+	)
 	whole, err := pcm.Read(r, pcm.Span{From: 1_000_000, To: 1_960_000})
 	if err != nil {
 		panic(err)

@@ -221,7 +221,10 @@ func hums(b pcm.Block, rate int) (list []Partial) {
 	}
 	found, above := findPartials(own, rate)
 	for i, p := range found {
-		list = append(list, Partial{Hz: p.turn * float64(rate), LevelDB: level.OfPower(p.power() / float64(len(b))), Above: above[i]})
+		list = append(
+			list,
+			Partial{Hz: p.turn * float64(rate), LevelDB: level.OfPower(p.power() / float64(len(b))), Above: above[i]},
+		)
 	}
 	return list
 }

@@ -297,12 +297,25 @@ func (c Candidate) reasons(length float64) []string {
 	case by < 0.5:
 		list = append(list, "as loud as the room beside the hole")
 	default:
-		list = append(list, fmt.Sprintf("%.1f dB %s than the room beside the hole", by, either(c.LevelBy < 0, "quieter", "louder")))
+		list = append(
+			list,
+			fmt.Sprintf("%.1f dB %s than the room beside the hole", by, either(c.LevelBy < 0, "quieter", "louder")),
+		)
 	}
 	if !math.IsInf(c.Colour, 0) {
-		list = append(list, either(c.Colour < 1.5, fmt.Sprintf("coloured like it, within %.1f dB", c.Colour), fmt.Sprintf("coloured otherwise by %.1f dB", c.Colour)))
+		list = append(
+			list,
+			either(
+				c.Colour < 1.5,
+				fmt.Sprintf("coloured like it, within %.1f dB", c.Colour),
+				fmt.Sprintf("coloured otherwise by %.1f dB", c.Colour),
+			),
+		)
 	}
-	list = append(list, fmt.Sprintf("%s, levels spread by %.1f dB", either(c.SpreadDB < 1.5, "steady", "not quite steady"), c.SpreadDB))
+	list = append(
+		list,
+		fmt.Sprintf("%s, levels spread by %.1f dB", either(c.SpreadDB < 1.5, "steady", "not quite steady"), c.SpreadDB),
+	)
 	if c.AwayS >= 0 {
 		list = append(list, fmt.Sprintf("%.1f s from the hole", c.AwayS))
 	}

@@ -102,7 +102,16 @@ func TestNoStretchOfToneHasSpeechInIt(t *testing.T) {
 				where := 0
 				for where = int(q.Span.From); !heard[where]; where++ {
 				}
-				t.Errorf("case %d, %s, voice %.0f dB above: %.2f to %.2f s has speech at %.2f, %d ms of it", i, k.Name, snr, float64(q.Span.From)/rate, float64(q.Span.To)/rate, float64(where)/rate, bad*1000/rate)
+				t.Errorf(
+					"case %d, %s, voice %.0f dB above: %.2f to %.2f s has speech at %.2f, %d ms of it",
+					i,
+					k.Name,
+					snr,
+					float64(q.Span.From)/rate,
+					float64(q.Span.To)/rate,
+					float64(where)/rate,
+					bad*1000/rate,
+				)
 				break
 			}
 		}
@@ -124,7 +133,9 @@ func TestQuietStretchesHaveNoBumpInThem(t *testing.T) {
 		size := level.Amplitude(k.Level + 14 + 10*r.Float64())
 		hz, decay := 80+300*r.Float64(), 0.02+0.06*r.Float64()
 		for j := 0; j < int(4*decay*rate); j++ {
-			b[0][at+j] += size * math.Exp(-float64(j)/rate/decay) * (math.Sin(2*math.Pi*hz*float64(j)/rate) + 0.5*r.NormFloat64())
+			b[0][at+j] += size * math.Exp(
+				-float64(j)/rate/decay,
+			) * (math.Sin(2*math.Pi*hz*float64(j)/rate) + 0.5*r.NormFloat64())
 		}
 		bump := pcm.Span{From: int64(at), To: int64(at) + int64(decay*rate)}
 		sum := int64(0)
@@ -153,7 +164,13 @@ func TestTheLikestStretchComesFirst(t *testing.T) {
 	}
 	list := []tone.Quiet{q(0, -50, 0.5), q(10*rate, -50, 0), q(20*rate, -44, 0), q(30*rate, -50, 0)}
 	at := int64(32 * rate)
-	got := tone.Rank(list, []tone.Side{{LevelDB: -50, Thirds: colour(0)}}, 1, rate, func(q tone.Quiet) float64 { return float64(at-q.Span.To) / rate })
+	got := tone.Rank(
+		list,
+		[]tone.Side{{LevelDB: -50, Thirds: colour(0)}},
+		1,
+		rate,
+		func(q tone.Quiet) float64 { return float64(at-q.Span.To) / rate },
+	)
 	order := ""
 	for _, c := range got {
 		order += fmt.Sprint(c.Span.From/rate, " ")

@@ -27,7 +27,13 @@ const (
 // Settle picks of some seeds the one whose sound comes nearest to a wish in every 400 ms, for rooms come and go by
 // chance, and gives the gain in dB that brings it to the wish's level. The recipe's own seed is the first that is
 // tried; read is that of Open.
-func Settle(t recipe.Tone, rate, channels int, length int64, w Wish, read func(recipe.Material) (pcm.Block, error)) (recipe.Tone, float64, error) {
+func Settle(
+	t recipe.Tone,
+	rate, channels int,
+	length int64,
+	w Wish,
+	read func(recipe.Material) (pcm.Block, error),
+) (recipe.Tone, float64, error) {
 	first := Open(t, rate, channels, length, read)
 	tries := max(3, min(settleN, int(settleS*float64(rate)/float64(max(1, w.Span.Len())))))
 	best, gain, least := t, 0.0, math.Inf(1)
@@ -55,7 +61,16 @@ func Settle(t recipe.Tone, rate, channels int, length int64, w Wish, read func(r
 
 // reseeded is the tone with its grains in another order.
 func (r *Reader) reseeded(seed uint64) *Reader {
-	o := &Reader{recipe: r.recipe, rate: r.rate, channels: r.channels, length: r.length, read: r.read, err: r.err, cloth: r.cloth, origins: r.origins}
+	o := &Reader{
+		recipe:   r.recipe,
+		rate:     r.rate,
+		channels: r.channels,
+		length:   r.length,
+		read:     r.read,
+		err:      r.err,
+		cloth:    r.cloth,
+		origins:  r.origins,
+	}
 	o.recipe.Seed = seed
 	if r.err == nil {
 		o.lay()

@@ -220,7 +220,12 @@ func Thirds(b pcm.Block, spans []pcm.Span, rate int) []float64 {
 	for window < 8192 && int64(2*window) <= longest {
 		window *= 2
 	}
-	bands := measure.GetBands(rate, window, 1000*math.Pow(10, recipe.BandLow/10.0), 1000*math.Pow(10, recipe.BandHigh/10.0))
+	bands := measure.GetBands(
+		rate,
+		window,
+		1000*math.Pow(10, recipe.BandLow/10.0),
+		1000*math.Pow(10, recipe.BandHigh/10.0),
+	)
 	defer bands.Done()
 	sum, n := make([]float64, recipe.Bands), 0
 	var powers []float64

@@ -26,7 +26,13 @@ func built(b pcm.Block, t recipe.Tone) *tone.Reader {
 	if t.Left == nil {
 		t.Left = []recipe.Material{{Source: "a", To: b.Len()}}
 	}
-	return tone.Open(t, rate, len(b), 24*3600*rate, func(m recipe.Material) (pcm.Block, error) { return b.Slice(m.From, m.To), nil })
+	return tone.Open(
+		t,
+		rate,
+		len(b),
+		24*3600*rate,
+		func(m recipe.Material) (pcm.Block, error) { return b.Slice(m.From, m.To), nil },
+	)
 }
 
 func read(t testing.TB, r *tone.Reader, from, n int64) pcm.Block {
@@ -142,7 +148,17 @@ func TestAMinuteFromSevenTenthsOfASecondIsLikeTheRoom(t *testing.T) {
 			if step > 1.5*own {
 				t.Errorf("%s: a step of %.4f, the room's steepest is %.4f", about, step, own)
 			}
-			t.Logf("%s: third-octaves (%d) %.2f dB, spread %+.2f dB, autocorrelation %.3f, envelope %.3f, steepest %.2f times, %v", about, band, worst, apart, wave, envelope, step/own, took)
+			t.Logf(
+				"%s: third-octaves (%d) %.2f dB, spread %+.2f dB, autocorrelation %.3f, envelope %.3f, steepest %.2f times, %v",
+				about,
+				band,
+				worst,
+				apart,
+				wave,
+				envelope,
+				step/own,
+				took,
+			)
 		}
 	}
 }
@@ -168,7 +184,8 @@ func TestAnyStretchOfToneIsTheSameBits(t *testing.T) {
 		material := k.Sound(rate, rate, 2, 5)
 		woven := recipe.Tone{Seed: 9}
 		whole := read(t, built(material, woven), 1000000, 5*rate)
-		for _, s := range []pcm.Span{{From: 0, To: 1}, {From: 777, To: 778}, {From: 12345, To: 99999}, {From: 200000, To: 5 * rate}} {
+		for _, s := range []pcm.Span{{From: 0, To: 1}, {From: 777, To: 778}, {From: 12345, To: 99999},
+			{From: 200000, To: 5 * rate}} {
 			outside.Same(t, k.Name, read(t, built(material, woven), 1000000+s.From, s.Len()), whole.Slice(s.From, s.To))
 		}
 		other := read(t, built(material, recipe.Tone{Seed: 10}), 1000000, rate)
@@ -211,7 +228,10 @@ func TestHumGoesOnInPhase(t *testing.T) {
 	for i := range noise[0] {
 		b[0][i] += noise[0][i]
 	}
-	r := built(b, recipe.Tone{Seed: 1, Left: []recipe.Material{{Source: "a", From: rate / 2, To: rate * 3 / 2}}, Phase: 7000})
+	r := built(
+		b,
+		recipe.Tone{Seed: 1, Left: []recipe.Material{{Source: "a", From: rate / 2, To: rate * 3 / 2}}, Phase: 7000},
+	)
 	got := read(t, r, 7000+2*rate, rate/2) // where the recording would be from 2 s on
 	var sum pcm.Block = pcm.NewBlock(1, rate/2)
 	for i := range sum[0] {
@@ -261,13 +281,31 @@ func TestTonePassesFromOneSideToTheOther(t *testing.T) {
 		to.Level = from.Level + 6
 		a, b := from.Sound(3*rate/2, rate, 1, r.Uint64()), to.Sound(3*rate/2, rate, 1, r.Uint64())
 		length := int64(1+i%4) * rate
-		woven := recipe.Tone{Seed: 1, Left: []recipe.Material{{Source: "a", To: a.Len()}}, Right: []recipe.Material{{Source: "b", To: b.Len()}},
-			LeftDB: tone.Thirds(a, []pcm.Span{{To: a.Len()}}, rate), RightDB: tone.Thirds(b, []pcm.Span{{To: b.Len()}}, rate), From: 5 * rate, To: 5*rate + length}
+		woven := recipe.Tone{
+			Seed:  1,
+			Left:  []recipe.Material{{Source: "a", To: a.Len()}},
+			Right: []recipe.Material{{Source: "b", To: b.Len()}},
+			LeftDB: tone.Thirds(
+				a,
+				[]pcm.Span{{To: a.Len()}},
+				rate,
+			),
+			RightDB: tone.Thirds(b, []pcm.Span{{To: b.Len()}}, rate),
+			From:    5 * rate,
+			To:      5*rate + length,
+		}
 		open := func(m recipe.Material) (pcm.Block, error) {
 			return map[string]pcm.Block{"a": a, "b": b}[m.Source].Slice(m.From, m.To), nil
 		}
 		left, right := tone.LevelDB(a, rate), tone.LevelDB(b, rate)
-		woven, gain, err := tone.Settle(woven, rate, 1, 24*3600*rate, tone.Wish{Span: pcm.Span{From: woven.From, To: woven.To}, Left: left, Right: right}, open)
+		woven, gain, err := tone.Settle(
+			woven,
+			rate,
+			1,
+			24*3600*rate,
+			tone.Wish{Span: pcm.Span{From: woven.From, To: woven.To}, Left: left, Right: right},
+			open,
+		)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -279,7 +317,14 @@ func TestTonePassesFromOneSideToTheOther(t *testing.T) {
 			plain = max(plain, math.Abs(gain+measure.RMSDB(b400)-(measure.RMSDB(a)*(1-x)+measure.RMSDB(b)*x)))
 		}
 		if worst > 1.5 || plain > 1.5 {
-			t.Errorf("%s to %s in %d s: %.2f dB off the line, %.2f dB with what lies below 30 Hz", from.Name, to.Name, length/rate, worst, plain)
+			t.Errorf(
+				"%s to %s in %d s: %.2f dB off the line, %.2f dB with what lies below 30 Hz",
+				from.Name,
+				to.Name,
+				length/rate,
+				worst,
+				plain,
+			)
 		}
 		for _, end := range []struct {
 			at   int64
@@ -292,6 +337,13 @@ func TestTonePassesFromOneSideToTheOther(t *testing.T) {
 				}
 			}
 		}
-		t.Logf("%s to %s in %d s: at most %.2f dB off the line, %.2f dB with what lies below 30 Hz", from.Name, to.Name, length/rate, worst, plain)
+		t.Logf(
+			"%s to %s in %d s: at most %.2f dB off the line, %.2f dB with what lies below 30 Hz",
+			from.Name,
+			to.Name,
+			length/rate,
+			worst,
+			plain,
+		)
 	}
 }

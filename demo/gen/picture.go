@@ -158,9 +158,45 @@ func drawFrame(shot string, frame int, mouths map[string]float64) canvas {
 
 // film writes a file of picture and sound; mouths follow the voices' envelopes.
 func film(shot, soundFile, to string, voices map[string][]float64, frames int) {
-	cmd := exec.Command("ffmpeg", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgba", "-s", "512x288", "-r", "25", "-i", "pipe:0",
-		"-i", soundFile, "-c:v", "libx264", "-preset", "slow", "-crf", "27", "-bf", "0", "-pix_fmt", "yuv420p", "-c:a", "flac", "-sample_fmt", "s16",
-		"-fflags", "+bitexact", "-flags:v", "+bitexact", "-flags:a", "+bitexact", to)
+	cmd := exec.Command(
+		"ffmpeg",
+		"-v",
+		"error",
+		"-y",
+		"-f",
+		"rawvideo",
+		"-pix_fmt",
+		"rgba",
+		"-s",
+		"512x288",
+		"-r",
+		"25",
+		"-i",
+		"pipe:0",
+		"-i",
+		soundFile,
+		"-c:v",
+		"libx264",
+		"-preset",
+		"slow",
+		"-crf",
+		"27",
+		"-bf",
+		"0",
+		"-pix_fmt",
+		"yuv420p",
+		"-c:a",
+		"flac",
+		"-sample_fmt",
+		"s16",
+		"-fflags",
+		"+bitexact",
+		"-flags:v",
+		"+bitexact",
+		"-flags:a",
+		"+bitexact",
+		to,
+	)
 	in, err := cmd.StdinPipe()
 	check(err)
 	var complaint bytes.Buffer

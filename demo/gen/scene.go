@@ -23,7 +23,13 @@ func layOut(recordings map[string]*recording) []byte {
 	}
 	for _, t := range takes {
 		r := recordings[t.file]
-		src := scene.Source{ID: t.file, Name: t.name, URL: "recordings/" + t.file, Samples: int64(r.len()), Channels: len(r.sound)}
+		src := scene.Source{
+			ID:       t.file,
+			Name:     t.name,
+			URL:      "recordings/" + t.file,
+			Samples:  int64(r.len()),
+			Channels: len(r.sound),
+		}
 		if t.shot != "" {
 			src.Frames = int64(r.len()) / frame
 		}
@@ -33,7 +39,8 @@ func layOut(recordings map[string]*recording) []byte {
 	for _, t := range []struct {
 		name    string
 		purpose scene.Purpose
-	}{{"Picture", "picture"}, {"Dialogue", "dialogue"}, {"Narrator", "dialogue"}, {"Effects", "effects"}, {"Rain", "effects"}, {"Music", "music"}} {
+	}{{"Picture", "picture"}, {"Dialogue", "dialogue"}, {"Narrator", "dialogue"}, {"Effects", "effects"},
+		{"Rain", "effects"}, {"Music", "music"}} {
 		apply(&scene.AddTrack{Name: t.name, Purpose: t.purpose})
 		for _, made := range s.Tracks {
 			if made.Name == t.name {
@@ -46,7 +53,17 @@ func layOut(recordings map[string]*recording) []byte {
 	// cut adds a stretch of a take, picture and sound, at the end of what is there.
 	cut := func(file, name string, from, to int64) {
 		from, to = from/frame*frame, (to+frame-1)/frame*frame
-		apply(&scene.Add{Track: tracks["Dialogue"], Picture: tracks["Picture"], Source: file, Name: name, In: from, Start: at, Length: to - from})
+		apply(
+			&scene.Add{
+				Track:   tracks["Dialogue"],
+				Picture: tracks["Picture"],
+				Source:  file,
+				Name:    name,
+				In:      from,
+				Start:   at,
+				Length:  to - from,
+			},
+		)
 		if file == "wide.mkv" {
 			wides = append(wides, pcm.Span{From: at, To: at + to - from})
 		}

@@ -27,7 +27,12 @@ var takes = []take{
 		{key: "logs", who: "oda", words: "Put two more logs on the left side.", pause: 2.2},
 	}},
 	{file: "oda-take-2.mkv", name: "Oda, take 2", shot: "oda", bed: nearer, after: 3, shovelAt: "teacher", lines: []line{
-		{key: "teacher", who: "oda", words: "My teacher slept through her first firing, and lost every pot but one.", pause: 2.6},
+		{
+			key:   "teacher",
+			who:   "oda",
+			words: "My teacher slept through her first firing, and lost every pot but one.",
+			pause: 2.6,
+		},
 		{key: "nosleep", who: "oda", words: "So we do not sleep. Not you, not me, and not the fire.", pause: 2.8},
 		{key: "over", who: "pell", words: "I was not going to.", pause: 1.3, over: true, gainDB: -11},
 		{key: "plain", who: "oda", words: "The one that she had thought was too plain to keep.", pause: 2},
@@ -45,7 +50,13 @@ var takes = []take{
 		{key: "goodnight", who: "pell", words: "Good night, kiln.", pause: 2.2},
 	}},
 	{file: "narrator.flac", name: "narrator", bed: booth, after: 1.5, lines: []line{
-		{key: "narration", who: "narrator", words: "Behind the house, the kiln had been burning for nineteen hours. Oda had fired it forty times. For Pell, it was the first.", pause: 1},
+		{
+			key: "narration",
+			who: "narrator",
+			words: "Behind the house, the kiln had been burning for nineteen hours. Oda had fired it forty times. For Pell, " +
+				"it was the first.",
+			pause: 1,
+		},
 	}},
 	{file: "kiln-roar.flac", name: "kiln roar", bed: roar, after: 46},
 	{file: "rain.flac", name: "rain", bed: rain, after: 52},

@@ -86,7 +86,8 @@ func far(v []float64) []float64 {
 func shovel() []float64 {
 	v := make([]float64, seconds(0.9))
 	for _, hit := range []struct{ at, gain float64 }{{0, 1}, {0.19, 0.5}, {0.3, 0.28}, {0.36, 0.15}} {
-		for _, partial := range []struct{ hz, decay, gain float64 }{{523, 0.09, 0.5}, {1387, 0.12, 0.5}, {2291, 0.07, 0.4}, {3870, 0.04, 0.3}, {6120, 0.02, 0.3}} {
+		for _, partial := range []struct{ hz, decay, gain float64 }{{523, 0.09, 0.5}, {1387, 0.12, 0.5}, {2291, 0.07, 0.4},
+			{3870, 0.04, 0.3}, {6120, 0.02, 0.3}} {
 			for i := seconds(hit.at); i < len(v); i++ {
 				t := float64(i)/rate - hit.at
 				v[i] += 0.16 * hit.gain * partial.gain * math.Exp(-t/partial.decay) * math.Sin(2*math.Pi*partial.hz*t)
@@ -136,7 +137,24 @@ func tune(n int) [2][]float64 {
 		out[c] = make([]float64, n)
 	}
 	const beat = 0.62
-	notes := []float64{220, 261.63, 329.63, 293.66, 392, 329.63, 261.63, 293.66, 220, 196, 220, 329.63, 440, 392, 329.63, 293.66}
+	notes := []float64{
+		220,
+		261.63,
+		329.63,
+		293.66,
+		392,
+		329.63,
+		261.63,
+		293.66,
+		220,
+		196,
+		220,
+		329.63,
+		440,
+		392,
+		329.63,
+		293.66,
+	}
 	for k := 0; seconds(float64(k)*beat) < n; k++ {
 		if k%8 == 7 {
 			continue
@@ -154,7 +172,8 @@ func tune(n int) [2][]float64 {
 	for c := range out {
 		for i := range out[c] {
 			t := float64(i) / rate
-			out[c][i] += 0.05 * (math.Sin(2*math.Pi*110*t+float64(c)) + 0.6*math.Sin(2*math.Pi*165.2*t)) * (1 + 0.3*math.Sin(2*math.Pi*0.17*t))
+			out[c][i] += 0.05 * (math.Sin(2*math.Pi*110*t+float64(c)) + 0.6*math.Sin(2*math.Pi*165.2*t)) * (1 +
+				0.3*math.Sin(2*math.Pi*0.17*t))
 		}
 	}
 	return out

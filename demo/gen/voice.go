@@ -36,7 +36,20 @@ func say(who speaker, words string) []float64 {
 	defer os.RemoveAll(dir)
 	raw, high := filepath.Join(dir, "raw.wav"), filepath.Join(dir, "48k.wav")
 	command := who.command(words, raw)
-	command2 := []string{"ffmpeg", "-v", "error", "-i", raw, "-ar", fmt.Sprint(rate), "-ac", "1", "-c:a", "pcm_f32le", high}
+	command2 := []string{
+		"ffmpeg",
+		"-v",
+		"error",
+		"-i",
+		raw,
+		"-ar",
+		fmt.Sprint(rate),
+		"-ac",
+		"1",
+		"-c:a",
+		"pcm_f32le",
+		high,
+	}
 	for _, c := range [][]string{command, command2} {
 		if out, err := exec.Command(c[0], c[1:]...).CombinedOutput(); err != nil {
 			check(fmt.Errorf("%v: %w: %s", c, err, out))

@@ -21,7 +21,8 @@ func TestFormatsAreFoundByTheirEndings(t *testing.T) {
 		t.Fatal(err)
 	}
 	f, err := interchange.Of("a/b.C" + strings.ToUpper(usual.Extensions[0]))
-	if err != nil || f.Name != usual.Name || !interchange.Is("x"+usual.Extensions[0]) || interchange.Is("x.wav") || interchange.Is("") {
+	if err != nil || f.Name != usual.Name || !interchange.Is("x"+usual.Extensions[0]) || interchange.Is("x.wav") ||
+		interchange.Is("") {
 		t.Errorf("%v %v", f.Name, err)
 	}
 	if s, _, err := f.Read(raw, nil); err != nil || s.Name != "x" {
@@ -34,9 +35,10 @@ func TestFormatsAreFoundByTheirEndings(t *testing.T) {
 
 func TestAFormatIsRegisteredOnce(t *testing.T) {
 	for what, f := range map[string]interchange.Format{
-		"an ending that is taken": {Name: "other", Extensions: interchange.Usual().Extensions, Read: interchange.Usual().Read, Write: interchange.Usual().Write, Targets: interchange.Usual().Targets},
-		"no name":                 {Extensions: []string{".x"}},
-		"nothing that it does":    {Name: "other", Extensions: []string{".x"}},
+		"an ending that is taken": {Name: "other", Extensions: interchange.Usual().Extensions,
+			Read: interchange.Usual().Read, Write: interchange.Usual().Write, Targets: interchange.Usual().Targets},
+		"no name":              {Extensions: []string{".x"}},
+		"nothing that it does": {Name: "other", Extensions: []string{".x"}},
 	} {
 		func() {
 			defer func() {
@@ -49,15 +51,18 @@ func TestAFormatIsRegisteredOnce(t *testing.T) {
 	}
 }
 
-// Outside of its own package no code names a format or its ending: the command line, what brings in and the pages ask the
-// registry.
+// Outside of its own package no code names a format or its ending: the command line, what brings in and the pages ask
+// the registry.
 func TestNoCodeNamesAFormat(t *testing.T) {
-	out, err := exec.Command("git", "ls-files", "../../cmd", "../../web", "../../media", "../../intake", "../../workspace", "../../store", "../../core").Output()
+	out, err := exec.Command("git", "ls-files", "../../cmd", "../../web", "../../media", "../../intake",
+		"../../workspace", "../../store", "../../core").
+		Output()
 	if err != nil {
 		t.Skip("no checkout to look through")
 	}
 	for _, file := range strings.Fields(string(out)) {
-		if strings.HasSuffix(file, "_test.go") || strings.Contains(file, "testdata") || !regexp.MustCompile(`\.(go|ts|html)$`).MatchString(file) {
+		if strings.HasSuffix(file, "_test.go") || strings.Contains(file, "testdata") ||
+			!regexp.MustCompile(`\.(go|ts|html)$`).MatchString(file) {
 			continue
 		}
 		raw, err := os.ReadFile(file)

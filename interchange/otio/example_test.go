@@ -21,7 +21,10 @@ func ExampleWrite() {
 
 // A file that is wrong says where.
 func ExampleRead() {
-	_, _, err := otio.Read([]byte(`{"OTIO_SCHEMA":"Timeline.1","tracks":{"OTIO_SCHEMA":"Stack.1","children":[{"OTIO_SCHEMA":"Ladder.1"}]}}`), nil)
+	_, _, err := otio.Read(
+		[]byte(`{"OTIO_SCHEMA":"Timeline.1","tracks":{"OTIO_SCHEMA":"Stack.1","children":[{"OTIO_SCHEMA":"Ladder.1"}]}}`),
+		nil,
+	)
 	fmt.Println(err)
 	// Output: tracks/0: a track must be a Track.1, not "Ladder.1"; flatten what is nested
 }

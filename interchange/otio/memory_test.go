@@ -63,21 +63,26 @@ func TestReadingTakesFewTimesTheSizeOfAFile(t *testing.T) {
 		b.WriteString(tail)
 		return b.Bytes()
 	}
-	timeline := `{"OTIO_SCHEMA":"Timeline.1","name":"x","tracks":{"OTIO_SCHEMA":"Stack.1","children":[{"OTIO_SCHEMA":"Track.1","kind":"Audio","children":[`
+	timeline := `{"OTIO_SCHEMA":"Timeline.1","name":"x","tracks":{"OTIO_SCHEMA":"Stack.1","children":[{` +
+		`"OTIO_SCHEMA":"Track.1","kind":"Audio","children":[`
 	end := `]}]}}`
-	clip := `{"OTIO_SCHEMA":"Clip.1","name":"c%d","source_range":{"start_time":{"rate":48000,"value":0},"duration":{"rate":48000,"value":9}},"media_reference":{"OTIO_SCHEMA":"ExternalReference.1","target_url":"a"}}`
+	clip := `{"OTIO_SCHEMA":"Clip.1","name":"c%d","source_range":{"start_time":{"rate":48000,"value":0},"duration":{` +
+		`"rate":48000,"value":9}},"media_reference":{"OTIO_SCHEMA":"ExternalReference.1","target_url":"a"}}`
 	levels := strings.TrimSuffix(strings.Replace(clip, "%d", "", 1), "}") + `,"metadata":{"blendseam":{"level":[`
 	for what, raw := range map[string][]byte{
-		"clips":            fill(timeline, clip, ",", end),
-		"empty objects":    fill(timeline, "{}", ",", end),
-		"objects beside":   fill(`{"x":[`, "{}", ",", "],"+timeline[1:]+end),
-		"lists in lists":   fill(`{"x":[`, "[],[]", ",", "],"+timeline[1:]+end),
-		"deep":             append([]byte(`{"x":`), bytes.Repeat([]byte("["), size)...),
-		"gaps":             fill(timeline, `{"OTIO_SCHEMA":"Gap.1","source_range":{"start_time":{"rate":1,"value":0},"duration":{"rate":1,"value":0}}}`, ",", end),
+		"clips":          fill(timeline, clip, ",", end),
+		"empty objects":  fill(timeline, "{}", ",", end),
+		"objects beside": fill(`{"x":[`, "{}", ",", "],"+timeline[1:]+end),
+		"lists in lists": fill(`{"x":[`, "[],[]", ",", "],"+timeline[1:]+end),
+		"deep":           append([]byte(`{"x":`), bytes.Repeat([]byte("["), size)...),
+		"gaps": fill(timeline,
+			`{"OTIO_SCHEMA":"Gap.1","source_range":{"start_time":{"rate":1,"value":0},"duration":{"rate":1,"value":0}}}`, ",",
+			end),
 		"points of a line": fill(timeline+levels, `{"at":{"rate":1,"value":%d},"db":1}`, ",", `]}}}`+end),
 		"fields":           fill(`{"metadata":{`, `"k%d":0`, ",", "},"+timeline[1:]+end),
 		"a long name":      fill(`{"name":"`, "é", "", `",`+timeline[1:]+end),
-		"markers":          fill(strings.TrimSuffix(timeline+end, "}}")+`,"markers":[`, `{"name":"m%d","marked_range":{"start_time":{"rate":1,"value":0},"duration":{"rate":1,"value":0}}}`, ",", `]}}`),
+		"markers": fill(strings.TrimSuffix(timeline+end, "}}")+`,"markers":[`,
+			`{"name":"m%d","marked_range":{"start_time":{"rate":1,"value":0},"duration":{"rate":1,"value":0}}}`, ",", `]}}`),
 	} {
 		t.Run(what, func(t *testing.T) { t.Parallel(); weigh(t, raw) })
 	}

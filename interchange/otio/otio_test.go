@@ -55,13 +55,16 @@ func TestAFileWrittenByHand(t *testing.T) {
 	if two.In != 24000 || two.Start != 96000 || two.Length != 72001 {
 		t.Errorf("second clip %+v", two)
 	}
-	if three.Start != 96000+72001+9600 || three.GainDB != -3.5 || three.FadeOut.Length != 5760 || three.FadeOut.Curve.Shape != blend.QuarterSine {
+	if three.Start != 96000+72001+9600 || three.GainDB != -3.5 || three.FadeOut.Length != 5760 ||
+		three.FadeOut.Curve.Shape != blend.QuarterSine {
 		t.Errorf("third clip %+v", three)
 	}
-	if b := tr.Blends[0]; b.Before != 5760 || b.After != 3840 || b.Law != blend.ConstantGain || b.Left != one.ID || b.Right != two.ID {
+	if b := tr.Blends[0]; b.Before != 5760 || b.After != 3840 || b.Law != blend.ConstantGain || b.Left != one.ID ||
+		b.Right != two.ID {
 		t.Errorf("blend %+v", b)
 	}
-	if s.Sources[one.Source].URL != "one.wav" || s.Sources[two.Source].URL != "sub%20folder/two.wav" || one.Source != three.Source {
+	if s.Sources[one.Source].URL != "one.wav" || s.Sources[two.Source].URL != "sub%20folder/two.wav" ||
+		one.Source != three.Source {
 		t.Errorf("sources %+v", s.Sources)
 	}
 }
@@ -104,19 +107,79 @@ func TestTheDemoComesBackAsItWas(t *testing.T) {
 }
 
 // schema is what OpenTimelineIO's published file format says of each object that is written here: its fields and the
-// kinds of their values (docs "OTIO serialized schema", version 0.15; from memory). No validator of it is in the package
-// registries.
+// kinds of their values (docs "OTIO serialized schema", version 0.15; from memory). No validator of it is in the
+// package registries.
 var schema = map[string]map[string]string{
-	"Timeline.1":          {"name": "string", "metadata": "object", "global_start_time": "RationalTime.1", "tracks": "Stack.1"},
-	"Stack.1":             {"name": "string", "metadata": "object", "source_range": "TimeRange.1?", "effects": "array", "markers": "array", "enabled": "bool", "children": "array", "color": "any"},
-	"Track.1":             {"name": "string", "metadata": "object", "source_range": "TimeRange.1?", "effects": "array", "markers": "array", "enabled": "bool", "children": "array", "kind": "string", "color": "any"},
-	"Clip.2":              {"name": "string", "metadata": "object", "source_range": "TimeRange.1?", "effects": "array", "markers": "array", "enabled": "bool", "media_references": "object", "active_media_reference_key": "string", "color": "any"},
-	"Gap.1":               {"name": "string", "metadata": "object", "source_range": "TimeRange.1?", "effects": "array", "markers": "array", "enabled": "bool", "color": "any"},
-	"Transition.1":        {"name": "string", "metadata": "object", "in_offset": "RationalTime.1", "out_offset": "RationalTime.1", "transition_type": "string"},
-	"ExternalReference.1": {"name": "string", "metadata": "object", "available_range": "TimeRange.1?", "available_image_bounds": "any", "target_url": "string"},
-	"TimeRange.1":         {"start_time": "RationalTime.1", "duration": "RationalTime.1"},
-	"RationalTime.1":      {"value": "number", "rate": "number"},
-	"Marker.2":            {"name": "string", "metadata": "object", "color": "string", "marked_range": "TimeRange.1", "comment": "string"},
+	"Timeline.1": {
+		"name":              "string",
+		"metadata":          "object",
+		"global_start_time": "RationalTime.1",
+		"tracks":            "Stack.1",
+	},
+	"Stack.1": {
+		"name":         "string",
+		"metadata":     "object",
+		"source_range": "TimeRange.1?",
+		"effects":      "array",
+		"markers":      "array",
+		"enabled":      "bool",
+		"children":     "array",
+		"color":        "any",
+	},
+	"Track.1": {
+		"name":         "string",
+		"metadata":     "object",
+		"source_range": "TimeRange.1?",
+		"effects":      "array",
+		"markers":      "array",
+		"enabled":      "bool",
+		"children":     "array",
+		"kind":         "string",
+		"color":        "any",
+	},
+	"Clip.2": {
+		"name":                       "string",
+		"metadata":                   "object",
+		"source_range":               "TimeRange.1?",
+		"effects":                    "array",
+		"markers":                    "array",
+		"enabled":                    "bool",
+		"media_references":           "object",
+		"active_media_reference_key": "string",
+		"color":                      "any",
+	},
+	"Gap.1": {
+		"name":         "string",
+		"metadata":     "object",
+		"source_range": "TimeRange.1?",
+		"effects":      "array",
+		"markers":      "array",
+		"enabled":      "bool",
+		"color":        "any",
+	},
+	"Transition.1": {
+		"name":            "string",
+		"metadata":        "object",
+		"in_offset":       "RationalTime.1",
+		"out_offset":      "RationalTime.1",
+		"transition_type": "string",
+	},
+	"ExternalReference.1": {
+		"name":                   "string",
+		"metadata":               "object",
+		"available_range":        "TimeRange.1?",
+		"available_image_bounds": "any",
+		"target_url":             "string",
+	},
+	"TimeRange.1":    {"start_time": "RationalTime.1", "duration": "RationalTime.1"},
+	"RationalTime.1": {"value": "number", "rate": "number"},
+	"Marker.2": {
+		"name":         "string",
+		"metadata":     "object",
+		"color":        "string",
+		"marked_range": "TimeRange.1",
+		"comment":      "string",
+	},
 }
 
 func conforms(t *testing.T, at string, v any, want string) {
@@ -198,7 +261,8 @@ func TestMalformedFilesNameThePlace(t *testing.T) {
 			t.Errorf("%s: %v, want one line that names %s", name, err, c.place)
 		}
 	}
-	for name, bad := range map[string]string{"not JSON": "{", "another schema": `{"OTIO_SCHEMA":"Clip.1"}`, "nothing": "", "a list": "[]", "no tracks": `{"OTIO_SCHEMA":"Timeline.1"}`} {
+	for name, bad := range map[string]string{"not JSON": "{", "another schema": `{"OTIO_SCHEMA":"Clip.1"}`,
+		"nothing": "", "a list": "[]", "no tracks": `{"OTIO_SCHEMA":"Timeline.1"}`} {
 		if _, _, err := Read([]byte(bad), nothingThere); err == nil {
 			t.Errorf("%s was read", name)
 		}
@@ -211,7 +275,10 @@ func TestEveryLawAndShapeComesBack(t *testing.T) {
 	for _, law := range blend.Laws {
 		for _, shape := range blend.Shapes {
 			shaped := &blend.Curve{Shape: shape.Shape}
-			edited, err := scene.Apply(s, &scene.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: 1001, After: 77, Law: law.Law, CurveOut: shaped})
+			edited, err := scene.Apply(
+				s,
+				&scene.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: 1001, After: 77, Law: law.Law, CurveOut: shaped},
+			)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -222,7 +289,8 @@ func TestEveryLawAndShapeComesBack(t *testing.T) {
 			got := read(t, raw).Tracks[0].Blends
 			if !slices.ContainsFunc(got, func(b scene.Blend) bool {
 				fading := b.CurveOut
-				return b.Before == 1001 && b.After == 77 && b.Law == law.Law && fading != nil && fading.Shape == shape.Shape && b.CurveIn == nil
+				return b.Before == 1001 && b.After == 77 && b.Law == law.Law && fading != nil && fading.Shape == shape.Shape &&
+					b.CurveIn == nil
 			}) {
 				t.Errorf("%s with %s came back as %+v", law.Law, shape.Shape, got)
 			}
@@ -273,7 +341,11 @@ func TestStretchesOfSourcesAreWrittenAndReadAgain(t *testing.T) {
 		t.Errorf("read again: %+v", again.Sources)
 	}
 	bad := strings.Replace(string(raw), `"name": "breath",`, `"name": "",`, 1)
-	if _, _, err := Read([]byte(bad), nothingThere); err == nil || !strings.Contains(err.Error(), "metadata/blendseam/stretches/1: a stretch needs a name") {
+	if _, _, err := Read(
+		[]byte(bad),
+		nothingThere,
+	); err == nil ||
+		!strings.Contains(err.Error(), "metadata/blendseam/stretches/1: a stretch needs a name") {
 		t.Errorf("a stretch without a name: %v", err)
 	}
 }
@@ -284,10 +356,12 @@ func TestLevelLinesAcceptedSeamsAndPairsComeBack(t *testing.T) {
 	for _, e := range []scene.Edit{
 		&scene.Bring{Source: scene.Source{ID: "a.wav", Name: "a", URL: "a.wav", Samples: 480000, Channels: 1, Offset: 4800}},
 		&scene.AddTrack{Name: "D", Purpose: "dialogue"}, &scene.AddTrack{Name: "E", Purpose: "effects"},
-		&scene.Add{Track: "t1", Source: "a.wav", In: 1000, Length: 96000}, &scene.Add{Track: "t2", Source: "a.wav", In: 100000, Start: 96000, Length: 72000},
+		&scene.Add{Track: "t1", Source: "a.wav", In: 1000, Length: 96000},
+		&scene.Add{Track: "t2", Source: "a.wav", In: 100000, Start: 96000, Length: 72000},
 		&scene.SetLevel{Clip: "c3", Points: []scene.LevelPoint{{At: 2000, DB: -3.5}, {At: 5000, DB: 2}}},
 		&scene.Accept{Left: "c3", Sound: "abc", Note: "as it is"}, &scene.Accept{Right: "c4", Sound: "def"},
-		&scene.SetPair{Out: "c3", In: "c4", From: 90000, To: 100000, Law: blend.Matched, CurveIn: &blend.Curve{Shape: blend.Exponential, Bend: 0.5}},
+		&scene.SetPair{Out: "c3", In: "c4", From: 90000, To: 100000, Law: blend.Matched,
+			CurveIn: &blend.Curve{Shape: blend.Exponential, Bend: 0.5}},
 	} {
 		next, err := scene.Apply(s, e)
 		if err != nil {
@@ -304,16 +378,19 @@ func TestLevelLinesAcceptedSeamsAndPairsComeBack(t *testing.T) {
 		t.Fatal(err, warnings)
 	}
 	was, is := s.Tracks[0].Clips[0], back.Tracks[0].Clips[0]
-	if !reflect.DeepEqual(was.Level, is.Level) || !reflect.DeepEqual(was.AcceptedTail, is.AcceptedTail) || back.Tracks[1].Clips[0].AcceptedHead.Sound != "def" {
+	if !reflect.DeepEqual(was.Level, is.Level) || !reflect.DeepEqual(was.AcceptedTail, is.AcceptedTail) ||
+		back.Tracks[1].Clips[0].AcceptedHead.Sound != "def" {
 		t.Errorf("came back as %+v", is)
 	}
-	if len(back.Pairs) != 1 || back.Pairs[0].Out != is.ID || back.Pairs[0].Law != blend.Matched || back.Pairs[0].CurveIn.Bend != 0.5 {
+	if len(back.Pairs) != 1 || back.Pairs[0].Out != is.ID || back.Pairs[0].Law != blend.Matched ||
+		back.Pairs[0].CurveIn.Bend != 0.5 {
 		t.Errorf("pairs %+v", back.Pairs)
 	}
-	for _, bad := range []string{`{"level": [{"db": 1}]}`, `{"level": [{"at": {"value": 5, "rate": 48000}, "db": 99}]}`, `{"pair_out": {"with": "x", "law": "glue"}}`} {
+	for _, bad := range []string{`{"level": [{"db": 1}]}`, `{"level": [{"at": {"value": 5, "rate": 48000}, "db": 99}]}`,
+		`{"pair_out": {"with": "x", "law": "glue"}}`} {
 		var tree map[string]any
 		json.Unmarshal(raw, &tree)
-		clip := tree["tracks"].(map[string]any)["children"].([]any)[0].(map[string]any)["children"].([]any)[0].(map[string]any)
+		clip := child(tree["tracks"], 0, 0)
 		var mine map[string]any
 		json.Unmarshal([]byte(bad), &mine)
 		clip["metadata"] = map[string]any{"blendseam": mine}
@@ -333,27 +410,68 @@ func withURLs(s *scene.Scene) *scene.Scene {
 	return s
 }
 
-// Lulls, patches that follow them, and the recipes of tone come back as they were; a second writing gives the same bytes.
+// Lulls, patches that follow them, and the recipes of tone come back as they were; a second writing gives the same
+// bytes.
 func TestLullsAndToneComeBack(t *testing.T) {
 	s := withURLs(scenetest.Mixed(t, timecode.F25))
 	clips := s.Tracks[1].Clips
-	s = scenetest.Must(t, s, &scene.AddLull{Clip: clips[1].ID, From: clips[1].Start + 9000, To: clips[1].Start + 30000, DepthDB: 18}, &scene.AddLull{Clip: clips[1].ID, From: clips[1].Start + 40000, To: clips[1].Start + 50000},
-		&scene.Remove{Clips: []string{clips[3].ID}})
+	s = scenetest.Must(
+		t,
+		s,
+		&scene.AddLull{Clip: clips[1].ID, From: clips[1].Start + 9000, To: clips[1].Start + 30000, DepthDB: 18},
+		&scene.AddLull{Clip: clips[1].ID, From: clips[1].Start + 40000, To: clips[1].Start + 50000},
+		&scene.Remove{Clips: []string{clips[3].ID}},
+	)
 	lull := s.Tracks[1].Clips[1].Lulls[0].ID
 	colour := make([]float64, recipe.Bands)
 	for i := range colour {
 		colour[i] = -60.25 - float64(i)
 	}
 	mid := s.ToneMiddle()
-	s = scenetest.Must(t, s, &scene.LayTone{Name: "room", From: 100000, To: 200000, In: mid, FadeIn: 900, FadeOut: 900, GainDB: -1.5, Fills: &scene.Hole{Clip: clips[1].ID, Lull: lull},
-		Tone: recipe.Tone{Seed: 1<<63 + 5, Left: []recipe.Material{{Source: "s2", From: 100, To: 48000}}, Right: []recipe.Material{{Source: "s1", To: 30000}}, LeftDB: colour, RightDB: colour, From: mid, To: mid + 100000, Phase: -5000}},
-		&scene.LayTone{Name: "bed", From: 300000, To: 500000, In: mid, Tone: recipe.Tone{Seed: 7, Left: []recipe.Material{{Source: "s2", From: 100, To: 48000}}}, Fills: &scene.Hole{Clip: clips[2].ID, Next: clips[4].ID}})
+	s = scenetest.Must(
+		t,
+		s,
+		&scene.LayTone{
+			Name:    "room",
+			From:    100000,
+			To:      200000,
+			In:      mid,
+			FadeIn:  900,
+			FadeOut: 900,
+			GainDB:  -1.5,
+			Fills:   &scene.Hole{Clip: clips[1].ID, Lull: lull},
+			Tone: recipe.Tone{
+				Seed:    1<<63 + 5,
+				Left:    []recipe.Material{{Source: "s2", From: 100, To: 48000}},
+				Right:   []recipe.Material{{Source: "s1", To: 30000}},
+				LeftDB:  colour,
+				RightDB: colour,
+				From:    mid,
+				To:      mid + 100000,
+				Phase:   -5000,
+			},
+		},
+		&scene.LayTone{
+			Name:  "bed",
+			From:  300000,
+			To:    500000,
+			In:    mid,
+			Tone:  recipe.Tone{Seed: 7, Left: []recipe.Material{{Source: "s2", From: 100, To: 48000}}},
+			Fills: &scene.Hole{Clip: clips[2].ID, Next: clips[4].ID},
+		},
+	)
 	one, err := Write(s)
 	if err != nil {
 		t.Fatal(err)
 	}
 	back := read(t, one)
-	if two, err := Write(read(t, one)); err != nil || !bytes.Equal(regexp.MustCompile(`"(id|clip|next|link)": "[a-z]*\d+"`).ReplaceAll(one, nil), regexp.MustCompile(`"(id|clip|next|link)": "[a-z]*\d+"`).ReplaceAll(two, nil)) {
+	if two, err := Write(
+		read(t, one),
+	); err != nil ||
+		!bytes.Equal(
+			regexp.MustCompile(`"(id|clip|next|link)": "[a-z]*\d+"`).ReplaceAll(one, nil),
+			regexp.MustCompile(`"(id|clip|next|link)": "[a-z]*\d+"`).ReplaceAll(two, nil),
+		) {
 		t.Errorf("written again it differs (%v)", err)
 	}
 	got := back.Tracks[1].Clips[1].Lulls
@@ -397,7 +515,8 @@ func TestLullsWrittenByHand(t *testing.T) {
 		want  scene.Lull
 		wrong string
 	}{
-		{`[{"from":{"OTIO_SCHEMA":"RationalTime.1","value":1,"rate":1},"to":{"value":2,"rate":1},"depth_db":-12,"fade_in":{"OTIO_SCHEMA":"RationalTime.1","value":4800,"rate":48000},"fade_out":{"length":{"value":1,"rate":25}}}]`,
+		{`[{"from":{"OTIO_SCHEMA":"RationalTime.1","value":1,"rate":1},"to":{"value":2,"rate":1},"depth_db":-12,` +
+			`"fade_in":{"OTIO_SCHEMA":"RationalTime.1","value":4800,"rate":48000},"fade_out":{"length":{"value":1,"rate":25}}}]`,
 			scene.Lull{From: 48000, To: 96000, DepthDB: 12, FadeIn: 4800, FadeOut: 1920}, ""},
 		{`[{"from":{"value":1,"rate":1},"to":{"value":2,"rate":1}}]`, scene.Lull{From: 48000, To: 96000}, ""},
 		{`[{"from":{"value":2,"rate":1},"to":{"value":2,"rate":1}}]`, scene.Lull{}, "lulls/0: a lull needs a length"},
@@ -405,7 +524,7 @@ func TestLullsWrittenByHand(t *testing.T) {
 	} {
 		var tree map[string]any
 		json.Unmarshal(raw, &tree)
-		clip := tree["tracks"].(map[string]any)["children"].([]any)[1].(map[string]any)["children"].([]any)[0].(map[string]any)
+		clip := child(tree["tracks"], 1, 0)
 		var lulls any
 		if err := json.Unmarshal([]byte(c.lulls), &lulls); err != nil {
 			t.Fatal(err)
@@ -430,4 +549,12 @@ func TestLullsWrittenByHand(t *testing.T) {
 			t.Errorf("%s is read as %+v", c.lulls, got)
 		}
 	}
+}
+
+// child gives what lies at a path of places among children in a file that was read.
+func child(of any, path ...int) map[string]any {
+	for _, i := range path {
+		of = of.(map[string]any)["children"].([]any)[i]
+	}
+	return of.(map[string]any)
 }

@@ -30,7 +30,16 @@ const ours = "blendseam"
 var kept = []string{"effects", "color", "comment"}
 
 func init() {
-	interchange.Register(interchange.Format{Name: "OpenTimelineIO", Extensions: []string{".otio"}, MediaType: "application/json", Read: Read, Write: Write, Targets: Targets})
+	interchange.Register(
+		interchange.Format{
+			Name:       "OpenTimelineIO",
+			Extensions: []string{".otio"},
+			MediaType:  "application/json",
+			Read:       Read,
+			Write:      Write,
+			Targets:    Targets,
+		},
+	)
 }
 
 type reader struct {
@@ -65,7 +74,13 @@ func Read(raw []byte, length interchange.Length) (s *scene.Scene, warnings []str
 		return nil, nil, stack.errorf("a trimmed stack (source_range) cannot be read; write the scene untrimmed")
 	}
 	stack.place = "tracks"
-	r := &reader{length: length, lengths: map[string][2]*big.Rat{}, sources: map[string]string{}, incoming: map[string]string{}, clips: map[string]string{}}
+	r := &reader{
+		length:   length,
+		lengths:  map[string][2]*big.Rat{},
+		sources:  map[string]string{},
+		incoming: map[string]string{},
+		clips:    map[string]string{},
+	}
 	if err := r.frame(top, stack); err != nil {
 		return nil, nil, err
 	}
@@ -84,7 +99,10 @@ func Read(raw []byte, length interchange.Length) (s *scene.Scene, warnings []str
 		return nil, nil, err
 	}
 	if r.cut > 0 {
-		r.warnings = append(r.warnings, fmt.Sprintf("names over %d and notes over %d letters were cut, %d of them", limit.Names, limit.Notes, r.cut))
+		r.warnings = append(
+			r.warnings,
+			fmt.Sprintf("names over %d and notes over %d letters were cut, %d of them", limit.Names, limit.Notes, r.cut),
+		)
 	}
 	return r.scene, r.warnings, nil
 }
@@ -398,7 +416,18 @@ func (r *reader) track(n node) error {
 	if t.GainDB, err = mine.db("gain_db"); err != nil {
 		return err
 	}
-	t.Hue, t.Solo, t.Locked, t.Stays = mine.text("hue"), mine.flag("solo", false), mine.flag("locked", false), mine.flag("stays", false)
+	t.Hue, t.Solo, t.Locked, t.Stays = mine.text(
+		"hue",
+	), mine.flag(
+		"solo",
+		false,
+	), mine.flag(
+		"locked",
+		false,
+	), mine.flag(
+		"stays",
+		false,
+	)
 	t.Mute = mine.flag("mute", false) || !n.flag("enabled", true)
 	if t.Foreign, err = mine.rest(foreign, "purpose", "gain_db", "hue", "solo", "locked", "stays", "mute"); err != nil {
 		return err
@@ -583,7 +612,23 @@ func (r *reader) clip(n node, t *scene.Track, at *big.Rat) (scene.Clip, *big.Rat
 	if v := mine.value("fit"); v.Exists() && !isEmpty(v) {
 		r.warnings = append(r.warnings, fmt.Sprintf("%s: fit of clip %s is kept, but not heard yet", mine.place, c.Name))
 	}
-	if c.Foreign, err = mine.rest(foreign, "gain_db", "fade_in", "fade_out", "link", "note", "muted", "level", "accepted_head", "accepted_tail", "pair_out", "pair_in", "lulls", "fills", "id"); err != nil {
+	if c.Foreign, err = mine.rest(
+		foreign,
+		"gain_db",
+		"fade_in",
+		"fade_out",
+		"link",
+		"note",
+		"muted",
+		"level",
+		"accepted_head",
+		"accepted_tail",
+		"pair_out",
+		"pair_in",
+		"lulls",
+		"fills",
+		"id",
+	); err != nil {
 		return c, nil, err
 	}
 	if e := n.value("effects"); e.IsArray() && !isEmpty(e) {

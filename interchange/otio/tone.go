@@ -24,7 +24,14 @@ func writeLulls(c scene.Clip, offset int64, rate float64) (list []any) {
 		fade := func(n int64) object {
 			return writeFade(scene.Fade{Length: n, Curve: blend.Curve{Shape: blend.QuarterSine}}, rate)
 		}
-		o := object{"id": l.ID, "from": rational(l.From+offset, rate), "to": rational(l.To+offset, rate), "depth_db": l.DepthDB, "fade_in": fade(l.FadeIn), "fade_out": fade(l.FadeOut)}
+		o := object{
+			"id":       l.ID,
+			"from":     rational(l.From+offset, rate),
+			"to":       rational(l.To+offset, rate),
+			"depth_db": l.DepthDB,
+			"fade_in":  fade(l.FadeIn),
+			"fade_out": fade(l.FadeOut),
+		}
 		if l.DepthDB == 0 {
 			o["depth_db"] = float64(silentDB)
 		}
@@ -107,7 +114,12 @@ func writeTone(s *scene.Scene, src scene.Source) object {
 		out := []any{}
 		for _, m := range list {
 			from := s.Sources[m.Source]
-			o := object{"target_url": from.URL, "name": from.Name, "from": rational(m.From+from.Offset, rate), "to": rational(m.To+from.Offset, rate)}
+			o := object{
+				"target_url": from.URL,
+				"name":       from.Name,
+				"from":       rational(m.From+from.Offset, rate),
+				"to":         rational(m.To+from.Offset, rate),
+			}
 			put(o, "sha256", from.SHA256, from.SHA256 != "")
 			out = append(out, o)
 		}
@@ -120,8 +132,15 @@ func writeTone(s *scene.Scene, src scene.Source) object {
 	put(p, "right_db", t.RightDB, t.RightDB != nil)
 	put(p, "from", rational(t.From, rate), t.To > t.From)
 	put(p, "to", rational(t.To, rate), t.To > t.From)
-	return object{"OTIO_SCHEMA": "GeneratorReference.1", "name": src.Name, "available_range": timeRange(0, src.Samples, rate), "available_image_bounds": nil,
-		"generator_kind": toneKind, "parameters": p, "metadata": object{}}
+	return object{
+		"OTIO_SCHEMA":            "GeneratorReference.1",
+		"name":                   src.Name,
+		"available_range":        timeRange(0, src.Samples, rate),
+		"available_image_bounds": nil,
+		"generator_kind":         toneKind,
+		"parameters":             p,
+		"metadata":               object{},
+	}
 }
 
 // tone reads the recipe of room tone, and brings its recordings in.
@@ -190,7 +209,13 @@ func (r *reader) materials(p node, key string) (out []recipe.Material, err error
 		key := keyOf(target, n.text("sha256"))
 		id, seen := r.sources[key]
 		if !seen {
-			src := scene.Source{ID: fmt.Sprintf("s%d", len(r.sources)+1), Name: r.name(n), URL: target, Unknown: true, SHA256: n.text("sha256")}
+			src := scene.Source{
+				ID:      fmt.Sprintf("s%d", len(r.sources)+1),
+				Name:    r.name(n),
+				URL:     target,
+				Unknown: true,
+				SHA256:  n.text("sha256"),
+			}
 			if src.Name == "" {
 				src.Name = baseName(target)
 			}

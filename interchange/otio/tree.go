@@ -37,7 +37,10 @@ func (*nothing) UnmarshalJSON([]byte) error { return nil }
 
 func parse(raw []byte) (node, error) {
 	if len(raw) > limit.SceneFileBytes {
-		return node{}, &Error{"line 1", fmt.Sprintf("the file has %s; %s are the most", limit.Bytes(int64(len(raw))), limit.Bytes(limit.SceneFileBytes))}
+		return node{}, &Error{
+			"line 1",
+			fmt.Sprintf("the file has %s; %s are the most", limit.Bytes(int64(len(raw))), limit.Bytes(limit.SceneFileBytes)),
+		}
 	}
 	if err := json.Unmarshal(raw, new(nothing)); err != nil { // gjson itself knows no bound of depth
 		return node{}, jsonError(raw, err)
@@ -119,8 +122,8 @@ func (n node) object(key string) (o node, ok bool, err error) {
 	return node{}, false, n.errorf("%s must be an object, not %s", key, kindOf(v))
 }
 
-// each calls do for the objects of a field that is a list, in its order, with their numbers, until one gives an error. They are
-// at places made of at and their numbers.
+// each calls do for the objects of a field that is a list, in its order, with their numbers, until one gives an
+// error. They are at places made of at and their numbers.
 func (n node) each(key, at string, do func(i int, item node) error) error {
 	v := n.value(key)
 	if !v.Exists() {

@@ -17,7 +17,14 @@ type object = map[string]any
 
 // Write gives a scene as a scene file.
 func Write(s *scene.Scene) ([]byte, error) {
-	stack := object{"OTIO_SCHEMA": "Stack.1", "name": "tracks", "source_range": nil, "effects": []any{}, "enabled": true, "metadata": object{}}
+	stack := object{
+		"OTIO_SCHEMA":  "Stack.1",
+		"name":         "tracks",
+		"source_range": nil,
+		"effects":      []any{},
+		"enabled":      true,
+		"metadata":     object{},
+	}
 	tracks := make([]any, len(s.Tracks))
 	named := besideHoles(s)
 	for i, t := range s.Tracks {
@@ -105,8 +112,11 @@ func writeTrack(s *scene.Scene, t *scene.Track, named map[string]bool) object {
 	at := int64(0)
 	for i, c := range t.Clips {
 		if c.Start > at {
-			children = append(children, object{"OTIO_SCHEMA": "Gap.1", "name": "", "source_range": timeRange(0, c.Start-at, rate),
-				"effects": []any{}, "markers": []any{}, "enabled": true, "metadata": object{}})
+			children = append(
+				children,
+				object{"OTIO_SCHEMA": "Gap.1", "name": "", "source_range": timeRange(0, c.Start-at, rate),
+					"effects": []any{}, "markers": []any{}, "enabled": true, "metadata": object{}},
+			)
 		} else if i > 0 {
 			if b := t.Blend(t.Clips[i-1].ID, c.ID); b != nil {
 				children = append(children, writeBlend(*b, rate))
@@ -138,7 +148,13 @@ func put(o object, key string, v any, when bool) {
 
 func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64, named map[string]bool) object {
 	src := s.Sources[c.Source]
-	ref := object{"OTIO_SCHEMA": "ExternalReference.1", "name": src.Name, "target_url": src.URL, "available_range": nil, "available_image_bounds": nil}
+	ref := object{
+		"OTIO_SCHEMA":            "ExternalReference.1",
+		"name":                   src.Name,
+		"target_url":             src.URL,
+		"available_range":        nil,
+		"available_image_bounds": nil,
+	}
 	offset := s.Unit(t, src.Offset)
 	if n := scene.SourceLength(s, t, c); !src.Unknown {
 		ref["available_range"] = timeRange(offset, n, rate)

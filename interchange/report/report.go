@@ -29,8 +29,18 @@ type Row struct {
 
 // RowOf makes a row of a result.
 func RowOf(sc *scene.Scene, r audit.Result) Row {
-	row := Row{Track: r.TrackName, AtS: float64(r.At) / float64(sc.SampleRate), AtTC: sc.Timecode(r.At), Kind: r.Kind, Left: r.LeftName, Right: r.RightName,
-		Verdict: r.Verdict, Cause: r.Cause, Why: r.Why, Measures: &r.Measures}
+	row := Row{
+		Track:    r.TrackName,
+		AtS:      float64(r.At) / float64(sc.SampleRate),
+		AtTC:     sc.Timecode(r.At),
+		Kind:     r.Kind,
+		Left:     r.LeftName,
+		Right:    r.RightName,
+		Verdict:  r.Verdict,
+		Cause:    r.Cause,
+		Why:      r.Why,
+		Measures: &r.Measures,
+	}
 	if a := audit.Acceptance(sc, r.Seam); a != nil {
 		row.Accepted = &a.Note
 	}
@@ -66,9 +76,16 @@ type Stay struct {
 	Left string `json:"left_because"`
 }
 
-// ChangeOf makes a change of a proposal that was done: before is the scene that it was made for, after the one that came out.
+// ChangeOf makes a change of a proposal that was done: before is the scene that it was made for, after the one that
+// came out.
 func ChangeOf(before, after *scene.Scene, p advise.Proposal) Change {
-	c := Change{Track: p.Before.TrackName, AtS: float64(p.Before.At) / float64(before.SampleRate), Did: p.Did, Reasons: p.Reasons, Before: RowOf(before, p.Before)}
+	c := Change{
+		Track:   p.Before.TrackName,
+		AtS:     float64(p.Before.At) / float64(before.SampleRate),
+		Did:     p.Did,
+		Reasons: p.Reasons,
+		Before:  RowOf(before, p.Before),
+	}
 	if p.After != nil {
 		c.After = RowOf(after, *p.After)
 	}
@@ -83,8 +100,8 @@ func cell(text string) string {
 	return text
 }
 
-// CSV writes the seams with all figures; after, which may be nil, adds the verdict and figures of the seams that are there
-// still. Figures that could not be measured are empty.
+// CSV writes the seams with all figures; after, which may be nil, adds the verdict and figures of the seams that are
+// there still. Figures that could not be measured are empty.
 func CSV(sc *scene.Scene, before, after []audit.Result) ([]byte, error) {
 	var out bytes.Buffer
 	w := csv.NewWriter(&out)
@@ -114,7 +131,18 @@ func CSV(sc *scene.Scene, before, after []audit.Result) ([]byte, error) {
 				accepted = "yes"
 			}
 		}
-		line := []string{row.AtTC, fmt.Sprintf("%.4f", row.AtS), cell(row.Track), string(row.Kind), cell(row.Left), cell(row.Right), string(row.Verdict), string(row.Cause), cell(row.Why), cell(accepted)}
+		line := []string{
+			row.AtTC,
+			fmt.Sprintf("%.4f", row.AtS),
+			cell(row.Track),
+			string(row.Kind),
+			cell(row.Left),
+			cell(row.Right),
+			string(row.Verdict),
+			string(row.Cause),
+			cell(row.Why),
+			cell(accepted),
+		}
 		add := func(m *audit.Measures) {
 			for _, x := range audit.Table {
 				text := ""

@@ -1,5 +1,6 @@
 // Package corpus says how large the made-up corpora of the tests are, and on which seed they are made. With -short, as
-// make test runs them, they are samples; make test-long runs them whole. BLENDSEAM_CASES and BLENDSEAM_SEED say otherwise.
+// make test runs them, they are samples; make test-long runs them whole. BLENDSEAM_CASES and BLENDSEAM_SEED say
+// otherwise.
 package corpus
 
 import (

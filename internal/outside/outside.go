@@ -23,7 +23,8 @@ func Run(t testing.TB, name string, args ...string) string {
 	return string(out)
 }
 
-// Decode reads a sound file with ffmpeg, as doubles at the file's own rate. filters are ffmpeg's arguments ahead of the output.
+// Decode reads a sound file with ffmpeg, as doubles at the file's own rate. filters are ffmpeg's arguments ahead of
+// the output.
 func Decode(t testing.TB, file string, channels int, filters ...string) pcm.Block {
 	t.Helper()
 	args := append([]string{"-v", "error", "-i", file}, filters...)

@@ -27,7 +27,14 @@ type Specimen struct {
 }
 
 // troubles are what is planted, in turn; every third seam is clean.
-var troubles = []audit.Cause{audit.Click, audit.BackgroundStep, audit.ColourStep, audit.DeadSilence, audit.LevelStep, audit.WordCut}
+var troubles = []audit.Cause{
+	audit.Click,
+	audit.BackgroundStep,
+	audit.ColourStep,
+	audit.DeadSilence,
+	audit.LevelStep,
+	audit.WordCut,
+}
 
 // A maker draws Specimens.
 type Maker struct {
@@ -106,7 +113,11 @@ func (m *Maker) Noise(k RoomKind, n int, db float64) []float64 {
 		w := m.R.NormFloat64()
 		low = k.tilt*low + (1-k.tilt)*w
 		slow = 0.998*slow + 0.002*w
-		v[i] = low*math.Sqrt((1+k.tilt)/(1-k.tilt)) + 30*k.rumble*slow + k.hum*math.Sqrt2*math.Sin(2*math.Pi*k.humHz*float64(i)/Rate)
+		v[i] = low*math.Sqrt(
+			(1+k.tilt)/(1-k.tilt),
+		) + 30*k.rumble*slow + k.hum*math.Sqrt2*math.Sin(
+			2*math.Pi*k.humHz*float64(i)/Rate,
+		)
 	}
 	for range int(k.drops * float64(n) / Rate) {
 		at, size, hz := m.R.IntN(n), m.Between(0.3, 1.5), m.Between(1500, 6000)
@@ -215,7 +226,18 @@ func (m *Maker) Make(i int) Specimen {
 		sp.Blend(n, n)
 		blended = float64(2*n) * 1000 / Rate
 	}
-	sp.About = fmt.Sprintf("specimen %d: %s, room at %.0f dBFS %+v, step %.1f dB, level %.1f dB, colour %.1f dB, gap %d, blend %.0f ms", i, want, db, k, step, louder, colour, gap, blended)
+	sp.About = fmt.Sprintf(
+		"specimen %d: %s, room at %.0f dBFS %+v, step %.1f dB, level %.1f dB, colour %.1f dB, gap %d, blend %.0f ms",
+		i,
+		want,
+		db,
+		k,
+		step,
+		louder,
+		colour,
+		gap,
+		blended,
+	)
 	return sp
 }
 

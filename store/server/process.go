@@ -68,7 +68,11 @@ func (s *Server) launch(ctx context.Context, program string, deadline time.Time)
 		}
 		left := orphans(s.data())
 		if time.Now().After(deadline) {
-			return fmt.Errorf("a database in %s, left over from before, does not end (process %s); end it and try again", s.dir, strings.Trim(fmt.Sprint(left), "[]"))
+			return fmt.Errorf(
+				"a database in %s, left over from before, does not end (process %s); end it and try again",
+				s.dir,
+				strings.Trim(fmt.Sprint(left), "[]"),
+			)
 		}
 		if waited := time.Since(begun); told == 0 && waited > askAgain || told == 1 && waited > askNoMore {
 			told++

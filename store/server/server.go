@@ -25,8 +25,8 @@ import (
 const startLimit = 60 * time.Second
 
 // A Server is a running database. One process owns it, starts it again if it dies, and ends it; others that
-// use the same folder meanwhile share it. When the owner ends, one of the others owns it, and starts it again at the same
-// address.
+// use the same folder meanwhile share it. When the owner ends, one of the others owns it, and starts it again at the
+// same address.
 type Server struct {
 	DSN string
 
@@ -68,7 +68,11 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 			return s, nil
 		}
 		if time.Now().After(deadline) {
-			return nil, fmt.Errorf("another process%s has the database in %s and it does not answer; end that process and try again", s.named(), dir)
+			return nil, fmt.Errorf(
+				"another process%s has the database in %s and it does not answer; end that process and try again",
+				s.named(),
+				dir,
+			)
 		}
 		if err := pause(ctx, 100*time.Millisecond); err != nil {
 			return nil, err
@@ -194,7 +198,10 @@ func (s *Server) begin(ctx context.Context) error {
 			}
 		}
 		c := mysql.NewConfig()
-		c.User, c.Passwd, c.Net, c.Addr, c.DBName = "blendseam", password, "tcp", fmt.Sprintf("127.0.0.1:%d", s.port), "blendseam"
+		c.User, c.Passwd, c.Net, c.Addr, c.DBName = "blendseam", password, "tcp", fmt.Sprintf(
+			"127.0.0.1:%d",
+			s.port,
+		), "blendseam"
 		c.Logger = &mysql.NopLogger{}
 		s.DSN = c.FormatDSN()
 		err = s.launch(ctx, program, deadline)

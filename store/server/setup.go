@@ -20,7 +20,10 @@ func find(name string) (string, error) {
 			return path, nil
 		}
 	}
-	return "", fmt.Errorf("%s is not installed: install it (apt-get install mariadb-server), or name a server in BLENDSEAM_DSN", name)
+	return "", fmt.Errorf(
+		"%s is not installed: install it (apt-get install mariadb-server), or name a server in BLENDSEAM_DSN",
+		name,
+	)
 }
 
 // setUp makes the tables of an empty server, in a folder that gets its name only once it is whole.
@@ -52,7 +55,10 @@ func (s *Server) setUp(ctx context.Context) error {
 	}
 	cmd := exec.CommandContext(ctx, program, "--no-defaults", "--datadir="+at, "--user="+me.Username, "--skip-test-db",
 		"--auth-root-authentication-method=socket", "--auth-root-socket-user="+me.Username)
-	cmd.Env = append(os.Environ(), "TMPDIR="+dir) // a database that starts clears its folder for temporary tables, whosever they are
+	cmd.Env = append(
+		os.Environ(),
+		"TMPDIR="+dir,
+	) // a database that starts clears its folder for temporary tables, whosever they are
 	out, err := cmd.CombinedOutput()
 	if err != nil {
 		return fmt.Errorf("the database could not be set up in %s: %w: %s", s.dir, err, tail(string(out)))
@@ -67,7 +73,8 @@ func (s *Server) setUp(ctx context.Context) error {
 
 // unusual tells whether a letter is one that shells and patterns may take for something else.
 func unusual(r rune) bool {
-	return !(r == '/' || r == '.' || r == '-' || r == '_' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z')
+	return !(r == '/' || r == '.' || r == '-' || r == '_' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z' || r >= 'A' &&
+		r <= 'Z')
 }
 
 // plainTemp is a folder for temporary files without unusual letters.

@@ -89,7 +89,20 @@ func main() {
 	var files []string
 	for i := range tracks {
 		f := filepath.Join(dir, fmt.Sprintf("t%d.wav", i))
-		run("ffmpeg", "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("anoisesrc=d=%d:r=%d:a=0.1:s=%d:c=pink", 60*minutes, rate, i), "-ac", "2", "-c:a", "pcm_s24le", f)
+		run(
+			"ffmpeg",
+			"-v",
+			"error",
+			"-f",
+			"lavfi",
+			"-i",
+			fmt.Sprintf("anoisesrc=d=%d:r=%d:a=0.1:s=%d:c=pink", 60*minutes, rate, i),
+			"-ac",
+			"2",
+			"-c:a",
+			"pcm_s24le",
+			f,
+		)
 		files = append(files, f)
 	}
 	short, long := filepath.Join(dir, "short.otio"), filepath.Join(dir, "long.otio")
@@ -101,7 +114,14 @@ func main() {
 	for _, f := range files {
 		mix = append(mix, "-i", f)
 	}
-	mix = append(mix, "-filter_complex", fmt.Sprintf("amix=inputs=%d:normalize=0", tracks), "-c:a", "pcm_s24le", filepath.Join(dir, "theirs.wav"))
+	mix = append(
+		mix,
+		"-filter_complex",
+		fmt.Sprintf("amix=inputs=%d:normalize=0", tracks),
+		"-c:a",
+		"pcm_s24le",
+		filepath.Join(dir, "theirs.wav"),
+	)
 	ours, theirs := against(func() time.Duration {
 		os.Remove(filepath.Join(dir, "ours.wav")) // giving a file's pages back takes time that is no one's
 		d, m := run(program, "render", short, "-o", filepath.Join(dir, "ours.wav"))
@@ -113,17 +133,35 @@ func main() {
 		return d
 	})
 	ratio := theirs.Seconds() / ours.Seconds()
-	line("8 stereo 24-bit tracks of 10 min, against ffmpeg's amix", fmt.Sprintf("%.1f times (%.2f s, %.2f s)", ratio, ours.Seconds(), theirs.Seconds()), "12 times", ratio >= 12)
+	line(
+		"8 stereo 24-bit tracks of 10 min, against ffmpeg's amix",
+		fmt.Sprintf("%.1f times (%.2f s, %.2f s)", ratio, ours.Seconds(), theirs.Seconds()),
+		"12 times",
+		ratio >= 12,
+	)
 	line("memory of that render", fmt.Sprintf("%.0f MiB", memory), "under 64 MiB", memory < 64)
 
 	loud := []string{"-nostats", "-i", files[0], "-af", "ebur128=peak=true", "-f", "null", "-"}
-	ours, theirs = against(func() time.Duration { d, _ := run(program, "loudness", files[0]); return d }, func() time.Duration { d, _ := run("ffmpeg", loud...); return d })
+	ours, theirs = against(
+		func() time.Duration { d, _ := run(program, "loudness", files[0]); return d },
+		func() time.Duration { d, _ := run("ffmpeg", loud...); return d },
+	)
 	ratio = theirs.Seconds() / ours.Seconds()
-	line("loudness and true peak of 10 min stereo, against ebur128", fmt.Sprintf("%.1f times (%.2f s, %.2f s)", ratio, ours.Seconds(), theirs.Seconds()), "8 times", ratio >= 8)
+	line(
+		"loudness and true peak of 10 min stereo, against ebur128",
+		fmt.Sprintf("%.1f times (%.2f s, %.2f s)", ratio, ours.Seconds(), theirs.Seconds()),
+		"8 times",
+		ratio >= 8,
+	)
 
 	out := filepath.Join(dir, "long.wav")
 	d, m := run(program, "render", long, "-o", out)
-	line("memory of a render of 2 hours", fmt.Sprintf("%.0f MiB in %.1f s", m, d.Seconds()), "under 64 MiB, the same", m < 64)
+	line(
+		"memory of a render of 2 hours",
+		fmt.Sprintf("%.0f MiB in %.1f s", m, d.Seconds()),
+		"under 64 MiB, the same",
+		m < 64,
+	)
 	os.Remove(out)
 	for _, f := range files {
 		os.Remove(f)
@@ -137,7 +175,10 @@ func write(path string, times int64) error {
 	s := scene.New("bench", timecode.F25, rate)
 	for i := range tracks {
 		id := fmt.Sprintf("t%d.wav", i)
-		edits := []scene.Edit{&scene.Bring{Source: scene.Source{ID: id, Name: id, URL: id, Samples: length, Channels: 2}}, &scene.AddTrack{Name: id, Purpose: "dialogue"}}
+		edits := []scene.Edit{
+			&scene.Bring{Source: scene.Source{ID: id, Name: id, URL: id, Samples: length, Channels: 2}},
+			&scene.AddTrack{Name: id, Purpose: "dialogue"},
+		}
 		for _, e := range edits {
 			next, err := scene.Apply(s, e)
 			if err != nil {

@@ -139,7 +139,12 @@ func mending(program, dir string) {
 		return d
 	})
 	ratio := ours.Seconds() / theirs.Seconds()
-	line("mend of 119 cuts between 8 takes, analyses made, to ebur128", fmt.Sprintf("%.1f times (%.2f s, %.2f s)", ratio, ours.Seconds(), theirs.Seconds()), "at most 2 times", ratio <= 2)
+	line(
+		"mend of 119 cuts between 8 takes, analyses made, to ebur128",
+		fmt.Sprintf("%.1f times (%.2f s, %.2f s)", ratio, ours.Seconds(), theirs.Seconds()),
+		"at most 2 times",
+		ratio <= 2,
+	)
 	d, _ := run(program, "mend", nine, "-o", mended)
 	line("the same, analyses there", fmt.Sprintf("%.2f s", d.Seconds()), "", true)
 
@@ -153,9 +158,19 @@ func mending(program, dir string) {
 		all += float64(t.length) / rate
 	}
 	d, m := run(program, "mend", hours, "-o", mended)
-	line("memory of mend of 1500 clips in two hours, analyses made", fmt.Sprintf("%.0f MiB in %.1f s", m, d.Seconds()), "under 300 MiB", m < 300)
+	line(
+		"memory of mend of 1500 clips in two hours, analyses made",
+		fmt.Sprintf("%.0f MiB in %.1f s", m, d.Seconds()),
+		"under 300 MiB",
+		m < 300,
+	)
 	d, m = runAudit(program, hours)
-	line("memory of its audit, analyses there", fmt.Sprintf("%.0f MiB in %.1f s", m, d.Seconds()), "under 300 MiB", m < 300)
+	line(
+		"memory of its audit, analyses there",
+		fmt.Sprintf("%.0f MiB in %.1f s", m, d.Seconds()),
+		"under 300 MiB",
+		m < 300,
+	)
 	check(os.RemoveAll(filepath.Join(dir, "cache")))
 	cpu := cpuOf(program, "tone", filepath.Join(dir, long[0].name), "--length", "1", "-o", filepath.Join(dir, "tone.wav"))
 	an := cpu.Seconds() / (float64(long[0].length) / rate) * 3600

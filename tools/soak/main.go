@@ -130,7 +130,13 @@ func (r *run) disturb(rng *rand.Rand, length time.Duration) (kills [2]int, err e
 		now := r.program.use()
 		most.memory, most.files = max(most.memory, now.memory), max(most.files, now.files)
 	}
-	fmt.Printf("memory %d MB at first, %d MB at most; open files %d and %d\n", first.memory>>20, most.memory>>20, first.files, most.files)
+	fmt.Printf(
+		"memory %d MB at first, %d MB at most; open files %d and %d\n",
+		first.memory>>20,
+		most.memory>>20,
+		first.files,
+		most.files,
+	)
 	if float64(most.memory) > mostGrowth*float64(first.memory)+freeGrowth || most.files > first.files+mostMoreFDs {
 		err = errors.New("memory or open files grow")
 	}
@@ -155,13 +161,32 @@ func (r *run) client(rng *rand.Rand, l *ledger) {
 		case n < 78:
 			r.travel(l, st, []string{"undo", "redo"}[rng.IntN(2)])
 		case n < 84:
-			r.count(uploads, r.ask("POST", "/scenes/"+l.id+"/sources", noise(rng, 1+rng.IntN(3)), nil, "Blendseam-Name", fmt.Sprintf("noise%%20%d.wav", rng.IntN(1000))))
+			r.count(
+				uploads,
+				r.ask(
+					"POST",
+					"/scenes/"+l.id+"/sources",
+					noise(rng, 1+rng.IntN(3)),
+					nil,
+					"Blendseam-Name",
+					fmt.Sprintf("noise%%20%d.wav", rng.IntN(1000)),
+				),
+			)
 		case n < 86:
 			r.count(mends, r.ask("POST", "/scenes/"+l.id+"/mend", nil, nil))
 		case n < 88:
-			r.count(renders, r.ask("POST", "/scenes/"+l.id+"/mixdowns", map[string]any{"kind": []string{"wav", "flac", "mp3"}[rng.IntN(3)], "depth": "24"}, nil))
+			r.count(
+				renders,
+				r.ask(
+					"POST",
+					"/scenes/"+l.id+"/mixdowns",
+					map[string]any{"kind": []string{"wav", "flac", "mp3"}[rng.IntN(3)], "depth": "24"},
+					nil,
+				),
+			)
 		default:
-			for _, path := range []string{"pcm?from=0&n=48000", "seams", "findings", "report", "history", "hand-over"}[rng.IntN(6):] {
+			for _, path := range []string{"pcm?from=0&n=48000", "seams", "findings", "report", "history",
+				"hand-over"}[rng.IntN(6):] {
 				r.count(listens, r.ask("GET", "/scenes/"+l.id+"/"+path, nil, nil))
 			}
 		}
@@ -197,7 +222,13 @@ func (r *run) edit(l *ledger, st state, rng *rand.Rand) (state, bool) {
 		case 0:
 			e = map[string]any{"edit": "gain", "clips": []string{c.ID}, "db": float64(rng.IntN(200))/10 - 15}
 		case 1:
-			e = map[string]any{"edit": "trim", "clip": c.ID, "edge": "tail", "to": c.Start + c.Length - int64(rng.IntN(2000)), "close": rng.IntN(2) == 0}
+			e = map[string]any{
+				"edit":  "trim",
+				"clip":  c.ID,
+				"edge":  "tail",
+				"to":    c.Start + c.Length - int64(rng.IntN(2000)),
+				"close": rng.IntN(2) == 0,
+			}
 		case 2:
 			e = map[string]any{"edit": "add_marker", "at": c.Start, "name": fmt.Sprintf("m %d", rng.Uint32())}
 		case 3:
@@ -210,7 +241,8 @@ func (r *run) edit(l *ledger, st state, rng *rand.Rand) (state, bool) {
 		Revision int64
 		Words    string
 	}
-	switch status := r.ask("POST", "/scenes/"+l.id+"/edits", map[string]any{"revision": st.Revision, "edit": e}, &answer); status {
+	switch status := r.ask("POST", "/scenes/"+l.id+"/edits", map[string]any{"revision": st.Revision, "edit": e},
+		&answer); status {
 	case 200:
 		r.counts[edits].Add(1)
 		l.note(answer.Revision, answer.Words)
@@ -315,12 +347,24 @@ func (r *run) ask(method, path string, body, to any, headers ...string) int {
 // newScene makes a scene with a few recordings laid out.
 func (r *run) newScene(name string, rng *rand.Rand) (string, error) {
 	var made struct{ ID string }
-	if status := r.ask("POST", "/scenes", map[string]any{"name": name, "rate": "25", "sample_rate": 48000, "channels": 2}, &made); status != 201 {
+	if status := r.ask(
+		"POST",
+		"/scenes",
+		map[string]any{"name": name, "rate": "25", "sample_rate": 48000, "channels": 2},
+		&made,
+	); status != 201 {
 		return "", fmt.Errorf("a new scene: %d", status)
 	}
 	for i := range 3 {
 		var job struct{ ID string }
-		if status := r.ask("POST", "/scenes/"+made.ID+"/sources", noise(rng, 4), &job, "Blendseam-Name", fmt.Sprintf("take%d.wav", i)); status != 202 {
+		if status := r.ask(
+			"POST",
+			"/scenes/"+made.ID+"/sources",
+			noise(rng, 4),
+			&job,
+			"Blendseam-Name",
+			fmt.Sprintf("take%d.wav", i),
+		); status != 202 {
 			return "", fmt.Errorf("an upload: %d", status)
 		}
 	}
@@ -367,7 +411,10 @@ func (r *run) verify() error {
 		for revision, want := range l.words {
 			total++
 			if got := words[revision]; want != "" && got != want || revision > st.Revision {
-				errs = append(errs, fmt.Errorf("revision %d was %q, is %q, and the scene is at %d", revision, want, got, st.Revision))
+				errs = append(
+					errs,
+					fmt.Errorf("revision %d was %q, is %q, and the scene is at %d", revision, want, got, st.Revision),
+				)
 			}
 		}
 	}
@@ -381,7 +428,18 @@ func (r *run) verify() error {
 // noise is a WAV file of so many seconds of noise, which no other is like.
 func noise(rng *rand.Rand, seconds int) []byte {
 	n := 48000 * seconds
-	raw := slices.Concat([]byte("RIFF"), le32(36+2*n), []byte("WAVEfmt "), le32(16), []byte{1, 0, 1, 0}, le32(48000), le32(96000), []byte{2, 0, 16, 0}, []byte("data"), le32(2*n))
+	raw := slices.Concat(
+		[]byte("RIFF"),
+		le32(36+2*n),
+		[]byte("WAVEfmt "),
+		le32(16),
+		[]byte{1, 0, 1, 0},
+		le32(48000),
+		le32(96000),
+		[]byte{2, 0, 16, 0},
+		[]byte("data"),
+		le32(2*n),
+	)
 	for range n {
 		v := int16(rng.IntN(2000) - 1000)
 		raw = append(raw, byte(v), byte(v>>8))

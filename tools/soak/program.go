@@ -168,8 +168,11 @@ func (p *program) leavesNothing() error {
 		if err != nil {
 			return err
 		}
-		inScratch := strings.HasPrefix(where, "tmp/") || strings.HasPrefix(where, "var/work/") || strings.HasPrefix(where, "var/media/incoming/")
-		if name := d.Name(); strings.Contains(name, ".part") || inScratch && name != "lock" && !(strings.HasPrefix(where, "tmp/blendseam-") && d.IsDir() && strings.Count(where, "/") == 1) {
+		inScratch := strings.HasPrefix(where, "tmp/") || strings.HasPrefix(where, "var/work/") ||
+			strings.HasPrefix(where, "var/media/incoming/")
+		if name := d.Name(); strings.Contains(name, ".part") ||
+			inScratch && name != "lock" &&
+				!(strings.HasPrefix(where, "tmp/blendseam-") && d.IsDir() && strings.Count(where, "/") == 1) {
 			errs = append(errs, fmt.Errorf("%s was left behind", where))
 		}
 		return nil

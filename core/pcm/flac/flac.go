@@ -75,7 +75,12 @@ func (d *Decoder) Next() (b pcm.Block, err error) {
 		return nil, fmt.Errorf("damaged FLAC file: after sample %d: %v", d.read, err)
 	}
 	if len(f.Subframes) != d.format.Channels {
-		return nil, fmt.Errorf("damaged FLAC file: %d channels after sample %d, %d before", len(f.Subframes), d.read, d.format.Channels)
+		return nil, fmt.Errorf(
+			"damaged FLAC file: %d channels after sample %d, %d before",
+			len(f.Subframes),
+			d.read,
+			d.format.Channels,
+		)
 	}
 	if d.sum != nil {
 		d.sum.add(f)

@@ -95,10 +95,46 @@ func TestFilesOfFFmpegAndSoxRead(t *testing.T) {
 				t.Run(fmt.Sprint(writer, bits, channels), func(t *testing.T) {
 					path := filepath.Join(t.TempDir(), "x.flac")
 					if writer == "sox" {
-						outside.Run(t, "sox", "-R", "-n", "-r", "44100", "-c", fmt.Sprint(channels), "-b", fmt.Sprint(bits), path, "synth", "0.3", "brownnoise", "synth", "0.3", "sine", "mix", "440")
+						outside.Run(
+							t,
+							"sox",
+							"-R",
+							"-n",
+							"-r",
+							"44100",
+							"-c",
+							fmt.Sprint(channels),
+							"-b",
+							fmt.Sprint(bits),
+							path,
+							"synth",
+							"0.3",
+							"brownnoise",
+							"synth",
+							"0.3",
+							"sine",
+							"mix",
+							"440",
+						)
 					} else {
 						format := map[int]string{16: "s16", 24: "s32"}[bits]
-						outside.Run(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "anoisesrc=d=0.3:c=pink:r=44100:s=1", "-ac", fmt.Sprint(channels), "-sample_fmt", format, "-c:a", "flac", path)
+						outside.Run(
+							t,
+							"ffmpeg",
+							"-v",
+							"error",
+							"-f",
+							"lavfi",
+							"-i",
+							"anoisesrc=d=0.3:c=pink:r=44100:s=1",
+							"-ac",
+							fmt.Sprint(channels),
+							"-sample_fmt",
+							format,
+							"-c:a",
+							"flac",
+							path,
+						)
 					}
 					raw, _ := os.ReadFile(path)
 					ours, err := decode(t, raw)
@@ -131,7 +167,8 @@ func TestDamageIsFound(t *testing.T) {
 }
 
 func TestWhatFLACCannotHoldIsRefused(t *testing.T) {
-	for _, f := range []pcm.Format{{Rate: 48000, Channels: 1, Bits: 32, Float: true}, {Rate: 48000, Channels: 3, Bits: 16}, {Rate: 48000, Channels: 1, Bits: 8}} {
+	for _, f := range []pcm.Format{{Rate: 48000, Channels: 1, Bits: 32, Float: true},
+		{Rate: 48000, Channels: 3, Bits: 16}, {Rate: 48000, Channels: 1, Bits: 8}} {
 		if _, err := NewWriter(nil, f); err == nil {
 			t.Errorf("%s was accepted", f)
 		}

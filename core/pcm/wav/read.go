@@ -132,7 +132,11 @@ func NewReader(src io.ReaderAt, size int64) (*Reader, error) {
 				r.data = body
 				r.length = n / r.frameBytes()
 				if n < 0 || n > size-body {
-					return nil, fmt.Errorf("truncated WAV file: its header promises %d bytes of sound, %d are there; copy the file again", n, size-body)
+					return nil, fmt.Errorf(
+						"truncated WAV file: its header promises %d bytes of sound, %d are there; copy the file again",
+						n,
+						size-body,
+					)
 				}
 			}
 		}

@@ -73,8 +73,16 @@ func read(t testing.TB, path string) (*Reader, pcm.Block) {
 }
 
 var formats = []pcm.Format{
-	{Rate: 44100, Channels: 1, Bits: 16}, {Rate: 48000, Channels: 2, Bits: 16}, {Rate: 48000, Channels: 2, Bits: 24},
-	{Rate: 96000, Channels: 1, Bits: 24}, {Rate: 48000, Channels: 2, Bits: 32}, {Rate: 48000, Channels: 1, Bits: 32, Float: true},
+	{Rate: 44100, Channels: 1, Bits: 16},
+	{Rate: 48000, Channels: 2, Bits: 16},
+	{Rate: 48000, Channels: 2, Bits: 24},
+	{
+		Rate:     96000,
+		Channels: 1,
+		Bits:     24,
+	},
+	{Rate: 48000, Channels: 2, Bits: 32},
+	{Rate: 48000, Channels: 1, Bits: 32, Float: true},
 }
 
 func TestWrittenFilesReadTheSameHereAndInFFmpeg(t *testing.T) {
@@ -92,7 +100,8 @@ func TestWrittenFilesReadTheSameHereAndInFFmpeg(t *testing.T) {
 
 // sox writes WAVE_FORMAT_EXTENSIBLE for 24 and 32 bits and for more than two channels.
 func TestFilesOfSoxReadAsInFFmpeg(t *testing.T) {
-	for _, kind := range [][]string{{"-b", "16"}, {"-b", "24"}, {"-b", "32"}, {"-b", "32", "-e", "floating-point"}, {"-b", "64", "-e", "floating-point"}, {"-b", "8", "-e", "unsigned-integer"}} {
+	for _, kind := range [][]string{{"-b", "16"}, {"-b", "24"}, {"-b", "32"}, {"-b", "32", "-e", "floating-point"},
+		{"-b", "64", "-e", "floating-point"}, {"-b", "8", "-e", "unsigned-integer"}} {
 		for channels := 1; channels <= 3; channels++ {
 			t.Run(fmt.Sprint(kind, channels), func(t *testing.T) {
 				path := filepath.Join(t.TempDir(), "x.wav")
@@ -125,12 +134,29 @@ func TestRealVoicesReadAsInFFmpegFromAnywhere(t *testing.T) {
 func TestTimeReferenceOfABroadcastWaveFileOfFFmpeg(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "x.wav")
 	// 10:00:00 at 48 kHz; EBU Tech 3285 counts samples since midnight.
-	outside.Run(t, "ffmpeg", "-v", "error", "-i", outside.Voices(t)[0], "-write_bext", "1", "-metadata", "time_reference=1728000000", path)
+	outside.Run(
+		t,
+		"ffmpeg",
+		"-v",
+		"error",
+		"-i",
+		outside.Voices(t)[0],
+		"-write_bext",
+		"1",
+		"-metadata",
+		"time_reference=1728000000",
+		path,
+	)
 	r, _ := read(t, path)
 	if r.Bext == nil || r.Bext.TimeReference != 1728000000 {
 		t.Errorf("bext %+v, want a time reference of 1728000000", r.Bext)
 	}
-	ours := write(t, pcm.Format{Rate: 48000, Channels: 1, Bits: 16}, noise(1, 100), &Bext{TimeReference: 1728000000, Description: "scene 3"})
+	ours := write(
+		t,
+		pcm.Format{Rate: 48000, Channels: 1, Bits: 16},
+		noise(1, 100),
+		&Bext{TimeReference: 1728000000, Description: "scene 3"},
+	)
 	said := outside.Run(t, "ffprobe", "-v", "error", "-show_entries", "format_tags", ours)
 	if !strings.Contains(said, "time_reference=1728000000") {
 		t.Errorf("ffprobe finds no time reference in ours: %s", said)
@@ -212,7 +238,8 @@ func TestDamagedFilesAreRefusedInOneLine(t *testing.T) {
 	raw, _ := os.ReadFile(outside.Voices(t)[0])
 	for name, bad := range map[string][]byte{
 		"empty": {}, "not a WAV": []byte("words and more words, no sound at all in them"),
-		"header alone": raw[:44], "cut short": raw[:len(raw)/2], "no format": append([]byte("RIFF\x10\x00\x00\x00WAVE"), raw[36:]...),
+		"header alone": raw[:44], "cut short": raw[:len(raw)/2],
+		"no format": append([]byte("RIFF\x10\x00\x00\x00WAVE"), raw[36:]...),
 	} {
 		_, err := NewReader(bytes.NewReader(bad), int64(len(bad)))
 		if err == nil || strings.Contains(err.Error(), "\n") {

@@ -145,8 +145,8 @@ func (w *Writer) patch(at int64, b []byte) error {
 	return err
 }
 
-// Head is what stands before so many samples of a format in a file that ends with them, for those who cannot seek. A pad
-// byte follows the samples if they are an odd number of bytes.
+// Head is what stands before so many samples of a format in a file that ends with them, for those who cannot seek. A
+// pad byte follows the samples if they are an odd number of bytes.
 func Head(f pcm.Format, samples int64) ([]byte, error) {
 	var b headBuffer
 	w, err := NewWriter(&b, f, nil)

@@ -33,11 +33,26 @@ func Mixed(t testing.TB, rate timecode.Rate) *scene.Scene {
 	list := []scene.Edit{
 		&scene.Bring{Source: scene.Source{ID: "s1", Name: "one", Samples: 48000 * 30, Frames: 24 * 30, Channels: 1}},
 		&scene.Bring{Source: scene.Source{ID: "s2", Name: "two", Samples: 48000 * 20, Channels: 2}},
-		&scene.AddTrack{Name: "Picture", Purpose: "picture"}, &scene.AddTrack{Name: "Dialogue", Purpose: "dialogue"}, &scene.AddTrack{Name: "Effects", Purpose: "effects"},
+		&scene.AddTrack{
+			Name:    "Picture",
+			Purpose: "picture",
+		},
+		&scene.AddTrack{Name: "Dialogue", Purpose: "dialogue"},
+		&scene.AddTrack{Name: "Effects", Purpose: "effects"},
 	}
 	frame := func(f int64) int64 { return rate.SampleOf(f, 48000) }
 	for i := int64(0); i < 6; i++ {
-		list = append(list, &scene.Add{Track: "t2", Picture: "t1", Source: "s1", In: frame(50*i + 10), Start: frame(60 * i), Length: frame(60*i+60) - frame(60*i)})
+		list = append(
+			list,
+			&scene.Add{
+				Track:   "t2",
+				Picture: "t1",
+				Source:  "s1",
+				In:      frame(50*i + 10),
+				Start:   frame(60 * i),
+				Length:  frame(60*i+60) - frame(60*i),
+			},
+		)
 	}
 	for i := int64(0); i < 5; i++ {
 		list = append(list, &scene.Add{Track: "t3", Source: "s2", In: 9000 * i, Start: 70000 * i, Length: 50000})
@@ -95,12 +110,24 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	case 7:
 		return &scene.Remove{Clips: []string{id}, Close: some, Alone: rng.IntN(4) == 0}
 	case 8, 9, 10:
-		return &scene.SetBlend{Left: id, Right: next, Before: rng.Int64N(20000), After: rng.Int64N(20000), Law: blend.Laws[rng.IntN(3)].Law}
+		return &scene.SetBlend{
+			Left:   id,
+			Right:  next,
+			Before: rng.Int64N(20000),
+			After:  rng.Int64N(20000),
+			Law:    blend.Laws[rng.IntN(3)].Law,
+		}
 	case 41:
 		return &scene.PlaceCut{Left: id, Right: next, To: s.Time(t, c.End()) + jitter(3000), Slip: rng.Int64N(1400) - 700}
 	case 42, 43:
 		fade := rng.Int64N(3000)
-		return &scene.AddLull{Clip: id, From: at + jitter(20000), To: at + jitter(30000) + 10000, DepthDB: float64(6 * rng.IntN(3)), FadeIn: &fade}
+		return &scene.AddLull{
+			Clip:    id,
+			From:    at + jitter(20000),
+			To:      at + jitter(30000) + 10000,
+			DepthDB: float64(6 * rng.IntN(3)),
+			FadeIn:  &fade,
+		}
 	case 44:
 		for _, o := range s.Tracks {
 			for _, k := range o.Clips {
@@ -112,11 +139,19 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		if len(c.Lulls) > 0 {
 			l := c.Lulls[rng.IntN(len(c.Lulls))]
 			from, to := l.From+c.Shift()+jitter(4000), l.To+c.Shift()+jitter(4000)
-			return []scene.Edit{&scene.SetLull{Clip: id, Lull: l.ID, From: &from}, &scene.SetLull{Clip: id, Lull: l.ID, To: &to}, &scene.SetLull{Clip: id, Lull: l.ID, Off: &some}, &scene.RemoveLull{Clip: id, Lull: l.ID}}[rng.IntN(4)]
+			return []scene.Edit{&scene.SetLull{Clip: id, Lull: l.ID, From: &from},
+				&scene.SetLull{Clip: id, Lull: l.ID, To: &to}, &scene.SetLull{Clip: id, Lull: l.ID, Off: &some},
+				&scene.RemoveLull{Clip: id, Lull: l.ID}}[rng.IntN(4)]
 		}
 		return &scene.RemoveLull{Clip: id, Lull: "u0"}
 	case 45, 46:
-		e := &scene.LayTone{Tone: recipe.Tone{Seed: rng.Uint64(), Left: []recipe.Material{{Source: "s2", From: 1000, To: 41000}}}, Name: "room", From: from, To: from + 1 + rng.Int64N(90000), In: s.ToneMiddle()}
+		e := &scene.LayTone{
+			Tone: recipe.Tone{Seed: rng.Uint64(), Left: []recipe.Material{{Source: "s2", From: 1000, To: 41000}}},
+			Name: "room",
+			From: from,
+			To:   from + 1 + rng.Int64N(90000),
+			In:   s.ToneMiddle(),
+		}
 		for _, l := range c.Lulls {
 			if hole := c.LullSpan(l); !hole.Empty() {
 				e.From, e.To, e.Fills = hole.From, hole.To, &scene.Hole{Clip: id, Lull: l.ID}
@@ -129,18 +164,26 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		return e
 	case 47:
 		if n := c.Length / 5; n > 0 {
-			return &scene.Keep{Clip: id, Stretches: []pcm.Span{{From: c.Start + n, To: c.Start + 2*n}, {From: c.Start + 3*n, To: c.Start + 4*n}}, Fade: 900}
+			return &scene.Keep{
+				Clip:      id,
+				Stretches: []pcm.Span{{From: c.Start + n, To: c.Start + 2*n}, {From: c.Start + 3*n, To: c.Start + 4*n}},
+				Fade:      900,
+			}
 		}
 		return &scene.Keep{Clip: id}
 	case 37:
-		return &scene.SetLevel{Clip: id, Points: []scene.LevelPoint{{At: c.In, DB: -3}, {At: c.In + 1 + rng.Int64N(40000), DB: 2 * rng.Float64()}}}
+		return &scene.SetLevel{
+			Clip:   id,
+			Points: []scene.LevelPoint{{At: c.In, DB: -3}, {At: c.In + 1 + rng.Int64N(40000), DB: 2 * rng.Float64()}},
+		}
 	case 38:
 		return &scene.Accept{Left: id, Right: next, Sound: "heard", Note: "as it was"}
 	case 39:
 		e := &scene.SetPair{Out: id, In: next, From: at, To: at + 4000, Law: blend.Laws[rng.IntN(3)].Law}
 		for _, other := range s.Tracks { // one that sets in while the clip sounds, and outlasts it
 			for _, o := range other.Clips {
-				if t.Kind == scene.Sound && other.Kind == scene.Sound && other != t && o.Start > c.Start && o.Start < c.End() && o.End() > c.End() {
+				if t.Kind == scene.Sound && other.Kind == scene.Sound && other != t && o.Start > c.Start && o.Start < c.End() &&
+					o.End() > c.End() {
 					e.In, e.From, e.To = o.ID, o.Start+jitter(2000), c.End()+jitter(2000)
 				}
 			}
@@ -156,7 +199,15 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	case 12, 13:
 		return &scene.Roll{Left: id, Right: next, To: s.Time(t, c.End()) + jitter(20000), Alone: rng.IntN(3) == 0}
 	case 14:
-		return &scene.Add{Track: "t2", Picture: "t1", Source: "s1", In: rng.Int64N(400000), Start: rng.Int64N(900000), Length: rng.Int64N(100000), How: how}
+		return &scene.Add{
+			Track:   "t2",
+			Picture: "t1",
+			Source:  "s1",
+			In:      rng.Int64N(400000),
+			Start:   rng.Int64N(900000),
+			Length:  rng.Int64N(100000),
+			How:     how,
+		}
 	case 15, 16:
 		return &scene.Lead{Left: id, Right: next, Frames: rng.Int64N(20) - 10, More: some}
 	case 17:
@@ -179,7 +230,16 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		}
 		return &scene.RemoveMarker{Marker: "m0"}
 	case 26:
-		return &scene.Fill{Track: "t2", Picture: "t1", Source: "s1", From: from, To: from + rng.Int64N(60000), Fit: []string{"start", "end", "moment"}[rng.IntN(3)], Moment: rng.Int64N(800000), At: from + 1000}
+		return &scene.Fill{
+			Track:   "t2",
+			Picture: "t1",
+			Source:  "s1",
+			From:    from,
+			To:      from + rng.Int64N(60000),
+			Fit:     []string{"start", "end", "moment"}[rng.IntN(3)],
+			Moment:  rng.Int64N(800000),
+			At:      from + 1000,
+		}
 	case 27:
 		return &scene.Nudge{Edges: []scene.Edge{{Left: id}, {Right: next}}, Frames: rng.Int64N(6) - 3, Close: some}
 	case 28:
@@ -189,7 +249,8 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	case 30:
 		for _, o := range s.Tracks {
 			for _, k := range o.Clips { // what runs in sync may be linked
-				if k.Link == "" && c.Link == "" && k.ID != id && k.Source == c.Source && abs(s.Time(o, k.Start)-s.Time(o, k.In)-s.Time(t, c.Start)+s.Time(t, c.In)) <= 2 {
+				if k.Link == "" && c.Link == "" && k.ID != id && k.Source == c.Source &&
+					abs(s.Time(o, k.Start)-s.Time(o, k.In)-s.Time(t, c.Start)+s.Time(t, c.In)) <= 2 {
 					return &scene.Link{Clips: []string{id, k.ID}}
 				}
 			}
@@ -222,9 +283,12 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 				empty = o.ID
 			}
 		}
-		return []scene.Edit{&scene.SetStretch{Source: "s1", Name: name, From: rng.Int64N(90000), To: 90000 + rng.Int64N(90000)}, &scene.DropStretch{Source: "s1", Name: name},
-			&scene.SetClip{Clip: id, Muted: &some}, &scene.Rename{Name: "again"}, scene.InOrder("", &scene.AddMarker{At: from, Name: "one"}, &scene.Gain{Clips: []string{id}, DB: 3}),
-			&scene.RemoveBlend{Left: left, Right: right}, &scene.AddTrack{Name: "more", Purpose: "tone"}, &scene.RemoveTrack{Track: empty},
+		return []scene.Edit{&scene.SetStretch{Source: "s1", Name: name, From: rng.Int64N(90000), To: 90000 +
+			rng.Int64N(90000)}, &scene.DropStretch{Source: "s1", Name: name},
+			&scene.SetClip{Clip: id, Muted: &some}, &scene.Rename{Name: "again"},
+			scene.InOrder("", &scene.AddMarker{At: from, Name: "one"}, &scene.Gain{Clips: []string{id}, DB: 3}),
+			&scene.RemoveBlend{Left: left, Right: right}, &scene.AddTrack{Name: "more", Purpose: "tone"},
+			&scene.RemoveTrack{Track: empty},
 			&scene.SetTrack{Track: track.ID, Mute: &yes}}[rng.IntN(9)]
 	}
 }

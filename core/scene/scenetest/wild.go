@@ -10,8 +10,8 @@ import (
 	"blendseam/core/timecode"
 )
 
-// A Wild makes edits of every kind there is out of bytes, with whatever in their fields: ids that are there and that are
-// not, figures that are near something, far from everything or none. The same bytes make the same edits.
+// A Wild makes edits of every kind there is out of bytes, with whatever in their fields: ids that are there and that
+// are not, figures that are near something, far from everything or none. The same bytes make the same edits.
 type Wild struct {
 	Bytes []byte
 	scene *scene.Scene
@@ -114,8 +114,34 @@ func (w *Wild) fill(v reflect.Value, field string, depth int) {
 	}
 }
 
-var words = []string{"", "head", "tail", "over", "insert", "gap", "close", "free", "constant_power", "constant_gain", "matched", "straight", "quarter_sine", "exponential",
-	"dialogue", "picture", "tone", "music", "sound", "indigo", "nobody", "é\x00\n", "../../etc", strings.Repeat("n", 300), "<b>", "one"}
+var words = []string{
+	"",
+	"head",
+	"tail",
+	"over",
+	"insert",
+	"gap",
+	"close",
+	"free",
+	"constant_power",
+	"constant_gain",
+	"matched",
+	"straight",
+	"quarter_sine",
+	"exponential",
+	"dialogue",
+	"picture",
+	"tone",
+	"music",
+	"sound",
+	"indigo",
+	"nobody",
+	"é\x00\n",
+	"../../etc",
+	strings.Repeat("n", 300),
+	"<b>",
+	"one",
+}
 
 // text is an id of the kind that a field names, or some word.
 func (w *Wild) text(field string) string {
@@ -163,7 +189,8 @@ func (w *Wild) number() int64 {
 	case 1:
 		return int64(w.below(1<<16)) - 1<<15
 	case 2:
-		return []int64{1, -1, 1 << 40, -1 << 40, 1 << 45, math.MaxInt64, math.MinInt64, 1 << 31, 48000 * 3600 * 100, 48000*3600*100 + 1}[w.below(10)]
+		return []int64{1, -1, 1 << 40, -1 << 40, 1 << 45, math.MaxInt64, math.MinInt64, 1 << 31, 48000 * 3600 * 100,
+			48000*3600*100 + 1}[w.below(10)]
 	case 3:
 		return w.scene.ToneMiddle()
 	case 4:

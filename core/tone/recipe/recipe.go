@@ -8,8 +8,8 @@ import (
 	"blendseam/core/pcm"
 )
 
-// A Tone says how room tone is built from recordings: any length of it, always the same sound. Times of tone are samples of
-// the source that it is.
+// A Tone says how room tone is built from recordings: any length of it, always the same sound. Times of tone are
+// samples of the source that it is.
 type Tone struct {
 	Seed  uint64     `json:"seed"`
 	Left  []Material `json:"left"`            // what it is made from
@@ -34,7 +34,8 @@ type Material struct {
 // Span is the stretch of the recording.
 func (m Material) Span() pcm.Span { return pcm.Span{From: m.From, To: m.To} }
 
-// Within gives the first of some materials, as many and as much of them as one end of a tone may be made from at a rate.
+// Within gives the first of some materials, as many and as much of them as one end of a tone may be made from at a
+// rate.
 func Within(list []Material, rate int64) []Material {
 	out, left := []Material(nil), limit.MaterialS*rate
 	for _, m := range list[:min(len(list), limit.Materials)] {

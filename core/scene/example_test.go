@@ -49,7 +49,7 @@ func ExampleMessage() {
 		two(),
 		&scene.SetBlend{Left: "c2", Right: "c3", Before: 60 * 1920, After: 2 * 1920, Law: blend.ConstantPower},
 	)
-	fmt.Println(strings.NewReplacer("What", "\nWhat", "; the same", ";\nthe same").Replace(scene.Message(err)))
+	fmt.Println(strings.NewReplacer(" What", "\nWhat", "; the same", ";\nthe same").Replace(scene.Message(err)))
 	// Output:
 	// Only 50 frames before and 50 frames after the cut are free; the rest is taken by the next blend or the clip's end.
 	// What would work: a blend of 52 frames, 50 frames before and 2 frames after;

@@ -6,7 +6,9 @@ test("axe-core finds nothing serious, in linen and by lamp light", async ({ page
   await demo(page, app);
   const scene = page.url();
   await seams(page).nth(5).click();
-  const source = Object.keys(((await (await page.request.get(`${scene}state`)).json()) as { sources: object }).sources)[0];
+  const source = Object.keys(
+    ((await (await page.request.get(`${scene}state`)).json()) as { sources: object }).sources,
+  )[0];
   /** Looks at the page, or a part of it: at all in linen, and by lamp light at what depends on colours. */
   const look = async (where: string, part?: string) => {
     for (const lamp of [false, true]) {
@@ -19,14 +21,28 @@ test("axe-core finds nothing serious, in linen and by lamp light", async ({ page
     }
     await page.evaluate(() => document.documentElement.classList.remove("lamp"));
   };
-  for (const url of [app.base, scene, `${scene}sources`, `${scene}sources/${source}/`, `${scene}tone`, `${app.base}/keys`, `${scene}hand-over`, `${app.base}/scenes/nobody/`]) {
+  for (const url of [
+    app.base,
+    scene,
+    `${scene}sources`,
+    `${scene}sources/${source}/`,
+    `${scene}tone`,
+    `${app.base}/keys`,
+    `${scene}hand-over`,
+    `${app.base}/scenes/nobody/`,
+  ]) {
     if (url !== page.url()) await page.goto(url);
     await look(url);
     const wide = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
     expect(wide, url).toBeLessThanOrEqual(0);
   }
   await page.goto(scene);
-  for (const [key, dialog] of [["u", "Past and versions"], ["?", "Keys"], ["Alt+t", "Add a track"], ["i", "What to take out"]]) {
+  for (const [key, dialog] of [
+    ["u", "Past and versions"],
+    ["?", "Keys"],
+    ["Alt+t", "Add a track"],
+    ["i", "What to take out"],
+  ]) {
     await page.keyboard.press(key);
     await expect(page.getByRole("dialog", { name: dialog })).toBeVisible();
     await look(dialog, "dialog[open]");
@@ -40,10 +56,14 @@ test("axe-core finds nothing serious, in linen and by lamp light", async ({ page
 
 test("the scene fits 1280x800 without scrolling", async ({ page, app }) => {
   await demo(page, app);
-  const off = await page.evaluate(() => [...document.querySelectorAll("header, aside, main, #bench, #timeline, .bench-bar, .undo")].filter((e) => {
-    const r = e.getBoundingClientRect();
-    return r.width > 0 && (r.right > innerWidth + 0.5 || r.bottom > innerHeight + 0.5);
-  }).map((e) => e.className || e.id || e.tagName));
+  const off = await page.evaluate(() =>
+    [...document.querySelectorAll("header, aside, main, #bench, #timeline, .bench-bar, .undo")]
+      .filter((e) => {
+        const r = e.getBoundingClientRect();
+        return r.width > 0 && (r.right > innerWidth + 0.5 || r.bottom > innerHeight + 0.5);
+      })
+      .map((e) => e.className || e.id || e.tagName),
+  );
   expect(off).toEqual([]);
   expect(await page.evaluate(() => document.documentElement.scrollHeight)).toBeLessThanOrEqual(800);
 });
@@ -55,10 +75,16 @@ test("everything in the scene is reached by Tab, and focus is seen", async ({ pa
     await page.keyboard.press("Tab");
     const what = await page.evaluate(() => {
       const e = document.activeElement as HTMLElement;
-      return e === document.body ? ["BODY", ""] : [e.id || e.dataset.command || e.dataset.head || e.textContent?.trim() || e.tagName, getComputedStyle(e).outlineStyle];
+      return e === document.body
+        ? ["BODY", ""]
+        : [
+            e.id || e.dataset.command || e.dataset.head || e.textContent?.trim() || e.tagName,
+            getComputedStyle(e).outlineStyle,
+          ];
     });
     reached.add(what[0]);
     if (what[0] !== "BODY") expect(what[1], what[0]).not.toBe("none");
   }
-  for (const id of ["play", "search", "seams", "hear_plain", "bench", "timeline", "whole", "keys"]) expect([...reached]).toContain(id);
+  for (const id of ["play", "search", "seams", "hear_plain", "bench", "timeline", "whole", "keys"])
+    expect([...reached]).toContain(id);
 });

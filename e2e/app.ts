@@ -3,7 +3,7 @@ import { type ChildProcess, spawn } from "node:child_process";
 import { cpSync, mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { type Page, test as base, expect } from "@playwright/test";
+import { test as base, expect, type Page } from "@playwright/test";
 
 export class App {
   url = "";
@@ -19,7 +19,10 @@ export class App {
   }
 
   async start(what = "serve", ...more: string[]): Promise<void> {
-    const child = (this.process = spawn("bin/blendseam", [what, "--listen", "127.0.0.1:0", ...more], { env: { ...process.env, BLENDSEAM_VAR: this.dir }, stdio: ["ignore", "pipe", "pipe"] }));
+    const child = (this.process = spawn("bin/blendseam", [what, "--listen", "127.0.0.1:0", ...more], {
+      env: { ...process.env, BLENDSEAM_VAR: this.dir },
+      stdio: ["ignore", "pipe", "pipe"],
+    }));
     this.url = await new Promise<string>((resolve, reject) => {
       let out = "";
       child.stdout!.on("data", (d) => {
@@ -50,29 +53,67 @@ export class App {
 }
 
 /** Each worker has one program of its own. */
-export const test = base.extend<{ quiet: void }, { app: App }>({
-  app: [async ({}, use) => {
-    const app = new App();
-    await app.start();
-    await use(app);
-    await app.stop();
-    app.remove();
-  }, { scope: "worker" }],
+export const test = base.extend<{ quiet: undefined }, { app: App }>({
+  app: [
+    // biome-ignore lint/correctness/noEmptyPattern: what is wanted of a fixture is read from its pattern
+    async ({}, use) => {
+      const app = new App();
+      await app.start();
+      await use(app);
+      await app.stop();
+      app.remove();
+    },
+    { scope: "worker" },
+  ],
   // No page may complain to its console or ask for anything that is not there.
-  quiet: [async ({ page, app }, use) => {
-    const complaints: string[] = [];
-    page.on("console", (m) => m.type() === "error" && !(/status of (409|422|400)/.test(m.text()) || m.location().url.includes("nobody") || app.gone.some((id) => m.location().url.includes(id))) && complaints.push(`${m.text()} (${m.location().url})`));
-    page.on("pageerror", (e) => complaints.push(String(e)));
-    await use();
-    expect(complaints).toEqual([]);
-  }, { auto: true }],
+  quiet: [
+    async ({ page, app }, use) => {
+      const complaints: string[] = [];
+      page.on(
+        "console",
+        (m) =>
+          m.type() === "error" &&
+          !(
+            /status of (409|422|400)/.test(m.text()) ||
+            m.location().url.includes("nobody") ||
+            app.gone.some((id) => m.location().url.includes(id))
+          ) &&
+          complaints.push(`${m.text()} (${m.location().url})`),
+      );
+      page.on("pageerror", (e) => complaints.push(String(e)));
+      await use(undefined);
+      expect(complaints).toEqual([]);
+    },
+    { auto: true },
+  ],
 });
 
 export { expect };
 
 export interface SceneState {
-  revision: number; sample_rate: number; undo: string;
-  tracks: { id: string; name: string; kind: string; purpose: string; mute?: boolean; clips: { id: string; name: string; source: string; in: number; start: number; length: number; gain_db?: number; link?: string; fade_in?: { length: number }; fade_out?: { length: number } }[]; blends?: { left: string; right: string; before: number; after: number; law: string }[] }[];
+  revision: number;
+  sample_rate: number;
+  undo: string;
+  tracks: {
+    id: string;
+    name: string;
+    kind: string;
+    purpose: string;
+    mute?: boolean;
+    clips: {
+      id: string;
+      name: string;
+      source: string;
+      in: number;
+      start: number;
+      length: number;
+      gain_db?: number;
+      link?: string;
+      fade_in?: { length: number };
+      fade_out?: { length: number };
+    }[];
+    blends?: { left: string; right: string; before: number; after: number; law: string }[];
+  }[];
 }
 
 export async function stateOf(page: Page): Promise<SceneState> {
@@ -94,9 +135,15 @@ export async function newScene(page: Page, app: App, name: string): Promise<void
 export async function bringAndLayOut(page: Page, files: string[]): Promise<void> {
   await page.getByRole("navigation").getByRole("link", { name: "Sources" }).click();
   await page.getByLabel("Recordings", { exact: true }).setInputFiles(files);
-  for (const f of files) await expect(page.locator(".arrivals li", { hasText: f.split("/").pop()! })).toContainText("here");
+  for (const f of files)
+    await expect(page.locator(".arrivals li", { hasText: f.split("/").pop()! })).toContainText("here");
   for (const f of files) {
-    const row = page.locator("table.sources tr", { hasText: f.split("/").pop()!.replace(/\.\w+$/, "") });
+    const row = page.locator("table.sources tr", {
+      hasText: f
+        .split("/")
+        .pop()!
+        .replace(/\.\w+$/, ""),
+    });
     await row.getByRole("button", { name: "Lay out at the end" }).click();
     await expect(row).toContainText("1 clip");
   }
@@ -124,12 +171,17 @@ export async function demo(page: Page, app: App): Promise<SceneState> {
   await page.getByRole("button", { name: "Load the demo again" }).click();
   await expect(page.locator("h1")).toHaveText("Kiln Night");
   await expect(page.locator(".list-head")).toContainText("rough");
-  const s = await stateOf(page), width = (await page.locator("#timeline").boundingBox())!.width;
-  const end = Math.max(...s.tracks.map((t) => { const c = t.clips.at(-1); return c ? (c.start + c.length) * (t.kind === "picture" ? 1920 : 1) : 0; }));
+  const s = await stateOf(page),
+    width = (await page.locator("#timeline").boundingBox())!.width;
+  const end = Math.max(
+    ...s.tracks.map((t) => {
+      const c = t.clips.at(-1);
+      return c ? (c.start + c.length) * (t.kind === "picture" ? 1920 : 1) : 0;
+    }),
+  );
   shown.perPixel = (end * 1.03) / width;
   return s;
 }
-
 
 /** How many samples a pixel of the timeline shows, as the page opens. */
 export const shown = { perPixel: 1 };
@@ -137,7 +189,13 @@ export const shown = { perPixel: 1 };
 const HEIGHTS: Record<string, number> = { picture: 44, dialogue: 50 };
 
 /** Where on the screen a moment of a track is, in the view of the whole scene; part is how far down its row. */
-export async function point(page: Page, s: SceneState, purpose: string, sample: number, part: number): Promise<{ x: number; y: number }> {
+export async function point(
+  page: Page,
+  s: SceneState,
+  purpose: string,
+  sample: number,
+  part: number,
+): Promise<{ x: number; y: number }> {
   const box = (await page.locator("#timeline").boundingBox())!;
   let top = 36;
   for (const t of s.tracks) {
@@ -149,7 +207,13 @@ export async function point(page: Page, s: SceneState, purpose: string, sample: 
 }
 
 /** Drags on the timeline, with a key held as it begins, and gives what the tag said before the hand let go. */
-export async function drag(page: Page, from: { x: number; y: number }, dx: number, dy = 0, held?: string): Promise<string> {
+export async function drag(
+  page: Page,
+  from: { x: number; y: number },
+  dx: number,
+  dy = 0,
+  held?: string,
+): Promise<string> {
   await page.mouse.move(from.x, from.y);
   if (held) await page.keyboard.down(held);
   await page.mouse.down();

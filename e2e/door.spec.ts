@@ -6,13 +6,23 @@ import { App, bringAndLayOut, expect, newScene, stateOf, test, track } from "./a
 /** A mono WAV file of 32-bit floats at 48 kHz (RIFF, WAVE_FORMAT_IEEE_FLOAT). */
 function floats(samples: Float32Array): Buffer {
   const head = Buffer.alloc(44);
-  head.write("RIFF", 0); head.writeUInt32LE(36 + samples.byteLength, 4); head.write("WAVEfmt ", 8); head.writeUInt32LE(16, 16);
-  head.writeUInt16LE(3, 20); head.writeUInt16LE(1, 22); head.writeUInt32LE(48000, 24); head.writeUInt32LE(192000, 28); head.writeUInt16LE(4, 32); head.writeUInt16LE(32, 34);
-  head.write("data", 36); head.writeUInt32LE(samples.byteLength, 40);
+  head.write("RIFF", 0);
+  head.writeUInt32LE(36 + samples.byteLength, 4);
+  head.write("WAVEfmt ", 8);
+  head.writeUInt32LE(16, 16);
+  head.writeUInt16LE(3, 20);
+  head.writeUInt16LE(1, 22);
+  head.writeUInt32LE(48000, 24);
+  head.writeUInt32LE(192000, 28);
+  head.writeUInt16LE(4, 32);
+  head.writeUInt16LE(32, 34);
+  head.write("data", 36);
+  head.writeUInt32LE(samples.byteLength, 40);
   return Buffer.concat([head, Buffer.from(samples.buffer)]);
 }
 
-const tone = (seconds: number, hz: number) => new Float32Array(48000 * seconds).map((_, i) => 0.1 * Math.sin((2 * Math.PI * hz * i) / 48000));
+const tone = (seconds: number, hz: number) =>
+  new Float32Array(48000 * seconds).map((_, i) => 0.1 * Math.sin((2 * Math.PI * hz * i) / 48000));
 
 function put(dir: string, name: string, raw: Buffer | string): string {
   mkdirSync(dir, { recursive: true });
@@ -22,7 +32,8 @@ function put(dir: string, name: string, raw: Buffer | string): string {
 
 test("samples that are none are said, and recordings of one name asked about", async ({ page, app }, info) => {
   await newScene(page, app, "Doubles");
-  const scene = page.url(), bad = tone(2, 200);
+  const scene = page.url(),
+    bad = tone(2, 200);
   bad[5000] = NaN;
   bad[6000] = Infinity;
   await bringAndLayOut(page, [put(info.outputPath("a"), "double.wav", floats(bad))]);
@@ -36,8 +47,31 @@ test("samples that are none are said, and recordings of one name asked about", a
 
   // A scene file of somebody else's, which has no checksums.
   const time = (n: number) => ({ OTIO_SCHEMA: "RationalTime.1", rate: 48000, value: n });
-  const file = put(info.outputPath("c"), "theirs.otio", JSON.stringify({ OTIO_SCHEMA: "Timeline.1", name: "theirs", tracks: { OTIO_SCHEMA: "Stack.1", children: [{ OTIO_SCHEMA: "Track.1", kind: "Audio", children: [
-    { OTIO_SCHEMA: "Clip.1", name: "a", source_range: { OTIO_SCHEMA: "TimeRange.1", start_time: time(0), duration: time(48000) }, media_reference: { OTIO_SCHEMA: "ExternalReference.1", target_url: "double.wav" } }] }] } }));
+  const file = put(
+    info.outputPath("c"),
+    "theirs.otio",
+    JSON.stringify({
+      OTIO_SCHEMA: "Timeline.1",
+      name: "theirs",
+      tracks: {
+        OTIO_SCHEMA: "Stack.1",
+        children: [
+          {
+            OTIO_SCHEMA: "Track.1",
+            kind: "Audio",
+            children: [
+              {
+                OTIO_SCHEMA: "Clip.1",
+                name: "a",
+                source_range: { OTIO_SCHEMA: "TimeRange.1", start_time: time(0), duration: time(48000) },
+                media_reference: { OTIO_SCHEMA: "ExternalReference.1", target_url: "double.wav" },
+              },
+            ],
+          },
+        ],
+      },
+    }),
+  );
   await page.goto(app.base);
   await page.getByLabel("Scene file").setInputFiles(file);
   const dialog = page.getByRole("dialog", { name: "Which recording is meant?" });
@@ -52,16 +86,19 @@ test("samples that are none are said, and recordings of one name asked about", a
   expect(track(await stateOf(page), "dialogue").clips[0].source).toBe(chosen);
 });
 
-test("a secret is asked for once, and then no more", async ({ page, browser }, info) => {
+test("a secret is asked for once, and then no more", async ({ browser }, info) => {
   const app = new App();
   try {
     await app.start("serve", "--token-file", put(info.outputPath("s"), "secret", "a secret of some length\n"));
-    const context = await browser.newContext(), visitor = await context.newPage();
+    const context = await browser.newContext(),
+      visitor = await context.newPage();
     await visitor.goto(`${app.base}/settings`);
     await expect(visitor.getByRole("heading", { name: "Blend Seam" })).toBeVisible();
     await visitor.getByLabel("Secret").fill("another one");
     await visitor.getByRole("button", { name: "Enter" }).click();
-    await expect(visitor.getByRole("alert")).toHaveText("That is not the secret. It is in the file that the program was started with.");
+    await expect(visitor.getByRole("alert")).toHaveText(
+      "That is not the secret. It is in the file that the program was started with.",
+    );
     await visitor.getByLabel("Secret").fill("a secret of some length");
     await visitor.keyboard.press("Enter");
     await expect(visitor).toHaveURL(`${app.base}/settings`);

@@ -3,7 +3,8 @@ import { clipOf, demo, drag, edits, expect, kept, point, seams, shown, stateOf, 
 
 test("clips are moved, trimmed with a gap and closed up, and faded by their grips", async ({ page, app }) => {
   let s = await demo(page, app);
-  const tune = track(s, "music").clips[0], start = tune.start;
+  const tune = track(s, "music").clips[0],
+    start = tune.start;
   await page.keyboard.press("t"); // no snapping
   let words = "";
   s = await edits(page, async () => (words = await drag(page, await point(page, s, "music", start + 480000, 0.6), 12)));
@@ -13,7 +14,10 @@ test("clips are moved, trimmed with a gap and closed up, and faded by their grip
   expect(words).toContain(`${moved / 1920} frames later`);
 
   // The lower grip at the head leaves a gap.
-  s = await edits(page, async () => (words = await drag(page, await point(page, s, "music", clipOf(s, tune.id).start, 0.8), 20)));
+  s = await edits(
+    page,
+    async () => (words = await drag(page, await point(page, s, "music", clipOf(s, tune.id).start, 0.8), 20)),
+  );
   expect(words).toMatch(/head \d+ frames shorter; clip \d+:\d\d; \d+ frames of room left/);
   expect(clipOf(s, tune.id).start).toBeGreaterThan(start + moved);
   expect(clipOf(s, tune.id).in).toBe(clipOf(s, tune.id).start - start - moved);
@@ -35,8 +39,12 @@ test("clips are moved, trimmed with a gap and closed up, and faded by their grip
   expect(end(clipOf(s, b.id))).toBe(end(b));
 
   // The upper grip closes up: all that follows comes along, picture too.
-  const long = track(s, "dialogue").clips.find((c) => c.name === "Oda, take 2" && c.length > 400_000)!, after = track(s, "dialogue").clips[track(s, "dialogue").clips.indexOf(long) + 1];
-  s = await edits(page, async () => (words = await drag(page, await point(page, s, "dialogue", end(long) - 2 * shown.perPixel, 0.15), -10)));
+  const long = track(s, "dialogue").clips.find((c) => c.name === "Oda, take 2" && c.length > 400_000)!,
+    after = track(s, "dialogue").clips[track(s, "dialogue").clips.indexOf(long) + 1];
+  s = await edits(
+    page,
+    async () => (words = await drag(page, await point(page, s, "dialogue", end(long) - 2 * shown.perPixel, 0.15), -10)),
+  );
   expect(words).toMatch(/tail \d+ frames shorter; clip .*; all after it \d+ frames earlier/);
   const shorter = long.length - clipOf(s, long.id).length;
   expect(shorter).toBeGreaterThan(0);
@@ -73,7 +81,8 @@ test("the keys do what the list of keys says", async ({ page, app }) => {
   await page.keyboard.press("ArrowRight");
   await expect(page.locator("#timecode")).toHaveText("01:00:43:01");
   const at = (43 * 25 + 1) * 1920;
-  const n = dialogue().length, pictures = track(s, "picture").clips.length;
+  const n = dialogue().length,
+    pictures = track(s, "picture").clips.length;
   s = await edits(page, () => page.keyboard.press("d"));
   expect(dialogue().length).toBe(n + 1);
   expect(track(s, "picture").clips.length).toBe(pictures + 1);
@@ -91,7 +100,10 @@ test("the keys do what the list of keys says", async ({ page, app }) => {
 
   // The edge in hand: a seam's cut, one frame and five.
   await seams(page).filter({ hasText: "Oda, take 1 → Pell, take 1" }).first().click();
-  const cut = () => { const c = dialogue(); return c[c.findIndex((k) => k.name === "Pell, take 1")].start; };
+  const cut = () => {
+    const c = dialogue();
+    return c[c.findIndex((k) => k.name === "Pell, take 1")].start;
+  };
   const before = cut();
   s = await edits(page, () => page.keyboard.press("."));
   expect(cut()).toBe(before + 1920);
@@ -119,7 +131,10 @@ test("a blend is set by law, length and lean, on the bar and on the bench", asyn
   const blend = () => track(s, "dialogue").blends![0];
   expect(blend()).toMatchObject({ before: 3840, after: 3840, law: "constant_power" });
   await expect(page.getByLabel("Length", { exact: true })).toHaveValue("4 frames");
-  for (const [name, law] of [["Constant gain", "constant_gain"], ["Matched", "matched"]] as const) {
+  for (const [name, law] of [
+    ["Constant gain", "constant_gain"],
+    ["Matched", "matched"],
+  ] as const) {
     s = await edits(page, () => page.getByRole("button", { name, exact: true }).click());
     expect(blend().law).toBe(law);
     await expect(page.getByRole("button", { name, exact: true })).toHaveAttribute("aria-pressed", "true");
@@ -139,7 +154,8 @@ test("a blend is set by law, length and lean, on the bar and on the bench", asyn
   await expect(page.getByRole("alert")).toContainText("is not a length");
 
   // On the bench: the left stitches are dragged outwards.
-  const box = (await page.locator("#bench").boundingBox())!, close = (2.4 * 48000) / box.width;
+  const box = (await page.locator("#bench").boundingBox())!,
+    close = (2.4 * 48000) / box.width;
   const x = box.x + box.width / 2 - blend().before / close;
   const was = blend().before;
   s = await edits(page, async () => {
@@ -151,7 +167,12 @@ test("a blend is set by law, length and lean, on the bar and on the bench", asyn
   expect(Math.abs(blend().before - was - 30 * close)).toBeLessThan(2 * close);
 
   // Down to single samples: as many bins as samples.
-  const nearest = page.waitForResponse((r) => r.url().includes("/bench?") && r.url().includes("bins=") && Number(new URL(r.url()).searchParams.get("to")) - Number(new URL(r.url()).searchParams.get("from")) < 40);
+  const nearest = page.waitForResponse(
+    (r) =>
+      r.url().includes("/bench?") &&
+      r.url().includes("bins=") &&
+      Number(new URL(r.url()).searchParams.get("to")) - Number(new URL(r.url()).searchParams.get("from")) < 40,
+  );
   for (let k = 0; k < 20; k++) await page.keyboard.press("Alt+ArrowRight");
   const v = await (await nearest).json();
   expect(v.result.low.length).toBe(v.to - v.from);
@@ -161,21 +182,27 @@ test("a blend is set by law, length and lean, on the bar and on the bench", asyn
 
 test("playing moves the playhead, the meter and the picture", async ({ page, app }) => {
   await demo(page, app);
-  const picture = () => page.locator("#picture").evaluate((c: HTMLCanvasElement) => c.toDataURL().length + c.toDataURL().slice(3000, 5000));
-  const lit = () => page.locator("#meter").evaluate((c: HTMLCanvasElement) => {
-    const d = c.getContext("2d")!.getImageData(0, 0, c.width, c.height).data, ink = getComputedStyle(document.documentElement).getPropertyValue("--ink").trim();
-    const [r, g, b] = [1, 3, 5].map((i) => parseInt(ink.slice(i, i + 2), 16));
-    let n = 0;
-    for (let i = 0; i < d.length; i += 4) if (d[i] === r && d[i + 1] === g && d[i + 2] === b) n++;
-    return n;
-  });
+  const picture = () =>
+    page.locator("#picture").evaluate((c: HTMLCanvasElement) => c.toDataURL().length + c.toDataURL().slice(3000, 5000));
+  const lit = () =>
+    page.locator("#meter").evaluate((c: HTMLCanvasElement) => {
+      const d = c.getContext("2d")!.getImageData(0, 0, c.width, c.height).data,
+        ink = getComputedStyle(document.documentElement).getPropertyValue("--ink").trim();
+      const [r, g, b] = [1, 3, 5].map((i) => parseInt(ink.slice(i, i + 2), 16));
+      let n = 0;
+      for (let i = 0; i < d.length; i += 4) if (d[i] === r && d[i + 1] === g && d[i + 2] === b) n++;
+      return n;
+    });
   const still = await picture();
   expect(await lit()).toBe(0);
   await page.keyboard.press(" ");
   await expect(page.locator("#play")).toContainText("Stop");
   await expect.poll(async () => page.locator("#timecode").textContent()).not.toBe("01:00:00:00");
   await expect.poll(lit).toBeGreaterThan(100);
-  const seconds = async () => { const [h, m, sec, f] = (await page.locator("#timecode").textContent())!.split(":").map(Number); return h * 3600 + m * 60 + sec + f / 25; };
+  const seconds = async () => {
+    const [h, m, sec, f] = (await page.locator("#timecode").textContent())!.split(":").map(Number);
+    return h * 3600 + m * 60 + sec + f / 25;
+  };
   const one = await seconds();
   await expect.poll(seconds).toBeGreaterThan(one + 0.7); // it goes on, however busy the machine
   await page.keyboard.press(" ");

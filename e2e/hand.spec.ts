@@ -1,5 +1,5 @@
-// What hands do in the timeline beyond moving and trimming: slips, slides, leads, several at once, ranges, gaps, markers; and
-// what the page shows meanwhile.
+// What hands do in the timeline beyond moving and trimming: slips, slides, leads, several at once, ranges, gaps,
+// markers; and what the page shows meanwhile.
 import type { Page } from "@playwright/test";
 import { clipOf, demo, drag, edits, expect, point, seams, shown, stateOf, test, track } from "./app.ts";
 
@@ -7,11 +7,17 @@ const F = 1920;
 const end = (c: { start: number; length: number }) => c.start + c.length;
 const figures = (page: Page) => page.locator(".bench-top figcaption").allTextContents();
 
-test("Alt slips, Ctrl slides, Alt on a cut splits sound from picture; the pictures follow the hand", async ({ page, app }) => {
+test("Alt slips, Ctrl slides, Alt on a cut splits sound from picture; the pictures follow the hand", async ({
+  page,
+  app,
+}) => {
   let s = await demo(page, app);
   await page.keyboard.press("t");
   const clip = track(s, "dialogue").clips.find((c) => c.name === "Oda, take 2" && c.length > 400_000)!;
-  const [before, after] = [-1, 1].map((d) => { const all = track(s, "dialogue").clips; return all[all.findIndex((c) => c.id === clip.id) + d]; });
+  const [before, after] = [-1, 1].map((d) => {
+    const all = track(s, "dialogue").clips;
+    return all[all.findIndex((c) => c.id === clip.id) + d];
+  });
   const body = await point(page, s, "dialogue", clip.start + clip.length / 2, 0.6);
 
   // A slip: the clip lies where it lay; the two pictures are its first and last.
@@ -20,7 +26,9 @@ test("Alt slips, Ctrl slides, Alt on a cut splits sound from picture; the pictur
   await page.mouse.down();
   await page.keyboard.up("Alt");
   await page.mouse.move(body.x + 6, body.y, { steps: 4 });
-  await expect(page.locator("#tag")).toContainText(/shows its recording from \d+ frames earlier; \d+ frames of handle left/);
+  await expect(page.locator("#tag")).toContainText(
+    /shows its recording from \d+ frames earlier; \d+ frames of handle left/,
+  );
   await expect.poll(() => figures(page)).toHaveLength(2);
   expect((await figures(page)).join()).toMatch(/first,.*last/);
   const still = () => page.locator("[data-still='0']").evaluate((c: HTMLCanvasElement) => c.toDataURL());
@@ -78,7 +86,8 @@ test("the tag says beforehand what closing up leaves behind, and why it cannot b
   // With the music locked in the way, the drag says so, and nothing is done.
   await page.getByRole("button", { name: "Track Effects" }).click();
   s = await edits(page, () => page.keyboard.press("Shift+L"));
-  const early = track(s, "dialogue").clips[1], at = await point(page, s, "dialogue", end(early) - 2 * shown.perPixel, 0.15);
+  const early = track(s, "dialogue").clips[1],
+    at = await point(page, s, "dialogue", end(early) - 2 * shown.perPixel, 0.15);
   await page.mouse.move(at.x, at.y);
   await page.mouse.down();
   await page.mouse.move(at.x - 4, at.y, { steps: 4 });
@@ -88,7 +97,10 @@ test("the tag says beforehand what closing up leaves behind, and why it cannot b
   expect((await stateOf(page)).revision).toBe(s.revision);
 });
 
-test("several clips move together, several cuts are trimmed together, all that is to the right is taken", async ({ page, app }) => {
+test("several clips move together, several cuts are trimmed together, all that is to the right is taken", async ({
+  page,
+  app,
+}) => {
   let s = await demo(page, app);
   await page.keyboard.press("t");
   const roars = track(s, "effects").clips;
@@ -110,7 +122,8 @@ test("several clips move together, several cuts are trimmed together, all that i
   expect(clipOf(s, roars[2].id).start).toBe(roars[2].start);
 
   // Two cuts in hand, rolled by one key.
-  const d = track(s, "dialogue").clips, cuts = [d[1], d[2]];
+  const d = track(s, "dialogue").clips,
+    cuts = [d[1], d[2]];
   for (const [i, c] of cuts.entries()) {
     const p = await point(page, s, "dialogue", c.start, 0.5);
     await page.mouse.move(p.x, p.y);
@@ -146,21 +159,33 @@ test("ranges by dragging, gaps by clicking, markers by their flags", async ({ pa
   await page.keyboard.press("Enter");
   await page.locator(".card").getByLabel("To", { exact: true }).fill("01:00:03:00");
   await page.keyboard.press("Enter");
-  s = await edits(page, () => page.locator(".card").getByRole("button", { name: /Leave gap/ }).click());
+  s = await edits(page, () =>
+    page
+      .locator(".card")
+      .getByRole("button", { name: /Leave gap/ })
+      .click(),
+  );
   await expect(page.locator(".did")).toHaveText("25 frames from 01:00:02:00 removed on track Narrator, a gap left");
 
   // The dead silence in the dialogue is a gap; it is clicked and closed up.
-  const d = track(s, "dialogue").clips, i = d.findIndex((c, k) => k > 0 && end(d[k - 1]) < c.start), gap = d[i].start - end(d[i - 1]);
+  const d = track(s, "dialogue").clips,
+    i = d.findIndex((c, k) => k > 0 && end(d[k - 1]) < c.start),
+    gap = d[i].start - end(d[i - 1]);
   expect(gap).toBe(17 * F);
   const inGap = await point(page, s, "dialogue", end(d[i - 1]) + gap / 2, 0.5);
   await page.mouse.click(inGap.x, inGap.y);
   await expect(page.locator(".card h2")).toHaveText("Nothing for 17 f");
-  s = await edits(page, () => page.locator(".card").getByRole("button", { name: /Close the gap up/ }).click());
+  s = await edits(page, () =>
+    page
+      .locator(".card")
+      .getByRole("button", { name: /Close the gap up/ })
+      .click(),
+  );
   await expect(page.locator(".did")).toContainText("gap of 17 frames on Dialogue closed up");
   expect(clipOf(s, d[i].id).start).toBe(end(d[i - 1]));
 
   // A marker is dragged, and renamed on its card.
-  const m = (await stateOf(page) as unknown as { markers: { at: number; name: string; id: string }[] }).markers[0];
+  const m = ((await stateOf(page)) as unknown as { markers: { at: number; name: string; id: string }[] }).markers[0];
   const flag = { x: box.x + m.at / shown.perPixel, y: box.y + 29 };
   s = await edits(page, () => drag(page, flag, 20));
   await expect(page.locator(".did")).toContainText("marker rain begins moved to");
@@ -174,9 +199,16 @@ test("ranges by dragging, gaps by clicking, markers by their flags", async ({ pa
   await expect(seams(page).first()).toBeVisible();
 });
 
-test("tracks and waveforms are made taller, the picture larger; a scene of sound alone has the space", async ({ page, app }) => {
+test("tracks and waveforms are made taller, the picture larger; a scene of sound alone has the space", async ({
+  page,
+  app,
+}) => {
   await demo(page, app);
-  const height = () => page.locator("#heads .head").nth(1).evaluate((e) => e.clientHeight);
+  const height = () =>
+    page
+      .locator("#heads .head")
+      .nth(1)
+      .evaluate((e) => e.clientHeight);
   const was = await height();
   await page.keyboard.press("Control+=");
   await expect.poll(height).toBeGreaterThan(was);
@@ -194,7 +226,11 @@ test("tracks and waveforms are made taller, the picture larger; a scene of sound
   await page.getByRole("button", { name: "Close the picture" }).click();
   await expect(page.locator(".large")).toBeHidden();
 
-  const space = () => page.evaluate(() => [document.querySelector("#bench")!.clientHeight, document.querySelector("#seams")!.clientHeight]);
+  const space = () =>
+    page.evaluate(() => [
+      document.querySelector("#bench")!.clientHeight,
+      document.querySelector("#seams")!.clientHeight,
+    ]);
   const with_ = await space();
   await page.goto(app.base);
   await page.getByRole("button", { name: "New scene" }).click();

@@ -1,15 +1,19 @@
 // A rough scene refined by keys alone; what each step says, and the sound before and after it all was undone.
 import { createHash } from "node:crypto";
 import type { Page } from "@playwright/test";
-import { type SceneState, demo, edits, expect, stateOf, test, track } from "./app.ts";
+import { demo, edits, expect, type SceneState, stateOf, test, track } from "./app.ts";
 
 const F = 1920;
 
 /** A digest of the whole scene as it sounds. */
 async function sound(page: Page, s: SceneState): Promise<string> {
-  const end = Math.max(...s.tracks.filter((t) => t.kind === "sound").flatMap((t) => t.clips.map((c) => c.start + c.length)));
-  const hash = createHash("sha256"), base = page.url().replace(/(\/scenes\/[^/]+)\/.*$/, "$1");
-  for (let at = 0; at < end; at += 1 << 20) hash.update(await (await page.request.get(`${base}/pcm?from=${at}&n=${Math.min(1 << 20, end - at)}`)).body());
+  const end = Math.max(
+    ...s.tracks.filter((t) => t.kind === "sound").flatMap((t) => t.clips.map((c) => c.start + c.length)),
+  );
+  const hash = createHash("sha256"),
+    base = page.url().replace(/(\/scenes\/[^/]+)\/.*$/, "$1");
+  for (let at = 0; at < end; at += 1 << 20)
+    hash.update(await (await page.request.get(`${base}/pcm?from=${at}&n=${Math.min(1 << 20, end - at)}`)).body());
   return hash.digest("hex");
 }
 
@@ -19,9 +23,16 @@ async function press(page: Page, ...keys: string[]): Promise<void> {
 
 /** Brings the playhead to a frame of the scene, by keys. */
 async function to(page: Page, frame: number): Promise<void> {
-  await press(page, "Home", ...Array(Math.floor(frame / 25)).fill("Shift+ArrowRight"), ...Array(frame % 25).fill("ArrowRight"));
+  await press(
+    page,
+    "Home",
+    ...Array(Math.floor(frame / 25)).fill("Shift+ArrowRight"),
+    ...Array(frame % 25).fill("ArrowRight"),
+  );
   const two = (n: number) => String(n).padStart(2, "0");
-  await expect(page.locator("#timecode")).toHaveText(`01:${two(Math.floor(frame / 1500))}:${two(Math.floor(frame / 25) % 60)}:${two(frame % 25)}`);
+  await expect(page.locator("#timecode")).toHaveText(
+    `01:${two(Math.floor(frame / 1500))}:${two(Math.floor(frame / 25) % 60)}:${two(frame % 25)}`,
+  );
 }
 
 /** Goes down the seam list to a seam. */
@@ -34,10 +45,13 @@ async function toSeam(page: Page, words: string): Promise<void> {
 }
 
 test("a rough scene is refined by keys alone, undone and done again", async ({ page, app }) => {
-  const begun = await demo(page, app), before = await sound(page, begun);
-  const did = page.locator(".did"), said: string[] = [];
+  const begun = await demo(page, app),
+    before = await sound(page, begun);
+  const did = page.locator(".did"),
+    said: string[] = [];
   let s = begun;
-  const dialogue = () => track(s, "dialogue").clips, at = (n: string, k = 0) => dialogue().filter((c) => c.name === n)[k];
+  const dialogue = () => track(s, "dialogue").clips,
+    at = (n: string, k = 0) => dialogue().filter((c) => c.name === n)[k];
   const step = async (keys: string[], words: string | RegExp) => {
     s = await edits(page, () => press(page, ...keys));
     await expect(did).toHaveText(words);
@@ -45,7 +59,8 @@ test("a rough scene is refined by keys alone, undone and done again", async ({ p
   };
 
   // Pell speaks over the end of Oda's long take: those words go from the dialogue, a gap stays, the picture runs on.
-  const long = dialogue().find((c) => c.name === "Oda, take 2" && c.length > 400_000)!, from = long.start / F + 222;
+  const long = dialogue().find((c) => c.name === "Oda, take 2" && c.length > 400_000)!,
+    from = long.start / F + 222;
   const pictured = track(s, "picture").clips.length;
   await to(page, from);
   await press(page, "r"); // a range from here ...
@@ -84,7 +99,13 @@ test("a rough scene is refined by keys alone, undone and done again", async ({ p
   // One line leads by eight frames, one trails by five; the picture's cuts stay.
   const pictures = track(s, "picture").clips;
   await toSeam(page, "Pell, take 1 → Oda, take 1");
-  for (const [k, n] of [["Shift+[", 5], ["[", 6], ["[", 7], ["[", 8]] as const) await step([k], `sound leads by ${n} frames from Pell, take 1 to Oda, take 1`);
+  for (const [k, n] of [
+    ["Shift+[", 5],
+    ["[", 6],
+    ["[", 7],
+    ["[", 8],
+  ] as const)
+    await step([k], `sound leads by ${n} frames from Pell, take 1 to Oda, take 1`);
   await expect(page.locator("#seams [aria-selected=true]")).toContainText("sound leads 8 f");
   await expect(page.locator(".bench-head p")).toContainText("sound leads 8 f");
   await expect(page.getByLabel("Sound leads", { exact: true })).toHaveValue("8 f");
@@ -92,7 +113,8 @@ test("a rough scene is refined by keys alone, undone and done again", async ({ p
   await toSeam(page, "Oda, take 1 → Pell, take 1");
   await step(["Shift+]"], "sound trails by 5 frames from Oda, take 1 to Pell, take 1");
   expect(track(s, "picture").clips).toEqual(pictures);
-  const end = s, after = await sound(page, end);
+  const end = s,
+    after = await sound(page, end);
   expect(after).not.toBe(before);
 
   // All undone: the scene and its sound are what they were, to the bit; all done again: what they became.
@@ -129,8 +151,15 @@ test("a cut by a lead is straight again by one key, and all cuts of the scene le
   await page.getByLabel("Frames by which the sound leads").fill("6");
   s = await edits(page, () => press(page, "Enter"));
   await expect(page.locator(".did")).toContainText(/^\d+ cuts: sound leads by 6 frames/);
-  const pictures = track(s, "picture").clips, d = track(s, "dialogue").clips;
-  const led = d.filter((c, i) => i > 0 && d[i - 1].start + d[i - 1].length === c.start && c.link && pictures.find((p) => p.link === c.link)!.start * F - c.start === 6 * F).length;
+  const pictures = track(s, "picture").clips,
+    d = track(s, "dialogue").clips;
+  const led = d.filter(
+    (c, i) =>
+      i > 0 &&
+      d[i - 1].start + d[i - 1].length === c.start &&
+      c.link &&
+      pictures.find((p) => p.link === c.link)!.start * F - c.start === 6 * F,
+  ).length;
   expect(led).toBeGreaterThan(8);
 
   // Too far is refused with figures, and with what would work.
@@ -138,9 +167,16 @@ test("a cut by a lead is straight again by one key, and all cuts of the scene le
   await press(page, "Alt+s");
   await page.getByLabel("Frames by which the sound leads").fill("900");
   await press(page, "Enter");
-  await expect(page.getByRole("alert")).toContainText(/has \d+ frames .*, and .* (is|are) needed|nothing would be left/);
+  await expect(page.getByRole("alert")).toContainText(
+    /has \d+ frames .*, and .* (is|are) needed|nothing would be left/,
+  );
   await expect(page.getByRole("alert").getByRole("button", { name: "A straight cut" })).toBeVisible();
-  s = await edits(page, () => page.getByRole("alert").getByRole("button", { name: /Sound leads by/ }).click());
+  s = await edits(page, () =>
+    page
+      .getByRole("alert")
+      .getByRole("button", { name: /Sound leads by/ })
+      .click(),
+  );
   await expect(page.locator(".did")).toContainText("sound leads by");
 });
 
@@ -170,10 +206,15 @@ test("unlinked sound that has moved wears its offset and is brought back", async
   expect(begun.revision).toBe(0);
 });
 
-test("ranges are copied, cut and pasted, clips swapped, duplicated and muted, tracks and markers made, all by keys", async ({ page, app }) => {
+test("ranges are copied and pasted, clips swapped, duplicated and muted, tracks and markers made, by keys", async ({
+  page,
+  app,
+}) => {
   let s = await demo(page, app);
-  const did = page.locator(".did"), dialogue = () => track(s, "dialogue").clips;
-  const a = dialogue()[1], b = dialogue()[2];
+  const did = page.locator(".did"),
+    dialogue = () => track(s, "dialogue").clips;
+  const a = dialogue()[1],
+    b = dialogue()[2];
   await to(page, a.start / F + 5);
   await press(page, "p", "Alt+r", "Control+c");
   await expect(did).toHaveText("1 clip copied");
@@ -241,7 +282,7 @@ test("ranges are copied, cut and pasted, clips swapped, duplicated and muted, tr
   await to(page, a.start / F + 5);
   await press(page, "p", "y");
   s = await stateOf(page);
-  await expect.poll(async () => track((await stateOf(page)), "dialogue").clips[1].link ?? "").toBe("");
+  await expect.poll(async () => track(await stateOf(page), "dialogue").clips[1].link ?? "").toBe("");
   await press(page, "e", "e", "Alt+e");
   await page.getByLabel("By how much; less than 0 is earlier").fill("-7 samples");
   s = await edits(page, () => press(page, "Enter"));

@@ -3,7 +3,8 @@
 import { readFileSync } from "node:fs";
 import { withProgram } from "./program.mjs";
 
-const F = 1920, EACH = 40; // frames of each clip
+const F = 1920,
+  EACH = 40; // frames of each clip
 let page, base;
 const post = async (path, data, headers = {}) => {
   const r = await page.request.post(base + path, { data, headers });
@@ -14,7 +15,9 @@ const post = async (path, data, headers = {}) => {
 /** 250 clips of picture with their sound, and 1,500 of sound on six more tracks, a third of the cuts blended. */
 async function build() {
   const { id } = await post("/scenes", { name: "Large", rate: "25", sample_rate: 48000, channels: 2 });
-  const job = await post(`/scenes/${id}/sources`, readFileSync("demo/recordings/oda-take-1.mkv"), { "Blendseam-Name": "take.mkv" });
+  const job = await post(`/scenes/${id}/sources`, readFileSync("demo/recordings/oda-take-1.mkv"), {
+    "Blendseam-Name": "take.mkv",
+  });
   let state, source;
   for (let n = 0; n < 300 && !source; n++) {
     await new Promise((done) => setTimeout(done, 100));
@@ -23,9 +26,20 @@ async function build() {
   }
   if (!source) throw new Error(`the recording did not come in: ${JSON.stringify(job)}`);
   const track = (name, purpose) => ({ edit: "add_track", name, purpose });
-  let answer = await post(`/scenes/${id}/edits`, { revision: state.revision, edit: { edit: "several", edits: [track("Picture", "picture"), track("Dialogue", "dialogue"), ...[1, 2, 3, 4, 5, 6].map((n) => track(`Sound ${n}`, n < 4 ? "effects" : "tone"))] } });
+  let answer = await post(`/scenes/${id}/edits`, {
+    revision: state.revision,
+    edit: {
+      edit: "several",
+      edits: [
+        track("Picture", "picture"),
+        track("Dialogue", "dialogue"),
+        ...[1, 2, 3, 4, 5, 6].map((n) => track(`Sound ${n}`, n < 4 ? "effects" : "tone")),
+      ],
+    },
+  });
   state = await (await page.request.get(`${base}/scenes/${id}/state`)).json();
-  const [picture, dialogue, ...more] = state.tracks.map((t) => t.id), adds = [];
+  const [picture, dialogue, ...more] = state.tracks.map((t) => t.id),
+    adds = [];
   for (let k = 0; k < 250; k++) {
     const at = { source, in: (30 + (k % 9) * 50) * F, start: k * EACH * F, length: EACH * F };
     adds.push({ edit: "add", track: dialogue, picture, ...at });
@@ -33,13 +47,31 @@ async function build() {
   }
   answer = await post(`/scenes/${id}/edits`, { revision: answer.revision, edit: { edit: "several", edits: adds } });
   state = await (await page.request.get(`${base}/scenes/${id}/state`)).json();
-  const blends = state.tracks.slice(1).flatMap((t) => t.clips.flatMap((c, i) => (i % 3 === 1 ? [{ edit: "set_blend", left: t.clips[i - 1].id, right: c.id, before: 2 * F, after: 2 * F, law: "constant_power" }] : [])));
+  const blends = state.tracks.slice(1).flatMap((t) =>
+    t.clips.flatMap((c, i) =>
+      i % 3 === 1
+        ? [
+            {
+              edit: "set_blend",
+              left: t.clips[i - 1].id,
+              right: c.id,
+              before: 2 * F,
+              after: 2 * F,
+              law: "constant_power",
+            },
+          ]
+        : [],
+    ),
+  );
   await post(`/scenes/${id}/edits`, { revision: answer.revision, edit: { edit: "several", edits: blends } });
   return `${base}/scenes/${id}/`;
 }
 
 const at = (list, q) => [...list].sort((a, b) => a - b)[Math.min(list.length - 1, Math.floor(list.length * q))];
-const say = (what, list, budget) => console.log(`${what.padEnd(52)} median ${at(list, 0.5).toFixed(1)} ms, p95 ${at(list, 0.95).toFixed(1)} ms  (${budget})`);
+const say = (what, list, budget) =>
+  console.log(
+    `${what.padEnd(52)} median ${at(list, 0.5).toFixed(1)} ms, p95 ${at(list, 0.95).toFixed(1)} ms  (${budget})`,
+  );
 
 /** How long it takes from now until no seam of the scene is pending, in seconds. */
 async function audited(url) {
@@ -55,13 +87,23 @@ await withProgram("serve", async (p, address) => {
   [page, base] = [p, new URL(address).origin];
   const url = await build();
   console.log(`${"first audit of the scene".padEnd(52)} ${(await audited(url)).toFixed(1)} s  (under 20 s)`);
-  const state = await (await page.request.get(url + "state")).json(), [, , t] = state.tracks;
-  await post(new URL(url).pathname + "edits", { revision: state.revision, edit: { edit: "roll", left: t.clips[100].id, right: t.clips[101].id, to: t.clips[101].start + F } });
-  console.log(`${"  and after one roll".padEnd(52)} ${(await audited(url)).toFixed(2)} s  (under 1 s, 0.25 s of it waited)`);
+  const state = await (await page.request.get(url + "state")).json(),
+    [, , t] = state.tracks;
+  await post(new URL(url).pathname + "edits", {
+    revision: state.revision,
+    edit: { edit: "roll", left: t.clips[100].id, right: t.clips[101].id, to: t.clips[101].start + F },
+  });
+  console.log(
+    `${"  and after one roll".padEnd(52)} ${(await audited(url)).toFixed(2)} s  (under 1 s, 0.25 s of it waited)`,
+  );
   await page.goto(url);
-  const clips = await page.evaluate(() => JSON.parse(document.getElementById("data").textContent).state.tracks.reduce((n, t) => n + t.clips.length, 0));
+  const clips = await page.evaluate(() =>
+    JSON.parse(document.getElementById("data").textContent).state.tracks.reduce((n, t) => n + t.clips.length, 0),
+  );
   console.log(`a scene of ${clips} clips at 1280x800`);
-  await page.waitForFunction(() => /rough/.test(document.querySelector(".list-head").textContent), null, { timeout: 240_000 });
+  await page.waitForFunction(() => /rough/.test(document.querySelector(".list-head").textContent), null, {
+    timeout: 240_000,
+  });
   const opened = [];
   for (let n = 0; n < 5; n++) {
     await page.goto(url);
@@ -72,12 +114,18 @@ await withProgram("serve", async (p, address) => {
   await page.waitForTimeout(1500);
   const box = await page.locator("#timeline").boundingBox();
 
-  // Frame times while a clip's tail is dragged, closing up all 2,000 behind it; then while a clip is moved about; at whole
-  // scene and closer.
-  for (const [view, keys] of [["whole scene", []], ["closer", Array(5).fill("Alt+ArrowUp")]]) {
+  // Frame times while a clip's tail is dragged, closing up all 2,000 behind it; then while a clip is moved about; at
+  // whole scene and closer.
+  for (const [view, keys] of [
+    ["whole scene", []],
+    ["closer", Array(5).fill("Alt+ArrowUp")],
+  ]) {
     for (const k of keys) await page.keyboard.press(k);
     await page.waitForTimeout(800);
-    for (const [what, y] of [["close up", 100], ["move", 118]]) {
+    for (const [what, y] of [
+      ["close up", 100],
+      ["move", 118],
+    ]) {
       const shown = await page.locator("#timeline").evaluate((c) => c.clientWidth);
       await page.keyboard.press("t");
       const x = box.x + shown * 0.4;
@@ -105,19 +153,21 @@ await withProgram("serve", async (p, address) => {
     }
   }
 
-  // Key press to repainted timeline: from the press, by its own time stamp, to the end of the frame in which it was painted:
-  // at first as the outline that is drawn at once, then as the server has done it.
+  // Key press to repainted timeline: from the press, by its own time stamp, to the end of the frame in which it was
+  // painted: at first as the outline that is drawn at once, then as the server has done it.
   await page.keyboard.press("Alt+Home");
   await page.keyboard.press("Home");
   await page.evaluate(() => {
     window.took = [];
     window.foreseen = [];
-    let pressed = 0, outlined = 0;
+    let pressed = 0,
+      outlined = 0;
     addEventListener("keydown", (e) => (pressed = outlined = e.timeStamp), { capture: true });
     new MutationObserver(() => {
       const from = outlined;
       outlined = 0;
-      if (from && document.getElementById("timeline").dataset.outline) setTimeout(() => window.foreseen.push(performance.now() - from));
+      if (from && document.getElementById("timeline").dataset.outline)
+        setTimeout(() => window.foreseen.push(performance.now() - from));
     }).observe(document.getElementById("timeline"), { attributeFilter: ["data-outline"] });
     new MutationObserver(() => {
       if (!/edit \d/.test(document.querySelector(".kept").textContent) || !pressed) return;
@@ -126,18 +176,42 @@ await withProgram("serve", async (p, address) => {
       requestAnimationFrame(() => setTimeout(() => window.took.push(performance.now() - from)));
     }).observe(document.querySelector(".kept"), { characterData: true, childList: true, subtree: true });
   });
-  for (const [what, before, keys] of [["a cut rolled", ["ArrowDown", "ArrowDown", "ArrowDown", "ArrowDown", "ArrowDown", "ArrowDown", "ArrowDown", "ArrowDown", "ArrowDown"], [".", ","]], ["a tail closed up, all behind it moved", ["p", "e", "e", "Shift+e"], [",", "."]], ["one dB", ["e"], ["-", "="]]]) {
+  for (const [what, before, keys] of [
+    [
+      "a cut rolled",
+      [
+        "ArrowDown",
+        "ArrowDown",
+        "ArrowDown",
+        "ArrowDown",
+        "ArrowDown",
+        "ArrowDown",
+        "ArrowDown",
+        "ArrowDown",
+        "ArrowDown",
+      ],
+      [".", ","],
+    ],
+    ["a tail closed up, all behind it moved", ["p", "e", "e", "Shift+e"], [",", "."]],
+    ["one dB", ["e"], ["-", "="]],
+  ]) {
     for (const k of before) await page.keyboard.press(k);
     await page.waitForTimeout(500);
     await page.evaluate(() => (window.took.length = window.foreseen.length = 0));
-    for (let n = 0; n < 40; n++) { // as one who looks at what each press did
+    for (let n = 0; n < 40; n++) {
+      // as one who looks at what each press did
       await page.keyboard.press(keys[n % 2]);
       await page.waitForTimeout(350);
     }
     const took = await page.evaluate(() => window.took);
-    if (took.length < 30) throw new Error(`${what}: only ${took.length} edits were seen; ${await page.locator(".toast").textContent()}`);
+    if (took.length < 30)
+      throw new Error(`${what}: only ${took.length} edits were seen; ${await page.locator(".toast").textContent()}`);
     const foreseen = await page.evaluate(() => window.foreseen);
     if (foreseen.length) say(`key press to repaint: ${what}`, foreseen, "p95 under 50 ms");
-    say(foreseen.length ? "  and as it was kept" : `key press to repaint: ${what}`, took, foreseen.length ? "" : "p95 under 50 ms");
+    say(
+      foreseen.length ? "  and as it was kept" : `key press to repaint: ${what}`,
+      took,
+      foreseen.length ? "" : "p95 under 50 ms",
+    );
   }
 });

@@ -1,14 +1,25 @@
 // A recording whose file is gone.
 import { rmSync } from "node:fs";
 import { join } from "node:path";
-import { demo, expect, stateOf, test } from "./app.ts";
+import { demo, expect, test } from "./app.ts";
 
-interface Row { id: string; kind: string; left: string; right: string; right_name: string }
+interface Row {
+  id: string;
+  kind: string;
+  left: string;
+  right: string;
+  right_name: string;
+}
 
-test("what lies beside a recording that is gone says so, all else is measured, and the page rests", async ({ page, app }) => {
-  const s = await demo(page, app), path = new URL(page.url()).pathname;
+test("what lies beside a recording that is gone says so, all else is measured, and the page rests", async ({
+  page,
+  app,
+}) => {
+  const s = await demo(page, app),
+    path = new URL(page.url()).pathname;
   const list = (await (await page.request.get(`${app.base}${path}seams`)).json()).set as Row[];
-  const at = list.findIndex((x) => x.kind === "cut" && x.right_name === "Oda, take 2"), cut = list[at];
+  const at = list.findIndex((x) => x.kind === "cut" && x.right_name === "Oda, take 2"),
+    cut = list[at];
   const clip = s.tracks.flatMap((t) => t.clips).find((c) => c.id === cut.right)!;
   await page.goto("about:blank");
   await app.stop();
@@ -23,6 +34,8 @@ test("what lies beside a recording that is gone says so, all else is measured, a
   await expect(page.locator(".list-head")).toContainText(/rough .* not measured/);
   await expect.poll(() => pending.at(-1)).toBe(0); // so nothing is asked for again
   for (let n = 0; n <= at; n++) await page.keyboard.press("ArrowDown");
-  await expect(page.locator(`[data-seam="${cut.id}"] .why`)).toContainText("cannot be measured: the sound of Oda, take 2 is not in the media folder; bring it in again");
+  await expect(page.locator(`[data-seam="${cut.id}"] .why`)).toContainText(
+    "cannot be measured: the sound of Oda, take 2 is not in the media folder; bring it in again",
+  );
   await expect(page.locator(".card .why")).toContainText("Not measured");
 });

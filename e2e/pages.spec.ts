@@ -6,12 +6,18 @@ import { clipOf, demo, edits, expect, kept, point, seams, stateOf, test, track }
 
 const F = 1920;
 
-test("a recording is listened through, its stretches marked, named, taken out and written", async ({ page, app }, info) => {
+test("a recording is listened through, its stretches marked, named, taken out and written", async ({
+  page,
+  app,
+}, info) => {
   let s = await demo(page, app);
   const scene = page.url();
   await page.keyboard.press("Shift+ArrowRight");
   await page.getByRole("navigation").getByRole("link", { name: "Sources" }).click();
-  await page.getByRole("row", { name: /Pell, take 2/ }).getByRole("link", { name: "Listen through" }).click();
+  await page
+    .getByRole("row", { name: /Pell, take 2/ })
+    .getByRole("link", { name: "Listen through" })
+    .click();
   await expect(page.locator("h1")).toHaveText("Pell, take 2");
   const time = page.locator("#source-time");
   await expect(time).toHaveText("00:00:00:00");
@@ -48,12 +54,18 @@ test("a recording is listened through, its stretches marked, named, taken out an
 
   // All are taken out, end to end, at the end of the track; picture comes along, and each is where it was marked.
   s = await stateOf(page);
-  const stretches = (s as unknown as { sources: Record<string, { name: string; stretches?: { name: string; from: number; to: number }[] }> }).sources;
+  const stretches = (
+    s as unknown as {
+      sources: Record<string, { name: string; stretches?: { name: string; from: number; to: number }[] }>;
+    }
+  ).sources;
   const marks = Object.values(stretches).find((x) => x.name === "Pell, take 2")!.stretches!;
   expect(marks.map((m) => m.name)).toEqual(["the rain has begun", "good night"]);
   const n = track(s, "dialogue").clips.length;
   await page.getByRole("button", { name: "All at the end" }).click();
-  await expect(page.locator("p[aria-live]")).toHaveText(/Done: 2 stretches of Pell, take 2 taken out to track Dialogue/);
+  await expect(page.locator("p[aria-live]")).toHaveText(
+    /Done: 2 stretches of Pell, take 2 taken out to track Dialogue/,
+  );
   s = await stateOf(page);
   const [a, b] = track(s, "dialogue").clips.slice(n);
   expect([a.name, b.name]).toEqual(["the rain has begun", "good night"]);
@@ -63,18 +75,24 @@ test("a recording is listened through, its stretches marked, named, taken out an
   // One goes in at the scene's playhead, which is at one second, and pushes what follows.
   const wide = track(s, "dialogue").clips[0];
   await rows.first().getByRole("button", { name: "At playhead" }).click();
-  await expect.poll(async () => track(await stateOf(page), "dialogue").clips.length).toBe(n + 4); // the wide shot is cut in two
+  // the wide shot is cut in two
+  await expect.poll(async () => track(await stateOf(page), "dialogue").clips.length).toBe(n + 4);
   s = await stateOf(page);
   expect(track(s, "dialogue").clips[1]).toMatchObject({ name: "the rain has begun", start: 25 * F, length: 50 * F });
   expect(track(s, "dialogue").clips[2]).toMatchObject({ name: wide.name, start: 75 * F });
 
   // As a file of its own: the samples of the recording.
   const download = page.waitForEvent("download");
-  await rows.first().getByRole("link", { name: /as a file/ }).click();
+  await rows
+    .first()
+    .getByRole("link", { name: /as a file/ })
+    .click();
   const file = join(info.outputDir, "stretch.wav");
   await (await download).saveAs(file);
-  const read = (args: string[]) => execFileSync("ffmpeg", ["-v", "error", ...args, "-ac", "1", "-f", "f32le", "-"], { maxBuffer: 1 << 28 });
-  const got = read(["-i", file]), want = read(["-i", "demo/recordings/pell-take-2.mkv", "-af", `atrim=start_sample=${51 * F}:end_sample=${101 * F}`]);
+  const read = (args: string[]) =>
+    execFileSync("ffmpeg", ["-v", "error", ...args, "-ac", "1", "-f", "f32le", "-"], { maxBuffer: 1 << 28 });
+  const got = read(["-i", file]),
+    want = read(["-i", "demo/recordings/pell-take-2.mkv", "-af", `atrim=start_sample=${51 * F}:end_sample=${101 * F}`]);
   expect(got.length).toBe(want.length);
   const [x, y] = [got, want].map((v) => new Float32Array(v.buffer, v.byteOffset, v.length / 4));
   expect(Math.max(...x.map((v, i) => Math.abs(v - y[i])))).toBeLessThan(1e-6);
@@ -92,15 +110,23 @@ test("a recording is listened through, its stretches marked, named, taken out an
 
 test("a range is filled exactly, and what is marked is put in by keys", async ({ page, app }) => {
   let s = await demo(page, app);
-  const scene = page.url(), box = (await page.locator("#timeline").boundingBox())!;
+  const scene = page.url(),
+    box = (await page.locator("#timeline").boundingBox())!;
   await page.keyboard.press("Shift+ArrowRight");
   await page.mouse.move(box.x + 60, box.y + 6);
   await page.mouse.down();
   await page.mouse.move(box.x + 90, box.y + 6, { steps: 4 });
   await page.mouse.up();
   await page.getByRole("button", { name: "Track Narrator" }).click();
-  const at = async (id: string) => Number(await page.locator(`.card #${id}`).inputValue().then((v) => v.split(":").reduce((n, x, i) => n * [1, 60, 60, 25][i] + Number(x), 0))) - 90000;
-  const from = await at("from"), to = await at("to");
+  const at = async (id: string) =>
+    Number(
+      await page
+        .locator(`.card #${id}`)
+        .inputValue()
+        .then((v) => v.split(":").reduce((n, x, i) => n * [1, 60, 60, 25][i] + Number(x), 0)),
+    ) - 90000;
+  const from = await at("from"),
+    to = await at("to");
   await page.goto(`${scene}sources`);
   await page.getByRole("row", { name: /^rain/ }).getByRole("link", { name: "Listen through" }).click();
   await page.getByLabel("In", { exact: true }).fill("00:00:03:00");
@@ -128,8 +154,13 @@ test("a range is filled exactly, and what is marked is put in by keys", async ({
   await expect(page.locator(".did")).toContainText("tone inserted at 01:00:01:00, what follows pushed");
 });
 
-test("keys are found, changed, handed on and set back, and the scene takes them at once", async ({ page, app, context }, info) => {
-  const s = await demo(page, app), scene = page.url();
+test("keys are found, changed, handed on and set back, and the scene takes them at once", async ({
+  page,
+  app,
+  context,
+}, info) => {
+  const s = await demo(page, app),
+    scene = page.url();
   const keys = await context.newPage();
   await keys.goto(`${app.base}/keys`);
   const row = (id: string) => keys.locator(`[data-command-row=${id}]`);
@@ -156,12 +187,18 @@ test("keys are found, changed, handed on and set back, and the scene takes them 
   await seams(page).filter({ hasText: "Oda, take 1 → Pell, take 1" }).first().click();
   let now = await edits(page, () => page.keyboard.press("Control+Alt+b"));
   expect(track(now, "dialogue").blends).toHaveLength(1);
-  const clip = track(now, "dialogue").clips[1], p = await point(page, now, "dialogue", clip.start + clip.length / 2, 0.6);
+  const clip = track(now, "dialogue").clips[1],
+    p = await point(page, now, "dialogue", clip.start + clip.length / 2, 0.6);
   await page.mouse.dblclick(p.x, p.y);
   now = await edits(page, () => page.keyboard.press("b"));
   expect(track(now, "dialogue").clips.length).toBe(track(s, "dialogue").clips.length + 1);
   await page.keyboard.press("?");
-  await expect(page.getByRole("dialog", { name: "Keys" }).locator("div", { hasText: /^Blend the cut/ }).last()).toContainText("Ctrl+Alt+B");
+  await expect(
+    page
+      .getByRole("dialog", { name: "Keys" })
+      .locator("div", { hasText: /^Blend the cut/ })
+      .last(),
+  ).toContainText("Ctrl+Alt+B");
   await page.keyboard.press("Escape");
 
   // As a file, and back from it after the start set was set; a file that is none changes nothing.
@@ -188,9 +225,14 @@ test("keys are found, changed, handed on and set back, and the scene takes them 
   expect(scene).toContain("/scenes/");
 });
 
-test("the past lists everything in words, goes to any of it; versions are kept, compared and brought back", async ({ page, app }) => {
+test("the past lists everything in words, goes to any of it; versions are kept, compared and brought back", async ({
+  page,
+  app,
+}) => {
   let s = await demo(page, app);
-  const begun = s, clip = track(s, "dialogue").clips[1], p = await point(page, s, "dialogue", clip.start + clip.length / 2, 0.6);
+  const begun = s,
+    clip = track(s, "dialogue").clips[1],
+    p = await point(page, s, "dialogue", clip.start + clip.length / 2, 0.6);
   await page.mouse.click(p.x, p.y);
   s = await edits(page, () => page.keyboard.press("-"));
   const first = s;
@@ -208,7 +250,12 @@ test("the past lists everything in words, goes to any of it; versions are kept, 
   await page.keyboard.press("u");
   const past = page.locator(".past-list li");
   await expect(past).toHaveCount(4);
-  await expect(past.locator("button > span")).toHaveText(["Oda, take 1 removed, a gap left", /^Oda, take 1 removed, closed up/, "Oda, take 1 at -1.0 dB", "the scene as it began"]);
+  await expect(past.locator("button > span")).toHaveText([
+    "Oda, take 1 removed, a gap left",
+    /^Oda, take 1 removed, closed up/,
+    "Oda, take 1 at -1.0 dB",
+    "the scene as it began",
+  ]);
   await expect(past.nth(0)).toContainText("the scene is here");
   await expect(past.nth(1)).toContainText("set aside by a later edit");
   await expect(past.nth(2)).toContainText("version before lunch");
@@ -217,7 +264,10 @@ test("the past lists everything in words, goes to any of it; versions are kept, 
   // What differs, in words; then back to the version, to the very beginning, and to what was set aside.
   await page.getByRole("combobox", { name: "From" }).selectOption("before lunch");
   await page.getByRole("button", { name: "Compare" }).click();
-  await expect(page.locator(".differences li")).toHaveText([/^Oda, take 1 at .* on Picture is gone$/, /^Oda, take 1 at .* on Dialogue is gone$/]);
+  await expect(page.locator(".differences li")).toHaveText([
+    /^Oda, take 1 at .* on Picture is gone$/,
+    /^Oda, take 1 at .* on Dialogue is gone$/,
+  ]);
   const go = async (act: () => Promise<unknown>, tracks: unknown) => {
     s = await edits(page, act);
     expect(s.tracks).toEqual(tracks);

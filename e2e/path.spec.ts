@@ -1,7 +1,7 @@
-// The whole path, through the real interface: two voices are brought in, laid out, blended, heard, handed over, measured;
-// the program is killed and started again, and everything is there.
+// The whole path, through the real interface: two voices are brought in, laid out, blended, heard, handed over,
+// measured; the program is killed and started again, and everything is there.
 import { execFileSync } from "node:child_process";
-import { readFileSync, readdirSync } from "node:fs";
+import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { bringAndLayOut, edits, expect, kept, newScene, seams, stateOf, test, track } from "./app.ts";
 
@@ -10,7 +10,9 @@ const VOICES = ["/usr/share/sounds/alsa/Front_Left.wav", "/usr/share/sounds/alsa
 
 /** The samples of a WAV file as ffmpeg reads them, at 48 kHz, first channel. */
 function decode(file: string): Float32Array {
-  const raw = execFileSync("ffmpeg", ["-v", "error", "-i", file, "-af", "pan=mono|c0=c0", "-f", "f32le", "-"], { maxBuffer: 1 << 28 });
+  const raw = execFileSync("ffmpeg", ["-v", "error", "-i", file, "-af", "pan=mono|c0=c0", "-f", "f32le", "-"], {
+    maxBuffer: 1 << 28,
+  });
   return new Float32Array(raw.buffer, raw.byteOffset, raw.length / 4);
 }
 
@@ -27,7 +29,8 @@ test("from two recordings to a measured mixdown, and back after a kill", async (
   expect(a.length).toBe(left.length);
   expect(b.start).toBe(left.length);
 
-  // Three seams: the head, the cut, the tail. The cut, in the middle, is blended; there is no handle, so the page is told.
+  // Three seams: the head, the cut, the tail. The cut, in the middle, is blended; there is no handle, so the page is
+  // told.
   await expect(seams(page)).toHaveCount(3);
   await seams(page).nth(1).click();
   await expect(page.locator(".card h2")).toHaveText("Front_Left → Rear_Right");
@@ -38,22 +41,27 @@ test("from two recordings to a measured mixdown, and back after a kill", async (
   const t = track(s, "dialogue");
   expect(t.blends).toHaveLength(1);
   expect(t.blends![0].law).toBe("constant_power");
-  const cut = t.clips[1].start, { before, after } = t.blends![0];
+  const cut = t.clips[1].start,
+    { before, after } = t.blends![0];
   expect(before + after).toBe(4 * 1920);
 
   // What the page receives when it auditions is the formula, sample by sample: not silence, not the plain cut.
   const heard = page.waitForResponse((r) => r.url().includes("/pcm?"));
   await page.keyboard.press("2");
-  const response = await heard, from = Number(new URL(response.url()).searchParams.get("from"));
-  const body = await response.body(), channels = Number(response.headers()["blendseam-channels"]);
+  const response = await heard,
+    from = Number(new URL(response.url()).searchParams.get("from"));
+  const body = await response.body(),
+    channels = Number(response.headers()["blendseam-channels"]);
   expect(channels).toBe(2);
   const got = new Float32Array(body.buffer.slice(body.byteOffset, body.byteOffset + body.length));
   expect(rms(got)).toBeGreaterThan(0.001);
   const expected = (n: number) => {
     let v = 0;
     const x = (n - (cut - before) + 0.5) / (before + after);
-    if (n < cut + after) v += (left[n - t.clips[0].start + t.clips[0].in] ?? 0) * (n < cut - before ? 1 : Math.cos((Math.PI / 2) * x));
-    if (n >= cut - before) v += (right[n - cut + t.clips[1].in] ?? 0) * (n >= cut + after ? 1 : Math.sin((Math.PI / 2) * x));
+    if (n < cut + after)
+      v += (left[n - t.clips[0].start + t.clips[0].in] ?? 0) * (n < cut - before ? 1 : Math.cos((Math.PI / 2) * x));
+    if (n >= cut - before)
+      v += (right[n - cut + t.clips[1].in] ?? 0) * (n >= cut + after ? 1 : Math.sin((Math.PI / 2) * x));
     return v;
   };
   const off = (v: Float32Array, step: number, at: number) => {
@@ -66,7 +74,12 @@ test("from two recordings to a measured mixdown, and back after a kill", async (
 
   // The four auditions ask for four different sounds.
   const sounds = new Set<string>();
-  for (const [key, what] of [["1", "plain"], ["2", "scene"], ["3", t.clips[0].id], ["4", t.clips[1].id]]) {
+  for (const [key, what] of [
+    ["1", "plain"],
+    ["2", "scene"],
+    ["3", t.clips[0].id],
+    ["4", t.clips[1].id],
+  ]) {
     const wait = page.waitForResponse((r) => r.url().includes(`from=${from}&`) && r.url().endsWith(`what=${what}`));
     await page.keyboard.press(key);
     sounds.add((await wait).headers()["content-length"] + what);
@@ -138,7 +151,8 @@ test("files that cannot be used are refused in one line, and nothing of them sta
   await expect(line("notes.txt")).toContainText("not a recording");
   await expect(page.locator("table.sources tr", { hasText: "notes" })).toHaveCount(0);
   expect((await stateOf(page)).revision).toBe(0);
-  const incoming = join(app.dir, "media/incoming"), own = readdirSync(incoming).filter((d) => d !== "lock");
+  const incoming = join(app.dir, "media/incoming"),
+    own = readdirSync(incoming).filter((d) => d !== "lock");
   expect(own.flatMap((d) => readdirSync(join(incoming, d)))).toEqual(["owner"]); // of the one program that runs
 });
 
@@ -146,7 +160,11 @@ test("the same file brought in twice is one source", async ({ page, app }) => {
   await newScene(page, app, "Twice");
   await page.getByRole("navigation").getByRole("link", { name: "Sources" }).click();
   const before = await page.locator("table.sources tbody tr").count();
-  const file = { name: "noise of mine.wav", mimeType: "audio/wav", buffer: readFileSync("/usr/share/sounds/alsa/Noise.wav") };
+  const file = {
+    name: "noise of mine.wav",
+    mimeType: "audio/wav",
+    buffer: readFileSync("/usr/share/sounds/alsa/Noise.wav"),
+  };
   await page.getByLabel("Recordings", { exact: true }).setInputFiles([file, { ...file, name: "the same again.wav" }]);
   await expect(page.locator(".arrivals li", { hasText: "the same again" })).toContainText("here");
   await expect(page.locator("table.sources tbody tr")).toHaveCount(before + 1);

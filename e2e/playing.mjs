@@ -15,7 +15,8 @@ await withProgram("demo", async (page, url) => {
     };
     const start = AudioBufferSourceNode.prototype.start;
     AudioBufferSourceNode.prototype.start = function (when = 0, ...rest) {
-      const from = w.asked.shift(), context = this.context;
+      const from = w.asked.shift(),
+        context = this.context;
       w.heard = { context, at: when - from / context.sampleRate, rate: context.sampleRate };
       return start.call(this, when, ...rest);
     };
@@ -27,7 +28,10 @@ await withProgram("demo", async (page, url) => {
   await page.keyboard.press(" ");
   await page.waitForFunction(() => Number(document.getElementById("picture").dataset.frame) > 80);
   const off = await page.evaluate(async () => {
-    const w = window, picture = document.getElementById("picture"), list = [], until = performance.now() + 8000; // over several cuts
+    const w = window,
+      picture = document.getElementById("picture"),
+      list = [],
+      until = performance.now() + 8000; // over several cuts
     while (performance.now() < until) {
       await new Promise((done) => requestAnimationFrame(done));
       await new Promise((done) => setTimeout(done, 0)); // after the page has painted its frame
@@ -39,5 +43,8 @@ await withProgram("demo", async (page, url) => {
   });
   const sorted = off.map(Math.abs).sort((a, b) => a - b);
   const at = (share) => sorted[Math.floor((off.length - 1) * share)].toFixed(2);
-  console.log(`picture against sound: ${off.length} looks, median ${at(0.5)}, 99 % within ${at(0.99)} frames of the middle (budget 1.5)`);
+  console.log(
+    `picture against sound: ${off.length} looks, median ${at(0.5)}, 99 % within ${at(0.99)} frames of the middle ` +
+      `(budget 1.5)`,
+  );
 });

@@ -8,7 +8,8 @@ export default async function prepare(): Promise<() => void> {
   const dir = (process.env.BLENDSEAM_PREPARED = mkdtempSync(join(tmpdir(), "blendseam-prepared-")));
   const app = new App(dir);
   await app.start("demo");
-  for (let pending = 1; pending; ) pending = ((await (await fetch(`${app.url}seams`)).json()) as { pending: number }).pending;
+  for (let pending = 1; pending; )
+    pending = ((await (await fetch(`${app.url}seams`)).json()) as { pending: number }).pending;
   await app.stop();
   return () => rmSync(dir, { recursive: true, force: true });
 }

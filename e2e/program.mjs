@@ -8,12 +8,26 @@ import { chromium } from "@playwright/test";
 /** Runs work with the page and the address that the program prints; what is "demo" or "serve". */
 export async function withProgram(what, work) {
   const dir = mkdtempSync(join(tmpdir(), "blendseam-"));
-  const program = spawn("bin/blendseam", [what, "--listen", "127.0.0.1:0"], { env: { ...process.env, BLENDSEAM_VAR: dir }, stdio: ["ignore", "pipe", "inherit"] });
+  const program = spawn("bin/blendseam", [what, "--listen", "127.0.0.1:0"], {
+    env: { ...process.env, BLENDSEAM_VAR: dir },
+    stdio: ["ignore", "pipe", "inherit"],
+  });
   const gone = new Promise((done) => program.on("exit", done));
   let browser;
   try {
-    const url = await Promise.race([new Promise((found) => program.stdout.on("data", (d) => /http:\S+/.exec(d) && found(/http:\S+/.exec(d)[0]))), gone.then(() => Promise.reject(new Error("the program ended before it said its address")))]);
-    browser = await chromium.launch({ executablePath: process.env.BLENDSEAM_CHROMIUM ?? "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--autoplay-policy=no-user-gesture-required"] });
+    const url = await Promise.race([
+      new Promise((found) => program.stdout.on("data", (d) => /http:\S+/.exec(d) && found(/http:\S+/.exec(d)[0]))),
+      gone.then(() => Promise.reject(new Error("the program ended before it said its address"))),
+    ]);
+    browser = await chromium.launch({
+      executablePath: process.env.BLENDSEAM_CHROMIUM ?? "/usr/bin/chromium",
+      args: [
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-background-networking",
+        "--autoplay-policy=no-user-gesture-required",
+      ],
+    });
     await work(await browser.newPage({ viewport: { width: 1280, height: 800 } }), url);
   } finally {
     await browser?.close();

@@ -6,22 +6,32 @@ await withProgram("demo", async (page, url) => {
     await page.waitForTimeout(700);
     await page.screenshot({ path: `docs/screenshots/${name}.png` });
   };
-  const light = (l) => page.evaluate((x) => { if (document.documentElement.classList.contains("lamp") !== (x === "lamp")) document.querySelector("[data-light]").click(); }, l);
+  const light = (l) =>
+    page.evaluate((x) => {
+      if (document.documentElement.classList.contains("lamp") !== (x === "lamp"))
+        document.querySelector("[data-light]").click();
+    }, l);
   const keys = async (...list) => {
     for (const k of list) await page.keyboard.press(k);
     await page.waitForTimeout(600);
   };
-  const seam = async (words) => { // the list holds only the rows in view
+  const seam = async (words) => {
+    // the list holds only the rows in view
     await page.locator("#timeline").focus();
     for (let n = 0; n < 40; n++) await page.keyboard.press("ArrowUp");
-    for (let n = 0; n < 40 && (await page.locator(".card h2").textContent()) !== words; n++) await page.keyboard.press("ArrowDown");
+    for (let n = 0; n < 40 && (await page.locator(".card h2").textContent()) !== words; n++)
+      await page.keyboard.press("ArrowDown");
   };
   const ready = () => page.waitForFunction(() => document.querySelector(".list-head").textContent.includes("rough"));
 
   await page.goto(url);
   await ready();
   // A few seams are done already, as in the middle of the work.
-  for (const [at, ...does] of [["Oda, take 1 → Pell, take 1", "b", "Shift+["], ["Pell, take 1 → Oda, take 1", "b"], ["Oda, take 1 → Oda, take 1", "b"]]) {
+  for (const [at, ...does] of [
+    ["Oda, take 1 → Pell, take 1", "b", "Shift+["],
+    ["Pell, take 1 → Oda, take 1", "b"],
+    ["Oda, take 1 → Oda, take 1", "b"],
+  ]) {
     await seam(at);
     await keys(...does);
   }
@@ -96,10 +106,17 @@ await withProgram("demo", async (page, url) => {
   await shot("scenes");
   await page.goto(`${url}sources`);
   await shot("sources");
-  await page.getByRole("row", { name: /Oda, take 2/ }).getByRole("link", { name: "Listen through" }).click();
+  await page
+    .getByRole("row", { name: /Oda, take 2/ })
+    .getByRole("link", { name: "Listen through" })
+    .click();
   await page.waitForTimeout(1200);
   const wave = await page.locator("#source-wave").boundingBox();
-  for (const [x0, x1, name] of [[130, 290, "my teacher"], [318, 460, "we do not sleep"], [560, 650, "too plain to keep"]]) {
+  for (const [x0, x1, name] of [
+    [130, 290, "my teacher"],
+    [318, 460, "we do not sleep"],
+    [560, 650, "too plain to keep"],
+  ]) {
     await page.mouse.move(wave.x + x0, wave.y + 100);
     await page.mouse.down();
     await page.mouse.move(wave.x + x1, wave.y + 100, { steps: 4 });

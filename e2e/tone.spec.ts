@@ -4,10 +4,13 @@ import { mkdtempSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import type { Page } from "@playwright/test";
-import { type SceneState, demo, drag, edits, expect, point, seams, stateOf, test, track } from "./app.ts";
+import { demo, drag, edits, expect, point, type SceneState, seams, stateOf, test, track } from "./app.ts";
 
 const F = 1920;
-interface Lulled { lulls?: { id: string; from: number; to: number; off?: boolean }[]; fills?: { clip: string; lull?: string } }
+interface Lulled {
+  lulls?: { id: string; from: number; to: number; off?: boolean }[];
+  fills?: { clip: string; lull?: string };
+}
 type Clip = SceneState["tracks"][0]["clips"][0] & Lulled;
 
 const home = (page: Page) => page.url().replace(/(\/scenes\/[^/]+)\/.*$/, "$1");
@@ -21,11 +24,29 @@ async function samples(page: Page, from: number, n: number, edit?: unknown): Pro
 
 const measured = (page: Page) => expect(page.locator(".list-head")).not.toContainText("being measured");
 const level = (v: Float32Array) => 10 * Math.log10(v.reduce((a, x) => a + x * x, 0) / v.length + 1e-12);
-const loudest = (v: Float32Array) => 20 * Math.log10(Math.max(1e-6, ...Array.from({ length: Math.floor(v.length / 960) }, (_, i) => 10 ** (level(v.subarray(i * 960, (i + 1) * 960)) / 20))));
-const digest = (v: Float32Array) => createHash("sha256").update(Buffer.from(v.buffer, v.byteOffset, v.byteLength)).digest("hex");
+const loudest = (v: Float32Array) =>
+  20 *
+  Math.log10(
+    Math.max(
+      1e-6,
+      ...Array.from(
+        { length: Math.floor(v.length / 960) },
+        (_, i) => 10 ** (level(v.subarray(i * 960, (i + 1) * 960)) / 20),
+      ),
+    ),
+  );
+const digest = (v: Float32Array) =>
+  createHash("sha256")
+    .update(Buffer.from(v.buffer, v.byteOffset, v.byteLength))
+    .digest("hex");
 
 async function to(page: Page, frame: number): Promise<void> {
-  for (const k of ["Home", ...Array(Math.floor(frame / 25)).fill("Shift+ArrowRight"), ...Array(frame % 25).fill("ArrowRight")]) await page.keyboard.press(k);
+  for (const k of [
+    "Home",
+    ...Array(Math.floor(frame / 25)).fill("Shift+ArrowRight"),
+    ...Array(frame % 25).fill("ArrowRight"),
+  ])
+    await page.keyboard.press(k);
 }
 
 async function toSeam(page: Page, words: string): Promise<void> {
@@ -40,70 +61,89 @@ async function toSeam(page: Page, words: string): Promise<void> {
 
 const patches = (s: SceneState) => s.tracks.filter((t) => t.purpose === "tone").flatMap((t) => t.clips as Clip[]);
 
-test("by keys: a range on the dropped shovel becomes a lull, the lull is patched, its edge moves and the patch with it", async ({ page, app }) => {
-  let s = await demo(page, app);
-  await measured(page);
-  const clip = track(s, "dialogue").clips.find((c) => c.name === "Oda, take 2" && c.length > 400_000)!;
-  const found = (await (await page.request.get(`${home(page)}/findings`)).json()) as { findings: { kind: string; span: { From: number; To: number } }[] };
-  expect(found.findings.map((f) => f.kind)).toEqual(["bump"]);
-  const shovel = found.findings[0].span, first = Math.floor(shovel.From / F) - 2, last = Math.ceil(shovel.To / F) + 2;
-  const around: [number, number] = [(first - 3) * F, (last - first + 6) * F], before = await samples(page, ...around), room = level(before.subarray(0, 2 * 2 * F));
-  expect(loudest(before)).toBeGreaterThan(room + 20);
+test(
+  "by keys: a range on the dropped shovel becomes a lull, the lull is patched, its edge moves and the patch " +
+    "with it",
+  async ({ page, app }) => {
+    let s = await demo(page, app);
+    await measured(page);
+    const clip = track(s, "dialogue").clips.find((c) => c.name === "Oda, take 2" && c.length > 400_000)!;
+    const found = (await (await page.request.get(`${home(page)}/findings`)).json()) as {
+      findings: { kind: string; span: { From: number; To: number } }[];
+    };
+    expect(found.findings.map((f) => f.kind)).toEqual(["bump"]);
+    const shovel = found.findings[0].span,
+      first = Math.floor(shovel.From / F) - 2,
+      last = Math.ceil(shovel.To / F) + 2;
+    const around: [number, number] = [(first - 3) * F, (last - first + 6) * F],
+      before = await samples(page, ...around),
+      room = level(before.subarray(0, 2 * 2 * F));
+    expect(loudest(before)).toBeGreaterThan(room + 20);
 
-  await to(page, first);
-  await page.keyboard.press("r");
-  await to(page, last);
-  await page.keyboard.press("Shift+R");
-  await page.keyboard.press("q"); // on the dialogue alone
-  await expect(page.locator(".card tr", { hasText: "Tracks" })).toContainText("Dialogue");
-  s = await edits(page, () => page.keyboard.press("l"));
-  await expect(page.locator(".did")).toHaveText(`lull of ${last - first} frames in Oda, take 2, to silence`);
-  const lull = (track(s, "dialogue").clips.find((c) => c.id === clip.id) as Clip).lulls![0];
-  expect([lull.from - clip.in + clip.start, lull.to - clip.in + clip.start]).toEqual([first * F, last * F]);
-  const silent = await samples(page, (first + 2) * F, (last - first - 4) * F);
-  expect(level(silent)).toBeLessThan(-100);
+    await to(page, first);
+    await page.keyboard.press("r");
+    await to(page, last);
+    await page.keyboard.press("Shift+R");
+    await page.keyboard.press("q"); // on the dialogue alone
+    await expect(page.locator(".card tr", { hasText: "Tracks" })).toContainText("Dialogue");
+    s = await edits(page, () => page.keyboard.press("l"));
+    await expect(page.locator(".did")).toHaveText(`lull of ${last - first} frames in Oda, take 2, to silence`);
+    const lull = (track(s, "dialogue").clips.find((c) => c.id === clip.id) as Clip).lulls![0];
+    expect([lull.from - clip.in + clip.start, lull.to - clip.in + clip.start]).toEqual([first * F, last * F]);
+    const silent = await samples(page, (first + 2) * F, (last - first - 4) * F);
+    expect(level(silent)).toBeLessThan(-100);
 
-  s = await edits(page, () => page.keyboard.press("g"));
-  const patch = patches(s)[0];
-  expect([patch.start, patch.length, patch.fills?.lull]).toEqual([first * F, (last - first) * F, lull.id]);
-  const filled = await samples(page, ...around);
-  expect(Math.abs(level(filled.subarray(2 * 3 * F, filled.length - 2 * 3 * F)) - room)).toBeLessThan(1);
-  expect(digest(filled.subarray(0, 2 * 3 * F))).toBe(digest(before.subarray(0, 2 * 3 * F))); // outside the lull to the bit
+    s = await edits(page, () => page.keyboard.press("g"));
+    const patch = patches(s)[0];
+    expect([patch.start, patch.length, patch.fills?.lull]).toEqual([first * F, (last - first) * F, lull.id]);
+    const filled = await samples(page, ...around);
+    expect(Math.abs(level(filled.subarray(2 * 3 * F, filled.length - 2 * 3 * F)) - room)).toBeLessThan(1);
+    // outside the lull to the bit
+    expect(digest(filled.subarray(0, 2 * 3 * F))).toBe(digest(before.subarray(0, 2 * 3 * F)));
 
-  // On the bench it is a seam like any other: clean, heard without and with it.
-  await page.keyboard.press("Escape");
-  await page.keyboard.press("Home");
-  await toSeam(page, "lull in Oda, take 2, patched");
-  await expect(page.locator(".card .why")).toContainText("Clean");
-  await page.keyboard.press("1");
-  await expect(page.locator(".hearing")).toContainText("You hear it without the lull");
-  await page.keyboard.press("2");
-  await expect(page.locator(".hearing")).toContainText("You hear it lulled");
-  await page.keyboard.press("4");
-  await expect(page.locator(".hearing")).toContainText("the patch alone");
-  await page.keyboard.press("Space");
-  const off = await samples(page, ...around, { edit: "set_lull", clip: clip.id, lull: lull.id, off: true });
-  expect(digest(off)).toBe(digest(before)); // switched off, the patch is silent with it
+    // On the bench it is a seam like any other: clean, heard without and with it.
+    await page.keyboard.press("Escape");
+    await page.keyboard.press("Home");
+    await toSeam(page, "lull in Oda, take 2, patched");
+    await expect(page.locator(".card .why")).toContainText("Clean");
+    await page.keyboard.press("1");
+    await expect(page.locator(".hearing")).toContainText("You hear it without the lull");
+    await page.keyboard.press("2");
+    await expect(page.locator(".hearing")).toContainText("You hear it lulled");
+    await page.keyboard.press("4");
+    await expect(page.locator(".hearing")).toContainText("the patch alone");
+    await page.keyboard.press("Space");
+    const off = await samples(page, ...around, { edit: "set_lull", clip: clip.id, lull: lull.id, off: true });
+    expect(digest(off)).toBe(digest(before)); // switched off, the patch is silent with it
 
-  // Its end, then its start, is moved; the patch follows.
-  s = await edits(page, () => page.keyboard.press("Shift+."));
-  expect([patches(s)[0].start, patches(s)[0].length]).toEqual([first * F, (last + 5 - first) * F]);
-  await page.keyboard.press("e");
-  s = await edits(page, () => page.keyboard.press(","));
-  expect([patches(s)[0].start, patches(s)[0].length]).toEqual([(first - 1) * F, (last + 6 - first) * F]);
-  s = await edits(page, () => page.keyboard.press("l")); // off, to compare
-  expect((track(s, "dialogue").clips.find((c) => c.id === clip.id) as Clip).lulls![0].off).toBe(true);
-  for (let n = 0; n < 5; n++) s = await edits(page, () => page.keyboard.press("Control+z"));
-  expect(patches(s)).toEqual([]);
-  expect(digest(await samples(page, ...around))).toBe(digest(before));
-});
+    // Its end, then its start, is moved; the patch follows.
+    s = await edits(page, () => page.keyboard.press("Shift+."));
+    expect([patches(s)[0].start, patches(s)[0].length]).toEqual([first * F, (last + 5 - first) * F]);
+    await page.keyboard.press("e");
+    s = await edits(page, () => page.keyboard.press(","));
+    expect([patches(s)[0].start, patches(s)[0].length]).toEqual([(first - 1) * F, (last + 6 - first) * F]);
+    s = await edits(page, () => page.keyboard.press("l")); // off, to compare
+    expect((track(s, "dialogue").clips.find((c) => c.id === clip.id) as Clip).lulls![0].off).toBe(true);
+    for (let n = 0; n < 5; n++) s = await edits(page, () => page.keyboard.press("Control+z"));
+    expect(patches(s)).toEqual([]);
+    expect(digest(await samples(page, ...around))).toBe(digest(before));
+  },
+);
 
 test("a lull's edge and its fade are drawn by hand, and a click takes it in hand", async ({ page, app }) => {
-  const s = await demo(page, app), clip = track(s, "dialogue").clips.find((c) => c.name === "Oda, take 2" && c.length > 400_000)!;
-  const from = clip.start + 80 * F, to = from + 90 * F;
-  await page.request.post(`${home(page)}/edits`, { data: { revision: s.revision, edit: { edit: "lull", clip: clip.id, from, to, fade_in: 20 * F, fade_out: 20 * F } } });
+  const s = await demo(page, app),
+    clip = track(s, "dialogue").clips.find((c) => c.name === "Oda, take 2" && c.length > 400_000)!;
+  const from = clip.start + 80 * F,
+    to = from + 90 * F;
+  await page.request.post(`${home(page)}/edits`, {
+    data: { revision: s.revision, edit: { edit: "lull", clip: clip.id, from, to, fade_in: 20 * F, fade_out: 20 * F } },
+  });
   await expect(page.locator(".list-head")).toContainText("33 seams");
-  const lulls = async () => (track(await stateOf(page), "dialogue").clips.find((c) => c.id === clip.id) as Clip).lulls![0] as { from: number; to: number } & { fade_in: number };
+  const lulls = async () =>
+    (track(await stateOf(page), "dialogue").clips.find((c) => c.id === clip.id) as Clip).lulls![0] as {
+      from: number;
+      to: number;
+    } & { fade_in: number };
   const was = await lulls();
   const words = await drag(page, await point(page, s, "dialogue", from, 0.05), -12);
   expect(words).toMatch(/^lull \d+ frames longer/);
@@ -124,7 +164,8 @@ test("the list of what to take out: heard, taken, passed", async ({ page, app })
   await demo(page, app);
   await measured(page);
   await page.keyboard.press("i");
-  const dialog = page.getByRole("dialog", { name: "What to take out" }), rows = dialog.getByRole("option");
+  const dialog = page.getByRole("dialog", { name: "What to take out" }),
+    rows = dialog.getByRole("option");
   await expect(rows).toHaveCount(1);
   await expect(rows).toContainText("bump in Oda, take 2");
   await expect(dialog.locator(".hum")).toContainText("hum at 50.0 Hz");
@@ -155,7 +196,8 @@ test("dead silence is filled by one key; which tone is chosen from a list, heard
   expect(level(hole)).toBeLessThan(-52);
 
   await page.keyboard.press("Shift+G");
-  const dialog = page.getByRole("dialog", { name: "Tone for this hole" }), rows = dialog.getByRole("option");
+  const dialog = page.getByRole("dialog", { name: "Tone for this hole" }),
+    rows = dialog.getByRole("option");
   await expect(rows.first()).toContainText("in the same recording");
   await expect(rows.first()).toContainText("without voice, breath or bump");
   await expect(dialog).toContainText("in the library");
@@ -173,10 +215,19 @@ test("dead silence is filled by one key; which tone is chosen from a list, heard
 });
 
 test("a bed hides the steps and says what it costs; the words are kept", async ({ page, app }) => {
-  const s0 = await demo(page, app), rain = (s0 as SceneState & { markers: { name: string; at: number }[] }).markers.find((m) => m.name === "rain begins")!.at;
+  const s0 = await demo(page, app),
+    rain = (s0 as SceneState & { markers: { name: string; at: number }[] }).markers.find(
+      (m) => m.name === "rain begins",
+    )!.at;
   const step = async () => {
-    const list = (await (await page.request.get(`${home(page)}/seams`)).json()) as { pending: number; set: { kind: string; track_name: string; at: number; measures: { background_step_db: number } }[] };
-    return list.pending ? undefined : list.set.find((x) => x.kind === "cut" && x.track_name === "Dialogue" && x.at >= rain)!.measures.background_step_db;
+    const list = (await (await page.request.get(`${home(page)}/seams`)).json()) as {
+      pending: number;
+      set: { kind: string; track_name: string; at: number; measures: { background_step_db: number } }[];
+    };
+    return list.pending
+      ? undefined
+      : list.set.find((x) => x.kind === "cut" && x.track_name === "Dialogue" && x.at >= rain)!.measures
+          .background_step_db;
   };
   await measured(page);
   expect(Math.abs((await step())!)).toBeGreaterThan(5);
@@ -201,34 +252,60 @@ test("the tone library: searched, heard, laid, filled from recordings and files"
   await demo(page, app);
   const scene = home(page);
   await page.goto(`${scene}/tone`);
-  const library = page.getByRole("region", { name: "Tone library" }), rows = library.locator("ul.tones li");
+  const library = page.getByRole("region", { name: "Tone library" }),
+    rows = library.locator("ul.tones li");
   await expect(rows).toHaveCount(6);
-  for (const name of ["Kitchen", "Workshop", "Rain on a roof", "Hall", "Night outdoors", "Car"]) await expect(library).toContainText(name);
-  const drawn = await page.evaluate(() => [...document.querySelectorAll<HTMLCanvasElement>("canvas[data-thirds]")].map((c) => c.getContext("2d")!.getImageData(0, 0, c.width, c.height).data.some((v) => v > 0)));
+  for (const name of ["Kitchen", "Workshop", "Rain on a roof", "Hall", "Night outdoors", "Car"])
+    await expect(library).toContainText(name);
+  const drawn = await page.evaluate(() =>
+    [...document.querySelectorAll<HTMLCanvasElement>("canvas[data-thirds]")].map((c) =>
+      c
+        .getContext("2d")!
+        .getImageData(0, 0, c.width, c.height)
+        .data.some((v) => v > 0),
+    ),
+  );
   expect(drawn.length).toBeGreaterThan(8);
   expect(drawn.every(Boolean)).toBe(true);
   await page.getByLabel("Search the tones").fill("fridge tiles");
   await expect(rows).toHaveCount(1);
-  const id = (await (await page.request.get(`${app.base}/tones`)).json() as { id: string; name: string }[]).find((t) => t.name === "Kitchen")!.id;
+  const id = ((await (await page.request.get(`${app.base}/tones`)).json()) as { id: string; name: string }[]).find(
+    (t) => t.name === "Kitchen",
+  )!.id;
   const wav = await (await page.request.get(`${app.base}/tones/${id}/sound.wav?seconds=5`)).body();
   expect([wav.toString("latin1", 0, 4), wav.length > 5 * 48000 * 6]).toEqual(["RIFF", true]);
-  const under = await (await page.request.get(`${app.base}/tones/${id}/sound.wav?scene=${scene.split("/").pop()}`)).body();
+  const under = await (
+    await page.request.get(`${app.base}/tones/${id}/sound.wav?scene=${scene.split("/").pop()}`)
+  ).body();
   expect(under.length).toBeGreaterThan(7 * 48000 * 6);
   await rows.getByRole("button", { name: "Lay as bed" }).click();
   await expect(page.getByRole("alert")).toContainText("Laid as a bed");
-  expect(patches(await (await page.request.get(`${scene}/state`)).json() as SceneState)[0].name).toBe("Bed of Kitchen");
+  expect(patches((await (await page.request.get(`${scene}/state`)).json()) as SceneState)[0].name).toBe(
+    "Bed of Kitchen",
+  );
 
   await page.getByLabel("Search the tones").fill("");
-  await page.getByRole("region", { name: "Found in this scene's recordings" }).getByRole("button", { name: "Keep in the library" }).first().click();
+  await page
+    .getByRole("region", { name: "Found in this scene's recordings" })
+    .getByRole("button", { name: "Keep in the library" })
+    .first()
+    .click();
   await expect(rows).toHaveCount(7);
-  await rows.first().getByRole("button", { name: /^Name and place/ }).click();
+  await rows
+    .first()
+    .getByRole("button", { name: /^Name and place/ })
+    .click();
   await page.getByRole("textbox", { name: "Place" }).fill("beside the kiln");
   await page.getByRole("button", { name: "Keep", exact: true }).click();
   await expect(rows.first()).toContainText("beside the kiln");
-  await rows.first().getByRole("button", { name: /^Forget/ }).click();
+  await rows
+    .first()
+    .getByRole("button", { name: /^Forget/ })
+    .click();
   await expect(rows).toHaveCount(6);
 
-  const dir = mkdtempSync(join(tmpdir(), "blendseam-tone-")), file = join(dir, "attic at noon.wav");
+  const dir = mkdtempSync(join(tmpdir(), "blendseam-tone-")),
+    file = join(dir, "attic at noon.wav");
   writeFileSync(file, await (await page.request.get(`${app.base}/tones/${id}/sound.wav?seconds=3`)).body());
   await page.locator("input[type=file]").setInputFiles(file);
   await expect(rows).toHaveCount(7);

@@ -140,9 +140,7 @@ func TestLoudnessOfRealVoicesAsFFmpeg(t *testing.T) {
 		file := t.TempDir() + "/voices.wav"
 		args := []string{}
 		for range 3 {
-			for _, v := range list {
-				args = append(args, v)
-			}
+			args = append(args, list...)
 		}
 		outside.Run(t, "sox", append(args, "-c", "2", file, "remix", "1", "1v0.7")...)
 		b := outside.Decode(t, file, 2)

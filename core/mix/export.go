@@ -35,7 +35,7 @@ func (m *Mixer) Export(
 		span pcm.Span
 		out  chan piece
 	}
-	buffers := sync.Pool{New: func() any { return make([]byte, encoder.Size(chunk)) }}
+	buffers := sync.Pool{New: func() any { b := make([]byte, encoder.Size(chunk)); return &b }}
 	jobs := make(chan job)
 	order := make(chan job, 8*workers) // bounds what is rendered ahead of the writer
 	go func() {
@@ -66,7 +66,8 @@ func (m *Mixer) Export(
 					j.out <- piece{err: err}
 					continue
 				}
-				buf := buffers.Get().([]byte)[:encoder.Size(part.Len())]
+				whole := buffers.Get().(*[]byte)
+				buf := (*whole)[:encoder.Size(part.Len())]
 				clipped := encoder.Encode(buf, part, j.span.From-span.From)
 				j.out <- piece{buf, clipped, nil}
 			}
@@ -87,7 +88,7 @@ func (m *Mixer) Export(
 			progress(j.span.To - span.From)
 		}
 		if p.encoded != nil {
-			buffers.Put(p.encoded)
+			buffers.Put(&p.encoded)
 		}
 	}
 	group.Wait()

@@ -140,7 +140,7 @@ func lock(path string) (*os.File, error) {
 		f.Close()
 		return nil, err
 	}
-	if err := f.Truncate(0); err == nil {
+	if err = f.Truncate(0); err == nil {
 		_, err = fmt.Fprintln(f, os.Getpid())
 	}
 	return f, err

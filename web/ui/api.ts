@@ -1,9 +1,16 @@
 // Requests to the server. A request that fails throws a Problem with the server's one line.
 
-export interface Offer { words: string; edit: unknown }
+export interface Offer {
+  words: string;
+  edit: unknown;
+}
 
 /** A recording that a scene file names, and those here that it could be. */
-export interface Choice { url: string; name: string; candidates: { id: string; name: string; seconds: number; rate?: number; channels?: number; bytes: number }[] }
+export interface Choice {
+  url: string;
+  name: string;
+  candidates: { id: string; name: string; seconds: number; rate?: number; channels?: number; bytes: number }[];
+}
 
 export class Problem extends Error {
   readonly status: number;
@@ -22,7 +29,9 @@ async function checked(response: Response): Promise<Response> {
   let body: { message?: string; alternatives?: Offer[] } = {};
   try {
     body = await response.json();
-  } catch { /* not from our handlers */ }
+  } catch {
+    /* not from our handlers */
+  }
   throw new Problem(response.status, body.message ?? `The server answered ${response.status}.`, body.alternatives);
 }
 
@@ -47,7 +56,12 @@ export async function getBinary(url: string, signal?: AbortSignal): Promise<{ da
 }
 
 export async function post<T>(url: string, body: unknown = {}, signal?: AbortSignal): Promise<T> {
-  const response = await ask(url, { signal, method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });
+  const response = await ask(url, {
+    signal,
+    method: "POST",
+    headers: { "Content-Type": "application/json" },
+    body: JSON.stringify(body),
+  });
   return response.status === 204 ? (undefined as T) : response.json();
 }
 
@@ -58,10 +72,25 @@ export async function request<T>(method: string, url: string): Promise<T> {
 
 export const remove = (url: string): Promise<void> => request("DELETE", url);
 
-export interface Job { id: string; kind: string; words: string; state: "running" | "done" | "failed" | "stopped"; result: never; error?: string; done: number; made: string }
+export interface Job {
+  id: string;
+  kind: string;
+  words: string;
+  state: "running" | "done" | "failed" | "stopped";
+  result: never;
+  error?: string;
+  done: number;
+  made: string;
+}
 
 /** Sends a file with progress, 0..1. */
-export function send<T>(url: string, file: File, progress: (done: number) => void = () => {}, stopped?: AbortSignal, headers: Record<string, string> = {}): Promise<T> {
+export function send<T>(
+  url: string,
+  file: File,
+  progress: (done: number) => void = () => {},
+  stopped?: AbortSignal,
+  headers: Record<string, string> = {},
+): Promise<T> {
   return new Promise((resolve, reject) => {
     const x = new XMLHttpRequest();
     x.open("POST", url);
@@ -72,7 +101,9 @@ export function send<T>(url: string, file: File, progress: (done: number) => voi
       let body: { message?: string; choices?: Choice[] } = {};
       try {
         body = JSON.parse(x.responseText);
-      } catch { /* nothing to read */ }
+      } catch {
+        /* nothing to read */
+      }
       if (x.status < 300) resolve(body as T);
       else reject(new Problem(x.status, body.message ?? `The server answered ${x.status}.`, [], body.choices));
     };

@@ -2,16 +2,37 @@
 import Alpine from "@alpinejs/csp";
 import { say } from "./toast.ts";
 
-export interface Option { key: string; at: string; name: string; words: string; more: string; mark: string; tone: string }
-interface Shown extends Option { class: string; selected: string }
+export interface Option {
+  key: string;
+  at: string;
+  name: string;
+  words: string;
+  more: string;
+  mark: string;
+  tone: string;
+}
+interface Shown extends Option {
+  class: string;
+  selected: string;
+}
 export interface Choosing {
-  title: string; about: string; note?: string; options: Option[];
-  hears: string; plain: string; takes: string; passes?: string; // what the buttons say; none for ""
+  title: string;
+  about: string;
+  note?: string;
+  options: Option[];
+  hears: string;
+  plain: string;
+  takes: string;
+  passes?: string; // what the buttons say; none for ""
   chosen?(o: Option): void;
   heard?(o: Option, plain: boolean): void;
   taken?(o: Option): Promise<boolean>; // true: go on with the next
 }
-interface Panel { [key: string]: unknown; rows: Shown[]; $refs: Record<string, HTMLElement> }
+interface Panel {
+  [key: string]: unknown;
+  rows: Shown[];
+  $refs: Record<string, HTMLElement>;
+}
 
 let panel: Panel | undefined;
 let current: Choosing | undefined;
@@ -19,17 +40,48 @@ let at = 0;
 
 export function registerChoices(): void {
   Alpine.data("choices", () => ({
-    title: "", about: "", note: "", rows: [] as Shown[], hears: "", plain: "", takes: "", passes: "", none: true,
-    init() { panel = this as unknown as Panel; },
-    close() { (panel!.$refs.choices as HTMLDialogElement).close(); },
-    choose(i: number) { step(i - at, true); },
-    hear() { hear(false); },
-    hearPlain() { hear(true); },
-    take() { void take(); },
-    pass() { pass(); },
+    title: "",
+    about: "",
+    note: "",
+    rows: [] as Shown[],
+    hears: "",
+    plain: "",
+    takes: "",
+    passes: "",
+    none: true,
+    init() {
+      panel = this as unknown as Panel;
+    },
+    close() {
+      (panel!.$refs.choices as HTMLDialogElement).close();
+    },
+    choose(i: number) {
+      step(i - at, true);
+    },
+    hear() {
+      hear(false);
+    },
+    hearPlain() {
+      hear(true);
+    },
+    take() {
+      void take();
+    },
+    pass() {
+      pass();
+    },
     key(e: KeyboardEvent) {
-      const act: Record<string, () => void> = { ArrowDown: () => step(1, true), ArrowUp: () => step(-1, true), Enter: () => void take(), Delete: pass, Backspace: pass, " ": () => hear(false), "1": () => hear(true), "2": () => hear(false) };
-      if (!act[e.key] || (e.target as Element).matches("button") && (e.key === "Enter" || e.key === " ")) return;
+      const act: Record<string, () => void> = {
+        ArrowDown: () => step(1, true),
+        ArrowUp: () => step(-1, true),
+        Enter: () => void take(),
+        Delete: pass,
+        Backspace: pass,
+        " ": () => hear(false),
+        "1": () => hear(true),
+        "2": () => hear(false),
+      };
+      if (!act[e.key] || ((e.target as Element).matches("button") && (e.key === "Enter" || e.key === " "))) return;
       e.preventDefault();
       act[e.key]();
     },
@@ -58,7 +110,8 @@ function hear(plain: boolean): void {
 }
 
 async function take(): Promise<void> {
-  const c = current!, o = c.options[at];
+  const c = current!,
+    o = c.options[at];
   if (!o || !c.taken) return;
   if (await c.taken(o)) drop(o);
   else (panel!.$refs.choices as HTMLDialogElement).close();
@@ -83,7 +136,15 @@ function drop(o: Option): void {
 export class Choices {
   open(c: Choosing): void {
     [current, at] = [{ ...c, options: [...c.options] }, 0];
-    Object.assign(panel!, { title: c.title, about: c.about, note: c.note ?? "", hears: c.hears, plain: c.plain, takes: c.takes, passes: c.passes ?? "" });
+    Object.assign(panel!, {
+      title: c.title,
+      about: c.about,
+      note: c.note ?? "",
+      hears: c.hears,
+      plain: c.plain,
+      takes: c.takes,
+      passes: c.passes ?? "",
+    });
     show();
     const dialog = panel!.$refs.choices as HTMLDialogElement;
     if (!dialog.open) dialog.showModal();

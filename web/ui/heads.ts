@@ -20,7 +20,14 @@ export class Heads {
 
   paint(rows: Row[]): void {
     const chosen = this.desk.selectedTracks();
-    const key = rows.map((r) => `${r.track.id}${r.track.name}${r.top}${r.height}${r.track.mute}${r.track.solo}${r.track.locked}${r.track.stays}${threadOf(r.track)}${chosen.includes(r.track.id)}`).join("|");
+    const key = rows
+      .map((r) =>
+        [
+          [r.track.id, r.track.name, r.top, r.height, r.track.mute, r.track.solo, r.track.locked, r.track.stays],
+          [threadOf(r.track), chosen.includes(r.track.id)],
+        ].join(),
+      )
+      .join("|");
     if (key === this.key) return;
     this.key = key;
     const focused = document.activeElement?.getAttribute("data-head");

@@ -1,9 +1,21 @@
 // Commands by key and by word. Pure functions.
 
-export interface Command { id: string; group?: string; words: string; about?: string; keys?: string[] | null }
+export interface Command {
+  id: string;
+  group?: string;
+  words: string;
+  about?: string;
+  keys?: string[] | null;
+}
 
 /** A key press as the table of commands writes it. */
-export function pressed(e: { key: string; ctrlKey: boolean; metaKey: boolean; altKey: boolean; shiftKey: boolean }): string {
+export function pressed(e: {
+  key: string;
+  ctrlKey: boolean;
+  metaKey: boolean;
+  altKey: boolean;
+  shiftKey: boolean;
+}): string {
   const key = e.key.length === 1 ? e.key.toLowerCase() : e.key;
   return `${e.ctrlKey || e.metaKey ? "Ctrl+" : ""}${e.altKey ? "Alt+" : ""}${e.shiftKey ? "Shift+" : ""}${key}`;
 }
@@ -11,7 +23,8 @@ export function pressed(e: { key: string; ctrlKey: boolean; metaKey: boolean; al
 /** The command of a key press. A sign that needs Shift to type may be written with or without it. */
 export function commandFor(commands: Command[], e: Parameters<typeof pressed>[0]): Command | undefined {
   const name = pressed(e);
-  const sign = e.key.length === 1 && e.shiftKey && e.key.toLowerCase() === e.key.toUpperCase() ? name.replace("Shift+", "") : name;
+  const sign =
+    e.key.length === 1 && e.shiftKey && e.key.toLowerCase() === e.key.toUpperCase() ? name.replace("Shift+", "") : name;
   return commands.find((c) => c.keys?.includes(name)) ?? commands.find((c) => c.keys?.includes(sign));
 }
 
@@ -26,7 +39,13 @@ export function search(commands: Command[], query: string): Command[] {
   return [...own, ...commands.filter((c) => !own.includes(c) && has(`${c.words} ${c.about ?? ""}`))];
 }
 
-const NAMES: Record<string, string> = { " ": "Space", ArrowLeft: "Left", ArrowRight: "Right", ArrowUp: "Up", ArrowDown: "Down" };
+const NAMES: Record<string, string> = {
+  " ": "Space",
+  ArrowLeft: "Left",
+  ArrowRight: "Right",
+  ArrowUp: "Up",
+  ArrowDown: "Down",
+};
 
 /** The first key of a command as it is printed on keyboards. */
 export const keyName = (c: Command): string => printed(c.keys?.[0] ?? "");

@@ -1,5 +1,5 @@
 // The level meter: lies on its side, with the band from -12 to -6 dBFS marked.
-import { FIGURES, colours, sharpen } from "./paint.ts";
+import { colours, FIGURES, sharpen } from "./paint.ts";
 
 const LOW = -48;
 
@@ -24,7 +24,8 @@ export class Meter {
 
   /** Shows peaks, as amplitudes by channel; bars fall by 20 dB a second. */
   show(peaks: number[], seconds: number): void {
-    const { c, width } = sharpen(this.canvas), col = colours();
+    const { c, width } = sharpen(this.canvas),
+      col = colours();
     const x = (db: number) => (width * (Math.max(LOW, Math.min(0, db)) - LOW)) / -LOW;
     const channels = Math.max(2, peaks.length);
     c.clearRect(0, 0, width, 34);

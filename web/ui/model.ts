@@ -1,38 +1,131 @@
-// The scene as the page has it: what the server sent, with the changes it sent since. Nothing here decides what an edit does.
+// The scene as the page has it: what the server sent, with the changes it sent since. Nothing here decides what an
+// edit does.
 import { type Rate, sampleOf } from "./time.ts";
 
-export interface Fade { length: number; curve: { shape: string; bend?: number } }
+export interface Fade {
+  length: number;
+  curve: { shape: string; bend?: number };
+}
 export interface Clip {
-  id: string; source: string; name: string; in: number; start: number; length: number; gain_db?: number;
-  fade_in?: Fade; fade_out?: Fade; link?: string; muted?: boolean; note?: string;
-  lulls?: Lull[] | null; fills?: { clip: string; lull?: string; next?: string };
-  from: number; to: number; // samples, on every kind of track
+  id: string;
+  source: string;
+  name: string;
+  in: number;
+  start: number;
+  length: number;
+  gain_db?: number;
+  fade_in?: Fade;
+  fade_out?: Fade;
+  link?: string;
+  muted?: boolean;
+  note?: string;
+  lulls?: Lull[] | null;
+  fills?: { clip: string; lull?: string; next?: string };
+  from: number;
+  to: number; // samples, on every kind of track
 }
 /** A stretch turned down, in samples of the source; depth 0 is silence. */
-export interface Lull { id: string; from: number; to: number; depth_db?: number; fade_in: number; fade_out: number; off?: boolean }
-export interface Curve { shape: string; bend?: number }
-export interface Blend { left: string; right: string; before: number; after: number; law: string; curve_out?: Curve; curve_in?: Curve }
+export interface Lull {
+  id: string;
+  from: number;
+  to: number;
+  depth_db?: number;
+  fade_in: number;
+  fade_out: number;
+  off?: boolean;
+}
+export interface Curve {
+  shape: string;
+  bend?: number;
+}
+export interface Blend {
+  left: string;
+  right: string;
+  before: number;
+  after: number;
+  law: string;
+  curve_out?: Curve;
+  curve_in?: Curve;
+}
 /** A crossfade between clips of two tracks. */
-export interface Pair { out: string; in: string; law: string; curve_out?: Curve; curve_in?: Curve }
+export interface Pair {
+  out: string;
+  in: string;
+  law: string;
+  curve_out?: Curve;
+  curve_in?: Curve;
+}
 export interface Track {
-  id: string; kind: "picture" | "sound"; purpose: string; name: string; hue?: string; mute?: boolean; solo?: boolean; gain_db?: number;
-  locked?: boolean; stays?: boolean;
-  clips: Clip[]; blends?: Blend[] | null;
+  id: string;
+  kind: "picture" | "sound";
+  purpose: string;
+  name: string;
+  hue?: string;
+  mute?: boolean;
+  solo?: boolean;
+  gain_db?: number;
+  locked?: boolean;
+  stays?: boolean;
+  clips: Clip[];
+  blends?: Blend[] | null;
 }
-export interface Stretch { name: string; from: number; to: number }
-export interface Source { id: string; name: string; samples: number; frames?: number; channels?: number; stretches?: Stretch[] | null; tone?: object }
-export interface Marker { id: string; at: number; name: string }
+export interface Stretch {
+  name: string;
+  from: number;
+  to: number;
+}
+export interface Source {
+  id: string;
+  name: string;
+  samples: number;
+  frames?: number;
+  channels?: number;
+  stretches?: Stretch[] | null;
+  tone?: object;
+}
+export interface Marker {
+  id: string;
+  at: number;
+  name: string;
+}
 export interface Scene {
-  name: string; sample_rate: number; channels: number; start_frame: number; tracks: Track[]; markers?: Marker[] | null;
+  name: string;
+  sample_rate: number;
+  channels: number;
+  start_frame: number;
+  tracks: Track[];
+  markers?: Marker[] | null;
   pairs?: Pair[] | null;
-  sources: Record<string, Source>; revision: number; undo: string; redo: string;
+  sources: Record<string, Source>;
+  revision: number;
+  undo: string;
+  redo: string;
 }
-export interface TrackChanges { track: Track; set?: Clip[]; moved?: { by: number; ids: string[] }[]; gone?: string[] | null }
-export interface Changes { name?: string; markers?: Marker[] | null; pairs?: Pair[] | null; sources?: Record<string, Source>; order?: string[]; tracks?: TrackChanges[] }
+export interface TrackChanges {
+  track: Track;
+  set?: Clip[];
+  moved?: { by: number; ids: string[] }[];
+  gone?: string[] | null;
+}
+export interface Changes {
+  name?: string;
+  markers?: Marker[] | null;
+  pairs?: Pair[] | null;
+  sources?: Record<string, Source>;
+  order?: string[];
+  tracks?: TrackChanges[];
+}
 
 /** The tail of `left` where there is no `right`, the head of `right` where there is no `left`, else their cut. */
-export interface Edge { left?: string; right?: string }
-export interface Placed { track: Track; clip: Clip; index: number }
+export interface Edge {
+  left?: string;
+  right?: string;
+}
+export interface Placed {
+  track: Track;
+  clip: Clip;
+  index: number;
+}
 
 /** Where a clip lies, in samples. */
 function place(s: Scene, rate: Rate, t: Track, c: Clip): Clip {
@@ -74,13 +167,17 @@ export function applyChanges(s: Scene, rate: Rate, c: Changes): void {
 }
 
 /** Where a lull lies in the scene. */
-export const lullSpan = (c: Clip, l: Lull): { from: number; to: number } => ({ from: l.from + c.start - c.in, to: l.to + c.start - c.in });
+export const lullSpan = (c: Clip, l: Lull): { from: number; to: number } => ({
+  from: l.from + c.start - c.in,
+  to: l.to + c.start - c.in,
+});
 
 export const endOf = (s: Scene): number => Math.max(0, ...s.tracks.map((t) => t.clips.at(-1)?.to ?? 0));
 
 /** The first of a track's clips that ends after a sample. */
 export function clipAfter(t: Track, sample: number): number {
-  let low = 0, high = t.clips.length;
+  let low = 0,
+    high = t.clips.length;
   while (low < high) {
     const mid = (low + high) >> 1;
     if (t.clips[mid].to > sample) high = mid;
@@ -95,7 +192,8 @@ export function clipAt(t: Track, sample: number): Clip | undefined {
   return c && c.from <= sample ? c : undefined;
 }
 
-const indices = new WeakMap<Track, Map<string, number>>(), blendsOf = new WeakMap<Track, Map<string, Blend>>();
+const indices = new WeakMap<Track, Map<string, number>>(),
+  blendsOf = new WeakMap<Track, Map<string, Blend>>();
 
 /** The index of a clip on a track; tracks are replaced, never changed, when an edit touches them. */
 function indexOf(t: Track, id: string): number | undefined {
@@ -124,17 +222,25 @@ export function blendAt(t: Track, left: string, right: string): Blend | undefine
 /** A clip and all that are linked with it. */
 export function linked(s: Scene, p: Placed): Placed[] {
   if (!p.clip.link) return [p];
-  const all = s.tracks.flatMap((track) => track.clips.flatMap((clip, index) => (clip.link === p.clip.link && clip.id !== p.clip.id ? [{ track, clip, index }] : [])));
+  const all = s.tracks.flatMap((track) =>
+    track.clips.flatMap((clip, index) =>
+      clip.link === p.clip.link && clip.id !== p.clip.id ? [{ track, clip, index }] : [],
+    ),
+  );
   return [p, ...all];
 }
 
 /** The picture that belongs to a clip: itself, or the first linked one. */
-export const pictureOf = (s: Scene, p: Placed): Placed | undefined => (p.track.kind === "picture" ? p : p.clip.link ? linked(s, p).find((x) => x.track.kind === "picture") : undefined);
+export const pictureOf = (s: Scene, p: Placed): Placed | undefined =>
+  p.track.kind === "picture" ? p : p.clip.link ? linked(s, p).find((x) => x.track.kind === "picture") : undefined;
 
 /** The neighbour that touches a clip at an edge. */
 export function beside(p: Placed, edge: "head" | "tail"): Placed | undefined {
-  const index = edge === "head" ? p.index - 1 : p.index + 1, clip = p.track.clips[index];
-  return clip && (edge === "head" ? clip.to === p.clip.from : clip.from === p.clip.to) ? { track: p.track, clip, index } : undefined;
+  const index = edge === "head" ? p.index - 1 : p.index + 1,
+    clip = p.track.clips[index];
+  return clip && (edge === "head" ? clip.to === p.clip.from : clip.from === p.clip.to)
+    ? { track: p.track, clip, index }
+    : undefined;
 }
 
 /** Where an edge lies, in samples; undefined if its clip has gone. */
@@ -156,15 +262,28 @@ export function gaps(t: Track): { from: number; to: number }[] {
 
 /** The unused recording ahead of a clip's head and behind its tail, in samples. */
 export function handles(s: Scene, rate: Rate, p: Placed): { head: number; tail: number } {
-  const { track: t, clip: c } = p, src = s.sources[c.source], picture = t.kind === "picture";
+  const { track: t, clip: c } = p,
+    src = s.sources[c.source],
+    picture = t.kind === "picture";
   const unit = (v: number) => (picture ? sampleOf(v, rate, s.sample_rate) : v);
-  const whole = src ? (picture ? src.frames ?? 0 : src.samples) : Infinity;
+  const whole = src ? (picture ? (src.frames ?? 0) : src.samples) : Infinity;
   return { head: unit(c.in), tail: unit(whole) - unit(c.in + c.length) };
 }
 
-/** How far an edge of a clip may go, in samples: to the end of its recording, its neighbour, and not past its other end. */
-export function edgeLimits(s: Scene, rate: Rate, p: Placed, edge: "head" | "tail", close: boolean): { low: number; high: number } {
-  const { clip: c, track: t, index } = p, least = sampleOf(1, rate, s.sample_rate), h = handles(s, rate, p);
+/**
+ * How far an edge of a clip may go, in samples: to the end of its recording, its neighbour, and not past its other
+ * end.
+ */
+export function edgeLimits(
+  s: Scene,
+  rate: Rate,
+  p: Placed,
+  edge: "head" | "tail",
+  close: boolean,
+): { low: number; high: number } {
+  const { clip: c, track: t, index } = p,
+    least = sampleOf(1, rate, s.sample_rate),
+    h = handles(s, rate, p);
   if (edge === "head") {
     let low = c.from - h.head;
     if (!close) low = Math.max(low, index > 0 ? t.clips[index - 1].to : 0);

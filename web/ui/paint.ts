@@ -1,6 +1,8 @@
 // What the canvas views share: colours of the present light, sharp canvases, stitches.
 
-export interface Colours { [name: string]: string }
+export interface Colours {
+  [name: string]: string;
+}
 let kept: Colours | undefined;
 document.addEventListener("light", () => (kept = undefined));
 
@@ -9,22 +11,48 @@ export function colours(): Colours {
   if (kept) return kept;
   const style = getComputedStyle(document.documentElement);
   kept = {};
-  for (const n of ["page", "surface", "ink", "soft", "line", "dialogue", "tone", "music", "effects", "picture", "walnut", "olive", "madder", "moss", "amber"])
+  for (const n of [
+    "page",
+    "surface",
+    "ink",
+    "soft",
+    "line",
+    "dialogue",
+    "tone",
+    "music",
+    "effects",
+    "picture",
+    "walnut",
+    "olive",
+    "madder",
+    "moss",
+    "amber",
+  ])
     kept[n] = style.getPropertyValue(`--${n}`).trim();
   return kept;
 }
 
-const HUES: Record<string, string> = { indigo: "dialogue", weld: "tone", plum: "music", rust: "effects", slate: "picture" };
+const HUES: Record<string, string> = {
+  indigo: "dialogue",
+  weld: "tone",
+  plum: "music",
+  rust: "effects",
+  slate: "picture",
+};
 
 /** The name of a track's thread among the colours: that of its hue, else of its purpose. */
-export const threadOf = (t: { hue?: string; purpose: string }): string => (t.hue ? HUES[t.hue] ?? t.hue : t.purpose);
+export const threadOf = (t: { hue?: string; purpose: string }): string => (t.hue ? (HUES[t.hue] ?? t.hue) : t.purpose);
 
-export const TEXT = '"Text", sans-serif', FIGURES = '"Figures", monospace';
+export const TEXT = '"Text", sans-serif',
+  FIGURES = '"Figures", monospace';
 
 const sizes = new WeakMap<Element, { width: number; height: number }>();
-const sizer = typeof ResizeObserver === "undefined" ? undefined : new ResizeObserver((list) => {
-  for (const e of list) sizes.set(e.target, { width: e.target.clientWidth, height: e.target.clientHeight });
-});
+const sizer =
+  typeof ResizeObserver === "undefined"
+    ? undefined
+    : new ResizeObserver((list) => {
+        for (const e of list) sizes.set(e.target, { width: e.target.clientWidth, height: e.target.clientHeight });
+      });
 
 /** An element's size in CSS pixels, without making the browser lay the page out to tell it. */
 export function sizeOf(el: Element): { width: number; height: number } {
@@ -36,10 +64,18 @@ export function sizeOf(el: Element): { width: number; height: number } {
   return size;
 }
 
-/** Makes a canvas as sharp as the screen, and gives its size in CSS pixels. One that paints its whole ground is opaque. */
-export function sharpen(canvas: HTMLCanvasElement, opaque = false): { c: CanvasRenderingContext2D; width: number; height: number } {
-  const { width, height } = sizeOf(canvas), ratio = devicePixelRatio || 1;
-  const w = Math.round(width * ratio), h = Math.round(height * ratio);
+/**
+ * Makes a canvas as sharp as the screen, and gives its size in CSS pixels. One that paints its whole ground is
+ * opaque.
+ */
+export function sharpen(
+  canvas: HTMLCanvasElement,
+  opaque = false,
+): { c: CanvasRenderingContext2D; width: number; height: number } {
+  const { width, height } = sizeOf(canvas),
+    ratio = devicePixelRatio || 1;
+  const w = Math.round(width * ratio),
+    h = Math.round(height * ratio);
   if (canvas.width !== w || canvas.height !== h) {
     canvas.width = w;
     canvas.height = h;
@@ -80,10 +116,12 @@ export function afterPaint(act: () => void): () => void {
   return () => {
     if (asked) return;
     asked = true;
-    requestAnimationFrame(() => setTimeout(() => {
-      asked = false;
-      act();
-    }));
+    requestAnimationFrame(() =>
+      setTimeout(() => {
+        asked = false;
+        act();
+      }),
+    );
   };
 }
 

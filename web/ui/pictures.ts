@@ -1,9 +1,15 @@
 // Picture strips: every frame of a recording, small, in sheets.
 import type { Rate } from "./time.ts";
 
-export interface Sheets { width: number; height: number; columns: number }
+export interface Sheets {
+  width: number;
+  height: number;
+  columns: number;
+}
 
-const KEPT = 60, KEPT_SMALL = 4000, SMALL = 64; // sheets, small pictures, and the height of these
+const KEPT = 60,
+  KEPT_SMALL = 4000,
+  SMALL = 64; // sheets, small pictures, and the height of these
 
 export class Pictures {
   private sheets = new Map<string, HTMLImageElement>();
@@ -48,29 +54,59 @@ export class Pictures {
 
   /** Sees to it that a frame of a recording with so many is here, and those after it; false while it is on its way. */
   fetch(source: string, frame: number, of: number): boolean {
-    const n = Math.floor(frame / this.per()), here = !!this.sheet(source, n);
+    const n = Math.floor(frame / this.per()),
+      here = !!this.sheet(source, n);
     if (here && (n + 1) * this.per() < of) this.sheet(source, n + 1);
     return here;
   }
 
   /** Draws a frame of a recording into a rectangle; false if it is still on its way. */
-  draw(c: CanvasRenderingContext2D, source: string, frame: number, x: number, y: number, width: number, height: number): boolean {
+  draw(
+    c: CanvasRenderingContext2D,
+    source: string,
+    frame: number,
+    x: number,
+    y: number,
+    width: number,
+    height: number,
+  ): boolean {
     const image = this.sheet(source, Math.floor(frame / this.per()));
     if (!image) return false;
     this.copy(c, image, frame, x, y, width, height);
     return true;
   }
 
-  private copy(c: CanvasRenderingContext2D, image: HTMLImageElement, frame: number, x: number, y: number, width: number, height: number): void {
-    const { width: w, height: h, columns } = this.size, at = frame % this.per();
+  private copy(
+    c: CanvasRenderingContext2D,
+    image: HTMLImageElement,
+    frame: number,
+    x: number,
+    y: number,
+    width: number,
+    height: number,
+  ): void {
+    const { width: w, height: h, columns } = this.size,
+      at = frame % this.per();
     c.drawImage(image, (at % columns) * w, Math.floor(at / columns) * h, w, h, x, y, width, height);
   }
 
-  /** Draws a frame small. Small pictures are kept when their sheets are not, as a timeline shows frames of very many. */
-  drawSmall(c: CanvasRenderingContext2D, source: string, frame: number, x: number, y: number, width: number, height: number): boolean {
+  /**
+   * Draws a frame small. Small pictures are kept when their sheets are not, as a timeline shows frames of very many.
+   */
+  drawSmall(
+    c: CanvasRenderingContext2D,
+    source: string,
+    frame: number,
+    x: number,
+    y: number,
+    width: number,
+    height: number,
+  ): boolean {
     let small = this.small.get(`${source}/${frame}`);
     if (!small) {
-      const n = Math.floor(frame / this.per()), key = this.key(source, n), waiting = this.wanted.get(key);
+      const n = Math.floor(frame / this.per()),
+        key = this.key(source, n),
+        waiting = this.wanted.get(key);
       if (waiting) {
         waiting.add(String(frame));
         return false;

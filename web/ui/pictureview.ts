@@ -1,4 +1,5 @@
-// The pictures of the scene's page: that of the playhead, small or larger, and those beside the bench, which follow a hand.
+// The pictures of the scene's page: that of the playhead, small or larger, and those beside the bench, which follow a
+// hand.
 import { type Still, seamStills } from "./drag.ts";
 import { clipAt } from "./model.ts";
 import { sharpen } from "./paint.ts";
@@ -8,7 +9,10 @@ import { frameOf, sampleOf, timecode } from "./time.ts";
 
 const MOST = 4;
 
-export interface Figure { words: string; tc: string }
+export interface Figure {
+  words: string;
+  tc: string;
+}
 
 export class PictureView {
   large = false;
@@ -40,10 +44,12 @@ export class PictureView {
 
   /** Draws the picture at the playhead if its frame has changed, or in any case. */
   playhead(always = false): void {
-    const { scene, rate, sr } = this.stage, f = frameOf(this.stage.playhead, rate, sr);
+    const { scene, rate, sr } = this.stage,
+      f = frameOf(this.stage.playhead, rate, sr);
     if (f === this.shownFrame && !always) return;
     this.shownFrame = f;
-    const track = scene.tracks.find((t) => t.kind === "picture"), clip = track && clipAt(track, sampleOf(f, rate, sr));
+    const track = scene.tracks.find((t) => t.kind === "picture"),
+      clip = track && clipAt(track, sampleOf(f, rate, sr));
     for (const id of this.large ? ["picture", "large-picture"] : ["picture"]) {
       const canvas = document.getElementById(id) as HTMLCanvasElement;
       if (!this.draw(canvas, clip && { source: clip.source, frame: clip.in + f - clip.start })) continue;

@@ -1,11 +1,21 @@
-// Plays rendered sound: fetches it from the server in blocks and schedules them one after the other, to the sample. Several
-// parts of a scene run side by side, of which one is heard, so that an audition switches between them at the same moment.
+// Plays rendered sound: fetches it from the server in blocks and schedules them one after the other, to the sample.
+// Several parts of a scene run side by side, of which one is heard, so that an audition switches between them at the
+// same moment.
 import { getBinary } from "./api.ts";
 
-interface Block { from: number; at: number; samples: number; channels: Map<string, Float32Array[]> } // at: samples since the beginning
-export interface Level { peak: number[]; }
+interface Block {
+  from: number;
+  at: number;
+  samples: number;
+  channels: Map<string, Float32Array[]>;
+} // at: samples since the beginning
+export interface Level {
+  peak: number[];
+}
 
-const FIRST = 0.2, NEXT = 1, AHEAD = 2.5; // seconds
+const FIRST = 0.2,
+  NEXT = 1,
+  AHEAD = 2.5; // seconds
 const FADE = 0.004; // seconds, from one part to another
 
 export class Player {
@@ -40,7 +50,8 @@ export class Player {
   /** Where it plays, in samples. */
   position(): number {
     if (!this.playing || !this.context || this.begun === Infinity) return this.from;
-    const length = this.to - this.from, heard = this.heard();
+    const length = this.to - this.from,
+      heard = this.heard();
     return this.from + (this.looped ? heard % length : Math.min(length, heard));
   }
 
@@ -50,19 +61,25 @@ export class Player {
     this.context ??= new AudioContext({ sampleRate: this.rate, latencyHint: "interactive" });
     const context = this.context;
     if (context.state !== "running") void context.resume();
-    const run = ++this.run, parts = [...new Set([what, ...beside])];
+    const run = ++this.run,
+      parts = [...new Set([what, ...beside])];
     [this.from, this.to, this.what, this.playing] = [from, to, what, true];
     this.stopper = new AbortController();
     this.begun = Infinity;
     this.known.clear();
-    this.gains = new Map(parts.map((p) => {
-      const gain = context.createGain();
-      gain.gain.value = p === what ? 1 : 0;
-      gain.connect(context.destination);
-      return [p, gain];
-    }));
+    this.gains = new Map(
+      parts.map((p) => {
+        const gain = context.createGain();
+        gain.gain.value = p === what ? 1 : 0;
+        gain.connect(context.destination);
+        return [p, gain];
+      }),
+    );
     this.changed();
-    let done = 0, at = from, length = FIRST, waiting = this.fetch(parts, at, length, done);
+    let done = 0,
+      at = from,
+      length = FIRST,
+      waiting = this.fetch(parts, at, length, done);
     try {
       while (at < to) {
         const block = await waiting;
@@ -70,10 +87,12 @@ export class Player {
         at = block.from + block.samples;
         done += block.samples;
         length = Math.min(NEXT, length * 2);
-        if (at >= to && this.looped) [at, length] = [from, FIRST]; // each round in the blocks of the first, which are kept
+        // each round in the blocks of the first, which are kept
+        if (at >= to && this.looped) [at, length] = [from, FIRST];
         if (at < to) waiting = this.fetch(parts, at, length, done);
         this.schedule(block);
-        while (run === this.run && this.begun + done / this.rate / this.speed - context.currentTime > AHEAD) await pause(100);
+        while (run === this.run && this.begun + done / this.rate / this.speed - context.currentTime > AHEAD)
+          await pause(100);
         if (run !== this.run) return;
       }
       while (run === this.run && this.heard() < done) await pause(30);
@@ -114,11 +133,19 @@ export class Player {
   }
 
   private async part(what: string, from: number, to: number): Promise<Float32Array[]> {
-    const key = `${what} ${from} ${to}`, kept = this.known.get(key);
+    const key = `${what} ${from} ${to}`,
+      kept = this.known.get(key);
     if (kept) return kept;
-    const { data, headers } = await getBinary(`/scenes/${this.scene}/pcm?from=${from}&n=${to - from}&${query(what)}`, this.stopper!.signal);
-    const n = Number(headers.get("Blendseam-Channels")), all = new Float32Array(data), samples = all.length / n;
-    const channels = Array.from({ length: n }, (_, c) => Float32Array.from({ length: samples }, (_, i) => all[i * n + c]));
+    const { data, headers } = await getBinary(
+      `/scenes/${this.scene}/pcm?from=${from}&n=${to - from}&${query(what)}`,
+      this.stopper!.signal,
+    );
+    const n = Number(headers.get("Blendseam-Channels")),
+      all = new Float32Array(data),
+      samples = all.length / n;
+    const channels = Array.from({ length: n }, (_, c) =>
+      Float32Array.from({ length: samples }, (_, i) => all[i * n + c]),
+    );
     if (this.looped) this.known.set(key, channels);
     return channels;
   }
@@ -128,13 +155,14 @@ export class Player {
     const lead = 0.03;
     if (this.begun === Infinity) this.begun = context.currentTime + lead;
     let at = this.begun + b.at / this.rate / this.speed;
-    if (at < context.currentTime) { // late: everything after moves, nothing is skipped
+    if (at < context.currentTime) {
+      // late: everything after moves, nothing is skipped
       this.begun += context.currentTime + lead - at;
       at = context.currentTime + lead;
     }
     for (const [part, channels] of b.channels) {
       const buffer = context.createBuffer(channels.length, b.samples, this.rate);
-      channels.forEach((ch, i) => buffer.copyToChannel(ch as Float32Array<ArrayBuffer>, i));
+      for (const [i, ch] of channels.entries()) buffer.copyToChannel(ch as Float32Array<ArrayBuffer>, i);
       const node = context.createBufferSource();
       node.buffer = buffer;
       node.playbackRate.value = this.speed;
@@ -158,7 +186,9 @@ export class Player {
     for (const n of this.nodes) {
       try {
         n.stop();
-      } catch { /* had ended */ }
+      } catch {
+        /* had ended */
+      }
     }
     for (const g of this.gains.values()) g.disconnect();
     this.nodes = [];
@@ -169,10 +199,12 @@ export class Player {
   /** The peaks of what is heard now, over the last 40 ms, by channel. */
   peaks(): number[] {
     if (!this.playing || this.begun === Infinity) return [];
-    const end = this.heard(), start = end - Math.round(0.04 * this.rate * this.speed);
+    const end = this.heard(),
+      start = end - Math.round(0.04 * this.rate * this.speed);
     const out: number[] = [];
     for (const b of this.blocks) {
-      const a = Math.max(0, start - b.at), z = Math.min(b.samples, end - b.at);
+      const a = Math.max(0, start - b.at),
+        z = Math.min(b.samples, end - b.at);
       b.channels.get(this.what)?.forEach((ch, c) => {
         let most = out[c] ?? 0;
         for (let i = a; i < z; i++) most = Math.max(most, Math.abs(ch[i]));
@@ -185,6 +217,9 @@ export class Player {
 
 /** A part that begins with TRY is the scene as it would be after an edit. */
 export const TRY = "try:";
-const query = (what: string): string => (what.startsWith(TRY) ? `what=scene&edit=${encodeURIComponent(what.slice(TRY.length))}` : `what=${encodeURIComponent(what)}`);
+const query = (what: string): string =>
+  what.startsWith(TRY)
+    ? `what=scene&edit=${encodeURIComponent(what.slice(TRY.length))}`
+    : `what=${encodeURIComponent(what)}`;
 
 const pause = (ms: number) => new Promise((done) => setTimeout(done, ms));

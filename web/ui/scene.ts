@@ -1,38 +1,67 @@
-// The scene's page: puts the views together. What commands do is in the modules of their kind; what an edit does is decided by the server.
+// The scene's page: puts the views together. What commands do is in the modules of their kind; what an edit does is
+// decided by the server.
 import Alpine from "@alpinejs/csp";
 import { get, pageData, pageName } from "./api.ts";
-import { Bench, type BenchView, type Seam, canBlend, leaning, oneFrame } from "./bench.ts";
-import { type About, type Card, type Measure, clipCard, clipsCard, edgesCard, emptyCard, markerCard, rangeCard, sceneCard, seamCard, trackCard } from "./card.ts";
-import { type Law, type Shape, bends, setUpCurves } from "./curves.ts";
+import { Bench, type BenchView, canBlend, leaning, oneFrame, type Seam } from "./bench.ts";
+import {
+  type About,
+  type Card,
+  clipCard,
+  clipsCard,
+  edgesCard,
+  emptyCard,
+  type Measure,
+  markerCard,
+  rangeCard,
+  sceneCard,
+  seamCard,
+  trackCard,
+} from "./card.ts";
+import { registerChoices } from "./choices.ts";
+import { bends, type Law, type Shape, setUpCurves } from "./curves.ts";
+import { registerFigures } from "./figure.ts";
 import { type Command, commandFor, keyName, search } from "./keys.ts";
+import { Mending, registerList, type Style } from "./mending.ts";
 import { Meter } from "./meter.ts";
-import { type Blend, type Curve, type Scene, blendAt, edgeAt, endOf, findClip, prepare } from "./model.ts";
-import { Mending, type Style, registerList } from "./mending.ts";
+import { type Blend, blendAt, type Curve, edgeAt, endOf, findClip, prepare, type Scene } from "./model.ts";
 import { clipsInHand, edges, moves } from "./moves.ts";
 import { afterPaint, sizeOf, threadOf } from "./paint.ts";
 import { openPast, registerPast } from "./past.ts";
-import { pieces, marked, place } from "./pieces.ts";
-import { places } from "./places.ts";
 import { Pictures, type Sheets } from "./pictures.ts";
 import { type Figure, PictureView } from "./pictureview.ts";
+import { marked, pieces, place } from "./pieces.ts";
+import { places } from "./places.ts";
 import { Player } from "./player.ts";
-import { type SeamAnswer, SeamList, leadOf, merged, name } from "./seams.ts";
+import { leadOf, merged, name, type SeamAnswer, SeamList } from "./seams.ts";
 import { type SeamEdge, type Selection, still, withClip, withEdge } from "./selection.ts";
 import { Edits, type Question, type Stage, staying } from "./stage.ts";
+import { frameOf, frames, inSamples, lengthOf, parseTimecode, type Rate, sampleOf, timecode } from "./time.ts";
 import { Timeline } from "./timeline.ts";
-import { registerChoices } from "./choices.ts";
-import { Toning } from "./tone.ts";
-import { type Rate, frameOf, frames, inSamples, lengthOf, parseTimecode, sampleOf, timecode } from "./time.ts";
-import { registerFigures } from "./figure.ts";
 import { registerToast, say } from "./toast.ts";
+import { Toning } from "./tone.ts";
 import { shownOf, tracks } from "./tracks.ts";
 import { setUpWaves } from "./waves.ts";
 
-interface Data { id: string; state: Scene; rate: Rate; commands: Command[]; hues: string[]; laws: Law[]; shapes: Shape[]; blends: Style[]; measures: Measure[]; media: Sheets & { peak_steps: number[]; tile_bins: number }; formats: { name: string; ending: string; lacks: string[] }[] }
+interface Data {
+  id: string;
+  state: Scene;
+  rate: Rate;
+  commands: Command[];
+  hues: string[];
+  laws: Law[];
+  shapes: Shape[];
+  blends: Style[];
+  measures: Measure[];
+  media: Sheets & { peak_steps: number[]; tile_bins: number };
+  formats: { name: string; ending: string; lacks: string[] }[];
+}
 
-const data = pageData<Data>(), { id: sceneID, rate } = data;
+const data = pageData<Data>(),
+  { id: sceneID, rate } = data;
 setUpCurves(data);
-const scene = prepare(data.state, rate), sr = scene.sample_rate, frame = oneFrame(rate, sr);
+const scene = prepare(data.state, rate),
+  sr = scene.sample_rate,
+  frame = oneFrame(rate, sr);
 const $ = <T extends HTMLElement>(id: string) => document.getElementById(id) as T;
 
 let commands = data.commands;
@@ -70,7 +99,9 @@ const pictures = new Pictures(rate, data.media, () => {
 setUpWaves(sr, data.media.peak_steps, data.media.tile_bins, () => timeline.repaint(), `/scenes/${sceneID}/tones`);
 
 const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
-  scene: () => scene, rate, pictures,
+  scene: () => scene,
+  rate,
+  pictures,
   shown: () => stage.shown,
   playhead: () => stage.playhead,
   seek: (at) => seek(at),
@@ -96,10 +127,19 @@ const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
     if (s) selectSeam(s, false);
     else select({ kind: "clips", ids: [clip] });
   },
-  selectedTracks: () => (stage.selection.kind === "track" ? [stage.selection.id] : stage.selection.kind === "range" ? stage.selection.tracks : []),
+  selectedTracks: () =>
+    stage.selection.kind === "track"
+      ? [stage.selection.id]
+      : stage.selection.kind === "range"
+        ? stage.selection.tracks
+        : [],
   selectTrack: (id, more) => {
     const sel = stage.selection;
-    if (sel.kind === "range" && !sel.gap) select({ ...sel, tracks: more ? (sel.tracks.includes(id) ? sel.tracks.filter((x) => x !== id) : [...sel.tracks, id]) : [id] });
+    if (sel.kind === "range" && !sel.gap)
+      select({
+        ...sel,
+        tracks: more ? (sel.tracks.includes(id) ? sel.tracks.filter((x) => x !== id) : [...sel.tracks, id]) : [id],
+      });
     else select({ kind: "track", id });
   },
   edit: (e) => void edit(e),
@@ -111,7 +151,9 @@ const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
 });
 
 const bench = new Bench($("bench"), {
-  sceneID, sampleRate: sr, rate,
+  sceneID,
+  sampleRate: sr,
+  rate,
   thread: () => threadOf(scene.tracks.find((t) => t.id === bench.seam?.track) ?? { purpose: "dialogue" }),
   playhead: () => stage.playhead,
   setBlend: (before, after) => void setBlend(before, after),
@@ -124,7 +166,12 @@ const bench = new Bench($("bench"), {
     if (!s) return;
     if (!alone) return void edit({ edit: "roll", left: s.left, right: s.right, to });
     if (s.lead === undefined) return say("This cut has no picture linked, so its sound cannot lead or trail.");
-    void edit({ edit: "lead", left: s.left, right: s.right, frames: Math.round(((s.at + s.lead - to) * rate.num) / (rate.den * sr)) });
+    void edit({
+      edit: "lead",
+      left: s.left,
+      right: s.right,
+      frames: Math.round(((s.at + s.lead - to) * rate.num) / (rate.den * sr)),
+    });
   },
   loaded: (v) => {
     showBlend(v);
@@ -133,13 +180,31 @@ const bench = new Bench($("bench"), {
   failed: (e) => say(e),
 });
 
-const list = new SeamList($("seams"), (s) => selectSeam(s), (s) => leadOf(s, rate, sr));
+const list = new SeamList(
+  $("seams"),
+  (s) => selectSeam(s),
+  (s) => leadOf(s, rate, sr),
+);
 const seamEdge = (): SeamEdge | undefined => (stage.selection.kind === "seam" ? list.current : undefined);
 
 const stage: Stage = {
-  id: sceneID, scene, rate, sr, frame, edits, list, bench, timeline, player,
-  playhead: place.get(sceneID).playhead, selection: { kind: "none" }, shown: shownOf.get(sceneID), closing: false,
-  seek: (at) => seek(at), select: (s) => select(s), show: () => {
+  id: sceneID,
+  scene,
+  rate,
+  sr,
+  frame,
+  edits,
+  list,
+  bench,
+  timeline,
+  player,
+  playhead: place.get(sceneID).playhead,
+  selection: { kind: "none" },
+  shown: shownOf.get(sceneID),
+  closing: false,
+  seek: (at) => seek(at),
+  select: (s) => select(s),
+  show: () => {
     timeline.repaint();
     showScene();
   },
@@ -148,14 +213,20 @@ const stage: Stage = {
 };
 const view = new PictureView(stage, pictures);
 const toning = new Toning(stage, (from, to, part) => void hearPart(from, to, part));
-const mending = new Mending(stage, data.blends, () => showScene(), (what) => void audition(what));
+const mending = new Mending(
+  stage,
+  data.blends,
+  () => showScene(),
+  (what) => void audition(what),
+);
 
 /** Everything that shows the scene shows it anew. */
 function changed(): void {
   stage.selection = still(scene, stage.selection);
   const cut = list.current;
   if (cut && canBlend(cut)) {
-    const at = edgeAt(scene, { right: cut.right }); // the bench shows it where its cut is now, before it is measured again
+    // the bench shows it where its cut is now, before it is measured again
+    const at = edgeAt(scene, { right: cut.right });
     if (at !== undefined) bench.moved(at);
     bench.take(blendNow());
     if (bench.data) showBlend(bench.data);
@@ -173,7 +244,10 @@ const showRest = afterPaint(() => {
 });
 let seamsSoon = 0;
 
-let asking = false, again = false, token = 0, shownLeads = "";
+let asking = false,
+  again = false,
+  token = 0,
+  shownLeads = "";
 
 async function loadSeams(): Promise<void> {
   if (asking) {
@@ -195,7 +269,8 @@ async function loadSeams(): Promise<void> {
         continue;
       }
       if (before) {
-        const now = list.current ?? list.all.find((s) => s.track === before.track && Math.abs(s.at - before.at) < sr / 2);
+        const now =
+          list.current ?? list.all.find((s) => s.track === before.track && Math.abs(s.at - before.at) < sr / 2);
         list.chosen = now?.id ?? "";
         if (now !== before || got.moved || got.set?.some((s) => s.id === now?.id)) {
           bench.show(now);
@@ -249,7 +324,10 @@ function selectSeam(s: Seam, reveal = true): void {
 
 function remember(): void {
   const sel = stage.selection;
-  place.set(sceneID, { playhead: stage.playhead, ...(sel.kind === "range" ? { range: { from: sel.from, to: sel.to, tracks: sel.tracks } } : {}) });
+  place.set(sceneID, {
+    playhead: stage.playhead,
+    ...(sel.kind === "range" ? { range: { from: sel.from, to: sel.to, tracks: sel.tracks } } : {}),
+  });
 }
 
 /** Takes the clip in hand that the address names. */
@@ -273,7 +351,8 @@ function seek(at: number): void {
 
 async function play(from = stage.playhead): Promise<void> {
   const end = endOf(scene);
-  if (end === 0) return say("Nothing is laid out yet, so there is nothing to hear. Bring recordings in on the page of sources.");
+  if (end === 0)
+    return say("Nothing is laid out yet, so there is nothing to hear. Bring recordings in on the page of sources.");
   try {
     await player.play(from >= end ? 0 : from, end);
   } catch (e) {
@@ -307,18 +386,35 @@ let auditioned = ""; // the seam, and the state of the scene, that an audition p
 async function audition(what: string): Promise<void> {
   const s = list.current;
   if (!s) return say("No seam is chosen. Choose one in the list, or press Down for the next.");
-  if ((what === "outgoing" && !s.left) || (what === "incoming" && !s.right)) return say(`There is no ${what} clip at this seam: ${name(s)}.`);
-  if (what === "mended" && !partOf(s, what)) return say("Nothing is proposed for this seam, so there is nothing to hear beforehand.");
-  if (what === "placed" && !partOf(s, what)) return say("No places have been searched for at this cut. Search for the best ones first.");
+  if ((what === "outgoing" && !s.left) || (what === "incoming" && !s.right))
+    return say(`There is no ${what} clip at this seam: ${name(s)}.`);
+  if (what === "mended" && !partOf(s, what))
+    return say("Nothing is proposed for this seam, so there is nothing to hear beforehand.");
+  if (what === "placed" && !partOf(s, what))
+    return say("No places have been searched for at this cut. Search for the best ones first.");
   mode = what;
   showMode();
-  if (what === "difference" && s.kind === "lull") return say("A lull has no difference to hear by itself. Hear it plain, without the lull, or the patch alone.");
+  if (what === "difference" && s.kind === "lull")
+    return say("A lull has no difference to hear by itself. Hear it plain, without the lull, or the patch alone.");
   const of = `${s.id} ${scene.revision}`;
   if (player.playing && auditioned === of && player.hear(partOf(s, what))) return;
   auditioned = of;
-  const from = Math.max(0, Math.floor(s.from - ROLL * sr)), to = Math.ceil(s.to + ROLL * sr);
+  const from = Math.max(0, Math.floor(s.from - ROLL * sr)),
+    to = Math.ceil(s.to + ROLL * sr);
   try {
-    await player.play(from, to, partOf(s, what), ["scene", partOf(s, "plain"), ...(s.kind === "lull" ? [] : ["difference"]), s.left, s.right, mending.would(s).mended ?? ""].filter(Boolean));
+    await player.play(
+      from,
+      to,
+      partOf(s, what),
+      [
+        "scene",
+        partOf(s, "plain"),
+        ...(s.kind === "lull" ? [] : ["difference"]),
+        s.left,
+        s.right,
+        mending.would(s).mended ?? "",
+      ].filter(Boolean),
+    );
     if (!player.playing) {
       stage.playhead = s.at;
       showPlayhead();
@@ -353,7 +449,10 @@ function showPlayhead(): void {
 }
 
 function showStills(): void {
-  const now = view.figures(), same = panel.figures.length === now.length && now.every((f, i) => f.words === panel.figures[i].words && f.tc === panel.figures[i].tc);
+  const now = view.figures(),
+    same =
+      panel.figures.length === now.length &&
+      now.every((f, i) => f.words === panel.figures[i].words && f.tc === panel.figures[i].tc);
   if (!same) panel.figures = now;
   panel.four = now.length > 2 ? "four" : "";
   void Alpine.nextTick(() => view.bench());
@@ -364,28 +463,58 @@ function showPlaying(): void {
   if (!panel) return;
   panel.playMark = player.playing ? "■" : "▶";
   panel.playWords = player.playing ? "Stop" : "Play";
-  const side = player.parts.length > 1, lulled = list.current?.kind === "lull", words: Record<string, string> = { plain: lulled ? "it without the lull" : "the plain cut", blended: lulled ? "it lulled" : "it blended", outgoing: lulled ? "the clip alone" : "the outgoing clip alone", incoming: lulled ? "the patch alone" : "the incoming clip alone", difference: "the difference alone", mended: "it as it would be mended", placed: "it with the cut at this place" };
-  panel.hearing = side ? `You hear ${words[mode]}${player.looped ? ", in a loop" : ""}${player.speed < 1 ? ", at half speed" : ""}` : "";
+  const side = player.parts.length > 1,
+    lulled = list.current?.kind === "lull",
+    words: Record<string, string> = {
+      plain: lulled ? "it without the lull" : "the plain cut",
+      blended: lulled ? "it lulled" : "it blended",
+      outgoing: lulled ? "the clip alone" : "the outgoing clip alone",
+      incoming: lulled ? "the patch alone" : "the incoming clip alone",
+      difference: "the difference alone",
+      mended: "it as it would be mended",
+      placed: "it with the cut at this place",
+    };
+  panel.hearing = side
+    ? `You hear ${words[mode]}${player.looped ? ", in a loop" : ""}${player.speed < 1 ? ", at half speed" : ""}`
+    : "";
 }
 
 /** Takes up again what plays, as it is to be played now. */
 function replay(): void {
   showPlaying();
-  [panel.loopClass, panel.loopPressed, panel.slowClass, panel.slowPressed] = [player.looped ? "on" : "", String(player.looped), player.speed < 1 ? "on" : "", String(player.speed < 1)];
+  [panel.loopClass, panel.loopPressed, panel.slowClass, panel.slowPressed] = [
+    player.looped ? "on" : "",
+    String(player.looped),
+    player.speed < 1 ? "on" : "",
+    String(player.speed < 1),
+  ];
   if (player.parts.length < 2) return;
   auditioned = "";
   void audition(mode);
 }
 
 function showMode(): void {
-  for (const [key, m] of [["modePlain", "plain"], ["modeBlended", "blended"], ["modeOutgoing", "outgoing"], ["modeIncoming", "incoming"], ["modeDifference", "difference"]] as const) panel[key] = m === mode ? "on" : "";
+  for (const [key, m] of [
+    ["modePlain", "plain"],
+    ["modeBlended", "blended"],
+    ["modeOutgoing", "outgoing"],
+    ["modeIncoming", "incoming"],
+    ["modeDifference", "difference"],
+  ] as const)
+    panel[key] = m === mode ? "on" : "";
 }
 
 function showBlend(v: BenchView): void {
   const s = list.current;
   if (!s) return;
   law = v.law ?? law;
-  panel.laws = data.laws.map((l) => ({ law: l.law, name: l.name, use: l.about, tone: l.law === v.law ? "on" : "", pressed: String(l.law === v.law) }));
+  panel.laws = data.laws.map((l) => ({
+    law: l.law,
+    name: l.name,
+    use: l.about,
+    tone: l.law === v.law ? "on" : "",
+    pressed: String(l.law === v.law),
+  }));
   const n = v.before + v.after;
   curves = { out: v.curve_out, in: v.curve_in };
   panel.lengthText = v.law ? `${frames(n, rate, sr).replace(/ frames?/, "")} frames` : "no blend";
@@ -400,17 +529,27 @@ const usual: Curve = { shape: "quarter_sine" }; // of a fade that was given none
 function curvesInHand(): [out?: Curve, into?: Curve] {
   const s = list.current!;
   if (canBlend(s)) return bench.data?.law ? [curves.out, curves.in] : [];
-  const clip = findClip(scene, s.left || s.right)?.clip, fade = s.left ? clip?.fade_out : clip?.fade_in, own = fade?.curve ?? usual;
+  const clip = findClip(scene, s.left || s.right)?.clip,
+    fade = s.left ? clip?.fade_out : clip?.fade_in,
+    own = fade?.curve ?? usual;
   return s.left ? [own, undefined] : [undefined, own];
 }
 
 /** Shows the shapes of both sides of a blend, or of the fade at an edge. */
 function showShapes(s: Seam): void {
-  const blends = canBlend(s) && !!bench.data?.law, clip = blends ? undefined : findClip(scene, s.left || s.right)?.clip, fade = canBlend(s) ? undefined : s.left ? clip?.fade_out : clip?.fade_in;
-  const options = (c: Curve | undefined, own: boolean) => [...(own ? [{ value: "", words: "by the law", selected: !c }] : []), ...data.shapes.map((x) => ({ value: x.shape, words: x.name, selected: c?.shape === x.shape }))];
+  const blends = canBlend(s) && !!bench.data?.law,
+    clip = blends ? undefined : findClip(scene, s.left || s.right)?.clip,
+    fade = canBlend(s) ? undefined : s.left ? clip?.fade_out : clip?.fade_in;
+  const options = (c: Curve | undefined, own: boolean) => [
+    ...(own ? [{ value: "", words: "by the law", selected: !c }] : []),
+    ...data.shapes.map((x) => ({ value: x.shape, words: x.name, selected: c?.shape === x.shape })),
+  ];
   panel.isEdge = !canBlend(s) && s.kind !== "lull";
   const [out, into] = curvesInHand();
-  [panel.hasOut, panel.hasIn, panel.hasBoth] = s.kind === "lull" ? [false, false, false] : [blends || (!canBlend(s) && !!s.left), blends || (!canBlend(s) && !s.left), blends];
+  [panel.hasOut, panel.hasIn, panel.hasBoth] =
+    s.kind === "lull"
+      ? [false, false, false]
+      : [blends || (!canBlend(s) && !!s.left), blends || (!canBlend(s) && !s.left), blends];
   [panel.outs, panel.ins] = [options(out, blends), options(into, blends)];
   [panel.bendsOut, panel.bendsIn] = [out, into].map(bends);
   [panel.bendOut, panel.bendIn] = [String(out?.bend ?? 0), String(into?.bend ?? 0)];
@@ -421,7 +560,9 @@ function showShapes(s: Seam): void {
 
 function showPull(): void {
   panel.pullWords = pulls ? "Pull together" : "Keep length";
-  panel.pullTitle = pulls ? "A new blend overlaps the clips: the scene gets shorter by it. Press to use handles." : "A blend uses the recordings' handles: the scene stays as long. Press to pull the clips together.";
+  panel.pullTitle = pulls
+    ? "A new blend overlaps the clips: the scene gets shorter by it. Press to use handles."
+    : "A blend uses the recordings' handles: the scene stays as long. Press to pull the clips together.";
 }
 
 function leanWords(before: number, after: number): string {
@@ -434,14 +575,21 @@ function benchWords(): void {
   panel.benchTitle = s ? `Seam ${list.number(s)} of ${list.all.length}` : "Bench";
   panel.isCut = !!s && canBlend(s);
   panel.hasSeam = !!s;
-  [panel.blendedWords, panel.outWords, panel.inWords] = s?.kind === "lull" ? ["Lulled", "Clip", "Patch"] : ["Blended", "Outgoing", "Incoming"];
+  [panel.blendedWords, panel.outWords, panel.inWords] =
+    s?.kind === "lull" ? ["Lulled", "Clip", "Patch"] : ["Blended", "Outgoing", "Incoming"];
   if (s) showShapes(s);
   if (!s) {
     panel.benchAbout = list.all.length ? `${keyOf("next_seam") || "The list"} takes the first seam in hand` : "";
     return;
   }
   const n = bench.seconds();
-  panel.benchAbout = [name(s), leadOf(s, rate, sr), `${n >= 0.1 ? `${n.toFixed(1)} s` : `${(n * 1000).toFixed(1)} ms`} shown`].filter(Boolean).join(" · ");
+  panel.benchAbout = [
+    name(s),
+    leadOf(s, rate, sr),
+    `${n >= 0.1 ? `${n.toFixed(1)} s` : `${(n * 1000).toFixed(1)} ms`} shown`,
+  ]
+    .filter(Boolean)
+    .join(" · ");
 }
 
 const keyOf = (id: string): string => {
@@ -450,7 +598,18 @@ const keyOf = (id: string): string => {
 };
 
 function cardNow(): Card {
-  const a: About = { scene, rate, key: keyOf, closing: stage.closing, offsets, shown: stage.shown, hues: data.hues, measures: data.measures }, sel = stage.selection, s = list.current;
+  const a: About = {
+      scene,
+      rate,
+      key: keyOf,
+      closing: stage.closing,
+      offsets,
+      shown: stage.shown,
+      hues: data.hues,
+      measures: data.measures,
+    },
+    sel = stage.selection,
+    s = list.current;
   switch (sel.kind) {
     case "clips": {
       const all = clipsInHand(stage);
@@ -467,23 +626,35 @@ function cardNow(): Card {
     case "marker":
       return markerCard(a, scene.markers!.find((m) => m.id === sel.id)!);
     case "seam":
-      if (s) return seamCard(a, s, list.number(s), { lull: toning.of(s)?.lull, ...mending.of(s), covers: (bench.seam?.id === s.id && bench.data?.covers) || [] });
+      if (s)
+        return seamCard(a, s, list.number(s), {
+          lull: toning.of(s)?.lull,
+          ...mending.of(s),
+          covers: (bench.seam?.id === s.id && bench.data?.covers) || [],
+        });
   }
   return sceneCard(a);
 }
 
 function showCounts(): void {
-  const count = (v: string) => list.all.filter((s) => s.verdict === v).length, pending = list.all.filter((s) => !s.why).length;
+  const count = (v: string) => list.all.filter((s) => s.verdict === v).length,
+    pending = list.all.filter((s) => !s.why).length;
   const gaps = count("") - pending; // beside recordings that are missing
   panel.seamCount = `${list.all.length} ${list.all.length === 1 ? "seam" : "seams"}`;
-  panel.verdictCount = pending ? `${pending} being measured` : `${count("rough")} rough · ${count("audible")} audible · ${count("clean")} clean${gaps ? ` · ${gaps} not measured` : ""}`;
+  panel.verdictCount = pending
+    ? `${pending} being measured`
+    : `${count("rough")} rough · ${count("audible")} audible · ${count("clean")} ` +
+      `clean${gaps ? ` · ${gaps} not measured` : ""}`;
   benchWords();
 }
 
 function showScene(): void {
-  const end = frameOf(endOf(scene), rate, sr), whole = timecode(end, rate);
+  const end = frameOf(endOf(scene), rate, sr),
+    whole = timecode(end, rate);
   panel.title = scene.name;
-  panel.about = `${rate.nominal === rate.num / rate.den ? rate.nominal : (rate.num / rate.den).toFixed(2)} fps · ${whole.slice(0, 2) === "00" ? whole.slice(3, 8) : whole.slice(0, 8)} long`;
+  panel.about =
+    `${rate.nominal === rate.num / rate.den ? rate.nominal : (rate.num / rate.den).toFixed(2)} fps · ` +
+    `${whole.slice(0, 2) === "00" ? whole.slice(3, 8) : whole.slice(0, 8)} long`;
   panel.hasPicture = scene.tracks.some((t) => t.kind === "picture");
   panel.pictureClass = panel.hasPicture ? "" : "no-picture";
   [panel.noUndo, panel.noRedo] = [!scene.undo, !scene.redo];
@@ -500,17 +671,41 @@ function showScene(): void {
 
 /** The blend of the seam in hand as the scene has it now. */
 function blendNow(): Blend | undefined {
-  const s = list.current, track = s && scene.tracks.find((t) => t.id === s.track), p = s?.pair && scene.pairs?.find((x) => x.out === s.left && x.in === s.right);
-  if (p) return { left: p.out, right: p.in, law: p.law, curve_out: p.curve_out, curve_in: p.curve_in, before: s!.at - s!.from, after: s!.to - s!.at };
+  const s = list.current,
+    track = s && scene.tracks.find((t) => t.id === s.track),
+    p = s?.pair && scene.pairs?.find((x) => x.out === s.left && x.in === s.right);
+  if (p)
+    return {
+      left: p.out,
+      right: p.in,
+      law: p.law,
+      curve_out: p.curve_out,
+      curve_in: p.curve_in,
+      before: s!.at - s!.from,
+      after: s!.to - s!.at,
+    };
   return track && blendAt(track, s.left, s.right);
 }
 
 /** The edit that gives the cut or the pair in hand a blend, shaped as its sides are. */
 function blendEdit(s: Seam, before: number, after: number, by: string, shapes = curves): unknown {
-  const shape = { law: by, ...(shapes.out ? { curve_out: shapes.out } : {}), ...(shapes.in ? { curve_in: shapes.in } : {}) };
+  const shape = {
+    law: by,
+    ...(shapes.out ? { curve_out: shapes.out } : {}),
+    ...(shapes.in ? { curve_in: shapes.in } : {}),
+  };
   if (s.pair) return { edit: "set_pair", out: s.left, in: s.right, from: s.at - before, to: s.at + after, ...shape };
-  const track = scene.tracks.find((t) => t.id === s.track), there = track && blendAt(track, s.left, s.right); // the list may lag behind an edit
-  return { edit: "set_blend", left: s.left, right: s.right, before, after, ...shape, ...(pulls && !there ? { pull: true } : {}) };
+  const track = scene.tracks.find((t) => t.id === s.track),
+    there = track && blendAt(track, s.left, s.right); // the list may lag behind an edit
+  return {
+    edit: "set_blend",
+    left: s.left,
+    right: s.right,
+    before,
+    after,
+    ...shape,
+    ...(pulls && !there ? { pull: true } : {}),
+  };
 }
 
 async function setBlend(before: number, after: number, by = law, shapes = curves): Promise<void> {
@@ -523,7 +718,9 @@ function setCurve(side: "out" | "in", c: Curve | undefined): void {
   const s = list.current;
   if (!s) return;
   if (!canBlend(s)) {
-    const edge = s.left ? "tail" : "head", clip = findClip(scene, s.left || s.right)?.clip, n = (s.left ? clip?.fade_out : clip?.fade_in)?.length ?? 0;
+    const edge = s.left ? "tail" : "head",
+      clip = findClip(scene, s.left || s.right)?.clip,
+      n = (s.left ? clip?.fade_out : clip?.fade_in)?.length ?? 0;
     if (!n) return say("There is no fade here yet. Give it a length first.");
     return void edit({ edit: "fade", clip: s.left || s.right, edge, length: n, curve: c ?? usual });
   }
@@ -537,7 +734,12 @@ function setCurve(side: "out" | "in", c: Curve | undefined): void {
 function needCut(): Seam | undefined {
   const s = list.current;
   if (s && canBlend(s)) return s;
-  say(s ? "This seam is not a cut between two touching clips, so there is nothing to blend. Move one clip up to the other first." : "No seam is chosen. Choose a cut in the list or in the timeline.");
+  say(
+    s
+      ? "This seam is not a cut between two touching clips, so there is nothing to blend. Move one clip up to the " +
+          "other first."
+      : "No seam is chosen. Choose a cut in the list or in the timeline.",
+  );
   return undefined;
 }
 
@@ -546,7 +748,9 @@ function setLength(length: (was: number) => number): void {
   const s = needCut();
   if (!s) return;
   void edit(() => {
-    const b = blendNow(), was = b ? b.before + b.after : 0, now = leaning(length(was), b ? (2 * b.after) / was - 1 : 0);
+    const b = blendNow(),
+      was = b ? b.before + b.after : 0,
+      now = leaning(length(was), b ? (2 * b.after) / was - 1 : 0);
     return blendEdit(s, now.before, now.after, b?.law ?? law, b ? { out: b.curve_out, in: b.curve_in } : {});
   });
 }
@@ -565,12 +769,21 @@ const zoomBench = (f: number) => {
 };
 
 const does: Record<string, () => void> = {
-  ...moves(stage), ...pieces(stage), ...places(stage), ...tracks(stage), ...mending.commands(), ...toning.commands(),
+  ...moves(stage),
+  ...pieces(stage),
+  ...places(stage),
+  ...tracks(stage),
+  ...mending.commands(),
+  ...toning.commands(),
   play: () => (player.playing ? player.stop() : void play()),
   audition: () => (player.playing && player.what !== "scene" ? player.stop() : void audition(mode)),
-  hear_plain: () => void audition("plain"), hear_blended: () => void audition("blended"),
-  hear_outgoing: () => void audition("outgoing"), hear_incoming: () => void audition("incoming"),
-  hear_difference: () => void audition("difference"), hear_mended: () => void audition("mended"), hear_place: () => void audition("placed"),
+  hear_plain: () => void audition("plain"),
+  hear_blended: () => void audition("blended"),
+  hear_outgoing: () => void audition("outgoing"),
+  hear_incoming: () => void audition("incoming"),
+  hear_difference: () => void audition("difference"),
+  hear_mended: () => void audition("mended"),
+  hear_place: () => void audition("placed"),
   loop: () => {
     player.looped = !player.looped;
     replay();
@@ -581,7 +794,12 @@ const does: Record<string, () => void> = {
   },
   blend_off: () => {
     const s = needCut();
-    if (s) void edit(s.pair ? { edit: "remove_pair", out: s.left, in: s.right } : { edit: "remove_blend", left: s.left, right: s.right });
+    if (s)
+      void edit(
+        s.pair
+          ? { edit: "remove_pair", out: s.left, in: s.right }
+          : { edit: "remove_blend", left: s.left, right: s.right },
+      );
   },
   pull: () => {
     pulls = !pulls;
@@ -592,20 +810,38 @@ const does: Record<string, () => void> = {
     panel.snapClass = timeline.snapping ? "on" : "";
     panel.snapPressed = String(timeline.snapping);
   },
-  bench_closer: () => zoomBench(1 / 1.8), bench_wider: () => zoomBench(1.8),
+  bench_closer: () => zoomBench(1 / 1.8),
+  bench_wider: () => zoomBench(1.8),
   picture: () => showLarge(!panel.large),
-  undo: () => void edits.travel("undo"), redo: () => void edits.travel("redo"),
-  history: () => openPast(false), version: () => openPast(true),
-  rename: () => void ask({ title: "Rename the scene", label: "Name", value: scene.name, done: "Rename" }).then((q) => q && edit({ edit: "rename", name: q.value })),
+  undo: () => void edits.travel("undo"),
+  redo: () => void edits.travel("redo"),
+  history: () => openPast(false),
+  version: () => openPast(true),
+  rename: () =>
+    void ask({ title: "Rename the scene", label: "Name", value: scene.name, done: "Rename" }).then(
+      (q) => q && edit({ edit: "rename", name: q.value }),
+    ),
   order: () => (list.worst ? panel.byTime() : panel.worstFirst()),
   light: () => document.querySelector<HTMLElement>("[data-light]")!.click(),
-  sources: () => location.assign(`/scenes/${sceneID}/sources`), hand_over: () => location.assign(`/scenes/${sceneID}/hand-over`),
-  scene_file: () => location.assign(`/scenes/${sceneID}/scene${data.formats[0].ending}`), change_keys: () => location.assign("/keys"),
-  search: () => panel.openSearch(), keys: () => panel.openKeys(),
+  sources: () => location.assign(`/scenes/${sceneID}/sources`),
+  hand_over: () => location.assign(`/scenes/${sceneID}/hand-over`),
+  scene_file: () => location.assign(`/scenes/${sceneID}/scene${data.formats[0].ending}`),
+  change_keys: () => location.assign("/keys"),
+  search: () => panel.openSearch(),
+  keys: () => panel.openKeys(),
 };
 
 // What moves an edge in hand moves that of a lull, if one is in hand.
-for (const [id, by] of [["edge_earlier", -frame], ["edge_later", frame], ["edge_earlier_5", -5 * frame], ["edge_later_5", 5 * frame], ["sample_earlier", -1], ["sample_later", 1], ["ms_earlier", -Math.round(sr / 1000)], ["ms_later", Math.round(sr / 1000)]] as const) {
+for (const [id, by] of [
+  ["edge_earlier", -frame],
+  ["edge_later", frame],
+  ["edge_earlier_5", -5 * frame],
+  ["edge_later_5", 5 * frame],
+  ["sample_earlier", -1],
+  ["sample_later", 1],
+  ["ms_earlier", -Math.round(sr / 1000)],
+  ["ms_later", Math.round(sr / 1000)],
+] as const) {
   const cut = does[id];
   does[id] = () => void (toning.nudge(by) || cut());
 }
@@ -633,22 +869,42 @@ document.addEventListener("click", (e) => {
 });
 
 document.addEventListener("keydown", (e) => {
-  const el = e.target as HTMLElement, dialog = el.closest("dialog"); // one just closed may still have the focus
-  if (dialog?.open || e.isComposing || (!dialog && el.matches("input, select, textarea") && !el.matches("[type=range]"))) return;
+  const el = e.target as HTMLElement,
+    dialog = el.closest("dialog"); // one just closed may still have the focus
+  if (
+    dialog?.open ||
+    e.isComposing ||
+    (!dialog && el.matches("input, select, textarea") && !el.matches("[type=range]"))
+  )
+    return;
   if (el.matches("[type=range]") && e.key.startsWith("Arrow")) return;
   const c = commandFor(commands, e);
-  if (!c || (el.matches("button, a") && (e.key === "Enter" || e.key === " ") && !e.ctrlKey && !e.shiftKey && !e.altKey)) return;
+  if (!c || (el.matches("button, a") && (e.key === "Enter" || e.key === " ") && !e.ctrlKey && !e.shiftKey && !e.altKey))
+    return;
   e.preventDefault();
   run(c.id);
 });
 
 // --- panels ---
 
-interface Found { id: string; words: string; key: string; tone: string; selected: string }
+interface Found {
+  id: string;
+  words: string;
+  key: string;
+  tone: string;
+  selected: string;
+}
 interface Panel {
   [key: string]: unknown;
-  card: Card; laws: { law: string; name: string; use: string; tone: string; pressed: string }[]; found: Found[]; figures: Figure[];
-  byTime(): void; worstFirst(): void; openSearch(): void; openKeys(): void; $refs: Record<string, HTMLElement>;
+  card: Card;
+  laws: { law: string; name: string; use: string; tone: string; pressed: string }[];
+  found: Found[];
+  figures: Figure[];
+  byTime(): void;
+  worstFirst(): void;
+  openSearch(): void;
+  openKeys(): void;
+  $refs: Record<string, HTMLElement>;
 }
 
 let answered: (value: { value: string; choice: string } | undefined) => void = () => {};
@@ -656,7 +912,15 @@ let answered: (value: { value: string; choice: string } | undefined) => void = (
 /** Asks for a word or a figure in a dialog; nothing if it is closed. */
 function ask(q: Question): Promise<{ value: string; choice: string } | undefined> {
   const dialog = panel.$refs.ask as HTMLDialogElement;
-  panel.question = { title: q.title, label: q.label, hint: q.hint ?? "", hasChoices: !!q.choices, choiceLabel: q.choices?.label ?? "", choices: q.choices?.list ?? [], done: q.done ?? "Do it" };
+  panel.question = {
+    title: q.title,
+    label: q.label,
+    hint: q.hint ?? "",
+    hasChoices: !!q.choices,
+    choiceLabel: q.choices?.label ?? "",
+    choices: q.choices?.list ?? [],
+    done: q.done ?? "Do it",
+  };
   [panel.answer, panel.choice] = [q.value ?? "", q.choices?.value ?? ""];
   dialog.showModal();
   void Alpine.nextTick(() => dialog.querySelector<HTMLInputElement>("input")!.select());
@@ -665,7 +929,9 @@ function ask(q: Question): Promise<{ value: string; choice: string } | undefined
 
 /** Takes a figure that was typed on the card; what was wrong with it, if it is. */
 function typed(id: string, text: string): string | undefined {
-  const c = clipsInHand(stage)[0], sel = stage.selection, s = list.current;
+  const c = clipsInHand(stage)[0],
+    sel = stage.selection,
+    s = list.current;
   if (s && id.startsWith("lull_")) return toning.typed(s, id, text);
   const db = () => {
     const m = /^\s*([+\-−]?\s*[\d.]+)\s*(dB)?\s*$/i.exec(text);
@@ -675,28 +941,49 @@ function typed(id: string, text: string): string | undefined {
     const f = parseTimecode(text, rate);
     return f === undefined ? undefined : sampleOf(f - scene.start_frame, rate, sr);
   };
-  const noTC = `"${text}" is not a timecode. Write hours, minutes, seconds and frames, such as ${timecode(scene.start_frame, rate)}.`;
+  const noTC =
+    `"${text}" is not a timecode. Write hours, minutes, seconds and frames, such as ` +
+    `${timecode(scene.start_frame, rate)}.`;
   switch (id) {
     case "gain":
-      return db() === undefined ? "A gain is a number of dB, such as -3.5." : void edit({ edit: "gain", clips: [c.clip.id], db: db() });
+      return db() === undefined
+        ? "A gain is a number of dB, such as -3.5."
+        : void edit({ edit: "gain", clips: [c.clip.id], db: db() });
     case "track_gain":
-      return db() === undefined || sel.kind !== "track" ? "A gain is a number of dB, such as -3.5." : void edit({ edit: "set_track", track: sel.id, gain_db: db() });
+      return db() === undefined || sel.kind !== "track"
+        ? "A gain is a number of dB, such as -3.5."
+        : void edit({ edit: "set_track", track: sel.id, gain_db: db() });
     case "lead": {
       const n = lengthOf(text, rate, sr)?.frames;
-      return n === undefined || !s ? `"${text}" is not a number of frames. 8 leads by 8 frames, -5 trails by 5, 0 is a straight cut.` : void edit({ edit: "lead", ...(s.left ? { left: s.left } : {}), ...(s.right ? { right: s.right } : {}), frames: n });
+      return n === undefined || !s
+        ? `"${text}" is not a number of frames. 8 leads by 8 frames, -5 trails by 5, 0 is a straight cut.`
+        : void edit({
+            edit: "lead",
+            ...(s.left ? { left: s.left } : {}),
+            ...(s.right ? { right: s.right } : {}),
+            frames: n,
+          });
     }
     case "begins":
       return moment() === undefined ? noTC : void edit({ edit: "move", clip: c.clip.id, to: moment() });
     case "length": {
-      const n = lengthOf(text, rate, sr), at = n?.frames !== undefined ? sampleOf(frameOf(c.clip.from, rate, sr) + n.frames, rate, sr) : n && c.clip.from + n.samples!;
-      return at === undefined ? `"${text}" is not a length. Write frames (96), seconds (4.2 s) or milliseconds (320 ms).` : void edit({ edit: "trim", clip: c.clip.id, edge: "tail", to: at, close: stage.closing });
+      const n = lengthOf(text, rate, sr),
+        at =
+          n?.frames !== undefined
+            ? sampleOf(frameOf(c.clip.from, rate, sr) + n.frames, rate, sr)
+            : n && c.clip.from + n.samples!;
+      return at === undefined
+        ? `"${text}" is not a length. Write frames (96), seconds (4.2 s) or milliseconds (320 ms).`
+        : void edit({ edit: "trim", clip: c.clip.id, edge: "tail", to: at, close: stage.closing });
     }
     case "name":
       return sel.kind === "track" ? void edit({ edit: "set_track", track: sel.id, name: text }) : undefined;
     case "marker_name":
       return sel.kind === "marker" ? void edit({ edit: "set_marker", marker: sel.id, name: text }) : undefined;
     case "marker_at":
-      return moment() === undefined || sel.kind !== "marker" ? noTC : void edit({ edit: "set_marker", marker: sel.id, at: moment() });
+      return moment() === undefined || sel.kind !== "marker"
+        ? noTC
+        : void edit({ edit: "set_marker", marker: sel.id, at: moment() });
   }
   if (sel.kind !== "range" || moment() === undefined) return noTC;
   const now = { ...sel, gap: false, [id]: moment()! };
@@ -706,13 +993,85 @@ function typed(id: string, text: string): string | undefined {
 }
 
 Alpine.data("scene", () => ({
-  title: scene.name, about: "", kept: "All kept", did: "", playMark: "▶", playWords: "Play", seamCount: "", verdictCount: "", hasPicture: false, pictureClass: "",
-  byTimeClass: "on", worstClass: "", byTimePressed: "true", worstPressed: "false",
-  benchTitle: "Bench", benchAbout: "", figures: [] as Figure[], four: "", isCut: false, laws: [] as Panel["laws"], lengthText: "", lean: 0, leanWords: "",
-  blendedWords: "Blended", outWords: "Outgoing", inWords: "Incoming", modePlain: "", modeBlended: "on", modeOutgoing: "", modeIncoming: "", modeDifference: "", loopClass: "", loopPressed: "false", slowClass: "", slowPressed: "false", hearing: "",
-  hasSeam: false, isEdge: false, hasOut: false, hasIn: false, hasBoth: false, outs: [] as unknown[], ins: [] as unknown[], outLabel: "Out", inLabel: "In", bendsOut: false, bendsIn: false, bendOut: "0", bendIn: "0", linkClass: "on", linkPressed: "true", fadeText: "", pullWords: "Keep length", pullTitle: "", placeWindow: Number(localStorage.getItem("blendseam-window") ?? 250), snapClass: "on", snapPressed: "true", large: false, largeTC: "",
-  card: emptyCard, noUndo: true, noRedo: true, undoWords: "", redoWords: "", query: "", found: [] as Found[], notFound: false, at: 0,
-  question: { title: "", label: "", hint: "", hasChoices: false, choiceLabel: "", choices: [] as { value: string; words: string }[], done: "" }, answer: "", choice: "",
+  title: scene.name,
+  about: "",
+  kept: "All kept",
+  did: "",
+  playMark: "▶",
+  playWords: "Play",
+  seamCount: "",
+  verdictCount: "",
+  hasPicture: false,
+  pictureClass: "",
+  byTimeClass: "on",
+  worstClass: "",
+  byTimePressed: "true",
+  worstPressed: "false",
+  benchTitle: "Bench",
+  benchAbout: "",
+  figures: [] as Figure[],
+  four: "",
+  isCut: false,
+  laws: [] as Panel["laws"],
+  lengthText: "",
+  lean: 0,
+  leanWords: "",
+  blendedWords: "Blended",
+  outWords: "Outgoing",
+  inWords: "Incoming",
+  modePlain: "",
+  modeBlended: "on",
+  modeOutgoing: "",
+  modeIncoming: "",
+  modeDifference: "",
+  loopClass: "",
+  loopPressed: "false",
+  slowClass: "",
+  slowPressed: "false",
+  hearing: "",
+  hasSeam: false,
+  isEdge: false,
+  hasOut: false,
+  hasIn: false,
+  hasBoth: false,
+  outs: [] as unknown[],
+  ins: [] as unknown[],
+  outLabel: "Out",
+  inLabel: "In",
+  bendsOut: false,
+  bendsIn: false,
+  bendOut: "0",
+  bendIn: "0",
+  linkClass: "on",
+  linkPressed: "true",
+  fadeText: "",
+  pullWords: "Keep length",
+  pullTitle: "",
+  placeWindow: Number(localStorage.getItem("blendseam-window") ?? 250),
+  snapClass: "on",
+  snapPressed: "true",
+  large: false,
+  largeTC: "",
+  card: emptyCard,
+  noUndo: true,
+  noRedo: true,
+  undoWords: "",
+  redoWords: "",
+  query: "",
+  found: [] as Found[],
+  notFound: false,
+  at: 0,
+  question: {
+    title: "",
+    label: "",
+    hint: "",
+    hasChoices: false,
+    choiceLabel: "",
+    choices: [] as { value: string; words: string }[],
+    done: "",
+  },
+  answer: "",
+  choice: "",
   keyGroups: [] as { name: string; list: { words: string; key: string }[] }[],
 
   init() {
@@ -726,8 +1085,12 @@ Alpine.data("scene", () => ({
     requestAnimationFrame(tick);
     showAsked();
   },
-  byTime() { order(false); },
-  worstFirst() { order(true); },
+  byTime() {
+    order(false);
+  },
+  worstFirst() {
+    order(true);
+  },
   setLaw(by: string) {
     const b = blendNow();
     law = by;
@@ -739,8 +1102,10 @@ Alpine.data("scene", () => ({
     setCurve(side, shape ? { shape } : undefined);
   },
   setBend(side: "out" | "in", e: Event) {
-    const input = e.target as HTMLInputElement, bend = Number(input.value.replace("−", "-"));
-    if (!(bend >= -1 && bend <= 1)) return say("A bend lies between -1, which rises late, and 1, which rises early; 0 is straight.");
+    const input = e.target as HTMLInputElement,
+      bend = Number(input.value.replace("−", "-"));
+    if (!(bend >= -1 && bend <= 1))
+      return say("A bend lies between -1, which rises late, and 1, which rises early; 0 is straight.");
     const [out, into] = curvesInHand();
     setCurve(side, { shape: ((side === "out" ? out : into) ?? usual).shape, bend });
   },
@@ -749,22 +1114,39 @@ Alpine.data("scene", () => ({
     if (list.current) showShapes(list.current);
   },
   typeFade(e: Event) {
-    const input = e.target as HTMLInputElement, s = list.current, n = /^\s*(no fade|0)?\s*$/.test(input.value) ? { samples: 0 } : lengthOf(input.value, rate, sr);
-    if (!s || !n) return say(`"${input.value}" is not a length. Write frames (6), milliseconds (240 ms) or seconds (1.5 s).`);
-    const clip = findClip(scene, s.left || s.right)?.clip, was = s.left ? clip?.fade_out : clip?.fade_in;
-    void edit({ edit: "fade", clip: s.left || s.right, edge: s.left ? "tail" : "head", length: inSamples(n, rate, sr), curve: was?.length ? was.curve : usual });
+    const input = e.target as HTMLInputElement,
+      s = list.current,
+      n = /^\s*(no fade|0)?\s*$/.test(input.value) ? { samples: 0 } : lengthOf(input.value, rate, sr);
+    if (!s || !n)
+      return say(`"${input.value}" is not a length. Write frames (6), milliseconds (240 ms) or seconds (1.5 s).`);
+    const clip = findClip(scene, s.left || s.right)?.clip,
+      was = s.left ? clip?.fade_out : clip?.fade_in;
+    void edit({
+      edit: "fade",
+      clip: s.left || s.right,
+      edge: s.left ? "tail" : "head",
+      length: inSamples(n, rate, sr),
+      curve: was?.length ? was.curve : usual,
+    });
   },
-  choosePlace(i: number) { mending.choosePlace(i); },
+  choosePlace(i: number) {
+    mending.choosePlace(i);
+  },
   typeWindow(e: Event) {
     const n = Number((e.target as HTMLInputElement).value);
     if (!(n >= 5 && n <= 2000)) return say("The search reaches 5 to 2000 ms to each side of the cut.");
     panel.placeWindow = n;
     mending.setWindow(Math.round(n));
   },
-  shorter() { lengthen(-frame); },
-  longer() { lengthen(frame); },
+  shorter() {
+    lengthen(-frame);
+  },
+  longer() {
+    lengthen(frame);
+  },
   typeLength(e: Event) {
-    const input = e.target as HTMLInputElement, n = lengthOf(input.value, rate, sr);
+    const input = e.target as HTMLInputElement,
+      n = lengthOf(input.value, rate, sr);
     if (!n || !needCut()) {
       say(`"${input.value}" is not a length. Write frames (6), milliseconds (240 ms) or seconds (1.5 s).`);
       input.value = panel.lengthText as string;
@@ -786,16 +1168,20 @@ Alpine.data("scene", () => ({
     void setBlend(before, after);
   },
   typeField(id: string, e: Event) {
-    const input = e.target as HTMLInputElement, wrong = typed(id, input.value);
+    const input = e.target as HTMLInputElement,
+      wrong = typed(id, input.value);
     if (!wrong) return;
     say(wrong);
     input.value = panel.card.fields.find((f) => f.id === id)?.value ?? "";
   },
   choose(id: string, e: Event) {
     const sel = stage.selection;
-    if (sel.kind === "track") void edit({ edit: "set_track", track: sel.id, [id]: (e.target as HTMLSelectElement).value });
+    if (sel.kind === "track")
+      void edit({ edit: "set_track", track: sel.id, [id]: (e.target as HTMLSelectElement).value });
   },
-  act(command: string) { run(command); },
+  act(command: string) {
+    run(command);
+  },
 
   confirm() {
     (panel.$refs.ask as HTMLDialogElement).close();
@@ -805,7 +1191,9 @@ Alpine.data("scene", () => ({
   dismiss() {
     (panel.$refs.ask as HTMLDialogElement).close();
   },
-  askClosed() { answered(undefined); },
+  askClosed() {
+    answered(undefined);
+  },
 
   openSearch() {
     panel.query = "";
@@ -814,7 +1202,9 @@ Alpine.data("scene", () => ({
   },
   openKeys() {
     const groups = new Map<string, { words: string; key: string }[]>();
-    for (const c of commands) if (c.keys?.length) groups.set(c.group ?? "", [...(groups.get(c.group ?? "") ?? []), { words: c.words, key: keyName(c) }]);
+    for (const c of commands)
+      if (c.keys?.length)
+        groups.set(c.group ?? "", [...(groups.get(c.group ?? "") ?? []), { words: c.words, key: keyName(c) }]);
     panel.keyGroups = [...groups].map(([name, list]) => ({ name, list }));
     (panel.$refs.keys as HTMLDialogElement).showModal();
   },
@@ -840,14 +1230,22 @@ Alpine.data("scene", () => ({
 }));
 
 function showFound(): void {
-  panel.found = search(commands, panel.query as string).map((c, i) => ({ id: c.id, words: c.words, key: keyName(c), tone: i === panel.at ? "at" : "", selected: String(i === panel.at) }));
+  panel.found = search(commands, panel.query as string).map((c, i) => ({
+    id: c.id,
+    words: c.words,
+    key: keyName(c),
+    tone: i === panel.at ? "at" : "",
+    selected: String(i === panel.at),
+  }));
   panel.notFound = panel.found.length === 0;
 }
 
 function order(worst: boolean): void {
   list.worst = worst;
   list.sort();
-  [panel.byTimeClass, panel.worstClass, panel.byTimePressed, panel.worstPressed] = worst ? ["", "on", "false", "true"] : ["on", "", "true", "false"];
+  [panel.byTimeClass, panel.worstClass, panel.byTimePressed, panel.worstPressed] = worst
+    ? ["", "on", "false", "true"]
+    : ["on", "", "true", "false"];
 }
 
 // --- news from elsewhere ---
@@ -862,12 +1260,19 @@ news.addEventListener("edit", (e) => {
     say(`Edited elsewhere: ${m.words}. This page shows it now.`);
   });
 });
-news.addEventListener("seams", (e) => (JSON.parse((e as MessageEvent).data) as { measured: boolean }).measured && void loadSeams());
+news.addEventListener(
+  "seams",
+  (e) => (JSON.parse((e as MessageEvent).data) as { measured: boolean }).measured && void loadSeams(),
+);
 news.addEventListener("open", () => void loadSeams()); // what was told meanwhile was not heard
-news.addEventListener("keys", () => void get<Command[]>("/commands").then((now) => {
-  commands = now;
-  showScene();
-}));
+news.addEventListener(
+  "keys",
+  () =>
+    void get<Command[]>("/commands").then((now) => {
+      commands = now;
+      showScene();
+    }),
+);
 
 news.addEventListener("mending", (e) => {
   const m = JSON.parse((e as MessageEvent).data) as { done: number; of: number };
@@ -891,4 +1296,3 @@ registerToast();
 registerList();
 registerChoices();
 Alpine.start();
-

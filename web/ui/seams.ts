@@ -3,7 +3,15 @@ import type { Seam } from "./bench.ts";
 import type { Rate } from "./time.ts";
 
 /** The list of seams as the server sends it: all of it, or what has changed since it sent it last. */
-export interface SeamAnswer { revision: number; pending: number; token: number; order?: string[]; set?: Seam[]; moved?: { by: number; ids: string[] }[]; offsets: Record<string, number> }
+export interface SeamAnswer {
+  revision: number;
+  pending: number;
+  token: number;
+  order?: string[];
+  set?: Seam[];
+  moved?: { by: number; ids: string[] }[];
+  offsets: Record<string, number>;
+}
 
 /** The list after an answer; seams that only moved are the same objects elsewhere. */
 export function merged(all: Seam[], a: SeamAnswer, tc: (at: number) => string): Seam[] {
@@ -19,7 +27,12 @@ export function merged(all: Seam[], a: SeamAnswer, tc: (at: number) => string): 
 }
 
 const ROW = 50;
-const MARKS: Record<string, [string, string]> = { clean: ["●", "clean"], audible: ["◆", "audible"], rough: ["▲", "rough"], "": ["○", ""] };
+const MARKS: Record<string, [string, string]> = {
+  clean: ["●", "clean"],
+  audible: ["◆", "audible"],
+  rough: ["▲", "rough"],
+  "": ["○", ""],
+};
 const RANK: Record<string, number> = { rough: 0, audible: 1, clean: 2, "": 3 };
 
 const rank = (s: Seam): number => (s.accepted === undefined ? RANK[s.verdict] : RANK.clean);
@@ -73,7 +86,10 @@ export class SeamList {
   /** The seam so many rows further in the present order; from the playhead if none is chosen. */
   step(by: number, playhead: number): Seam | undefined {
     const at = this.order.findIndex((s) => s.id === this.chosen);
-    if (at < 0) return by > 0 ? this.order.find((s) => s.at >= playhead) ?? this.order[0] : [...this.order].reverse().find((s) => s.at <= playhead) ?? this.order.at(-1);
+    if (at < 0)
+      return by > 0
+        ? (this.order.find((s) => s.at >= playhead) ?? this.order[0])
+        : ([...this.order].reverse().find((s) => s.at <= playhead) ?? this.order.at(-1));
     return this.order[Math.max(0, Math.min(this.order.length - 1, at + by))];
   }
 
@@ -83,14 +99,16 @@ export class SeamList {
     if (at >= 0) {
       const top = at * ROW;
       if (top < this.box.scrollTop) this.box.scrollTop = top;
-      else if (top + ROW > this.box.scrollTop + this.box.clientHeight) this.box.scrollTop = top + ROW - this.box.clientHeight;
+      else if (top + ROW > this.box.scrollTop + this.box.clientHeight)
+        this.box.scrollTop = top + ROW - this.box.clientHeight;
     }
     this.paint();
   }
 
   private paint(): void {
     this.inner.style.height = `${this.order.length * ROW}px`;
-    const first = Math.max(0, Math.floor(this.box.scrollTop / ROW) - 2), last = Math.min(this.order.length, Math.ceil((this.box.scrollTop + this.box.clientHeight) / ROW) + 2);
+    const first = Math.max(0, Math.floor(this.box.scrollTop / ROW) - 2),
+      last = Math.min(this.order.length, Math.ceil((this.box.scrollTop + this.box.clientHeight) / ROW) + 2);
     this.inner.replaceChildren(...this.order.slice(first, last).map((s, k) => this.row(s, first + k)));
     this.box.setAttribute("aria-activedescendant", this.chosen ? `seam-${this.chosen}` : "");
   }
@@ -108,14 +126,22 @@ export class SeamList {
     m.className = tone;
     m.innerHTML = '<i aria-hidden="true"></i><span class="sr-only"></span>';
     m.querySelector("i")!.textContent = s.accepted === undefined ? mark : "✓";
-    m.querySelector("span")!.textContent = s.accepted === undefined ? s.verdict || (s.why ? "not measured" : "not measured yet") : `${s.verdict}, accepted`;
+    m.querySelector("span")!.textContent =
+      s.accepted === undefined ? s.verdict || (s.why ? "not measured" : "not measured yet") : `${s.verdict}, accepted`;
     const middle = document.createElement("div");
     middle.style.minWidth = "0";
-    middle.innerHTML = '<div class="line"><b></b><span class="mono small"></span><span class="who"></span></div><div class="why"></div>';
+    middle.innerHTML =
+      '<div class="line"><b></b><span class="mono small"></span><span class="who"></span></div><div class="why"></div>';
     middle.querySelector("b")!.textContent = String(this.number(s));
     middle.querySelector(".mono")!.textContent = s.tc.slice(3);
     middle.querySelector(".who")!.textContent = name(s);
-    middle.querySelector(".why")!.textContent = [s.accepted === undefined ? "" : "accepted", this.lead(s), s.why || "being measured"].filter(Boolean).join(" · ");
+    middle.querySelector(".why")!.textContent = [
+      s.accepted === undefined ? "" : "accepted",
+      this.lead(s),
+      s.why || "being measured",
+    ]
+      .filter(Boolean)
+      .join(" · ");
     el.title = [`${s.track_name}: ${name(s)}`, this.lead(s), s.why, s.accepted].filter(Boolean).join("\n");
     el.append(m, middle, drawing(s));
     return el;
@@ -141,8 +167,12 @@ function drawing(s: Seam): SVGSVGElement {
   svg.setAttribute("width", "34");
   svg.setAttribute("height", "30");
   svg.setAttribute("aria-hidden", "true");
-  const h = (db: number | null | undefined) => (db == null || db <= -80 ? 0 : Math.max(2, Math.min(27, ((db + 75) / 50) * 27)));
+  const h = (db: number | null | undefined) =>
+    db == null || db <= -80 ? 0 : Math.max(2, Math.min(27, ((db + 75) / 50) * 27));
   const [l, r] = [h(s.measures.background_left_db), h(s.measures.background_right_db)];
-  svg.innerHTML = `<rect x="2" y="${28 - l}" width="13" height="${l}" fill="var(--dialogue)" opacity=".55"/><rect x="18" y="${28 - r}" width="13" height="${r}" fill="var(--dialogue)" opacity=".9"/><path d="M16.5 2v28" stroke="var(--soft)" stroke-dasharray="2 2"/>`;
+  svg.innerHTML =
+    `<rect x="2" y="${28 - l}" width="13" height="${l}" fill="var(--dialogue)" opacity=".55"/><rect ` +
+    `x="18" y="${28 - r}" width="13" height="${r}" fill="var(--dialogue)" opacity=".9"/><path d="M16.5 2v28" ` +
+    `stroke="var(--soft)" stroke-dasharray="2 2"/>`;
   return svg;
 }

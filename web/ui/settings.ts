@@ -1,13 +1,31 @@
 // The settings: blends by name.
 import Alpine from "@alpinejs/csp";
-import { gains, type Law, setUpCurves, type Shape } from "./curves.ts";
 import { pageData, post, remove, request } from "./api.ts";
-import type { Style } from "./mending.ts";
+import { gains, type Law, type Shape, setUpCurves } from "./curves.ts";
 import { registerFigures } from "./figure.ts";
+import type { Style } from "./mending.ts";
 import { registerToast, say } from "./toast.ts";
 
-interface Option { value: string; words: string; selected: boolean }
-interface Row { key: string; name: string; length: string; lean: string; laws: Option[]; outs: Option[]; ins: Option[]; out: string; in: string; tone: string; isDefault: string; pressed: string; dropWords: string }
+interface Option {
+  value: string;
+  words: string;
+  selected: boolean;
+}
+interface Row {
+  key: string;
+  name: string;
+  length: string;
+  lean: string;
+  laws: Option[];
+  outs: Option[];
+  ins: Option[];
+  out: string;
+  in: string;
+  tone: string;
+  isDefault: string;
+  pressed: string;
+  dropWords: string;
+}
 
 const data = pageData<{ blends: Style[]; laws: Law[]; shapes: Shape[] }>();
 setUpCurves(data);
@@ -20,9 +38,25 @@ function path(b: Style, side: "out" | "in"): string {
 }
 
 function row(b: Style): Row {
-  const shapes = (c?: { shape: string }) => [{ value: "", words: "by the law", selected: !c }, ...data.shapes.map((s) => ({ value: s.shape, words: s.name, selected: c?.shape === s.shape }))];
-  return { key: b.name, name: b.name, length: b.frames ? `${b.frames} frames` : `${b.ms} ms`, lean: String(b.lean), laws: data.laws.map((l) => ({ value: l.law, words: l.name, selected: l.law === b.law })), outs: shapes(b.curve_out), ins: shapes(b.curve_in),
-    out: path(b, "out"), in: path(b, "in"), tone: b.default ? "own" : "", isDefault: b.default ? "on" : "", pressed: String(!!b.default), dropWords: `Forget ${b.name}` };
+  const shapes = (c?: { shape: string }) => [
+    { value: "", words: "by the law", selected: !c },
+    ...data.shapes.map((s) => ({ value: s.shape, words: s.name, selected: c?.shape === s.shape })),
+  ];
+  return {
+    key: b.name,
+    name: b.name,
+    length: b.frames ? `${b.frames} frames` : `${b.ms} ms`,
+    lean: String(b.lean),
+    laws: data.laws.map((l) => ({ value: l.law, words: l.name, selected: l.law === b.law })),
+    outs: shapes(b.curve_out),
+    ins: shapes(b.curve_in),
+    out: path(b, "out"),
+    in: path(b, "in"),
+    tone: b.default ? "own" : "",
+    isDefault: b.default ? "on" : "",
+    pressed: String(!!b.default),
+    dropWords: `Forget ${b.name}`,
+  };
 }
 
 function show(list: Style[]): void {
@@ -47,9 +81,12 @@ Alpine.data("settings", () => ({
     panel = this as unknown as typeof panel;
     show(blends);
   },
-  rename(key: string, e: Event) { void keep(key, { ...of(key), name: (e.target as HTMLInputElement).value.trim() }); },
+  rename(key: string, e: Event) {
+    void keep(key, { ...of(key), name: (e.target as HTMLInputElement).value.trim() });
+  },
   set(key: string, what: string, e: Event) {
-    const text = (e.target as HTMLInputElement).value, b = { ...of(key) };
+    const text = (e.target as HTMLInputElement).value,
+      b = { ...of(key) };
     if (what === "law") b.law = text;
     if (what === "curve_out" || what === "curve_in") b[what] = text ? { shape: text } : undefined;
     if (what === "lean") b.lean = Number(text.replace("−", "-"));
@@ -59,11 +96,18 @@ Alpine.data("settings", () => ({
         say(`"${text}" is not a length. Write frames (4) or milliseconds (160 ms).`);
         return show(blends);
       }
-      [b.frames, b.ms] = m[2] === "ms" ? [undefined, Number(m[1])] : m[2] === "s" ? [undefined, 1000 * Number(m[1])] : [Number(m[1]), undefined];
+      [b.frames, b.ms] =
+        m[2] === "ms"
+          ? [undefined, Number(m[1])]
+          : m[2] === "s"
+            ? [undefined, 1000 * Number(m[1])]
+            : [Number(m[1]), undefined];
     }
     void keep(key, b);
   },
-  makeDefault(key: string) { void keep(key, { ...of(key), default: true }); },
+  makeDefault(key: string) {
+    void keep(key, { ...of(key), default: true });
+  },
   async drop(key: string) {
     try {
       await remove(`/blends/${encodeURIComponent(key)}`);

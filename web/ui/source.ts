@@ -1,27 +1,61 @@
 // Listening through one recording: its waveform, in and out, named stretches, taking them out, and the clips of it.
 import Alpine from "@alpinejs/csp";
-import { Problem, get, pageData, pageName, post } from "./api.ts";
+import { get, Problem, pageData, pageName, post } from "./api.ts";
+import { registerFigures } from "./figure.ts";
 import { type Command, commandFor } from "./keys.ts";
 import type { Source, Stretch } from "./model.ts";
-import { TEXT, colours, fitted, repainter, sharpen } from "./paint.ts";
-import { marked, place } from "./pieces.ts";
+import { colours, fitted, repainter, sharpen, TEXT } from "./paint.ts";
 import { Pictures, type Sheets } from "./pictures.ts";
-import { type Rate, type View, frameOf, frames, nearestFrame, parseTimecode, sampleOf, timecode, toSample, toX, zoomed } from "./time.ts";
-import { registerFigures } from "./figure.ts";
+import { marked, place } from "./pieces.ts";
+import {
+  frameOf,
+  frames,
+  nearestFrame,
+  parseTimecode,
+  type Rate,
+  sampleOf,
+  timecode,
+  toSample,
+  toX,
+  type View,
+  zoomed,
+} from "./time.ts";
 import { registerToast, say } from "./toast.ts";
 import { drawWave, setUpWaves } from "./waves.ts";
 
-interface Use { clip: string; name: string; track: string; tc: string; in: number; out: number }
-interface State { revision: number; source: Source; uses: Use[] }
+interface Use {
+  clip: string;
+  name: string;
+  track: string;
+  tc: string;
+  in: number;
+  out: number;
+}
+interface State {
+  revision: number;
+  source: Source;
+  uses: Use[];
+}
 interface Data {
-  id: string; rate: Rate; sample_rate: number; start_frame: number; state: State; tracks: { id: string; name: string }[]; picture: string; commands: Command[]; media: Sheets & { peak_steps: number[]; tile_bins: number };
+  id: string;
+  rate: Rate;
+  sample_rate: number;
+  start_frame: number;
+  state: State;
+  tracks: { id: string; name: string }[];
+  picture: string;
+  commands: Command[];
+  media: Sheets & { peak_steps: number[]; tile_bins: number };
 }
 
-const data = pageData<Data>(), { rate, sample_rate: sr, id } = data;
+const data = pageData<Data>(),
+  { rate, sample_rate: sr, id } = data;
 let { source, uses, revision } = data.state;
-const length = source.samples || sampleOf(source.frames ?? 0, rate, sr), frame = sampleOf(1, rate, sr);
+const length = source.samples || sampleOf(source.frames ?? 0, rate, sr),
+  frame = sampleOf(1, rate, sr);
 const $ = <T extends HTMLElement>(name: string) => document.getElementById(name) as T;
-const asked = new URLSearchParams(location.search), shownClip = asked.get("clip") ?? "";
+const asked = new URLSearchParams(location.search),
+  shownClip = asked.get("clip") ?? "";
 
 /** The moment of the clip that the address names. */
 function shownMoment(): { in: number; out: number } | undefined {
@@ -42,12 +76,16 @@ const audio = new Audio(source.samples ? `/media/${source.id}/sound/${sr}` : und
 audio.preload = "metadata";
 audio.preservesPitch = true;
 for (const e of ["play", "pause", "ended"]) audio.addEventListener(e, () => showPlaying());
-audio.addEventListener("error", () => audio.src && say("The sound of this recording cannot be played here; it may no longer be in the media folder."));
+audio.addEventListener(
+  "error",
+  () => audio.src && say("The sound of this recording cannot be played here; it may no longer be in the media folder."),
+);
 
 function seek(to: number): void {
   at = Math.max(0, Math.min(length, Math.round(to)));
   if (audio.src) audio.currentTime = at / sr;
-  const x = toX(view, at), width = $("source-wave").clientWidth;
+  const x = toX(view, at),
+    width = $("source-wave").clientWidth;
   if (x < 0 || x > width) view.from = Math.max(0, at - (view.perPixel * width) / 3);
   paint();
 }
@@ -69,23 +107,48 @@ const pictures = new Pictures(rate, data.media, () => paint());
 const clock = (n: number) => timecode(frameOf(n, rate, sr), rate);
 const paint = repainter(() => {
   const col = colours();
-  for (const [name, v] of [["overview", { from: 0, perPixel: length / Math.max(1, $("overview").clientWidth) }], ["source-wave", view]] as const) {
-    const { c, width, height } = sharpen($<HTMLCanvasElement>(name)), x = (n: number) => toX(v, n), large = name === "source-wave";
+  for (const [name, v] of [
+    ["overview", { from: 0, perPixel: length / Math.max(1, $("overview").clientWidth) }],
+    ["source-wave", view],
+  ] as const) {
+    const { c, width, height } = sharpen($<HTMLCanvasElement>(name)),
+      x = (n: number) => toX(v, n),
+      large = name === "source-wave";
     c.fillStyle = col.surface;
     c.fillRect(0, 0, width, height);
-    for (const u of uses) band(c, x(u.in), x(u.out), height - (large ? 16 : 8), large ? 16 : 8, u.clip === shownClip ? col.madder : col.dialogue, large ? u.name : "");
+    for (const u of uses)
+      band(
+        c,
+        x(u.in),
+        x(u.out),
+        height - (large ? 16 : 8),
+        large ? 16 : 8,
+        u.clip === shownClip ? col.madder : col.dialogue,
+        large ? u.name : "",
+      );
     const shown = shownMoment();
     if (shown) {
       c.fillStyle = col.madder + "22";
       c.fillRect(x(shown.in), 0, x(shown.out) - x(shown.in), height);
     }
-    for (const s of source.stretches ?? []) band(c, x(s.from), x(s.to), large ? 2 : 0, large ? 16 : 6, col.tone, large ? s.name : "");
+    for (const s of source.stretches ?? [])
+      band(c, x(s.from), x(s.to), large ? 2 : 0, large ? 16 : 6, col.tone, large ? s.name : "");
     const [from, to] = [mark.from ?? -1, mark.to ?? -1];
     if (from >= 0 && to > from) {
       c.fillStyle = col.amber + "44";
       c.fillRect(x(from), 0, x(to) - x(from), height);
     }
-    if (source.samples) drawWave(c, { source: source.id, offset: 0, gain: () => 2, colour: col.dialogue }, v.from, v.perPixel, Math.max(0, x(0)), Math.min(width, x(length)), large ? 20 : 6, height - (large ? 40 : 16));
+    if (source.samples)
+      drawWave(
+        c,
+        { source: source.id, offset: 0, gain: () => 2, colour: col.dialogue },
+        v.from,
+        v.perPixel,
+        Math.max(0, x(0)),
+        Math.min(width, x(length)),
+        large ? 20 : 6,
+        height - (large ? 40 : 16),
+      );
     c.fillStyle = col.amber;
     for (const n of [from, to]) if (n >= 0) c.fillRect(x(n) - 1, 0, 2, height);
     c.fillStyle = col.madder;
@@ -99,14 +162,23 @@ const paint = repainter(() => {
   if (source.frames) {
     const f = Math.min(source.frames - 1, frameOf(at, rate, sr));
     if (pictures.fetch(source.id, f, source.frames)) {
-      const canvas = $<HTMLCanvasElement>("source-picture"), { c, width, height } = sharpen(canvas);
+      const canvas = $<HTMLCanvasElement>("source-picture"),
+        { c, width, height } = sharpen(canvas);
       pictures.draw(c, source.id, f, 0, 0, width, height);
       canvas.dataset.frame = String(f);
     }
   }
 });
 
-function band(c: CanvasRenderingContext2D, x0: number, x1: number, top: number, height: number, colour: string, words: string): void {
+function band(
+  c: CanvasRenderingContext2D,
+  x0: number,
+  x1: number,
+  top: number,
+  height: number,
+  colour: string,
+  words: string,
+): void {
   if (x1 < 0 || x0 > c.canvas.clientWidth) return;
   c.fillStyle = colour + "38";
   c.fillRect(x0, top, Math.max(2, x1 - x0), height);
@@ -128,28 +200,39 @@ wave.addEventListener("pointerdown", (e) => {
   if (e.button !== 0) return;
   wave.setPointerCapture(e.pointerId);
   const near = (n: number | undefined) => n !== undefined && Math.abs(toX(view, n) - e.offsetX) < 6;
-  hold = { what: near(mark.from) ? "from" : near(mark.to) ? "to" : "new", x: e.offsetX, start: toSample(view, e.offsetX), moved: false };
+  hold = {
+    what: near(mark.from) ? "from" : near(mark.to) ? "to" : "new",
+    x: e.offsetX,
+    start: toSample(view, e.offsetX),
+    moved: false,
+  };
 });
 wave.addEventListener("pointermove", (e) => {
   if (!hold) return;
   if (Math.abs(e.offsetX - hold.x) > 3) hold.moved = true;
   if (!hold.moved) return;
   const now = Math.max(0, Math.min(length, onFrame(toSample(view, e.offsetX))));
-  if (hold.what === "new") setMark({ from: Math.min(onFrame(hold.start), now), to: Math.max(onFrame(hold.start), now) });
+  if (hold.what === "new")
+    setMark({ from: Math.min(onFrame(hold.start), now), to: Math.max(onFrame(hold.start), now) });
   else setMark({ ...mark, [hold.what]: now });
 });
 wave.addEventListener("pointerup", () => {
   if (hold && !hold.moved) seek(hold.start);
   hold = undefined;
 });
-wave.addEventListener("wheel", (e) => {
-  e.preventDefault();
-  if (e.ctrlKey || e.metaKey || !e.shiftKey && Math.abs(e.deltaY) > Math.abs(e.deltaX)) zoom(Math.exp(e.deltaY * 0.003), e.offsetX);
-  else {
-    view.from = Math.max(0, view.from + (e.deltaX || e.deltaY) * view.perPixel);
-    paint();
-  }
-}, { passive: false });
+wave.addEventListener(
+  "wheel",
+  (e) => {
+    e.preventDefault();
+    if (e.ctrlKey || e.metaKey || (!e.shiftKey && Math.abs(e.deltaY) > Math.abs(e.deltaX)))
+      zoom(Math.exp(e.deltaY * 0.003), e.offsetX);
+    else {
+      view.from = Math.max(0, view.from + (e.deltaX || e.deltaY) * view.perPixel);
+      paint();
+    }
+  },
+  { passive: false },
+);
 $("overview").addEventListener("pointerdown", (e) => {
   view.from = Math.max(0, (e.offsetX / $("overview").clientWidth) * length - (view.perPixel * wave.clientWidth) / 2);
   seek((e.offsetX / $("overview").clientWidth) * length);
@@ -169,7 +252,10 @@ function showWhole(): void {
 
 function showSpan(from: number, to: number): void {
   const room = Math.max(frame, (to - from) * 0.2);
-  view = { from: Math.max(0, from - room), perPixel: Math.max(0.1, (to - from + 2 * room) / Math.max(1, wave.clientWidth)) };
+  view = {
+    from: Math.max(0, from - room),
+    perPixel: Math.max(0.1, (to - from + 2 * room) / Math.max(1, wave.clientWidth)),
+  };
   paint();
 }
 
@@ -184,7 +270,8 @@ function setMark(m: typeof mark): void {
 /** The marked stretch: from the mark in, or the start, to the mark out, or the end. */
 function stretch(): { from: number; to: number } | undefined {
   if (mark.from === undefined && mark.to === undefined) return undefined;
-  const from = mark.from ?? 0, to = mark.to ?? length;
+  const from = mark.from ?? 0,
+    to = mark.to ?? length;
   return to > from ? { from, to } : undefined;
 }
 
@@ -194,9 +281,25 @@ function showMark(): void {
   panel.outText = mark.to === undefined ? "" : clock(mark.to);
   panel.noMark = !s;
   panel.lengthWords = s ? `${frames(s.to - s.from, rate, sr)} · ${((s.to - s.from) / sr).toFixed(2)} s` : "";
-  const key = (c: string) => data.commands.find((x) => x.id === c)?.keys?.[0]?.toUpperCase().replace("SHIFT+", "Shift+") ?? "";
-  panel.markHint = s || (mark.from === undefined && mark.to === undefined) ? `Drag over the waveform, or press ${key("range_from")} and ${key("range_to")} at the moment that is heard; drag the ends to shift them.` : "The out point lies before the in point.";
-  if (s) marked.set({ scene: id, source: source.id, name: String(panel.stretchName).trim() || source.name, ...s, picture: data.picture, track: String(panel.track) });
+  const key = (c: string) =>
+    data.commands
+      .find((x) => x.id === c)
+      ?.keys?.[0]?.toUpperCase()
+      .replace("SHIFT+", "Shift+") ?? "";
+  panel.markHint =
+    s || (mark.from === undefined && mark.to === undefined)
+      ? `Drag over the waveform, or press ${key("range_from")} and ${key("range_to")} at the moment that is heard; ` +
+        `drag the ends to shift them.`
+      : "The out point lies before the in point.";
+  if (s)
+    marked.set({
+      scene: id,
+      source: source.id,
+      name: String(panel.stretchName).trim() || source.name,
+      ...s,
+      picture: data.picture,
+      track: String(panel.track),
+    });
 }
 
 // --- edits ---
@@ -207,7 +310,10 @@ let queue: Promise<unknown> = Promise.resolve();
 function edit(e: unknown | (() => Promise<{ words: string }>)): Promise<boolean> {
   const done = queue.then(async () => {
     try {
-      const a = typeof e === "function" ? await (e as () => Promise<{ words: string }>)() : await post<{ words: string }>(`/scenes/${id}/edits`, { revision, edit: e, page: pageName });
+      const a =
+        typeof e === "function"
+          ? await (e as () => Promise<{ words: string }>)()
+          : await post<{ words: string }>(`/scenes/${id}/edits`, { revision, edit: e, page: pageName });
       panel.did = `Done: ${a.words}`;
       await refresh();
       return true;
@@ -227,21 +333,51 @@ async function refresh(): Promise<void> {
 }
 
 const takeOut = (names: string[], playhead: boolean): void =>
-  void edit(() => post(`/scenes/${id}/sources/${source.id}/take`, { names, track: panel.track, at: playhead ? place.get(id).playhead : -1, how: playhead ? "insert" : "" }));
+  void edit(() =>
+    post(`/scenes/${id}/sources/${source.id}/take`, {
+      names,
+      track: panel.track,
+      at: playhead ? place.get(id).playhead : -1,
+      how: playhead ? "insert" : "",
+    }),
+  );
 
 function put(how: string): void {
   const s = stretch();
   if (!s) return say("Nothing is marked. Drag over the waveform first.");
   const picture = data.picture && data.tracks.some((t) => t.id === panel.track) ? { picture: data.picture } : {};
-  void edit({ edit: "add", track: panel.track, ...picture, source: source.id, in: s.from, length: s.to - s.from, start: place.get(id).playhead, name: String(panel.stretchName).trim(), how });
+  void edit({
+    edit: "add",
+    track: panel.track,
+    ...picture,
+    source: source.id,
+    in: s.from,
+    length: s.to - s.from,
+    start: place.get(id).playhead,
+    name: String(panel.stretchName).trim(),
+    how,
+  });
 }
 
 function fill(fit: "start" | "end" | "moment"): void {
-  const p = place.get(id), s = stretch();
+  const p = place.get(id),
+    s = stretch();
   if (!p.range) return say("The scene has no range to fill. Make one there first.");
-  const moment = fit === "start" ? s?.from ?? at : fit === "end" ? s?.to ?? at : at;
-  if (fit === "moment" && (p.playhead < p.range.from || p.playhead > p.range.to)) return say("The scene's playhead lies outside the range; move it to where this moment shall be.");
-  void edit({ edit: "fill", track: panel.track, ...(data.picture ? { picture: data.picture } : {}), source: source.id, from: p.range.from, to: p.range.to, fit, moment, at: p.playhead, name: String(panel.stretchName).trim() });
+  const moment = fit === "start" ? (s?.from ?? at) : fit === "end" ? (s?.to ?? at) : at;
+  if (fit === "moment" && (p.playhead < p.range.from || p.playhead > p.range.to))
+    return say("The scene's playhead lies outside the range; move it to where this moment shall be.");
+  void edit({
+    edit: "fill",
+    track: panel.track,
+    ...(data.picture ? { picture: data.picture } : {}),
+    source: source.id,
+    from: p.range.from,
+    to: p.range.to,
+    fit,
+    moment,
+    at: p.playhead,
+    name: String(panel.stretchName).trim(),
+  });
 }
 
 // --- keys ---
@@ -252,18 +388,29 @@ const does: Record<string, () => void> = {
     if (audio.paused) void audio.play();
     else audio.pause();
   },
-  frame_earlier: () => seek(sampleOf(Math.max(0, frameOf(at, rate, sr) - 1), rate, sr)), frame_later: () => seek(sampleOf(frameOf(at, rate, sr) + 1, rate, sr)),
-  second_earlier: () => seek(at - sr), second_later: () => seek(at + sr), to_start: () => seek(0), to_end: () => seek(length),
-  range_from: () => setMark({ ...mark, from: at }), range_to: () => setMark({ ...mark, to: at }), select_none: () => setMark({}),
+  frame_earlier: () => seek(sampleOf(Math.max(0, frameOf(at, rate, sr) - 1), rate, sr)),
+  frame_later: () => seek(sampleOf(frameOf(at, rate, sr) + 1, rate, sr)),
+  second_earlier: () => seek(at - sr),
+  second_later: () => seek(at + sr),
+  to_start: () => seek(0),
+  to_end: () => seek(length),
+  range_from: () => setMark({ ...mark, from: at }),
+  range_to: () => setMark({ ...mark, to: at }),
+  select_none: () => setMark({}),
   keep_stretch: () => $<HTMLInputElement>("stretch-name").focus(),
-  source_slower: () => speed(audio.playbackRate - 0.25), source_faster: () => speed(audio.playbackRate + 0.25),
-  take_end: () => takeMarked(false), take_playhead: () => takeMarked(true),
-  closer: () => zoom(1 / 1.6), wider: () => zoom(1.6), whole: () => showSpan(0, length),
+  source_slower: () => speed(audio.playbackRate - 0.25),
+  source_faster: () => speed(audio.playbackRate + 0.25),
+  take_end: () => takeMarked(false),
+  take_playhead: () => takeMarked(true),
+  closer: () => zoom(1 / 1.6),
+  wider: () => zoom(1.6),
+  whole: () => showSpan(0, length),
   light: () => document.querySelector<HTMLElement>("[data-light]")!.click(),
 };
 
 function takeMarked(playhead: boolean): void {
-  const s = stretch(), known = source.stretches?.find((x) => s && x.from === s.from && x.to === s.to);
+  const s = stretch(),
+    known = source.stretches?.find((x) => s && x.from === s.from && x.to === s.to);
   if (known) return takeOut([known.name], playhead);
   if (playhead) return put("insert");
   say("Keep the marked stretch under a name first; then it can be taken out at the end of the track.");
@@ -277,7 +424,13 @@ function speed(v: number): void {
 
 document.addEventListener("keydown", (e) => {
   const el = e.target as HTMLElement;
-  if (e.isComposing || el.matches("input:not([type=range]), select, textarea") || (el.matches("button, a") && (e.key === "Enter" || e.key === " ")) || (el.matches("[type=range]") && e.key.startsWith("Arrow"))) return;
+  if (
+    e.isComposing ||
+    el.matches("input:not([type=range]), select, textarea") ||
+    (el.matches("button, a") && (e.key === "Enter" || e.key === " ")) ||
+    (el.matches("[type=range]") && e.key.startsWith("Arrow"))
+  )
+    return;
   const c = commandFor(data.commands, e);
   if (!c || !does[c.id]) return;
   e.preventDefault();
@@ -286,9 +439,17 @@ document.addEventListener("keydown", (e) => {
 
 // --- panel ---
 
-interface Panel { [key: string]: unknown }
-const rowOf = (s: Stretch) => ({ ...s, when: `${clock(s.from)} · ${((s.to - s.from) / sr).toFixed(2)} s`, tone: mark.from === s.from && mark.to === s.to ? "chosen" : "",
-  file: `/scenes/${id}/sources/${source.id}/stretch.wav?${new URLSearchParams({ from: String(s.from), to: String(s.to), name: s.name })}` });
+interface Panel {
+  [key: string]: unknown;
+}
+const rowOf = (s: Stretch) => ({
+  ...s,
+  when: `${clock(s.from)} · ${((s.to - s.from) / sr).toFixed(2)} s`,
+  tone: mark.from === s.from && mark.to === s.to ? "chosen" : "",
+  file:
+    `/scenes/${id}/sources/${source.id}/stretch.wav?` +
+    new URLSearchParams({ from: String(s.from), to: String(s.to), name: s.name }),
+});
 
 function show(): void {
   panel.name = source.name;
@@ -296,12 +457,20 @@ function show(): void {
   panel.stretches = (source.stretches ?? []).map(rowOf);
   panel.hasStretch = !!source.stretches?.length;
   panel.noStretch = !source.stretches?.length;
-  panel.uses = uses.map((u) => ({ ...u, tone: u.clip === shownClip ? "chosen" : "", href: `/scenes/${id}/?clip=${u.clip}`, title: `Show ${u.name} in the scene` }));
+  panel.uses = uses.map((u) => ({
+    ...u,
+    tone: u.clip === shownClip ? "chosen" : "",
+    href: `/scenes/${id}/?clip=${u.clip}`,
+    title: `Show ${u.name} in the scene`,
+  }));
   panel.usesTitle = uses.length ? `${uses.length} ${uses.length === 1 ? "clip" : "clips"} of it` : "No clip of it yet";
-  const p = place.get(id), tc = (n: number) => timecode(data.start_frame + frameOf(n, rate, sr), rate);
+  const p = place.get(id),
+    tc = (n: number) => timecode(data.start_frame + frameOf(n, rate, sr), rate);
   panel.placeWords = `the playhead is at ${tc(p.playhead)}`;
   panel.hasRange = !!p.range;
-  panel.rangeWords = p.range ? `Range of the scene, ${frames(p.range.to - p.range.from, rate, sr)} from ${tc(p.range.from)}:` : "";
+  panel.rangeWords = p.range
+    ? `Range of the scene, ${frames(p.range.to - p.range.from, rate, sr)} from ${tc(p.range.from)}:`
+    : "";
   showMark();
   paint();
 }
@@ -312,9 +481,30 @@ function showPlaying(): void {
 }
 
 Alpine.data("source", () => ({
-  name: source.name, about: "", playMark: "▶", playWords: "Play", speed: 1, speedWords: "1.00×", inText: "", outText: "", lengthWords: "", stretchName: "", markHint: "", noMark: true,
-  track: data.tracks[0]?.id ?? "", tracks: data.tracks, placeWords: "", rangeWords: "", hasRange: false, hasPicture: !!source.frames,
-  stretches: [] as ReturnType<typeof rowOf>[], hasStretch: false, noStretch: true, uses: [] as unknown[], usesTitle: "", did: "",
+  name: source.name,
+  about: "",
+  playMark: "▶",
+  playWords: "Play",
+  speed: 1,
+  speedWords: "1.00×",
+  inText: "",
+  outText: "",
+  lengthWords: "",
+  stretchName: "",
+  markHint: "",
+  noMark: true,
+  track: data.tracks[0]?.id ?? "",
+  tracks: data.tracks,
+  placeWords: "",
+  rangeWords: "",
+  hasRange: false,
+  hasPicture: !!source.frames,
+  stretches: [] as ReturnType<typeof rowOf>[],
+  hasStretch: false,
+  noStretch: true,
+  uses: [] as unknown[],
+  usesTitle: "",
+  did: "",
   init() {
     panel = this as unknown as Panel;
     const clip = shownMoment();
@@ -327,10 +517,15 @@ Alpine.data("source", () => ({
       requestAnimationFrame(tick);
     });
   },
-  run(command: string) { does[command](); },
-  setSpeed(e: Event) { speed(Number((e.target as HTMLInputElement).value)); },
+  run(command: string) {
+    does[command]();
+  },
+  setSpeed(e: Event) {
+    speed(Number((e.target as HTMLInputElement).value));
+  },
   typeMark(end: "from" | "to", e: Event) {
-    const input = e.target as HTMLInputElement, f = parseTimecode(input.value, rate);
+    const input = e.target as HTMLInputElement,
+      f = parseTimecode(input.value, rate);
     if (input.value.trim() === "") return setMark({ ...mark, [end]: undefined });
     if (f === undefined) {
       say(`"${input.value}" is not a time in the recording. Write minutes, seconds and frames, such as 00:12:05.`);
@@ -339,7 +534,8 @@ Alpine.data("source", () => ({
     setMark({ ...mark, [end]: Math.min(length, sampleOf(f, rate, sr)) });
   },
   keep() {
-    const s = stretch(), name = String(panel.stretchName).trim() || `stretch ${(source.stretches?.length ?? 0) + 1}`;
+    const s = stretch(),
+      name = String(panel.stretchName).trim() || `stretch ${(source.stretches?.length ?? 0) + 1}`;
     if (!s) return say("Nothing is marked. Drag over the waveform, or set the in and out point.");
     void edit({ edit: "set_stretch", source: source.id, name, ...s }).then((ok) => {
       if (!ok) return;
@@ -349,9 +545,14 @@ Alpine.data("source", () => ({
       $("source-wave").focus();
     });
   },
-  put, fill,
-  takeOut(s: Stretch, playhead: boolean) { takeOut([s.name], playhead); },
-  takeAll(playhead: boolean) { takeOut([], playhead); },
+  put,
+  fill,
+  takeOut(s: Stretch, playhead: boolean) {
+    takeOut([s.name], playhead);
+  },
+  takeAll(playhead: boolean) {
+    takeOut([], playhead);
+  },
   show(s: Stretch) {
     panel.stretchName = s.name;
     setMark({ from: s.from, to: s.to });
@@ -359,7 +560,9 @@ Alpine.data("source", () => ({
     seek(s.from);
     show();
   },
-  drop(s: Stretch) { void edit({ edit: "drop_stretch", source: source.id, name: s.name }); },
+  drop(s: Stretch) {
+    void edit({ edit: "drop_stretch", source: source.id, name: s.name });
+  },
   showUse(u: Use) {
     showSpan(u.in, u.out);
     seek(u.in);

@@ -1,7 +1,7 @@
 // What the parts of the scene's page share: the scene, its edits in their order, the playhead and the selection.
-import { Problem, get, pageName, post } from "./api.ts";
+import { get, Problem, pageName, post } from "./api.ts";
 import type { Bench } from "./bench.ts";
-import { type Changes, type Scene, applyChanges, prepare } from "./model.ts";
+import { applyChanges, type Changes, prepare, type Scene } from "./model.ts";
 import type { Player } from "./player.ts";
 import type { Shown } from "./rows.ts";
 import type { SeamList } from "./seams.ts";
@@ -12,14 +12,29 @@ import { say } from "./toast.ts";
 
 /** Several edits as one; a batch among them gives its edits, as none may hold another. */
 export function batch(edits: unknown[], words: string): unknown {
-  const flat = edits.flatMap((e) => ((e as { edit: string }).edit === "several" ? (e as unknown as { edits: unknown[] }).edits : [e]));
+  const flat = edits.flatMap((e) =>
+    (e as { edit: string }).edit === "several" ? (e as unknown as { edits: unknown[] }).edits : [e],
+  );
   return { edit: "several", edits: flat, words };
 }
 
-export interface EditAnswer { revision: number; words: string; undo: string; redo: string; changes: Changes }
+export interface EditAnswer {
+  revision: number;
+  words: string;
+  undo: string;
+  redo: string;
+  changes: Changes;
+}
 
 /** A question to the editor. */
-export interface Question { title: string; label: string; value?: string; hint?: string; choices?: { label: string; list: { value: string; words: string }[]; value: string }; done?: string }
+export interface Question {
+  title: string;
+  label: string;
+  value?: string;
+  hint?: string;
+  choices?: { label: string; list: { value: string; words: string }[]; value: string };
+  done?: string;
+}
 
 /** What commands work on. */
 export interface Stage {
@@ -57,18 +72,35 @@ export class Edits {
   private kept: (words: string, did?: string) => void;
   private failed: () => void;
 
-  constructor(id: string, scene: Scene, rate: Rate, on: { changed(): void; kept(words: string, did?: string): void; failed(): void }) {
-    [this.id, this.scene, this.rate, this.changed, this.kept, this.failed] = [id, scene, rate, on.changed, on.kept, on.failed];
+  constructor(
+    id: string,
+    scene: Scene,
+    rate: Rate,
+    on: { changed(): void; kept(words: string, did?: string): void; failed(): void },
+  ) {
+    [this.id, this.scene, this.rate, this.changed, this.kept, this.failed] = [
+      id,
+      scene,
+      rate,
+      on.changed,
+      on.kept,
+      on.failed,
+    ];
   }
 
   /** Does an edit. One that depends on where things are by then is a function, which may also give nothing. */
   edit = (e: unknown | (() => unknown)): Promise<boolean> =>
     this.inTurn(async () => {
       const now = typeof e === "function" ? e() : e;
-      return now ? post<EditAnswer>(`/scenes/${this.id}/edits`, { revision: this.scene.revision, edit: now, page: pageName }) : undefined;
+      return now
+        ? post<EditAnswer>(`/scenes/${this.id}/edits`, { revision: this.scene.revision, edit: now, page: pageName })
+        : undefined;
     });
 
-  travel = (which: "undo" | "redo"): Promise<boolean> => this.inTurn(() => post<EditAnswer>(`/scenes/${this.id}/${which}`, { revision: this.scene.revision, page: pageName }));
+  travel = (which: "undo" | "redo"): Promise<boolean> =>
+    this.inTurn(() =>
+      post<EditAnswer>(`/scenes/${this.id}/${which}`, { revision: this.scene.revision, page: pageName }),
+    );
 
   /** Sends what is an edit, but has an address of its own. */
   send = (ask: () => Promise<EditAnswer>): Promise<boolean> => this.inTurn(ask);
@@ -77,14 +109,22 @@ export class Edits {
   at = (): { revision: number; page: string } => ({ revision: this.scene.revision, page: pageName });
 
   goTo = (where: { node?: number; version?: string }): Promise<boolean> =>
-    this.inTurn(() => post<EditAnswer>(`/scenes/${this.id}/go`, { revision: this.scene.revision, page: pageName, ...where }));
+    this.inTurn(() =>
+      post<EditAnswer>(`/scenes/${this.id}/go`, { revision: this.scene.revision, page: pageName, ...where }),
+    );
 
   /** Says what an edit would do, without doing it. */
   async try(e: unknown): Promise<{ words: string; refused: boolean } | undefined> {
     try {
-      return { words: (await post<{ words: string }>(`/scenes/${this.id}/try`, { revision: this.scene.revision, edit: e })).words, refused: false };
+      return {
+        words: (await post<{ words: string }>(`/scenes/${this.id}/try`, { revision: this.scene.revision, edit: e }))
+          .words,
+        refused: false,
+      };
     } catch (problem) {
-      return problem instanceof Problem && problem.status === 422 ? { words: problem.message, refused: true } : undefined;
+      return problem instanceof Problem && problem.status === 422
+        ? { words: problem.message, refused: true }
+        : undefined;
     }
   }
 

@@ -1,6 +1,18 @@
 import assert from "node:assert/strict";
 import test from "node:test";
-import { type Rate, frameOf, frames, lengthOf, nearestFrame, rulerStep, sampleOf, timecode, toSample, toX, zoomed } from "./time.ts";
+import {
+  frameOf,
+  frames,
+  lengthOf,
+  nearestFrame,
+  type Rate,
+  rulerStep,
+  sampleOf,
+  timecode,
+  toSample,
+  toX,
+  zoomed,
+} from "./time.ts";
 
 const r25: Rate = { num: 25, den: 1, drop: false, nominal: 25 };
 const r2997d: Rate = { num: 30000, den: 1001, drop: true, nominal: 30 };
@@ -10,7 +22,8 @@ test("frames to samples and back is exact, as exact fractions give it", () => {
   for (const r of [r25, r2997d, r23976])
     for (const sr of [44100, 48000, 96000])
       for (const f of [0, 1, 2, 999, 1001, 107892, 2589407]) {
-        const num = BigInt(f) * BigInt(r.den) * BigInt(sr) * 2n + BigInt(r.num), want = Number(num / (2n * BigInt(r.num)));
+        const num = BigInt(f) * BigInt(r.den) * BigInt(sr) * 2n + BigInt(r.num),
+          want = Number(num / (2n * BigInt(r.num)));
         assert.equal(sampleOf(f, r, sr), want);
         assert.equal(frameOf(want, r, sr), f);
         assert.equal(frameOf(want - 1, r, sr), f - 1);
@@ -20,7 +33,14 @@ test("frames to samples and back is exact, as exact fractions give it", () => {
 
 // SMPTE ST 12-1: frames ;00 and ;01 are left out each minute but every tenth.
 test("drop-frame timecode", () => {
-  for (const [f, want] of [[107892, "01:00:00;00"], [1799, "00:00:59;29"], [1800, "00:01:00;02"], [17981, "00:09:59;29"], [17982, "00:10:00;00"], [2589407, "23:59:59;29"]] as const)
+  for (const [f, want] of [
+    [107892, "01:00:00;00"],
+    [1799, "00:00:59;29"],
+    [1800, "00:01:00;02"],
+    [17981, "00:09:59;29"],
+    [17982, "00:10:00;00"],
+    [2589407, "23:59:59;29"],
+  ] as const)
     assert.equal(timecode(f, r2997d), want);
   assert.equal(timecode(90000 + 13, r25), "01:00:00:13");
   assert.equal(timecode(-1, r25), "-00:00:00:01");
@@ -28,7 +48,11 @@ test("drop-frame timecode", () => {
 
 test("zooming keeps the sample under the pointer", () => {
   const v = { from: 1000, perPixel: 50 };
-  for (const [x, factor] of [[0, 2], [300, 0.1], [764, 7]]) {
+  for (const [x, factor] of [
+    [0, 2],
+    [300, 0.1],
+    [764, 7],
+  ]) {
     const z = zoomed(v, x, factor, 0.01, 1e6);
     assert.ok(Math.abs(toSample(z, x) - toSample(v, x)) <= 1);
   }

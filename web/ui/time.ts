@@ -1,6 +1,11 @@
 // Time: frames, samples and pixels. Pure functions; the exact rules are those of core/timecode.
 
-export interface Rate { num: number; den: number; drop: boolean; nominal: number }
+export interface Rate {
+  num: number;
+  den: number;
+  drop: boolean;
+  nominal: number;
+}
 
 /** The sample at which a frame starts, halves up. */
 export function sampleOf(frame: number, r: Rate, sampleRate: number): number {
@@ -29,30 +34,45 @@ export function timecode(frame: number, r: Rate): string {
     const dropped = r.nominal / 15;
     const perTen = r.nominal * 600 - 9 * dropped;
     const perMinute = r.nominal * 60 - dropped;
-    const tens = Math.floor(n / perTen), rest = n % perTen;
+    const tens = Math.floor(n / perTen),
+      rest = n % perTen;
     n += 9 * dropped * tens + (rest > dropped ? dropped * Math.floor((rest - dropped) / perMinute) : 0);
   }
   const two = (v: number) => String(v).padStart(2, "0");
-  const f = n % r.nominal, s = Math.floor(n / r.nominal);
-  return `${sign}${two(Math.floor(s / 3600))}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}${r.drop ? ";" : ":"}${two(f)}`;
+  const f = n % r.nominal,
+    s = Math.floor(n / r.nominal);
+  const pairs = [Math.floor(s / 3600), Math.floor(s / 60) % 60, s % 60];
+  return `${sign}${pairs.map(two).join(":")}${r.drop ? ";" : ":"}${two(f)}`;
 }
 
-/** The frame number of a timecode, undefined if it is none. What is left out in front is 0; digits without signs are pairs from the end. */
+/**
+ * The frame number of a timecode, undefined if it is none. What is left out in front is 0; digits without signs are
+ * pairs from the end.
+ */
 export function parseTimecode(text: string, r: Rate): number | undefined {
   const typed = /^\s*(-?)([\d:;.]+)\s*$/.exec(text);
   if (!typed) return undefined;
-  const pairs = /[:;.]/.test(typed[2]) ? typed[2].split(/[:;.]/) : typed[2].padStart(8, "0").match(/^(\d+)(\d\d)(\d\d)(\d\d)$/)!.slice(1);
+  const pairs = /[:;.]/.test(typed[2])
+    ? typed[2].split(/[:;.]/)
+    : typed[2]
+        .padStart(8, "0")
+        .match(/^(\d+)(\d\d)(\d\d)(\d\d)$/)!
+        .slice(1);
   if (pairs.length > 4 || pairs.some((p) => p === "")) return undefined;
   const [h, min, s, f] = [...Array(4 - pairs.length).fill(0), ...pairs.map(Number)];
   if (f >= r.nominal || s > 59 || min > 59) return undefined;
-  const dropped = r.drop ? r.nominal / 15 : 0, minutes = 60 * h + min;
+  const dropped = r.drop ? r.nominal / 15 : 0,
+    minutes = 60 * h + min;
   if (dropped && s === 0 && f < dropped && min % 10 !== 0) return undefined; // a number that is left out
   const n = (minutes * 60 + s) * r.nominal + f - dropped * (minutes - Math.floor(minutes / 10));
   return typed[1] ? -n : n;
 }
 
 /** A stretch of time on a row of pixels: `from` is the sample at x = 0. */
-export interface View { from: number; perPixel: number }
+export interface View {
+  from: number;
+  perPixel: number;
+}
 
 export const toX = (v: View, sample: number): number => (sample - v.from) / v.perPixel;
 export const toSample = (v: View, x: number): number => Math.round(v.from + x * v.perPixel);
@@ -65,7 +85,9 @@ export function zoomed(v: View, x: number, factor: number, least: number, most: 
 
 /** Steps in seconds between the ruler's marks, the labelled ones; marks at least `room` pixels apart. */
 export function rulerStep(v: View, sampleRate: number, frame: number, room: number): number {
-  const steps = [0.0001, 0.0005, 0.001, 0.005, 0.01].filter((s) => s < frame / 2).concat(frame, 5 * frame, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600);
+  const steps = [0.0001, 0.0005, 0.001, 0.005, 0.01]
+    .filter((s) => s < frame / 2)
+    .concat(frame, 5 * frame, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600);
   return steps.find((s) => (s * sampleRate) / v.perPixel >= room) ?? 7200;
 }
 
@@ -83,7 +105,8 @@ export function lengthOf(text: string, r: Rate, sampleRate: number): { frames?: 
 }
 
 /** A length that was typed, in samples. */
-export const inSamples = (n: { frames?: number; samples?: number }, r: Rate, sampleRate: number): number => n.samples ?? Math.round((n.frames! * r.den * sampleRate) / r.num);
+export const inSamples = (n: { frames?: number; samples?: number }, r: Rate, sampleRate: number): number =>
+  n.samples ?? Math.round((n.frames! * r.den * sampleRate) / r.num);
 
 /** A length in words: whole frames, or with a decimal. */
 export function frames(samples: number, r: Rate, sampleRate: number): string {

@@ -1,14 +1,37 @@
-// The timeline: ruler, tracks, playhead, and what a hand does there. A drag only draws the outline, within what is possible;
-// on release it sends the edit.
+// The timeline: ruler, tracks, playhead, and what a hand does there. A drag only draws the outline, within what is
+// possible; on release it sends the edit.
 import { type Canvas, drawGrips, drawRow } from "./cloth.ts";
-import { type Outcome, type Outline, type Pull, type Still, doingOf, leadWords, outcome, outlineOf } from "./drag.ts";
+import { doingOf, leadWords, type Outcome, type Outline, outcome, outlineOf, type Pull, type Still } from "./drag.ts";
 import { type HeadDesk, Heads } from "./heads.ts";
-import { type Edge, type Scene, beside, clipAfter, edgeAt, endOf, findClip, gaps, linked } from "./model.ts";
-import { type Colours, FIGURES, TEXT, colours, fitted, repainter, sharpen } from "./paint.ts";
+import { beside, clipAfter, type Edge, edgeAt, endOf, findClip, gaps, linked, type Scene } from "./model.ts";
+import { type Colours, colours, FIGURES, fitted, repainter, sharpen, TEXT } from "./paint.ts";
 import type { Pictures } from "./pictures.ts";
-import { type Hit, RULER, type Row, type Shown, heightOf, hit, rangeOf, rowAt, rowsBetween, rowsOf, snap } from "./rows.ts";
+import {
+  type Hit,
+  heightOf,
+  hit,
+  type Row,
+  RULER,
+  rangeOf,
+  rowAt,
+  rowsBetween,
+  rowsOf,
+  type Shown,
+  snap,
+} from "./rows.ts";
 import type { Selection } from "./selection.ts";
-import { type Rate, type View, frameOf, nearestFrame, rulerStep, sampleOf, timecode, toSample, toX, zoomed } from "./time.ts";
+import {
+  frameOf,
+  nearestFrame,
+  type Rate,
+  rulerStep,
+  sampleOf,
+  timecode,
+  toSample,
+  toX,
+  type View,
+  zoomed,
+} from "./time.ts";
 
 export interface Desk extends HeadDesk {
   scene(): Scene;
@@ -33,7 +56,9 @@ export interface Desk extends HeadDesk {
 /** What the hand has hold of. */
 type Hold =
   | { what: "clip"; hit: Hit; alt: { altKey: boolean; ctrlKey: boolean; metaKey: boolean } }
-  | { what: "playhead" } | { what: "ruler" } | { what: "cloth" }
+  | { what: "playhead" }
+  | { what: "ruler" }
+  | { what: "cloth" }
   | { what: "range"; end: "from" | "to" }
   | { what: "marker"; id: string };
 
@@ -86,11 +111,15 @@ export class Timeline {
     });
     canvas.addEventListener("dblclick", (e) => this.desk.seek(this.onFrame(toSample(this.view, e.offsetX))));
     canvas.addEventListener("wheel", (e) => this.wheel(e), { passive: false });
-    document.addEventListener("keydown", (e) => {
-      if (e.key !== "Escape" || !this.drag) return;
-      this.cancel();
-      e.stopImmediatePropagation();
-    }, { capture: true });
+    document.addEventListener(
+      "keydown",
+      (e) => {
+        if (e.key !== "Escape" || !this.drag) return;
+        this.cancel();
+        e.stopImmediatePropagation();
+      },
+      { capture: true },
+    );
   }
 
   whole(): void {
@@ -102,13 +131,22 @@ export class Timeline {
   /** Shows a stretch, with a little room around it. */
   showSpan(from: number, to: number): void {
     const room = Math.max((to - from) * 0.08, 100);
-    this.view = { from: Math.max(-20, from - room), perPixel: (to - from + 2 * room) / Math.max(100, this.canvas.clientWidth) };
+    this.view = {
+      from: Math.max(-20, from - room),
+      perPixel: (to - from + 2 * room) / Math.max(100, this.canvas.clientWidth),
+    };
     this.repaint();
   }
 
   zoom(factor: number, x = toX(this.view, this.desk.playhead())): void {
     if (x < 0 || x > this.width) x = this.width / 2;
-    this.view = zoomed(this.view, x, factor, 0.05, Math.max(1000, (endOf(this.desk.scene()) * 4) / Math.max(1, this.width)));
+    this.view = zoomed(
+      this.view,
+      x,
+      factor,
+      0.05,
+      Math.max(1000, (endOf(this.desk.scene()) * 4) / Math.max(1, this.width)),
+    );
     this.view.from = Math.max(-20 * this.view.perPixel, this.view.from);
     this.repaint();
   }
@@ -116,7 +154,8 @@ export class Timeline {
   /** Moves the view so that a moment is in it. */
   reveal(sample: number, margin = 60): void {
     const x = toX(this.view, sample);
-    if (x < margin || x > this.width - margin) this.view.from = Math.max(0, sample - this.view.perPixel * (x < margin ? this.width / 3 : margin * 2));
+    if (x < margin || x > this.width - margin)
+      this.view.from = Math.max(0, sample - this.view.perPixel * (x < margin ? this.width / 3 : margin * 2));
     this.repaint();
   }
 
@@ -128,7 +167,8 @@ export class Timeline {
     this.repaint();
     return () => {
       if (!same(this.foreseen)) return;
-      const raw = this.foreseen!.raw - p.raw, at = findClip(this.desk.scene(), p.at.clip.id);
+      const raw = this.foreseen!.raw - p.raw,
+        at = findClip(this.desk.scene(), p.at.clip.id);
       this.foreseen = raw && at ? { ...this.foreseen!, raw, at } : undefined;
       this.repaint();
     };
@@ -136,7 +176,8 @@ export class Timeline {
 
   /** What is drawn as it would lie: what a hand holds, or what a key press will do. */
   private outlined(): Canvas["drag"] {
-    const d = this.drag, p = this.foreseen;
+    const d = this.drag,
+      p = this.foreseen;
     if (d?.moved && d.pull && d.out && d.outline) return { pull: d.pull, out: d.out, outline: d.outline };
     if (!p || findClip(this.desk.scene(), p.at.clip.id)?.clip !== p.at.clip) return undefined;
     const out = outcome(this.desk.scene(), this.desk.rate, p);
@@ -146,11 +187,19 @@ export class Timeline {
   private wheel(e: WheelEvent): void {
     e.preventDefault();
     if (e.ctrlKey || e.metaKey) this.zoom(Math.exp(e.deltaY * 0.004), e.offsetX);
-    else if (e.altKey || (e.shiftKey && !e.deltaX) || Math.abs(e.deltaX) > Math.abs(e.deltaY) || heightOf(this.rows(), this.scroll) <= this.height) {
+    else if (
+      e.altKey ||
+      (e.shiftKey && !e.deltaX) ||
+      Math.abs(e.deltaX) > Math.abs(e.deltaY) ||
+      heightOf(this.rows(), this.scroll) <= this.height
+    ) {
       this.view.from = Math.max(-20 * this.view.perPixel, this.view.from + (e.deltaX || e.deltaY) * this.view.perPixel);
       this.repaint();
     } else {
-      this.scroll = Math.max(0, Math.min(heightOf(this.rows(), this.scroll) - this.height + 40, this.scroll + e.deltaY));
+      this.scroll = Math.max(
+        0,
+        Math.min(heightOf(this.rows(), this.scroll) - this.height + 40, this.scroll + e.deltaY),
+      );
       this.repaint();
     }
   }
@@ -161,13 +210,16 @@ export class Timeline {
 
   /** A moment on a frame, unless the view is so close that frames are wide. */
   private onFrame(sample: number): number {
-    const { rate } = this.desk, sr = this.desk.scene().sample_rate;
+    const { rate } = this.desk,
+      sr = this.desk.scene().sample_rate;
     if (sampleOf(1, rate, sr) / this.view.perPixel > 60) return sample;
     return sampleOf(nearestFrame(sample, rate, sr), rate, sr);
   }
 
   private candidates(but: Set<string>): number[] {
-    const s = this.desk.scene(), sel = this.desk.selection(), list = [0, this.desk.playhead(), ...(s.markers ?? []).map((m) => m.at)];
+    const s = this.desk.scene(),
+      sel = this.desk.selection(),
+      list = [0, this.desk.playhead(), ...(s.markers ?? []).map((m) => m.at)];
     if (sel.kind === "range") list.push(sel.from, sel.to);
     const last = this.view.from + this.width * this.view.perPixel;
     for (const t of s.tracks)
@@ -184,23 +236,36 @@ export class Timeline {
   // --- the hand ---
 
   private holdAt(e: PointerEvent): Hold {
-    const sel = this.desk.selection(), near = (at: number, reach: number) => Math.abs(toX(this.view, at) - e.offsetX) < reach;
+    const sel = this.desk.selection(),
+      near = (at: number, reach: number) => Math.abs(toX(this.view, at) - e.offsetX) < reach;
     if (e.offsetY < RULER) {
       if (near(this.desk.playhead(), 7) && e.offsetY < RULER - 12) return { what: "playhead" };
       const marker = this.desk.scene().markers?.find((m) => near(m.at, 6));
       if (marker && e.offsetY > RULER - 12) return { what: "marker", id: marker.id };
-      if (sel.kind === "range") for (const end of ["from", "to"] as const) if (near(sel[end], 6)) return { what: "range", end };
+      if (sel.kind === "range")
+        for (const end of ["from", "to"] as const) if (near(sel[end], 6)) return { what: "range", end };
       return { what: "ruler" };
     }
     const h = hit(this.rows(), this.view, e.offsetX, e.offsetY);
-    return h ? { what: "clip", hit: h, alt: { altKey: e.altKey, ctrlKey: e.ctrlKey, metaKey: e.metaKey } } : { what: "cloth" };
+    return h
+      ? { what: "clip", hit: h, alt: { altKey: e.altKey, ctrlKey: e.ctrlKey, metaKey: e.metaKey } }
+      : { what: "cloth" };
   }
 
   private down(e: PointerEvent): void {
     if (e.button !== 0) return;
     this.canvas.setPointerCapture(e.pointerId);
     this.canvas.focus({ preventScroll: true });
-    this.drag = { hold: this.holdAt(e), startX: e.offsetX, startY: e.offsetY, x: e.offsetX, lastX: e.offsetX, y: e.offsetY, more: e.shiftKey, moved: false };
+    this.drag = {
+      hold: this.holdAt(e),
+      startX: e.offsetX,
+      startY: e.offsetY,
+      x: e.offsetX,
+      lastX: e.offsetX,
+      y: e.offsetY,
+      more: e.shiftKey,
+      moved: false,
+    };
   }
 
   private move(e: PointerEvent): void {
@@ -208,7 +273,12 @@ export class Timeline {
     if (!d) {
       const hold = this.holdAt(e);
       this.hover = hold.what === "clip" ? hold.hit : undefined;
-      const sideways = (this.hover?.lull && this.hover.edge) || hold.what === "range" || hold.what === "marker" || hold.what === "playhead" || (this.hover && this.hover.grip !== "body");
+      const sideways =
+        (this.hover?.lull && this.hover.edge) ||
+        hold.what === "range" ||
+        hold.what === "marker" ||
+        hold.what === "playhead" ||
+        (this.hover && this.hover.grip !== "body");
       this.canvas.style.cursor = sideways ? "ew-resize" : this.hover ? "grab" : "default";
       this.repaint();
       return;
@@ -216,31 +286,41 @@ export class Timeline {
     d.x += (e.offsetX - d.lastX) * (e.shiftKey ? 0.1 : 1);
     d.lastX = e.offsetX;
     d.y = e.offsetY;
-    if (Math.abs(e.offsetX - d.startX) > 3 || (Math.abs(e.offsetY - d.startY) > 8 && d.hold.what === "clip")) d.moved = true;
+    if (Math.abs(e.offsetX - d.startX) > 3 || (Math.abs(e.offsetY - d.startY) > 8 && d.hold.what === "clip"))
+      d.moved = true;
     if (d.moved || d.hold.what === "playhead") this.follow(d);
     this.repaint();
   }
 
   private follow(d: Drag): void {
-    const s = this.desk.scene(), at = toSample(this.view, d.x), sel = this.desk.selection();
+    const s = this.desk.scene(),
+      at = toSample(this.view, d.x),
+      sel = this.desk.selection();
     switch (d.hold.what) {
       case "playhead":
         this.desk.seek(Math.max(0, this.onFrame(at)));
         break;
       case "ruler":
       case "cloth": {
-        const from = this.snapped(toSample(this.view, d.startX)), tracks = d.hold.what === "cloth" ? rowsBetween(this.rows(), d.startY, d.y) : [];
+        const from = this.snapped(toSample(this.view, d.startX)),
+          tracks = d.hold.what === "cloth" ? rowsBetween(this.rows(), d.startY, d.y) : [];
         this.desk.select({ kind: "range", ...rangeOf(from, this.snapped(at)), tracks });
         break;
       }
       case "range":
         if (sel.kind !== "range") break;
-        this.desk.select({ ...sel, gap: false, ...rangeOf(this.snapped(at), d.hold.end === "from" ? sel.to : sel.from) });
+        this.desk.select({
+          ...sel,
+          gap: false,
+          ...rangeOf(this.snapped(at), d.hold.end === "from" ? sel.to : sel.from),
+        });
         d.hold.end = this.snapped(at) <= (d.hold.end === "from" ? sel.to : sel.from) ? "from" : "to";
         break;
       case "marker":
         d.marker = Math.max(0, this.snapped(at));
-        this.say(d, [`marker at ${timecode(s.start_frame + frameOf(d.marker, this.desk.rate, s.sample_rate), this.desk.rate)}`]);
+        this.say(d, [
+          `marker at ${timecode(s.start_frame + frameOf(d.marker, this.desk.rate, s.sample_rate), this.desk.rate)}`,
+        ]);
         break;
       case "clip":
         this.followClip(d, d.hold.hit, d.hold.alt);
@@ -249,13 +329,35 @@ export class Timeline {
 
   /** Works out what the drag of a clip or its edge would do. */
   private followClip(d: Drag, h: Hit, alt: { altKey: boolean; ctrlKey: boolean; metaKey: boolean }): void {
-    const s = this.desk.scene(), at = { track: h.row.track, clip: h.clip, index: h.index }, doing = doingOf(h.grip, alt), sel = this.desk.selection();
-    const also = doing === "move" && sel.kind === "clips" && sel.ids.includes(h.clip.id) ? sel.ids.filter((id) => id !== h.clip.id) : [];
+    const s = this.desk.scene(),
+      at = { track: h.row.track, clip: h.clip, index: h.index },
+      doing = doingOf(h.grip, alt),
+      sel = this.desk.selection();
+    const also =
+      doing === "move" && sel.kind === "clips" && sel.ids.includes(h.clip.id)
+        ? sel.ids.filter((id) => id !== h.clip.id)
+        : [];
     const row = rowAt(this.rows(), d.y);
-    d.but ??= new Set(doing === "move" || doing === "slide" ? [h.clip.id, ...also].flatMap((id) => { const p = findClip(s, id); return p ? linked(s, p).map((x) => x.clip.id) : []; }) : [h.clip.id]);
+    d.but ??= new Set(
+      doing === "move" || doing === "slide"
+        ? [h.clip.id, ...also].flatMap((id) => {
+            const p = findClip(s, id);
+            return p ? linked(s, p).map((x) => x.clip.id) : [];
+          })
+        : [h.clip.id],
+    );
     const { but } = d;
-    d.pull = { doing, at, edge: h.edge, lull: h.lull, raw: (d.x - d.startX) * this.view.perPixel, drawn: (x) => this.snapped(x, but), also,
-      whole: (n) => (n < 0 ? -1 : 1) * this.onFrame(Math.abs(n)), target: doing === "move" && row && row.track.kind === h.row.track.kind ? row.track : undefined };
+    d.pull = {
+      doing,
+      at,
+      edge: h.edge,
+      lull: h.lull,
+      raw: (d.x - d.startX) * this.view.perPixel,
+      drawn: (x) => this.snapped(x, but),
+      also,
+      whole: (n) => (n < 0 ? -1 : 1) * this.onFrame(Math.abs(n)),
+      target: doing === "move" && row && row.track.kind === h.row.track.kind ? row.track : undefined,
+    };
     d.out = outcome(s, this.desk.rate, d.pull);
     d.outline = outlineOf(s, d.pull, d.out.delta);
     this.say(d, d.out.words);
@@ -265,7 +367,8 @@ export class Timeline {
 
   /** Asks the server what the edit would move and what not; one question at a time. */
   private async ask(d: Drag): Promise<void> {
-    const e = d.out?.edit, key = JSON.stringify(e);
+    const e = d.out?.edit,
+      key = JSON.stringify(e);
     if (this.asking || key === d.asked || this.drag !== d) return;
     d.asked = key;
     this.asking = true;
@@ -281,15 +384,21 @@ export class Timeline {
 
   private say(d: Drag, words: string[]): void {
     const lines = [words.join("; ")];
-    const more = d.told?.refused ? [`▲ ${d.told.words}`] : (d.told?.words.split("; ").slice(1) ?? []).filter((w) => / stays?$| taken off$|^scene /.test(w)); // what the outline does not show
+    const more = d.told?.refused
+      ? [`▲ ${d.told.words}`]
+      : // what the outline does not show
+        (d.told?.words.split("; ").slice(1) ?? []).filter((w) => / stays?$| taken off$|^scene /.test(w));
     if (more.length) lines.push(more.join("; "));
-    this.tag.replaceChildren(...lines.map((text, i) => {
-      const el = document.createElement("div");
-      el.textContent = i ? `\n${text}` : text;
-      return el;
-    }));
+    this.tag.replaceChildren(
+      ...lines.map((text, i) => {
+        const el = document.createElement("div");
+        el.textContent = i ? `\n${text}` : text;
+        return el;
+      }),
+    );
     this.tag.hidden = false;
-    const x = Math.min(d.lastX + 92 + 14, this.canvas.clientWidth + 92 - this.tag.offsetWidth - 4), h = this.tag.offsetHeight;
+    const x = Math.min(d.lastX + 92 + 14, this.canvas.clientWidth + 92 - this.tag.offsetWidth - 4),
+      h = this.tag.offsetHeight;
     this.tag.style.left = `${Math.max(96, x)}px`;
     this.tag.style.top = `${Math.max(2, d.y - 12 - h)}px`;
   }
@@ -312,27 +421,41 @@ export class Timeline {
   }
 
   private drop(d: Drag): void {
-    if (d.hold.what === "marker" && d.marker !== undefined) this.desk.edit({ edit: "set_marker", marker: d.hold.id, at: d.marker });
+    if (d.hold.what === "marker" && d.marker !== undefined)
+      this.desk.edit({ edit: "set_marker", marker: d.hold.id, at: d.marker });
     if (d.hold.what !== "clip" || !d.pull || !d.out) return;
-    const { hit: h } = d.hold, sel = this.desk.selection();
+    const { hit: h } = d.hold,
+      sel = this.desk.selection();
     if (h.lull) this.desk.lullClicked(h.clip.id, h.lull.id);
     else if (!(sel.kind === "clips" && sel.ids.includes(h.clip.id)) || h.grip !== "body") {
       if (d.pull.doing === "roll" || d.pull.doing === "split") this.clipClicked(h, false);
-      else this.desk.select({ kind: "clips", ids: [h.clip.id], ...(h.grip === "fade" || h.grip === "body" ? {} : { edge: h.edge }) });
+      else
+        this.desk.select({
+          kind: "clips",
+          ids: [h.clip.id],
+          ...(h.grip === "fade" || h.grip === "body" ? {} : { edge: h.edge }),
+        });
     }
     if (d.out.edit) this.desk.edit(d.out.edit);
   }
 
   private clipClicked(h: Hit, more: boolean): void {
     if (h.lull) return this.desk.lullClicked(h.clip.id, h.lull.id);
-    const other = h.edge && h.grip !== "fade" ? beside({ track: h.row.track, clip: h.clip, index: h.index }, h.edge) : undefined;
-    if (other) this.desk.cutClicked(h.edge === "head" ? other.clip.id : h.clip.id, h.edge === "head" ? h.clip.id : other.clip.id, more);
+    const other =
+      h.edge && h.grip !== "fade" ? beside({ track: h.row.track, clip: h.clip, index: h.index }, h.edge) : undefined;
+    if (other)
+      this.desk.cutClicked(
+        h.edge === "head" ? other.clip.id : h.clip.id,
+        h.edge === "head" ? h.clip.id : other.clip.id,
+        more,
+      );
     else this.desk.clipClicked(h.clip.id, more, h.grip === "body" || h.grip === "fade" ? undefined : h.edge);
   }
 
   /** A click beside all clips takes the gap there in hand. */
   private clothClicked(d: Drag): void {
-    const row = rowAt(this.rows(), d.startY), at = toSample(this.view, d.startX);
+    const row = rowAt(this.rows(), d.startY),
+      at = toSample(this.view, d.startX);
     const gap = row && gaps(row.track).find((x) => x.from <= at && at < x.to);
     this.desk.select(row && gap ? { kind: "range", ...gap, tracks: [row.track.id], gap: true } : { kind: "none" });
   }
@@ -347,11 +470,26 @@ export class Timeline {
   // --- drawing ---
 
   private paint(): void {
-    const { c, width, height } = sharpen(this.canvas, true), col = colours();
+    const { c, width, height } = sharpen(this.canvas, true),
+      col = colours();
     [this.width, this.height] = [width, height];
-    const rows = this.rows(), sel = this.desk.selection(), d = this.drag;
-    const g: Canvas = { c, view: this.view, width, height, col, scene: this.desk.scene(), rate: this.desk.rate, pictures: this.desk.pictures, wave: this.desk.shown().wave,
-      selected: new Set(sel.kind === "clips" ? sel.ids : []), offsets: this.desk.offsets(), drag: this.outlined() };
+    const rows = this.rows(),
+      sel = this.desk.selection(),
+      d = this.drag;
+    const g: Canvas = {
+      c,
+      view: this.view,
+      width,
+      height,
+      col,
+      scene: this.desk.scene(),
+      rate: this.desk.rate,
+      pictures: this.desk.pictures,
+      wave: this.desk.shown().wave,
+      selected: new Set(sel.kind === "clips" ? sel.ids : []),
+      offsets: this.desk.offsets(),
+      drag: this.outlined(),
+    };
     c.fillStyle = col.page;
     c.fillRect(0, 0, width, height);
     for (const row of rows) if (row.top < height && row.top + row.height > RULER) drawRow(g, row, rows);
@@ -380,7 +518,8 @@ export class Timeline {
 
   private range(c: CanvasRenderingContext2D, rows: Row[], sel: Selection, col: Colours): void {
     if (sel.kind !== "range") return;
-    const x0 = toX(this.view, sel.from), x1 = toX(this.view, sel.to);
+    const x0 = toX(this.view, sel.from),
+      x1 = toX(this.view, sel.to);
     for (const r of rows) {
       if (sel.tracks.length && !sel.tracks.includes(r.track.id)) continue;
       c.fillStyle = col.amber + "38";
@@ -392,21 +531,30 @@ export class Timeline {
   }
 
   private ruler(c: CanvasRenderingContext2D, col: Colours, sel: Selection): void {
-    const s = this.desk.scene(), { rate } = this.desk, sr = s.sample_rate, one = rate.den / rate.num;
+    const s = this.desk.scene(),
+      { rate } = this.desk,
+      sr = s.sample_rate,
+      one = rate.den / rate.num;
     if (sel.kind === "range") {
       c.fillStyle = col.amber + "66";
       c.fillRect(toX(this.view, sel.from), 12, toX(this.view, sel.to) - toX(this.view, sel.from), RULER - 12);
     }
-    const step = rulerStep(this.view, sr, one, 78), minor = step / 5;
+    const step = rulerStep(this.view, sr, one, 78),
+      minor = step / 5;
     c.fillStyle = col.soft;
     c.font = `11px ${FIGURES}`;
-    const first = Math.floor(this.view.from / sr / minor), last = (this.view.from + this.width * this.view.perPixel) / sr / minor;
+    const first = Math.floor(this.view.from / sr / minor),
+      last = (this.view.from + this.width * this.view.perPixel) / sr / minor;
     for (let k = Math.max(0, first); k <= last; k++) {
-      const major = k % 5 === 0, raw = Math.round(k * minor * sr), at = minor < one / 5.01 ? raw : sampleOf(nearestFrame(raw, rate, sr), rate, sr), x = toX(this.view, at);
+      const major = k % 5 === 0,
+        raw = Math.round(k * minor * sr),
+        at = minor < one / 5.01 ? raw : sampleOf(nearestFrame(raw, rate, sr), rate, sr),
+        x = toX(this.view, at);
       c.globalAlpha = major ? 1 : 0.4;
       c.fillRect(Math.round(x), major ? 13 : 16, 1, major ? 7 : 4);
       if (major) {
-        const full = timecode(s.start_frame + frameOf(at, rate, sr), rate), into = (1000 * (at - sampleOf(frameOf(at, rate, sr), rate, sr))) / sr;
+        const full = timecode(s.start_frame + frameOf(at, rate, sr), rate),
+          into = (1000 * (at - sampleOf(frameOf(at, rate, sr), rate, sr))) / sr;
         if (step < one && into > 0.01) {
           c.fillText(`+${into.toFixed(1)} ms`, x + 4, 12);
           continue;
@@ -423,7 +571,8 @@ export class Timeline {
     const all = this.desk.scene().markers ?? [];
     for (const [i, m] of all.entries()) {
       const moved = this.drag?.hold.what === "marker" && this.drag.hold.id === m.id ? this.drag.marker : undefined;
-      const x = toX(this.view, moved ?? m.at), chosen = sel.kind === "marker" && sel.id === m.id;
+      const x = toX(this.view, moved ?? m.at),
+        chosen = sel.kind === "marker" && sel.id === m.id;
       if (x < -200 || x > this.width) continue;
       c.fillStyle = chosen ? col.ink : col.tone;
       c.beginPath();
@@ -436,7 +585,8 @@ export class Timeline {
       c.globalAlpha = 1;
       if (x < free) continue;
       c.fillStyle = chosen ? col.ink : col.soft;
-      const next = all[i + 1] ? toX(this.view, all[i + 1].at) - x - 14 : 120, text = fitted(c, m.name, Math.min(120, next));
+      const next = all[i + 1] ? toX(this.view, all[i + 1].at) - x - 14 : 120,
+        text = fitted(c, m.name, Math.min(120, next));
       c.fillText(text, x + 6, RULER - 2);
       free = x + c.measureText(text).width + 12;
     }
@@ -444,13 +594,16 @@ export class Timeline {
 
   /** Where sound is cut earlier or later than picture: a line from the one's cut to the other's. */
   private leads(c: CanvasRenderingContext2D, rows: Row[], col: Colours): void {
-    const { rate } = this.desk, sr = this.desk.scene().sample_rate;
+    const { rate } = this.desk,
+      sr = this.desk.scene().sample_rate;
     c.font = `600 11px ${TEXT}`;
     const free = new Map<Row, number>(); // words that would lie over those before are left out
     for (const m of this.desk.leads()) {
-      const row = rows.find((r) => r.track.id === m.track), n = Math.round((m.lead * rate.num) / (rate.den * sr));
+      const row = rows.find((r) => r.track.id === m.track),
+        n = Math.round((m.lead * rate.num) / (rate.den * sr));
       if (!row || n === 0 || row.folded) continue;
-      const x0 = toX(this.view, m.at), x1 = toX(this.view, m.at + m.lead);
+      const x0 = toX(this.view, m.at),
+        x1 = toX(this.view, m.at + m.lead);
       if (Math.max(x0, x1) < 0 || Math.min(x0, x1) > this.width) continue;
       c.strokeStyle = c.fillStyle = col.picture;
       c.lineWidth = 1.5;
@@ -462,7 +615,8 @@ export class Timeline {
       c.lineTo(x1, row.top + 4);
       c.stroke();
       c.setLineDash([]);
-      const words = leadWords(n).replace(/^sound (\w+) by (\d+).*/, "$1 $2 f"), w = c.measureText(words).width;
+      const words = leadWords(n).replace(/^sound (\w+) by (\d+).*/, "$1 $2 f"),
+        w = c.measureText(words).width;
       const left = Math.max(x0, x1) + 3;
       if (left < (free.get(row) ?? -Infinity)) continue;
       free.set(row, left + w + 6);
@@ -477,7 +631,8 @@ export class Timeline {
 
   /** The edges in hand, and the seam. */
   private edges(c: CanvasRenderingContext2D, rows: Row[], col: Colours): void {
-    const s = this.desk.scene(), m = this.desk.selectedSeam();
+    const s = this.desk.scene(),
+      m = this.desk.selectedSeam();
     c.fillStyle = col.madder;
     const mark = (row: Row, at: number, pin: boolean) => {
       const x = toX(this.view, at);
@@ -493,11 +648,16 @@ export class Timeline {
     const seamRow = m && rows.find((r) => r.track.id === m.track);
     if (m && seamRow) mark(seamRow, m.at, true);
     for (const e of this.desk.edgesInHand()) {
-      const at = edgeAt(s, e), p = findClip(s, e.right ?? e.left ?? ""), row = p && rows.find((r) => r.track === p.track);
+      const at = edgeAt(s, e),
+        p = findClip(s, e.right ?? e.left ?? ""),
+        row = p && rows.find((r) => r.track === p.track);
       if (at === undefined || !row) continue;
       mark(row, at, false);
       const x = toX(this.view, at); // a bracket on the side of the clip whose edge it is
-      for (const [side, has] of [[-1, e.left], [1, e.right]] as const) {
+      for (const [side, has] of [
+        [-1, e.left],
+        [1, e.right],
+      ] as const) {
         if (!has) continue;
         c.fillRect(side < 0 ? x - 6 : x, row.top, 6, 2);
         c.fillRect(side < 0 ? x - 6 : x, row.top + row.height - 2, 6, 2);

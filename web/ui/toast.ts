@@ -2,8 +2,17 @@
 import Alpine from "@alpinejs/csp";
 import { type Offer, Problem } from "./api.ts";
 
-interface Shown extends Offer { label: string }
-interface Toast { shown: boolean; message: string; offers: Shown[]; hasOffers: boolean; hide(): void; take(o: Shown): void }
+interface Shown extends Offer {
+  label: string;
+}
+interface Toast {
+  shown: boolean;
+  message: string;
+  offers: Shown[];
+  hasOffers: boolean;
+  hide(): void;
+  take(o: Shown): void;
+}
 
 let toast: Toast | undefined;
 let taken: (o: Offer) => void = () => {};
@@ -11,9 +20,16 @@ let timer = 0;
 
 export function registerToast(): void {
   Alpine.data("toast", () => ({
-    shown: false, message: "", offers: [] as Shown[], hasOffers: false,
-    init() { toast = this as unknown as Toast; },
-    hide() { this.shown = false; },
+    shown: false,
+    message: "",
+    offers: [] as Shown[],
+    hasOffers: false,
+    init() {
+      toast = this as unknown as Toast;
+    },
+    hide() {
+      this.shown = false;
+    },
     take(o: Shown) {
       this.shown = false;
       taken(o);

@@ -8,7 +8,13 @@ let arrived: () => void = () => {};
 let tones = ""; // where the waves of built tones are
 const keptTiles = 3000;
 
-export function setUpWaves(rate: number, peakSteps: number[], tileBins: number, onArrival: () => void, ofTones = ""): void {
+export function setUpWaves(
+  rate: number,
+  peakSteps: number[],
+  tileBins: number,
+  onArrival: () => void,
+  ofTones = "",
+): void {
   [sampleRate, steps, bins, arrived, tones] = [rate, peakSteps, tileBins, onArrival, ofTones];
 }
 
@@ -19,7 +25,10 @@ export function stepFor(perPixel: number, all: number[] = steps): number {
   return best;
 }
 
-let lastSource = "", lastStep = 0, lastN = -1, lastTile: Int16Array | undefined; // most questions are about the tile of the one before
+let lastSource = "",
+  lastStep = 0,
+  lastN = -1,
+  lastTile: Int16Array | undefined; // most questions are about the tile of the one before
 
 function tile(source: string, step: number, n: number): Int16Array | undefined {
   if (lastTile && n === lastN && step === lastStep && source === lastSource) return lastTile;
@@ -36,20 +45,25 @@ function load(source: string, step: number, n: number): Int16Array | undefined {
   const have = tiles.get(key);
   if (have !== undefined) return have ?? undefined;
   tiles.set(key, null);
-  fetch(source.startsWith("tone-") ? `${tones}/${source}/peaks/${step}/${n}` : `/media/${key}`).then(async (r) => {
-    if (!r.ok) return;
-    tiles.set(key, new Int16Array(await r.arrayBuffer()));
-    if (tiles.size > keptTiles) tiles.delete(tiles.keys().next().value!);
-    arrivals++;
-    arrived();
-  }, () => tiles.delete(key));
+  fetch(source.startsWith("tone-") ? `${tones}/${source}/peaks/${step}/${n}` : `/media/${key}`).then(
+    async (r) => {
+      if (!r.ok) return;
+      tiles.set(key, new Int16Array(await r.arrayBuffer()));
+      if (tiles.size > keptTiles) tiles.delete(tiles.keys().next().value!);
+      arrivals++;
+      arrived();
+    },
+    () => tiles.delete(key),
+  );
   return undefined;
 }
 
 /** Lowest and highest sample of a recording from one sample to another, -1..1; undefined while it is on its way. */
 export function extremes(source: string, from: number, to: number, step: number): [number, number] | undefined {
-  const a = Math.floor(from / step), z = Math.max(a + 1, Math.ceil(to / step));
-  let low = Infinity, high = -Infinity;
+  const a = Math.floor(from / step),
+    z = Math.max(a + 1, Math.ceil(to / step));
+  let low = Infinity,
+    high = -Infinity;
   for (let b = a; b < z; ) {
     if (b < 0) {
       b++;
@@ -76,12 +90,23 @@ export interface Strand {
 }
 
 /** Draws a recording over pixels [x0, x1) as lines from lowest to highest, or as single samples when they are apart. */
-export function drawWave(c: CanvasRenderingContext2D, w: Strand, from: number, perPixel: number, x0: number, x1: number, top: number, height: number): void {
-  const mid = top + height / 2, half = height / 2 - 1;
+export function drawWave(
+  c: CanvasRenderingContext2D,
+  w: Strand,
+  from: number,
+  perPixel: number,
+  x0: number,
+  x1: number,
+  top: number,
+  height: number,
+): void {
+  const mid = top + height / 2,
+    half = height / 2 - 1;
   const y = (v: number) => mid - Math.max(-1, Math.min(1, v)) * half;
   const sampleAt = (x: number) => from + x * perPixel;
   if (perPixel < 1) {
-    const first = Math.floor(sampleAt(x0)), last = Math.ceil(sampleAt(x1));
+    const first = Math.floor(sampleAt(x0)),
+      last = Math.ceil(sampleAt(x1));
     c.strokeStyle = c.fillStyle = w.colour;
     c.lineWidth = 1.4;
     c.beginPath();
@@ -100,10 +125,12 @@ export function drawWave(c: CanvasRenderingContext2D, w: Strand, from: number, p
   const step = stepFor(perPixel);
   c.fillStyle = w.colour;
   for (let x = Math.floor(x0); x < x1; x++) {
-    const a = sampleAt(x), v = extremes(w.source, a + w.offset, a + perPixel + w.offset, step);
+    const a = sampleAt(x),
+      v = extremes(w.source, a + w.offset, a + perPixel + w.offset, step);
     if (!v) continue;
     const g = w.gain(a + perPixel / 2);
-    const y0 = y(v[1] * g), y1 = y(v[0] * g);
+    const y0 = y(v[1] * g),
+      y1 = y(v[0] * g);
     c.fillRect(x, y1 - y0 < 1 ? (y0 + y1) / 2 - 0.5 : y0, 1, Math.max(1, y1 - y0));
   }
 }

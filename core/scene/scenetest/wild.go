@@ -159,10 +159,7 @@ func (w *Wild) text(field string) string {
 	}
 	switch field {
 	case "Source", "ID":
-		ids = nil
-		for _, id := range []string{"s1", "s2"} {
-			ids = append(ids, id)
-		}
+		ids = []string{"s1", "s2"}
 	case "Track":
 		ids = nil
 		for _, t := range w.scene.Tracks {

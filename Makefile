@@ -1,7 +1,7 @@
 # make demo starts everything with the demo scene; make test runs all tests; both install what is missing first.
 
 GO_FILES := $(shell find cmd core demo intake interchange media scratch store web workspace -name '*.go' -not -name '*_test.go') $(wildcard store/migrations/*.sql) go.mod go.sum
-UI_FILES := $(wildcard web/ui/* web/templates/*) tools/bundle.mjs package.json
+UI_FILES := $(wildcard web/ui/* web/ui/*/* web/templates/*) tools/bundle.mjs package.json
 DEMO_FILES := demo/kiln-night.otio $(wildcard demo/recordings/*)
 
 .PHONY: build demo serve test test-long test-go test-ui test-e2e bench screenshots fuzz soak clean

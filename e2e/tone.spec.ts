@@ -8,7 +8,7 @@ import { demo, drag, edits, expect, point, type SceneState, seams, stateOf, test
 
 const F = 1920;
 interface Lulled {
-  lulls?: { id: string; from: number; to: number; off?: boolean }[];
+  lulls?: { id: string; from: number; to: number; fade_in: number; off?: boolean }[];
   fills?: { clip: string; lull?: string };
 }
 type Clip = SceneState["tracks"][0]["clips"][0] & Lulled;

@@ -5,14 +5,9 @@ import { build } from "esbuild";
 
 const out = "web/static";
 await mkdir(out + "/fonts", { recursive: true });
-const scripts = new Set(); // those that the pages name
-for (const page of await readdir("web/templates"))
-  for (const [, name] of (await readFile(`web/templates/${page}`, "utf8")).matchAll(
-    /type="module" src="\/static\/([\w-]+)\.js"/g,
-  ))
-    scripts.add(name);
+const pages = (await readdir("web/ui/pages")).filter((name) => name.endsWith(".ts") && name !== "theme.ts");
 await build({
-  entryPoints: [...scripts].map((name) => `web/ui/${name}.ts`),
+  entryPoints: pages.map((name) => `web/ui/pages/${name}`),
   bundle: true,
   format: "esm",
   target: "es2022",
@@ -21,7 +16,7 @@ await build({
   logLevel: "warning",
 });
 await build({
-  entryPoints: ["web/ui/theme.ts"],
+  entryPoints: ["web/ui/pages/theme.ts"],
   bundle: true,
   format: "iife",
   minify: true,

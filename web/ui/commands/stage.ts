@@ -1,0 +1,179 @@
+// What the parts of the scene's page share: the scene, its edits in their order, the playhead and the selection.
+
+import type { Bench } from "../bench/bench.ts";
+import type { Player } from "../bench/player.ts";
+import { get, Problem, pageName, post } from "../model/api.ts";
+import { applyChanges, type Changes, prepare, type Scene } from "../model/scene.ts";
+import type { Selection } from "../model/selection.ts";
+import type { Rate } from "../model/time.ts";
+import type { SeamList } from "../panels/seams.ts";
+import { say } from "../panels/toast.ts";
+import type { Shown } from "../timeline/rows.ts";
+import type { Timeline } from "../timeline/timeline.ts";
+
+/** Several edits as one; a batch among them gives its edits, as none may hold another. */
+export function batch(edits: unknown[], words: string): unknown {
+  const flat = edits.flatMap((e) =>
+    (e as { edit: string }).edit === "several" ? (e as unknown as { edits: unknown[] }).edits : [e],
+  );
+  return { edit: "several", edits: flat, words };
+}
+
+export interface EditAnswer {
+  revision: number;
+  words: string;
+  undo: string;
+  redo: string;
+  changes: Changes;
+}
+
+/** A question to the editor. */
+export interface Question {
+  title: string;
+  label: string;
+  value?: string;
+  hint?: string;
+  choices?: { label: string; list: { value: string; words: string }[]; value: string };
+  done?: string;
+}
+
+/** What commands work on. */
+export interface Stage {
+  readonly id: string;
+  readonly scene: Scene;
+  readonly rate: Rate;
+  readonly sr: number;
+  readonly frame: number; // samples, the first of the scene
+  readonly edits: Edits;
+  readonly list: SeamList;
+  readonly bench: Bench;
+  readonly timeline: Timeline;
+  readonly player: Player;
+  playhead: number;
+  selection: Selection;
+  shown: Shown;
+  closing: boolean; // nudging a head or tail closes up
+  seek(at: number): void;
+  select(s: Selection): void;
+  show(): void; // everything that shows the selection, anew
+  ask(q: Question): Promise<{ value: string; choice: string } | undefined>;
+  note(words: string): void; // says what was done, where no edit says it
+}
+
+/** What of an edit's words says that something stays behind. */
+export const staying = (words: string): string[] => words.split("; ").filter((w) => / stays?$/.test(w));
+
+/** Edits are sent one after the other, so that each knows the revision it follows. */
+export class Edits {
+  private queue: Promise<unknown> = Promise.resolve();
+  private id: string;
+  private scene: Scene;
+  private rate: Rate;
+  private changed: () => void;
+  private kept: (words: string, did?: string) => void;
+  private failed: () => void;
+
+  constructor(
+    id: string,
+    scene: Scene,
+    rate: Rate,
+    on: { changed(): void; kept(words: string, did?: string): void; failed(): void },
+  ) {
+    [this.id, this.scene, this.rate, this.changed, this.kept, this.failed] = [
+      id,
+      scene,
+      rate,
+      on.changed,
+      on.kept,
+      on.failed,
+    ];
+  }
+
+  /** Does an edit. One that depends on where things are by then is a function, which may also give nothing. */
+  edit = (e: unknown | (() => unknown)): Promise<boolean> =>
+    this.inTurn(async () => {
+      const now = typeof e === "function" ? e() : e;
+      return now
+        ? post<EditAnswer>(`/scenes/${this.id}/edits`, { revision: this.scene.revision, edit: now, page: pageName })
+        : undefined;
+    });
+
+  travel = (which: "undo" | "redo"): Promise<boolean> =>
+    this.inTurn(() =>
+      post<EditAnswer>(`/scenes/${this.id}/${which}`, { revision: this.scene.revision, page: pageName }),
+    );
+
+  /** Sends what is an edit, but has an address of its own. */
+  send = (ask: () => Promise<EditAnswer>): Promise<boolean> => this.inTurn(ask);
+
+  /** What every edit says of the page and of the state that it is made on. */
+  at = (): { revision: number; page: string } => ({ revision: this.scene.revision, page: pageName });
+
+  goTo = (where: { node?: number; version?: string }): Promise<boolean> =>
+    this.inTurn(() =>
+      post<EditAnswer>(`/scenes/${this.id}/go`, { revision: this.scene.revision, page: pageName, ...where }),
+    );
+
+  /** Says what an edit would do, without doing it. */
+  async try(e: unknown): Promise<{ words: string; refused: boolean } | undefined> {
+    try {
+      return {
+        words: (await post<{ words: string }>(`/scenes/${this.id}/try`, { revision: this.scene.revision, edit: e }))
+          .words,
+        refused: false,
+      };
+    } catch (problem) {
+      return problem instanceof Problem && problem.status === 422
+        ? { words: problem.message, refused: true }
+        : undefined;
+    }
+  }
+
+  /** Does something after the edits under way. */
+  after<T>(act: () => Promise<T>): Promise<T> {
+    const done = this.queue.then(act);
+    this.queue = done.catch(() => undefined);
+    return done;
+  }
+
+  private inTurn(ask: () => Promise<EditAnswer | undefined>): Promise<boolean> {
+    return this.after(async () => {
+      const slow = setTimeout(() => this.kept("Keeping …"), 400);
+      try {
+        const a = await ask();
+        clearTimeout(slow);
+        if (a) this.take(a);
+        this.kept(this.words(), a?.words);
+        return !!a;
+      } catch (e) {
+        clearTimeout(slow);
+        this.kept(this.words());
+        if (e instanceof Problem && e.status === 409) await this.catchUp();
+        this.failed();
+        say(e, (offer) => void this.edit(offer.edit));
+        return false;
+      }
+    });
+  }
+
+  words = (): string => (this.scene.revision ? `All kept · edit ${this.scene.revision}` : "All kept");
+
+  private take(a: EditAnswer): void {
+    [this.scene.revision, this.scene.undo, this.scene.redo] = [a.revision, a.undo, a.redo];
+    applyChanges(this.scene, this.rate, a.changes);
+    this.changed();
+  }
+
+  /** Fetches the scene as it is now, after an edit from elsewhere. */
+  async catchUp(): Promise<void> {
+    try {
+      const now = await get<Scene>(`/scenes/${this.id}/state`);
+      if (now.revision < this.scene.revision) return;
+      Object.assign(this.scene, prepare(now, this.rate));
+      this.changed();
+      this.kept(this.words());
+    } catch (e) {
+      say(e);
+    }
+  }
+}

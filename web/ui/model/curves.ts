@@ -1,0 +1,54 @@
+// The gains of laws and shapes. They are read from samples that the server sends: the formulas stand there alone.
+import type { Curve } from "./scene.ts";
+
+export interface Law {
+  law: string;
+  name: string;
+  about: string;
+  out: number[];
+  in: number[];
+}
+/** A shape; samples are its gains by bend, from -1 to 1. */
+export interface Shape {
+  shape: string;
+  name: string;
+  bends: boolean;
+  samples: number[][];
+}
+
+let laws: Law[] = [],
+  shapes: Shape[] = [];
+
+export function setUpCurves(data: { laws: Law[]; shapes: Shape[] }): void {
+  ({ laws, shapes } = data);
+}
+
+/** What lies at x, 0 to 1, between the samples of a list. */
+function read(list: number[], x: number): number {
+  const at = Math.max(0, Math.min(1, x)) * (list.length - 1),
+    i = Math.min(list.length - 2, Math.floor(at));
+  return list[i] + (list[i + 1] - list[i]) * (at - i);
+}
+
+const shapeOf = (c: Curve | undefined) => shapes.find((s) => s.shape === c?.shape) ?? shapes[0];
+
+/** Tells whether a curve has a bend. */
+export const bends = (c: Curve | undefined): boolean => !!c && shapeOf(c).bends;
+
+/** The gain of a rising fade at x, 0 to 1. */
+export function rise(c: Curve | undefined, x: number): number {
+  const { samples } = shapeOf(c);
+  if (samples.length === 1) return read(samples[0], x);
+  const at = (((c?.bend ?? 0) + 1) / 2) * (samples.length - 1),
+    i = Math.max(0, Math.min(samples.length - 2, Math.floor(at)));
+  return read(samples[i], x) + (read(samples[i + 1], x) - read(samples[i], x)) * (at - i);
+}
+
+/** The gains of the outgoing and the incoming side of a blend at x, 0 to 1, as of sides that are not alike. */
+export function gains(b: { law: string; curve_out?: Curve; curve_in?: Curve }, x: number): [out: number, into: number] {
+  const law = laws.find((l) => l.law === b.law) ?? laws[0];
+  return [
+    b.curve_out ? rise(b.curve_out, 1 - x) : read(law.out, x),
+    b.curve_in ? rise(b.curve_in, x) : read(law.in, x),
+  ];
+}

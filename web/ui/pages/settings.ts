@@ -1,0 +1,128 @@
+// The settings: blends by name.
+import Alpine from "@alpinejs/csp";
+import type { Style } from "../commands/mending.ts";
+import { pageData, post, remove, request } from "../model/api.ts";
+import { gains, type Law, type Shape, setUpCurves } from "../model/curves.ts";
+import { registerFigures } from "../panels/figure.ts";
+import { registerToast, say } from "../panels/toast.ts";
+
+interface Option {
+  value: string;
+  words: string;
+  selected: boolean;
+}
+interface Row {
+  key: string;
+  name: string;
+  length: string;
+  lean: string;
+  laws: Option[];
+  outs: Option[];
+  ins: Option[];
+  out: string;
+  in: string;
+  tone: string;
+  isDefault: string;
+  pressed: string;
+  dropWords: string;
+}
+
+const data = pageData<{ blends: Style[]; laws: Law[]; shapes: Shape[] }>();
+setUpCurves(data);
+let blends = data.blends;
+let panel: { [key: string]: unknown };
+
+function path(b: Style, side: "out" | "in"): string {
+  const at = (x: number) => 32 - 30 * gains(b, x)[side === "out" ? 0 : 1];
+  return Array.from({ length: 29 }, (_, i) => `${i ? "L" : "M"}${1 + 3 * i} ${at(i / 28).toFixed(1)}`).join("");
+}
+
+function row(b: Style): Row {
+  const shapes = (c?: { shape: string }) => [
+    { value: "", words: "by the law", selected: !c },
+    ...data.shapes.map((s) => ({ value: s.shape, words: s.name, selected: c?.shape === s.shape })),
+  ];
+  return {
+    key: b.name,
+    name: b.name,
+    length: b.frames ? `${b.frames} frames` : `${b.ms} ms`,
+    lean: String(b.lean),
+    laws: data.laws.map((l) => ({ value: l.law, words: l.name, selected: l.law === b.law })),
+    outs: shapes(b.curve_out),
+    ins: shapes(b.curve_in),
+    out: path(b, "out"),
+    in: path(b, "in"),
+    tone: b.default ? "own" : "",
+    isDefault: b.default ? "on" : "",
+    pressed: String(!!b.default),
+    dropWords: `Forget ${b.name}`,
+  };
+}
+
+function show(list: Style[]): void {
+  blends = list;
+  panel.rows = list.map(row);
+}
+
+async function keep(was: string, now: Style): Promise<void> {
+  try {
+    show(await post<Style[]>("/blends", { was, blend: now }));
+  } catch (e) {
+    say(e);
+    show(blends);
+  }
+}
+
+const of = (key: string): Style => blends.find((b) => b.name === key)!;
+
+Alpine.data("settings", () => ({
+  rows: [] as Row[],
+  init() {
+    panel = this as unknown as typeof panel;
+    show(blends);
+  },
+  rename(key: string, e: Event) {
+    void keep(key, { ...of(key), name: (e.target as HTMLInputElement).value.trim() });
+  },
+  set(key: string, what: string, e: Event) {
+    const text = (e.target as HTMLInputElement).value,
+      b = { ...of(key) };
+    if (what === "law") b.law = text;
+    if (what === "curve_out" || what === "curve_in") b[what] = text ? { shape: text } : undefined;
+    if (what === "lean") b.lean = Number(text.replace("−", "-"));
+    if (what === "length") {
+      const m = /^\s*([\d.]+)\s*(ms|s|f|frames?)?\s*$/.exec(text);
+      if (!m) {
+        say(`"${text}" is not a length. Write frames (4) or milliseconds (160 ms).`);
+        return show(blends);
+      }
+      [b.frames, b.ms] =
+        m[2] === "ms"
+          ? [undefined, Number(m[1])]
+          : m[2] === "s"
+            ? [undefined, 1000 * Number(m[1])]
+            : [Number(m[1]), undefined];
+    }
+    void keep(key, b);
+  },
+  makeDefault(key: string) {
+    void keep(key, { ...of(key), default: true });
+  },
+  async drop(key: string) {
+    try {
+      await remove(`/blends/${encodeURIComponent(key)}`);
+      show(await request<Style[]>("GET", "/blends"));
+    } catch (e) {
+      say(e);
+    }
+  },
+  add() {
+    let n = 1;
+    while (blends.some((b) => b.name === `Blend ${n}`)) n++;
+    void keep("", { name: `Blend ${n}`, law: "constant_power", frames: 4, lean: 0 });
+  },
+}));
+
+registerFigures();
+registerToast();
+Alpine.start();

@@ -1,0 +1,260 @@
+// The page of sources: brings recordings in, with progress, and lays them out.
+import Alpine from "@alpinejs/csp";
+import { colours, sharpen } from "../drawing/paint.ts";
+import { Pictures, type Sheets } from "../drawing/pictures.ts";
+import { drawWave, setUpWaves } from "../drawing/waves.ts";
+import { type Job, pageData, post, send } from "../model/api.ts";
+import type { Rate } from "../model/time.ts";
+import { registerToast, say } from "../panels/toast.ts";
+
+interface Source {
+  id: string;
+  name: string;
+  shown: string;
+  seconds: number;
+  rate?: number;
+  channels?: number;
+  bits?: number;
+  format: string;
+  bytes: number;
+  width?: number;
+  height?: number;
+  frame_rate?: string;
+  samples: number;
+  used: number;
+  here: boolean;
+  damaged?: number;
+}
+interface Row {
+  id: string;
+  shown: string;
+  length: string;
+  what: string;
+  used_words: string;
+  picture: boolean;
+  here: boolean;
+  elsewhere: boolean;
+  href: string;
+}
+interface Arrival {
+  key: number;
+  name: string;
+  percent: number;
+  style: string;
+  words: string;
+  tone: string;
+  under: boolean;
+  job?: string;
+  abort?: AbortController;
+}
+interface Data {
+  id: string;
+  rate: number;
+  sources: Source[];
+  media: Sheets & { peak_steps: number[]; tile_bins: number };
+}
+
+const data = pageData<Data>();
+let sources = data.sources,
+  key = 0,
+  page: { arrivals: Arrival[]; list: Row[]; [k: string]: unknown };
+
+setUpWaves(data.rate, data.media.peak_steps, data.media.tile_bins, () => requestAnimationFrame(paint));
+
+const silenced = (n: number) => `${n} damaged ${n === 1 ? "sample reads" : "samples read"} as silence`;
+
+function row(s: Source): Row {
+  const [num, den] = (s.frame_rate ?? "").split(" ")[0].split("/").map(Number),
+    fps = den > 1 ? (num / den).toFixed(3) : String(num);
+  const n = Math.round(s.seconds * 10) / 10,
+    sound = s.rate
+      ? `${s.rate} Hz, ` +
+        (s.channels === 1 ? "mono" : s.channels === 2 ? "stereo" : `${s.channels} channels`) +
+        (s.bits ? `, ${s.bits} bits` : "")
+      : "no sound";
+  return {
+    id: s.id,
+    shown: s.shown,
+    length: `${Math.floor(n / 60)}:${(n % 60).toFixed(1).padStart(4, "0")}`,
+    picture: !!s.width,
+    here: s.here,
+    elsewhere: !s.here,
+    href: `/scenes/${data.id}/sources/${s.id}/`,
+    what:
+      `${s.width ? `picture ${s.width}×${s.height} at ${fps} fps, ` : ""}${sound} · ` +
+      `${(s.bytes / 1e6).toFixed(1)} MB${s.damaged ? ` · ${silenced(s.damaged)}` : ""}`,
+    used_words: s.used ? `${s.used} ${s.used === 1 ? "clip" : "clips"}` : s.here ? "not used yet" : "not in this scene",
+  };
+}
+
+function paint(): void {
+  const col = colours();
+  for (const canvas of document.querySelectorAll<HTMLCanvasElement>("[data-wave]")) {
+    const s = sources.find((x) => x.id === canvas.dataset.wave);
+    if (!s?.rate || !s.here) continue;
+    const { c, width, height } = sharpen(canvas);
+    c.clearRect(0, 0, width, height);
+    drawWave(
+      c,
+      { source: s.id, offset: 0, gain: () => 1, colour: col.dialogue },
+      0,
+      s.samples / width,
+      0,
+      width,
+      0,
+      height,
+    );
+  }
+  for (const canvas of document.querySelectorAll<HTMLCanvasElement>("[data-still]")) {
+    const s = sources.find((x) => x.id === canvas.dataset.still);
+    if (!s?.width) continue;
+    const [num, den] = (s.frame_rate ?? "25").split(" ")[0].split("/").map(Number);
+    const rate: Rate = { num, den: den || 1, drop: false, nominal: Math.ceil(num / (den || 1)) };
+    stills(rate).draw(
+      sharpen(canvas).c,
+      s.id,
+      Math.round((s.seconds * num) / (den || 1) / 3),
+      0,
+      0,
+      canvas.clientWidth,
+      canvas.clientHeight,
+    );
+  }
+}
+
+const strips = new Map<number, Pictures>();
+function stills(r: Rate): Pictures {
+  const k = r.num / r.den;
+  if (!strips.has(k)) strips.set(k, new Pictures(r, data.media, () => requestAnimationFrame(paint)));
+  return strips.get(k)!;
+}
+
+function show(): void {
+  page.list = sources.map(row);
+  page.hasList = sources.length > 0;
+  page.isEmpty = sources.length === 0 && page.arrivals.length === 0;
+  page.hasArrivals = page.arrivals.length > 0;
+  Alpine.nextTick(() => requestAnimationFrame(paint));
+}
+
+async function refresh(): Promise<void> {
+  const html = await (await fetch(location.href)).text();
+  const found = new DOMParser().parseFromString(html, "text/html").getElementById("data");
+  if (found) sources = (JSON.parse(found.textContent!) as Data).sources;
+  show();
+}
+
+function mark(a: Arrival, percent: number, words: string, tone = ""): void {
+  a.percent = Math.round(percent);
+  a.style = `width:${a.percent}%`;
+  a.words = words;
+  a.tone = tone;
+}
+
+async function bring(files: Iterable<File>): Promise<void> {
+  for (const file of files) {
+    const abort = new AbortController();
+    page.arrivals.unshift({
+      key: ++key,
+      name: file.name,
+      percent: 0,
+      style: "width:0%",
+      words: "waiting",
+      tone: "",
+      under: true,
+      abort,
+    });
+    const a = page.arrivals[0]; // as Alpine watches it
+    show();
+    try {
+      const job = await send<Job>(
+        `/scenes/${data.id}/sources`,
+        file,
+        (done) => mark(a, done * 80, `${Math.round(done * 100)} % sent`),
+        abort.signal,
+      );
+      a.job = job.id;
+      mark(a, 85, "being prepared");
+      const end = await ended(job);
+      if (end.state !== "done") throw new Error(end.error || "It was stopped.");
+      const damaged = (end.result as { damaged?: number } | null)?.damaged;
+      mark(a, 100, damaged ? `here; ${silenced(damaged)}` : "here", damaged ? "problem" : "clean");
+      await refresh();
+    } catch (e) {
+      mark(a, 100, (e as Error).message, "problem");
+    }
+    a.under = false;
+  }
+}
+
+const waiting = new Map<string, (j: Job) => void>(),
+  over = new Map<string, Job>();
+function ended(job: Job): Promise<Job> {
+  const done = over.get(job.id);
+  return done ? Promise.resolve(done) : new Promise((resolve) => waiting.set(job.id, resolve));
+}
+new EventSource(`/events?scene=${data.id}`).addEventListener("job", (e) => {
+  const j = JSON.parse((e as MessageEvent).data) as Job;
+  if (j.kind === "analysis") return listened(j);
+  if (j.state === "running") return;
+  over.set(j.id, j);
+  waiting.get(j.id)?.(j);
+});
+
+/** Says how far a recording, which is here already, has been looked through for its words, pauses and room. */
+function listened(j: Job): void {
+  const a = page.arrivals.find((x) => x.name === j.words && (!x.under || x.job === j.id));
+  if (!a || a.tone === "problem") return;
+  a.job = j.id;
+  a.under = j.state === "running";
+  if (a.under) mark(a, j.done * 100, "here; its words and pauses are being found");
+  else if (j.state === "done") mark(a, 100, "here, its words and pauses are known", "clean");
+  else mark(a, 100, "here; its words and pauses will be found when they are needed", "");
+}
+
+Alpine.data("sources", () => ({
+  arrivals: [] as Arrival[],
+  list: [] as Row[],
+  hasList: false,
+  isEmpty: false,
+  hasArrivals: false,
+  dragging: "",
+  init() {
+    page = this as unknown as typeof page;
+    show();
+  },
+  choose() {
+    ((this as unknown as { $refs: Record<string, HTMLElement> }).$refs.files as HTMLInputElement).click();
+  },
+  chosen() {
+    const input = (this as unknown as { $refs: Record<string, HTMLElement> }).$refs.files as HTMLInputElement;
+    void bring([...(input.files ?? [])]);
+    input.value = "";
+  },
+  over() {
+    this.dragging = "dragging";
+  },
+  out() {
+    this.dragging = "";
+  },
+  drop(e: DragEvent) {
+    this.dragging = "";
+    void bring([...(e.dataTransfer?.files ?? [])]);
+  },
+  stop(a: Arrival) {
+    if (a.job) void post(`/jobs/${a.job}/stop`).catch(say);
+    else a.abort?.abort();
+  },
+  async lay(s: Row) {
+    try {
+      await post(`/scenes/${data.id}/sources/${s.id}/lay`);
+      await refresh();
+    } catch (e) {
+      say(e);
+    }
+  },
+}));
+document.addEventListener("light", () => requestAnimationFrame(paint));
+
+registerToast();
+Alpine.start();

@@ -1,0 +1,178 @@
+// The seam list: all seams, by time or worst first. Only the rows in view are in the page.
+import type { Seam } from "../bench/bench.ts";
+import type { Rate } from "../model/time.ts";
+
+/** The list of seams as the server sends it: all of it, or what has changed since it sent it last. */
+export interface SeamAnswer {
+  revision: number;
+  pending: number;
+  token: number;
+  order?: string[];
+  set?: Seam[];
+  moved?: { by: number; ids: string[] }[];
+  offsets: Record<string, number>;
+}
+
+/** The list after an answer; seams that only moved are the same objects elsewhere. */
+export function merged(all: Seam[], a: SeamAnswer, tc: (at: number) => string): Seam[] {
+  const byID = new Map(all.map((s) => [s.id, s]));
+  for (const { by, ids } of a.moved ?? [])
+    for (const id of ids) {
+      const s = byID.get(id)!;
+      [s.at, s.from, s.to] = [s.at + by, s.from + by, s.to + by];
+      s.tc = tc(s.at);
+    }
+  for (const s of a.set ?? []) byID.set(s.id, s);
+  return (a.order ?? all.map((s) => s.id)).map((id) => byID.get(id)!);
+}
+
+const ROW = 50;
+const MARKS: Record<string, [string, string]> = {
+  clean: ["●", "clean"],
+  audible: ["◆", "audible"],
+  rough: ["▲", "rough"],
+  "": ["○", ""],
+};
+const RANK: Record<string, number> = { rough: 0, audible: 1, clean: 2, "": 3 };
+
+const rank = (s: Seam): number => (s.accepted === undefined ? RANK[s.verdict] : RANK.clean);
+
+export class SeamList {
+  worst = false;
+  all: Seam[] = [];
+  led: Seam[] = []; // whose sound is cut elsewhere than its picture
+  chosen = "";
+  private places = new Map<string, number>(); // in all, by id
+  private order: Seam[] = [];
+  private box: HTMLElement;
+  private inner = document.createElement("div");
+  readonly choose: (s: Seam) => void;
+
+  private lead: (s: Seam) => string;
+
+  constructor(box: HTMLElement, choose: (s: Seam) => void, lead: (s: Seam) => string) {
+    [this.box, this.choose, this.lead] = [box, choose, lead];
+    box.append(this.inner);
+    box.addEventListener("scroll", () => this.paint());
+    new ResizeObserver(() => this.paint()).observe(box);
+    document.addEventListener("light", () => this.paint());
+    box.addEventListener("click", (e) => {
+      const row = (e.target as Element).closest<HTMLElement>("[data-seam]");
+      const s = row && this.all.find((x) => x.id === row.dataset.seam);
+      if (s) this.choose(s);
+    });
+  }
+
+  set(all: Seam[]): void {
+    this.all = all;
+    this.places = new Map(all.map((s, i) => [s.id, i]));
+    this.led = all.filter((s) => s.lead && s.kind !== "fade");
+    this.sort();
+  }
+
+  sort(): void {
+    this.order = this.worst ? [...this.all].sort((a, b) => rank(a) - rank(b) || a.at - b.at) : this.all;
+    this.paint();
+  }
+
+  get current(): Seam | undefined {
+    return this.all[this.places.get(this.chosen) ?? -1];
+  }
+
+  number(s: Seam): number {
+    return (this.places.get(s.id) ?? -1) + 1;
+  }
+
+  /** The seam so many rows further in the present order; from the playhead if none is chosen. */
+  step(by: number, playhead: number): Seam | undefined {
+    const at = this.order.findIndex((s) => s.id === this.chosen);
+    if (at < 0)
+      return by > 0
+        ? (this.order.find((s) => s.at >= playhead) ?? this.order[0])
+        : ([...this.order].reverse().find((s) => s.at <= playhead) ?? this.order.at(-1));
+    return this.order[Math.max(0, Math.min(this.order.length - 1, at + by))];
+  }
+
+  select(id: string): void {
+    this.chosen = id;
+    const at = this.order.findIndex((s) => s.id === id);
+    if (at >= 0) {
+      const top = at * ROW;
+      if (top < this.box.scrollTop) this.box.scrollTop = top;
+      else if (top + ROW > this.box.scrollTop + this.box.clientHeight)
+        this.box.scrollTop = top + ROW - this.box.clientHeight;
+    }
+    this.paint();
+  }
+
+  private paint(): void {
+    this.inner.style.height = `${this.order.length * ROW}px`;
+    const first = Math.max(0, Math.floor(this.box.scrollTop / ROW) - 2),
+      last = Math.min(this.order.length, Math.ceil((this.box.scrollTop + this.box.clientHeight) / ROW) + 2);
+    this.inner.replaceChildren(...this.order.slice(first, last).map((s, k) => this.row(s, first + k)));
+    this.box.setAttribute("aria-activedescendant", this.chosen ? `seam-${this.chosen}` : "");
+  }
+
+  private row(s: Seam, at: number): HTMLElement {
+    const el = document.createElement("div");
+    const [mark, tone] = MARKS[s.verdict] ?? MARKS[""];
+    el.className = `seam${s.id === this.chosen ? " chosen" : ""}`;
+    el.style.top = `${at * ROW}px`;
+    el.id = `seam-${s.id}`;
+    el.dataset.seam = s.id;
+    el.setAttribute("role", "option");
+    el.setAttribute("aria-selected", String(s.id === this.chosen));
+    const m = document.createElement("span");
+    m.className = tone;
+    m.innerHTML = '<i aria-hidden="true"></i><span class="sr-only"></span>';
+    m.querySelector("i")!.textContent = s.accepted === undefined ? mark : "✓";
+    m.querySelector("span")!.textContent =
+      s.accepted === undefined ? s.verdict || (s.why ? "not measured" : "not measured yet") : `${s.verdict}, accepted`;
+    const middle = document.createElement("div");
+    middle.style.minWidth = "0";
+    middle.innerHTML =
+      '<div class="line"><b></b><span class="mono small"></span><span class="who"></span></div><div class="why"></div>';
+    middle.querySelector("b")!.textContent = String(this.number(s));
+    middle.querySelector(".mono")!.textContent = s.tc.slice(3);
+    middle.querySelector(".who")!.textContent = name(s);
+    middle.querySelector(".why")!.textContent = [
+      s.accepted === undefined ? "" : "accepted",
+      this.lead(s),
+      s.why || "being measured",
+    ]
+      .filter(Boolean)
+      .join(" · ");
+    el.title = [`${s.track_name}: ${name(s)}`, this.lead(s), s.why, s.accepted].filter(Boolean).join("\n");
+    el.append(m, middle, drawing(s));
+    return el;
+  }
+}
+
+/** "sound leads 8 f" where sound is cut earlier or later than picture, else "". */
+export function leadOf(s: Seam, rate: Rate, sampleRate: number): string {
+  const n = s.lead === undefined ? 0 : Math.round((s.lead * rate.num) / (rate.den * sampleRate));
+  return n === 0 ? "" : `sound ${n > 0 ? "leads" : "trails"} ${Math.abs(n)} f`;
+}
+
+/** Which clips a seam is about, in words. */
+export function name(s: Seam): string {
+  if (s.kind === "lull") return `lull in ${s.left_name}${s.right ? ", patched" : ""}`;
+  if (s.left && s.right) return `${s.left_name} → ${s.right_name}`;
+  return s.left ? `${s.left_name} ends` : `${s.right_name} begins`;
+}
+
+/** The two backgrounds' heights, -75 dBFS to -25. */
+function drawing(s: Seam): SVGSVGElement {
+  const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg");
+  svg.setAttribute("width", "34");
+  svg.setAttribute("height", "30");
+  svg.setAttribute("aria-hidden", "true");
+  const h = (db: number | null | undefined) =>
+    db == null || db <= -80 ? 0 : Math.max(2, Math.min(27, ((db + 75) / 50) * 27));
+  const [l, r] = [h(s.measures.background_left_db), h(s.measures.background_right_db)];
+  svg.innerHTML =
+    `<rect x="2" y="${28 - l}" width="13" height="${l}" fill="var(--dialogue)" opacity=".55"/><rect ` +
+    `x="18" y="${28 - r}" width="13" height="${r}" fill="var(--dialogue)" opacity=".9"/><path d="M16.5 2v28" ` +
+    `stroke="var(--soft)" stroke-dasharray="2 2"/>`;
+  return svg;
+}

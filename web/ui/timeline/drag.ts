@@ -1,0 +1,415 @@
+// What a drag in the timeline would do: how far within what is possible, in words, as an edit, and the pictures it
+// shows meanwhile. Pure functions; whether the edit can really be done is decided by the server.
+import {
+  beside,
+  edgeLimits,
+  findClip,
+  handles,
+  type Lull,
+  linked,
+  lullSpan,
+  type Placed,
+  pictureOf,
+  type Scene,
+  type Track,
+} from "../model/scene.ts";
+import { frameOf, frames, nearestFrame, type Rate, sampleOf, timecode } from "../model/time.ts";
+import type { Grip } from "./rows.ts";
+
+export type Doing =
+  | "move"
+  | "slip"
+  | "slide"
+  | "trim_gap"
+  | "trim_close"
+  | "roll"
+  | "split"
+  | "fade"
+  | "lull"
+  | "lull_fade";
+
+export interface Pull {
+  doing: Doing;
+  at: Placed;
+  edge?: "head" | "tail";
+  raw: number; // samples that the hand moved
+  drawn: (sample: number) => number; // snapped, else on a frame
+  whole: (samples: number) => number; // a length in whole frames, unless the view is very close
+  also: string[]; // clips that move along
+  target?: Track; // where a moved clip would go
+  lull?: Lull; // whose edge or fade is drawn
+}
+
+export interface Still {
+  words: string;
+  source: string;
+  frame: number;
+  at: number;
+}
+export interface Outcome {
+  delta: number;
+  words: string[];
+  edit?: Record<string, unknown>;
+  stills: Still[];
+  low?: number;
+  high?: number;
+}
+
+/** What a grip does, with the keys that are held. */
+export function doingOf(grip: Grip, e: { altKey: boolean; ctrlKey: boolean; metaKey: boolean }): Doing {
+  if (grip === "body") return e.altKey ? "slip" : e.ctrlKey || e.metaKey ? "slide" : "move";
+  return grip === "roll" && e.altKey ? "split" : grip;
+}
+
+const clamp = (v: number, low: number, high: number) => Math.min(Math.max(v, low), Math.max(low, high));
+const longer = (n: number) => (n < 0 ? "shorter" : "longer"),
+  later = (n: number) => (n < 0 ? "earlier" : "later");
+
+export function outcome(s: Scene, rate: Rate, p: Pull): Outcome {
+  const f = (n: number) => frames(n, rate, s.sample_rate),
+    c = p.at.clip;
+  const tc = (at: number) => timecode(s.start_frame + frameOf(at, rate, s.sample_rate), rate);
+  switch (p.doing) {
+    case "move": {
+      const start = p.drawn(c.from + p.raw),
+        end = p.drawn(c.to + p.raw);
+      const byEnd = Math.abs(end - c.to - p.raw) < Math.abs(start - c.from - p.raw);
+      const delta = Math.max(byEnd ? end - c.to : start - c.from, -c.from),
+        other = p.target && p.target !== p.at.track ? p.target : undefined;
+      const words = [
+        delta === 0
+          ? "where it was"
+          : `${p.also.length ? `${p.also.length + 1} clips ` : ""}${f(delta)} ${later(delta)}`,
+      ];
+      if (other) words.push(`to ${other.name}`);
+      words.push(`begins ${tc(c.from + delta)}`);
+      const edit =
+        delta || other
+          ? {
+              edit: "move",
+              clip: c.id,
+              to: c.from + delta,
+              ...(other ? { track: other.id } : {}),
+              ...(p.also.length ? { also: p.also } : {}),
+            }
+          : undefined;
+      return { delta, words, edit, stills: [] };
+    }
+    case "fade": {
+      const was = (p.edge === "head" ? c.fade_in : c.fade_out) ?? { length: 0, curve: { shape: "quarter_sine" } };
+      const room = c.to - c.from - ((p.edge === "head" ? c.fade_out?.length : c.fade_in?.length) ?? 0);
+      const delta = clamp(p.whole(was.length + (p.edge === "head" ? p.raw : -p.raw)), 0, room) - was.length,
+        length = was.length + delta;
+      const edit = delta
+        ? { edit: "fade", clip: c.id, edge: p.edge, length, curve: was.length ? was.curve : { shape: "quarter_sine" } }
+        : undefined;
+      return { delta, words: [length === 0 ? "no fade" : `fade over ${f(length)}`], edit, stills: [] };
+    }
+    case "lull":
+    case "lull_fade":
+      return lullOutcome(p, f);
+    case "slip": {
+      const all = linked(s, p.at).map((x) => handles(s, rate, x));
+      const by = clamp(p.whole(-p.raw), -Math.min(...all.map((h) => h.head)), Math.min(...all.map((h) => h.tail)));
+      const left = Math.min(...all.map((h) => (by < 0 ? h.head + by : h.tail - by)));
+      const words = [by === 0 ? "shows what it did" : `shows its recording from ${f(by)} ${later(by)}`];
+      if (left < 1e12) words.push(`${f(left)} of handle left`);
+      return {
+        delta: by,
+        words,
+        edit: by ? { edit: "slip", clip: c.id, by } : undefined,
+        stills: slipStills(s, rate, p.at, by),
+      };
+    }
+    case "slide": {
+      const { low, high } = slideLimits(s, rate, p.at);
+      const by = clamp(p.drawn(c.from + p.raw) - c.from, low, high);
+      const words = [
+        by === 0 ? "where it was" : `${f(by)} ${later(by)} between its neighbours`,
+        `begins ${tc(c.from + by)}`,
+      ];
+      return {
+        delta: by,
+        words,
+        edit: by ? { edit: "slide", clip: c.id, by } : undefined,
+        stills: slideStills(s, rate, p.at, by),
+      };
+    }
+  }
+  return edgeOutcome(s, rate, p, f);
+}
+
+/** An edge of a lull stays in its clip, and its fades in the lull. Taken by its middle a lull moves as a whole. */
+function lullOutcome(p: Pull, f: (n: number) => string): Outcome {
+  const l = p.lull!,
+    c = p.at.clip,
+    s = lullSpan(c, l),
+    head = p.edge === "head",
+    base = { edit: "set_lull", clip: c.id, lull: l.id };
+  if (p.doing === "lull_fade") {
+    const was = head ? l.fade_in : l.fade_out,
+      room = l.to - l.from - (head ? l.fade_out : l.fade_in);
+    const length = clamp(was + Math.round(head ? p.raw : -p.raw), 0, room),
+      delta = length - was;
+    return {
+      delta,
+      words: [`goes ${head ? "down" : "up"} over ${f(length)}`],
+      edit: delta ? { ...base, [head ? "fade_in" : "fade_out"]: length } : undefined,
+      stills: [],
+    };
+  }
+  if (!p.edge) {
+    const delta = clamp(p.drawn(s.from + p.raw) - s.from, c.from - s.from, c.to - s.to);
+    return {
+      delta,
+      words: [delta ? `lull ${f(delta)} ${later(delta)}` : "where it was"],
+      edit: delta ? { ...base, from: s.from + delta, to: s.to + delta } : undefined,
+      stills: [],
+    };
+  }
+  const at = head ? s.from : s.to,
+    to = clamp(p.drawn(at + p.raw), head ? c.from : s.from + 2, head ? s.to - 2 : c.to),
+    delta = to - at,
+    by = head ? -delta : delta;
+  const edit = delta ? { ...base, [head ? "from" : "to"]: to } : undefined;
+  return { delta, words: [by === 0 ? "lull as it was" : `lull ${f(by)} ${longer(by)}`], edit, stills: [] };
+}
+
+function edgeOutcome(s: Scene, rate: Rate, p: Pull, f: (n: number) => string): Outcome {
+  const c = p.at.clip,
+    edge = p.edge!,
+    at = edge === "head" ? c.from : c.to,
+    close = p.doing === "trim_close",
+    rolls = p.doing === "roll" || p.doing === "split";
+  let { low, high } = edgeLimits(s, rate, p.at, edge, close || rolls);
+  const other = rolls ? beside(p.at, edge) : undefined;
+  if (other) {
+    const more = edgeLimits(s, rate, other, edge === "head" ? "tail" : "head", true);
+    [low, high] = [Math.max(low, more.low), Math.min(high, more.high)];
+  }
+  if (p.doing !== "split")
+    for (const x of linked(s, p.at)) // edges that lie together go together
+      if (Math.abs((edge === "head" ? x.clip.from : x.clip.to) - at) <= 2) {
+        const more = edgeLimits(s, rate, x, edge, close || rolls);
+        [low, high] = [Math.max(low, more.low), Math.min(high, more.high)];
+      }
+  const delta = clamp(p.drawn(at + p.raw), low, high) - at,
+    by = edge === "tail" ? delta : -delta,
+    words: string[] = [];
+  const [left, right] = edge === "head" ? [other?.clip.id, c.id] : [c.id, other?.clip.id];
+  let edit: Record<string, unknown> | undefined;
+  if (p.doing === "split") {
+    const picture = splitFrom(s, p.at, edge, other),
+      lead = picture === undefined ? undefined : picture - at - delta;
+    const n = lead === undefined ? 0 : Math.round((lead * rate.num) / (rate.den * s.sample_rate));
+    words.push(lead === undefined ? "this cut has no picture" : leadWords(n));
+    edit = delta && lead !== undefined ? { edit: "lead", left, right, frames: n } : undefined;
+  } else if (p.doing === "roll") {
+    words.push(delta === 0 ? "cut where it was" : `cut ${f(delta)} ${later(delta)}`);
+    edit = delta ? { edit: "roll", left, right, to: at + delta } : undefined;
+  } else {
+    const n = frameOf(c.to - c.from + by, rate, s.sample_rate),
+      r = rate.nominal;
+    words.push(
+      by === 0 ? `${edge} where it was` : `${edge} ${f(by)} ${longer(by)}`,
+      `clip ${Math.floor(n / r)}:${String(n % r).padStart(2, "0")}`,
+    );
+    if (close) words.push(by === 0 ? "scene length kept" : `all after it ${f(by)} ${later(by)}`);
+    edit = delta ? { edit: "trim", clip: c.id, edge, to: at + delta, close } : undefined;
+  }
+  const rest = edge === "head" ? at + delta - low : high - at - delta;
+  if (rest < 1e12) words.push(`${f(rest)} of ${close || rolls ? "handle" : "room"} left`);
+  return {
+    delta,
+    words,
+    edit,
+    stills: p.doing === "split" ? [] : edgeStills(s, rate, p.at, edge, delta, p.doing),
+    low,
+    high,
+  };
+}
+
+export const leadWords = (n: number): string =>
+  n === 0
+    ? "straight cut"
+    : `sound ${n > 0 ? "leads" : "trails"} by ${Math.abs(n)} ${Math.abs(n) === 1 ? "frame" : "frames"}`;
+
+/** Where the picture of a sound's cut is cut, in samples. */
+function splitFrom(s: Scene, p: Placed, edge: "head" | "tail", other: Placed | undefined): number | undefined {
+  const incoming = edge === "head" ? p : other,
+    outgoing = edge === "head" ? other : p;
+  const head = incoming && incoming.track.kind === "sound" ? pictureOf(s, incoming) : undefined;
+  if (head) return head.clip.from;
+  const tail = outgoing && outgoing.track.kind === "sound" ? pictureOf(s, outgoing) : undefined;
+  return tail?.clip.to;
+}
+
+function slideLimits(s: Scene, rate: Rate, at: Placed): { low: number; high: number } {
+  let low = -at.clip.from,
+    high = Infinity;
+  const least = sampleOf(1, rate, s.sample_rate);
+  for (const p of linked(s, at)) {
+    const before = beside(p, "head"),
+      after = beside(p, "tail"),
+      prev = p.track.clips[p.index - 1],
+      next = p.track.clips[p.index + 1];
+    if (before)
+      [low, high] = [
+        Math.max(low, before.clip.from - before.clip.to + least),
+        Math.min(high, handles(s, rate, before).tail),
+      ];
+    else if (prev) low = Math.max(low, prev.to - p.clip.from);
+    if (after)
+      [low, high] = [
+        Math.max(low, -handles(s, rate, after).head),
+        Math.min(high, after.clip.to - after.clip.from - least),
+      ];
+    else if (next) high = Math.min(high, next.from - p.clip.to);
+  }
+  return { low, high };
+}
+
+// --- the outline ---
+
+/**
+ * How clips would lie: by how much their heads and tails move, how much later in its recording a clip would begin,
+ * and from  when on all that follows moves. */
+export interface Outline {
+  ends: Map<string, { head: number; tail: number; shows: number }>;
+  after?: { at: number; by: number };
+}
+
+export function outlineOf(s: Scene, p: Pull, delta: number): Outline {
+  const ends: Outline["ends"] = new Map(),
+    { doing, edge, at } = p;
+  const move = (x: Placed, head: number, tail: number, shows = 0) => {
+    const was = ends.get(x.clip.id) ?? { head: 0, tail: 0, shows: 0 };
+    ends.set(x.clip.id, { head: was.head + head, tail: was.tail + tail, shows: was.shows + shows });
+  };
+  if (doing === "lull" || doing === "lull_fade") return { ends };
+  if (doing === "move" || doing === "slide") {
+    for (const id of [at.clip.id, ...p.also]) {
+      const one = id === at.clip.id ? at : findClip(s, id);
+      for (const x of one ? linked(s, one) : []) if (!ends.has(x.clip.id)) move(x, delta, delta);
+    }
+    if (doing === "slide")
+      for (const x of linked(s, at)) {
+        const before = beside(x, "head"),
+          after = beside(x, "tail");
+        if (before && before.clip.link !== at.clip.link) move(before, 0, delta);
+        if (after && after.clip.link !== at.clip.link) move(after, delta, 0, delta);
+      }
+    return { ends };
+  }
+  if (doing === "slip") for (const x of linked(s, at)) move(x, 0, 0, delta);
+  if (!edge || doing === "fade" || doing === "slip") return { ends };
+  const where = (x: Placed) => (edge === "head" ? x.clip.from : x.clip.to),
+    together = doing === "split" ? [at] : linked(s, at).filter((x) => Math.abs(where(x) - where(at)) <= 2);
+  for (const x of together) {
+    if (doing === "trim_close" && edge === "head") move(x, 0, -delta, delta);
+    else edge === "head" ? move(x, delta, 0, delta) : move(x, 0, delta);
+    const other = doing === "roll" || doing === "split" ? beside(x, edge) : undefined;
+    if (other) edge === "head" ? move(other, 0, delta) : move(other, delta, 0, delta);
+  }
+  return { ends, after: doing === "trim_close" ? { at: where(at), by: edge === "head" ? -delta : delta } : undefined };
+}
+
+// --- pictures shown while dragging ---
+
+function still(s: Scene, rate: Rate, words: string, p: Placed, frame: number, at: number): Still {
+  const most = (s.sources[p.clip.source]?.frames ?? 1) - 1;
+  return {
+    words,
+    source: p.clip.source,
+    frame: Math.max(0, Math.min(most, frame)),
+    at: frameOf(Math.max(0, at), rate, s.sample_rate),
+  };
+}
+
+const whole = (s: Scene, rate: Rate, samples: number) =>
+  (samples < 0 ? -1 : 1) * nearestFrame(Math.abs(samples), rate, s.sample_rate);
+
+/** The last outgoing and the first incoming frame beside an edge that moves. */
+function edgeStills(s: Scene, rate: Rate, at: Placed, edge: "head" | "tail", delta: number, doing: Doing): Still[] {
+  const p = pictureOf(s, at);
+  if (!p) return [];
+  const n = whole(s, rate, delta),
+    close = doing === "trim_close",
+    list: Still[] = [];
+  const neighbour = p.track.clips[edge === "head" ? p.index - 1 : p.index + 1],
+    next = neighbour && { track: p.track, clip: neighbour, index: 0 };
+  const moved = doing === "roll"; // the neighbour gives or takes
+  if (edge === "head") {
+    if (next && beside(p, "head"))
+      list.push(
+        still(
+          s,
+          rate,
+          "outgoing",
+          next,
+          neighbour.in + neighbour.length - 1 + (moved ? n : 0),
+          p.clip.from + delta - 1,
+        ),
+      );
+    list.push(still(s, rate, "incoming", p, p.clip.in + n, p.clip.from + (close ? 0 : delta)));
+  } else {
+    list.push(still(s, rate, "outgoing", p, p.clip.in + p.clip.length - 1 + n, p.clip.to + delta - 1));
+    if (next && beside(p, "tail"))
+      list.push(still(s, rate, "incoming", next, neighbour.in + (moved ? n : 0), p.clip.to + delta));
+  }
+  return list;
+}
+
+function slipStills(s: Scene, rate: Rate, at: Placed, by: number): Still[] {
+  const p = pictureOf(s, at);
+  if (!p) return [];
+  const n = whole(s, rate, by);
+  return [
+    still(s, rate, "first", p, p.clip.in + n, p.clip.from),
+    still(s, rate, "last", p, p.clip.in + p.clip.length - 1 + n, p.clip.to - 1),
+  ];
+}
+
+function slideStills(s: Scene, rate: Rate, at: Placed, by: number): Still[] {
+  const p = pictureOf(s, at);
+  if (!p) return [];
+  const n = whole(s, rate, by),
+    before = beside(p, "head"),
+    after = beside(p, "tail"),
+    list: Still[] = [];
+  if (before)
+    list.push(still(s, rate, "before", before, before.clip.in + before.clip.length - 1 + n, p.clip.from + by - 1));
+  list.push(
+    still(s, rate, "first", p, p.clip.in, p.clip.from + by),
+    still(s, rate, "last", p, p.clip.in + p.clip.length - 1, p.clip.to + by - 1),
+  );
+  if (after) list.push(still(s, rate, "after", after, after.clip.in + n, p.clip.to + by));
+  return list;
+}
+
+/** The pictures on both sides of a seam as they are. */
+export function seamStills(s: Scene, rate: Rate, at: number): Still[] {
+  const t = s.tracks.find((x) => x.kind === "picture");
+  if (!t) return [];
+  const list: Still[] = [],
+    f = frameOf(at, rate, s.sample_rate);
+  for (const [words, frame] of [
+    ["outgoing", f - 1],
+    ["incoming", f],
+  ] as const) {
+    const sample = sampleOf(Math.max(0, frame), rate, s.sample_rate);
+    const index = t.clips.findIndex((c) => c.from <= sample && sample < c.to);
+    if (index >= 0)
+      list.push(
+        still(
+          s,
+          rate,
+          words,
+          { track: t, clip: t.clips[index], index },
+          t.clips[index].in + frame - t.clips[index].start,
+          sample,
+        ),
+      );
+  }
+  return list;
+}

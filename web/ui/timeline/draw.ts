@@ -1,0 +1,582 @@
+// How tracks are drawn: clips as strips of cloth, blends as stitches, grips, handles as selvedge. Nothing here reacts
+// to a hand.
+
+import { type Colours, fitted, stitches, TEXT, threadOf } from "../drawing/paint.ts";
+import type { Pictures } from "../drawing/pictures.ts";
+import { arrivals, drawWave } from "../drawing/waves.ts";
+import { gains, rise } from "../model/curves.ts";
+import {
+  blendAt,
+  type Clip,
+  clipAfter,
+  edgeLimits,
+  hasClip,
+  type Lull,
+  lullSpan,
+  type Placed,
+  type Scene,
+  type Track,
+} from "../model/scene.ts";
+import { frameOf, type Rate, toX, type View } from "../model/time.ts";
+import type { Outcome, Outline, Pull } from "./drag.ts";
+import { type Hit, lullDepth, type Row } from "./rows.ts";
+
+// Waves are drawn so that -6 dBFS, as loud as speech should get, reaches the edge of the cloth.
+const LOUDER = 2;
+
+/** What is drawn, and how. */
+export interface Canvas {
+  c: CanvasRenderingContext2D;
+  view: View;
+  width: number;
+  height: number;
+  col: Colours;
+  scene: Scene;
+  rate: Rate;
+  pictures: Pictures;
+  wave: number; // how much taller waveforms are drawn
+  selected: Set<string>;
+  offsets: Record<string, number>; // clips out of sync, samples
+  drag?: { pull: Pull; out: Outcome; outline: Outline };
+}
+
+/**
+ * Draws a track. Rows that are as they were are copied from what was drawn of them last; where all that follows a
+ * drag moves,  in two pieces. */
+export function drawRow(g: Canvas, row: Row, rows: Row[]): void {
+  const d = g.drag,
+    t = row.track;
+  if (d && reshaped(d, t)) return paintRow(g, row, rows);
+  const kept = keptRow(g, row, rows),
+    copy = (from: number, to: number, at: number) => {
+      const ratio = kept.width / g.width;
+      if (to > from)
+        g.c.drawImage(
+          kept,
+          Math.round(from * ratio),
+          0,
+          Math.round((to - from) * ratio),
+          kept.height,
+          at,
+          row.top - 1,
+          to - from,
+          row.height + 2,
+        );
+    };
+  const after = d?.outline.after,
+    first = after && !t.stays && !t.locked ? t.clips[clipFrom(t, after.at)] : undefined;
+  if (!after || !first) return copy(0, g.width, 0);
+  const from = Math.max(0, Math.min(g.width, Math.round(toX(g.view, first.from)))),
+    by = Math.round(after.by / g.view.perPixel);
+  copy(0, Math.min(from, from + by), 0);
+  copy(from, g.width, from + by);
+  if (by >= 0) return;
+  g.c.save(); // what comes into view at the right
+  g.c.beginPath();
+  g.c.rect(g.width + by, row.top - 1, -by, row.height + 2);
+  g.c.clip();
+  g.c.translate(g.width + by, 0);
+  paintRow(
+    { ...g, view: { from: g.view.from + (g.width + by) * g.view.perPixel, perPixel: g.view.perPixel }, width: -by },
+    row,
+    rows,
+  );
+  g.c.restore();
+}
+
+// a track is another object after each edit of it
+const drawn = new WeakMap<Track, { state: string; canvas: HTMLCanvasElement }>();
+
+function keptRow(g: Canvas, row: Row, rows: Row[]): HTMLCanvasElement {
+  const ratio = g.c.getTransform().a,
+    t = row.track;
+  const state = [
+    g.view.from,
+    g.view.perPixel,
+    g.width,
+    row.height,
+    row.folded,
+    g.wave,
+    ratio,
+    g.col.page,
+    g.pictures.arrivals,
+    arrivals,
+    t.clips
+      .filter((c) => g.selected.has(c.id) || c.id in g.offsets)
+      .map((c) => `${c.id}${g.selected.has(c.id)}${g.offsets[c.id]}`)
+      .join(),
+  ].join("|");
+  const kept = drawn.get(t),
+    canvas = kept?.canvas ?? document.createElement("canvas");
+  if (kept?.state === state) return canvas;
+  [canvas.width, canvas.height] = [
+    Math.max(1, Math.round(g.width * ratio)),
+    Math.max(1, Math.round((row.height + 2) * ratio)),
+  ];
+  const c = canvas.getContext("2d", { alpha: false })!;
+  c.setTransform(ratio, 0, 0, ratio, 0, 0);
+  c.fillStyle = g.col.page;
+  c.fillRect(0, 0, g.width, row.height + 2);
+  paintRow({ ...g, c, drag: undefined }, { ...row, top: 1 }, rows);
+  drawn.set(t, { state, canvas });
+  return canvas;
+}
+
+/** Whether a drag changes clips of a track in more than their place behind it. */
+function reshaped(d: NonNullable<Canvas["drag"]>, t: Track): boolean {
+  return d.pull.at.track === t || d.pull.target === t || [...d.outline.ends.keys()].some((id) => hasClip(t, id));
+}
+
+/** The index of the first clip that begins at a moment or after it. */
+function clipFrom(t: Track, at: number): number {
+  const i = clipAfter(t, at);
+  return t.clips[i] && t.clips[i].from < at ? i + 1 : i;
+}
+
+const NARROW = 9; // pixels; clips below it are drawn together
+
+function paintRow(g: Canvas, row: Row, rows: Row[]): void {
+  const t = row.track,
+    last = g.view.from + g.width * g.view.perPixel;
+  for (
+    let i = Math.max(0, clipAfter(t, g.view.from) - 1);
+    i < t.clips.length && t.clips[i].from < last + 10 * g.view.perPixel;
+    i++
+  ) {
+    const end = plainRun(g, t, i);
+    if (end > i) run(g, row, i, end);
+    else cloth(g, row, i, rows);
+    i = Math.max(i, end - 1);
+  }
+  for (let i = Math.max(1, clipAfter(t, g.view.from)); i < t.clips.length && t.clips[i - 1].from < last; i++) {
+    const b = blendAt(t, t.clips[i - 1].id, t.clips[i].id);
+    if (b) blend(g, row, t.clips[i].from, b.before, b.after);
+  }
+}
+
+/** The end of a run of narrow clips from i on that touch and have nothing of their own to show. */
+function plainRun(g: Canvas, t: Track, i: number): number {
+  if (t.mute) return i;
+  const own = (c: Clip) =>
+    c.to - c.from > NARROW * g.view.perPixel ||
+    c.muted ||
+    g.selected.has(c.id) ||
+    c.id in g.offsets ||
+    g.drag?.outline.ends.has(c.id);
+  const after = g.drag?.outline.after,
+    shifted = (c: Clip) => !!after && c.from >= after.at;
+  let k = i;
+  while (
+    k < t.clips.length &&
+    !own(t.clips[k]) &&
+    (k === i || (t.clips[k].from === t.clips[k - 1].to && shifted(t.clips[k]) === shifted(t.clips[i])))
+  )
+    k++;
+  return k;
+}
+
+function run(g: Canvas, row: Row, i: number, end: number): void {
+  const { c, col, view } = g,
+    t = row.track,
+    thread = col[threadOf(t)] ?? col.dialogue,
+    after = g.drag?.outline.after;
+  const by = after && t.clips[i].from >= after.at && !t.stays && !t.locked ? after.by : 0,
+    x = (at: number) => toX(view, at + by);
+  const a = Math.max(0, x(t.clips[i].from)),
+    z = Math.min(g.width, x(t.clips[end - 1].to));
+  if (z <= a) return;
+  c.fillStyle = col.surface;
+  c.fillRect(a, row.top, z - a, row.height);
+  c.fillStyle = thread + "2E";
+  c.fillRect(a, row.top, z - a, row.height);
+  for (let k = i; k < end; k++) {
+    const clip = t.clips[k],
+      x0 = x(clip.from),
+      x1 = x(clip.to);
+    if (x1 < 0 || x0 > g.width) continue;
+    if (t.kind === "sound" && !row.folded && x1 - x0 > 1)
+      wave(g, t, k, by, 0, Math.max(0, x0), Math.min(g.width, x1), row.top + 2, row.height - 15, thread);
+    c.fillStyle = thread;
+    c.fillRect(Math.round(x0), row.top, 1, row.height);
+  }
+  c.fillStyle = thread;
+  c.fillRect(Math.round(z) - 1, row.top, 1, row.height);
+  c.fillRect(a, row.top, z - a, 1);
+  c.fillRect(a, row.top + row.height - 1, z - a, 1);
+}
+
+function blend(g: Canvas, row: Row, cut: number, before: number, after: number): void {
+  const x0 = toX(g.view, cut - before),
+    x1 = toX(g.view, cut + after);
+  g.c.fillStyle = g.col.tone + "30";
+  g.c.fillRect(x0, row.top, x1 - x0, row.height);
+  stitches(g.c, x0, row.top, row.top + row.height, g.col.madder);
+  if (x1 - x0 > 5) stitches(g.c, x1, row.top, row.top + row.height, g.col.madder);
+}
+
+function cloth(g: Canvas, row: Row, i: number, rows: Row[]): void {
+  const { c, col, view } = g,
+    t = row.track,
+    clip = t.clips[i],
+    thread = col[threadOf(t)] ?? col.dialogue;
+  const d = g.drag,
+    mine = d?.pull.at.clip.id === clip.id,
+    selected = g.selected.has(clip.id);
+  let from = clip.from,
+    to = clip.to,
+    top = row.top,
+    height = row.height,
+    alpha = clip.muted || t.mute ? 0.35 : 1,
+    shows = 0;
+  const ends = d?.outline.ends.get(clip.id),
+    after = d?.outline.after;
+  if (d && ends) {
+    [from, to, shows] = [from + ends.head, to + ends.tail, ends.shows];
+    if (ends.head && ends.head === ends.tail) alpha *= 0.8;
+    const target = mine && d.pull.target ? rows.find((r) => r.track === d.pull.target) : undefined;
+    if (target) [top, height] = [target.top, target.height];
+  } else if (after && clip.from >= after.at && !t.stays && !t.locked) [from, to] = [from + after.by, to + after.by];
+  const x0 = toX(view, from),
+    x1 = toX(view, to);
+  if (x1 < 0 || x0 > g.width) return;
+  const a = Math.max(0, x0),
+    z = Math.min(g.width, x1);
+  c.globalAlpha = alpha;
+  c.fillStyle = col.surface;
+  c.fillRect(a, top, z - a, height);
+  c.fillStyle = thread + (selected ? "55" : "2E");
+  c.fillRect(a, top, z - a, height);
+  if (x1 - x0 > 2 && !row.folded) {
+    if (t.kind === "picture") stills(g, clip, from, to, shows, top, height);
+    else wave(g, t, i, from - clip.from, shows, a, z, top + 2, height - 15, thread);
+    if (x1 - x0 > 26) {
+      c.fillStyle = col.ink;
+      c.font = `11px ${TEXT}`;
+      c.fillText(fitted(c, clip.name, z - a - 10), a + 5, top + height - 4);
+    }
+    if (g.scene.sources[clip.source]?.tone) woven(g, a, z, top, height, thread);
+    for (const l of clip.lulls ?? []) notch(g, clip, l, from - clip.from, a, z, row, top, thread);
+    for (const edge of ["head", "tail"] as const) fadeLine(g, clip, edge, x0, x1, top, height, thread);
+    if (clip.id in g.offsets && x1 - x0 > 20) badge(g, g.offsets[clip.id], a, z, top);
+  }
+  c.strokeStyle = selected ? col.ink : thread;
+  c.lineWidth = selected ? 2 : 1;
+  c.strokeRect(x0 + 0.5, top + 0.5, Math.max(1, x1 - x0 - 1), height - 1);
+  c.globalAlpha = 1;
+  if (d && mine && d.pull.edge && d.pull.doing !== "fade")
+    selvedge(g, d.pull.at, d.pull.edge, row.top, row.height, thread);
+}
+
+/** What a clip wears that has slipped out of sync. */
+export function offsetWords(samples: number, rate: Rate, sampleRate: number): string {
+  const n = Math.abs(samples * rate.num) / (rate.den * sampleRate),
+    text = Math.abs(n - Math.round(n)) < 0.05 ? String(Math.round(n)) : n.toFixed(1);
+  return `${text} f ${samples < 0 ? "early" : "late"}`;
+}
+
+function badge(g: Canvas, samples: number, a: number, z: number, top: number): void {
+  const { c } = g,
+    words = offsetWords(samples, g.rate, g.scene.sample_rate);
+  c.font = `600 11px ${TEXT}`;
+  const text = fitted(c, words, z - a - 8),
+    w = c.measureText(text).width;
+  c.fillStyle = g.col.madder;
+  c.fillRect(a + 2, top + 2, w + 6, 14);
+  c.fillStyle = g.col.surface;
+  c.fillText(text, a + 5, top + 13);
+}
+
+/** Built tone is woven: threads one over the other. */
+function woven(g: Canvas, a: number, z: number, top: number, height: number, thread: string): void {
+  const { c } = g,
+    step = 7;
+  c.save();
+  c.beginPath();
+  c.rect(a, top, z - a, height);
+  c.clip();
+  c.strokeStyle = thread;
+  c.globalAlpha *= 0.3;
+  c.lineWidth = 1;
+  c.beginPath();
+  const first = Math.floor((a - height) / step) * step;
+  for (let x = first, n = 0; x < z + height; x += step, n++) {
+    c.moveTo(x, top + height);
+    c.lineTo(x + height, top);
+    for (let y = top + (n % 2) * step; y < top + height; y += 2 * step) {
+      // over and under
+      c.moveTo(x, y);
+      c.lineTo(x + step, y + step);
+    }
+  }
+  c.stroke();
+  c.restore();
+}
+
+/** A lull is a notch with sloped shoulders; one that is switched off is only its outline. */
+function notch(
+  g: Canvas,
+  clip: Clip,
+  l: Lull,
+  shift: number,
+  a: number,
+  z: number,
+  row: Row,
+  top: number,
+  thread: string,
+): void {
+  const { c, view } = g,
+    s = lullSpan(clip, l),
+    p = g.drag?.pull,
+    mine = p?.lull?.id === l.id && p.at.clip.id === clip.id ? g.drag! : undefined;
+  let { from, to } = s,
+    [down, up] = [l.fade_in, l.fade_out];
+  if (mine?.pull.doing === "lull") {
+    const by = mine.out.delta;
+    if (mine.pull.edge !== "tail") from += by;
+    if (mine.pull.edge !== "head") to += by;
+  } else if (mine) mine.pull.edge === "head" ? (down += mine.out.delta) : (up += mine.out.delta);
+  const x = (at: number) => toX(view, at + shift),
+    x0 = x(from),
+    x1 = x(to);
+  if (x1 < a || x0 > z) return;
+  const y = top + lullDepth(row, l),
+    x2 = Math.min(x1, x(from + down)),
+    x3 = Math.max(x2, x(to - up));
+  c.save();
+  c.beginPath();
+  c.rect(a, top - 1, z - a, row.height + 2);
+  c.clip();
+  c.beginPath();
+  c.moveTo(x0, top - 1);
+  c.lineTo(x2, y);
+  c.lineTo(x3, y);
+  c.lineTo(x1, top - 1);
+  if (!l.off) {
+    c.fillStyle = g.col.page;
+    c.fill();
+  }
+  c.strokeStyle = thread;
+  c.lineWidth = 1.3;
+  c.setLineDash(l.off ? [3, 3] : []);
+  c.stroke();
+  c.restore();
+}
+
+/** The shape of a fade that was given none yet. */
+const usualFade = { shape: "quarter_sine" };
+
+/** A line over a fade, from the corner it starts in. */
+function fadeLine(
+  g: Canvas,
+  clip: Clip,
+  edge: "head" | "tail",
+  x0: number,
+  x1: number,
+  top: number,
+  height: number,
+  thread: string,
+): void {
+  let n = (edge === "head" ? clip.fade_in?.length : clip.fade_out?.length) ?? 0;
+  const d = g.drag;
+  if (d?.pull.doing === "fade" && d.pull.edge === edge && d.pull.at.clip.id === clip.id) n += d.out.delta;
+  if (n <= 0) return;
+  const w = n / g.view.perPixel,
+    { c } = g,
+    curve = (edge === "head" ? clip.fade_in : clip.fade_out)?.curve ?? usualFade;
+  c.strokeStyle = thread;
+  c.lineWidth = 1.2;
+  c.beginPath();
+  for (let k = 0; k <= 16; k++) {
+    const u = k / 16,
+      y = top + height - 2 - (height - 4) * rise(curve, u);
+    c.lineTo(edge === "head" ? x0 + u * w : x1 - u * w, y);
+  }
+  c.stroke();
+}
+
+/** The unused recording beyond an edge, hatched. */
+function selvedge(g: Canvas, p: Placed, edge: "head" | "tail", top: number, height: number, thread: string): void {
+  const { low, high } = edgeLimits(g.scene, g.rate, p, edge, true),
+    { c } = g;
+  const x0 = Math.max(-10, toX(g.view, edge === "head" ? low : p.clip.to));
+  const x1 = Math.min(g.width + 10, toX(g.view, edge === "head" ? p.clip.from : high));
+  if (x1 - x0 < 1) return;
+  c.save();
+  c.beginPath();
+  c.rect(x0, top, x1 - x0, height);
+  c.clip();
+  c.globalAlpha = 0.45;
+  c.strokeStyle = thread;
+  c.lineWidth = 1;
+  c.beginPath();
+  for (let x = x0 - height; x < x1; x += 6) {
+    c.moveTo(x, top + height);
+    c.lineTo(x + height, top);
+  }
+  c.stroke();
+  c.restore();
+}
+
+/** The grips under the pointer. */
+export function drawGrips(g: Canvas, h: Hit): void {
+  const { c, col, view } = g,
+    { row } = h,
+    x0 = toX(view, h.clip.from),
+    x1 = toX(view, h.clip.to);
+  const fadeAt = (edge: "head" | "tail") =>
+    Math.max(13, ((edge === "head" ? h.clip.fade_in : h.clip.fade_out)?.length ?? 0) / view.perPixel);
+  const dot = (edge: "head" | "tail", r: number) => {
+    c.beginPath();
+    c.arc(edge === "head" ? x0 + fadeAt("head") : x1 - fadeAt("tail"), row.top + 5, r, 0, 7);
+    c.fill();
+  };
+  if (h.lull) return lullGrips(g, h, h.lull);
+  if (h.grip === "body" || h.grip === "fade") {
+    if (row.track.kind !== "sound" || row.folded || x1 - x0 <= 50) return;
+    c.fillStyle = h.grip === "fade" ? col.madder : col.ink;
+    if (h.grip === "fade") return dot(h.edge!, 4);
+    dot("head", 3);
+    return dot("tail", 3);
+  }
+  selvedge(
+    g,
+    { track: row.track, clip: h.clip, index: h.index },
+    h.edge!,
+    row.top,
+    row.height,
+    col[threadOf(row.track)] ?? col.dialogue,
+  );
+  const x = h.edge === "head" ? x0 : x1,
+    side = h.edge === "head" ? 1 : -1;
+  const other = h.edge === "head" ? row.track.clips[h.index - 1] : row.track.clips[h.index + 1];
+  const touching = other && (h.edge === "head" ? other.to === h.clip.from : other.from === h.clip.to);
+  const parts: [Hit["grip"], number][] = touching
+    ? [
+        ["trim_close", 1 / 6],
+        ["roll", 1 / 2],
+        ["trim_gap", 5 / 6],
+      ]
+    : [
+        ["trim_close", 1 / 4],
+        ["trim_gap", 3 / 4],
+      ];
+  for (const [grip, at] of parts) {
+    const y = row.top + row.height * at,
+      on = grip === h.grip;
+    c.fillStyle = on ? col.madder : col.soft;
+    c.globalAlpha = on ? 1 : 0.7;
+    c.beginPath();
+    if (grip === "roll") {
+      c.moveTo(x - 7, y);
+      c.lineTo(x, y - 4);
+      c.lineTo(x + 7, y);
+      c.lineTo(x, y + 4);
+    } else {
+      c.roundRect(side > 0 ? x : x - 5, y - 6, 5, 12, 2);
+      if (grip === "trim_close") c.rect(side > 0 ? x + 7 : x - 9, y - 4, 2, 8); // pulls what follows with it
+    }
+    c.fill();
+  }
+  c.globalAlpha = 1;
+}
+
+/** A bar at each edge of a lull, a dot where each of its fades ends. */
+function lullGrips(g: Canvas, h: Hit, l: Lull): void {
+  const { c, col, view } = g,
+    s = lullSpan(h.clip, l),
+    y = h.row.top + lullDepth(h.row, l);
+  for (const [edge, at, fade] of [
+    ["head", s.from, l.fade_in],
+    ["tail", s.to, -l.fade_out],
+  ] as const) {
+    c.fillStyle = h.grip === "lull" && h.edge === edge ? col.madder : col.ink;
+    c.fillRect(toX(view, at) - 1.5, h.row.top + 1, 3, 12);
+    c.fillStyle = h.grip === "lull_fade" && h.edge === edge ? col.madder : col.ink;
+    c.beginPath();
+    c.arc(toX(view, at + fade), y, 3, 0, 7);
+    c.fill();
+  }
+}
+
+function stills(g: Canvas, clip: Clip, from: number, to: number, shows: number, top: number, height: number): void {
+  const { c, rate, pictures, view } = g,
+    sr = g.scene.sample_rate,
+    src = g.scene.sources[clip.source];
+  if (!src?.frames || height < 24) return;
+  const h = height - 17,
+    w = (h * 16) / 9,
+    x0 = toX(view, from),
+    x1 = toX(view, to),
+    into = clip.in + Math.sign(shows) * frameOf(Math.abs(shows), rate, sr);
+  c.save();
+  c.beginPath();
+  c.rect(x0, top, x1 - x0, height);
+  c.clip();
+  for (let k = Math.max(0, Math.floor(-x0 / (w + 4)) - 1); ; k++) {
+    const x = x0 + 5 + k * (w + 4);
+    if (x > Math.min(x1, g.width)) break;
+    const frame = into + frameOf(Math.round(k * (w + 4) * view.perPixel), rate, sr);
+    if (frame >= 0 && frame < src.frames) pictures.drawSmall(c, clip.source, frame, x, top + 3, w, h);
+  }
+  c.restore();
+}
+
+/** A lull's gain at a sample of its source, as the rendered sound has it. */
+function lullGain(l: Lull, at: number): number {
+  if (at < l.from || at >= l.to) return 1;
+  const x = Math.min(1, (at - l.from) / Math.max(1, l.fade_in), (l.to - at) / Math.max(1, l.fade_out)),
+    floor = l.depth_db ? 10 ** (-l.depth_db / 20) : 0,
+    c = Math.cos((Math.PI / 2) * x);
+  return Math.sqrt(floor * floor + (1 - floor * floor) * c * c);
+}
+
+function wave(
+  g: Canvas,
+  t: Track,
+  i: number,
+  shift: number,
+  shows: number,
+  a: number,
+  z: number,
+  top: number,
+  height: number,
+  thread: string,
+): void {
+  const clip = t.clips[i],
+    prev = t.clips[i - 1],
+    next = t.clips[i + 1],
+    { view } = g;
+  const head = prev && blendAt(t, prev.id, clip.id),
+    tail = next && blendAt(t, clip.id, next.id);
+  const loud = 10 ** (((clip.gain_db ?? 0) + (t.gain_db ?? 0)) / 20) * LOUDER * g.wave;
+  const lulls = clip.lulls ?? [],
+    plain = !head && !tail && !clip.fade_in?.length && !clip.fade_out?.length && !lulls.some((l) => !l.off);
+  const gain = plain
+    ? () => loud
+    : (sample: number) => {
+        const s = sample - shift;
+        let v = loud;
+        if (head && s < clip.from + head.after)
+          v *= gains(head, (s - clip.from + head.before) / (head.before + head.after))[1];
+        else if (clip.fade_in?.length && s < clip.from + clip.fade_in.length)
+          v *= rise(clip.fade_in.curve, (s - clip.from) / clip.fade_in.length);
+        if (tail && s > clip.to - tail.before)
+          v *= gains(tail, (s - clip.to + tail.before) / (tail.before + tail.after))[0];
+        else if (clip.fade_out?.length && s > clip.to - clip.fade_out.length)
+          v *= rise(clip.fade_out.curve, (clip.to - s) / clip.fade_out.length);
+        for (const l of lulls) if (!l.off) v *= lullGain(l, s - clip.start + clip.in);
+        return v;
+      };
+  if (head) a = Math.max(0, a - head.before / view.perPixel);
+  if (tail) z = Math.min(g.width, z + tail.after / view.perPixel);
+  drawWave(
+    g.c,
+    { source: clip.source, offset: clip.in - clip.start - shift + shows, gain, colour: thread },
+    view.from,
+    view.perPixel,
+    a,
+    z,
+    top,
+    height,
+  );
+}

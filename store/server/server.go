@@ -167,6 +167,28 @@ func ping(ctx context.Context, dsn string) error {
 	return db.PingContext(ctx)
 }
 
+// answers tells whether the database answers, and is the one that lies in this folder: at the port that a copied folder
+// remembers, with the password that it remembers, there may be that of the folder it was copied from.
+func (s *Server) answers(ctx context.Context) bool {
+	db, err := sql.Open("mysql", s.DSN)
+	if err != nil {
+		return false
+	}
+	defer db.Close()
+	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
+	defer cancel()
+	var data string
+	if err := db.QueryRowContext(ctx, "SELECT @@datadir").Scan(&data); err != nil {
+		return false
+	}
+	there, err := os.Stat(data)
+	if err != nil {
+		return false
+	}
+	own, err := os.Stat(s.data())
+	return err == nil && os.SameFile(there, own)
+}
+
 // begin starts the database as its owner.
 func (s *Server) begin(ctx context.Context) error {
 	program, err := find("mariadbd")

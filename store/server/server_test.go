@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -151,4 +152,49 @@ func TestAProgramKilledAsItStartsIsStartedAgain(t *testing.T) {
 	}
 	answers(t, s.DSN)
 	s.Stop()
+}
+
+// A copied folder remembers port and password of the one it was copied from. Whichever of both starts first, and if both
+// do at once, each has its own database.
+func TestACopiedFolderHasItsOwnDatabase(t *testing.T) {
+	first := t.TempDir()
+	s, err := server.Start(ctx, first)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.Stop()
+	dirs := []string{first, filepath.Join(t.TempDir(), "copy"), filepath.Join(t.TempDir(), "another")}
+	for _, dir := range dirs[1:] {
+		if err := os.CopyFS(dir, os.DirFS(first)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var began sync.WaitGroup
+	list := make([]*server.Server, len(dirs))
+	for i, dir := range dirs {
+		began.Go(func() {
+			s, err := server.Start(ctx, dir)
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			list[i] = s
+		})
+	}
+	began.Wait()
+	for i, s := range list {
+		if s == nil {
+			continue
+		}
+		defer s.Stop()
+		db, err := sql.Open("mysql", s.DSN)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer db.Close()
+		var data string
+		if err := db.QueryRow("SELECT @@datadir").Scan(&data); err != nil || filepath.Dir(filepath.Clean(data)) != dirs[i] {
+			t.Errorf("%s has the database in %s: %v", dirs[i], data, err)
+		}
+	}
 }

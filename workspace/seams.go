@@ -246,9 +246,10 @@ type SeamAnswer struct {
 	Revision int64            `json:"revision"`
 	Pending  int              `json:"pending"` // still to be measured
 	Token    int64            `json:"token"`
-	Order    []string         `json:"order,omitempty"` // ids; none if it is as it was
-	Set      []SeamView       `json:"set,omitempty"`   // new or changed
-	Moved    Moved            `json:"moved,omitempty"` // changed in nothing but their place, in samples
+	Order    []string         `json:"order"` // ids, if it is not as it was
+	Ordered  bool             `json:"ordered"`
+	Set      []SeamView       `json:"set"`   // new or changed
+	Moved    Moved            `json:"moved"` // changed in nothing but their place, in samples
 	Offsets  map[string]int64 `json:"offsets"`
 }
 
@@ -302,7 +303,8 @@ func (s *Scene) Seams(ctx context.Context, since int64) (a SeamAnswer, err error
 		return a, err
 	}
 	list, pending := s.views(x)
-	a.Revision, a.Pending, a.Offsets = s.Revision, pending, x.offsets
+	a = SeamAnswer{Revision: s.Revision, Pending: pending, Offsets: x.offsets,
+		Order: []string{}, Set: []SeamView{}, Moved: Moved{}}
 	t := &s.w.told
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -332,7 +334,7 @@ func (s *Scene) Seams(ctx context.Context, since int64) (a SeamAnswer, err error
 			a.Moved.Add(by, v.ID)
 		}
 	}
-	if !slices.Equal(now.order, was.order) {
+	if a.Ordered = was.of == nil || !slices.Equal(now.order, was.order); a.Ordered {
 		a.Order = now.order
 	}
 	t.tokens++

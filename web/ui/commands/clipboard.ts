@@ -33,7 +33,7 @@ export const place = {
     localStorage.setItem(`blendseam-place-${scene}`, JSON.stringify(p)),
 };
 
-export function pieces(s: Stage): Record<string, () => void> {
+export function clipboard(s: Stage): Record<string, () => void> {
   const { edit } = s.edits,
     nothing = "Nothing is selected. Click a clip, or drag over the ruler to make a range.";
 

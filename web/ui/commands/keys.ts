@@ -56,3 +56,23 @@ export function printed(k: string): string {
   const parts = k === " " ? [" "] : k.split(/\+(?=.)/);
   return parts.map((p) => NAMES[p] ?? (p.length === 1 ? p.toUpperCase() : p)).join("+");
 }
+
+/** Runs what the page's buttons and keys ask for, unless somebody types or a dialog is open. */
+export function listenForCommands(commands: () => Command[], run: (id: string) => void): void {
+  document.addEventListener("click", (e) => {
+    const b = (e.target as Element).closest<HTMLElement>("[data-command]");
+    if (b) run(b.dataset.command!);
+  });
+  document.addEventListener("keydown", (e) => {
+    const el = e.target as HTMLElement;
+    const dialog = el.closest("dialog"); // one just closed may still have the focus
+    const slider = el.matches("[type=range]");
+    if (dialog?.open || e.isComposing || (!dialog && !slider && el.matches("input, select, textarea"))) return;
+    if (slider && e.key.startsWith("Arrow")) return;
+    const c = commandFor(commands(), e);
+    const plain = !e.ctrlKey && !e.shiftKey && !e.altKey;
+    if (!c || (el.matches("button, a") && (e.key === "Enter" || e.key === " ") && plain)) return;
+    e.preventDefault();
+    run(c.id);
+  });
+}

@@ -6,6 +6,7 @@ import { get, Problem, pageName, post } from "../model/api.ts";
 import { applyChanges, type Changes, prepare, type Scene } from "../model/scene.ts";
 import type { Selection } from "../model/selection.ts";
 import type { Rate } from "../model/time.ts";
+import type { Answer, Question } from "../panels/ask.ts";
 import type { SeamList } from "../panels/seams.ts";
 import { say } from "../panels/toast.ts";
 import type { Shown } from "../timeline/rows.ts";
@@ -27,16 +28,6 @@ export interface EditAnswer {
   changes: Changes;
 }
 
-/** A question to the editor. */
-export interface Question {
-  title: string;
-  label: string;
-  value?: string;
-  hint?: string;
-  choices?: { label: string; list: { value: string; words: string }[]; value: string };
-  done?: string;
-}
-
 /** What commands work on. */
 export interface Stage {
   readonly id: string;
@@ -54,9 +45,10 @@ export interface Stage {
   shown: Shown;
   closing: boolean; // nudging a head or tail closes up
   seek(at: number): void;
+  place(at: number): void; // puts the playhead there, and plays nothing
   select(s: Selection): void;
   show(): void; // everything that shows the selection, anew
-  ask(q: Question): Promise<{ value: string; choice: string } | undefined>;
+  ask(q: Question): Promise<Answer | undefined>;
   note(words: string): void; // says what was done, where no edit says it
 }
 

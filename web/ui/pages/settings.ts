@@ -64,13 +64,18 @@ function show(list: Style[]): void {
   panel.rows = list.map(row);
 }
 
-async function keep(was: string, now: Style): Promise<void> {
-  try {
-    show(await post<Style[]>("/blends", { was, blend: now }));
-  } catch (e) {
-    say(e);
-    show(blends);
-  }
+let turn: Promise<void> = Promise.resolve();
+
+/** Keeps a change of a blend, after those before: it changes what they left. */
+function keep(was: string, change: (b: Style) => Style): void {
+  turn = turn.then(async () => {
+    try {
+      show(await post<Style[]>("/blends", { was, blend: change(of(was)) }));
+    } catch (e) {
+      say(e);
+      show(blends);
+    }
+  });
 }
 
 const of = (key: string): Style => blends.find((b) => b.name === key)!;
@@ -82,31 +87,32 @@ Alpine.data("settings", () => ({
     show(blends);
   },
   rename(key: string, e: Event) {
-    void keep(key, { ...of(key), name: (e.target as HTMLInputElement).value.trim() });
+    const name = (e.target as HTMLInputElement).value.trim();
+    keep(key, (b) => ({ ...b, name }));
   },
   set(key: string, what: string, e: Event) {
     const text = (e.target as HTMLInputElement).value,
-      b = { ...of(key) };
-    if (what === "law") b.law = text;
-    if (what === "curve_out" || what === "curve_in") b[what] = text ? { shape: text } : undefined;
-    if (what === "lean") b.lean = Number(text.replace("−", "-"));
+      now: Partial<Style> = {};
+    if (what === "law") now.law = text;
+    if (what === "curve_out" || what === "curve_in") now[what] = text ? { shape: text } : undefined;
+    if (what === "lean") now.lean = Number(text.replace("−", "-"));
     if (what === "length") {
       const m = /^\s*([\d.]+)\s*(ms|s|f|frames?)?\s*$/.exec(text);
       if (!m) {
         say(`"${text}" is not a length. Write frames (4) or milliseconds (160 ms).`);
         return show(blends);
       }
-      [b.frames, b.ms] =
+      [now.frames, now.ms] =
         m[2] === "ms"
           ? [undefined, Number(m[1])]
           : m[2] === "s"
             ? [undefined, 1000 * Number(m[1])]
             : [Number(m[1]), undefined];
     }
-    void keep(key, b);
+    keep(key, (b) => ({ ...b, ...now }));
   },
   makeDefault(key: string) {
-    void keep(key, { ...of(key), default: true });
+    keep(key, (b) => ({ ...b, default: true }));
   },
   async drop(key: string) {
     try {
@@ -119,7 +125,7 @@ Alpine.data("settings", () => ({
   add() {
     let n = 1;
     while (blends.some((b) => b.name === `Blend ${n}`)) n++;
-    void keep("", { name: `Blend ${n}`, law: "constant_power", frames: 4, lean: 0 });
+    keep("", () => ({ name: `Blend ${n}`, law: "constant_power", frames: 4, lean: 0 }));
   },
 }));
 

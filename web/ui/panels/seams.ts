@@ -7,23 +7,24 @@ export interface SeamAnswer {
   revision: number;
   pending: number;
   token: number;
-  order?: string[];
-  set?: Seam[];
-  moved?: { by: number; ids: string[] }[];
+  order: string[];
+  ordered: boolean; // order is another one than before
+  set: Seam[];
+  moved: { by: number; ids: string[] }[];
   offsets: Record<string, number>;
 }
 
 /** The list after an answer; seams that only moved are the same objects elsewhere. */
 export function merged(all: Seam[], a: SeamAnswer, tc: (at: number) => string): Seam[] {
   const byID = new Map(all.map((s) => [s.id, s]));
-  for (const { by, ids } of a.moved ?? [])
+  for (const { by, ids } of a.moved)
     for (const id of ids) {
       const s = byID.get(id)!;
       [s.at, s.from, s.to] = [s.at + by, s.from + by, s.to + by];
       s.tc = tc(s.at);
     }
-  for (const s of a.set ?? []) byID.set(s.id, s);
-  return (a.order ?? all.map((s) => s.id)).map((id) => byID.get(id)!);
+  for (const s of a.set) byID.set(s.id, s);
+  return (a.ordered ? a.order : all.map((s) => s.id)).map((id) => byID.get(id)!);
 }
 
 const ROW = 50;

@@ -6,7 +6,7 @@ import type { Row } from "./rows.ts";
 
 export interface HeadDesk {
   selectedTracks(): string[];
-  selectTrack(id: string, more: boolean): void;
+  clicked(): { track(id: string, more: boolean): void };
   edit(e: Record<string, unknown>): void;
 }
 
@@ -43,7 +43,7 @@ export class Heads {
     const name = button(r.track.id + "name", r.track.name, `Track ${r.track.name}`, chosen);
     name.className = "name";
     name.title = `${r.track.name}: ${r.track.purpose}`;
-    name.onclick = (e) => this.desk.selectTrack(r.track.id, e.shiftKey);
+    name.onclick = (e) => this.desk.clicked().track(r.track.id, e.shiftKey);
     el.append(name);
     if (r.folded) return el;
     const row = document.createElement("div");

@@ -47,9 +47,12 @@ export interface Desk extends HeadDesk {
   leads(): { track: string; at: number; lead: number }[];
   offsets(): Record<string, number>;
   select(s: Selection): void;
-  clipClicked(id: string, more: boolean, edge?: "head" | "tail"): void;
-  cutClicked(left: string, right: string, more: boolean): void;
-  lullClicked(clip: string, lull: string): void;
+  clicked(): {
+    clip(id: string, more: boolean, edge?: "head" | "tail"): void;
+    cut(left: string, right: string, more: boolean): void;
+    lull(clip: string, lull: string): void;
+    track(id: string, more: boolean): void;
+  };
   try(e: Record<string, unknown>): Promise<{ words: string; refused: boolean } | undefined>;
   dragging(stills: Still[] | undefined): void;
 }
@@ -427,7 +430,7 @@ export class Timeline {
     if (d.hold.what !== "clip" || !d.pull || !d.out) return;
     const { hit: h } = d.hold,
       sel = this.desk.selection();
-    if (h.lull) this.desk.lullClicked(h.clip.id, h.lull.id);
+    if (h.lull) this.desk.clicked().lull(h.clip.id, h.lull.id);
     else if (!(sel.kind === "clips" && sel.ids.includes(h.clip.id)) || h.grip !== "body") {
       if (d.pull.doing === "roll" || d.pull.doing === "split") this.clipClicked(h, false);
       else
@@ -441,16 +444,14 @@ export class Timeline {
   }
 
   private clipClicked(h: Hit, more: boolean): void {
-    if (h.lull) return this.desk.lullClicked(h.clip.id, h.lull.id);
+    if (h.lull) return this.desk.clicked().lull(h.clip.id, h.lull.id);
     const other =
       h.edge && h.grip !== "fade" ? beside({ track: h.row.track, clip: h.clip, index: h.index }, h.edge) : undefined;
     if (other)
-      this.desk.cutClicked(
-        h.edge === "head" ? other.clip.id : h.clip.id,
-        h.edge === "head" ? h.clip.id : other.clip.id,
-        more,
-      );
-    else this.desk.clipClicked(h.clip.id, more, h.grip === "body" || h.grip === "fade" ? undefined : h.edge);
+      this.desk
+        .clicked()
+        .cut(h.edge === "head" ? other.clip.id : h.clip.id, h.edge === "head" ? h.clip.id : other.clip.id, more);
+    else this.desk.clicked().clip(h.clip.id, more, h.grip === "body" || h.grip === "fade" ? undefined : h.edge);
   }
 
   /** A click beside all clips takes the gap there in hand. */

@@ -1,0 +1,76 @@
+// Figures that are typed on the card of what is selected.
+import { frameOf, lengthOf, parseTimecode, type Rate, sampleOf, timecode } from "../model/time.ts";
+import { clipsInHand } from "./moves.ts";
+import type { Stage } from "./stage.ts";
+import type { Toning } from "./toning.ts";
+
+/** A number of dB that was typed. */
+export function decibels(text: string): number | undefined {
+  const m = /^\s*([+\-−]?\s*[\d.]+)\s*(dB)?\s*$/i.exec(text);
+  return m ? Number(m[1].replace("−", "-").replace(/\s/g, "")) : undefined;
+}
+
+const noGain = "A gain is a number of dB, such as -3.5.";
+
+/** Takes a figure that was typed on the card; what was wrong with it, if it is. */
+export function typed(stage: Stage, toning: Toning, id: string, text: string): string | undefined {
+  const { scene, rate, sr } = stage;
+  const edit = (e: unknown) => void stage.edits.edit(e);
+  const c = clipsInHand(stage)[0];
+  const sel = stage.selection;
+  const s = stage.list.current;
+  if (s && id.startsWith("lull_")) return toning.typed(s, id, text);
+  const db = decibels(text);
+  const frame = parseTimecode(text, rate);
+  const moment = frame === undefined ? undefined : sampleOf(frame - scene.start_frame, rate, sr);
+  const noMoment = noTimecode(text, timecode(scene.start_frame, rate));
+  switch (id) {
+    case "gain":
+      return db === undefined ? noGain : edit({ edit: "gain", clips: [c.clip.id], db });
+    case "track_gain":
+      return db === undefined || sel.kind !== "track"
+        ? noGain
+        : edit({ edit: "set_track", track: sel.id, gain_db: db });
+    case "lead": {
+      const n = lengthOf(text, rate, sr)?.frames;
+      if (n === undefined || !s)
+        return `"${text}" is not a number of frames. 8 leads by 8 frames, -5 trails by 5, 0 is a straight cut.`;
+      return edit({
+        edit: "lead",
+        ...(s.left ? { left: s.left } : {}),
+        ...(s.right ? { right: s.right } : {}),
+        frames: n,
+      });
+    }
+    case "begins":
+      return moment === undefined ? noMoment : edit({ edit: "move", clip: c.clip.id, to: moment });
+    case "length": {
+      const at = tailAt(text, c.clip.from, rate, sr);
+      if (at === undefined)
+        return `"${text}" is not a length. Write frames (96), seconds (4.2 s) or milliseconds (320 ms).`;
+      return edit({ edit: "trim", clip: c.clip.id, edge: "tail", to: at, close: stage.closing });
+    }
+    case "name":
+      return sel.kind === "track" ? edit({ edit: "set_track", track: sel.id, name: text }) : undefined;
+    case "marker_name":
+      return sel.kind === "marker" ? edit({ edit: "set_marker", marker: sel.id, name: text }) : undefined;
+    case "marker_at":
+      if (moment === undefined || sel.kind !== "marker") return noMoment;
+      return edit({ edit: "set_marker", marker: sel.id, at: moment });
+  }
+  if (sel.kind !== "range" || moment === undefined) return noMoment;
+  const now = { ...sel, gap: false, [id]: moment };
+  if (now.from >= now.to || now.from < 0) return "A range begins in the scene, before it ends.";
+  stage.select(now);
+  return undefined;
+}
+
+const noTimecode = (text: string, such: string) =>
+  `"${text}" is not a timecode. Write hours, minutes, seconds and frames, such as ${such}.`;
+
+/** Where a clip ends that gets a length; lengths in frames end on a frame. */
+function tailAt(text: string, from: number, rate: Rate, sr: number): number | undefined {
+  const n = lengthOf(text, rate, sr);
+  if (n?.frames !== undefined) return sampleOf(frameOf(from, rate, sr) + n.frames, rate, sr);
+  return n && from + n.samples!;
+}

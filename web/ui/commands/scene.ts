@@ -1,0 +1,79 @@
+// Every command of the scene's page, by its id in the server's table.
+import { ask } from "../panels/ask.ts";
+import { openPast } from "../panels/past.ts";
+import { openKeys, openSearch } from "../panels/search.ts";
+import type { Auditions } from "./auditions.ts";
+import type { Blending } from "./blending.ts";
+import { clipboard } from "./clipboard.ts";
+import type { Mending } from "./mending.ts";
+import { moves } from "./moves.ts";
+import { places } from "./places.ts";
+import type { Stage } from "./stage.ts";
+import type { Toning } from "./toning.ts";
+import { tracks } from "./tracks.ts";
+
+/** What of the page its commands change beside the scene. */
+export interface Views {
+  zoomBench(by: number): void;
+  snapping(): void;
+  larger(): void; // the picture, or small again
+  order(): void; // of the seam list
+}
+
+export function sceneCommands(
+  stage: Stage,
+  parts: { mending: Mending; toning: Toning; auditions: Auditions; blending: Blending },
+  views: Views,
+  sceneFile: string,
+): Record<string, () => void> {
+  const { edits, frame, sr, scene, id } = stage;
+  const does: Record<string, () => void> = {
+    ...moves(stage),
+    ...clipboard(stage),
+    ...places(stage),
+    ...tracks(stage),
+    ...parts.mending.commands(),
+    ...parts.toning.commands(),
+    ...parts.auditions.commands(),
+    ...parts.blending.commands(),
+    snapping: views.snapping,
+    bench_closer: () => views.zoomBench(1 / 1.8),
+    bench_wider: () => views.zoomBench(1.8),
+    picture: views.larger,
+    undo: () => void edits.travel("undo"),
+    redo: () => void edits.travel("redo"),
+    history: () => openPast(false),
+    version: () => openPast(true),
+    rename: () =>
+      void ask({ title: "Rename the scene", label: "Name", value: scene.name, done: "Rename" }).then(
+        (q) => q && edits.edit({ edit: "rename", name: q.value }),
+      ),
+    order: views.order,
+    light: () => document.querySelector<HTMLElement>("[data-light]")!.click(),
+    sources: () => location.assign(`/scenes/${id}/sources`),
+    hand_over: () => location.assign(`/scenes/${id}/hand-over`),
+    scene_file: () => location.assign(`/scenes/${id}/${sceneFile}`),
+    change_keys: () => location.assign("/keys"),
+    search: openSearch,
+    keys: openKeys,
+  };
+
+  // What moves an edge in hand moves that of a lull, if one is in hand.
+  const ms = Math.round(sr / 1000);
+  for (const [command, by] of [
+    ["edge_earlier", -frame],
+    ["edge_later", frame],
+    ["edge_earlier_5", -5 * frame],
+    ["edge_later_5", 5 * frame],
+    ["sample_earlier", -1],
+    ["sample_later", 1],
+    ["ms_earlier", -ms],
+    ["ms_later", ms],
+  ] as const) {
+    const cut = does[command];
+    does[command] = () => void (parts.toning.nudge(by) || cut());
+  }
+  const otherEdge = does.edge;
+  does.edge = () => void (parts.toning.otherEdge() || otherEdge());
+  return does;
+}

@@ -1,0 +1,101 @@
+// What is in hand: taken in the list, in the timeline or by a command, and remembered from one visit to the next.
+import type { Seam } from "../bench/bench.ts";
+import { type Edge, findClip } from "../model/scene.ts";
+import { type SeamEdge, type Selection, withClip, withEdge } from "../model/selection.ts";
+import { place } from "./clipboard.ts";
+import { type Stage, staying } from "./stage.ts";
+
+export class Selecting {
+  closes = ""; // what closing up the clip in hand would leave behind, in words
+  private stage: Stage;
+
+  constructor(stage: Stage) {
+    this.stage = stage;
+  }
+
+  take(s: Selection): void {
+    this.stage.selection = s;
+    this.closes = "";
+    this.remember();
+    this.stage.show();
+    if (s.kind === "clips" && s.ids.length === 1) void this.askCloses(s.ids[0]);
+  }
+
+  /** Says beforehand what would stay behind if the clip in hand were removed and the gap closed up. */
+  private async askCloses(id: string): Promise<void> {
+    const { edits } = this.stage;
+    const told = await edits.after(() => edits.try({ edit: "remove", clips: [id], close: true }));
+    const now = this.stage.selection;
+    if (!told || now.kind !== "clips" || now.ids[0] !== id) return;
+    const stays = told.refused ? told.words : staying(told.words).join("; ");
+    this.closes = stays && `If it is closed up: ${stays}${stays.endsWith(".") ? "" : "."}`;
+    this.stage.show();
+  }
+
+  seam(s: Seam, reveal = true): void {
+    const { stage } = this;
+    stage.selection = { kind: "seam" };
+    this.closes = "";
+    stage.list.select(s.id);
+    stage.bench.show(s);
+    if (!stage.player.playing) stage.seek(s.at);
+    if (reveal) stage.timeline.reveal(s.at);
+    stage.show();
+  }
+
+  remember(): void {
+    const { id, playhead, selection: s } = this.stage;
+    const range = s.kind === "range" ? { range: { from: s.from, to: s.to, tracks: s.tracks } } : {};
+    place.set(id, { playhead, ...range });
+  }
+
+  /** Takes the clip in hand that the address names. */
+  asked(): void {
+    const p = findClip(this.stage.scene, new URLSearchParams(location.search).get("clip") ?? "");
+    if (!p) return;
+    this.take({ kind: "clips", ids: [p.clip.id] });
+    this.stage.seek(p.clip.from);
+    this.stage.timeline.reveal(p.clip.from);
+  }
+
+  private edgeOfSeam(): SeamEdge | undefined {
+    return this.stage.selection.kind === "seam" ? this.stage.list.current : undefined;
+  }
+
+  private addEdge(e: Edge): void {
+    this.take(withEdge(this.stage.selection, this.edgeOfSeam(), e));
+  }
+
+  /** What is clicked in the timeline. */
+  readonly clicked = {
+    clip: (id: string, more: boolean, edge?: "head" | "tail"): void => {
+      if (more && edge) this.addEdge(edge === "head" ? { right: id } : { left: id });
+      else if (more) this.take(withClip(this.stage.selection, id));
+      else this.take({ kind: "clips", ids: [id], ...(edge ? { edge } : {}) });
+    },
+    cut: (left: string, right: string, more: boolean): void => {
+      const s = this.stage.list.all.find((x) => x.left === left && x.right === right);
+      if (more) this.addEdge({ left, right });
+      else if (s) this.seam(s);
+      else this.take({ kind: "edges", edges: [{ left, right }] });
+    },
+    lull: (clip: string, lull: string): void => {
+      const s = this.stage.list.all.find((x) => x.kind === "lull" && x.left === clip && x.lull === lull);
+      if (s) this.seam(s, false);
+      else this.take({ kind: "clips", ids: [clip] });
+    },
+    track: (id: string, more: boolean): void => {
+      const sel = this.stage.selection;
+      if (sel.kind !== "range" || sel.gap) return this.take({ kind: "track", id });
+      const others = sel.tracks.filter((x) => x !== id);
+      const tracks = !more ? [id] : others.length < sel.tracks.length ? others : [...sel.tracks, id];
+      this.take({ ...sel, tracks });
+    },
+  };
+
+  /** The tracks that are in hand: one, or those of a range. */
+  tracks(): string[] {
+    const sel = this.stage.selection;
+    return sel.kind === "track" ? [sel.id] : sel.kind === "range" ? sel.tracks : [];
+  }
+}

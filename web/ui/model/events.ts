@@ -1,0 +1,25 @@
+// What the server tells of a scene while its page is open.
+import { pageName } from "./api.ts";
+
+export interface Listeners {
+  edited(revision: number, words: string): void; // on another page
+  seams(): void; // more of them are measured, or may have been while nothing was heard
+  keys(): void;
+  mending(done: number, of: number): void;
+  blends(list: unknown): void;
+}
+
+/** Listens until the page is left. */
+export function listen(scene: string, on: Partial<Listeners>): void {
+  const source = new EventSource(`/events?scene=${scene}`);
+  const hear = <T>(kind: string, what: (m: T) => void) =>
+    source.addEventListener(kind, (e) => what(JSON.parse((e as MessageEvent).data) as T));
+  hear<{ revision: number; words: string; page?: string }>("edit", (m) => {
+    if (m.page !== pageName) on.edited?.(m.revision, m.words);
+  });
+  hear<{ measured: boolean }>("seams", (m) => m.measured && on.seams?.());
+  hear("keys", () => on.keys?.());
+  hear<{ done: number; of: number }>("mending", (m) => on.mending?.(m.done, m.of));
+  hear("blends", (list) => on.blends?.(list));
+  source.addEventListener("open", () => on.seams?.()); // what was told meanwhile was not heard
+}

@@ -1,0 +1,70 @@
+// A dialog that asks for a word or a figure.
+import Alpine from "@alpinejs/csp";
+
+/** A question to the editor. */
+export interface Question {
+  title: string;
+  label: string;
+  value?: string;
+  hint?: string;
+  choices?: { label: string; list: { value: string; words: string }[]; value: string };
+  done?: string;
+}
+
+export interface Answer {
+  value: string;
+  choice: string;
+}
+
+const blank = {
+  title: "",
+  label: "",
+  hint: "",
+  hasChoices: false,
+  choiceLabel: "",
+  choices: [] as { value: string; words: string }[],
+  done: "",
+  answer: "",
+  choice: "",
+};
+
+let dialog: HTMLDialogElement;
+let panel: typeof blank;
+let answered: (a: Answer | undefined) => void = () => {};
+
+/** Asks; nothing is answered if the dialog is closed. */
+export function ask(q: Question): Promise<Answer | undefined> {
+  Object.assign(panel, blank, {
+    ...q,
+    hasChoices: !!q.choices,
+    choiceLabel: q.choices?.label ?? "",
+    choices: q.choices?.list ?? [],
+    done: q.done ?? "Do it",
+    answer: q.value ?? "",
+    choice: q.choices?.value ?? "",
+  });
+  dialog.showModal();
+  void Alpine.nextTick(() => dialog.querySelector<HTMLInputElement>("input")!.select());
+  return new Promise((done) => (answered = done));
+}
+
+export function registerAsk(): void {
+  Alpine.data("ask", () => ({
+    ...blank,
+    init() {
+      panel = this;
+      dialog = (this as unknown as { $root: HTMLDialogElement }).$root;
+    },
+    confirm() {
+      dialog.close();
+      answered({ value: panel.answer.trim(), choice: panel.choice });
+      answered = () => {};
+    },
+    dismiss() {
+      dialog.close();
+    },
+    closed() {
+      answered(undefined);
+    },
+  }));
+}

@@ -1,0 +1,95 @@
+// Words of the top strip, of the seam list's head and of the bench's.
+import type { Seam } from "../bench/bench.ts";
+import { endOf, type Scene } from "../model/scene.ts";
+import { frameOf, type Rate, timecode } from "../model/time.ts";
+import { leadOf, name } from "./seams.ts";
+
+/** The scene's name, rate, length, and what can be undone. */
+export function sceneWords(scene: Scene, rate: Rate) {
+  const whole = timecode(frameOf(endOf(scene), rate, scene.sample_rate), rate);
+  const fps = rate.nominal === rate.num / rate.den ? rate.nominal : (rate.num / rate.den).toFixed(2);
+  const hasPicture = scene.tracks.some((t) => t.kind === "picture");
+  return {
+    title: scene.name,
+    about: `${fps} fps · ${whole.startsWith("00") ? whole.slice(3, 8) : whole.slice(0, 8)} long`,
+    hasPicture,
+    pictureClass: hasPicture ? "" : "no-picture",
+    noUndo: !scene.undo,
+    noRedo: !scene.redo,
+    undoWords: scene.undo ? `Undo: ${scene.undo}` : "Nothing to undo",
+    redoWords: scene.redo ? `Redo: ${scene.redo}` : "Nothing to redo",
+  };
+}
+
+/** How many seams there are, by verdict. */
+export function countWords(all: Seam[]) {
+  const count = (v: string) => all.filter((s) => s.verdict === v).length;
+  const pending = all.filter((s) => !s.why).length;
+  const gaps = count("") - pending; // beside recordings that are missing
+  const verdicts = `${count("rough")} rough · ${count("audible")} audible · ${count("clean")} clean`;
+  return {
+    seamCount: `${all.length} ${all.length === 1 ? "seam" : "seams"}`,
+    verdictCount: pending ? `${pending} being measured` : `${verdicts}${gaps ? ` · ${gaps} not measured` : ""}`,
+  };
+}
+
+/** What the bench shows: the seam in hand, and how much of it, in seconds. */
+export function benchWords(
+  s: Seam | undefined,
+  number: number,
+  of: number,
+  seconds: number,
+  next: string,
+  rate: Rate,
+  sr: number,
+) {
+  const [blendedWords, outWords, inWords] =
+    s?.kind === "lull" ? ["Lulled", "Clip", "Patch"] : ["Blended", "Outgoing", "Incoming"];
+  const words = { blendedWords, outWords, inWords };
+  if (!s) return { ...words, benchTitle: "Bench", benchAbout: of ? `${next} takes the first seam in hand` : "" };
+  const shown = seconds >= 0.1 ? `${seconds.toFixed(1)} s` : `${(seconds * 1000).toFixed(1)} ms`;
+  const about = [name(s), leadOf(s, rate, sr), `${shown} shown`];
+  return { ...words, benchTitle: `Seam ${number} of ${of}`, benchAbout: about.filter(Boolean).join(" · ") };
+}
+
+/** What the page shows before it knows better. */
+export const blank = {
+  title: "",
+  about: "",
+  kept: "All kept",
+  did: "",
+  playMark: "▶",
+  playWords: "Play",
+  seamCount: "",
+  verdictCount: "",
+  hasPicture: false,
+  pictureClass: "",
+  byTimeClass: "on",
+  worstClass: "",
+  byTimePressed: "true",
+  worstPressed: "false",
+  benchTitle: "Bench",
+  benchAbout: "",
+  four: "",
+  blendedWords: "Blended",
+  outWords: "Outgoing",
+  inWords: "Incoming",
+  modePlain: "",
+  modeBlended: "on",
+  modeOutgoing: "",
+  modeIncoming: "",
+  modeDifference: "",
+  loopClass: "",
+  loopPressed: "false",
+  slowClass: "",
+  slowPressed: "false",
+  hearing: "",
+  snapClass: "on",
+  snapPressed: "true",
+  large: false,
+  largeTC: "",
+  noUndo: true,
+  noRedo: true,
+  undoWords: "",
+  redoWords: "",
+};

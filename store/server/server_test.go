@@ -154,8 +154,8 @@ func TestAProgramKilledAsItStartsIsStartedAgain(t *testing.T) {
 	s.Stop()
 }
 
-// A copied folder remembers port and password of the one it was copied from. Whichever of both starts first, and if both
-// do at once, each has its own database.
+// A copied folder remembers port and password of the one it was copied from. Whichever of both starts first, and if
+// both do at once, each has its own database.
 func TestACopiedFolderHasItsOwnDatabase(t *testing.T) {
 	first := t.TempDir()
 	s, err := server.Start(ctx, first)

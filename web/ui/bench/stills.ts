@@ -6,7 +6,7 @@ import { sharpen } from "../drawing/paint.ts";
 import type { Pictures } from "../drawing/pictures.ts";
 import { clipAt } from "../model/scene.ts";
 import { frameOf, sampleOf, timecode } from "../model/time.ts";
-import { type Still, seamStills } from "../timeline/drag.ts";
+import { type Still, seamStills } from "../timeline/stills.ts";
 
 const MOST = 4;
 

@@ -1,11 +1,12 @@
 // Playing: the scene from the playhead, and the seam in hand as it is, without its blend, by its sides, as it might be.
-import type { Seam } from "../bench/bench.ts";
+
 import { endOf } from "../model/scene.ts";
+import type { Seam } from "../model/seam.ts";
 import { name } from "../panels/seams.ts";
 import { say } from "../panels/toast.ts";
+import type { Lulls } from "./lulls.ts";
 import type { Mending } from "./mending.ts";
 import type { Stage } from "./stage.ts";
-import type { Toning } from "./toning.ts";
 
 /** What the page shows of it. */
 export interface Hearing {
@@ -44,13 +45,13 @@ const HEARD: Record<string, [cut: string, lull: string]> = {
 export class Auditions {
   private stage: Stage;
   private mending: Mending;
-  private toning: Toning;
+  private lulls: Lulls;
   private panel: () => Hearing;
   private mode = "blended"; // what the last audition was
   private heard = ""; // the seam, and the state of the scene, that an audition plays
 
-  constructor(stage: Stage, mending: Mending, toning: Toning, panel: () => Hearing) {
-    [this.stage, this.mending, this.toning, this.panel] = [stage, mending, toning, panel];
+  constructor(stage: Stage, mending: Mending, lulls: Lulls, panel: () => Hearing) {
+    [this.stage, this.mending, this.lulls, this.panel] = [stage, mending, lulls, panel];
   }
 
   /** Plays the scene. */
@@ -75,7 +76,7 @@ export class Auditions {
   /** What of the scene each audition lets be heard. */
   private partOf(s: Seam, what: string): string {
     if (what === "outgoing" || what === "incoming") return what === "outgoing" ? s.left : s.right;
-    if (what === "plain" && s.kind === "lull") return this.toning.without(s);
+    if (what === "plain" && s.kind === "lull") return this.lulls.without(s);
     if (what === "mended" || what === "placed") return this.mending.would(s)[what] ?? "";
     return what === "blended" ? "scene" : what;
   }

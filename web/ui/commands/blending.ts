@@ -1,9 +1,9 @@
-// The blend of the seam in hand, or the fade at the edge in hand: its law, length, lean and shapes, on the bar below the
-// bench.
+// The blend of the seam in hand, or the fade at the edge in hand: its law, length, lean and shapes, on the bar below
+// the bench.
 import Alpine from "@alpinejs/csp";
-import { type BenchView, canBlend, leaning, type Seam } from "../bench/bench.ts";
 import { bends, type Law, type Shape } from "../model/curves.ts";
 import { type Blend, blendAt, type Clip, type Curve, findClip } from "../model/scene.ts";
+import { type BenchView, canBlend, leaning, type Seam } from "../model/seam.ts";
 import { frames, inSamples, lengthOf } from "../model/time.ts";
 import { say } from "../panels/toast.ts";
 import type { Mending } from "./mending.ts";

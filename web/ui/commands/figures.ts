@@ -1,8 +1,8 @@
 // Figures that are typed on the card of what is selected.
 import { frameOf, lengthOf, parseTimecode, type Rate, sampleOf, timecode } from "../model/time.ts";
+import type { Lulls } from "./lulls.ts";
 import { clipsInHand } from "./moves.ts";
 import type { Stage } from "./stage.ts";
-import type { Toning } from "./toning.ts";
 
 /** A number of dB that was typed. */
 export function decibels(text: string): number | undefined {
@@ -13,13 +13,13 @@ export function decibels(text: string): number | undefined {
 const noGain = "A gain is a number of dB, such as -3.5.";
 
 /** Takes a figure that was typed on the card; what was wrong with it, if it is. */
-export function typed(stage: Stage, toning: Toning, id: string, text: string): string | undefined {
+export function typed(stage: Stage, lulls: Lulls, id: string, text: string): string | undefined {
   const { scene, rate, sr } = stage;
   const edit = (e: unknown) => void stage.edits.edit(e);
   const c = clipsInHand(stage)[0];
   const sel = stage.selection;
   const s = stage.list.current;
-  if (s && id.startsWith("lull_")) return toning.typed(s, id, text);
+  if (s && id.startsWith("lull_")) return lulls.typed(s, id, text);
   const db = decibels(text);
   const frame = parseTimecode(text, rate);
   const moment = frame === undefined ? undefined : sampleOf(frame - scene.start_frame, rate, sr);

@@ -1,13 +1,17 @@
-// What would mend a seam or the whole scene, the best places for a cut, and blends put on many cuts: asked of the
-// server, shown first, then done as one edit.
-import Alpine from "@alpinejs/csp";
-import { leaning, type Seam } from "../bench/bench.ts";
 import { TRY } from "../bench/player.ts";
+
 import { get, post } from "../model/api.ts";
-import type { Curve } from "../model/scene.ts";
+
+import { leaning, type Seam } from "../model/seam.ts";
+
 import { inSamples } from "../model/time.ts";
+
+import { awaitList, closeList, listProgress, openList, type Row } from "../panels/list.ts";
 import { say } from "../panels/toast.ts";
+import { planBlends, type Style } from "./blend-all.ts";
+
 import { clipsInHand } from "./moves.ts";
+
 import { batch, type EditAnswer, type Stage } from "./stage.ts";
 
 export interface Result {
@@ -18,6 +22,7 @@ export interface Result {
   why: string;
   measures: Record<string, number | null>;
 }
+
 export interface Proposal {
   before: Result;
   after?: Result;
@@ -26,124 +31,45 @@ export interface Proposal {
   edit?: unknown;
   left?: string;
 }
+
 interface ProposalView {
   proposal: Proposal;
   name: string;
   tc: string;
 }
+
 export interface Place {
   at: number;
   slip: number;
   reasons: string[];
   edit: unknown;
 }
-export interface Style {
-  name: string;
-  law: string;
-  curve_out?: Curve;
-  curve_in?: Curve;
-  frames?: number;
-  ms?: number;
-  lean: number;
-  default?: boolean;
-}
-interface Planned {
-  left: string;
-  right: string;
-  at: number;
-  tc: string;
-  track: string;
-  cut: string;
-  will: string;
-  words: string;
-  edit?: unknown;
+
+const MARK: Record<string, string> = { clean: "●", audible: "◆", rough: "▲" };
+
+interface MendAnswer {
+  changes: ProposalView[];
+  left: ProposalView[];
 }
 
-const MARK: Record<string, string> = { clean: "●", audible: "◆", rough: "▲", done: "●", shortened: "◆", refused: "▲" };
-
-/** A row of the list that is shown before anything is done. */
-export interface Row {
-  key: string;
-  tc: string;
-  name: string;
-  was: string;
-  words: string;
-  more: string;
-  mark: string;
-  tone: string;
-  after: string;
-  afterTone: string;
-  afterMark: string;
-  ticked: boolean;
-  can: boolean;
-  edit?: unknown;
-}
-interface ListPanel {
-  [key: string]: unknown;
-  rows: Row[];
-  $refs: Record<string, HTMLElement>;
-}
-
-/** The list of what will be done, with a tick at each row. */
-let list: ListPanel | undefined;
-let doList: (edits: unknown[]) => void = () => {};
-let again: () => void = () => {};
-
-export function registerList(): void {
-  Alpine.data("list", () => ({
-    title: "",
-    about: "",
-    rows: [] as Row[],
-    done: "",
-    busy: "",
-    count: "",
-    styles: [] as { value: string; words: string; selected: boolean }[],
-    style: "",
-    which: "plain",
-    choosing: false,
-    nothing: false,
-    init() {
-      list = this as unknown as ListPanel;
-    },
-    close() {
-      (list!.$refs.list as HTMLDialogElement).close();
-    },
-    tick(key: string, e: Event) {
-      const row = list!.rows.find((r) => r.key === key);
-      if (row) row.ticked = (e.target as HTMLInputElement).checked;
-      showDone();
-    },
-    all(e: Event) {
-      for (const r of list!.rows) r.ticked = r.can && (e.target as HTMLInputElement).checked;
-      showDone();
-    },
-    choose() {
-      again();
-    },
-    go() {
-      (list!.$refs.list as HTMLDialogElement).close();
-      doList(list!.rows.filter((r) => r.ticked && r.edit).map((r) => r.edit));
-    },
-  }));
-}
-
-function showDone(): void {
-  const n = list!.rows.filter((r) => r.ticked && r.edit).length;
-  list!.done = n ? `Do ${n === 1 ? "it" : `these ${n}`}` : "Nothing is ticked";
-  list!.nothing = n === 0;
-}
-
-/** Shows a list, of which what is ticked is then done. */
-export function openList(set: { title: string; about: string; rows: Row[] }, act: (edits: unknown[]) => void): void {
-  doList = act;
-  open(set);
-}
-
-function open(set: Record<string, unknown>): void {
-  Object.assign(list!, { busy: "", choosing: false, ...set });
-  showDone();
-  const dialog = list!.$refs.list as HTMLDialogElement;
-  if (!dialog.open) dialog.showModal();
+function mendRow(v: ProposalView): Row {
+  const { before, after, did, reasons, edit, left } = v.proposal;
+  return {
+    key: before.id,
+    tc: v.tc,
+    name: v.name,
+    was: before.why,
+    words: did ?? "left as it is",
+    more: [...(reasons ?? []), ...(left ? [`left: ${left}`] : [])].join("; "),
+    mark: MARK[before.verdict],
+    tone: before.verdict,
+    after: after ? after.why : before.why,
+    afterMark: MARK[(after ?? before).verdict],
+    afterTone: (after ?? before).verdict,
+    ticked: !!edit,
+    can: !!edit,
+    edit,
+  };
 }
 
 export class Mending {
@@ -203,7 +129,7 @@ export class Mending {
       mend: () => void this.mend(),
       mend_all: () => void this.mendAll(),
       blend: () => this.blend(),
-      blend_all: () => void this.plan(),
+      blend_all: () => void planBlends(this.stage, this.styles),
       places: () => void this.findPlaces(),
       place_next: () => this.stepPlace(1),
       place_previous: () => this.stepPlace(-1),
@@ -230,71 +156,35 @@ export class Mending {
   }
 
   private async mendAll(): Promise<void> {
-    open({
-      title: "Mend all",
-      about: "Looking for what mends each seam, and measuring what would come out …",
-      rows: [],
-      busy: "0",
-    });
-    const stop = new AbortController(); // closing the list ends the search
-    (list!.$refs.list as HTMLDialogElement).addEventListener("close", () => stop.abort(), { once: true });
+    const title = "Mend all";
+    const stop = awaitList(title, "Looking for what mends each seam, and measuring what would come out …");
     try {
-      const got = await post<{ revision: number; changes: ProposalView[]; left: ProposalView[] }>(
-        `/scenes/${this.stage.id}/mend`,
-        {},
-        stop.signal,
-      );
+      const got = await post<MendAnswer>(`/scenes/${this.stage.id}/mend`, {}, stop);
       const changed = new Set(got.changes.map((c) => c.proposal.before.id));
-      const row = (v: ProposalView): Row => {
-        const { before, after, did, reasons, edit, left } = v.proposal;
-        return {
-          key: before.id,
-          tc: v.tc,
-          name: v.name,
-          was: before.why,
-          words: did ?? "left as it is",
-          more: [...(reasons ?? []), ...(left ? [`left: ${left}`] : [])].join("; "),
-          mark: MARK[before.verdict],
-          tone: before.verdict,
-          after: after ? after.why : before.why,
-          afterMark: MARK[(after ?? before).verdict],
-          afterTone: (after ?? before).verdict,
-          ticked: !!edit,
-          can: !!edit,
-          edit,
-        };
-      };
+      const left = got.left.filter((v) => !changed.has(v.proposal.before.id));
       const rows = [
-        ...got.changes.map(row),
-        ...got.left
-          .filter((v) => !changed.has(v.proposal.before.id))
-          .map((v) => row({ ...v, proposal: { ...v.proposal, edit: undefined, did: undefined } })),
+        ...got.changes.map(mendRow),
+        ...left.map((v) => mendRow({ ...v, proposal: { ...v.proposal, edit: undefined, did: undefined } })),
       ];
       rows.sort((a, b) => (a.tc < b.tc ? -1 : a.tc > b.tc ? 1 : 0));
-      doList = (edits) =>
-        void this.stage.edits.edit(batch(edits, `${edits.length} ${edits.length === 1 ? "seam" : "seams"} mended`));
-      open({
-        title: "Mend all",
-        about: rows.length
-          ? `${got.changes.length} seams get better; length and sync stay. Right: what was measured on the scene ` +
-            `as it would be.`
-          : "Every seam is clean or accepted; there is nothing to mend.",
-        rows,
+      const about = rows.length
+        ? `${got.changes.length} seams get better; length and sync stay. ` +
+          "Right: what was measured on the scene as it would be."
+        : "Every seam is clean or accepted; there is nothing to mend.";
+      openList({ title, about, rows }, (edits) => {
+        const words = `${edits.length} ${edits.length === 1 ? "seam" : "seams"} mended`;
+        void this.stage.edits.edit(batch(edits, words));
       });
     } catch (e) {
-      if (stop.signal.aborted) return;
-      (list!.$refs.list as HTMLDialogElement).close();
+      if (stop.aborted) return;
+      closeList();
       say(e);
     }
   }
 
   /** Says how far the search for what mends all seams is. */
   progress(done: number, of: number): void {
-    if (list?.busy)
-      [list.busy, list.about] = [
-        String(done),
-        `Looking for what mends each seam, and measuring what would come out: ${done} of ${of}`,
-      ];
+    listProgress(`Looking for what mends each seam, and measuring what would come out: ${done} of ${of}`);
   }
 
   get default(): Style {
@@ -329,67 +219,6 @@ export class Mending {
             "the other first."
         : "No seam is chosen. Choose a cut in the list or in the timeline.",
     );
-  }
-
-  /** Lists what a blend by name would do at every cut of the range, or of the scene. */
-  private async plan(): Promise<void> {
-    const { selection: sel } = this.stage,
-      range = sel.kind === "range" ? sel : undefined;
-    const ask = async () => {
-      try {
-        const got = await post<{ cuts: Planned[]; blend: Style }>(`/scenes/${this.stage.id}/blends/plan`, {
-          blend: list!.style,
-          which: list!.which,
-          from: range?.from ?? 0,
-          to: range?.to ?? 2 ** 45,
-          tracks: range?.tracks ?? [],
-        });
-        const rows = got.cuts.map(
-          (c): Row => ({
-            key: `${c.left} ${c.right}`,
-            tc: c.tc,
-            name: c.cut,
-            was: "",
-            words: c.words,
-            more: c.track,
-            mark: MARK[c.will],
-            tone: c.will,
-            after: c.will,
-            afterMark: "",
-            afterTone: "",
-            ticked: !!c.edit,
-            can: !!c.edit,
-            edit: c.edit,
-          }),
-        );
-        const off = list!.which === "off";
-        doList = (edits) =>
-          void this.stage.edits.edit(
-            batch(edits, off ? `${edits.length} blends taken off` : `${edits.length} cuts blended, ${got.blend.name}`),
-          );
-        open({
-          title: off ? "Take blends off" : "Blend all cuts",
-          choosing: true,
-          rows,
-          about: rows.length
-            ? `Of the ${range ? "range" : "scene"}: what will be done, shortened or refused.`
-            : `The ${range ? "range" : "scene"} has no such cut.`,
-        });
-      } catch (e) {
-        say(e);
-      }
-    };
-    again = () => void ask();
-    Object.assign(list!, {
-      style: this.default.name,
-      which: "plain",
-      styles: this.styles.map((x) => ({
-        value: x.name,
-        words: x.default ? `${x.name} (default)` : x.name,
-        selected: !!x.default,
-      })),
-    });
-    await ask();
   }
 
   private async findPlaces(): Promise<void> {

@@ -5,11 +5,12 @@ import { openKeys, openSearch } from "../panels/search.ts";
 import type { Auditions } from "./auditions.ts";
 import type { Blending } from "./blending.ts";
 import { clipboard } from "./clipboard.ts";
+import type { Filling } from "./filling.ts";
+import type { Lulls } from "./lulls.ts";
 import type { Mending } from "./mending.ts";
 import { moves } from "./moves.ts";
 import { places } from "./places.ts";
 import type { Stage } from "./stage.ts";
-import type { Toning } from "./toning.ts";
 import { tracks } from "./tracks.ts";
 
 /** What of the page its commands change beside the scene. */
@@ -22,7 +23,7 @@ export interface Views {
 
 export function sceneCommands(
   stage: Stage,
-  parts: { mending: Mending; toning: Toning; auditions: Auditions; blending: Blending },
+  parts: { mending: Mending; lulls: Lulls; filling: Filling; auditions: Auditions; blending: Blending },
   views: Views,
   sceneFile: string,
 ): Record<string, () => void> {
@@ -33,7 +34,8 @@ export function sceneCommands(
     ...places(stage),
     ...tracks(stage),
     ...parts.mending.commands(),
-    ...parts.toning.commands(),
+    ...parts.lulls.commands(),
+    ...parts.filling.commands(),
     ...parts.auditions.commands(),
     ...parts.blending.commands(),
     snapping: views.snapping,
@@ -71,9 +73,9 @@ export function sceneCommands(
     ["ms_later", ms],
   ] as const) {
     const cut = does[command];
-    does[command] = () => void (parts.toning.nudge(by) || cut());
+    does[command] = () => void (parts.lulls.nudge(by) || cut());
   }
   const otherEdge = does.edge;
-  does.edge = () => void (parts.toning.otherEdge() || otherEdge());
+  does.edge = () => void (parts.lulls.otherEdge() || otherEdge());
   return does;
 }

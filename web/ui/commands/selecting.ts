@@ -1,6 +1,7 @@
 // What is in hand: taken in the list, in the timeline or by a command, and remembered from one visit to the next.
-import type { Seam } from "../bench/bench.ts";
+
 import { type Edge, findClip } from "../model/scene.ts";
+import type { Seam } from "../model/seam.ts";
 import { type SeamEdge, type Selection, withClip, withEdge } from "../model/selection.ts";
 import { place } from "./clipboard.ts";
 import { type Stage, staying } from "./stage.ts";

@@ -132,3 +132,9 @@ export function fitted(c: CanvasRenderingContext2D, text: string, width: number)
   while (n > 0 && c.measureText(text.slice(0, n) + "…").width > width) n--;
   return n > 0 ? text.slice(0, n) + "…" : "";
 }
+
+/** Paints anew when the light changes, and once the fonts are there. */
+export function onLook(paint: () => void): void {
+  document.addEventListener("light", paint);
+  void document.fonts.ready.then(paint);
+}

@@ -1,63 +1,55 @@
 // The scene's page: puts the views together. What commands do is in the modules of their kind; what an edit does is
 // decided by the server.
 import Alpine from "@alpinejs/csp";
-import { Bench, type BenchView, canBlend, oneFrame } from "../bench/bench.ts";
+import { Bench } from "../bench/bench.ts";
 import { Meter } from "../bench/meter.ts";
 import { Player } from "../bench/player.ts";
 import { type Figure, PictureView } from "../bench/stills.ts";
 import { Auditions, type Hearing } from "../commands/auditions.ts";
+import { benchEdits } from "../commands/bench-edits.ts";
+import type { Style } from "../commands/blend-all.ts";
 import { Blending } from "../commands/blending.ts";
 import { marked, place } from "../commands/clipboard.ts";
-import { typed } from "../commands/figures.ts";
+import { Filling } from "../commands/filling.ts";
 import { type Command, keyName, listenForCommands } from "../commands/keys.ts";
-import { Mending, registerList, type Style } from "../commands/mending.ts";
+import { Lulls } from "../commands/lulls.ts";
+import { Mending } from "../commands/mending.ts";
 import { clipsInHand, edges } from "../commands/moves.ts";
 import { sceneCommands } from "../commands/scene.ts";
 import { Selecting } from "../commands/selecting.ts";
 import { Edits, type Stage } from "../commands/stage.ts";
-import { Toning } from "../commands/toning.ts";
 import { shownOf } from "../commands/tracks.ts";
-import { afterPaint, sizeOf, threadOf } from "../drawing/paint.ts";
-import { Pictures, type Sheets } from "../drawing/pictures.ts";
+import { afterPaint, onLook, sizeOf, threadOf } from "../drawing/paint.ts";
+import { Pictures } from "../drawing/pictures.ts";
 import { setUpWaves } from "../drawing/waves.ts";
 import { get, pageData } from "../model/api.ts";
-import { type Law, type Shape, setUpCurves } from "../model/curves.ts";
+import { setUpCurves } from "../model/curves.ts";
 import { listen } from "../model/events.ts";
-import { edgeAt, prepare, type Scene } from "../model/scene.ts";
+import type { ScenePage } from "../model/page.ts";
+import { edgeAt, prepare } from "../model/scene.ts";
+import { type BenchView, canBlend, oneFrame } from "../model/seam.ts";
 import { still } from "../model/selection.ts";
-import { frameOf, type Rate, timecode } from "../model/time.ts";
+import { frameOf, timecode } from "../model/time.ts";
 import { ask, registerAsk } from "../panels/ask.ts";
-import { type About, type Card, cardOf, blank as emptyCard, type Measure } from "../panels/card.ts";
+import { type About, type Card, cardOf } from "../panels/card.ts";
+import { registerCard, showCard } from "../panels/card-panel.ts";
 import { registerChoices } from "../panels/choices.ts";
 import { SeamFeed } from "../panels/feed.ts";
 import { registerFigures } from "../panels/figure.ts";
+import { registerList } from "../panels/list.ts";
 import { registerPast } from "../panels/past.ts";
 import { leadOf, SeamList } from "../panels/seams.ts";
 import { registerSearch } from "../panels/search.ts";
-import { benchWords, blank, countWords, sceneWords } from "../panels/strip.ts";
+import { benchWords, blank, countWords, orderWords, sceneWords } from "../panels/strip.ts";
 import { registerToast, say } from "../panels/toast.ts";
 import { Timeline } from "../timeline/timeline.ts";
 
-interface Data {
-  id: string;
-  state: Scene;
-  rate: Rate;
-  commands: Command[];
-  hues: string[];
-  laws: Law[];
-  shapes: Shape[];
-  blends: Style[];
-  measures: Measure[];
-  media: Sheets & { peak_steps: number[]; tile_bins: number };
-  formats: { name: string; ending: string; lacks: string[] }[];
-}
-
-const data = pageData<Data>(),
-  { id: sceneID, rate } = data;
+const data = pageData<ScenePage>();
+const { id: sceneID, rate } = data;
 setUpCurves(data);
-const scene = prepare(data.state, rate),
-  sr = scene.sample_rate,
-  frame = oneFrame(rate, sr);
+const scene = prepare(data.state, rate);
+const sr = scene.sample_rate;
+const frame = oneFrame(rate, sr);
 const $ = <T extends HTMLElement>(id: string) => document.getElementById(id) as T;
 
 let commands = data.commands;
@@ -96,7 +88,7 @@ const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
   pictures,
   shown: () => stage.shown,
   playhead: () => stage.playhead,
-  seek: (at) => seek(at),
+  seek,
   selection: () => stage.selection,
   selectedSeam: () => list.current && bench.seam,
   edgesInHand: () => (stage.selection.kind === "none" ? [] : edges(stage)),
@@ -120,22 +112,7 @@ const bench = new Bench($("bench"), {
   thread: () => threadOf(scene.tracks.find((t) => t.id === bench.seam?.track) ?? { purpose: "dialogue" }),
   playhead: () => stage.playhead,
   setBlend: (before, after) => void blending.set(before, after),
-  setLull: (from, to) => {
-    const s = bench.seam;
-    if (s) void edit({ edit: "set_lull", clip: s.left, lull: s.lull, from, to });
-  },
-  rollTo: (to, alone) => {
-    const s = bench.seam;
-    if (!s) return;
-    if (!alone) return void edit({ edit: "roll", left: s.left, right: s.right, to });
-    if (s.lead === undefined) return say("This cut has no picture linked, so its sound cannot lead or trail.");
-    void edit({
-      edit: "lead",
-      left: s.left,
-      right: s.right,
-      frames: Math.round(((s.at + s.lead - to) * rate.num) / (rate.den * sr)),
-    });
-  },
+  ...benchEdits(() => stage),
   loaded: (v) => {
     showBlend(v);
     if (v.covers.length) showScene();
@@ -164,7 +141,7 @@ const stage: Stage = {
   selection: { kind: "none" },
   shown: shownOf.get(sceneID),
   closing: false,
-  seek: (at) => seek(at),
+  seek,
   select: (s) => selecting.take(s),
   show: () => {
     timeline.repaint();
@@ -179,7 +156,8 @@ const stage: Stage = {
 };
 const selecting = new Selecting(stage);
 const view = new PictureView(stage, pictures);
-const toning = new Toning(stage, (from, to, part) => void auditions.part(from, to, part));
+const lulls = new Lulls(stage);
+const filling = new Filling(stage, lulls, (from, to, part) => void auditions.part(from, to, part));
 const mending = new Mending(
   stage,
   data.blends,
@@ -187,7 +165,7 @@ const mending = new Mending(
   (what) => void auditions.audition(what),
 );
 const blending = new Blending(stage, mending, data);
-const auditions = new Auditions(stage, mending, toning, () => panel);
+const auditions = new Auditions(stage, mending, lulls, () => panel);
 const feed = new SeamFeed(stage, () => showCounts());
 
 /** Everything that shows the scene shows it anew. */
@@ -237,21 +215,18 @@ function tick(now: number): void {
 
 // --- what is shown ---
 
-function showPlayhead(): void {
+function showPlayhead(always = false): void {
   const tc = timecode(scene.start_frame + frameOf(stage.playhead, rate, sr), rate);
   $("timecode").textContent = tc;
   if (panel?.large) panel.largeTC = tc;
   timeline.repaint();
   bench.repaint();
-  view.playhead();
+  view.playhead(always);
 }
 
 function showStills(): void {
-  const now = view.figures(),
-    same =
-      panel.figures.length === now.length &&
-      now.every((f, i) => f.words === panel.figures[i].words && f.tc === panel.figures[i].tc);
-  if (!same) panel.figures = now;
+  const now = view.figures();
+  if (JSON.stringify(now) !== JSON.stringify(panel.figures)) panel.figures = now;
   panel.four = now.length > 2 ? "four" : "";
   void Alpine.nextTick(() => view.bench());
 }
@@ -296,7 +271,7 @@ function cardNow(): Card {
       seam: s,
       number: list.number(s),
       advice: {
-        lull: toning.of(s)?.lull,
+        lull: lulls.of(s)?.lull,
         ...mending.of(s),
         covers: (bench.seam?.id === s.id && bench.data?.covers) || [],
       },
@@ -311,18 +286,16 @@ function showCounts(): void {
 
 function showScene(): void {
   Object.assign(panel, sceneWords(scene, rate));
-  panel.card = cardNow();
+  showCard(cardNow());
   if (stage.selection.kind === "seam") mending.look();
   showCounts();
   showStills();
   view.playhead(true);
 }
 
-// --- commands ---
-
 const does = sceneCommands(
   stage,
-  { mending, toning, auditions, blending },
+  { mending, lulls, filling, auditions, blending },
   {
     zoomBench: (by) => {
       bench.zoom(by);
@@ -347,10 +320,7 @@ function run(id: string): void {
 function showLarge(large: boolean): void {
   if (large && !panel.hasPicture) return say("This scene has no picture, so there is none to show larger.");
   panel.large = view.large = large;
-  void Alpine.nextTick(() => {
-    view.playhead(true);
-    showPlayhead();
-  });
+  void Alpine.nextTick(() => showPlayhead(true));
 }
 
 listenForCommands(() => commands, run);
@@ -359,15 +329,12 @@ listenForCommands(() => commands, run);
 
 interface Panel extends Hearing {
   [key: string]: unknown;
-  card: Card;
   figures: Figure[];
 }
 
 Alpine.data("scene", () => ({
   ...blank,
   figures: [] as Figure[],
-  card: emptyCard,
-  placeWindow: Number(localStorage.getItem("blendseam-window") ?? 250),
 
   init() {
     panel = this as unknown as Panel;
@@ -386,38 +353,12 @@ Alpine.data("scene", () => ({
   worstFirst() {
     order(true);
   },
-  choosePlace(i: number) {
-    mending.choosePlace(i);
-  },
-  typeWindow(e: Event) {
-    const n = Number((e.target as HTMLInputElement).value);
-    if (!(n >= 5 && n <= 2000)) return say("The search reaches 5 to 2000 ms to each side of the cut.");
-    panel.placeWindow = n;
-    mending.setWindow(Math.round(n));
-  },
-  typeField(id: string, e: Event) {
-    const input = e.target as HTMLInputElement,
-      wrong = typed(stage, toning, id, input.value);
-    if (!wrong) return;
-    say(wrong);
-    input.value = panel.card.fields.find((f) => f.id === id)?.value ?? "";
-  },
-  choose(id: string, e: Event) {
-    const sel = stage.selection;
-    if (sel.kind === "track")
-      void edit({ edit: "set_track", track: sel.id, [id]: (e.target as HTMLSelectElement).value });
-  },
-  act(command: string) {
-    run(command);
-  },
 }));
 
 function order(worst: boolean): void {
   list.worst = worst;
   list.sort();
-  [panel.byTimeClass, panel.worstClass, panel.byTimePressed, panel.worstPressed] = worst
-    ? ["", "on", "false", "true"]
-    : ["on", "", "true", "false"];
+  Object.assign(panel, orderWords(worst));
 }
 
 // --- what happens elsewhere ---
@@ -440,18 +381,15 @@ listen(sceneID, {
   blends: (styles) => (mending.styles = styles as Style[]),
 });
 
-document.addEventListener("light", () => {
+onLook(() => {
   meter.show([], 0);
-  timeline.repaint();
-  bench.repaint();
-});
-void document.fonts.ready.then(() => {
   timeline.repaint();
   bench.repaint();
 });
 
 registerPast(edits, (words) => (panel.did = words));
 blending.register();
+registerCard(stage, lulls, mending, run);
 registerSearch(() => commands, run);
 registerAsk();
 registerFigures();

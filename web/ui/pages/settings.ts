@@ -1,6 +1,6 @@
 // The settings: blends by name.
 import Alpine from "@alpinejs/csp";
-import type { Style } from "../commands/mending.ts";
+import type { Style } from "../commands/blend-all.ts";
 import { pageData, post, remove, request } from "../model/api.ts";
 import { gains, type Law, type Shape, setUpCurves } from "../model/curves.ts";
 import { registerFigures } from "../panels/figure.ts";

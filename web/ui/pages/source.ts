@@ -1,58 +1,23 @@
 // Listening through one recording: its waveform, in and out, named stretches, taking them out, and the clips of it.
 import Alpine from "@alpinejs/csp";
 import { marked, place } from "../commands/clipboard.ts";
-import { type Command, commandFor } from "../commands/keys.ts";
-import { colours, fitted, repainter, sharpen, TEXT } from "../drawing/paint.ts";
-import { Pictures, type Sheets } from "../drawing/pictures.ts";
-import { drawWave, setUpWaves } from "../drawing/waves.ts";
+import { listenForCommands } from "../commands/keys.ts";
+import { sharpen } from "../drawing/paint.ts";
+import { Pictures } from "../drawing/pictures.ts";
+import { setUpWaves } from "../drawing/waves.ts";
 import { get, Problem, pageData, pageName, post } from "../model/api.ts";
-import type { Source, Stretch } from "../model/scene.ts";
-import {
-  frameOf,
-  frames,
-  nearestFrame,
-  parseTimecode,
-  type Rate,
-  sampleOf,
-  timecode,
-  toSample,
-  toX,
-  type View,
-  zoomed,
-} from "../model/time.ts";
+import { listen } from "../model/events.ts";
+import type { SourcePage, SourceState, Use } from "../model/page.ts";
+import type { Stretch } from "../model/scene.ts";
+import { frameOf, frames, nearestFrame, parseTimecode, sampleOf, timecode } from "../model/time.ts";
 import { registerFigures } from "../panels/figure.ts";
 import { registerToast, say } from "../panels/toast.ts";
+import { type Mark, SourceWave } from "../timeline/source-wave.ts";
 
-interface Use {
-  clip: string;
-  name: string;
-  track: string;
-  tc: string;
-  in: number;
-  out: number;
-}
-interface State {
-  revision: number;
-  source: Source;
-  uses: Use[];
-}
-interface Data {
-  id: string;
-  rate: Rate;
-  sample_rate: number;
-  start_frame: number;
-  state: State;
-  tracks: { id: string; name: string }[];
-  picture: string;
-  commands: Command[];
-  media: Sheets & { peak_steps: number[]; tile_bins: number };
-}
-
-const data = pageData<Data>(),
+const data = pageData<SourcePage>(),
   { rate, sample_rate: sr, id } = data;
 let { source, uses, revision } = data.state;
-const length = source.samples || sampleOf(source.frames ?? 0, rate, sr),
-  frame = sampleOf(1, rate, sr);
+const length = source.samples || sampleOf(source.frames ?? 0, rate, sr);
 const $ = <T extends HTMLElement>(name: string) => document.getElementById(name) as T;
 const asked = new URLSearchParams(location.search),
   shownClip = asked.get("clip") ?? "";
@@ -66,8 +31,7 @@ function shownMoment(): { in: number; out: number } | undefined {
 }
 
 let at = 0; // where it plays, samples
-let mark: { from?: number; to?: number } = {};
-let view: View = { from: 0, perPixel: 1000 };
+let mark: Mark = {};
 let panel: Panel;
 
 // --- sound ---
@@ -84,187 +48,54 @@ audio.addEventListener(
 function seek(to: number): void {
   at = Math.max(0, Math.min(length, Math.round(to)));
   if (audio.src) audio.currentTime = at / sr;
-  const x = toX(view, at),
-    width = $("source-wave").clientWidth;
-  if (x < 0 || x > width) view.from = Math.max(0, at - (view.perPixel * width) / 3);
-  paint();
+  wave.reveal(at, 0);
 }
 
 function tick(): void {
   if (!audio.paused) {
     at = Math.min(length, Math.round(audio.currentTime * sr));
-    const width = $("source-wave").clientWidth;
-    if (toX(view, at) > width - 20) view.from = at - view.perPixel * 40;
-    paint();
+    wave.reveal(at, 20);
   }
   requestAnimationFrame(tick);
 }
 
 // --- drawing ---
 
-setUpWaves(sr, data.media.peak_steps, data.media.tile_bins, () => paint());
-const pictures = new Pictures(rate, data.media, () => paint());
+setUpWaves(sr, data.media.peak_steps, data.media.tile_bins, () => wave.repaint());
+const pictures = new Pictures(rate, data.media, () => wave.repaint());
 const clock = (n: number) => timecode(frameOf(n, rate, sr), rate);
-const paint = repainter(() => {
-  const col = colours();
-  for (const [name, v] of [
-    ["overview", { from: 0, perPixel: length / Math.max(1, $("overview").clientWidth) }],
-    ["source-wave", view],
-  ] as const) {
-    const { c, width, height } = sharpen($<HTMLCanvasElement>(name)),
-      x = (n: number) => toX(v, n),
-      large = name === "source-wave";
-    c.fillStyle = col.surface;
-    c.fillRect(0, 0, width, height);
-    for (const u of uses)
-      band(
-        c,
-        x(u.in),
-        x(u.out),
-        height - (large ? 16 : 8),
-        large ? 16 : 8,
-        u.clip === shownClip ? col.madder : col.dialogue,
-        large ? u.name : "",
-      );
-    const shown = shownMoment();
-    if (shown) {
-      c.fillStyle = col.madder + "22";
-      c.fillRect(x(shown.in), 0, x(shown.out) - x(shown.in), height);
-    }
-    for (const s of source.stretches ?? [])
-      band(c, x(s.from), x(s.to), large ? 2 : 0, large ? 16 : 6, col.tone, large ? s.name : "");
-    const [from, to] = [mark.from ?? -1, mark.to ?? -1];
-    if (from >= 0 && to > from) {
-      c.fillStyle = col.amber + "44";
-      c.fillRect(x(from), 0, x(to) - x(from), height);
-    }
-    if (source.samples)
-      drawWave(
-        c,
-        { source: source.id, offset: 0, gain: () => 2, colour: col.dialogue },
-        v.from,
-        v.perPixel,
-        Math.max(0, x(0)),
-        Math.min(width, x(length)),
-        large ? 20 : 6,
-        height - (large ? 40 : 16),
-      );
-    c.fillStyle = col.amber;
-    for (const n of [from, to]) if (n >= 0) c.fillRect(x(n) - 1, 0, 2, height);
-    c.fillStyle = col.madder;
-    c.fillRect(x(at) - 0.75, 0, 1.5, height);
-    if (!large) {
-      c.strokeStyle = col.ink;
-      c.strokeRect(x(view.from) + 0.5, 0.5, ($("source-wave").clientWidth * view.perPixel) / v.perPixel, height - 1);
-    }
-  }
+const wave = new SourceWave($("source-wave"), $("overview"), {
+  source: () => source,
+  uses: () => uses,
+  chosen: shownClip,
+  moment: shownMoment,
+  length,
+  at: () => at,
+  mark: () => mark,
+  onFrame: (n) => (source.frames ? sampleOf(nearestFrame(n, rate, sr), rate, sr) : Math.round(n)),
+  seek,
+  setMark,
+  painted: showMoment,
+});
+
+/** Shows the time and the picture of where it plays. */
+function showMoment(): void {
   $("source-time").textContent = clock(at);
-  if (source.frames) {
-    const f = Math.min(source.frames - 1, frameOf(at, rate, sr));
-    if (pictures.fetch(source.id, f, source.frames)) {
-      const canvas = $<HTMLCanvasElement>("source-picture"),
-        { c, width, height } = sharpen(canvas);
-      pictures.draw(c, source.id, f, 0, 0, width, height);
-      canvas.dataset.frame = String(f);
-    }
-  }
-});
-
-function band(
-  c: CanvasRenderingContext2D,
-  x0: number,
-  x1: number,
-  top: number,
-  height: number,
-  colour: string,
-  words: string,
-): void {
-  if (x1 < 0 || x0 > c.canvas.clientWidth) return;
-  c.fillStyle = colour + "38";
-  c.fillRect(x0, top, Math.max(2, x1 - x0), height);
-  c.fillStyle = colour;
-  c.fillRect(x0, top, 1.5, height);
-  c.fillRect(x1 - 1.5, top, 1.5, height);
-  if (!words || x1 - x0 < 24) return;
-  c.fillStyle = colours().ink;
-  c.font = `11.5px ${TEXT}`;
-  c.fillText(fitted(c, words, x1 - Math.max(0, x0) - 10), Math.max(0, x0) + 5, top + 12);
-}
-
-// --- the hand ---
-
-const wave = $<HTMLCanvasElement>("source-wave");
-let hold: { what: "seek" | "from" | "to" | "new"; x: number; start: number; moved: boolean } | undefined;
-const onFrame = (n: number) => (source.frames ? sampleOf(nearestFrame(n, rate, sr), rate, sr) : Math.round(n));
-wave.addEventListener("pointerdown", (e) => {
-  if (e.button !== 0) return;
-  wave.setPointerCapture(e.pointerId);
-  const near = (n: number | undefined) => n !== undefined && Math.abs(toX(view, n) - e.offsetX) < 6;
-  hold = {
-    what: near(mark.from) ? "from" : near(mark.to) ? "to" : "new",
-    x: e.offsetX,
-    start: toSample(view, e.offsetX),
-    moved: false,
-  };
-});
-wave.addEventListener("pointermove", (e) => {
-  if (!hold) return;
-  if (Math.abs(e.offsetX - hold.x) > 3) hold.moved = true;
-  if (!hold.moved) return;
-  const now = Math.max(0, Math.min(length, onFrame(toSample(view, e.offsetX))));
-  if (hold.what === "new")
-    setMark({ from: Math.min(onFrame(hold.start), now), to: Math.max(onFrame(hold.start), now) });
-  else setMark({ ...mark, [hold.what]: now });
-});
-wave.addEventListener("pointerup", () => {
-  if (hold && !hold.moved) seek(hold.start);
-  hold = undefined;
-});
-wave.addEventListener(
-  "wheel",
-  (e) => {
-    e.preventDefault();
-    if (e.ctrlKey || e.metaKey || (!e.shiftKey && Math.abs(e.deltaY) > Math.abs(e.deltaX)))
-      zoom(Math.exp(e.deltaY * 0.003), e.offsetX);
-    else {
-      view.from = Math.max(0, view.from + (e.deltaX || e.deltaY) * view.perPixel);
-      paint();
-    }
-  },
-  { passive: false },
-);
-$("overview").addEventListener("pointerdown", (e) => {
-  view.from = Math.max(0, (e.offsetX / $("overview").clientWidth) * length - (view.perPixel * wave.clientWidth) / 2);
-  seek((e.offsetX / $("overview").clientWidth) * length);
-});
-new ResizeObserver(() => paint()).observe(wave);
-
-function zoom(factor: number, x = toX(view, at)): void {
-  view = zoomed(view, x, factor, 0.1, Math.max(1, length / wave.clientWidth));
-  view.from = Math.max(0, view.from);
-  paint();
-}
-
-function showWhole(): void {
-  view = { from: 0, perPixel: length / Math.max(1, wave.clientWidth) };
-  paint();
-}
-
-function showSpan(from: number, to: number): void {
-  const room = Math.max(frame, (to - from) * 0.2);
-  view = {
-    from: Math.max(0, from - room),
-    perPixel: Math.max(0.1, (to - from + 2 * room) / Math.max(1, wave.clientWidth)),
-  };
-  paint();
+  if (!source.frames) return;
+  const f = Math.min(source.frames - 1, frameOf(at, rate, sr));
+  if (!pictures.fetch(source.id, f, source.frames)) return;
+  const canvas = $<HTMLCanvasElement>("source-picture");
+  const { c, width, height } = sharpen(canvas);
+  pictures.draw(c, source.id, f, 0, 0, width, height);
+  canvas.dataset.frame = String(f);
 }
 
 // --- the mark ---
 
-function setMark(m: typeof mark): void {
+function setMark(m: Mark): void {
   mark = m;
   showMark();
-  paint();
+  wave.repaint();
 }
 
 /** The marked stretch: from the mark in, or the start, to the mark out, or the end. */
@@ -328,7 +159,7 @@ function edit(e: unknown | (() => Promise<{ words: string }>)): Promise<boolean>
 }
 
 async function refresh(): Promise<void> {
-  ({ source, uses, revision } = await get<State>(`/scenes/${id}/sources/${source.id}/state`));
+  ({ source, uses, revision } = await get<SourceState>(`/scenes/${id}/sources/${source.id}/state`));
   show();
 }
 
@@ -342,21 +173,15 @@ const takeOut = (names: string[], playhead: boolean): void =>
     }),
   );
 
+/** What every clip of the recording gets, wherever it is laid. */
+const laid = () => ({ track: panel.track, source: source.id, name: String(panel.stretchName).trim() });
+
 function put(how: string): void {
   const s = stretch();
   if (!s) return say("Nothing is marked. Drag over the waveform first.");
   const picture = data.picture && data.tracks.some((t) => t.id === panel.track) ? { picture: data.picture } : {};
-  void edit({
-    edit: "add",
-    track: panel.track,
-    ...picture,
-    source: source.id,
-    in: s.from,
-    length: s.to - s.from,
-    start: place.get(id).playhead,
-    name: String(panel.stretchName).trim(),
-    how,
-  });
+  const span = { in: s.from, length: s.to - s.from, start: place.get(id).playhead };
+  void edit({ edit: "add", ...laid(), ...picture, ...span, how });
 }
 
 function fill(fit: "start" | "end" | "moment"): void {
@@ -366,18 +191,9 @@ function fill(fit: "start" | "end" | "moment"): void {
   const moment = fit === "start" ? (s?.from ?? at) : fit === "end" ? (s?.to ?? at) : at;
   if (fit === "moment" && (p.playhead < p.range.from || p.playhead > p.range.to))
     return say("The scene's playhead lies outside the range; move it to where this moment shall be.");
-  void edit({
-    edit: "fill",
-    track: panel.track,
-    ...(data.picture ? { picture: data.picture } : {}),
-    source: source.id,
-    from: p.range.from,
-    to: p.range.to,
-    fit,
-    moment,
-    at: p.playhead,
-    name: String(panel.stretchName).trim(),
-  });
+  const picture = data.picture ? { picture: data.picture } : {};
+  const { from, to } = p.range;
+  void edit({ edit: "fill", ...laid(), ...picture, from, to, fit, moment, at: p.playhead });
 }
 
 // --- keys ---
@@ -402,9 +218,9 @@ const does: Record<string, () => void> = {
   source_faster: () => speed(audio.playbackRate + 0.25),
   take_end: () => takeMarked(false),
   take_playhead: () => takeMarked(true),
-  closer: () => zoom(1 / 1.6),
-  wider: () => zoom(1.6),
-  whole: () => showSpan(0, length),
+  closer: () => wave.zoom(1 / 1.6),
+  wider: () => wave.zoom(1.6),
+  whole: () => wave.whole(1),
   light: () => document.querySelector<HTMLElement>("[data-light]")!.click(),
 };
 
@@ -422,20 +238,10 @@ function speed(v: number): void {
   panel.speedWords = `${audio.playbackRate.toFixed(2)}×`;
 }
 
-document.addEventListener("keydown", (e) => {
-  const el = e.target as HTMLElement;
-  if (
-    e.isComposing ||
-    el.matches("input:not([type=range]), select, textarea") ||
-    (el.matches("button, a") && (e.key === "Enter" || e.key === " ")) ||
-    (el.matches("[type=range]") && e.key.startsWith("Arrow"))
-  )
-    return;
-  const c = commandFor(data.commands, e);
-  if (!c || !does[c.id]) return;
-  e.preventDefault();
-  does[c.id]();
-});
+listenForCommands(
+  () => data.commands.filter((c) => does[c.id]),
+  (command) => does[command]?.(),
+);
 
 // --- panel ---
 
@@ -472,7 +278,7 @@ function show(): void {
     ? `Range of the scene, ${frames(p.range.to - p.range.from, rate, sr)} from ${tc(p.range.from)}:`
     : "";
   showMark();
-  paint();
+  wave.repaint();
 }
 
 function showPlaying(): void {
@@ -511,9 +317,9 @@ Alpine.data("source", () => ({
     void Alpine.nextTick(() => {
       show();
       if (clip) {
-        showSpan(clip.in, clip.out);
+        wave.showSpan(clip.in, clip.out, 0.2);
         seek(clip.in);
-      } else showWhole();
+      } else wave.whole(1);
       requestAnimationFrame(tick);
     });
   },
@@ -556,7 +362,7 @@ Alpine.data("source", () => ({
   show(s: Stretch) {
     panel.stretchName = s.name;
     setMark({ from: s.from, to: s.to });
-    showSpan(s.from, s.to);
+    wave.showSpan(s.from, s.to, 0.2);
     seek(s.from);
     show();
   },
@@ -564,17 +370,13 @@ Alpine.data("source", () => ({
     void edit({ edit: "drop_stretch", source: source.id, name: s.name });
   },
   showUse(u: Use) {
-    showSpan(u.in, u.out);
+    wave.showSpan(u.in, u.out, 0.2);
     seek(u.in);
   },
 }));
 
-const news = new EventSource(`/events?scene=${id}`);
-news.addEventListener("edit", (e) => {
-  const m = JSON.parse((e as MessageEvent).data) as { page?: string };
-  if (m.page !== pageName) void queue.then(refresh).catch(say);
-});
-document.addEventListener("light", () => paint());
+listen(id, { edited: () => void queue.then(refresh).catch(say) });
+document.addEventListener("light", () => wave.repaint());
 
 registerFigures();
 registerToast();

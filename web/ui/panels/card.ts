@@ -1,8 +1,8 @@
 // The card: the figures of whatever is selected, its settings, and what can be done with it. Pure functions from the
 // scene to words.
 
-import type { Seam } from "../bench/bench.ts";
 import type { Placed, Scene } from "../model/scene.ts";
+import type { Seam } from "../model/seam.ts";
 import type { Selection } from "../model/selection.ts";
 import { frameOf, frames, type Rate, timecode } from "../model/time.ts";
 import type { Shown } from "../timeline/rows.ts";

@@ -1,8 +1,8 @@
 // The card of a seam: its verdict, what would mend it, its measures and its blend.
 
-import type { Seam } from "../bench/bench.ts";
 import type { Place, Proposal } from "../commands/mending.ts";
 import type { Lull } from "../model/scene.ts";
+import type { Seam } from "../model/seam.ts";
 import type { About, Action, Card, Field, Measure } from "./card.ts";
 import { action, blank, field, full, KINDS, leadField, MARKS, short } from "./card.ts";
 import { leadOf, name } from "./seams.ts";

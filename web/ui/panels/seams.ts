@@ -1,5 +1,5 @@
 // The seam list: all seams, by time or worst first. Only the rows in view are in the page.
-import type { Seam } from "../bench/bench.ts";
+import type { Seam } from "../model/seam.ts";
 import type { Rate } from "../model/time.ts";
 
 /** The list of seams as the server sends it: all of it, or what has changed since it sent it last. */

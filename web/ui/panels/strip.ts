@@ -1,6 +1,7 @@
 // Words of the top strip, of the seam list's head and of the bench's.
-import type { Seam } from "../bench/bench.ts";
+
 import { endOf, type Scene } from "../model/scene.ts";
+import type { Seam } from "../model/seam.ts";
 import { frameOf, type Rate, timecode } from "../model/time.ts";
 import { leadOf, name } from "./seams.ts";
 
@@ -51,6 +52,14 @@ export function benchWords(
   const about = [name(s), leadOf(s, rate, sr), `${shown} shown`];
   return { ...words, benchTitle: `Seam ${number} of ${of}`, benchAbout: about.filter(Boolean).join(" · ") };
 }
+
+/** Which order the seam list has. */
+export const orderWords = (worst: boolean) => ({
+  byTimeClass: worst ? "" : "on",
+  worstClass: worst ? "on" : "",
+  byTimePressed: String(!worst),
+  worstPressed: String(worst),
+});
 
 /** What the page shows before it knows better. */
 export const blank = {

@@ -5,21 +5,13 @@ import { type Colours, fitted, stitches, TEXT, threadOf } from "../drawing/paint
 import type { Pictures } from "../drawing/pictures.ts";
 import { arrivals, drawWave } from "../drawing/waves.ts";
 import { gains, rise } from "../model/curves.ts";
-import {
-  blendAt,
-  type Clip,
-  clipAfter,
-  edgeLimits,
-  hasClip,
-  type Lull,
-  lullSpan,
-  type Placed,
-  type Scene,
-  type Track,
-} from "../model/scene.ts";
+import { blendAt, type Clip, clipAfter, hasClip, type Scene, type Track } from "../model/scene.ts";
 import { frameOf, type Rate, toX, type View } from "../model/time.ts";
 import type { Outcome, Outline, Pull } from "./drag.ts";
-import { type Hit, lullDepth, type Row } from "./rows.ts";
+import { selvedge } from "./draw-grips.ts";
+import { badge, fadeLine, lullGain, notch, woven } from "./draw-marks.ts";
+
+import type { Row } from "./rows.ts";
 
 // Waves are drawn so that -6 dBFS, as loud as speech should get, reaches the edge of the cloth.
 const LOUDER = 2;
@@ -205,7 +197,7 @@ function run(g: Canvas, row: Row, i: number, end: number): void {
   c.fillRect(a, row.top + row.height - 1, z - a, 1);
 }
 
-function blend(g: Canvas, row: Row, cut: number, before: number, after: number): void {
+export function blend(g: Canvas, row: Row, cut: number, before: number, after: number): void {
   const x0 = toX(g.view, cut - before),
     x1 = toX(g.view, cut + after);
   g.c.fillStyle = g.col.tone + "30";
@@ -274,230 +266,6 @@ export function offsetWords(samples: number, rate: Rate, sampleRate: number): st
   return `${text} f ${samples < 0 ? "early" : "late"}`;
 }
 
-function badge(g: Canvas, samples: number, a: number, z: number, top: number): void {
-  const { c } = g,
-    words = offsetWords(samples, g.rate, g.scene.sample_rate);
-  c.font = `600 11px ${TEXT}`;
-  const text = fitted(c, words, z - a - 8),
-    w = c.measureText(text).width;
-  c.fillStyle = g.col.madder;
-  c.fillRect(a + 2, top + 2, w + 6, 14);
-  c.fillStyle = g.col.surface;
-  c.fillText(text, a + 5, top + 13);
-}
-
-/** Built tone is woven: threads one over the other. */
-function woven(g: Canvas, a: number, z: number, top: number, height: number, thread: string): void {
-  const { c } = g,
-    step = 7;
-  c.save();
-  c.beginPath();
-  c.rect(a, top, z - a, height);
-  c.clip();
-  c.strokeStyle = thread;
-  c.globalAlpha *= 0.3;
-  c.lineWidth = 1;
-  c.beginPath();
-  const first = Math.floor((a - height) / step) * step;
-  for (let x = first, n = 0; x < z + height; x += step, n++) {
-    c.moveTo(x, top + height);
-    c.lineTo(x + height, top);
-    for (let y = top + (n % 2) * step; y < top + height; y += 2 * step) {
-      // over and under
-      c.moveTo(x, y);
-      c.lineTo(x + step, y + step);
-    }
-  }
-  c.stroke();
-  c.restore();
-}
-
-/** A lull is a notch with sloped shoulders; one that is switched off is only its outline. */
-function notch(
-  g: Canvas,
-  clip: Clip,
-  l: Lull,
-  shift: number,
-  a: number,
-  z: number,
-  row: Row,
-  top: number,
-  thread: string,
-): void {
-  const { c, view } = g,
-    s = lullSpan(clip, l),
-    p = g.drag?.pull,
-    mine = p?.lull?.id === l.id && p.at.clip.id === clip.id ? g.drag! : undefined;
-  let { from, to } = s,
-    [down, up] = [l.fade_in, l.fade_out];
-  if (mine?.pull.doing === "lull") {
-    const by = mine.out.delta;
-    if (mine.pull.edge !== "tail") from += by;
-    if (mine.pull.edge !== "head") to += by;
-  } else if (mine) mine.pull.edge === "head" ? (down += mine.out.delta) : (up += mine.out.delta);
-  const x = (at: number) => toX(view, at + shift),
-    x0 = x(from),
-    x1 = x(to);
-  if (x1 < a || x0 > z) return;
-  const y = top + lullDepth(row, l),
-    x2 = Math.min(x1, x(from + down)),
-    x3 = Math.max(x2, x(to - up));
-  c.save();
-  c.beginPath();
-  c.rect(a, top - 1, z - a, row.height + 2);
-  c.clip();
-  c.beginPath();
-  c.moveTo(x0, top - 1);
-  c.lineTo(x2, y);
-  c.lineTo(x3, y);
-  c.lineTo(x1, top - 1);
-  if (!l.off) {
-    c.fillStyle = g.col.page;
-    c.fill();
-  }
-  c.strokeStyle = thread;
-  c.lineWidth = 1.3;
-  c.setLineDash(l.off ? [3, 3] : []);
-  c.stroke();
-  c.restore();
-}
-
-/** The shape of a fade that was given none yet. */
-const usualFade = { shape: "quarter_sine" };
-
-/** A line over a fade, from the corner it starts in. */
-function fadeLine(
-  g: Canvas,
-  clip: Clip,
-  edge: "head" | "tail",
-  x0: number,
-  x1: number,
-  top: number,
-  height: number,
-  thread: string,
-): void {
-  let n = (edge === "head" ? clip.fade_in?.length : clip.fade_out?.length) ?? 0;
-  const d = g.drag;
-  if (d?.pull.doing === "fade" && d.pull.edge === edge && d.pull.at.clip.id === clip.id) n += d.out.delta;
-  if (n <= 0) return;
-  const w = n / g.view.perPixel,
-    { c } = g,
-    curve = (edge === "head" ? clip.fade_in : clip.fade_out)?.curve ?? usualFade;
-  c.strokeStyle = thread;
-  c.lineWidth = 1.2;
-  c.beginPath();
-  for (let k = 0; k <= 16; k++) {
-    const u = k / 16,
-      y = top + height - 2 - (height - 4) * rise(curve, u);
-    c.lineTo(edge === "head" ? x0 + u * w : x1 - u * w, y);
-  }
-  c.stroke();
-}
-
-/** The unused recording beyond an edge, hatched. */
-function selvedge(g: Canvas, p: Placed, edge: "head" | "tail", top: number, height: number, thread: string): void {
-  const { low, high } = edgeLimits(g.scene, g.rate, p, edge, true),
-    { c } = g;
-  const x0 = Math.max(-10, toX(g.view, edge === "head" ? low : p.clip.to));
-  const x1 = Math.min(g.width + 10, toX(g.view, edge === "head" ? p.clip.from : high));
-  if (x1 - x0 < 1) return;
-  c.save();
-  c.beginPath();
-  c.rect(x0, top, x1 - x0, height);
-  c.clip();
-  c.globalAlpha = 0.45;
-  c.strokeStyle = thread;
-  c.lineWidth = 1;
-  c.beginPath();
-  for (let x = x0 - height; x < x1; x += 6) {
-    c.moveTo(x, top + height);
-    c.lineTo(x + height, top);
-  }
-  c.stroke();
-  c.restore();
-}
-
-/** The grips under the pointer. */
-export function drawGrips(g: Canvas, h: Hit): void {
-  const { c, col, view } = g,
-    { row } = h,
-    x0 = toX(view, h.clip.from),
-    x1 = toX(view, h.clip.to);
-  const fadeAt = (edge: "head" | "tail") =>
-    Math.max(13, ((edge === "head" ? h.clip.fade_in : h.clip.fade_out)?.length ?? 0) / view.perPixel);
-  const dot = (edge: "head" | "tail", r: number) => {
-    c.beginPath();
-    c.arc(edge === "head" ? x0 + fadeAt("head") : x1 - fadeAt("tail"), row.top + 5, r, 0, 7);
-    c.fill();
-  };
-  if (h.lull) return lullGrips(g, h, h.lull);
-  if (h.grip === "body" || h.grip === "fade") {
-    if (row.track.kind !== "sound" || row.folded || x1 - x0 <= 50) return;
-    c.fillStyle = h.grip === "fade" ? col.madder : col.ink;
-    if (h.grip === "fade") return dot(h.edge!, 4);
-    dot("head", 3);
-    return dot("tail", 3);
-  }
-  selvedge(
-    g,
-    { track: row.track, clip: h.clip, index: h.index },
-    h.edge!,
-    row.top,
-    row.height,
-    col[threadOf(row.track)] ?? col.dialogue,
-  );
-  const x = h.edge === "head" ? x0 : x1,
-    side = h.edge === "head" ? 1 : -1;
-  const other = h.edge === "head" ? row.track.clips[h.index - 1] : row.track.clips[h.index + 1];
-  const touching = other && (h.edge === "head" ? other.to === h.clip.from : other.from === h.clip.to);
-  const parts: [Hit["grip"], number][] = touching
-    ? [
-        ["trim_close", 1 / 6],
-        ["roll", 1 / 2],
-        ["trim_gap", 5 / 6],
-      ]
-    : [
-        ["trim_close", 1 / 4],
-        ["trim_gap", 3 / 4],
-      ];
-  for (const [grip, at] of parts) {
-    const y = row.top + row.height * at,
-      on = grip === h.grip;
-    c.fillStyle = on ? col.madder : col.soft;
-    c.globalAlpha = on ? 1 : 0.7;
-    c.beginPath();
-    if (grip === "roll") {
-      c.moveTo(x - 7, y);
-      c.lineTo(x, y - 4);
-      c.lineTo(x + 7, y);
-      c.lineTo(x, y + 4);
-    } else {
-      c.roundRect(side > 0 ? x : x - 5, y - 6, 5, 12, 2);
-      if (grip === "trim_close") c.rect(side > 0 ? x + 7 : x - 9, y - 4, 2, 8); // pulls what follows with it
-    }
-    c.fill();
-  }
-  c.globalAlpha = 1;
-}
-
-/** A bar at each edge of a lull, a dot where each of its fades ends. */
-function lullGrips(g: Canvas, h: Hit, l: Lull): void {
-  const { c, col, view } = g,
-    s = lullSpan(h.clip, l),
-    y = h.row.top + lullDepth(h.row, l);
-  for (const [edge, at, fade] of [
-    ["head", s.from, l.fade_in],
-    ["tail", s.to, -l.fade_out],
-  ] as const) {
-    c.fillStyle = h.grip === "lull" && h.edge === edge ? col.madder : col.ink;
-    c.fillRect(toX(view, at) - 1.5, h.row.top + 1, 3, 12);
-    c.fillStyle = h.grip === "lull_fade" && h.edge === edge ? col.madder : col.ink;
-    c.beginPath();
-    c.arc(toX(view, at + fade), y, 3, 0, 7);
-    c.fill();
-  }
-}
-
 function stills(g: Canvas, clip: Clip, from: number, to: number, shows: number, top: number, height: number): void {
   const { c, rate, pictures, view } = g,
     sr = g.scene.sample_rate,
@@ -521,16 +289,7 @@ function stills(g: Canvas, clip: Clip, from: number, to: number, shows: number, 
   c.restore();
 }
 
-/** A lull's gain at a sample of its source, as the rendered sound has it. */
-function lullGain(l: Lull, at: number): number {
-  if (at < l.from || at >= l.to) return 1;
-  const x = Math.min(1, (at - l.from) / Math.max(1, l.fade_in), (l.to - at) / Math.max(1, l.fade_out)),
-    floor = l.depth_db ? 10 ** (-l.depth_db / 20) : 0,
-    c = Math.cos((Math.PI / 2) * x);
-  return Math.sqrt(floor * floor + (1 - floor * floor) * c * c);
-}
-
-function wave(
+export function wave(
   g: Canvas,
   t: Track,
   i: number,

@@ -1,8 +1,8 @@
 // What hands do: selecting, dragging, typing times.
 import assert from "node:assert/strict";
 import test from "node:test";
-import type { Seam } from "../bench/bench.ts";
 import { type Clip, findClip, gaps, linked, prepare, type Scene, type Track } from "../model/scene.ts";
+import type { Seam } from "../model/seam.ts";
 import {
   edgesInHand,
   pickAt,

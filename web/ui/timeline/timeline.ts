@@ -1,109 +1,41 @@
 // The timeline: ruler, tracks, playhead, and what a hand does there. A drag only draws the outline, within what is
 // possible; on release it sends the edit.
 
-import { type Colours, colours, FIGURES, fitted, repainter, sharpen, TEXT } from "../drawing/paint.ts";
-import type { Pictures } from "../drawing/pictures.ts";
-import { beside, clipAfter, type Edge, edgeAt, endOf, findClip, gaps, linked, type Scene } from "../model/scene.ts";
-import type { Selection } from "../model/selection.ts";
-import {
-  frameOf,
-  nearestFrame,
-  type Rate,
-  rulerStep,
-  sampleOf,
-  timecode,
-  toSample,
-  toX,
-  type View,
-  zoomed,
-} from "../model/time.ts";
-import { doingOf, leadWords, type Outcome, type Outline, outcome, outlineOf, type Pull, type Still } from "./drag.ts";
-import { type Canvas, drawGrips, drawRow } from "./draw.ts";
-import { type HeadDesk, Heads } from "./headers.ts";
-import {
-  type Hit,
-  heightOf,
-  hit,
-  type Row,
-  RULER,
-  rangeOf,
-  rowAt,
-  rowsBetween,
-  rowsOf,
-  type Shown,
-  snap,
-} from "./rows.ts";
+import { repainter } from "../drawing/paint.ts";
+import { beside, clipAfter, endOf, findClip, gaps, linked } from "../model/scene.ts";
+import { frameOf, nearestFrame, sampleOf, timecode, toSample, toX } from "../model/time.ts";
+import type { Desk, Drag, Hold } from "./desk.ts";
+import { doingOf, outcome, outlineOf, type Pull } from "./drag.ts";
+import type { Canvas } from "./draw.ts";
+import { type Drawn, paint } from "./draw-timeline.ts";
+import { Heads } from "./headers.ts";
+import { type Hit, heightOf, hit, type Row, RULER, rangeOf, rowAt, rowsBetween, rowsOf, snap } from "./rows.ts";
+import { showTag } from "./tag.ts";
+import { Viewport } from "./viewport.ts";
 
-export interface Desk extends HeadDesk {
-  scene(): Scene;
-  rate: Rate;
-  pictures: Pictures;
-  shown(): Shown;
-  playhead(): number;
-  seek(sample: number): void;
-  selection(): Selection;
-  selectedSeam(): { track: string; at: number } | undefined;
-  edgesInHand(): Edge[];
-  leads(): { track: string; at: number; lead: number }[];
-  offsets(): Record<string, number>;
-  select(s: Selection): void;
-  clicked(): {
-    clip(id: string, more: boolean, edge?: "head" | "tail"): void;
-    cut(left: string, right: string, more: boolean): void;
-    lull(clip: string, lull: string): void;
-    track(id: string, more: boolean): void;
-  };
-  try(e: Record<string, unknown>): Promise<{ words: string; refused: boolean } | undefined>;
-  dragging(stills: Still[] | undefined): void;
-}
+const HEADS = 92; // pixels, of the track headers beside it
 
-/** What the hand has hold of. */
-type Hold =
-  | { what: "clip"; hit: Hit; alt: { altKey: boolean; ctrlKey: boolean; metaKey: boolean } }
-  | { what: "playhead" }
-  | { what: "ruler" }
-  | { what: "cloth" }
-  | { what: "range"; end: "from" | "to" }
-  | { what: "marker"; id: string };
-
-interface Drag {
-  hold: Hold;
-  startX: number;
-  startY: number;
-  x: number; // slowed
-  lastX: number;
-  y: number;
-  more: boolean; // Shift was held as it began
-  moved: boolean;
-  pull?: Pull;
-  out?: Outcome;
-  outline?: Outline;
-  but?: Set<string>; // clips that move, to which nothing snaps
-  marker?: number; // where it would go
-  asked?: string; // the edit that the server was asked about last
-  told?: { words: string; refused: boolean };
-}
-
-export class Timeline {
-  view: View = { from: 0, perPixel: 1000 };
+export class Timeline extends Viewport implements Drawn {
   snapping = true;
-  private canvas: HTMLCanvasElement;
-  private heads: Heads;
+  readonly canvas: HTMLCanvasElement;
+  protected readonly limits = { closest: 0.05, margin: 20 };
+  heads: Heads;
   private tag: HTMLElement;
-  private desk: Desk;
+  desk: Desk;
   private scroll = 0;
-  private hover?: Hit;
-  private drag?: Drag;
+  hover?: Hit;
+  drag?: Drag;
   private foreseen?: Pull; // what keys that were pressed will have done, until the server has done it
   private asking = false;
-  private width = 0;
-  private height = 0;
+  width = 0;
+  height = 0;
   readonly repaint: () => void;
 
   constructor(canvas: HTMLCanvasElement, heads: HTMLElement, tag: HTMLElement, desk: Desk) {
+    super();
     [this.canvas, this.tag, this.desk] = [canvas, tag, desk];
     this.heads = new Heads(heads, desk);
-    this.repaint = repainter(() => this.paint());
+    this.repaint = repainter(() => paint(this));
     new ResizeObserver(this.repaint).observe(canvas);
     canvas.addEventListener("pointerdown", (e) => this.down(e));
     canvas.addEventListener("pointermove", (e) => this.move(e));
@@ -126,41 +58,9 @@ export class Timeline {
     );
   }
 
-  whole(): void {
-    const length = Math.max(endOf(this.desk.scene()), this.desk.scene().sample_rate * 10);
-    this.view = { from: 0, perPixel: (length * 1.03) / Math.max(100, this.canvas.clientWidth) };
-    this.repaint();
-  }
-
-  /** Shows a stretch, with a little room around it. */
-  showSpan(from: number, to: number): void {
-    const room = Math.max((to - from) * 0.08, 100);
-    this.view = {
-      from: Math.max(-20, from - room),
-      perPixel: (to - from + 2 * room) / Math.max(100, this.canvas.clientWidth),
-    };
-    this.repaint();
-  }
-
-  zoom(factor: number, x = toX(this.view, this.desk.playhead())): void {
-    if (x < 0 || x > this.width) x = this.width / 2;
-    this.view = zoomed(
-      this.view,
-      x,
-      factor,
-      0.05,
-      Math.max(1000, (endOf(this.desk.scene()) * 4) / Math.max(1, this.width)),
-    );
-    this.view.from = Math.max(-20 * this.view.perPixel, this.view.from);
-    this.repaint();
-  }
-
-  /** Moves the view so that a moment is in it. */
-  reveal(sample: number, margin = 60): void {
-    const x = toX(this.view, sample);
-    if (x < margin || x > this.width - margin)
-      this.view.from = Math.max(0, sample - this.view.perPixel * (x < margin ? this.width / 3 : margin * 2));
-    this.repaint();
+  protected extent(): { length: number; playhead: number } {
+    const s = this.desk.scene();
+    return { length: Math.max(endOf(s), s.sample_rate * 10), playhead: this.desk.playhead() };
   }
 
   /** Draws at once what a key press will do, as a drag would be drawn. What it gives is called when the edit is done or
@@ -179,7 +79,7 @@ export class Timeline {
   }
 
   /** What is drawn as it would lie: what a hand holds, or what a key press will do. */
-  private outlined(): Canvas["drag"] {
+  outlined(): Canvas["drag"] {
     const d = this.drag,
       p = this.foreseen;
     if (d?.moved && d.pull && d.out && d.outline) return { pull: d.pull, out: d.out, outline: d.outline };
@@ -208,7 +108,7 @@ export class Timeline {
     }
   }
 
-  private rows(): Row[] {
+  rows(): Row[] {
     return rowsOf(this.desk.scene(), this.scroll, this.desk.shown());
   }
 
@@ -387,24 +287,11 @@ export class Timeline {
   }
 
   private say(d: Drag, words: string[]): void {
-    const lines = [words.join("; ")];
     const more = d.told?.refused
       ? [`▲ ${d.told.words}`]
       : // what the outline does not show
         (d.told?.words.split("; ").slice(1) ?? []).filter((w) => / stays?$| taken off$|^scene /.test(w));
-    if (more.length) lines.push(more.join("; "));
-    this.tag.replaceChildren(
-      ...lines.map((text, i) => {
-        const el = document.createElement("div");
-        el.textContent = i ? `\n${text}` : text;
-        return el;
-      }),
-    );
-    this.tag.hidden = false;
-    const x = Math.min(d.lastX + 92 + 14, this.canvas.clientWidth + 92 - this.tag.offsetWidth - 4),
-      h = this.tag.offsetHeight;
-    this.tag.style.left = `${Math.max(96, x)}px`;
-    this.tag.style.top = `${Math.max(2, d.y - 12 - h)}px`;
+    showTag(this.tag, [words.join("; "), more.join("; ")], d.lastX + HEADS, d.y, this.canvas.clientWidth + HEADS);
   }
 
   private up(): void {
@@ -470,200 +357,4 @@ export class Timeline {
   }
 
   // --- drawing ---
-
-  private paint(): void {
-    const { c, width, height } = sharpen(this.canvas, true),
-      col = colours();
-    [this.width, this.height] = [width, height];
-    const rows = this.rows(),
-      sel = this.desk.selection(),
-      d = this.drag;
-    const g: Canvas = {
-      c,
-      view: this.view,
-      width,
-      height,
-      col,
-      scene: this.desk.scene(),
-      rate: this.desk.rate,
-      pictures: this.desk.pictures,
-      wave: this.desk.shown().wave,
-      selected: new Set(sel.kind === "clips" ? sel.ids : []),
-      offsets: this.desk.offsets(),
-      drag: this.outlined(),
-    };
-    c.fillStyle = col.page;
-    c.fillRect(0, 0, width, height);
-    for (const row of rows) if (row.top < height && row.top + row.height > RULER) drawRow(g, row, rows);
-    if (this.hover && !d && findClip(g.scene, this.hover.clip.id)?.clip === this.hover.clip) drawGrips(g, this.hover);
-    this.range(c, rows, sel, col);
-    c.fillStyle = col.page;
-    c.fillRect(0, 0, width, RULER);
-    this.ruler(c, col, sel);
-    this.markers(c, col, sel);
-    this.leads(c, rows, col);
-    this.edges(c, rows, col);
-    const x = toX(this.view, this.desk.playhead());
-    c.strokeStyle = c.fillStyle = col.madder;
-    c.lineWidth = 1.5;
-    c.beginPath();
-    c.moveTo(x, 13);
-    c.lineTo(x, height);
-    c.stroke();
-    c.beginPath();
-    c.arc(x, 13, 5, 0, 7);
-    c.fill();
-    this.heads.paint(rows);
-    const shows = g.drag ? g.drag.out.words[0] : "";
-    if ((this.canvas.dataset.outline ?? "") !== shows) this.canvas.dataset.outline = shows;
-  }
-
-  private range(c: CanvasRenderingContext2D, rows: Row[], sel: Selection, col: Colours): void {
-    if (sel.kind !== "range") return;
-    const x0 = toX(this.view, sel.from),
-      x1 = toX(this.view, sel.to);
-    for (const r of rows) {
-      if (sel.tracks.length && !sel.tracks.includes(r.track.id)) continue;
-      c.fillStyle = col.amber + "38";
-      c.fillRect(x0, r.top, x1 - x0, r.height);
-      c.fillStyle = col.amber;
-      c.fillRect(x0, r.top, 1.5, r.height);
-      c.fillRect(x1 - 1.5, r.top, 1.5, r.height);
-    }
-  }
-
-  private ruler(c: CanvasRenderingContext2D, col: Colours, sel: Selection): void {
-    const s = this.desk.scene(),
-      { rate } = this.desk,
-      sr = s.sample_rate,
-      one = rate.den / rate.num;
-    if (sel.kind === "range") {
-      c.fillStyle = col.amber + "66";
-      c.fillRect(toX(this.view, sel.from), 12, toX(this.view, sel.to) - toX(this.view, sel.from), RULER - 12);
-    }
-    const step = rulerStep(this.view, sr, one, 78),
-      minor = step / 5;
-    c.fillStyle = col.soft;
-    c.font = `11px ${FIGURES}`;
-    const first = Math.floor(this.view.from / sr / minor),
-      last = (this.view.from + this.width * this.view.perPixel) / sr / minor;
-    for (let k = Math.max(0, first); k <= last; k++) {
-      const major = k % 5 === 0,
-        raw = Math.round(k * minor * sr),
-        at = minor < one / 5.01 ? raw : sampleOf(nearestFrame(raw, rate, sr), rate, sr),
-        x = toX(this.view, at);
-      c.globalAlpha = major ? 1 : 0.4;
-      c.fillRect(Math.round(x), major ? 13 : 16, 1, major ? 7 : 4);
-      if (major) {
-        const full = timecode(s.start_frame + frameOf(at, rate, sr), rate),
-          into = (1000 * (at - sampleOf(frameOf(at, rate, sr), rate, sr))) / sr;
-        if (step < one && into > 0.01) {
-          c.fillText(`+${into.toFixed(1)} ms`, x + 4, 12);
-          continue;
-        }
-        c.fillText(step >= 1 ? full.slice(3, 8) : full.slice(6), x + 4, 12);
-      }
-    }
-    c.globalAlpha = 1;
-  }
-
-  private markers(c: CanvasRenderingContext2D, col: Colours, sel: Selection): void {
-    c.font = `11px ${TEXT}`;
-    let free = -Infinity; // names that would lie over the one before are left out
-    const all = this.desk.scene().markers ?? [];
-    for (const [i, m] of all.entries()) {
-      const moved = this.drag?.hold.what === "marker" && this.drag.hold.id === m.id ? this.drag.marker : undefined;
-      const x = toX(this.view, moved ?? m.at),
-        chosen = sel.kind === "marker" && sel.id === m.id;
-      if (x < -200 || x > this.width) continue;
-      c.fillStyle = chosen ? col.ink : col.tone;
-      c.beginPath();
-      c.moveTo(x - 4, RULER - 9);
-      c.lineTo(x + 4, RULER - 9);
-      c.lineTo(x, RULER - 1);
-      c.fill();
-      c.globalAlpha = 0.25;
-      c.fillRect(x, RULER, 1, this.height);
-      c.globalAlpha = 1;
-      if (x < free) continue;
-      c.fillStyle = chosen ? col.ink : col.soft;
-      const next = all[i + 1] ? toX(this.view, all[i + 1].at) - x - 14 : 120,
-        text = fitted(c, m.name, Math.min(120, next));
-      c.fillText(text, x + 6, RULER - 2);
-      free = x + c.measureText(text).width + 12;
-    }
-  }
-
-  /** Where sound is cut earlier or later than picture: a line from the one's cut to the other's. */
-  private leads(c: CanvasRenderingContext2D, rows: Row[], col: Colours): void {
-    const { rate } = this.desk,
-      sr = this.desk.scene().sample_rate;
-    c.font = `600 11px ${TEXT}`;
-    const free = new Map<Row, number>(); // words that would lie over those before are left out
-    for (const m of this.desk.leads()) {
-      const row = rows.find((r) => r.track.id === m.track),
-        n = Math.round((m.lead * rate.num) / (rate.den * sr));
-      if (!row || n === 0 || row.folded) continue;
-      const x0 = toX(this.view, m.at),
-        x1 = toX(this.view, m.at + m.lead);
-      if (Math.max(x0, x1) < 0 || Math.min(x0, x1) > this.width) continue;
-      c.strokeStyle = c.fillStyle = col.picture;
-      c.lineWidth = 1.5;
-      c.setLineDash([3, 2]);
-      c.beginPath();
-      c.moveTo(x1, row.top - 4);
-      c.lineTo(x1, row.top + row.height);
-      c.moveTo(x0, row.top + 4);
-      c.lineTo(x1, row.top + 4);
-      c.stroke();
-      c.setLineDash([]);
-      const words = leadWords(n).replace(/^sound (\w+) by (\d+).*/, "$1 $2 f"),
-        w = c.measureText(words).width;
-      const left = Math.max(x0, x1) + 3;
-      if (left < (free.get(row) ?? -Infinity)) continue;
-      free.set(row, left + w + 6);
-      c.globalAlpha = 0.9;
-      c.fillStyle = col.surface;
-      c.fillRect(left - 1, row.top + 1, w + 4, 12);
-      c.globalAlpha = 1;
-      c.fillStyle = col.picture;
-      c.fillText(words, left + 1, row.top + 11);
-    }
-  }
-
-  /** The edges in hand, and the seam. */
-  private edges(c: CanvasRenderingContext2D, rows: Row[], col: Colours): void {
-    const s = this.desk.scene(),
-      m = this.desk.selectedSeam();
-    c.fillStyle = col.madder;
-    const mark = (row: Row, at: number, pin: boolean) => {
-      const x = toX(this.view, at);
-      if (pin) {
-        c.beginPath();
-        c.moveTo(x - 5, row.top - 5);
-        c.lineTo(x + 5, row.top - 5);
-        c.lineTo(x, row.top + 2);
-        c.fill();
-      }
-      c.fillRect(x - 0.75, row.top, 1.5, row.height);
-    };
-    const seamRow = m && rows.find((r) => r.track.id === m.track);
-    if (m && seamRow) mark(seamRow, m.at, true);
-    for (const e of this.desk.edgesInHand()) {
-      const at = edgeAt(s, e),
-        p = findClip(s, e.right ?? e.left ?? ""),
-        row = p && rows.find((r) => r.track === p.track);
-      if (at === undefined || !row) continue;
-      mark(row, at, false);
-      const x = toX(this.view, at); // a bracket on the side of the clip whose edge it is
-      for (const [side, has] of [
-        [-1, e.left],
-        [1, e.right],
-      ] as const) {
-        if (!has) continue;
-        c.fillRect(side < 0 ? x - 6 : x, row.top, 6, 2);
-        c.fillRect(side < 0 ? x - 6 : x, row.top + row.height - 2, 6, 2);
-      }
-    }
-  }
 }

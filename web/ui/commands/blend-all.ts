@@ -1,0 +1,80 @@
+// A blend by name on every cut of the range, or of the scene: first a list of what it would do.
+import { post } from "../model/api.ts";
+import type { Curve } from "../model/scene.ts";
+import { chooseList, type Row } from "../panels/list.ts";
+import { say } from "../panels/toast.ts";
+import { batch, type Stage } from "./stage.ts";
+
+/** A blend with a name. */
+export interface Style {
+  name: string;
+  law: string;
+  curve_out?: Curve;
+  curve_in?: Curve;
+  frames?: number;
+  ms?: number;
+  lean: number;
+  default?: boolean;
+}
+
+interface Planned {
+  left: string;
+  right: string;
+  at: number;
+  tc: string;
+  track: string;
+  cut: string;
+  will: string;
+  words: string;
+  edit?: unknown;
+}
+
+const MARK: Record<string, string> = { done: "●", shortened: "◆", refused: "▲" };
+
+const row = (c: Planned): Row => ({
+  key: `${c.left} ${c.right}`,
+  tc: c.tc,
+  name: c.cut,
+  was: "",
+  words: c.words,
+  more: c.track,
+  mark: MARK[c.will],
+  tone: c.will,
+  after: c.will,
+  afterMark: "",
+  afterTone: "",
+  ticked: !!c.edit,
+  can: !!c.edit,
+  edit: c.edit,
+});
+
+/** Lists what a blend by name would do, and does what is ticked. */
+export async function planBlends(stage: Stage, styles: Style[]): Promise<void> {
+  const { selection: sel } = stage;
+  const range = sel.kind === "range" ? sel : undefined;
+  const where = range ? "range" : "scene";
+  const among = { from: range?.from ?? 0, to: range?.to ?? 2 ** 45, tracks: range?.tracks ?? [] };
+  const named = styles.map((x) => ({
+    value: x.name,
+    words: x.default ? `${x.name} (default)` : x.name,
+    selected: !!x.default,
+  }));
+  await chooseList(named, async ({ style, which }) => {
+    try {
+      const ask = { blend: style, which, ...among };
+      const got = await post<{ cuts: Planned[]; blend: Style }>(`/scenes/${stage.id}/blends/plan`, ask);
+      const off = which === "off";
+      const about = got.cuts.length
+        ? `Of the ${where}: what will be done, shortened or refused.`
+        : `The ${where} has no such cut.`;
+      const done = (n: number) => (off ? `${n} blends taken off` : `${n} cuts blended, ${got.blend.name}`);
+      return [
+        { title: off ? "Take blends off" : "Blend all cuts", about, rows: got.cuts.map(row) },
+        (edits) => void stage.edits.edit(batch(edits, done(edits.length))),
+      ];
+    } catch (e) {
+      say(e);
+      return undefined;
+    }
+  });
+}

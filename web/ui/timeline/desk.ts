@@ -1,0 +1,59 @@
+// What the timeline asks of its page, and what a hand has hold of.
+import type { Pictures } from "../drawing/pictures.ts";
+import type { Edge, Scene } from "../model/scene.ts";
+import type { Selection } from "../model/selection.ts";
+import type { Rate } from "../model/time.ts";
+import type { Outcome, Outline, Pull } from "./drag.ts";
+import type { HeadDesk } from "./headers.ts";
+import type { Hit, Shown } from "./rows.ts";
+import type { Still } from "./stills.ts";
+
+export interface Desk extends HeadDesk {
+  scene(): Scene;
+  rate: Rate;
+  pictures: Pictures;
+  shown(): Shown;
+  playhead(): number;
+  seek(sample: number): void;
+  selection(): Selection;
+  selectedSeam(): { track: string; at: number } | undefined;
+  edgesInHand(): Edge[];
+  leads(): { track: string; at: number; lead: number }[];
+  offsets(): Record<string, number>;
+  select(s: Selection): void;
+  clicked(): {
+    clip(id: string, more: boolean, edge?: "head" | "tail"): void;
+    cut(left: string, right: string, more: boolean): void;
+    lull(clip: string, lull: string): void;
+    track(id: string, more: boolean): void;
+  };
+  try(e: Record<string, unknown>): Promise<{ words: string; refused: boolean } | undefined>;
+  dragging(stills: Still[] | undefined): void;
+}
+
+/** What the hand has hold of. */
+export type Hold =
+  | { what: "clip"; hit: Hit; alt: { altKey: boolean; ctrlKey: boolean; metaKey: boolean } }
+  | { what: "playhead" }
+  | { what: "ruler" }
+  | { what: "cloth" }
+  | { what: "range"; end: "from" | "to" }
+  | { what: "marker"; id: string };
+
+export interface Drag {
+  hold: Hold;
+  startX: number;
+  startY: number;
+  x: number; // slowed
+  lastX: number;
+  y: number;
+  more: boolean; // Shift was held as it began
+  moved: boolean;
+  pull?: Pull;
+  out?: Outcome;
+  outline?: Outline;
+  but?: Set<string>; // clips that move, to which nothing snaps
+  marker?: number; // where it would go
+  asked?: string; // the edit that the server was asked about last
+  told?: { words: string; refused: boolean };
+}

@@ -1,0 +1,220 @@
+// How the timeline is drawn: its ruler, markers, ranges, and what is in hand; tracks are drawn by draw.ts.
+import { type Colours, colours, FIGURES, fitted, sharpen, TEXT } from "../drawing/paint.ts";
+import { edgeAt, findClip } from "../model/scene.ts";
+import type { Selection } from "../model/selection.ts";
+import { frameOf, nearestFrame, rulerStep, sampleOf, timecode, toX, type View } from "../model/time.ts";
+import type { Desk } from "./desk.ts";
+import { leadWords } from "./drag.ts";
+import { type Canvas, drawRow } from "./draw.ts";
+import { drawGrips } from "./draw-grips.ts";
+import { type Hit, type Row, RULER } from "./rows.ts";
+
+/** What is drawn, and where. */
+export interface Drawn {
+  readonly canvas: HTMLCanvasElement;
+  readonly desk: Desk;
+  readonly view: View;
+  readonly heads: { paint(rows: Row[]): void };
+  readonly hover?: Hit;
+  readonly drag?: { moved: boolean; marker?: number; hold: { what: string; id?: string } };
+  width: number;
+  height: number;
+  rows(): Row[];
+  outlined(): Canvas["drag"];
+}
+
+export function paint(t: Drawn): void {
+  const { c, width, height } = sharpen(t.canvas, true),
+    col = colours();
+  [t.width, t.height] = [width, height];
+  const rows = t.rows(),
+    sel = t.desk.selection(),
+    d = t.drag;
+  const g: Canvas = {
+    c,
+    view: t.view,
+    width,
+    height,
+    col,
+    scene: t.desk.scene(),
+    rate: t.desk.rate,
+    pictures: t.desk.pictures,
+    wave: t.desk.shown().wave,
+    selected: new Set(sel.kind === "clips" ? sel.ids : []),
+    offsets: t.desk.offsets(),
+    drag: t.outlined(),
+  };
+  c.fillStyle = col.page;
+  c.fillRect(0, 0, width, height);
+  for (const row of rows) if (row.top < height && row.top + row.height > RULER) drawRow(g, row, rows);
+  if (t.hover && !d && findClip(g.scene, t.hover.clip.id)?.clip === t.hover.clip) drawGrips(g, t.hover);
+  range(t, c, rows, sel, col);
+  c.fillStyle = col.page;
+  c.fillRect(0, 0, width, RULER);
+  ruler(t, c, col, sel);
+  markers(t, c, col, sel);
+  leads(t, c, rows, col);
+  edges(t, c, rows, col);
+  const x = toX(t.view, t.desk.playhead());
+  c.strokeStyle = c.fillStyle = col.madder;
+  c.lineWidth = 1.5;
+  c.beginPath();
+  c.moveTo(x, 13);
+  c.lineTo(x, height);
+  c.stroke();
+  c.beginPath();
+  c.arc(x, 13, 5, 0, 7);
+  c.fill();
+  t.heads.paint(rows);
+  const shows = g.drag ? g.drag.out.words[0] : "";
+  if ((t.canvas.dataset.outline ?? "") !== shows) t.canvas.dataset.outline = shows;
+}
+
+function range(t: Drawn, c: CanvasRenderingContext2D, rows: Row[], sel: Selection, col: Colours): void {
+  if (sel.kind !== "range") return;
+  const x0 = toX(t.view, sel.from),
+    x1 = toX(t.view, sel.to);
+  for (const r of rows) {
+    if (sel.tracks.length && !sel.tracks.includes(r.track.id)) continue;
+    c.fillStyle = col.amber + "38";
+    c.fillRect(x0, r.top, x1 - x0, r.height);
+    c.fillStyle = col.amber;
+    c.fillRect(x0, r.top, 1.5, r.height);
+    c.fillRect(x1 - 1.5, r.top, 1.5, r.height);
+  }
+}
+
+function ruler(t: Drawn, c: CanvasRenderingContext2D, col: Colours, sel: Selection): void {
+  const s = t.desk.scene(),
+    { rate } = t.desk,
+    sr = s.sample_rate,
+    one = rate.den / rate.num;
+  if (sel.kind === "range") {
+    c.fillStyle = col.amber + "66";
+    c.fillRect(toX(t.view, sel.from), 12, toX(t.view, sel.to) - toX(t.view, sel.from), RULER - 12);
+  }
+  const step = rulerStep(t.view, sr, one, 78),
+    minor = step / 5;
+  c.fillStyle = col.soft;
+  c.font = `11px ${FIGURES}`;
+  const first = Math.floor(t.view.from / sr / minor),
+    last = (t.view.from + t.width * t.view.perPixel) / sr / minor;
+  for (let k = Math.max(0, first); k <= last; k++) {
+    const major = k % 5 === 0,
+      raw = Math.round(k * minor * sr),
+      at = minor < one / 5.01 ? raw : sampleOf(nearestFrame(raw, rate, sr), rate, sr),
+      x = toX(t.view, at);
+    c.globalAlpha = major ? 1 : 0.4;
+    c.fillRect(Math.round(x), major ? 13 : 16, 1, major ? 7 : 4);
+    if (major) {
+      const full = timecode(s.start_frame + frameOf(at, rate, sr), rate),
+        into = (1000 * (at - sampleOf(frameOf(at, rate, sr), rate, sr))) / sr;
+      if (step < one && into > 0.01) {
+        c.fillText(`+${into.toFixed(1)} ms`, x + 4, 12);
+        continue;
+      }
+      c.fillText(step >= 1 ? full.slice(3, 8) : full.slice(6), x + 4, 12);
+    }
+  }
+  c.globalAlpha = 1;
+}
+
+function markers(t: Drawn, c: CanvasRenderingContext2D, col: Colours, sel: Selection): void {
+  c.font = `11px ${TEXT}`;
+  let free = -Infinity; // names that would lie over the one before are left out
+  const all = t.desk.scene().markers ?? [];
+  for (const [i, m] of all.entries()) {
+    const moved = t.drag?.hold.what === "marker" && t.drag.hold.id === m.id ? t.drag.marker : undefined;
+    const x = toX(t.view, moved ?? m.at),
+      chosen = sel.kind === "marker" && sel.id === m.id;
+    if (x < -200 || x > t.width) continue;
+    c.fillStyle = chosen ? col.ink : col.tone;
+    c.beginPath();
+    c.moveTo(x - 4, RULER - 9);
+    c.lineTo(x + 4, RULER - 9);
+    c.lineTo(x, RULER - 1);
+    c.fill();
+    c.globalAlpha = 0.25;
+    c.fillRect(x, RULER, 1, t.height);
+    c.globalAlpha = 1;
+    if (x < free) continue;
+    c.fillStyle = chosen ? col.ink : col.soft;
+    const next = all[i + 1] ? toX(t.view, all[i + 1].at) - x - 14 : 120,
+      text = fitted(c, m.name, Math.min(120, next));
+    c.fillText(text, x + 6, RULER - 2);
+    free = x + c.measureText(text).width + 12;
+  }
+}
+
+/** Where sound is cut earlier or later than picture: a line from the one's cut to the other's. */
+function leads(t: Drawn, c: CanvasRenderingContext2D, rows: Row[], col: Colours): void {
+  const { rate } = t.desk,
+    sr = t.desk.scene().sample_rate;
+  c.font = `600 11px ${TEXT}`;
+  const free = new Map<Row, number>(); // words that would lie over those before are left out
+  for (const m of t.desk.leads()) {
+    const row = rows.find((r) => r.track.id === m.track),
+      n = Math.round((m.lead * rate.num) / (rate.den * sr));
+    if (!row || n === 0 || row.folded) continue;
+    const x0 = toX(t.view, m.at),
+      x1 = toX(t.view, m.at + m.lead);
+    if (Math.max(x0, x1) < 0 || Math.min(x0, x1) > t.width) continue;
+    c.strokeStyle = c.fillStyle = col.picture;
+    c.lineWidth = 1.5;
+    c.setLineDash([3, 2]);
+    c.beginPath();
+    c.moveTo(x1, row.top - 4);
+    c.lineTo(x1, row.top + row.height);
+    c.moveTo(x0, row.top + 4);
+    c.lineTo(x1, row.top + 4);
+    c.stroke();
+    c.setLineDash([]);
+    const words = leadWords(n).replace(/^sound (\w+) by (\d+).*/, "$1 $2 f"),
+      w = c.measureText(words).width;
+    const left = Math.max(x0, x1) + 3;
+    if (left < (free.get(row) ?? -Infinity)) continue;
+    free.set(row, left + w + 6);
+    c.globalAlpha = 0.9;
+    c.fillStyle = col.surface;
+    c.fillRect(left - 1, row.top + 1, w + 4, 12);
+    c.globalAlpha = 1;
+    c.fillStyle = col.picture;
+    c.fillText(words, left + 1, row.top + 11);
+  }
+}
+
+/** The edges in hand, and the seam. */
+function edges(t: Drawn, c: CanvasRenderingContext2D, rows: Row[], col: Colours): void {
+  const s = t.desk.scene(),
+    m = t.desk.selectedSeam();
+  c.fillStyle = col.madder;
+  const mark = (row: Row, at: number, pin: boolean) => {
+    const x = toX(t.view, at);
+    if (pin) {
+      c.beginPath();
+      c.moveTo(x - 5, row.top - 5);
+      c.lineTo(x + 5, row.top - 5);
+      c.lineTo(x, row.top + 2);
+      c.fill();
+    }
+    c.fillRect(x - 0.75, row.top, 1.5, row.height);
+  };
+  const seamRow = m && rows.find((r) => r.track.id === m.track);
+  if (m && seamRow) mark(seamRow, m.at, true);
+  for (const e of t.desk.edgesInHand()) {
+    const at = edgeAt(s, e),
+      p = findClip(s, e.right ?? e.left ?? ""),
+      row = p && rows.find((r) => r.track === p.track);
+    if (at === undefined || !row) continue;
+    mark(row, at, false);
+    const x = toX(t.view, at); // a bracket on the side of the clip whose edge it is
+    for (const [side, has] of [
+      [-1, e.left],
+      [1, e.right],
+    ] as const) {
+      if (!has) continue;
+      c.fillRect(side < 0 ? x - 6 : x, row.top, 6, 2);
+      c.fillRect(side < 0 ? x - 6 : x, row.top + row.height - 2, 6, 2);
+    }
+  }
+}

@@ -4,17 +4,26 @@ GO_FILES := $(shell find cmd core demo intake interchange media scratch store we
 UI_FILES := $(wildcard web/ui/* web/ui/*/* web/templates/*) tools/bundle.mjs package.json
 DEMO_FILES := demo/kiln-night.otio $(wildcard demo/recordings/*)
 
-.PHONY: build demo serve test test-long test-go test-ui test-e2e bench screenshots fuzz soak clean
+# Tools that look at the code and write parts of it, with a list of versions of their own.
+CHECK := go tool -modfile=tools/checks/go.mod
+
+.PHONY: build demo serve check test test-long test-go test-ui test-e2e bench screenshots fuzz soak clean
 
 build: bin/blendseam
 
 bin/blendseam: $(GO_FILES) $(DEMO_FILES) web/static/made
 	go build -trimpath -o $@ ./cmd/blendseam
 
-web/static/made: $(UI_FILES) node_modules/.package-lock.json
+web/static/made: $(UI_FILES) web/ui/wire/made node_modules/.package-lock.json
 	npm run -s types
 	npm run -s scripts
 	npm run -s styles
+	touch $@
+
+# The types of what travels between the program and its pages, from the structs that travel.
+web/ui/wire/made: $(GO_FILES) tygo.yaml tools/checks/go.mod
+	mkdir -p web/ui/wire
+	$(CHECK) tygo generate
 	touch $@
 
 node_modules/.package-lock.json: package-lock.json
@@ -32,16 +41,23 @@ serve: build
 # All suites side by side; what they need is there before. The corpora of made-up sound are samples of those of test-long.
 test: build
 	tools/install-missing mariadbd ffmpeg sox aplay chromium
-	$(MAKE) --no-print-directory -j 3 --output-sync=target test-go test-ui test-e2e
+	$(MAKE) --no-print-directory -j 4 --output-sync=target check test-go test-ui test-e2e
 
 test-go: web/static/made
 	tools/install-missing mariadbd ffmpeg sox aplay
-	go vet ./...
 	go test -short ./...
 
+check: web/static/made
+	go vet ./...
+	$(CHECK) staticcheck ./...
+	npm run -s check
+
+# The corpora whole, and what runs at once under the race detector.
+RACED = ./core/mix ./core/audit ./core/advise ./core/analysis ./workspace ./web ./media ./store/...
 test-long: web/static/made
-	tools/install-missing mariadbd ffmpeg sox aplay
+	tools/install-missing mariadbd ffmpeg sox aplay gcc
 	go test -timeout 60m ./...
+	CGO_ENABLED=1 go test -short -race -timeout 60m $(RACED)
 
 test-ui: node_modules/.package-lock.json
 	npm run -s unit
@@ -83,5 +99,5 @@ soak: build
 	go run ./tools/soak -for $(SOAK_TIME)
 
 clean:
-	rm -rf bin node_modules e2e/results
+	rm -rf bin node_modules e2e/results web/ui/wire
 	find web/static -mindepth 1 ! -name not-made.txt -delete

@@ -69,12 +69,12 @@ test(
     await measured(page);
     const clip = track(s, "dialogue").clips.find((c) => c.name === "Oda, take 2" && c.length > 400_000)!;
     const found = (await (await page.request.get(`${home(page)}/findings`)).json()) as {
-      findings: { kind: string; span: { From: number; To: number } }[];
+      findings: { kind: string; span: { from: number; to: number } }[];
     };
     expect(found.findings.map((f) => f.kind)).toEqual(["bump"]);
     const shovel = found.findings[0].span,
-      first = Math.floor(shovel.From / F) - 2,
-      last = Math.ceil(shovel.To / F) + 2;
+      first = Math.floor(shovel.from / F) - 2,
+      last = Math.ceil(shovel.to / F) + 2;
     const around: [number, number] = [(first - 3) * F, (last - first + 6) * F],
       before = await samples(page, ...around),
       room = level(before.subarray(0, 2 * 2 * F));

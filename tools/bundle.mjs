@@ -1,6 +1,6 @@
 // Bundles the page scripts and copies fonts and the mark to web/static, from where the program serves them.
 
-import { cp, mkdir, readdir, readFile } from "node:fs/promises";
+import { cp, mkdir, readdir } from "node:fs/promises";
 import { build } from "esbuild";
 
 const out = "web/static";

@@ -6,7 +6,7 @@ import (
 )
 
 // A command is something that can be done in the scene, findable by any of its words.
-type command struct {
+type Command struct {
 	ID    string   `json:"id"`
 	Group string   `json:"group"`
 	Words string   `json:"words"`
@@ -16,7 +16,7 @@ type command struct {
 
 // startSet is the table of all commands with the keys they begin with: the page's keys, its search, its list of keys
 // and the keys screen are made from it.
-var startSet = []command{
+var startSet = []Command{
 	{"play", "Playing", "Play or stop", "listen, hear, start, pause; plays from the playhead", []string{" "}},
 	{
 		"audition",

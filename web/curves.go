@@ -12,30 +12,30 @@ const (
 	curveBends  = 16
 )
 
-// A lawView is a law as pages draw it.
-type lawView struct {
-	blend.LawInfo
-	Out []float64 `json:"out"`
-	In  []float64 `json:"in"`
+// A LawView is a law as pages draw it.
+type LawView struct {
+	blend.LawInfo `tstype:",extends"`
+	Out           []float64 `json:"out"`
+	In            []float64 `json:"in"`
 }
 
-// A shapeView is a shape as pages draw it: its gains by bend, from -1 to 1.
-type shapeView struct {
-	blend.ShapeInfo
-	Samples [][]float64 `json:"samples"`
+// A ShapeView is a shape as pages draw it: its gains by bend, from -1 to 1.
+type ShapeView struct {
+	blend.ShapeInfo `tstype:",extends"`
+	Samples         [][]float64 `json:"samples"`
 }
 
-var lawViews = sync.OnceValue(func() (list []lawView) {
+var lawViews = sync.OnceValue(func() (list []LawView) {
 	for _, l := range blend.Laws {
 		out, in := l.Samples(curvePlaces)
-		list = append(list, lawView{l, out, in})
+		list = append(list, LawView{l, out, in})
 	}
 	return list
 })
 
-var shapeViews = sync.OnceValue(func() (list []shapeView) {
+var shapeViews = sync.OnceValue(func() (list []ShapeView) {
 	for _, s := range blend.Shapes {
-		list = append(list, shapeView{s, s.Samples(curvePlaces, curveBends)})
+		list = append(list, ShapeView{s, s.Samples(curvePlaces, curveBends)})
 	}
 	return list
 })

@@ -86,11 +86,11 @@ func TestWhatCanBeIsMeasuredWhereARecordingIsMissing(t *testing.T) {
 	if !head || !cut {
 		t.Errorf("%q", list)
 	}
-	var mended struct{ Changes, Left []proposalView }
+	var mended struct{ Changes, Left []ProposalView }
 	c.json("POST", "/scenes/"+id+"/mend", map[string]any{}, 200, &mended)
 	if !slices.ContainsFunc(
 		mended.Left,
-		func(p proposalView) bool { return strings.Contains(p.Proposal.Left, gone.Name) },
+		func(p ProposalView) bool { return strings.Contains(p.Proposal.Left, gone.Name) },
 	) {
 		t.Errorf("what mending leaves does not name %s: %+v", gone.Name, mended.Left)
 	}
@@ -111,10 +111,10 @@ func TestWhatCanBeIsMeasuredWhereARecordingIsMissing(t *testing.T) {
 func TestAToneThatWasJustKeptIsOffered(t *testing.T) {
 	c := newClient(t)
 	id, source := c.inTheKitchen()
-	var state stateView
+	var state StateView
 	c.json("GET", "/scenes/"+id+"/state", nil, 200, &state)
 	ask := func() (names []string) {
-		var fill fillAnswer
+		var fill FillAnswer
 		c.json(
 			"GET",
 			fmt.Sprintf("/scenes/%s/fill?track=%s&from=%d&to=%d", id, state.Tracks[0].ID, 5*48000, 5*48000+24000),

@@ -55,7 +55,7 @@ func TestASourceOfAClientsMakingIsNotTaken(t *testing.T) {
 		}
 	}
 	// What is in the library may be brought, as it is there.
-	var done editAnswer
+	var done EditAnswer
 	c.json(
 		"POST",
 		"/scenes/"+id+"/edits",
@@ -144,7 +144,7 @@ func TestASceneThatCannotBeMeasuredSaysWhy(t *testing.T) {
 }
 
 // piece pastes a clip of a source of the client's making.
-func piece(st stateView, src scene.Source) any {
+func piece(st StateView, src scene.Source) any {
 	return &struct {
 		Edit  string      `json:"edit"`
 		Piece scene.Piece `json:"piece"`
@@ -177,7 +177,7 @@ func studioOfTwo(t *testing.T) *seamtest.Studio {
 	return s
 }
 
-func (c *client) state(id string) (st stateView) {
+func (c *client) state(id string) (st StateView) {
 	c.t.Helper()
 	c.json("GET", "/scenes/"+id+"/state", nil, 200, &st)
 	return st

@@ -18,7 +18,7 @@ type keyFile struct {
 const keyFileKind = "blendseam keys 1"
 
 // commands gives the table of commands with the keys that are set.
-func (s *Server) commands(r *http.Request) ([]command, error) {
+func (s *Server) commands(r *http.Request) ([]Command, error) {
 	set, err := s.Store.Keys(r.Context())
 	if err != nil {
 		return nil, err
@@ -34,8 +34,8 @@ func (s *Server) commands(r *http.Request) ([]command, error) {
 
 // A keyCommand is a command on the keys screen.
 type keyCommand struct {
-	command
-	Start []string `json:"start"` // its keys in the start set
+	Command `tstype:",extends"`
+	Start   []string `json:"start"` // its keys in the start set
 }
 
 func (s *Server) keysPage(w http.ResponseWriter, r *http.Request) error {

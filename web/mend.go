@@ -13,16 +13,16 @@ import (
 	"github.com/go-chi/chi/v5"
 )
 
-// A proposalView is a proposal as the page shows it.
-type proposalView struct {
+// A ProposalView is a proposal as the page shows it.
+type ProposalView struct {
 	Proposal advise.Proposal `json:"proposal"`
 	Name     string          `json:"name"`
 	TC       string          `json:"tc"`
 }
 
-func proposalViewOf(sc *scene.Scene, p advise.Proposal) proposalView {
+func proposalViewOf(sc *scene.Scene, p advise.Proposal) ProposalView {
 	row := report.RowOf(sc, p.Before)
-	return proposalView{p, row.Name(), row.AtTC}
+	return ProposalView{p, row.Name(), row.AtTC}
 }
 
 // proposal answers with what would mend one seam.
@@ -90,8 +90,8 @@ func (s *Server) mend(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	views := func(list []advise.Proposal) []proposalView {
-		out := []proposalView{}
+	views := func(list []advise.Proposal) []ProposalView {
+		out := []ProposalView{}
 		for _, p := range list {
 			out = append(out, proposalViewOf(sc.Scene, p))
 		}

@@ -22,42 +22,42 @@ import (
 	"github.com/go-chi/chi/v5"
 )
 
-// A stateView is a whole scene as its page needs it.
-type stateView struct {
-	*scene.Scene
-	Revision int64  `json:"revision"`
-	Undo     string `json:"undo"` // what undo would take back, in words
-	Redo     string `json:"redo"`
+// A StateView is a whole scene as its page needs it.
+type StateView struct {
+	*scene.Scene `tstype:",extends,required"`
+	Revision     int64  `json:"revision"`
+	Undo         string `json:"undo"` // what undo would take back, in words
+	Redo         string `json:"redo"`
 }
 
-// pageData is what the scene page begins with.
-type pageData struct {
+// ScenePage is what the scene page begins with.
+type ScenePage struct {
 	ID       string          `json:"id"`
-	State    stateView       `json:"state"`
-	Rate     rateView        `json:"rate"`
-	Commands []command       `json:"commands"`
+	State    StateView       `json:"state"`
+	Rate     RateView        `json:"rate"`
+	Commands []Command       `json:"commands"`
 	Hues     []string        `json:"hues"`
-	Laws     []lawView       `json:"laws"`
-	Shapes   []shapeView     `json:"shapes"`
+	Laws     []LawView       `json:"laws"`
+	Shapes   []ShapeView     `json:"shapes"`
 	Blends   []scene.Style   `json:"blends"` // by name, the default one first
 	Measures []audit.Measure `json:"measures"`
-	Media    mediaView       `json:"media"`
-	Formats  []formatView    `json:"formats"` // of scene files, the usual one first
+	Media    MediaView       `json:"media"`
+	Formats  []FormatView    `json:"formats"` // of scene files, the usual one first
 }
 
-// A formatView is a way of writing the scene down.
-type formatView struct {
+// A FormatView is a way of writing the scene down.
+type FormatView struct {
 	Name   string   `json:"name"`
 	Ending string   `json:"ending"`
 	Lacks  []string `json:"lacks"` // what it cannot carry
 }
 
 // formats are the ways of writing a scene down, the usual one first.
-func formats() []formatView {
+func formats() []FormatView {
 	usual := interchange.Usual()
-	list := []formatView{}
+	list := []FormatView{}
 	for _, f := range interchange.Formats() {
-		v := formatView{f.Name, f.Extensions[0], slices.Concat([]string{}, f.Lacks)}
+		v := FormatView{f.Name, f.Extensions[0], slices.Concat([]string{}, f.Lacks)}
 		if f.Name == usual.Name {
 			list = slices.Insert(list, 0, v)
 		} else {
@@ -67,14 +67,14 @@ func formats() []formatView {
 	return list
 }
 
-type rateView struct {
+type RateView struct {
 	Num     int64 `json:"num"`
 	Den     int64 `json:"den"`
 	Drop    bool  `json:"drop"`
 	Nominal int64 `json:"nominal"`
 }
 
-type mediaView struct {
+type MediaView struct {
 	PeakSteps []int64 `json:"peak_steps"`
 	TileBins  int64   `json:"tile_bins"`
 	Width     int     `json:"width"`
@@ -83,9 +83,9 @@ type mediaView struct {
 }
 
 // sheets is how peaks and pictures are kept.
-var sheets = mediaView{media.PeakSteps, media.TileBins, media.PictureWidth, media.PictureHeight, media.SheetColumns}
+var sheets = MediaView{media.PeakSteps, media.TileBins, media.PictureWidth, media.PictureHeight, media.SheetColumns}
 
-func rateOf(r timecode.Rate) rateView { return rateView{r.Num, r.Den, r.Drop, r.Nominal()} }
+func rateOf(r timecode.Rate) RateView { return RateView{r.Num, r.Den, r.Drop, r.Nominal()} }
 
 func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
@@ -101,9 +101,9 @@ func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	data := pageData{
+	data := ScenePage{
 		ID:       id,
-		State:    stateView{st.Scene, st.Revision, st.Undo, st.Redo},
+		State:    StateView{st.Scene, st.Revision, st.Undo, st.Redo},
 		Rate:     rateOf(st.Scene.Rate),
 		Commands: commands,
 		Hues:     scene.Hues,
@@ -122,7 +122,7 @@ func (s *Server) state(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.answer(w, http.StatusOK, stateView{st.Scene, st.Revision, st.Undo, st.Redo})
+	return s.answer(w, http.StatusOK, StateView{st.Scene, st.Revision, st.Undo, st.Redo})
 }
 
 // sceneFile sends the scene as a scene file. Recordings are named as they were brought in.
@@ -153,13 +153,13 @@ type editRequest struct {
 	Page     string          `json:"page"` // which page asks, so that it need not be told
 }
 
-// An editAnswer says what an edit changed.
-type editAnswer struct {
+// An EditAnswer says what an edit changed.
+type EditAnswer struct {
 	Revision int64   `json:"revision"`
 	Words    string  `json:"words"`
 	Undo     string  `json:"undo"`
 	Redo     string  `json:"redo"`
-	Changes  changes `json:"changes"`
+	Changes  Changes `json:"changes"`
 }
 
 func (s *Server) editRequest(w http.ResponseWriter, r *http.Request) (q editRequest, err error) {
@@ -230,7 +230,7 @@ func (s *Server) edited(w http.ResponseWriter, r *http.Request, q editRequest, c
 	if err != nil {
 		return err
 	}
-	err = s.answer(w, http.StatusOK, editAnswer{c.Revision, c.Words, c.Undo, c.Redo, compare(c.Before, c.Scene)})
+	err = s.answer(w, http.StatusOK, EditAnswer{c.Revision, c.Words, c.Undo, c.Redo, compare(c.Before, c.Scene)})
 	s.tellEdited(chi.URLParam(r, "scene"), q.Page, c)
 	return err
 }
@@ -240,25 +240,25 @@ func (s *Server) tellEdited(id, page string, c store.Change) {
 }
 
 // changes is what differs between two states of a scene: what is not named stayed as it was.
-type changes struct {
+type Changes struct {
 	Name    *string                 `json:"name,omitempty"`
 	Markers *[]scene.Marker         `json:"markers,omitempty"`
 	Pairs   *[]scene.Pair           `json:"pairs,omitempty"`
 	Sources map[string]scene.Source `json:"sources,omitempty"` // new or changed
 	Order   []string                `json:"order,omitempty"`   // ids of all tracks
-	Tracks  []trackChanges          `json:"tracks,omitempty"`
+	Tracks  []TrackChanges          `json:"tracks,omitempty"`
 }
 
-// trackChanges has a track without its clips, and the clips that are new, changed or gone.
-type trackChanges struct {
+// TrackChanges has a track without its clips, and the clips that are new, changed or gone.
+type TrackChanges struct {
 	Track scene.Track     `json:"track"`
 	Set   []scene.Clip    `json:"set,omitempty"`
 	Moved workspace.Moved `json:"moved,omitempty"` // changed in nothing but their start, in the track's unit
 	Gone  []string        `json:"gone,omitempty"`
 }
 
-func compare(before, after *scene.Scene) changes {
-	var c changes
+func compare(before, after *scene.Scene) Changes {
+	var c Changes
 	if before.Name != after.Name {
 		c.Name = &after.Name
 	}
@@ -289,8 +289,8 @@ func compare(before, after *scene.Scene) changes {
 	return c
 }
 
-func compareTrack(before, after *scene.Track) trackChanges {
-	c := trackChanges{Track: *after}
+func compareTrack(before, after *scene.Track) TrackChanges {
+	c := TrackChanges{Track: *after}
 	c.Track.Clips = nil
 	was := map[string]scene.Clip{}
 	if before != nil {

@@ -52,7 +52,7 @@ func TestRecordingsOfOneNameAreToldApart(t *testing.T) {
 		ids = append(ids, source)
 		c.json("POST", "/scenes/"+id+"/sources/"+source+"/lay", nil, 200, nil)
 	}
-	bring := func(raw []byte, headers ...string) (int, stateView, problem) {
+	bring := func(raw []byte, headers ...string) (int, StateView, problem) {
 		t.Helper()
 		status, answer, _ := c.do(
 			"POST",
@@ -64,11 +64,11 @@ func TestRecordingsOfOneNameAreToldApart(t *testing.T) {
 		json.Unmarshal(answer, &made)
 		json.Unmarshal(answer, &p)
 		if status != 201 {
-			return status, stateView{}, p
+			return status, StateView{}, p
 		}
 		return status, c.state(made.ID), p
 	}
-	sources := func(st stateView) (list []string) {
+	sources := func(st StateView) (list []string) {
 		for _, k := range st.Tracks[0].Clips {
 			list = append(list, k.Source)
 		}

@@ -130,18 +130,18 @@ func hearing(what string) mix.Options {
 	return mix.Options{Clip: what, Bypass: true}
 }
 
-// A strip is a waveform as drawn: the lowest and the highest sample in each bin.
-type strip struct {
+// A Strip is a waveform as drawn: the lowest and the highest sample in each bin.
+type Strip struct {
 	Low  []float32 `json:"low"`
 	High []float32 `json:"high"`
 }
 
-func stripOf(m *mix.Mixer, from, to int64, bins int64) (strip, pcm.Block, error) {
+func stripOf(m *mix.Mixer, from, to int64, bins int64) (Strip, pcm.Block, error) {
 	b := pcm.NewBlock(m.Channels(), to-from)
 	if err := m.Render(b, from); err != nil {
-		return strip{}, nil, err
+		return Strip{}, nil, err
 	}
-	out := strip{make([]float32, bins), make([]float32, bins)}
+	out := Strip{make([]float32, bins), make([]float32, bins)}
 	for i := range bins {
 		a, z := i*(to-from)/bins, max(i*(to-from)/bins+1, (i+1)*(to-from)/bins)
 		low, high := math.Inf(1), math.Inf(-1)
@@ -157,16 +157,16 @@ func stripOf(m *mix.Mixer, from, to int64, bins int64) (strip, pcm.Block, error)
 
 func round(v float64) float32 { return float32(math.Round(v*1e6) / 1e6) }
 
-// A benchView is what the bench draws of a seam.
-type benchView struct {
+// A BenchView is what the bench draws of a seam.
+type BenchView struct {
 	From     int64               `json:"from"`
 	To       int64               `json:"to"`
 	Seam     audit.Seam          `json:"seam"`
-	Outgoing *strip              `json:"outgoing"` // null where there is none
-	Incoming *strip              `json:"incoming"`
-	Result   strip               `json:"result"`
+	Outgoing *Strip              `json:"outgoing"` // null where there is none
+	Incoming *Strip              `json:"incoming"`
+	Result   Strip               `json:"result"`
 	Level    []float32           `json:"level"` // short-term level of the result, dBFS
-	Gains    []gains             `json:"gains"` // across the change
+	Gains    []Gains             `json:"gains"` // across the change
 	Law      string              `json:"law,omitempty"`
 	CurveOut *blend.Curve        `json:"curve_out,omitempty"`
 	CurveIn  *blend.Curve        `json:"curve_in,omitempty"`
@@ -179,7 +179,7 @@ type benchView struct {
 	ReachA   int64               `json:"reach_after"`
 }
 
-type gains struct {
+type Gains struct {
 	At    int64   `json:"at"`
 	Out   float32 `json:"out"`
 	In    float32 `json:"in"`
@@ -210,11 +210,11 @@ func (s *Server) bench(w http.ResponseWriter, r *http.Request) error {
 	return s.answer(w, http.StatusOK, v)
 }
 
-func benchViewOf(ctx context.Context, st *workspace.Scene, x audit.Seam, from, to, bins int64) (benchView, error) {
-	v := benchView{From: from, To: to, Seam: x}
+func benchViewOf(ctx context.Context, st *workspace.Scene, x audit.Seam, from, to, bins int64) (BenchView, error) {
+	v := BenchView{From: from, To: to, Seam: x}
 	for _, side := range []struct {
 		clip string
-		to   **strip
+		to   **Strip
 	}{{x.Left, &v.Outgoing}, {x.Right, &v.Incoming}} {
 		if side.clip == "" {
 			continue
@@ -270,7 +270,7 @@ func levels(b pcm.Block, bins, window int64) []float32 {
 }
 
 // addGains says how the gains of both sides run across the seam, and what their sum is.
-func (v *benchView) addGains(st *workspace.Scene) error {
+func (v *BenchView) addGains(st *workspace.Scene) error {
 	sc := st.Scene
 	t := sc.Track(v.Seam.Track)
 	_, left := sc.Clip(v.Seam.Left)
@@ -324,7 +324,7 @@ func (v *benchView) addGains(st *workspace.Scene) error {
 		}
 		x := blend.Position(i, points)
 		at := v.Seam.From + int64(x*float64(v.Seam.To-v.Seam.From))
-		g := gains{At: at}
+		g := Gains{At: at}
 		if left != nil && at < left.End() {
 			g.Out = 1
 			if n := left.FadeOut.Length; n > 0 && at >= left.End()-n {
@@ -343,14 +343,14 @@ func (v *benchView) addGains(st *workspace.Scene) error {
 }
 
 // lulled adds the gains of a lull, and of the patch that fills it.
-func (v *benchView) lulled(c, patch *scene.Clip, points int64) {
+func (v *BenchView) lulled(c, patch *scene.Clip, points int64) {
 	u := c.Lull(v.Seam.Lull)
 	v.Before, v.After = v.Seam.At-v.Seam.From, v.Seam.To-v.Seam.At
 	v.ReachB, v.ReachA = v.Seam.At-c.Start, c.End()-v.Seam.At
 	v.Lull = u
 	for i := range points {
 		at := v.Seam.From + int64(blend.Position(i, points)*float64(v.Seam.To-v.Seam.From))
-		g := gains{At: at, Out: round(u.Gain(at - c.Shift()))}
+		g := Gains{At: at, Out: round(u.Gain(at - c.Shift()))}
 		if patch != nil && patch.Span().Contains(at) {
 			g.In = 1
 			if n := patch.FadeIn.Length; at < patch.Start+n {
@@ -368,7 +368,7 @@ func (v *benchView) lulled(c, patch *scene.Clip, points int64) {
 }
 
 // summed adds the gains of both sides of a blend, and what their sum is: predicted and as rendered.
-func (v *benchView) summed(b scene.Blend, leftDB, rightDB float64, left, right pcm.Block, points int64, rate int64) {
+func (v *BenchView) summed(b scene.Blend, leftDB, rightDB float64, left, right pcm.Block, points int64, rate int64) {
 	r := measure.Correlation(left, right)
 	heard := audit.RenderedSum(b, leftDB, rightDB, left, right, r, int(points), rate)
 	two := func(db float64) float32 { return float32(math.Round(100*db) / 100) }
@@ -377,7 +377,7 @@ func (v *benchView) summed(b scene.Blend, leftDB, rightDB float64, left, right p
 		out, in := b.Gains(x, r)
 		v.Gains = append(
 			v.Gains,
-			gains{
+			Gains{
 				v.Seam.From + int64(x*float64(b.Length())),
 				round(out),
 				round(in),

@@ -15,8 +15,8 @@ import (
 	"github.com/go-chi/chi/v5"
 )
 
-// A useView is a clip that uses a source.
-type useView struct {
+// A UseView is a clip that uses a source.
+type UseView struct {
 	Clip  string `json:"clip"`
 	Name  string `json:"name"`
 	Track string `json:"track"`
@@ -26,8 +26,8 @@ type useView struct {
 }
 
 // usesOf gives the clips of a source; of picture and sound that are linked, the sound.
-func usesOf(sc *scene.Scene, source string) []useView {
-	uses := []useView{}
+func usesOf(sc *scene.Scene, source string) []UseView {
+	uses := []UseView{}
 	heard := map[string]bool{}
 	for _, t := range sc.Tracks {
 		for _, c := range t.Clips {
@@ -42,7 +42,7 @@ func usesOf(sc *scene.Scene, source string) []useView {
 				in := sc.Time(t, c.In)
 				uses = append(
 					uses,
-					useView{
+					UseView{
 						c.ID,
 						c.Name,
 						t.Name,
@@ -58,10 +58,10 @@ func usesOf(sc *scene.Scene, source string) []useView {
 }
 
 // A sourceState is what of a recording's page changes with edits.
-type sourceState struct {
+type SourceState struct {
 	Revision int64        `json:"revision"`
 	Source   scene.Source `json:"source"`
-	Uses     []useView    `json:"uses"`
+	Uses     []UseView    `json:"uses"`
 }
 
 func (s *Server) sourceState(w http.ResponseWriter, r *http.Request) error {
@@ -69,7 +69,7 @@ func (s *Server) sourceState(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.answer(w, http.StatusOK, sourceState{st.Revision, src, usesOf(st.Scene, src.ID)})
+	return s.answer(w, http.StatusOK, SourceState{st.Revision, src, usesOf(st.Scene, src.ID)})
 }
 
 // sourceAsked gives the scene and its source that a request is about.
@@ -95,14 +95,14 @@ func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	type trackView struct {
+	type TrackView struct {
 		ID   string `json:"id"`
 		Name string `json:"name"`
 	}
-	tracks, picture := []trackView{}, ""
+	tracks, picture := []TrackView{}, ""
 	for _, t := range st.Scene.Tracks {
 		if t.Kind == scene.Sound && src.Samples > 0 || t.Kind == scene.Picture && src.Samples == 0 {
-			tracks = append(tracks, trackView{t.ID, t.Name})
+			tracks = append(tracks, TrackView{t.ID, t.Name})
 		}
 		if t.Kind == scene.Picture && picture == "" && src.Samples > 0 && src.Frames > 0 {
 			picture = t.ID
@@ -113,7 +113,7 @@ func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) error {
 		"rate":        rateOf(st.Scene.Rate),
 		"sample_rate": st.Scene.SampleRate,
 		"start_frame": st.Scene.StartFrame,
-		"state": sourceState{
+		"state": SourceState{
 			st.Revision,
 			src,
 			usesOf(st.Scene, src.ID),

@@ -22,8 +22,8 @@ import (
 	"github.com/go-chi/chi/v5"
 )
 
-// A sourceView is a recording on the page of sources.
-type sourceView struct {
+// A SourceView is a recording on the page of sources.
+type SourceView struct {
 	media.Info
 	Shown   string `json:"shown"`   // its name in the scene
 	Samples int64  `json:"samples"` // at the scene's rate
@@ -31,7 +31,7 @@ type sourceView struct {
 	Here    bool   `json:"here"`    // the scene knows it
 }
 
-func (s *Server) sourceViews(ctx context.Context, sc *scene.Scene) ([]sourceView, error) {
+func (s *Server) sourceViews(ctx context.Context, sc *scene.Scene) ([]SourceView, error) {
 	all, err := s.Store.Sources(ctx)
 	if err != nil {
 		return nil, err
@@ -52,12 +52,12 @@ func (s *Server) sourceViews(ctx context.Context, sc *scene.Scene) ([]sourceView
 	for _, t := range tones {
 		madeUp[t.Source] = t.MadeUp != ""
 	}
-	list := make([]sourceView, 0, len(all))
+	list := make([]SourceView, 0, len(all))
 	for _, src := range all {
 		if _, here := sc.Sources[src.ID]; madeUp[src.ID] && !here {
 			continue // they are on the page of tones
 		}
-		var v sourceView
+		var v SourceView
 		if err := json.Unmarshal(src.Info, &v.Info); err != nil {
 			return nil, err
 		}

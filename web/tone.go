@@ -20,18 +20,18 @@ import (
 // cannot is what a page is told in one line.
 func cannot(format string, args ...any) error { return errBadRequest{fmt.Errorf(format, args...)} }
 
-// A fillingView is a tone that could fill a hole.
-type fillingView struct {
-	fill.Filling
-	Away string `json:"away"` // where it lies, in words
+// A FillingView is a tone that could fill a hole.
+type FillingView struct {
+	fill.Filling `tstype:",extends"`
+	Away         string `json:"away"` // where it lies, in words
 }
 
-// A fillAnswer has the tones for a hole, and the edit that lays the chosen one.
-type fillAnswer struct {
+// A FillAnswer has the tones for a hole, and the edit that lays the chosen one.
+type FillAnswer struct {
 	Revision int64         `json:"revision"`
 	At       int64         `json:"at"` // the hole
 	To       int64         `json:"to"`
-	List     []fillingView `json:"list"`
+	List     []FillingView `json:"list"`
 	Choice   int           `json:"choice"`
 	Did      string        `json:"did"`
 	Edit     any           `json:"edit"`
@@ -49,7 +49,7 @@ func (s *Server) fill(w http.ResponseWriter, r *http.Request) error {
 	return s.answer(w, http.StatusOK, a)
 }
 
-func (s *Server) fillings(r *http.Request) (a fillAnswer, err error) {
+func (s *Server) fillings(r *http.Request) (a FillAnswer, err error) {
 	ctx := r.Context()
 	st, err := s.opened(r)
 	if err != nil {
@@ -100,7 +100,7 @@ func (s *Server) fillings(r *http.Request) (a fillAnswer, err error) {
 		return a, err
 	}
 	span, _ := sc.HoleSpan(hole)
-	a = fillAnswer{Revision: st.Revision, At: span.From, To: span.To, Choice: choice, Did: f.Did}
+	a = FillAnswer{Revision: st.Revision, At: span.From, To: span.To, Choice: choice, Did: f.Did}
 	edit := f.Edit
 	if first != nil {
 		a.Did = "lull and " + f.Did
@@ -113,7 +113,7 @@ func (s *Server) fillings(r *http.Request) (a fillAnswer, err error) {
 		return a, err
 	}
 	for _, f := range list[:min(len(list), mostFillings)] {
-		v := fillingView{Filling: f, Away: "in the library"}
+		v := FillingView{Filling: f, Away: "in the library"}
 		switch {
 		case f.From == fill.SameRecording:
 			v.Away = fmt.Sprintf("%.1f s away in the same recording", f.AwayS)
@@ -157,10 +157,10 @@ func badRequest(err error) error {
 	return errBadRequest{err}
 }
 
-// A findingView is something that should not be heard, as the page lists it.
-type findingView struct {
-	fill.Finding
-	TC string `json:"tc"`
+// A FindingView is something that should not be heard, as the page lists it.
+type FindingView struct {
+	fill.Finding `tstype:",extends"`
+	TC           string `json:"tc"`
 }
 
 // findings answers with what should not be in the pauses of a scene, or of a range of it, and with the hum that is
@@ -178,10 +178,10 @@ func (s *Server) findings(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	views := []findingView{}
+	views := []FindingView{}
 	for _, f := range found.List {
 		if f.Span.Overlaps(span) {
-			views = append(views, findingView{f, st.Scene.Timecode(f.Span.From)})
+			views = append(views, FindingView{f, st.Scene.Timecode(f.Span.From)})
 		}
 	}
 	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "findings": views, "hums": found.Hums})
@@ -262,14 +262,14 @@ func (s *Server) bed(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	type keptView struct {
-		fill.Kept
-		TC   string `json:"tc"`
-		Edit any    `json:"edit"`
+	type KeptView struct {
+		fill.Kept `tstype:",extends"`
+		TC        string `json:"tc"`
+		Edit      any    `json:"edit"`
 	}
-	keep := []keptView{}
+	keep := []KeptView{}
 	for _, k := range kept {
-		v := keptView{Kept: k, TC: st.Scene.Timecode(k.At)}
+		v := KeptView{Kept: k, TC: st.Scene.Timecode(k.At)}
 		if v.Edit, err = marshalled(k.Edit); err != nil {
 			return err
 		}

@@ -61,16 +61,16 @@ func (c *client) inTheKitchen() (id, source string) {
 func TestLullsAreFilledAndComeBackFromTheFile(t *testing.T) {
 	c := newClient(t)
 	id, _ := c.inTheKitchen()
-	var state stateView
+	var state StateView
 	edit := func(e any) {
 		t.Helper()
 		c.json("GET", "/scenes/"+id+"/state", nil, 200, &state)
 		c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "edit": e}, 200, nil)
-		state = stateView{}
+		state = StateView{}
 		c.json("GET", "/scenes/"+id+"/state", nil, 200, &state)
 	}
 	var found struct {
-		Findings []findingView
+		Findings []FindingView
 		Hums     []struct{ Words string }
 	}
 	c.json("GET", "/scenes/"+id+"/findings", nil, 200, &found)
@@ -86,7 +86,7 @@ func TestLullsAreFilledAndComeBackFromTheFile(t *testing.T) {
 
 	c.json("GET", "/scenes/"+id+"/state", nil, 200, &state)
 	clip := state.Tracks[0].Clips[0]
-	var fill fillAnswer
+	var fill FillAnswer
 	c.json(
 		"GET",
 		fmt.Sprintf("/scenes/%s/fill?best=1&track=%s&from=%d&to=%d", id, state.Tracks[0].ID, 5*48000, 5*48000+24000),
@@ -102,7 +102,7 @@ func TestLullsAreFilledAndComeBackFromTheFile(t *testing.T) {
 		t.Fatalf("%+v", state.Tracks)
 	}
 	lull := state.Tracks[0].Clips[0].Lulls[0]
-	var bench benchView
+	var bench BenchView
 	c.json(
 		"GET",
 		fmt.Sprintf(
@@ -161,7 +161,7 @@ func TestLullsAreFilledAndComeBackFromTheFile(t *testing.T) {
 func TestTheToneLibrary(t *testing.T) {
 	c := newClient(t)
 	id, source := c.inTheKitchen()
-	var list []toneView
+	var list []ToneView
 	c.json("GET", "/tones", nil, 200, &list)
 	madeUp := 0
 	for _, x := range list {

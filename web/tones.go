@@ -23,8 +23,8 @@ import (
 	"github.com/go-chi/chi/v5"
 )
 
-// A toneView is a tone of the library as the page shows it.
-type toneView struct {
+// A ToneView is a tone of the library as the page shows it.
+type ToneView struct {
 	ID      string    `json:"id"`
 	Name    string    `json:"name"`
 	Place   string    `json:"place"`
@@ -34,13 +34,13 @@ type toneView struct {
 	MadeUp  bool      `json:"made_up"`
 }
 
-func (s *Server) toneViews(ctx context.Context) ([]toneView, error) {
+func (s *Server) toneViews(ctx context.Context) ([]ToneView, error) {
 	list, err := s.Tones(ctx)
-	views := make([]toneView, 0, len(list))
+	views := make([]ToneView, 0, len(list))
 	for _, t := range list {
 		views = append(
 			views,
-			toneView{t.ID, t.Name, t.Place, float64(t.To-t.From) / float64(t.Rate), t.LevelDB, t.Thirds, t.MadeUp != ""},
+			ToneView{t.ID, t.Name, t.Place, float64(t.To-t.From) / float64(t.Rate), t.LevelDB, t.Thirds, t.MadeUp != ""},
 		)
 	}
 	return views, err
@@ -67,8 +67,8 @@ func (s *Server) toneAsked(r *http.Request, sc *workspace.Scene) (*fill.Filling,
 	return sc.FromLibrary(r.Context(), t)
 }
 
-// A foundView is a quiet stretch of one of the scene's recordings.
-type foundView struct {
+// A FoundView is a quiet stretch of one of the scene's recordings.
+type FoundView struct {
 	Source  string    `json:"source"`
 	Name    string    `json:"name"`
 	From    int64     `json:"from"`
@@ -87,9 +87,9 @@ const (
 )
 
 // foundIn are the quiet stretches of a scene's dialogue recordings, the best of each first.
-func (s *Server) foundIn(ctx context.Context, st *workspace.Scene) ([]foundView, error) {
+func (s *Server) foundIn(ctx context.Context, st *workspace.Scene) ([]FoundView, error) {
 	sc := st.Scene
-	list, seen := []foundView{}, map[string]bool{}
+	list, seen := []FoundView{}, map[string]bool{}
 	for _, t := range sc.Tracks {
 		if t.Kind != scene.Sound || t.Purpose != "dialogue" {
 			continue
@@ -112,7 +112,7 @@ func (s *Server) foundIn(ctx context.Context, st *workspace.Scene) ([]foundView,
 				at := float64(q.Span.From) / float64(sc.SampleRate)
 				list = append(
 					list,
-					foundView{
+					FoundView{
 						src.ID,
 						src.Name,
 						q.Span.From,

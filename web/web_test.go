@@ -157,7 +157,7 @@ func (c *client) ended(job store.Job) store.Job {
 }
 
 // twoVoices is a scene with two voices laid out.
-func (c *client) twoVoices() (id string, state stateView) {
+func (c *client) twoVoices() (id string, state StateView) {
 	c.t.Helper()
 	id = c.newScene()
 	for _, v := range outside.Voices(c.t)[:2] {
@@ -242,7 +242,7 @@ func TestAnEditIsAnsweredWithItsChanges(t *testing.T) {
 	c := newClient(t)
 	id, state := c.twoVoices()
 	clips := state.Tracks[0].Clips
-	var a editAnswer
+	var a EditAnswer
 	c.json(
 		"POST",
 		"/scenes/"+id+"/edits",
@@ -273,7 +273,7 @@ func TestAnEditIsAnsweredWithItsChanges(t *testing.T) {
 	if len(p.Newer) != 1 || !strings.Contains(p.Message, "edited elsewhere") {
 		t.Errorf("%+v", p)
 	}
-	var back editAnswer
+	var back EditAnswer
 	c.json("POST", "/scenes/"+id+"/undo", map[string]any{"revision": a.Revision}, 200, &back)
 	if back.Redo == "" || back.Changes.Tracks[0].Set[0].GainDB != 0 {
 		t.Errorf("after undo %+v", back)
@@ -298,10 +298,10 @@ func TestChangesAppliedToWhatWasGiveWhatIs(t *testing.T) {
 		{"edit": "remove", "clips": []string{first.ID}},
 		{"edit": "rename", "name": "Another"},
 	} {
-		var a editAnswer
+		var a EditAnswer
 		c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "edit": e}, 200, &a)
 		was := state
-		state = stateView{} // the old one stays as it was
+		state = StateView{} // the old one stays as it was
 		c.json("GET", "/scenes/"+id+"/state", nil, 200, &state)
 		got := merge(was.Scene, a.Changes)
 		gotJSON, _ := json.Marshal(got.Tracks)
@@ -313,7 +313,7 @@ func TestChangesAppliedToWhatWasGiveWhatIs(t *testing.T) {
 }
 
 // merge does what a page does with changes.
-func merge(s *scene.Scene, ch changes) *scene.Scene {
+func merge(s *scene.Scene, ch Changes) *scene.Scene {
 	now := *s
 	if ch.Name != nil {
 		now.Name = *ch.Name
@@ -470,7 +470,7 @@ func TestTheBenchShowsTheRenderedResult(t *testing.T) {
 		c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "edit": edge}, 200, &state)
 	}
 	cut -= 9600
-	var v benchView
+	var v BenchView
 	c.json(
 		"GET",
 		fmt.Sprintf("/scenes/%s/bench?seam=cut:%s:%s&from=%d&to=%d&bins=200", id, clips[0].ID, clips[1].ID, cut-100, cut+100),
@@ -606,7 +606,7 @@ func TestASceneFileComesBackAsAScene(t *testing.T) {
 	if json.Unmarshal(answer, &made); status != 201 {
 		t.Fatalf("%d %s", status, answer)
 	}
-	var again stateView
+	var again StateView
 	c.json("GET", "/scenes/"+made.ID+"/state", nil, 200, &again)
 	for i, k := range again.Tracks[0].Clips {
 		was := state.Tracks[0].Clips[i]

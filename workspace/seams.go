@@ -234,7 +234,7 @@ func (w *Workspace) Returned() {
 
 // A SeamView is a seam in the list; its verdict is "" until it is measured.
 type SeamView struct {
-	audit.Result
+	audit.Result `tstype:",extends"`
 	TC   string `json:"tc"`
 	Lead *int64 `json:"lead,omitempty"` // samples by which sound is cut earlier than its picture; none without picture
 

@@ -16,16 +16,6 @@ import (
 	"blendseam/core/scene"
 )
 
-// A Result is a seam measured and judged.
-type Result struct {
-	Seam
-	Measures Measures `json:"measures"`
-	Verdict  Verdict  `json:"verdict"` // "" where it could not be measured
-	Cause    Cause    `json:"cause"`
-	Why      string   `json:"why"`
-	Worst    float64  `json:"-"` // how bad its worst figure is: from 1 on audible, from 2 on rough
-}
-
 // A Meter measures the seams of one scene. Its methods may be called in parallel.
 type Meter struct {
 	*Sources

@@ -54,6 +54,16 @@ type Seam struct {
 	accepted  *scene.Accepted
 }
 
+// A Result is a seam measured and judged.
+type Result struct {
+	Seam     `tstype:",extends"`
+	Measures Measures `json:"measures"`
+	Verdict  Verdict  `json:"verdict"` // "" where it could not be measured
+	Cause    Cause    `json:"cause"`
+	Why      string   `json:"why"`
+	Worst    float64  `json:"-"` // how bad its worst figure is: from 1 on audible, from 2 on rough
+}
+
 // Find gives all seams of the sound tracks of a scene, in order of time.
 func Find(s *scene.Scene) []Seam {
 	var list []Seam

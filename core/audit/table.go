@@ -51,11 +51,13 @@ type Measure struct {
 	Cause   Cause   `json:"cause,omitempty"` // none for figures that are not judged
 	Audible float64 `json:"audible,omitempty"`
 	Rough   float64 `json:"rough,omitempty"`
+	Sided   bool    `json:"sided,omitempty"` // its sign says which side is louder, and is shown
+	None    float64 `json:"none,omitempty"`  // below it there is nothing of the kind
 
 	of    func(m *Measures) *float64
 	words func(v float64, m *Measures) string
 	// Signed figures are judged as they are, all others by their size.
-	Signed bool `json:"-"`
+	Signed bool `json:"signed,omitempty"`
 	// eased figures bear more in a change that takes its time: three times as much in one second or longer.
 	eased bool
 }
@@ -63,7 +65,7 @@ type Measure struct {
 // Table has all measures, in the order in which they are shown.
 var Table = []Measure{
 	{
-		Key:     "click_db",
+		Key: "click_db", None: 0.5,
 		Name:    "Click",
 		Unit:    "dB",
 		Cause:   Click,
@@ -75,7 +77,7 @@ var Table = []Measure{
 		words: func(v float64, _ *Measures) string { return fmt.Sprintf("click, %.0f dB over its surroundings", v) },
 	},
 	{
-		Key:     "word_cut_ms",
+		Key: "word_cut_ms", None: 0.5,
 		Name:    "Word cut into",
 		Unit:    "ms",
 		Cause:   WordCut,
@@ -92,7 +94,7 @@ var Table = []Measure{
 			)
 		},
 	},
-	{Key: "dead_silence_ms", Name: "Dead silence", Unit: "ms", Cause: DeadSilence, Audible: 15, Rough: 100,
+	{Key: "dead_silence_ms", None: 0.5, Name: "Dead silence", Unit: "ms", Cause: DeadSilence, Audible: 15, Rough: 100,
 		About: "how long the scene stays under -80 dBFS at the seam, between sound",
 		of:    func(m *Measures) *float64 { return m.DeadSilenceMS },
 		words: func(v float64, _ *Measures) string { return fmt.Sprintf("dead silence for %.0f ms", v) }},
@@ -101,7 +103,7 @@ var Table = []Measure{
 		of:    func(m *Measures) *float64 { return m.DropDB },
 		words: func(v float64, _ *Measures) string { return fmt.Sprintf("stops dead, %.0f dB at once", v) }},
 	{
-		Key:     "background_step_db",
+		Key: "background_step_db", Sided: true,
 		Name:    "Background step",
 		Unit:    "dB",
 		Cause:   BackgroundStep,
@@ -127,7 +129,7 @@ var Table = []Measure{
 		words: func(v float64, _ *Measures) string { return fmt.Sprintf("background coloured otherwise by %.1f dB", v) },
 	},
 	{
-		Key:     "level_step_lu",
+		Key: "level_step_lu", Sided: true,
 		Name:    "Level step of speech",
 		Unit:    "LU",
 		Cause:   LevelStep,
@@ -141,7 +143,7 @@ var Table = []Measure{
 		},
 	},
 	{
-		Key:     "blend_level_db",
+		Key: "blend_level_db", Sided: true,
 		Name:    "Blend dip or bulge",
 		Unit:    "dB",
 		Cause:   BlendLevel,

@@ -24,14 +24,14 @@ import (
 
 // A Filling is tone for a hole, where it comes from and why, and the edit that lays it.
 type Filling struct {
-	tone.Candidate              // its span is in samples of the source
-	Source         string       `json:"source"`
-	SourceName     string       `json:"source_name"`
-	From           string       `json:"from"` // recording, set-up or library
-	Did            string       `json:"did"`
-	Edit           scene.Edit   `json:"-"`
-	sides          [2]*side     // of the hole, at the level at which the scene has them
-	used           []tone.Quiet // that the tone is made from
+	tone.Candidate `tstype:",extends"` // its span is in samples of the source
+	Source         string              `json:"source"`
+	SourceName     string              `json:"source_name"`
+	From           string              `json:"from"` // recording, set-up or library
+	Did            string              `json:"did"`
+	Edit           scene.Edit          `json:"-"`
+	sides          [2]*side            // of the hole, at the level at which the scene has them
+	used           []tone.Quiet        // that the tone is made from
 	lay            *scene.LayTone
 	source         scene.Source  // that the tone is
 	library        *scene.Source // that it is, if the scene does not have it

@@ -7,7 +7,10 @@ package pcm
 import "fmt"
 
 // A Span is a half-open stretch of samples: From is inside, To is not.
-type Span struct{ From, To int64 }
+type Span struct {
+	From int64 `json:"from"`
+	To   int64 `json:"to"`
+}
 
 // Len is the number of samples in s, never below 0.
 func (s Span) Len() int64 { return max(0, s.To-s.From) }

@@ -27,7 +27,7 @@ type Scene struct {
 	SampleRate int64             `json:"sample_rate"`
 	Channels   int               `json:"channels"` // 1 or 2
 	StartFrame int64             `json:"start_frame"`
-	Tracks     []*Track          `json:"tracks"`
+	Tracks     []*Track          `json:"tracks" tstype:"Track[]"`
 	Pairs      []Pair            `json:"pairs,omitempty"`
 	Markers    []Marker          `json:"markers,omitempty"`
 	Sources    map[string]Source `json:"sources"`

@@ -4,6 +4,8 @@ import (
 	"encoding/json"
 	"math/big"
 	"math/rand/v2"
+	"os"
+	"strconv"
 	"testing"
 )
 
@@ -89,6 +91,51 @@ func TestRatesSurviveJSONAndText(t *testing.T) {
 	for _, bad := range []string{"26", "x", "25 drop", "30/0"} {
 		if r, err := ParseRate(bad); err == nil {
 			t.Errorf("%q was read as %s", bad, r)
+		}
+	}
+}
+
+// The vectors are read by the page's tests as well, for both print and read timecodes.
+func TestTimecodesAndSamplesAreThoseOfTheVectors(t *testing.T) {
+	raw, err := os.ReadFile("testdata/vectors.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var vectors struct {
+		Frames []struct {
+			Rate     string
+			Num, Den int64
+			Drop     bool
+			Nominal  int64
+			Frame    int64
+			Timecode string
+			Samples  map[string]int64
+		}
+		No []struct{ Rate, Text string } `json:"no_timecodes"`
+	}
+	if err := json.Unmarshal(raw, &vectors); err != nil || len(vectors.Frames) < 100 {
+		t.Fatal(len(vectors.Frames), err)
+	}
+	rates := map[string]Rate{}
+	for _, v := range vectors.Frames {
+		r := Rate{v.Num, v.Den, v.Drop}
+		rates[v.Rate] = r
+		if r.Nominal() != v.Nominal || r.Format(v.Frame) != v.Timecode {
+			t.Errorf("%s: frame %d is %s, want %s", v.Rate, v.Frame, r.Format(v.Frame), v.Timecode)
+		}
+		if f, err := r.Parse(v.Timecode); err != nil || f != v.Frame {
+			t.Errorf("%s: %s is frame %d, %v", v.Rate, v.Timecode, f, err)
+		}
+		for sr, want := range v.Samples {
+			rate, _ := strconv.ParseInt(sr, 10, 64)
+			if got := r.SampleOf(v.Frame, rate); got != want || r.FrameOf(got, rate) != v.Frame {
+				t.Errorf("%s: frame %d begins at sample %d of %s, want %d", v.Rate, v.Frame, got, sr, want)
+			}
+		}
+	}
+	for _, no := range vectors.No {
+		if f, err := rates[no.Rate].Parse(no.Text); err == nil {
+			t.Errorf("%s: %q is no timecode, and was read as %d", no.Rate, no.Text, f)
 		}
 	}
 }

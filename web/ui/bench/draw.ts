@@ -155,8 +155,8 @@ function words(
 ): void {
   c.strokeStyle = c.fillStyle = col.moss;
   for (const w of list) {
-    const a = Math.max(0, toX(b.view, w.span.From)),
-      z = Math.min(b.width, toX(b.view, w.span.To));
+    const a = Math.max(0, toX(b.view, w.span.from)),
+      z = Math.min(b.width, toX(b.view, w.span.to));
     if (z <= a) continue;
     c.lineWidth = 1.5;
     c.setLineDash(w.kind === "breath" ? [2, 3] : []);
@@ -166,12 +166,12 @@ function words(
     c.stroke();
     c.setLineDash([]);
     if (w.kind === "breath") continue;
-    for (const x of [toX(b.view, w.span.From), toX(b.view, w.span.To)])
+    for (const x of [toX(b.view, w.span.from), toX(b.view, w.span.to)])
       if (x >= 0 && x <= b.width)
         c.fillRect(Math.round(x) - 0.75, y - Math.min(14, h / 4), 1.5, Math.min(14, h / 4) + 2);
-    const va = Math.max(0, toX(b.view, w.voiced.From)),
-      vz = Math.min(b.width, toX(b.view, w.voiced.To));
-    if (w.voiced.To > w.voiced.From && vz > va) c.fillRect(va, y - 2, vz - va, 4);
+    const va = Math.max(0, toX(b.view, w.voiced.from)),
+      vz = Math.min(b.width, toX(b.view, w.voiced.to));
+    if (w.voiced.to > w.voiced.from && vz > va) c.fillRect(va, y - 2, vz - va, 4);
   }
 }
 

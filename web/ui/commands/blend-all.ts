@@ -1,31 +1,16 @@
 // A blend by name on every cut of the range, or of the scene: first a list of what it would do.
 import { post } from "../model/api.ts";
-import type { Curve } from "../model/scene.ts";
 import { chooseList, type Row } from "../panels/list.ts";
 import { say } from "../panels/toast.ts";
+import type { Planned as Plan, Style } from "../wire/scene.ts";
 import { batch, type Stage } from "./stage.ts";
 
-/** A blend with a name. */
-export interface Style {
-  name: string;
-  law: string;
-  curve_out?: Curve;
-  curve_in?: Curve;
-  frames?: number;
-  ms?: number;
-  lean: number;
-  default?: boolean;
-}
+export type { Style };
 
-interface Planned {
-  left: string;
-  right: string;
-  at: number;
+/** What a blend would do at a cut, with the edit that does it. */
+interface Planned extends Omit<Plan, "edit"> {
   tc: string;
   track: string;
-  cut: string;
-  will: string;
-  words: string;
   edit?: unknown;
 }
 

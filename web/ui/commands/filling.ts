@@ -1,51 +1,23 @@
 // Taking out and filling: what should not be in the pauses, tone for a hole, beds, and keeping the words. The server
 // finds and measures; here it is listed, heard and taken.
+
 import { TRY } from "../bench/player.ts";
 import { get, post } from "../model/api.ts";
 import { Choices, type Option } from "../panels/choices.ts";
 import { openList, type Row } from "../panels/list.ts";
 import { say } from "../panels/toast.ts";
+import type { Bed, Hum } from "../wire/fill.ts";
+import type { FillAnswer, FindingView, KeptView } from "../wire/web.ts";
 import type { Lulls } from "./lulls.ts";
 import type { Proposal } from "./mending.ts";
 import { clipsInHand, clipUnder } from "./moves.ts";
 import { batch, type Stage } from "./stage.ts";
 
-interface Tone {
-  source_name: string;
-  from: string;
-  away: string;
-  reasons: string[];
-  level_db: number;
-}
-interface FillAnswer {
-  at: number;
-  to: number;
-  list: Tone[];
-  choice: number;
-  did: string;
-  edit: unknown;
-}
-interface Finding {
-  id: string;
-  kind: string;
-  tc: string;
-  clip_name: string;
-  track_name: string;
-  span: { From: number; To: number };
-  lull: { From: number; To: number };
-  above_db: number;
-  peak_db: number;
-  why: string;
-}
-interface Hum {
-  clip_name: string;
-  words: string;
-}
 interface BedAnswer {
   tc: string;
   edit: unknown;
-  bed: { words: string; from: string; rise_db: number; level_db: number };
-  keep: { clip: string; clip_name: string; track: string; tc: string; words: string; edit: unknown }[];
+  bed: Bed;
+  keep: KeptView[];
 }
 
 const KINDS: Record<string, string> = { bump: "bump", click: "click", cough: "cough", spoken_over: "spoken over" };
@@ -170,7 +142,7 @@ export class Filling {
       plain: "",
       takes: "",
     });
-    let got: { findings: Finding[]; hums: Hum[] };
+    let got: { findings: FindingView[]; hums: Hum[] };
     try {
       got = await get(`/scenes/${this.stage.id}/findings${q}`);
     } catch (e) {
@@ -212,23 +184,23 @@ export class Filling {
           words: f.why,
           more:
             `peak ${f.peak_db.toFixed(1)} dBFS · lull of ` +
-            `${Math.round(((f.lull.To - f.lull.From) * 1000) / this.stage.sr)} ms · ${f.track_name}`,
+            `${Math.round(((f.lull.to - f.lull.from) * 1000) / this.stage.sr)} ms · ${f.track_name}`,
           mark: f.above_db >= 12 ? "▲" : "◆",
           tone: f.above_db >= 12 ? "rough" : "audible",
         }),
       ),
       chosen: (o) => {
         const f = find(o);
-        this.stage.seek(f.span.From);
-        this.stage.timeline.reveal(f.span.From);
+        this.stage.seek(f.span.from);
+        this.stage.timeline.reveal(f.span.from);
       },
       heard: (o, plain) => {
         const f = find(o);
-        if (plain) return this.hear(f.lull.From, f.lull.To, "scene");
+        if (plain) return this.hear(f.lull.from, f.lull.to, "scene");
         void (async () => {
           const p = proposals.get(o.key) ?? (await proposal(o.key));
           if (done.has(o.key)) return; // it was taken out meanwhile
-          if (p?.edit) this.hear(f.lull.From, f.lull.To, TRY + JSON.stringify(p.edit));
+          if (p?.edit) this.hear(f.lull.from, f.lull.to, TRY + JSON.stringify(p.edit));
           else if (p) say(p.left ?? "Nothing takes this out by itself.");
         })();
       },

@@ -1,12 +1,7 @@
 // Commands by key and by word. Pure functions.
+import type { Command } from "../wire/web.ts";
 
-export interface Command {
-  id: string;
-  group?: string;
-  words: string;
-  about?: string;
-  keys?: string[] | null;
-}
+export type { Command };
 
 /** A key press as the table of commands writes it. */
 export function pressed(e: {

@@ -1,52 +1,27 @@
 import { TRY } from "../bench/player.ts";
-
 import { get, post } from "../model/api.ts";
-
 import { leaning, type Seam } from "../model/seam.ts";
-
 import { inSamples } from "../model/time.ts";
-
 import { awaitList, closeList, listProgress, openList, type Row } from "../panels/list.ts";
 import { say } from "../panels/toast.ts";
+import type * as wire from "../wire/advise.ts";
+import type { Place } from "../wire/advise.ts";
+import type * as web from "../wire/web.ts";
 import { planBlends, type Style } from "./blend-all.ts";
 
 import { clipsInHand } from "./moves.ts";
 
 import { batch, type EditAnswer, type Stage } from "./stage.ts";
 
-export interface Result {
-  id: string;
-  at: number;
-  verdict: string;
-  cause: string;
-  why: string;
-  measures: Record<string, number | null>;
-}
-
-export interface Proposal {
-  before: Result;
-  after?: Result;
-  did?: string;
-  reasons?: string[];
-  edit?: unknown;
-  left?: string;
-}
-
-interface ProposalView {
-  proposal: Proposal;
-  name: string;
-  tc: string;
-}
-
-export interface Place {
-  at: number;
-  slip: number;
-  reasons: string[];
-  edit: unknown;
-}
-
 const MARK: Record<string, string> = { clean: "●", audible: "◆", rough: "▲" };
 
+/** What would mend a seam; the edit does it. */
+export interface Proposal extends wire.Proposal {
+  edit?: unknown;
+}
+interface ProposalView extends web.ProposalView {
+  proposal: Proposal;
+}
 interface MendAnswer {
   changes: ProposalView[];
   left: ProposalView[];

@@ -3,7 +3,7 @@
 import type { Bench } from "../bench/bench.ts";
 import type { Player } from "../bench/player.ts";
 import { get, Problem, pageName, post } from "../model/api.ts";
-import { applyChanges, type Changes, prepare, type Scene } from "../model/scene.ts";
+import { applyChanges, prepare, type Scene } from "../model/scene.ts";
 import type { Selection } from "../model/selection.ts";
 import type { Rate } from "../model/time.ts";
 import type { Answer, Question } from "../panels/ask.ts";
@@ -11,6 +11,7 @@ import type { SeamList } from "../panels/seams.ts";
 import { say } from "../panels/toast.ts";
 import type { Shown } from "../timeline/rows.ts";
 import type { Timeline } from "../timeline/timeline.ts";
+import type { EditAnswer } from "../wire/web.ts";
 
 /** Several edits as one; a batch among them gives its edits, as none may hold another. */
 export function batch(edits: unknown[], words: string): unknown {
@@ -20,13 +21,7 @@ export function batch(edits: unknown[], words: string): unknown {
   return { edit: "several", edits: flat, words };
 }
 
-export interface EditAnswer {
-  revision: number;
-  words: string;
-  undo: string;
-  redo: string;
-  changes: Changes;
-}
+export type { EditAnswer };
 
 /** What commands work on. */
 export interface Stage {

@@ -6,15 +6,16 @@ const line = (f: (x: number) => number) => Array.from({ length: 49 }, (_, i) => 
 const power = {
   law: "p",
   name: "P",
+  formula: "",
   about: "",
   out: line((x) => Math.cos((Math.PI / 2) * x)),
   in: line((x) => Math.sin((Math.PI / 2) * x)),
 };
-const gain = { law: "g", name: "G", about: "", out: line((x) => 1 - x), in: line((x) => x) };
+const gain = { law: "g", name: "G", formula: "", about: "", out: line((x) => 1 - x), in: line((x) => x) };
 const bent = (b: number) => line((x) => (Math.abs(b) < 1e-9 ? x : Math.expm1(-6 * b * x) / Math.expm1(-6 * b)));
 const shapes = [
-  { shape: "s", name: "S", bends: false, samples: [line((x) => x)] },
-  { shape: "b", name: "B", bends: true, samples: Array.from({ length: 17 }, (_, i) => bent(i / 8 - 1)) },
+  { shape: "s", name: "S", formula: "", bends: false, samples: [line((x) => x)] },
+  { shape: "b", name: "B", formula: "", bends: true, samples: Array.from({ length: 17 }, (_, i) => bent(i / 8 - 1)) },
 ];
 
 test("what is drawn of laws and shapes is what the samples say, and between them straight", () => {

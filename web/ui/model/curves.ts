@@ -1,20 +1,9 @@
 // The gains of laws and shapes. They are read from samples that the server sends: the formulas stand there alone.
-import type { Curve } from "./scene.ts";
+import type { LawView as Law, ShapeView as Shape } from "../wire/web.ts";
 
-export interface Law {
-  law: string;
-  name: string;
-  about: string;
-  out: number[];
-  in: number[];
-}
-/** A shape; samples are its gains by bend, from -1 to 1. */
-export interface Shape {
-  shape: string;
-  name: string;
-  bends: boolean;
-  samples: number[][];
-}
+export type { Law, Shape };
+
+import type { Curve } from "./scene.ts";
 
 let laws: Law[] = [],
   shapes: Shape[] = [];

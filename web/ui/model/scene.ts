@@ -1,120 +1,26 @@
-// The scene as the page has it: what the server sent, with the changes it sent since. Nothing here decides what an
-// edit does.
+import type * as wire from "../wire/scene.ts";
+import type * as web from "../wire/web.ts";
 import { type Rate, sampleOf } from "./time.ts";
 
-export interface Fade {
-  length: number;
-  curve: { shape: string; bend?: number };
-}
-export interface Clip {
-  id: string;
-  source: string;
-  name: string;
-  in: number;
-  start: number;
-  length: number;
-  gain_db?: number;
-  fade_in?: Fade;
-  fade_out?: Fade;
-  link?: string;
-  muted?: boolean;
-  note?: string;
-  lulls?: Lull[] | null;
-  fills?: { clip: string; lull?: string; next?: string };
-  from: number;
-  to: number; // samples, on every kind of track
-}
-/** A stretch turned down, in samples of the source; depth 0 is silence. */
-export interface Lull {
-  id: string;
+export type { Curve } from "../wire/blend.ts";
+export type { Blend, Fade, Lull, Marker, Pair, Source, Stretch } from "../wire/scene.ts";
+
+type Blend = wire.Blend;
+type Lull = wire.Lull;
+
+/** A clip, and where it lies in samples on every kind of track. */
+export interface Clip extends wire.Clip {
   from: number;
   to: number;
-  depth_db?: number;
-  fade_in: number;
-  fade_out: number;
-  off?: boolean;
 }
-export interface Curve {
-  shape: string;
-  bend?: number;
-}
-export interface Blend {
-  left: string;
-  right: string;
-  before: number;
-  after: number;
-  law: string;
-  curve_out?: Curve;
-  curve_in?: Curve;
-}
-/** A crossfade between clips of two tracks. */
-export interface Pair {
-  out: string;
-  in: string;
-  law: string;
-  curve_out?: Curve;
-  curve_in?: Curve;
-}
-export interface Track {
-  id: string;
-  kind: "picture" | "sound";
-  purpose: string;
-  name: string;
-  hue?: string;
-  mute?: boolean;
-  solo?: boolean;
-  gain_db?: number;
-  locked?: boolean;
-  stays?: boolean;
+export interface Track extends wire.Track {
   clips: Clip[];
-  blends?: Blend[] | null;
 }
-export interface Stretch {
-  name: string;
-  from: number;
-  to: number;
-}
-export interface Source {
-  id: string;
-  name: string;
-  samples: number;
-  frames?: number;
-  channels?: number;
-  stretches?: Stretch[] | null;
-  tone?: object;
-}
-export interface Marker {
-  id: string;
-  at: number;
-  name: string;
-}
-export interface Scene {
-  name: string;
-  sample_rate: number;
-  channels: number;
-  start_frame: number;
+/** The scene at the revision that the page shows. */
+export interface Scene extends web.StateView {
   tracks: Track[];
-  markers?: Marker[] | null;
-  pairs?: Pair[] | null;
-  sources: Record<string, Source>;
-  revision: number;
-  undo: string;
-  redo: string;
 }
-export interface TrackChanges {
-  track: Track;
-  set?: Clip[];
-  moved?: { by: number; ids: string[] }[];
-  gone?: string[] | null;
-}
-export interface Changes {
-  name?: string;
-  markers?: Marker[] | null;
-  pairs?: Pair[] | null;
-  sources?: Record<string, Source>;
-  order?: string[];
-  tracks?: TrackChanges[];
-}
+export type Changes = web.Changes;
 
 /** The tail of `left` where there is no `right`, the head of `right` where there is no `left`, else their cut. */
 export interface Edge {
@@ -128,16 +34,17 @@ export interface Placed {
 }
 
 /** Where a clip lies, in samples. */
-function place(s: Scene, rate: Rate, t: Track, c: Clip): Clip {
+function place(s: wire.Scene, rate: Rate, t: wire.Track, clip: wire.Clip): Clip {
+  const c = clip as Clip;
   const at = (v: number) => (t.kind === "picture" ? sampleOf(v, rate, s.sample_rate) : v);
   c.from = at(c.start);
   c.to = at(c.start + c.length);
   return c;
 }
 
-export function prepare(s: Scene, rate: Rate): Scene {
-  for (const t of (s.tracks ??= [])) for (const c of (t.clips ??= [])) place(s, rate, t, c);
-  return s;
+export function prepare(s: web.StateView, rate: Rate): Scene {
+  for (const t of s.tracks) for (const c of t.clips) place(s, rate, t, c);
+  return s as Scene;
 }
 
 /** Takes what the server says has changed. */

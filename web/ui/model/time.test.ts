@@ -1,10 +1,12 @@
 import assert from "node:assert/strict";
 import test from "node:test";
+import vectors from "../../../core/timecode/testdata/vectors.json" with { type: "json" };
 import {
   frameOf,
   frames,
   lengthOf,
   nearestFrame,
+  parseTimecode,
   type Rate,
   rulerStep,
   sampleOf,
@@ -31,18 +33,20 @@ test("frames to samples and back is exact, as exact fractions give it", () => {
       }
 });
 
-// SMPTE ST 12-1: frames ;00 and ;01 are left out each minute but every tenth.
-test("drop-frame timecode", () => {
-  for (const [f, want] of [
-    [107892, "01:00:00;00"],
-    [1799, "00:00:59;29"],
-    [1800, "00:01:00;02"],
-    [17981, "00:09:59;29"],
-    [17982, "00:10:00;00"],
-    [2589407, "23:59:59;29"],
-  ] as const)
-    assert.equal(timecode(f, r2997d), want);
-  assert.equal(timecode(90000 + 13, r25), "01:00:00:13");
+// The vectors are those of core/timecode, which reads and prints them as well.
+test("timecodes are printed and read, frames begin at their samples, as the vectors have it", () => {
+  const rates = new Map<string, Rate>();
+  for (const v of vectors.frames) {
+    const r: Rate = { num: v.num, den: v.den, drop: v.drop, nominal: v.nominal };
+    rates.set(v.rate, r);
+    assert.equal(timecode(v.frame, r), v.timecode, v.rate);
+    assert.equal(parseTimecode(v.timecode, r), v.frame, `${v.rate} ${v.timecode}`);
+    for (const [sr, sample] of Object.entries(v.samples)) {
+      assert.equal(sampleOf(v.frame, r, Number(sr)), sample, `${v.rate} ${v.frame} at ${sr}`);
+      assert.equal(frameOf(sample, r, Number(sr)), v.frame);
+    }
+  }
+  for (const no of vectors.no_timecodes) assert.equal(parseTimecode(no.text, rates.get(no.rate)!), undefined, no.text);
   assert.equal(timecode(-1, r25), "-00:00:00:01");
 });
 

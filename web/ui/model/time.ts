@@ -1,11 +1,7 @@
 // Time: frames, samples and pixels. Pure functions; the exact rules are those of core/timecode.
+import type { RateView } from "../wire/web.ts";
 
-export interface Rate {
-  num: number;
-  den: number;
-  drop: boolean;
-  nominal: number;
-}
+export type Rate = RateView;
 
 /** The sample at which a frame starts, halves up. */
 export function sampleOf(frame: number, r: Rate, sampleRate: number): number {

@@ -1,5 +1,8 @@
 // The card: the figures of whatever is selected, its settings, and what can be done with it. Pure functions from the
 // scene to words.
+import type { Measure } from "../wire/audit.ts";
+
+export type { Measure };
 
 import type { Placed, Scene } from "../model/scene.ts";
 import type { Seam } from "../model/seam.ts";
@@ -84,17 +87,6 @@ export const blank: Card = {
 export const full = (v: number | null | undefined) =>
   v == null ? "–" : v <= -119 ? "silence" : `${v.toFixed(1)} dBFS`;
 export const signed = (v: number) => `${v >= 0 ? "+" : ""}${v.toFixed(1)} dB`;
-
-/** One kind of figure, as the table of measures in core has it. */
-export interface Measure {
-  key: string;
-  name: string;
-  unit: string;
-  about: string;
-  cause?: string;
-  audible?: number;
-  rough?: number;
-}
 
 /** What cards need of the page. */
 export interface About {

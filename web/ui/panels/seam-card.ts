@@ -1,8 +1,9 @@
 // The card of a seam: its verdict, what would mend it, its measures and its blend.
 
-import type { Place, Proposal } from "../commands/mending.ts";
+import type { Proposal } from "../commands/mending.ts";
 import type { Lull } from "../model/scene.ts";
-import type { Seam } from "../model/seam.ts";
+import { figureOf, type Seam } from "../model/seam.ts";
+import type { Place } from "../wire/advise.ts";
 import type { About, Action, Card, Field, Measure } from "./card.ts";
 import { action, blank, field, full, KINDS, leadField, MARKS, short } from "./card.ts";
 import { leadOf, name } from "./seams.ts";
@@ -18,13 +19,13 @@ export function seamCard(a: About, s: Seam, number: number, advice: Advice = { c
   const m = s.measures,
     { scene, rate } = a,
     sr = scene.sample_rate;
-  const f = (n: number | null) =>
+  const f = (n: number | null | undefined) =>
     n == null ? "–" : n > 1e12 ? "any" : `${Math.floor((n * rate.num) / (rate.den * sr) + 1e-6)} f`;
   const rows: Card["groups"][0]["rows"] = a.measures
-    .filter((x) => m[x.key] != null && !x.key.endsWith("left_db") && !x.key.endsWith("right_db"))
+    .filter((x) => figureOf(m, x.key) != null && !x.key.endsWith("left_db") && !x.key.endsWith("right_db"))
     .map((x) => ({
       name: x.name,
-      value: figure(x, m[x.key]!),
+      value: figure(x, figureOf(m, x.key)!),
       about: x.about,
       tone: x.key === causeKey(a, s) ? s.verdict : "",
     }));
@@ -157,23 +158,16 @@ const causeKey = (a: About, s: Seam): string => a.measures.find((x) => x.cause &
 
 /** A figure with its unit; what does not exist at a seam is "none". */
 function figure(x: Measure, v: number): string {
-  if (["click_db", "dead_silence_ms", "word_cut_ms"].includes(x.key) && v < 0.5) return "none";
-  const sign =
-    x.unit !== "ms" && /step_db|step_lu|blend_level/.test(x.key) && x.key !== "colour_step_db"
-      ? v < 0
-        ? "-"
-        : "+"
-      : v < 0
-        ? "-"
-        : "";
+  if (x.none && v < x.none) return "none";
+  const sign = v < 0 ? "-" : x.sided ? "+" : "";
   return `${sign}${Math.abs(v).toFixed(x.unit === "" ? 2 : x.unit === "ms" ? 0 : 1)}${x.unit ? ` ${x.unit}` : ""}`;
 }
 
 /** How the chief figure of a seam changes. */
 function expected(measures: Measure[], p: Proposal): string {
   const x = measures.find((m) => m.cause && m.cause === p.before.cause),
-    was = x && p.before.measures[x.key],
-    is = x && p.after!.measures[x.key];
+    was = x && figureOf(p.before.measures, x.key),
+    is = x && figureOf(p.after!.measures, x.key);
   return !x || was == null || is == null
     ? ""
     : `; ${x.name.toLowerCase()} ${figure(x, was)} before, ${figure(x, is)} after`;

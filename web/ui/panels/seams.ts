@@ -1,18 +1,10 @@
 // The seam list: all seams, by time or worst first. Only the rows in view are in the page.
+import type { SeamAnswer } from "../wire/workspace.ts";
+
+export type { SeamAnswer };
+
 import type { Seam } from "../model/seam.ts";
 import type { Rate } from "../model/time.ts";
-
-/** The list of seams as the server sends it: all of it, or what has changed since it sent it last. */
-export interface SeamAnswer {
-  revision: number;
-  pending: number;
-  token: number;
-  order: string[];
-  ordered: boolean; // order is another one than before
-  set: Seam[];
-  moved: { by: number; ids: string[] }[];
-  offsets: Record<string, number>;
-}
 
 /** The list after an answer; seams that only moved are the same objects elsewhere. */
 export function merged(all: Seam[], a: SeamAnswer, tc: (at: number) => string): Seam[] {

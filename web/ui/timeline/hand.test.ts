@@ -50,6 +50,8 @@ function scene(): Scene {
       channels: 2,
       start_frame: 90000,
       revision: 0,
+      rate: { num: 25, den: 1, drop: false },
+      last_id: 0,
       undo: "",
       redo: "",
       sources: { s: { id: "s", name: "s", samples: 170 * F, frames: 170 } },

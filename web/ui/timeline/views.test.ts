@@ -38,6 +38,8 @@ function scene(...tracks: Partial<Track>[]): Scene {
       channels: 2,
       start_frame: 90000,
       revision: 0,
+      rate: { num: 25, den: 1, drop: false },
+      last_id: 0,
       undo: "",
       redo: "",
       sources: { s: { id: "s", name: "s", samples: 480000, frames: 250 } },
@@ -132,13 +134,13 @@ test("snapping takes the nearest within reach", () => {
 });
 
 const commands: Command[] = [
-  { id: "blend", words: "Blend the cut", about: "crossfade", keys: ["b"] },
-  { id: "undo", words: "Undo", keys: ["Ctrl+z"] },
-  { id: "redo", words: "Redo", keys: ["Ctrl+Shift+z"] },
-  { id: "gain_up", words: "Clip one dB up", about: "louder", keys: ["="] },
-  { id: "keys", words: "Show all keys", keys: ["?"] },
-  { id: "play", words: "Play or stop", keys: [" "] },
-  { id: "off", words: "Take the blend off" },
+  { id: "blend", group: "", words: "Blend the cut", about: "crossfade", keys: ["b"] },
+  { id: "undo", group: "", words: "Undo", keys: ["Ctrl+z"] },
+  { id: "redo", group: "", words: "Redo", keys: ["Ctrl+Shift+z"] },
+  { id: "gain_up", group: "", words: "Clip one dB up", about: "louder", keys: ["="] },
+  { id: "keys", group: "", words: "Show all keys", keys: ["?"] },
+  { id: "play", group: "", words: "Play or stop", keys: [" "] },
+  { id: "off", group: "", words: "Take the blend off" },
 ];
 const press = (key: string, more = {}) =>
   commandFor(commands, { key, ctrlKey: false, metaKey: false, altKey: false, shiftKey: false, ...more })?.id;

@@ -220,6 +220,7 @@ export async function drag(
   if (held) await page.keyboard.up(held);
   await page.mouse.move(from.x + dx / 2, from.y + dy / 2, { steps: 3 });
   await page.mouse.move(from.x + dx, from.y + dy, { steps: 3 });
+  await expect(page.locator("#timeline")).not.toHaveAttribute("data-waits", "true");
   const words = (await page.locator("#tag").textContent()) ?? "";
   await page.mouse.up();
   return words;

@@ -445,8 +445,8 @@ func TestThePageIsToldOnlyOfSeamsThatChanged(t *testing.T) {
 	}
 }
 
-// Every command of the table has a handler in the scripts of the page that offers it: those of listening through a source
-// in that page's, all others among the scene's.
+// Every command of the table has a handler in the scripts of the page that offers it: those of listening through a
+// source in that page's, all others among the scene's.
 func TestEveryCommandHasAHandler(t *testing.T) {
 	code := func(pattern string, least int) string {
 		files, err := filepath.Glob(pattern)

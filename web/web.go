@@ -98,6 +98,7 @@ func (s *Server) routes() http.Handler {
 		r.Get("/state", s.handle(s.state))
 		r.Post("/edits", s.handle(s.edit))
 		r.Post("/try", s.handle(s.try))
+		r.Get("/reach", s.handle(s.reach))
 		r.Post("/piece", s.handle(s.piece))
 		r.Post("/undo", s.handle(s.undo))
 		r.Post("/redo", s.handle(s.redo))

@@ -503,9 +503,9 @@ func (a *advice) extend() (list []option, err error) {
 		if !ok {
 			continue
 		}
-		edge, to, fade := "tail", w.Span.To+a.Samples(40), a.Samples(20)
+		edge, to, fade := scene.Tail, w.Span.To+a.Samples(40), a.Samples(20)
 		if side == 1 {
-			edge, to = "head", w.Span.From-a.Samples(30)
+			edge, to = scene.Head, w.Span.From-a.Samples(30)
 		}
 		if _, _, hole, ok := a.gap(); ok {
 			to = min(max(to, hole.From), hole.To)
@@ -535,9 +535,9 @@ func (a *advice) extend() (list []option, err error) {
 
 // fades let an edge beside nothing begin or end softly.
 func (a *advice) fades() (list []option, err error) {
-	c, edge, side := a.left, "tail", 0
+	c, edge, side := a.left, scene.Tail, 0
 	if c == nil {
-		c, edge, side = a.right, "head", 1
+		c, edge, side = a.right, scene.Head, 1
 	}
 	if c == nil {
 		return nil, nil

@@ -492,9 +492,9 @@ func (m *Filler) edges(ctx context.Context, at hole) (edits []scene.Edit, span p
 				return nil, span, fades, err
 			}
 		}
-		edge, has, inner, out := "head", c.FadeIn.Length, c.FadeOut.Length, int64(-1)
+		edge, has, inner, out := scene.Head, c.FadeIn.Length, c.FadeOut.Length, int64(-1)
 		if tail {
-			edge, has, inner, out = "tail", c.FadeOut.Length, c.FadeIn.Length, 1
+			edge, has, inner, out = scene.Tail, c.FadeOut.Length, c.FadeIn.Length, 1
 		}
 		curve := blend.Curve{Shape: blend.QuarterSine}
 		if has > 0 {

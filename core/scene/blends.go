@@ -169,12 +169,12 @@ func (e *SetBlend) pullTogether(d *draft, t *Track, left, right Clip, full bool)
 	}
 	edit := InOrder(fmt.Sprintf("%s and %s pulled together", left.Name, right.Name))
 	if offLeft > 0 {
-		edit.Edits = append(edit.Edits, Wire{&Trim{Clip: e.Left, Edge: "tail", To: left.End() - offLeft, Close: true}})
+		edit.Edits = append(edit.Edits, Wire{&Trim{Clip: e.Left, Edge: Tail, To: left.End() - offLeft, Close: true}})
 	}
 	if offRight > 0 {
 		edit.Edits = append(
 			edit.Edits,
-			Wire{&Trim{Clip: e.Right, Edge: "head", To: left.End() - offLeft + offRight, Close: true}},
+			Wire{&Trim{Clip: e.Right, Edge: Head, To: left.End() - offLeft + offRight, Close: true}},
 		)
 	}
 	edit.Edits = append(edit.Edits, Wire{e})

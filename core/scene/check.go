@@ -236,10 +236,10 @@ func checkTrack(s *Scene, t *Track) error {
 // blendFits is nil if both sides have the handle for a blend of their cut, else a *NeedHandle.
 func blendFits(s *Scene, t *Track, left, right Clip, before, after int64) error {
 	if _, tail := s.Handles(t, left); tail < after {
-		return needHandle(s, t, left, "tail", tail, after)
+		return needHandle(s, t, left, Tail, tail, after)
 	}
 	if head, _ := s.Handles(t, right); head < before {
-		return needHandle(s, t, right, "head", head, before)
+		return needHandle(s, t, right, Head, head, before)
 	}
 	return nil
 }

@@ -41,7 +41,7 @@ func (e *Gain) words(before, after *Scene) string {
 // FadeEdge sets the fade at a clip's head or tail; a length of 0 takes it off.
 type FadeEdge struct {
 	Clip   string      `json:"clip"`
-	Edge   string      `json:"edge"`
+	Edge   Side        `json:"edge"`
 	Length int64       `json:"length"`
 	Curve  blend.Curve `json:"curve"`
 }
@@ -51,7 +51,7 @@ func (e *FadeEdge) apply(d *draft) error {
 	if err != nil {
 		return err
 	}
-	if t.Kind != Sound || e.Edge != "head" && e.Edge != "tail" || e.Length < 0 {
+	if t.Kind != Sound || e.Edge != Head && e.Edge != Tail || e.Length < 0 {
 		return notPossible(`A fade needs a clip of sound, the edge "head" or "tail", and a length of 0 or more.`)
 	}
 	if e.Curve.Shape == "" {
@@ -62,7 +62,7 @@ func (e *FadeEdge) apply(d *draft) error {
 	}
 	head, tail := t.blendsOf(e.Clip)
 	on, other := head, c.FadeOut.Length
-	if e.Edge == "tail" {
+	if e.Edge == Tail {
 		on, other = tail, c.FadeIn.Length
 	}
 	if on != nil && e.Length > 0 {
@@ -87,7 +87,7 @@ func (e *FadeEdge) apply(d *draft) error {
 	if e.Length > 0 {
 		fade = Fade{e.Length, e.Curve}
 	}
-	if e.Edge == "head" {
+	if e.Edge == Head {
 		c.FadeIn = fade
 	} else {
 		c.FadeOut = fade

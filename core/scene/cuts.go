@@ -58,7 +58,7 @@ func (e *Roll) rollOne(d *draft, p [2]string, x step, old int64) error {
 	by := x.on(t)
 	_, tail := d.Handles(t, *left)
 	head, _ := d.Handles(t, *right)
-	byHandle := func(c Clip, side string, have int64, sign int64) error {
+	byHandle := func(c Clip, side Side, have int64, sign int64) error {
 		r := needHandle(d.Scene, t, c, side, have, max(by, -by))
 		if reach := inWholeFrames(d.Scene, d.Time(t, have)); reach > 0 {
 			d.suggest(&r.options, "roll by "+lengthWords(d.Scene, reach), &Roll{e.Left, e.Right, old + sign*reach, e.Alone})
@@ -67,9 +67,9 @@ func (e *Roll) rollOne(d *draft, p [2]string, x step, old int64) error {
 	}
 	switch {
 	case by > tail:
-		return byHandle(*left, "tail", tail, 1)
+		return byHandle(*left, Tail, tail, 1)
 	case -by > head:
-		return byHandle(*right, "head", head, -1)
+		return byHandle(*right, Head, head, -1)
 	case by >= right.Length || -by >= left.Length:
 		short := right
 		if by < 0 {
@@ -107,8 +107,8 @@ func (e *Roll) pairs(d *draft) (pairs [][2]string, err error) {
 		)
 	}
 	pairs = [][2]string{{e.Left, e.Right}}
-	rights := edgesSharing(d.Scene, e.Right, "head", e.Alone)
-	for _, l := range edgesSharing(d.Scene, e.Left, "tail", e.Alone)[1:] {
+	rights := edgesSharing(d.Scene, e.Right, Head, e.Alone)
+	for _, l := range edgesSharing(d.Scene, e.Left, Tail, e.Alone)[1:] {
 		ti, ci, _ := d.Find(l)
 		if t := d.Tracks[ti]; t.Touches(ci) && slices.Contains(rights, t.Clips[ci+1].ID) {
 			pairs = append(pairs, [2]string{l, t.Clips[ci+1].ID})
@@ -180,11 +180,11 @@ func (e *Slip) apply(d *draft) error {
 	return nil
 }
 
-func (e *Slip) reach(head, tail, by int64) (have int64, side string) {
+func (e *Slip) reach(head, tail, by int64) (have int64, side Side) {
 	if by < 0 {
-		return head, "head"
+		return head, Head
 	}
-	return tail, "tail"
+	return tail, Tail
 }
 
 func (e *Slip) words(before, after *Scene) string {
@@ -254,11 +254,11 @@ func (e *Slide) slideRun(d *draft, t *Track, first, last int, by int64) error {
 		}
 	}
 	size := max(by, -by)
-	before, after := t.beside(first, "head"), t.beside(last, "tail")
+	before, after := t.beside(first, Head), t.beside(last, Tail)
 	if before >= 0 { // gives or takes at its tail
 		c := &t.Clips[before]
 		if _, tail := d.Handles(t, *c); by > tail {
-			r := needHandle(d.Scene, t, *c, "tail", tail, by)
+			r := needHandle(d.Scene, t, *c, Tail, tail, by)
 			offer(&r.options, tail)
 			return r
 		}
@@ -283,7 +283,7 @@ func (e *Slide) slideRun(d *draft, t *Track, first, last int, by int64) error {
 	if after >= 0 { // gives or takes at its head
 		c := &t.Clips[after]
 		if head, _ := d.Handles(t, *c); -by > head {
-			r := needHandle(d.Scene, t, *c, "head", head, -by)
+			r := needHandle(d.Scene, t, *c, Head, head, -by)
 			offer(&r.options, head)
 			return r
 		}

@@ -141,7 +141,7 @@ func abs(n int64) int64 { return max(n, -n) }
 func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, parts []string) {
 	by = after.Time(tb, b.Start) - s.Time(ta, a.Start)
 	in, length := s.Time(ta, b.In)-s.Time(ta, a.In), after.Time(tb, b.Length)-s.Time(ta, a.Length)
-	edge := func(which string, longer int64) {
+	edge := func(which Side, longer int64) {
 		if longer != 0 {
 			parts = append(
 				parts,
@@ -153,8 +153,8 @@ func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, pa
 	case in != 0 && length == 0 && by != in:
 		parts = append(parts, "slipped, shows its recording from "+movedWords(s, in))
 	default:
-		edge("head", -in)
-		edge("tail", length+in)
+		edge(Head, -in)
+		edge(Tail, length+in)
 	}
 	if len(parts) > 0 && by != 0 && by != in {
 		parts = append(parts, "moved "+movedWords(s, by))
@@ -163,13 +163,13 @@ func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, pa
 		parts = append(parts, fmt.Sprintf("%+.1f dB, was %+.1f", b.GainDB, a.GainDB))
 	}
 	for _, f := range []struct {
-		edge    string
+		edge    Side
 		was, is Fade
-	}{{"head", a.FadeIn, b.FadeIn}, {"tail", a.FadeOut, b.FadeOut}} {
+	}{{Head, a.FadeIn, b.FadeIn}, {Tail, a.FadeOut, b.FadeOut}} {
 		switch {
 		case f.was == f.is:
 		case f.is.Length == 0:
-			parts = append(parts, "no fade at its "+f.edge)
+			parts = append(parts, "no fade at its "+string(f.edge))
 		default:
 			parts = append(parts, fmt.Sprintf("%s faded over %s", f.edge, lengthWords(s, f.is.Length)))
 		}

@@ -2,33 +2,42 @@ package scene
 
 import "slices"
 
+// A Side is which end of a clip an edge is.
+type Side string
+
+// The sides of a clip.
+const (
+	Head Side = "head"
+	Tail Side = "tail"
+)
+
 // farthestLead is how far, in seconds, sound may reach out beyond its picture and still count as leading or
 // trailing its edge.
 const farthestLead = 10
 
 // edge is where a clip's head or tail lies on its track.
-func (c Clip) edge(which string) int64 {
-	if which == "head" {
+func (c Clip) edge(which Side) int64 {
+	if which == Head {
 		return c.Start
 	}
 	return c.End()
 }
 
 // beside is the index of the clip that touches clip i at an edge, -1 if none does.
-func (t *Track) beside(i int, edge string) int {
+func (t *Track) beside(i int, edge Side) int {
 	switch {
-	case edge == "head" && t.Touches(i-1):
+	case edge == Head && t.Touches(i-1):
 		return i - 1
-	case edge == "tail" && t.Touches(i):
+	case edge == Tail && t.Touches(i):
 		return i + 1
 	}
 	return -1
 }
 
-// outermost is the index of the first (for "head") or last (for "tail") clip of a link on a track, -1 if there is none.
-func (t *Track) outermost(link, edge string) int {
+// outermost is the index of the first (for Head) or last (for Tail) clip of a link on a track, -1 if there is none.
+func (t *Track) outermost(link string, edge Side) int {
 	of := func(c Clip) bool { return c.Link == link }
-	if edge == "head" {
+	if edge == Head {
 		return slices.IndexFunc(t.Clips, of)
 	}
 	for i, c := range slices.Backward(t.Clips) {
@@ -42,7 +51,7 @@ func (t *Track) outermost(link, edge string) int {
 // edgesSharing gives the clips whose edge goes along with that of the named one, which comes first: on every other
 // track the outermost clip of its link, if its edge lies at the same moment, or at the same cut with sound leading or
 // trailing, or reaches out as sound beyond its picture. Alone leaves out all but the named clip.
-func edgesSharing(s *Scene, id, edge string, alone bool) []string {
+func edgesSharing(s *Scene, id string, edge Side, alone bool) []string {
 	ids := []string{id}
 	ti, ci, ok := s.Find(id)
 	if alone || !ok {
@@ -64,7 +73,7 @@ func edgesSharing(s *Scene, id, edge string, alone bool) []string {
 	return ids
 }
 
-func sameEdge(s *Scene, t *Track, i int, other *Track, k int, edge string) bool {
+func sameEdge(s *Scene, t *Track, i int, other *Track, k int, edge Side) bool {
 	later := s.Time(other, other.Clips[k].edge(edge)) - s.Time(t, t.Clips[i].edge(edge))
 	if withinHalfAFrame(s, later) {
 		return true
@@ -83,7 +92,7 @@ func sameEdge(s *Scene, t *Track, i int, other *Track, k int, edge string) bool 
 		return false
 	}
 	out := later // how far sound reaches out beyond its picture
-	if (edge == "head") == (other.Kind == Sound) {
+	if (edge == Head) == (other.Kind == Sound) {
 		out = -later
 	}
 	return out > 0 && out <= farthestLead*s.SampleRate

@@ -26,7 +26,10 @@ func (s *Scene) LeadAt(x Edge) (samples int64, ok bool) {
 // pictureEdge finds the picture's edge that belongs to one of sound: that of the incoming clip's link, else of the
 // outgoing one's. at is the sound's edge in its track's unit, picture the picture's in samples.
 func pictureEdge(s *Scene, x Edge) (t *Track, at, picture int64, ok bool) {
-	for _, side := range []struct{ id, edge string }{{x.Right, "head"}, {x.Left, "tail"}} {
+	for _, side := range []struct {
+		id   string
+		edge Side
+	}{{x.Right, Head}, {x.Left, Tail}} {
 		ti, ci, found := s.Find(side.id)
 		if !found || s.Tracks[ti].Kind != Sound {
 			continue
@@ -98,9 +101,9 @@ func (e *Lead) move(d *draft, to int64) Edit {
 		return &Roll{e.Left, e.Right, to, true}
 	}
 	if e.Left != "" {
-		return &Trim{e.Left, "tail", to, false, true}
+		return &Trim{e.Left, Tail, to, false, true}
 	}
-	return &Trim{e.Right, "head", to, false, true}
+	return &Trim{e.Right, Head, to, false, true}
 }
 
 // less offers the furthest lead in the same direction that works.

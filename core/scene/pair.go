@@ -110,12 +110,12 @@ func (e *SetPair) apply(d *draft) error {
 	}
 	out.FadeOut, in.FadeIn = Fade{}, Fade{}
 	if out.End() != e.To {
-		if err := (&Trim{Clip: e.Out, Edge: "tail", To: e.To, Alone: true}).apply(d); err != nil {
+		if err := (&Trim{Clip: e.Out, Edge: Tail, To: e.To, Alone: true}).apply(d); err != nil {
 			return err
 		}
 	}
 	if in.Start != e.From {
-		if err := (&Trim{Clip: e.In, Edge: "head", To: e.From, Alone: true}).apply(d); err != nil {
+		if err := (&Trim{Clip: e.In, Edge: Head, To: e.From, Alone: true}).apply(d); err != nil {
 			return err
 		}
 	}

@@ -133,7 +133,7 @@ func (e *Add) clip(d *draft, t *Track, in, start, end int64, link string) (Clip,
 	}
 	if _, tail := d.Handles(t, c); tail < 0 {
 		left := SourceLength(d.Scene, t, c) - c.In
-		r := needHandle(d.Scene, t, c, "tail", max(0, left), c.Length)
+		r := needHandle(d.Scene, t, c, Tail, max(0, left), c.Length)
 		r.words = fmt.Sprintf(
 			"%s has %s from its in point to its tail, and %s.",
 			c.Name,
@@ -200,13 +200,13 @@ func (e *Fill) apply(d *draft) error {
 	}
 	length, whole := e.To-e.From, sourceSamples(d.Scene, src)
 	if in < 0 || in+length > whole {
-		side, have, want := "head", max(0, e.Moment), e.Moment-in
+		side, have, want := Head, max(0, e.Moment), e.Moment-in
 		if in >= 0 {
-			side, have, want = "tail", max(0, whole-e.Moment), in+length-e.Moment
+			side, have, want = Tail, max(0, whole-e.Moment), in+length-e.Moment
 		}
 		r := &NeedHandle{Name: src.Name, Side: side, Have: have, Want: want}
 		where := "after"
-		if side == "head" {
+		if side == Head {
 			where = "before"
 		}
 		r.words = fmt.Sprintf(

@@ -29,11 +29,11 @@ func (e *PlaceCut) apply(d *draft) error {
 			)
 		}
 		head, tail := d.Handles(t, *right)
-		if have, side := tail, "tail"; e.Slip > have {
+		if have, side := tail, Tail; e.Slip > have {
 			return needHandle(d.Scene, t, *right, side, have, e.Slip)
 		}
 		if -e.Slip > head {
-			return needHandle(d.Scene, t, *right, "head", head, -e.Slip)
+			return needHandle(d.Scene, t, *right, Head, head, -e.Slip)
 		}
 		right.In += e.Slip
 		if off, ok := d.Offset(t, *right); ok && right.Link != "" && !withinHalfAFrame(d.Scene, off) {

@@ -62,14 +62,14 @@ func Message(err error) string {
 type NeedHandle struct {
 	options
 	Clip, Name string
-	Side       string // "head" or "tail"
-	Have, Want int64  // samples
+	Side       Side
+	Have, Want int64 // samples
 	words      string
 }
 
 func (e *NeedHandle) Error() string { return e.words }
 
-func needHandle(s *Scene, t *Track, c Clip, side string, have, want int64) *NeedHandle {
+func needHandle(s *Scene, t *Track, c Clip, side Side, have, want int64) *NeedHandle {
 	haveS, wantS := s.Time(t, have), s.Time(t, want)
 	return &NeedHandle{
 		Clip: c.ID,

@@ -144,9 +144,9 @@ func (e *Resync) apply(d *draft) error {
 		}
 	case "slip":
 		head, tail := d.Handles(t, *c)
-		have, side := head, "head"
+		have, side := head, Head
 		if off > 0 {
-			have, side = tail, "tail"
+			have, side = tail, Tail
 		}
 		if max(off, -off) > have {
 			r := needHandle(d.Scene, t, *c, side, have, max(off, -off))

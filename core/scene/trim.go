@@ -10,14 +10,14 @@ import (
 // linked clips goes along by as much, so that sound that leads or trails keeps its lead, unless Alone.
 type Trim struct {
 	Clip  string `json:"clip"`
-	Edge  string `json:"edge"` // "head" or "tail"
+	Edge  Side   `json:"edge"` // Head or Tail
 	To    int64  `json:"to"`
 	Close bool   `json:"close,omitempty"`
 	Alone bool   `json:"alone,omitempty"`
 }
 
 func (e *Trim) apply(d *draft) error {
-	if e.Edge != "head" && e.Edge != "tail" {
+	if e.Edge != Head && e.Edge != Tail {
 		return notPossible(`A trim needs the edge "head" or "tail", not %q.`, e.Edge)
 	}
 	if e.To > unbounded || e.To < -unbounded {
@@ -55,7 +55,7 @@ func (e *Trim) apply(d *draft) error {
 	if !e.Close || by.samples == 0 {
 		return nil
 	}
-	if e.Edge == "head" {
+	if e.Edge == Head {
 		by = step{-by.samples, -by.frames}
 	}
 	err = d.ripple(at, from, by, targets)
@@ -77,7 +77,7 @@ func (e *Trim) follows(s *Scene, targets []string) (at, from int64) {
 		}
 		from = min(from, edge)
 	}
-	if e.Edge == "head" {
+	if e.Edge == Head {
 		from = at
 	}
 	return at, from
@@ -92,7 +92,7 @@ func (e *Trim) trimOne(d *draft, id string, x step) error {
 	by := x.on(t) // later is positive
 	head, tail := d.Handles(t, *c)
 	switch {
-	case e.Edge == "head" && by >= c.Length, e.Edge == "tail" && -by >= c.Length:
+	case e.Edge == Head && by >= c.Length, e.Edge == Tail && -by >= c.Length:
 		r := &TooShort{
 			Clip: id,
 			words: fmt.Sprintf(
@@ -105,9 +105,9 @@ func (e *Trim) trimOne(d *draft, id string, x step) error {
 		}
 		d.suggest(&r.options, "remove it", &Remove{Clips: []string{id}, Close: e.Close})
 		return r
-	case e.Edge == "head" && -by > head:
+	case e.Edge == Head && -by > head:
 		return e.beyond(d, t, *c, head, -by)
-	case e.Edge == "tail" && by > tail:
+	case e.Edge == Tail && by > tail:
 		return e.beyond(d, t, *c, tail, by)
 	}
 	if !e.Close {
@@ -115,7 +115,7 @@ func (e *Trim) trimOne(d *draft, id string, x step) error {
 			return err
 		}
 	}
-	if e.Edge == "head" {
+	if e.Edge == Head {
 		c.In += by
 		c.Length -= by
 		if !e.Close {
@@ -132,7 +132,7 @@ func (e *Trim) trimOne(d *draft, id string, x step) error {
 func (e *Trim) beyond(d *draft, t *Track, c Clip, have, want int64) error {
 	r := needHandle(d.Scene, t, c, e.Edge, have, want)
 	words := "trim to the end of the recording, "
-	if e.Edge == "head" {
+	if e.Edge == Head {
 		words = "trim to the start of the recording, "
 	}
 	if reach := inWholeFrames(d.Scene, d.Time(t, have)); reach > 0 {
@@ -163,7 +163,7 @@ func (e *Trim) intoNeighbour(d *draft, to *options, other Clip, longer int64) {
 		return
 	}
 	left, right := e.Clip, other.ID
-	if e.Edge == "head" {
+	if e.Edge == Head {
 		left, right = right, left
 	}
 	at := e.fromEdge(d, longer).To
@@ -179,7 +179,7 @@ func (e *Trim) intoNeighbour(d *draft, to *options, other Clip, longer int64) {
 func (e *Trim) fromEdge(d *draft, longer int64) *Trim {
 	t, c := d.base.Clip(e.Clip)
 	to := d.Time(t, c.edge(e.Edge)) + longer
-	if e.Edge == "head" {
+	if e.Edge == Head {
 		to -= 2 * longer
 	}
 	return &Trim{e.Clip, e.Edge, to, e.Close, e.Alone}
@@ -202,14 +202,14 @@ func (e *Trim) neighbour(d *draft, t *Track, c Clip, by int64) error {
 	var other Clip
 	var over, at int64
 	switch {
-	case e.Edge == "head" && i > 0:
+	case e.Edge == Head && i > 0:
 		other = t.Clips[i-1]
 		at, over = other.End(), other.End()-(c.Start+by)
-	case e.Edge == "tail" && i+1 < len(t.Clips):
+	case e.Edge == Tail && i+1 < len(t.Clips):
 		other = t.Clips[i+1]
 		at, over = other.Start, c.End()+by-other.Start
 	}
-	if e.Edge == "head" && i == 0 && c.Start+by < 0 {
+	if e.Edge == Head && i == 0 && c.Start+by < 0 {
 		return notPossible(
 			"The head of %s would lie %s before the scene.",
 			c.Name,
@@ -234,7 +234,7 @@ func (e *Trim) neighbour(d *draft, t *Track, c Clip, by int64) error {
 	)
 	if at != c.edge(e.Edge) {
 		d.suggest(&r.options, "trim up to "+other.Name, &Trim{e.Clip, e.Edge, d.Time(t, at), false, e.Alone})
-	} else if e.Edge == "head" {
+	} else if e.Edge == Head {
 		d.suggest(&r.options, "roll the cut", &Roll{Left: other.ID, Right: c.ID, To: e.To})
 	} else {
 		d.suggest(&r.options, "roll the cut", &Roll{Left: c.ID, Right: other.ID, To: e.To})
@@ -294,9 +294,9 @@ func (e *Nudge) apply(d *draft) error {
 	}
 	edges := slices.Clone(e.Edges)
 	at := func(x Edge) int64 {
-		id, edge := x.Right, "head"
+		id, edge := x.Right, Head
 		if id == "" {
-			id, edge = x.Left, "tail"
+			id, edge = x.Left, Tail
 		}
 		if t, c := d.Clip(id); t != nil {
 			return d.Time(t, c.edge(edge))
@@ -337,18 +337,18 @@ func (e *Nudge) one(d *draft, x Edge, at int64) (Edit, error) {
 	case x.Left != "" && x.Right != "":
 		return &Roll{x.Left, x.Right, to, alone}, nil
 	case x.Left != "":
-		return &Trim{x.Left, "tail", to, e.Close, alone}, nil
+		return &Trim{x.Left, Tail, to, e.Close, alone}, nil
 	}
-	return &Trim{x.Right, "head", to, e.Close, alone}, nil
+	return &Trim{x.Right, Head, to, e.Close, alone}, nil
 }
 
 func (e *Nudge) words(before, after *Scene) string {
 	if len(e.Edges) == 1 {
 		d := newDraft(before)
 		x := e.Edges[0]
-		id, edge := x.Right, "head"
+		id, edge := x.Right, Head
 		if id == "" {
-			id, edge = x.Left, "tail"
+			id, edge = x.Left, Tail
 		}
 		t, c := before.Clip(id)
 		if one, err := e.one(d, x, before.Time(t, c.edge(edge))); err == nil {

@@ -123,8 +123,8 @@ func layOut(recordings map[string]*recording) []byte {
 	lay("Music", "evening-tune.flac", "evening tune", 0, musicFrom, end-musicFrom) // drowns the voice, and stops dead
 	for _, c := range s.Track(tracks["Effects"]).Clips {
 		apply(&scene.Gain{Clips: []string{c.ID}, DB: -14})
-		for _, edge := range []string{"head", "tail"} {
-			if c.Start > 0 || edge == "tail" {
+		for _, edge := range []scene.Side{scene.Head, scene.Tail} {
+			if c.Start > 0 || edge == scene.Tail {
 				apply(&scene.FadeEdge{Clip: c.ID, Edge: edge, Length: 20 * frame, Curve: blend.Curve{Shape: blend.QuarterSine}})
 			}
 		}

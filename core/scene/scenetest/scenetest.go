@@ -81,9 +81,9 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		return n
 	}
 	frame := func(at int64) int64 { return s.Rate.SampleOf(s.Rate.Nearest(at, s.SampleRate), s.SampleRate) }
-	edge := []string{"head", "tail"}[rng.IntN(2)]
+	edge := []scene.Side{scene.Head, scene.Tail}[rng.IntN(2)]
 	at := s.Time(t, c.Start)
-	if edge == "tail" {
+	if edge == scene.Tail {
 		at = s.Time(t, c.End())
 	}
 	i := 0

@@ -176,27 +176,3 @@ export function handles(s: Scene, rate: Rate, p: Placed): { head: number; tail: 
   const whole = src ? (picture ? (src.frames ?? 0) : src.samples) : Infinity;
   return { head: unit(c.in), tail: unit(whole) - unit(c.in + c.length) };
 }
-
-/**
- * How far an edge of a clip may go, in samples: to the end of its recording, its neighbour, and not past its other
- * end.
- */
-export function edgeLimits(
-  s: Scene,
-  rate: Rate,
-  p: Placed,
-  edge: "head" | "tail",
-  close: boolean,
-): { low: number; high: number } {
-  const { clip: c, track: t, index } = p,
-    least = sampleOf(1, rate, s.sample_rate),
-    h = handles(s, rate, p);
-  if (edge === "head") {
-    let low = c.from - h.head;
-    if (!close) low = Math.max(low, index > 0 ? t.clips[index - 1].to : 0);
-    return { low, high: c.to - least };
-  }
-  let high = c.to + h.tail;
-  if (!close && index + 1 < t.clips.length) high = Math.min(high, t.clips[index + 1].from);
-  return { low: c.from + least, high };
-}

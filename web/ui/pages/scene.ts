@@ -97,6 +97,7 @@ const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
   select: (s) => selecting.take(s),
   clicked: () => selecting.clicked,
   selectedTracks: () => selecting.tracks(),
+  id: sceneID,
   edit: (e) => void edit(e),
   try: (e) => edits.try(e),
   dragging: (stills) => {

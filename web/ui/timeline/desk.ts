@@ -9,6 +9,7 @@ import type { Hit, Shown } from "./rows.ts";
 import type { Still } from "./stills.ts";
 
 export interface Desk extends HeadDesk {
+  id: string; // of the scene
   scene(): Scene;
   rate: Rate;
   pictures: Pictures;

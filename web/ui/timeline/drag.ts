@@ -3,9 +3,7 @@
 
 import {
   beside,
-  edgeLimits,
   findClip,
-  handles,
   type Lull,
   linked,
   lullSpan,
@@ -14,7 +12,8 @@ import {
   type Scene,
   type Track,
 } from "../model/scene.ts";
-import { frameOf, frames, type Rate, sampleOf, timecode } from "../model/time.ts";
+import { frameOf, frames, type Rate, timecode } from "../model/time.ts";
+import type { Reach } from "../wire/scene.ts";
 import type { Grip } from "./rows.ts";
 import type { Still } from "./stills.ts";
 import { edgeStills, slideStills, slipStills } from "./stills.ts";
@@ -35,6 +34,7 @@ export interface Pull {
   doing: Doing;
   at: Placed;
   edge?: "head" | "tail";
+  reach?: Reach; // as the server says, of what it limits
   raw: number; // samples that the hand moved
   drawn: (sample: number) => number; // snapped, else on a frame
   whole: (samples: number) => number; // a length in whole frames, unless the view is very close
@@ -106,9 +106,9 @@ export function outcome(s: Scene, rate: Rate, p: Pull): Outcome {
     case "lull_fade":
       return lullOutcome(p, f);
     case "slip": {
-      const all = linked(s, p.at).map((x) => handles(s, rate, x));
-      const by = clamp(p.whole(-p.raw), -Math.min(...all.map((h) => h.head)), Math.min(...all.map((h) => h.tail)));
-      const left = Math.min(...all.map((h) => (by < 0 ? h.head + by : h.tail - by)));
+      const { low, high } = reachOf(p);
+      const by = clamp(p.whole(-p.raw), low, high);
+      const left = by < 0 ? by - low : high - by;
       const words = [by === 0 ? "shows what it did" : `shows its recording from ${f(by)} ${later(by)}`];
       if (left < 1e12) words.push(`${f(left)} of handle left`);
       return {
@@ -119,7 +119,7 @@ export function outcome(s: Scene, rate: Rate, p: Pull): Outcome {
       };
     }
     case "slide": {
-      const { low, high } = slideLimits(s, rate, p.at);
+      const { low, high } = reachOf(p);
       const by = clamp(p.drawn(c.from + p.raw) - c.from, low, high);
       const words = [
         by === 0 ? "where it was" : `${f(by)} ${later(by)} between its neighbours`,
@@ -178,18 +178,9 @@ function edgeOutcome(s: Scene, rate: Rate, p: Pull, f: (n: number) => string): O
     at = edge === "head" ? c.from : c.to,
     close = p.doing === "trim_close",
     rolls = p.doing === "roll" || p.doing === "split";
-  let { low, high } = edgeLimits(s, rate, p.at, edge, close || rolls);
   const other = rolls ? beside(p.at, edge) : undefined;
-  if (other) {
-    const more = edgeLimits(s, rate, other, edge === "head" ? "tail" : "head", true);
-    [low, high] = [Math.max(low, more.low), Math.min(high, more.high)];
-  }
-  if (p.doing !== "split")
-    for (const x of linked(s, p.at)) // edges that lie together go together
-      if (Math.abs((edge === "head" ? x.clip.from : x.clip.to) - at) <= 2) {
-        const more = edgeLimits(s, rate, x, edge, close || rolls);
-        [low, high] = [Math.max(low, more.low), Math.min(high, more.high)];
-      }
+  const reach = reachOf(p);
+  const [low, high] = [at + reach.low, at + reach.high];
   const delta = clamp(p.drawn(at + p.raw), low, high) - at,
     by = edge === "tail" ? delta : -delta,
     words: string[] = [];
@@ -241,30 +232,8 @@ function splitFrom(s: Scene, p: Placed, edge: "head" | "tail", other: Placed | u
   return tail?.clip.to;
 }
 
-function slideLimits(s: Scene, rate: Rate, at: Placed): { low: number; high: number } {
-  let low = -at.clip.from,
-    high = Infinity;
-  const least = sampleOf(1, rate, s.sample_rate);
-  for (const p of linked(s, at)) {
-    const before = beside(p, "head"),
-      after = beside(p, "tail"),
-      prev = p.track.clips[p.index - 1],
-      next = p.track.clips[p.index + 1];
-    if (before)
-      [low, high] = [
-        Math.max(low, before.clip.from - before.clip.to + least),
-        Math.min(high, handles(s, rate, before).tail),
-      ];
-    else if (prev) low = Math.max(low, prev.to - p.clip.from);
-    if (after)
-      [low, high] = [
-        Math.max(low, -handles(s, rate, after).head),
-        Math.min(high, after.clip.to - after.clip.from - least),
-      ];
-    else if (next) high = Math.min(high, next.from - p.clip.to);
-  }
-  return { low, high };
-}
+/** The limits of what is in hand; none are known until the server has said them. */
+const reachOf = (p: Pull): Reach => p.reach ?? { low: 0, high: 0, goes: [], rest: -1, turns: false };
 
 // --- the outline ---
 
@@ -277,38 +246,19 @@ export interface Outline {
 }
 
 export function outlineOf(s: Scene, p: Pull, delta: number): Outline {
-  const ends: Outline["ends"] = new Map(),
-    { doing, edge, at } = p;
-  const move = (x: Placed, head: number, tail: number, shows = 0) => {
-    const was = ends.get(x.clip.id) ?? { head: 0, tail: 0, shows: 0 };
-    ends.set(x.clip.id, { head: was.head + head, tail: was.tail + tail, shows: was.shows + shows });
-  };
-  if (doing === "lull" || doing === "lull_fade") return { ends };
-  if (doing === "move" || doing === "slide") {
-    for (const id of [at.clip.id, ...p.also]) {
-      const one = id === at.clip.id ? at : findClip(s, id);
-      for (const x of one ? linked(s, one) : []) if (!ends.has(x.clip.id)) move(x, delta, delta);
+  const ends: Outline["ends"] = new Map();
+  if (p.doing === "move") {
+    for (const id of [p.at.clip.id, ...p.also]) {
+      const one = id === p.at.clip.id ? p.at : findClip(s, id);
+      for (const x of one ? linked(s, one) : []) ends.set(x.clip.id, { head: delta, tail: delta, shows: 0 });
     }
-    if (doing === "slide")
-      for (const x of linked(s, at)) {
-        const before = beside(x, "head"),
-          after = beside(x, "tail");
-        if (before && before.clip.link !== at.clip.link) move(before, 0, delta);
-        if (after && after.clip.link !== at.clip.link) move(after, delta, 0, delta);
-      }
     return { ends };
   }
-  if (doing === "slip") for (const x of linked(s, at)) move(x, 0, 0, delta);
-  if (!edge || doing === "fade" || doing === "slip") return { ends };
-  const where = (x: Placed) => (edge === "head" ? x.clip.from : x.clip.to),
-    together = doing === "split" ? [at] : linked(s, at).filter((x) => Math.abs(where(x) - where(at)) <= 2);
-  for (const x of together) {
-    if (doing === "trim_close" && edge === "head") move(x, 0, -delta, delta);
-    else edge === "head" ? move(x, delta, 0, delta) : move(x, 0, delta);
-    const other = doing === "roll" || doing === "split" ? beside(x, edge) : undefined;
-    if (other) edge === "head" ? move(other, 0, delta) : move(other, delta, 0, delta);
+  const { goes, rest, turns } = reachOf(p);
+  for (const g of goes) {
+    const was = ends.get(g.clip) ?? { head: 0, tail: 0, shows: 0 };
+    const [head, tail] = [was.head + g.head * delta, was.tail + g.tail * delta];
+    ends.set(g.clip, { head, tail, shows: was.shows + g.shows * delta });
   }
-  return { ends, after: doing === "trim_close" ? { at: where(at), by: edge === "head" ? -delta : delta } : undefined };
+  return rest < 0 ? { ends } : { ends, after: { at: rest, by: turns ? -delta : delta } };
 }
-
-// --- pictures shown while dragging ---

@@ -2,7 +2,7 @@
 
 import { threadOf } from "../drawing/paint.ts";
 import type { Lull, Placed } from "../model/scene.ts";
-import { edgeLimits, lullSpan } from "../model/scene.ts";
+import { handles, lullSpan } from "../model/scene.ts";
 import { toX } from "../model/time.ts";
 import type { Canvas } from "./draw.ts";
 import type { Hit } from "./rows.ts";
@@ -17,8 +17,9 @@ export function selvedge(
   height: number,
   thread: string,
 ): void {
-  const { low, high } = edgeLimits(g.scene, g.rate, p, edge, true),
-    { c } = g;
+  const { c } = g;
+  const { head, tail } = handles(g.scene, g.rate, p);
+  const [low, high] = [p.clip.from - head, p.clip.to + tail];
   const x0 = Math.max(-10, toX(g.view, edge === "head" ? low : p.clip.to));
   const x1 = Math.min(g.width + 10, toX(g.view, edge === "head" ? p.clip.from : high));
   if (x1 - x0 < 1) return;

@@ -15,6 +15,7 @@ import {
 } from "../model/selection.ts";
 import { lengthOf, parseTimecode, type Rate, timecode, type View } from "../model/time.ts";
 import { merged, type SeamAnswer } from "../panels/seams.ts";
+import type { Reach } from "../wire/scene.ts";
 import { doingOf, leadWords, outcome, outlineOf, type Pull } from "./drag.ts";
 import { hit, lullDepth, rangeOf, rowsBetween, rowsOf } from "./rows.ts";
 
@@ -63,6 +64,34 @@ function scene(): Scene {
   );
 }
 
+/** What the server says of the middle clip of three, in frames. */
+const goes = (clips: string, head: number, tail: number, shows: number) =>
+  clips.split(" ").map((clip) => ({ clip, head, tail, shows }));
+const REACH: Record<string, Reach> = {
+  slip: { low: -100 * F, high: 20 * F, goes: goes("p2 s2", 0, 0, 1), rest: -1, turns: false },
+  slide: {
+    low: -49 * F,
+    high: 20 * F,
+    goes: [...goes("p2 s2", 1, 1, 0), ...goes("p1 s1", 0, 1, 0), ...goes("p3 s3", 1, 0, 1)],
+    rest: -1,
+    turns: false,
+  },
+  roll: {
+    low: -49 * F,
+    high: 20 * F,
+    goes: [...goes("s1 p1", 0, 1, 0), ...goes("s2 p2", 1, 0, 1)],
+    rest: -1,
+    turns: false,
+  },
+  split: {
+    low: -49 * F,
+    high: 20 * F,
+    goes: [...goes("s1", 0, 1, 0), ...goes("s2", 1, 0, 1)],
+    rest: -1,
+    turns: false,
+  },
+};
+
 const pull = (
   s: Scene,
   id: string,
@@ -70,7 +99,16 @@ const pull = (
   frames: number,
   edge?: "head" | "tail",
   also: string[] = [],
-): Pull => ({ doing, at: findClip(s, id)!, edge, raw: frames * F, drawn: (x) => x, whole: (n) => n, also });
+): Pull => ({
+  doing,
+  at: findClip(s, id)!,
+  edge,
+  raw: frames * F,
+  drawn: (x) => x,
+  whole: (n) => n,
+  also,
+  reach: REACH[doing],
+});
 
 test("where a drag starts, and the key that is held, say what it does", () => {
   const none = { altKey: false, ctrlKey: false, metaKey: false };
@@ -190,13 +228,20 @@ test("sound's cut against the picture's is a lead", () => {
 
 test("a trim that closes up moves the outline of all that follows", () => {
   const s = scene(),
-    tail = pull(s, "s1", "trim_close", -5, "tail");
+    closes = { low: -49 * F, high: 30 * F, rest: 50 * F };
+  const tail: Pull = {
+    ...pull(s, "s1", "trim_close", -5, "tail"),
+    reach: { ...closes, goes: goes("s1 p1", 0, 1, 0), turns: false },
+  };
   assert.deepEqual(outlineOf(s, tail, -5 * F).after, { at: 50 * F, by: -5 * F });
   assert.match(
     outcome(s, rate, tail).words.join("; "),
-    /tail 5 frames shorter; clip 1:20; all after it 5 frames earlier; 25 frames of handle left/,
+    /tail 5 frames shorter; clip 1:20; all after it 5 frames earlier; 35 frames of handle left/,
   );
-  const head = pull(s, "s2", "trim_close", 5, "head"),
+  const head: Pull = {
+      ...pull(s, "s2", "trim_close", 5, "head"),
+      reach: { ...closes, goes: goes("s2 p2", 0, -1, 1), turns: true },
+    },
     o = outlineOf(s, head, 5 * F);
   assert.deepEqual([o.after!.by, o.ends.get("p2")], [-5 * F, { head: 0, tail: -5 * F, shows: 5 * F }]);
   assert.deepEqual(outcome(s, rate, head).edit, { edit: "trim", clip: "s2", edge: "head", to: 55 * F, close: true });

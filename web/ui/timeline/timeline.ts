@@ -4,11 +4,13 @@
 import { repainter } from "../drawing/paint.ts";
 import { beside, clipAfter, endOf, findClip, gaps, linked } from "../model/scene.ts";
 import { frameOf, nearestFrame, sampleOf, timecode, toSample, toX } from "../model/time.ts";
+import type { Reach } from "../wire/scene.ts";
 import type { Desk, Drag, Hold } from "./desk.ts";
-import { doingOf, outcome, outlineOf, type Pull } from "./drag.ts";
+import { type Doing, doingOf, outcome, outlineOf, type Pull } from "./drag.ts";
 import type { Canvas } from "./draw.ts";
 import { type Drawn, paint } from "./draw-timeline.ts";
 import { Heads } from "./headers.ts";
+import { Reaches } from "./reaches.ts";
 import { type Hit, heightOf, hit, type Row, RULER, rangeOf, rowAt, rowsBetween, rowsOf, snap } from "./rows.ts";
 import { showTag } from "./tag.ts";
 import { Viewport } from "./viewport.ts";
@@ -27,12 +29,15 @@ export class Timeline extends Viewport implements Drawn {
   drag?: Drag;
   private foreseen?: Pull; // what keys that were pressed will have done, until the server has done it
   private asking = false;
+  private reaches: Reaches;
+  private dropped?: Drag; // by the hand, before it was known how far it may go
   width = 0;
   height = 0;
   readonly repaint: () => void;
 
   constructor(canvas: HTMLCanvasElement, heads: HTMLElement, tag: HTMLElement, desk: Desk) {
     super();
+    this.reaches = new Reaches(desk.id, desk.scene, () => this.reached());
     [this.canvas, this.tag, this.desk] = [canvas, tag, desk];
     this.heads = new Heads(heads, desk);
     this.repaint = repainter(() => paint(this));
@@ -84,8 +89,11 @@ export class Timeline extends Viewport implements Drawn {
       p = this.foreseen;
     if (d?.moved && d.pull && d.out && d.outline) return { pull: d.pull, out: d.out, outline: d.outline };
     if (!p || findClip(this.desk.scene(), p.at.clip.id)?.clip !== p.at.clip) return undefined;
-    const out = outcome(this.desk.scene(), this.desk.rate, p);
-    return { pull: p, out, outline: outlineOf(this.desk.scene(), p, out.delta) };
+    const reach = this.reaches.of({ clip: p.at.clip.id, edge: p.edge, doing: p.doing });
+    if (!reach) return undefined;
+    const pull = { ...p, reach };
+    const out = outcome(this.desk.scene(), this.desk.rate, pull);
+    return { pull, out, outline: outlineOf(this.desk.scene(), pull, out.delta) };
   }
 
   private wheel(e: WheelEvent): void {
@@ -177,6 +185,7 @@ export class Timeline extends Viewport implements Drawn {
     if (!d) {
       const hold = this.holdAt(e);
       this.hover = hold.what === "clip" ? hold.hit : undefined;
+      if (this.hover) this.reachOf(this.hover, doingOf(this.hover.grip, e)); // asked for ahead
       const sideways =
         (this.hover?.lull && this.hover.edge) ||
         hold.what === "range" ||
@@ -261,12 +270,36 @@ export class Timeline extends Viewport implements Drawn {
       also,
       whole: (n) => (n < 0 ? -1 : 1) * this.onFrame(Math.abs(n)),
       target: doing === "move" && row && row.track.kind === h.row.track.kind ? row.track : undefined,
+      reach: this.reachOf(h, doing),
     };
+    const waits = !d.pull.reach && Reaches.needed(doing); // until it is told how far that may go
+    this.canvas.dataset.waits = String(waits);
+    d.out = undefined;
+    if (waits) return;
     d.out = outcome(s, this.desk.rate, d.pull);
     d.outline = outlineOf(s, d.pull, d.out.delta);
     this.say(d, d.out.words);
     this.desk.dragging(d.out.stills.length ? d.out.stills : undefined);
     void this.ask(d);
+  }
+
+  /** What the server says of what is under the hand, if it limits that. */
+  private reachOf(h: Hit, doing: Doing): Reach | undefined {
+    const { edge } = h;
+    return !h.lull && Reaches.needed(doing) ? this.reaches.of({ clip: h.clip.id, edge, doing }) : undefined;
+  }
+
+  /** Goes on with what waited for the server to say how far it may go. */
+  private reached(): void {
+    const d = this.drag ?? this.dropped;
+    if (d?.moved && d.hold.what === "clip" && !d.out) {
+      this.followClip(d, d.hold.hit, d.hold.alt);
+      if (d === this.dropped && d.out) {
+        this.cancel();
+        this.drop(d);
+      }
+    }
+    this.repaint();
   }
 
   /** Asks the server what the edit would move and what not; one question at a time. */
@@ -298,6 +331,7 @@ export class Timeline extends Viewport implements Drawn {
     const d = this.drag;
     this.cancel();
     if (!d) return;
+    if (d.moved && d.hold.what === "clip" && d.pull && !d.out) this.dropped = d; // until its reach is known
     if (d.moved) return this.drop(d);
     switch (d.hold.what) {
       case "ruler":
@@ -350,6 +384,7 @@ export class Timeline extends Viewport implements Drawn {
   }
 
   private cancel(): void {
+    this.dropped = undefined;
     if (this.drag?.out?.stills.length) this.desk.dragging(undefined);
     this.drag = undefined;
     this.tag.hidden = true;

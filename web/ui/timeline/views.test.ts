@@ -1,23 +1,12 @@
 import assert from "node:assert/strict";
 import test from "node:test";
 import { type Command, commandFor, keyName, search } from "../commands/keys.ts";
-import {
-  applyChanges,
-  type Clip,
-  clipAfter,
-  clipAt,
-  edgeLimits,
-  endOf,
-  prepare,
-  type Scene,
-  type Track,
-} from "../model/scene.ts";
+import { applyChanges, type Clip, clipAfter, clipAt, endOf, prepare, type Scene, type Track } from "../model/scene.ts";
 import type { Rate } from "../model/time.ts";
 import { hit, RULER, rowsOf, snap } from "./rows.ts";
 
 const rate: Rate = { num: 25, den: 1, drop: false, nominal: 25 };
 
-const placed = (track: Track, index: number) => ({ track, clip: track.clips[index], index });
 const clip = (id: string, start: number, length: number, more: Partial<Clip> = {}): Clip => ({
   id,
   source: "s",
@@ -99,15 +88,6 @@ test("changes set, remove, add and reorder", () => {
     ],
   );
   assert.ok(s.sources.z);
-});
-
-test("edges go as far as the handle, and no further than the neighbour unless closing up", () => {
-  const s = scene({ clips: [clip("a", 0, 96000), clip("b", 96000 + 4800, 96000)] }),
-    t = s.tracks[0];
-  assert.deepEqual(edgeLimits(s, rate, placed(t, 0), "tail", false), { low: 1920, high: 100800 });
-  assert.equal(edgeLimits(s, rate, placed(t, 0), "tail", true).high, 480000 - 48000);
-  assert.deepEqual(edgeLimits(s, rate, placed(t, 1), "head", false), { low: 96000, high: 100800 + 96000 - 1920 });
-  assert.equal(edgeLimits(s, rate, placed(t, 1), "head", true).low, 100800 - 48000);
 });
 
 test("grips: trim above and below at an end, roll in the middle of a cut, fades in the corners, the rest moves", () => {

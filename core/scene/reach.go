@@ -1,0 +1,182 @@
+package scene
+
+import "slices"
+
+// A Doing is what a hand does with a clip, or with an edge of it.
+type Doing string
+
+// What a hand may do for which limits are given; Alone leaves linked clips where they are.
+const (
+	TrimsGap   Doing = "trim_gap"   // an edge is trimmed and leaves a gap
+	TrimsClose Doing = "trim_close" // an edge is trimmed and all that follows moves
+	Rolls      Doing = "roll"       // the cut at an edge moves
+	Splits     Doing = "split"      // the cut at an edge moves alone: sound leads or trails its picture
+	Slips      Doing = "slip"       // the clip shows a later part of its recording
+	Slides     Doing = "slide"      // the clip moves between its neighbours
+)
+
+// A Reach is how far what is in hand may go, and all that goes with it. Times are samples of the scene.
+type Reach struct {
+	Low   int64  `json:"low"` // by how much earlier, as a negative number; of a slip, in its recording
+	High  int64  `json:"high"`
+	Goes  []Goes `json:"goes"`
+	Rest  int64  `json:"rest"`  // the moment from which on all that follows moves as well; -1 if nothing does
+	Turns bool   `json:"turns"` // what follows moves earlier when the hand goes later
+}
+
+// Goes says what of a clip goes with the hand: its edges, and what it shows of its recording, each by as much (1), by
+// as much the other way (-1), or not at all (0).
+type Goes struct {
+	Clip  string `json:"clip"`
+	Head  int    `json:"head"`
+	Tail  int    `json:"tail"`
+	Shows int    `json:"shows"`
+}
+
+// ReachOf gives the limits within which an edit of the scene is possible that is made by a hand, as far as recordings,
+// neighbours and the clips' own lengths set them; locks are not looked at. A clip that is not there has none, nor has
+// an edge at which nothing touches a cut to roll.
+func (s *Scene) ReachOf(clip string, edge Side, doing Doing) (r Reach, ok bool) {
+	r = Reach{Low: -unbounded, High: unbounded, Goes: []Goes{}, Rest: -1}
+	_, c := s.Clip(clip)
+	if c == nil || edge != Head && edge != Tail && doing != Slips && doing != Slides {
+		return r, false
+	}
+	switch doing {
+	case Slips:
+		for _, id := range s.Linked(clip) {
+			t, c := s.Clip(id)
+			head, tail := s.Handles(t, *c)
+			r.within(s, t, c.In, -head, tail)
+			r.Goes = append(r.Goes, Goes{Clip: id, Shows: 1})
+		}
+	case Slides:
+		r.slides(s, clip)
+	case Rolls, Splits:
+		ti, ci, _ := s.Find(clip)
+		other := s.Tracks[ti].beside(ci, edge)
+		if other < 0 {
+			return r, false
+		}
+		roll := &Roll{Left: s.Tracks[ti].Clips[other].ID, Right: clip, Alone: doing == Splits}
+		if edge == Tail {
+			roll.Left, roll.Right = roll.Right, roll.Left
+		}
+		pairs, err := roll.pairs(newDraft(s))
+		if err != nil {
+			return r, false
+		}
+		for _, p := range pairs {
+			r.trims(s, p[0], Tail, true)
+			r.trims(s, p[1], Head, true)
+			r.Goes = append(r.Goes, Goes{Clip: p[0], Tail: 1}, Goes{Clip: p[1], Head: 1, Shows: 1})
+		}
+	case TrimsGap, TrimsClose:
+		trim := &Trim{Clip: clip, Edge: edge}
+		targets := edgesSharing(s, clip, edge, false)
+		for _, id := range targets {
+			r.trims(s, id, edge, doing == TrimsClose)
+			switch {
+			case edge == Tail:
+				r.Goes = append(r.Goes, Goes{Clip: id, Tail: 1})
+			case doing == TrimsClose: // it keeps its start, and gets shorter
+				r.Goes = append(r.Goes, Goes{Clip: id, Tail: -1, Shows: 1})
+			default:
+				r.Goes = append(r.Goes, Goes{Clip: id, Head: 1, Shows: 1})
+			}
+		}
+		if doing == TrimsClose {
+			_, r.Rest = trim.follows(s, targets)
+			r.Turns = edge == Head
+		}
+	default:
+		return r, false
+	}
+	r.Low, r.High = min(r.Low, 0), max(r.High, 0)
+	return r, true
+}
+
+// within narrows the limits to a step from a moment of a track by low to high, in the track's unit.
+func (r *Reach) within(s *Scene, t *Track, at, low, high int64) {
+	r.Low = max(r.Low, s.Time(t, at+low)-s.Time(t, at))
+	if high < unbounded {
+		r.High = min(r.High, s.Time(t, at+high)-s.Time(t, at))
+	}
+}
+
+// trims narrows the limits to those of an edge; free leaves its neighbour out, which moves as well.
+func (r *Reach) trims(s *Scene, id string, edge Side, free bool) {
+	ti, ci, _ := s.Find(id)
+	t := s.Tracks[ti]
+	c := t.Clips[ci]
+	head, tail := s.Handles(t, c)
+	if edge == Head {
+		low := -head
+		if !free {
+			before := int64(0)
+			if ci > 0 {
+				before = t.Clips[ci-1].End()
+			}
+			low = max(low, before-c.Start)
+		}
+		r.within(s, t, c.Start, low, c.Length-1)
+		return
+	}
+	high := tail
+	if !free && ci+1 < len(t.Clips) {
+		high = min(high, t.Clips[ci+1].Start-c.End())
+	}
+	r.within(s, t, c.End(), 1-c.Length, high)
+}
+
+// slides narrows the limits to those of a clip and all linked with it, between their neighbours.
+func (r *Reach) slides(s *Scene, clip string) {
+	group := s.Linked(clip)
+	for _, t := range s.Tracks {
+		for first := 0; first < len(t.Clips); first++ {
+			if !slices.Contains(group, t.Clips[first].ID) {
+				continue
+			}
+			last := first
+			for last+1 < len(t.Clips) && t.Touches(last) && slices.Contains(group, t.Clips[last+1].ID) {
+				last++
+			}
+			for i := first; i <= last; i++ {
+				r.Goes = append(r.Goes, Goes{Clip: t.Clips[i].ID, Head: 1, Tail: 1})
+			}
+			r.between(s, t, first, last, group)
+			first = last
+		}
+	}
+}
+
+// between narrows the limits to those of clips first to last of a track, which touch. A clip that lies between two of
+// the group gives at one side what it takes at the other.
+func (r *Reach) between(s *Scene, t *Track, first, last int, group []string) {
+	at, end := t.Clips[first].Start, t.Clips[last].End()
+	low, high := -at, unbounded
+	if first > 0 {
+		before := t.Clips[first-1]
+		if slices.Contains(group, before.ID) { // it goes ahead
+			low = -unbounded
+		} else if low = before.End() - at; low == 0 { // it touches, and gives or takes at its tail
+			_, tail := s.Handles(t, before)
+			low, high = 1-before.Length, tail
+			if first > 1 && t.Touches(first-2) && slices.Contains(group, t.Clips[first-2].ID) {
+				low = -unbounded
+			}
+			r.Goes = append(r.Goes, Goes{Clip: before.ID, Tail: 1})
+		}
+	}
+	if last+1 < len(t.Clips) {
+		after := t.Clips[last+1]
+		if room := after.Start - end; room > 0 {
+			high = min(high, room)
+		} else {
+			head, _ := s.Handles(t, after)
+			low, high = max(low, -head), min(high, after.Length-1)
+			r.Goes = append(r.Goes, Goes{Clip: after.ID, Head: 1, Shows: 1})
+		}
+	}
+	r.within(s, t, at, low, high)
+}

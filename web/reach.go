@@ -1,0 +1,28 @@
+package web
+
+import (
+	"net/http"
+
+	"blendseam/core/scene"
+
+	"github.com/go-chi/chi/v5"
+)
+
+// A ReachAnswer is how far a hand may go with what it holds, at a revision; there is none if it can hold nothing there.
+type ReachAnswer struct {
+	Revision int64        `json:"revision"`
+	Reach    *scene.Reach `json:"reach,omitempty"`
+}
+
+// reach answers with the limits of a clip or of an edge of it, and with what goes along.
+func (s *Server) reach(w http.ResponseWriter, r *http.Request) error {
+	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		return err
+	}
+	a, q := ReachAnswer{Revision: st.Revision}, r.URL.Query()
+	if reach, ok := st.Scene.ReachOf(q.Get("clip"), scene.Side(q.Get("edge")), scene.Doing(q.Get("doing"))); ok {
+		a.Reach = &reach
+	}
+	return s.answer(w, http.StatusOK, a)
+}

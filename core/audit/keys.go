@@ -54,9 +54,7 @@ func NewKeys(sc *scene.Scene) *Keys {
 		index := make(map[string]int, len(t.Clips))
 		for i, c := range t.Clips {
 			index[c.ID] = i
-			tk.clips[i] = digestOf(
-				[]any{c.ID, c.Source, c.In, c.Length, c.GainDB, c.FadeIn, c.FadeOut, sc.Heard(c), c.Level, c.Lulls},
-			)
+			tk.clips[i] = digestOf([]any{sc.Heard(c), c.Sounding()})
 		}
 		for _, b := range t.Blends {
 			tk.blends[index[b.Left]] = digestOf(b)

@@ -7,11 +7,10 @@ package scene
 
 import (
 	"blendseam/core/tone/recipe"
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"maps"
+	"reflect"
 	"slices"
 	"sort"
 
@@ -137,21 +136,38 @@ type Accepted struct {
 	Note  string `json:"note,omitempty"`
 }
 
-// Equal tells whether two clips are the same in everything.
+// Equal tells whether two clips are the same in everything; a list without entries is as good as none.
 func (c Clip) Equal(o Clip) bool {
-	return c.ID == o.ID && c.Start == o.Start && c.In == o.In && c.Length == o.Length && c.Source == o.Source &&
-		c.Name == o.Name && c.GainDB == o.GainDB &&
-		c.FadeIn == o.FadeIn && c.FadeOut == o.FadeOut && c.Link == o.Link && c.Muted == o.Muted && c.Note == o.Note &&
-		slices.Equal(c.Level, o.Level) && slices.Equal(c.Lulls, o.Lulls) && same(c.Fills, o.Fills) &&
-		same(c.AcceptedHead, o.AcceptedHead) && same(c.AcceptedTail, o.AcceptedTail) &&
-		c.Foreign.equal(o.Foreign)
+	if c.ID != o.ID || c.Start != o.Start || c.In != o.In || c.Length != o.Length {
+		return false
+	}
+	return reflect.DeepEqual(c.bare(), o.bare())
+}
+
+// bare is the clip without lists that have no entries.
+func (c Clip) bare() Clip {
+	if len(c.Level) == 0 {
+		c.Level = nil
+	}
+	if len(c.Lulls) == 0 {
+		c.Lulls = nil
+	}
+	if len(c.Foreign) == 0 {
+		c.Foreign = nil
+	}
+	return c
+}
+
+// Sounding is the clip with nothing but what is heard of it, wherever it lies: two clips of which that is equal sound the
+// same. A state that is new is heard unless it is named here.
+func (c Clip) Sounding() Clip {
+	c = c.bare()
+	c.Start, c.Name, c.Link, c.Note, c.Foreign, c.Fills = 0, "", "", "", nil, nil
+	c.AcceptedHead, c.AcceptedTail = nil, nil
+	return c
 }
 
 func same[T comparable](a, b *T) bool { return a == b || a != nil && b != nil && *a == *b }
-
-func (f Foreign) equal(o Foreign) bool {
-	return maps.EqualFunc(f, o, func(a, b json.RawMessage) bool { return bytes.Equal(a, b) })
-}
 
 // A Fade takes a clip's head from silence, or its tail to silence, within the clip.
 type Fade struct {

@@ -579,56 +579,16 @@ func (r *reader) clip(n node, t *scene.Track, at *big.Rat) (scene.Clip, *big.Rat
 	if err != nil {
 		return c, nil, err
 	}
-	if c.GainDB, err = mine.db("gain_db"); err != nil {
-		return c, nil, err
-	}
-	if c.FadeIn, err = r.fade(mine, "fade_in", t); err != nil {
-		return c, nil, err
-	}
-	if c.FadeOut, err = r.fade(mine, "fade_out", t); err != nil {
-		return c, nil, err
-	}
-	c.Link, c.Note = mine.text("link"), r.short(mine.text("note"), limit.Notes)
-	c.Muted = mine.flag("muted", false) || !n.flag("enabled", true)
-	if c.Level, err = r.level(mine, src, t); err != nil {
-		return c, nil, err
-	}
-	if err := r.pair(mine, c.ID); err != nil {
-		return c, nil, err
-	}
-	for key, to := range map[string]**scene.Accepted{"accepted_head": &c.AcceptedHead, "accepted_tail": &c.AcceptedTail} {
-		if a, ok, err := mine.object(key); err != nil {
+	c.Muted = !n.flag("enabled", true)
+	for _, f := range clipFields {
+		if err := f.read(mine, clipIn{&c, r, src, t}); err != nil {
 			return c, nil, err
-		} else if ok && a.text("sound") != "" {
-			*to = &scene.Accepted{Sound: a.text("sound"), Note: r.short(a.text("note"), limit.Notes)}
 		}
-	}
-	if c.Lulls, err = r.lulls(mine, c, src, t); err != nil {
-		return c, nil, err
-	}
-	if err := r.hole(mine, &c); err != nil {
-		return c, nil, err
 	}
 	if v := mine.value("fit"); v.Exists() && !isEmpty(v) {
 		r.warnings = append(r.warnings, fmt.Sprintf("%s: fit of clip %s is kept, but not heard yet", mine.place, c.Name))
 	}
-	if c.Foreign, err = mine.rest(
-		foreign,
-		"gain_db",
-		"fade_in",
-		"fade_out",
-		"link",
-		"note",
-		"muted",
-		"level",
-		"accepted_head",
-		"accepted_tail",
-		"pair_out",
-		"pair_in",
-		"lulls",
-		"fills",
-		"id",
-	); err != nil {
+	if c.Foreign, err = mine.rest(foreign, clipKeys()...); err != nil {
 		return c, nil, err
 	}
 	if e := n.value("effects"); e.IsArray() && !isEmpty(e) {

@@ -160,37 +160,8 @@ func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64, named
 		ref["available_range"] = timeRange(offset, n, rate)
 	}
 	mine := object{}
-	put(mine, "gain_db", c.GainDB, c.GainDB != 0)
-	put(mine, "fade_in", writeFade(c.FadeIn, rate), c.FadeIn.Length > 0)
-	put(mine, "fade_out", writeFade(c.FadeOut, rate), c.FadeOut.Length > 0)
-	put(mine, "link", c.Link, c.Link != "")
-	put(mine, "note", c.Note, c.Note != "")
-	if p := s.PairAt(c.ID, true); p != nil {
-		o := object{"with": p.In, "law": p.Law}
-		putCurves(o, p.CurveOut, p.CurveIn)
-		mine["pair_out"] = o
-	}
-	if p := s.PairAt(c.ID, false); p != nil {
-		mine["pair_in"] = p.In
-	}
-	put(mine, "id", c.ID, named[c.ID])
-	lulls := writeLulls(c, offset, rate)
-	put(mine, "lulls", lulls, lulls != nil)
-	if h := c.Fills; h != nil {
-		o := object{"clip": h.Clip}
-		put(o, "lull", h.Lull, h.Lull != "")
-		put(o, "next", h.Next, h.Next != "")
-		mine["fills"] = o
-	}
-	var level []any
-	for _, p := range c.Level {
-		level = append(level, object{"at": rational(p.At+offset, rate), "db": p.DB})
-	}
-	put(mine, "level", level, level != nil)
-	for key, a := range map[string]*scene.Accepted{"accepted_head": c.AcceptedHead, "accepted_tail": c.AcceptedTail} {
-		if a != nil {
-			mine[key] = object{"sound": a.Sound, "note": a.Note}
-		}
+	for _, f := range clipFields {
+		f.write(mine, clipOut{c, s, offset, rate, named})
 	}
 	known := object{}
 	put(known, "sha256", src.SHA256, src.SHA256 != "")

@@ -33,7 +33,7 @@ core/scene: core/blend core/level core/limit core/pcm core/timecode core/tone/re
 core/scene/scenetest: core/blend core/pcm core/scene core/timecode core/tone/recipe
 core/speech: core/level core/measure core/pcm
 core/stray: core/level core/measure core/pcm core/speech
-core/tone: core/level core/measure core/pcm core/speech core/tone/recipe
+core/tone: core/cache core/level core/measure core/pcm core/speech core/tone/recipe
 core/tone/recipe: core/limit core/pcm
 demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio media
 intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe interchange media scratch

@@ -23,7 +23,6 @@ func (s *Server) settingsPage(w http.ResponseWriter, r *http.Request) error {
 		"settings",
 		view{
 			Title: "Settings",
-			Here:  "settings",
 			Data:  map[string]any{"blends": list, "laws": lawViews(), "shapes": shapeViews()},
 		},
 	)

@@ -37,7 +37,7 @@ func (s *Server) handOverPage(w http.ResponseWriter, r *http.Request) error {
 	return s.page(
 		w,
 		"hand-over",
-		view{Title: "Hand over " + sc.Name, Scene: id, Name: sc.Name, Here: "hand-over", Data: map[string]any{
+		view{Title: "Hand over " + sc.Name, Scene: id, Name: sc.Name, Data: map[string]any{
 			"id":       id,
 			"from":     sc.Timecode(0),
 			"to":       sc.Timecode(sc.Length()),

@@ -146,12 +146,12 @@ func TestASceneThatCannotBeMeasuredSaysWhy(t *testing.T) {
 // piece pastes a clip of a source of the client's making.
 func piece(st StateView, src scene.Source) any {
 	return &struct {
-		Edit  string      `json:"edit"`
-		Piece scene.Piece `json:"piece"`
-		At    int64       `json:"at"`
+		Edit      string          `json:"edit"`
+		Clipboard scene.Clipboard `json:"piece"`
+		At        int64           `json:"at"`
 	}{
 		"paste",
-		scene.Piece{
+		scene.Clipboard{
 			Rate:       timecode.F25,
 			SampleRate: 48000,
 			Length:     48000,

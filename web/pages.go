@@ -48,7 +48,8 @@ type view struct {
 	Title   string
 	Scene   string // id
 	Name    string
-	Here    string // which of the scene's pages this is
+	Screen  string // its name
+	Here    string // the screen of the navigation that it belongs to
 	Data    any    // what the page's script begins with
 	List    any
 	Problem string
@@ -65,6 +66,10 @@ func (s *Server) page(w http.ResponseWriter, name string, v view) error {
 }
 
 func (s *Server) pageAs(w http.ResponseWriter, status int, name string, v view) error {
+	v.Screen = name
+	if v.Here == "" {
+		v.Here = name
+	}
 	var b bytes.Buffer
 	if err := templates[name].ExecuteTemplate(&b, "layout.html", v); err != nil {
 		return fmt.Errorf("the page %s could not be made: %w", name, err)
@@ -114,7 +119,6 @@ func (s *Server) scenesPage(w http.ResponseWriter, r *http.Request) error {
 		"scenes",
 		view{
 			Title: "Scenes",
-			Here:  "scenes",
 			List:  list,
 			Data:  map[string]any{"rates": rates, "endings": interchange.Endings(",")},
 		},

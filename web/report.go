@@ -124,7 +124,6 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) error {
 			Title: "Seam report of " + now.Scene.Name,
 			Scene: chi.URLParam(r, "scene"),
 			Name:  now.Scene.Name,
-			Here:  "report",
 			List: map[string]any{
 				"Rows":     rows,
 				"Count":    count,

@@ -114,7 +114,7 @@ func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 		Media:    sheets,
 		Formats:  formats(),
 	}
-	return s.page(w, "scene", view{Title: st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "scene", Data: data})
+	return s.page(w, "scene", view{Title: st.Scene.Name, Scene: id, Name: st.Scene.Name, Data: data})
 }
 
 func (s *Server) state(w http.ResponseWriter, r *http.Request) error {

@@ -159,24 +159,24 @@ func round(v float64) float32 { return float32(math.Round(v*1e6) / 1e6) }
 
 // A BenchView is what the bench draws of a seam.
 type BenchView struct {
-	From     int64               `json:"from"`
-	To       int64               `json:"to"`
-	Seam     audit.Seam          `json:"seam"`
-	Outgoing *Strip              `json:"outgoing"` // null where there is none
-	Incoming *Strip              `json:"incoming"`
-	Result   Strip               `json:"result"`
-	Level    []float32           `json:"level"` // short-term level of the result, dBFS
-	Gains    []Gains             `json:"gains"` // across the change
-	Law      string              `json:"law,omitempty"`
-	CurveOut *blend.Curve        `json:"curve_out,omitempty"`
-	CurveIn  *blend.Curve        `json:"curve_in,omitempty"`
-	Words    [2][]speech.Stretch `json:"words"`  // of the outgoing and the incoming recording, where they lie in the scene
-	Covers   []string            `json:"covers"` // what of words the blend covers
-	Before   int64               `json:"before"`
-	After    int64               `json:"after"`
-	Lull     *scene.Lull         `json:"lull,omitempty"`
-	ReachB   int64               `json:"reach_before"` // how far a blend can go, samples
-	ReachA   int64               `json:"reach_after"`
+	From     int64            `json:"from"`
+	To       int64            `json:"to"`
+	Seam     audit.Seam       `json:"seam"`
+	Outgoing *Strip           `json:"outgoing"` // null where there is none
+	Incoming *Strip           `json:"incoming"`
+	Result   Strip            `json:"result"`
+	Level    []float32        `json:"level"` // short-term level of the result, dBFS
+	Gains    []Gains          `json:"gains"` // across the change
+	Law      string           `json:"law,omitempty"`
+	CurveOut *blend.Curve     `json:"curve_out,omitempty"`
+	CurveIn  *blend.Curve     `json:"curve_in,omitempty"`
+	Words    [2][]speech.Part `json:"words"`  // of the outgoing and the incoming recording, where they lie in the scene
+	Covers   []string         `json:"covers"` // what of words the blend covers
+	Before   int64            `json:"before"`
+	After    int64            `json:"after"`
+	Lull     *scene.Lull      `json:"lull,omitempty"`
+	ReachB   int64            `json:"reach_before"` // how far a blend can go, samples
+	ReachA   int64            `json:"reach_after"`
 }
 
 type Gains struct {

@@ -81,7 +81,7 @@ func (s *Server) sourcesPage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.page(w, "sources", view{Title: "Sources of " + st.Scene.Name, Scene: id, Name: st.Scene.Name, Here: "sources",
+	return s.page(w, "sources", view{Title: "Sources of " + st.Scene.Name, Scene: id, Name: st.Scene.Name,
 		Data: map[string]any{"id": id, "rate": st.Scene.SampleRate, "sources": list,
 			"media": sheets}})
 }

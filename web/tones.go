@@ -91,7 +91,7 @@ func (s *Server) foundIn(ctx context.Context, st *workspace.Scene) ([]FoundView,
 	sc := st.Scene
 	list, seen := []FoundView{}, map[string]bool{}
 	for _, t := range sc.Tracks {
-		if t.Kind != scene.Sound || t.Purpose != "dialogue" {
+		if t.Kind != scene.Sound || t.Purpose != scene.ForDialogue {
 			continue
 		}
 		for _, c := range t.Clips {
@@ -149,7 +149,6 @@ func (s *Server) tonePage(w http.ResponseWriter, r *http.Request) error {
 		Title: "Tone for " + st.Scene.Name,
 		Scene: id,
 		Name:  st.Scene.Name,
-		Here:  "tone",
 		Data: map[string]any{
 			"id":       id,
 			"revision": st.Revision,

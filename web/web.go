@@ -69,13 +69,12 @@ func (s *Server) routes() http.Handler {
 	)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.fail(w, r, store.ErrNotFound) })
 
-	r.Get("/", s.handle(s.scenesPage))
+	s.screens(r, "")
 	r.Post("/scenes", s.handle(s.newScene))
 	r.Post("/scenes/demo", s.handle(s.loadDemo))
 	r.Post("/scenes/file", s.handle(s.bringSceneFile))
 	r.Get("/events", s.handle(s.events))
 
-	r.Get("/keys", s.handle(s.keysPage))
 	r.Post("/keys", s.handle(s.setKeys))
 	r.Delete("/keys", s.handle(s.resetKeys))
 	r.Get("/keys.json", s.handle(s.keyFile))
@@ -87,19 +86,18 @@ func (s *Server) routes() http.Handler {
 	r.Delete("/tones/{tone}", s.handle(s.dropTone))
 	r.Get("/tones/{tone}/sound.wav", s.handle(s.toneSound))
 
-	r.Get("/settings", s.handle(s.settingsPage))
 	r.Get("/blends", s.handle(s.blendList))
 	r.Post("/blends", s.handle(s.setBlend))
 	r.Delete("/blends/{blend}", s.handle(s.dropBlend))
 
-	r.Route("/scenes/{scene}", func(r chi.Router) {
-		r.Get("/", s.handle(s.scenePage))
+	r.Route(ofScene, func(r chi.Router) {
+		s.screens(r, ofScene)
 		r.Delete("/", s.handle(s.deleteScene))
 		r.Get("/state", s.handle(s.state))
 		r.Post("/edits", s.handle(s.edit))
 		r.Post("/try", s.handle(s.try))
 		r.Get("/reach", s.handle(s.reach))
-		r.Post("/piece", s.handle(s.piece))
+		r.Post("/piece", s.handle(s.copied))
 		r.Post("/undo", s.handle(s.undo))
 		r.Post("/redo", s.handle(s.redo))
 		r.Get("/scene.{format}", s.handle(s.sceneFile))
@@ -123,20 +121,15 @@ func (s *Server) routes() http.Handler {
 		r.Get("/finding", s.handle(s.finding))
 		r.Get("/bed", s.handle(s.bed))
 		r.Get("/tones/{source}/peaks/{step}/{tile}", s.handle(s.tonePeaks))
-		r.Get("/tone", s.handle(s.tonePage))
 		r.Post("/tone", s.handle(s.keepTone))
-		r.Get("/report", s.handle(s.reportPage))
 		r.Get("/report.csv", s.handle(s.reportCSV))
 
-		r.Get("/sources", s.handle(s.sourcesPage))
 		r.Post("/sources", s.handle(s.upload))
 		r.Post("/sources/{source}/lay", s.handle(s.layOut))
-		r.Get("/sources/{source}/", s.handle(s.sourcePage))
 		r.Get("/sources/{source}/state", s.handle(s.sourceState))
 		r.Post("/sources/{source}/take", s.handle(s.takeOut))
 		r.Get("/sources/{source}/stretch.wav", s.handle(s.stretchFile))
 
-		r.Get("/hand-over", s.handle(s.handOverPage))
 		r.Post("/mixdowns", s.handle(s.mixdown))
 		r.Get("/mixdowns", s.handle(s.mixdowns))
 	})

@@ -235,8 +235,9 @@ func (w *Workspace) Returned() {
 // A SeamView is a seam in the list; its verdict is "" until it is measured.
 type SeamView struct {
 	audit.Result `tstype:",extends"`
-	TC   string `json:"tc"`
-	Lead *int64 `json:"lead,omitempty"` // samples by which sound is cut earlier than its picture; none without picture
+	TC           string `json:"tc"`
+	// samples by which sound is cut earlier than its picture; none without picture
+	Lead *int64 `json:"lead,omitempty"`
 
 	Accepted *string `json:"accepted,omitempty"` // the note of an editor who lets it be so
 }

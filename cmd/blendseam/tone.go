@@ -61,13 +61,13 @@ func (c *toneCmd) Run(ctx context.Context) error {
 		)
 	}
 	used := tone.Alike(quiet, int64(tone.EnoughS*rate))
-	woven := recipe.Tone{Seed: c.Seed}
+	made := recipe.Tone{Seed: c.Seed}
 	n := int64(0)
 	for _, q := range used {
-		woven.Left = append(woven.Left, recipe.Material{Source: "source", From: q.Span.From, To: q.Span.To})
+		made.Left = append(made.Left, recipe.Material{Source: "source", From: q.Span.From, To: q.Span.To})
 		n += q.Span.Len()
 	}
-	woven.Left = recipe.Within(woven.Left, int64(rate))
+	made.Left = recipe.Within(made.Left, int64(rate))
 	levelDB, _ := tone.Together(used)
 	sc := scene.Scene{SampleRate: int64(rate)}
 	length := int64(math.Round(c.Length * float64(rate)))
@@ -78,11 +78,11 @@ func (c *toneCmd) Run(ctx context.Context) error {
 		Left:  levelDB,
 		Right: levelDB,
 	}
-	woven, gain, err := tone.Settle(woven, rate, r.Format().Channels, 2*sc.ToneMiddle(), wish, read)
+	made, gain, err := tone.Settle(made, rate, r.Format().Channels, 2*sc.ToneMiddle(), wish, read)
 	if err != nil {
 		return err
 	}
-	if err := c.write(tone.Open(woven, rate, r.Format().Channels, 2*sc.ToneMiddle(), read), span, gain); err != nil {
+	if err := c.write(tone.Open(made, rate, r.Format().Channels, 2*sc.ToneMiddle(), read), span, gain); err != nil {
 		return err
 	}
 	method := tone.Method(n, rate)

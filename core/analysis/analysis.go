@@ -27,14 +27,14 @@ const Version = 1
 
 // A Recording is what was found in one. Times are its samples.
 type Recording struct {
-	Rate      int              `json:"rate"`
-	Channels  int              `json:"channels"`
-	Length    int64            `json:"length"`
-	Stretches []speech.Stretch `json:"stretches"` // words and breaths, in order of time; Voiced is known
-	Quiets    []tone.Quiet     `json:"quiets"`    // where nothing but the room is heard, in order of time
-	Strays    []stray.Stray    `json:"strays"`    // what should not be in the pauses, in order of time
-	Hum       []tone.Partial   `json:"hum"`       // of its longest quiet stretch, the strongest first
-	HumAt     pcm.Span         `json:"hum_at"`    // where that was measured; empty if no stretch was long enough to tell
+	Rate      int            `json:"rate"`
+	Channels  int            `json:"channels"`
+	Length    int64          `json:"length"`
+	Stretches []speech.Part  `json:"stretches"` // words and breaths, in order of time; Voiced is known
+	Quiets    []tone.Quiet   `json:"quiets"`    // where nothing but the room is heard, in order of time
+	Strays    []stray.Stray  `json:"strays"`    // what should not be in the pauses, in order of time
+	Hum       []tone.Partial `json:"hum"`       // of its longest quiet stretch, the strongest first
+	HumAt     pcm.Span       `json:"hum_at"`    // where that was measured; empty if no stretch was long enough to tell
 
 	frames frameStore
 }
@@ -93,7 +93,7 @@ func Write(ctx context.Context, to io.Writer, r pcm.ReaderAt, progress func(done
 			return err
 		}
 		words.Voice(mono)
-		for _, s := range words.Stretches {
+		for _, s := range words.Parts {
 			a.addStretch(s, wide.From, core)
 		}
 		a.addQuiets(tone.Among(b, mono, f.Rate, words, fine), wide.From, core)
@@ -131,7 +131,7 @@ func (a *Recording) addStrays(list []stray.Stray, from int64, core pcm.Span) {
 }
 
 // addStretch adds a word or a breath. One that runs over the end of a piece is found on both sides of it, and joined.
-func (a *Recording) addStretch(s speech.Stretch, from int64, core pcm.Span) {
+func (a *Recording) addStretch(s speech.Part, from int64, core pcm.Span) {
 	s.Span = s.Span.Add(from)
 	if !s.Voiced.Empty() {
 		s.Voiced = s.Voiced.Add(from).Intersect(core)
@@ -216,7 +216,7 @@ func OfTone(r pcm.ReaderAt) *Recording {
 }
 
 // Within are the words and breaths that lie in a stretch, or reach into it. Their times are the recording's.
-func (a *Recording) Within(s pcm.Span) []speech.Stretch {
+func (a *Recording) Within(s pcm.Span) []speech.Part {
 	first := sort.Search(len(a.Stretches), func(i int) bool { return a.Stretches[i].Span.To > s.From })
 	last := first
 	for last < len(a.Stretches) && a.Stretches[last].Span.From < s.To {

@@ -14,21 +14,21 @@ import (
 // Surroundings are what a clip's recording holds around a moment of the scene, beyond the clip's edge too: where its
 // words, breaths and pauses lie, in samples of the scene, and its background at the clip's gain.
 type Surroundings struct {
-	Span         pcm.Span         // that was looked at
-	Stretches    []speech.Stretch // words and breaths
-	BackgroundDB float64          // level of the pauses, above 30 Hz
-	Colour       measure.Colour   // of the pauses
-	Pause        int64            // how much of it is pause, samples
+	Span         pcm.Span       // that was looked at
+	Stretches    []speech.Part  // words and breaths
+	BackgroundDB float64        // level of the pauses, above 30 Hz
+	Colour       measure.Colour // of the pauses
+	Pause        int64          // how much of it is pause, samples
 }
 
 // WordAt gives the word that sounds at a moment of the scene, with its ends in the scene.
-func (r *Surroundings) WordAt(at int64) (speech.Stretch, bool) {
+func (r *Surroundings) WordAt(at int64) (speech.Part, bool) {
 	for _, s := range r.Stretches {
 		if s.Kind == speech.Word && s.Span.Contains(at) {
 			return s, true
 		}
 	}
-	return speech.Stretch{}, false
+	return speech.Part{}, false
 }
 
 // Around looks at a clip's recording around a moment: so much before and after, in milliseconds, as the recording has.

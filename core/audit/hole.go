@@ -5,6 +5,7 @@ import (
 	"blendseam/core/measure"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
+	"blendseam/core/scene"
 	"blendseam/core/tone"
 )
 
@@ -15,7 +16,7 @@ type hole struct{ *look }
 // tones are the mixers of the tone tracks that are heard.
 func (l hole) tones() (list []*mix.Mixer, err error) {
 	for _, t := range l.Scene.Tracks {
-		if t.Purpose != "tone" || !l.Meter.heard[t.ID] {
+		if t.Purpose != scene.ForTone || !l.Meter.heard[t.ID] {
 			continue
 		}
 		x, err := l.Mixer(t.ID)

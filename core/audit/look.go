@@ -107,7 +107,7 @@ const SilentDB = -80
 
 // others are what all other tracks sound together beside a seam, put together from what their recordings say.
 type others struct {
-	speech.Finding
+	speech.Heard
 	frames *speech.Frames
 }
 
@@ -237,7 +237,7 @@ func (l *look) backgrounds() error {
 	}
 	m.BackgroundLeftDB, m.BackgroundRightDB = db[0], db[1]
 	if db[0] == nil || db[1] == nil || *db[0] <= SilentDB || *db[1] <= SilentDB ||
-		l.r.Kind != Cut && !l.r.Pair && l.track.Purpose == "music" {
+		l.r.Kind != Cut && !l.r.Pair && l.track.Purpose == scene.ForMusic {
 		return nil
 	}
 	step := *db[1] - *db[0]
@@ -293,7 +293,7 @@ func (l *look) toneMeets() bool {
 	}
 	near := pcm.Span{From: l.r.From - l.Samples(30), To: l.r.To + l.Samples(30)}
 	for _, t := range l.Scene.Tracks {
-		if t.Purpose != "tone" || !l.Meter.heard[t.ID] {
+		if t.Purpose != scene.ForTone || !l.Meter.heard[t.ID] {
 			continue
 		}
 		for i := t.At(near.From); i < len(t.Clips) && t.Clips[i].Start <= near.To; i++ {
@@ -337,7 +337,8 @@ const (
 
 // levels compares the loudness of the words on both sides, as the track sounds.
 func (l *look) levels() error {
-	if l.r.Kind != Cut || l.track.Purpose != "dialogue" || l.voiceGoesOn { // parts of one word are as loud as they are
+	// parts of one word are as loud as they are
+	if l.r.Kind != Cut || l.track.Purpose != scene.ForDialogue || l.voiceGoesOn {
 		return nil
 	}
 	var lufs [2]float64

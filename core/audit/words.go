@@ -24,7 +24,7 @@ func Gone(s Seam, incoming bool) int64 {
 // words measures how much of a word is lost at the seam: a word of one recording that sounds on both sides of its edge,
 // unless the voice goes on in the other clip as if nothing had happened.
 func (l *look) words() error {
-	if l.track.Purpose != "dialogue" {
+	if l.track.Purpose != scene.ForDialogue {
 		return nil
 	}
 	var lost [2]float64
@@ -162,11 +162,11 @@ func (l *look) goesOn() (bool, error) {
 
 // Words are the words and breaths of the outgoing and the incoming recording around a seam, with the pitched part of
 // each word.
-func (m *Meter) Words(ctx context.Context, s Seam) (out [2][]speech.Stretch, err error) {
+func (m *Meter) Words(ctx context.Context, s Seam) (out [2][]speech.Part, err error) {
 	for i, id := range []string{s.Left, s.Right} {
-		out[i] = []speech.Stretch{}
+		out[i] = []speech.Part{}
 		t, c := m.Scene.Clip(id)
-		if c == nil || t.Purpose != "dialogue" {
+		if c == nil || t.Purpose != scene.ForDialogue {
 			continue
 		}
 		r, err := m.Beside(ctx, c, s, i == 1)
@@ -179,7 +179,7 @@ func (m *Meter) Words(ctx context.Context, s Seam) (out [2][]speech.Stretch, err
 }
 
 // Covers says which words a blend covers, and by which lean it would not.
-func (m *Meter) Covers(s Seam, words [2][]speech.Stretch) []string {
+func (m *Meter) Covers(s Seam, words [2][]speech.Part) []string {
 	list := []string{}
 	if s.Kind != Cut || !s.Blend {
 		return list

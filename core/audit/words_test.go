@@ -69,7 +69,7 @@ func TestWhatABlendCoversOfAWordIsSaid(t *testing.T) {
 	out, in := left.First.To+rate/4, right.Second.From-rate/20 // the cut lies just before a word
 	s.Do(&scene.Add{Track: "t1", Source: "l", In: 0, Length: out})
 	s.Do(&scene.Add{Track: "t1", Source: "r", In: in, Start: out, Length: right.Second.To - in})
-	look := func() (audit.Seam, *audit.Meter, [2][]speech.Stretch) {
+	look := func() (audit.Seam, *audit.Meter, [2][]speech.Part) {
 		mt := s.Meter()
 		x := seamtest.Of(t, s.Measure(), audit.Cut).Seam
 		words, err := mt.Words(context.Background(), x)

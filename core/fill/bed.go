@@ -38,7 +38,7 @@ type takeRoom struct {
 // rooms of all dialogue clips that sound in a range, in order of time.
 func (m *Filler) takeRooms(ctx context.Context, span pcm.Span) (list []takeRoom, err error) {
 	for _, t := range m.Scene.Tracks {
-		if t.Kind != scene.Sound || t.Purpose != "dialogue" {
+		if t.Kind != scene.Sound || t.Purpose != scene.ForDialogue {
 			continue
 		}
 		for i := range t.Clips {
@@ -153,7 +153,7 @@ func (m *Filler) Bed(ctx context.Context, span pcm.Span, chosen *Filling) (*Bed,
 // with those of all other tracks.
 func (m *Filler) cutBackgrounds(ctx context.Context, span pcm.Span) (list [][2]float64, err error) {
 	for _, s := range audit.Find(m.Scene) {
-		if s.Kind != audit.Cut || !span.Contains(s.At) || m.Scene.Track(s.Track).Purpose != "dialogue" ||
+		if s.Kind != audit.Cut || !span.Contains(s.At) || m.Scene.Track(s.Track).Purpose != scene.ForDialogue ||
 			musicPlays(m.Meter, s.At) {
 			continue
 		}
@@ -177,7 +177,7 @@ const coveredMS = 2500
 func musicPlays(m *audit.Meter, at int64) bool {
 	near := pcm.Span{From: at - m.Samples(coveredMS), To: at + m.Samples(coveredMS)}
 	for _, t := range m.Scene.Tracks {
-		if t.Purpose != "music" || !m.Heard(t.ID) {
+		if t.Purpose != scene.ForMusic || !m.Heard(t.ID) {
 			continue
 		}
 		for _, c := range t.Clips {
@@ -285,7 +285,7 @@ const (
 // count as words. Clips without a word are left.
 func (m *Filler) KeepWords(ctx context.Context, span pcm.Span) (list []Kept, err error) {
 	for _, t := range m.Scene.Tracks {
-		if t.Kind != scene.Sound || t.Purpose != "dialogue" || t.Locked {
+		if t.Kind != scene.Sound || t.Purpose != scene.ForDialogue || t.Locked {
 			continue
 		}
 		for i := range t.Clips {

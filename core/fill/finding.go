@@ -63,7 +63,7 @@ func (m search) all(ctx context.Context, threads int) ([]Finding, []Hum, error) 
 	}
 	var jobs []job
 	for _, t := range sc.Tracks {
-		if t.Kind != scene.Sound || t.Purpose != "dialogue" {
+		if t.Kind != scene.Sound || t.Purpose != scene.ForDialogue {
 			continue
 		}
 		for i := range t.Clips {
@@ -185,7 +185,7 @@ func (m search) spokenOver(ctx context.Context) (list []Finding, err error) {
 	var all []said
 	for _, t := range m.Scene.Tracks {
 		for i := range t.Clips {
-			if t.Kind == scene.Sound && t.Purpose == "dialogue" && !t.Clips[i].Muted &&
+			if t.Kind == scene.Sound && t.Purpose == scene.ForDialogue && !t.Clips[i].Muted &&
 				m.Scene.Sources[t.Clips[i].Source].Tone == nil &&
 				m.overlapped(t, &t.Clips[i]) {
 				all = append(all, said{t, &t.Clips[i]})
@@ -340,7 +340,7 @@ func runs(is []bool, join int) (list [][2]int) {
 // overlapped tells whether another dialogue track sounds at the same time as a clip.
 func (m search) overlapped(t *scene.Track, c *scene.Clip) bool {
 	for _, o := range m.Scene.Tracks {
-		if o == t || o.Kind != scene.Sound || o.Purpose != "dialogue" {
+		if o == t || o.Kind != scene.Sound || o.Purpose != scene.ForDialogue {
 			continue
 		}
 		for i := range o.Clips {

@@ -184,7 +184,7 @@ func (m *Filler) elseFillings(
 ) error {
 	var clips []*scene.Clip
 	for _, t := range m.Scene.Tracks {
-		if t.Kind != scene.Sound || t.Purpose != "dialogue" {
+		if t.Kind != scene.Sound || t.Purpose != scene.ForDialogue {
 			continue
 		}
 		for i := range t.Clips {

@@ -48,10 +48,6 @@ func FrameLevels(b pcm.Block, rate int) []float64 {
 	return levels
 }
 
-// BackgroundDB is the level of what goes on behind words and events: the 10th percentile of the levels
-// of 20 ms frames, in dBFS. Sound shorter than one frame gives level.Silence.
-func BackgroundDB(b pcm.Block, rate int) float64 { return Percentile(FrameLevels(b, rate), 0.1) }
-
 // Percentile is the value below which the part p of v lies, interpolated between neighbours
 // (the definition numpy calls "linear"). An empty v gives level.Silence. v is left as it is.
 func Percentile(v []float64, p float64) float64 {

@@ -111,7 +111,7 @@ func TestTruePeakOfEBUTech3341(t *testing.T) {
 			fade := min(1, float64(min(i, rate-1-i))/480) // the test signals fade in and out
 			b[0][i] = fade * c.amplitude * math.Sin(2*math.Pi*float64(i)/c.divisor+c.degrees*math.Pi/180)
 		}
-		if got := TruePeakDB(b); got > c.want+0.2 || got < c.want-0.4 {
+		if got := truePeakDB(b); got > c.want+0.2 || got < c.want-0.4 {
 			t.Errorf("%s: %.2f dBTP, want %.1f +0.2 -0.4", c.name, got, c.want)
 		}
 	}
@@ -208,7 +208,7 @@ func TestBackgroundIsThatBetweenTheWords(t *testing.T) {
 			b[0][i] += 0.14 * math.Sin(float64(i)*0.05)
 		}
 	}
-	near(t, "background", BackgroundDB(b, rate), quiet, 1.5)
+	near(t, "background", Percentile(FrameLevels(b, rate), 0.1), quiet, 1.5)
 }
 
 func TestCorrelationOfKnownPairs(t *testing.T) {
@@ -261,4 +261,16 @@ func TestPercentileIsNumpys(t *testing.T) {
 	for p, want := range map[float64]float64{0: 1, 0.1: 1.4, 0.5: 3, 0.9: 7.6, 1: 10} {
 		near(t, fmt.Sprint(p), Percentile(v, p), want, 1e-12)
 	}
+}
+
+// truePeakDB is the true peak of a block that begins after silence, in dBTP.
+func truePeakDB(b pcm.Block) float64 {
+	var top float64
+	for _, ch := range b {
+		var t TruePeak
+		t.Add(make([]float64, ahead))
+		t.Add(ch)
+		top = max(top, t.Peak())
+	}
+	return level.DB(top)
 }

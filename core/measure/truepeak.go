@@ -1,12 +1,9 @@
 package measure
 
 import (
-	"blendseam/core/level"
 	"blendseam/core/simd"
 	"math"
 	"math/bits"
-
-	"blendseam/core/pcm"
 )
 
 // The true-peak interpolator: 4 times oversampling by a polyphase filter, as ITU-R BS.1770-4 Annex 2
@@ -153,16 +150,4 @@ func (t *TruePeak) Peak() float64 {
 	end := TruePeak{top: t.top, tail: t.tail}
 	end.Add(make([]float64, ahead))
 	return end.top
-}
-
-// TruePeakDB is the true peak of all channels in dBTP.
-func TruePeakDB(b pcm.Block) float64 {
-	var top float64
-	for _, ch := range b {
-		var t TruePeak
-		t.Add(make([]float64, ahead))
-		t.Add(ch)
-		top = max(top, t.Peak())
-	}
-	return level.DB(top)
 }

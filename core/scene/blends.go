@@ -50,7 +50,7 @@ func (e *SetBlend) apply(d *draft) error {
 		kept := *e
 		kept.Pull = false
 		pull, _ := kept.pullTogether(d, t, *left, *right, true)
-		return pull.(*Several).apply(d)
+		return pull.(*Batch).apply(d)
 	}
 	if err := e.fits(d, t, *left, *right); err != nil {
 		return err

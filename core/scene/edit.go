@@ -24,7 +24,7 @@ type Edit interface {
 
 // edits is the table of all edits by their name on the wire.
 var edits = map[string]func() Edit{
-	"several":       func() Edit { return new(Several) },
+	"several":       func() Edit { return new(Batch) },
 	"rename":        func() Edit { return new(Rename) },
 	"bring":         func() Edit { return new(Bring) },
 	"add":           func() Edit { return new(Add) },
@@ -127,7 +127,7 @@ func parse(raw []byte, depth int) (Edit, error) {
 	e := build()
 	dec := json.NewDecoder(bytes.NewReader(rest))
 	dec.DisallowUnknownFields()
-	if batch, ok := e.(*Several); ok {
+	if batch, ok := e.(*Batch); ok {
 		err = batch.decode(dec, depth)
 	} else {
 		err = dec.Decode(e)
@@ -567,8 +567,8 @@ func either(is bool, yes, no string) string {
 // originOf is where the first moment of a clip's source would lie, in samples: equal for clips in sync.
 func originOf(s *Scene, t *Track, c Clip) int64 { return s.Time(t, c.Start) - s.Time(t, c.In) }
 
-// Several does several edits as one.
-type Several struct {
+// Batch does several edits as one.
+type Batch struct {
 	Edits []Wire `json:"edits"`
 	Words string `json:"words,omitempty"`
 }
@@ -580,7 +580,7 @@ type Wire struct{ Edit }
 func (w Wire) MarshalJSON() ([]byte, error) { return Marshal(w.Edit) }
 
 // decode reads a batch; batches within it may lie so deep.
-func (e *Several) decode(dec *json.Decoder, depth int) error {
+func (e *Batch) decode(dec *json.Decoder, depth int) error {
 	var raw struct {
 		Edits []json.RawMessage `json:"edits"`
 		Words string            `json:"words"`
@@ -609,7 +609,7 @@ func (e *Several) decode(dec *json.Decoder, depth int) error {
 // no recordings: a piece's are what their recipes say, or refused.
 func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
 	switch e := e.(type) {
-	case *Several:
+	case *Batch:
 		for _, one := range e.Edits {
 			if err := Bringing(one.Edit, do); err != nil {
 				return err
@@ -618,11 +618,11 @@ func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
 	case *Bring:
 		e.Source, err = do(e.Source)
 	case *Paste:
-		for id, src := range e.Piece.Sources {
+		for id, src := range e.Clipboard.Sources {
 			if src.Tone != nil {
 				continue
 			}
-			if e.Piece.Sources[id], err = do(src); err != nil {
+			if e.Clipboard.Sources[id], err = do(src); err != nil {
 				return err
 			}
 		}
@@ -631,10 +631,10 @@ func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
 }
 
 // InOrder makes one edit of several; a batch among them gives its edits.
-func InOrder(words string, list ...Edit) *Several {
-	s := &Several{Words: words}
+func InOrder(words string, list ...Edit) *Batch {
+	s := &Batch{Words: words}
 	for _, e := range list {
-		if batch, ok := e.(*Several); ok {
+		if batch, ok := e.(*Batch); ok {
 			s.Edits = append(s.Edits, batch.Edits...)
 		} else {
 			s.Edits = append(s.Edits, Wire{e})
@@ -643,7 +643,7 @@ func InOrder(words string, list ...Edit) *Several {
 	return s
 }
 
-func (e *Several) apply(d *draft) error {
+func (e *Batch) apply(d *draft) error {
 	for _, one := range e.Edits {
 		if err := one.apply(d); err != nil {
 			return err
@@ -654,7 +654,7 @@ func (e *Several) apply(d *draft) error {
 	return nil
 }
 
-func (e *Several) words(before, after *Scene) string {
+func (e *Batch) words(before, after *Scene) string {
 	if e.Words != "" {
 		return e.Words
 	}

@@ -209,7 +209,7 @@ func TestCopyTakesBlendsFadesAndLinksAndSaysWhatItDrops(t *testing.T) {
 	if err != nil || dropped != 1 {
 		t.Fatalf("copied with %d blends dropped, %v; want 1, its edge runs through the first", dropped, err)
 	}
-	e := &scene.Paste{Piece: p, At: 300 * fr, How: scene.Over}
+	e := &scene.Paste{Clipboard: p, At: 300 * fr, How: scene.Over}
 	after := scenetest.Must(t, s, e)
 	v := after.Tracks[1]
 	if w := scene.Describe(
@@ -227,7 +227,7 @@ func TestCopyTakesBlendsFadesAndLinksAndSaysWhatItDrops(t *testing.T) {
 	if l := after.Linked(v.Clips[4].ID); len(l) != 2 || l[0] != after.Tracks[0].Clips[4].ID {
 		t.Errorf("the pasted clip is linked as %v", l)
 	}
-	pushed := scenetest.Must(t, s, &scene.Paste{Piece: p, At: 150 * fr, How: scene.Insert})
+	pushed := scenetest.Must(t, s, &scene.Paste{Clipboard: p, At: 150 * fr, How: scene.Insert})
 	if got := pushed.Tracks[0].Clips; len(got) != 7 || got[5].Start != 150+202 || got[6].Start != 200+202 {
 		t.Errorf("after inserting, picture is %+v", got)
 	}

@@ -65,11 +65,11 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 			t.Fatal(err)
 		}
 		change(p.Tracks[0], &p.Tracks[0].Clips[0])
-		return &scene.Paste{Piece: p, At: 300 * fr}
+		return &scene.Paste{Clipboard: p, At: 300 * fr}
 	}
 	foreign := func(src scene.Source) *scene.Paste {
 		e := hurt(func(_ *scene.Track, c *scene.Clip) { c.Source = "x" })
-		e.Piece.Sources = map[string]scene.Source{"x": src}
+		e.Clipboard.Sources = map[string]scene.Source{"x": src}
 		return e
 	}
 	endless := scenetest.Must(
@@ -221,11 +221,11 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 			"No cut of sound with picture lies from 01:00:00:10 to 01:00:00:20, so there is nothing to lead or trail."},
 		{base, &scene.LeadAll{To: base.Length(), Frames: 60},
 			"Pell has 10 frames of handle at its head, and 60 frames are needed. What would work: sound leads by 10 frames."},
-		{base, &scene.Paste{Piece: piece, At: -1}, "A piece cannot be pasted before the scene."},
+		{base, &scene.Paste{Clipboard: piece, At: -1}, "A piece cannot be pasted before the scene."},
 		{base, &scene.Paste{}, "There is nothing to paste. Copy a range or a clip first."},
-		{base, &scene.Paste{Piece: otherRate},
+		{base, &scene.Paste{Clipboard: otherRate},
 			"The copied piece is of a scene with 24 frames and 48000 samples a second; this one has 25 and 48000."},
-		{base, &scene.Paste{Piece: damaged}, "The copied piece is damaged at odd."},
+		{base, &scene.Paste{Clipboard: damaged}, "The copied piece is damaged at odd."},
 		{base, hurt(func(_ *scene.Track, c *scene.Clip) { c.In = 9 * fr * 200 }),
 			"This cannot be done: clip Oda shows 3456000 to 3552000 of a source that is 268800 long."},
 		{base, hurt(func(tr *scene.Track, _ *scene.Clip) { tr.Kind = "smell" }),
@@ -264,9 +264,9 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{many, &scene.AddTrack{Name: "one more", Purpose: "music"}, "A scene has at most 500 tracks."},
 		{marked, &scene.SetMarker{Marker: marked.Markers[0].ID},
 			"A marker is given another name or another place; neither was asked for."},
-		{voices, &scene.Paste{Piece: piece},
+		{voices, &scene.Paste{Clipboard: piece},
 			"The piece has 1 clip on Picture, and this scene has no track of picture left for it."},
-		{base, &scene.Paste{Piece: piece, How: "under"},
+		{base, &scene.Paste{Clipboard: piece, How: "under"},
 			"\"under\" is not a way to place a clip; \"over\" and \"insert\" are, or none for a gap."},
 		{base, &scene.Add{Track: "t2", Source: "nobody", Length: 5},
 			"The scene has no source \"nobody\"; bring it in first."},

@@ -75,8 +75,17 @@ const (
 // Purpose says what a track is for; each has its own thread in the interface.
 type Purpose string
 
+// The purposes.
+const (
+	ForPicture  Purpose = "picture"
+	ForDialogue Purpose = "dialogue"
+	ForTone     Purpose = "tone"
+	ForMusic    Purpose = "music"
+	ForEffects  Purpose = "effects"
+)
+
 // Purposes are all purposes, that of picture tracks first.
-var Purposes = []Purpose{"picture", "dialogue", "tone", "music", "effects"}
+var Purposes = []Purpose{ForPicture, ForDialogue, ForTone, ForMusic, ForEffects}
 
 // Hues are the threads that a track can have in place of its purpose's, by name.
 var Hues = []string{"indigo", "weld", "plum", "rust", "slate", "walnut", "olive"}
@@ -158,8 +167,8 @@ func (c Clip) bare() Clip {
 	return c
 }
 
-// Sounding is the clip with nothing but what is heard of it, wherever it lies: two clips of which that is equal sound the
-// same. A state that is new is heard unless it is named here.
+// Sounding is the clip with nothing but what is heard of it, wherever it lies: two clips of which that is equal sound
+// the same. A state that is new is heard unless it is named here.
 func (c Clip) Sounding() Clip {
 	c = c.bare()
 	c.Start, c.Name, c.Link, c.Note, c.Foreign, c.Fills = 0, "", "", "", nil, nil

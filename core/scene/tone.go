@@ -182,7 +182,7 @@ func (e *LayTone) apply(d *draft) error {
 // ToneTrack is the index of the first tone track with room for tone over a span, -1 if there is none.
 func ToneTrack(s *Scene, span pcm.Span) int {
 	return slices.IndexFunc(s.Tracks, func(t *Track) bool {
-		if t.Purpose != "tone" || t.Kind != Sound || t.Locked {
+		if t.Purpose != ForTone || t.Kind != Sound || t.Locked {
 			return false
 		}
 		k := t.At(span.From)
@@ -204,7 +204,7 @@ func toneTrackFor(d *draft, id string, span pcm.Span) (int, error) {
 	}
 	n := 0
 	for _, t := range d.Tracks {
-		if t.Purpose == "tone" {
+		if t.Purpose == ForTone {
 			n++
 		}
 	}
@@ -214,11 +214,11 @@ func toneTrackFor(d *draft, id string, span pcm.Span) (int, error) {
 	}
 	at := 0 // below the dialogue that it goes with
 	for i, t := range d.Tracks {
-		if t.Purpose == "dialogue" || t.Purpose == "tone" || t.Purpose == "picture" {
+		if t.Purpose == ForDialogue || t.Purpose == ForTone || t.Purpose == ForPicture {
 			at = i + 1
 		}
 	}
-	if err := (&AddTrack{Name: name, Purpose: "tone"}).apply(d); err != nil {
+	if err := (&AddTrack{Name: name, Purpose: ForTone}).apply(d); err != nil {
 		return 0, err
 	}
 	last := len(d.Tracks) - 1

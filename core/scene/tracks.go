@@ -63,7 +63,7 @@ func (e *AddTrack) apply(d *draft) error {
 	}
 	t := &Track{ID: d.newID("t"), Kind: Sound, Purpose: e.Purpose, Name: shortName(e.Name)}
 	d.own[t] = true
-	if e.Purpose == "picture" {
+	if e.Purpose == ForPicture {
 		t.Kind = Picture
 		d.Tracks = slices.Insert(d.Tracks, 0, t)
 		return nil
@@ -108,7 +108,7 @@ func (e *SetTrack) apply(d *draft) error {
 		return notPossible("There is no track %q in this scene.", e.Track)
 	}
 	if e.Purpose != nil &&
-		(!slices.Contains(Purposes, *e.Purpose) || (*e.Purpose == "picture") != (d.Tracks[i].Kind == Picture)) {
+		(!slices.Contains(Purposes, *e.Purpose) || (*e.Purpose == ForPicture) != (d.Tracks[i].Kind == Picture)) {
 		return notPossible("Track %s cannot have the purpose %q.", d.Tracks[i].Name, *e.Purpose)
 	}
 	if e.GainDB != nil && !sane(*e.GainDB) {

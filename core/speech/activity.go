@@ -209,8 +209,8 @@ func (a *activity) runs(join int) (list [][2]int) {
 
 // Sketch finds what stands above the background in frames of sound of rate samples a second, without a closer look at
 // where it begins: enough to know the pauses, and their level. Every must be 1.
-func (f *Frames) Sketch(rate int64) Finding {
-	out := Finding{Length: int64(f.count()) * f.Hop, rate: rate, BackgroundDB: level.Silence}
+func (f *Frames) Sketch(rate int64) Heard {
+	out := Heard{Length: int64(f.count()) * f.Hop, rate: rate, BackgroundDB: level.Silence}
 	if f.count() < leastFrames {
 		power := 0.0
 		for _, db := range f.LevelDB {
@@ -222,7 +222,7 @@ func (f *Frames) Sketch(rate int64) Finding {
 	a := f.stirring(rate)
 	last := f.count() - 1
 	for _, run := range a.runs(int(max(1, joinMS*rate/1000/f.Hop))) {
-		s := Stretch{Kind: Word, PeakDB: level.Silence}
+		s := Part{Kind: Word, PeakDB: level.Silence}
 		s.Span.From, s.Span.To = f.middle(run[0])+f.Hop/2, f.middle(run[1])
 		if run[0] == 0 {
 			s.Span.From = 0
@@ -236,7 +236,7 @@ func (f *Frames) Sketch(rate int64) Finding {
 		for i := run[0]; i <= run[1]; i++ {
 			s.PeakDB = max(s.PeakDB, f.LevelDB[i])
 		}
-		out.Stretches = append(out.Stretches, s)
+		out.Parts = append(out.Parts, s)
 	}
 	var levels []float64
 	for _, p := range out.Pauses() {

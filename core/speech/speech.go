@@ -20,8 +20,8 @@ const (
 	Breath Kind = "breath" // noise of some length without any voice, well below the words
 )
 
-// A Stretch is a word or a breath, in samples of what was looked at.
-type Stretch struct {
+// A Part is a word or a breath, in samples of what was looked at.
+type Part struct {
 	Kind Kind     `json:"kind"`
 	Span pcm.Span `json:"span"`
 	// Voiced is from the first to the last sound with a pitch; what lies before and after it is the first and the last
@@ -30,11 +30,11 @@ type Stretch struct {
 	PeakDB float64  `json:"peak_db"` // the loudest 10 ms, dBFS
 }
 
-// A Finding is what a stretch of sound holds.
-type Finding struct {
-	Stretches    []Stretch // in order of time
-	BackgroundDB float64   // the level of the pauses, dBFS
-	Length       int64     // of the sound, samples
+// Heard is what a stretch of sound holds.
+type Heard struct {
+	Parts        []Part  // in order of time
+	BackgroundDB float64 // the level of the pauses, dBFS
+	Length       int64   // of the sound, samples
 	rate         int64
 }
 
@@ -48,26 +48,26 @@ const (
 )
 
 // Words are the stretches of kind Word.
-func (f Finding) Words() []Stretch {
-	return slices.DeleteFunc(slices.Clone(f.Stretches), func(s Stretch) bool { return s.Kind != Word })
+func (f Heard) Words() []Part {
+	return slices.DeleteFunc(slices.Clone(f.Parts), func(s Part) bool { return s.Kind != Word })
 }
 
 // WordAt gives the word that sounds at a sample.
-func (f Finding) WordAt(at int64) (Stretch, bool) {
-	for _, s := range f.Stretches {
+func (f Heard) WordAt(at int64) (Part, bool) {
+	for _, s := range f.Parts {
 		if s.Kind == Word && s.Span.Contains(at) {
 			return s, true
 		}
 	}
-	return Stretch{}, false
+	return Part{}, false
 }
 
 // Pauses are the spans without words and breaths, with a margin.
-func (f Finding) Pauses() []pcm.Span { return Pauses(f.Stretches, pcm.Span{To: f.Length}, f.rate) }
+func (f Heard) Pauses() []pcm.Span { return Pauses(f.Parts, pcm.Span{To: f.Length}, f.rate) }
 
 // Pauses are the spans within a stretch of sound, of rate samples a second, that its words and breaths leave, with a
 // margin.
-func Pauses(list []Stretch, within pcm.Span, rate int64) (out []pcm.Span) {
+func Pauses(list []Part, within pcm.Span, rate int64) (out []pcm.Span) {
 	margin := rate * MarginMS / 1000
 	at := within.From
 	for _, s := range list {
@@ -90,8 +90,8 @@ func Pauses(list []Stretch, within pcm.Span, rate int64) (out []pcm.Span) {
 // do in the background itself: five and a half times the spread there (activeAt), of all bands or of the five that
 // stand highest. A word is what is active without a longer break, from the first frame on from which the level rose.
 // The frames are given as well.
-func Find(mono []float64, rate int) (Finding, *Frames) {
-	f := Finding{Length: int64(len(mono)), rate: int64(rate), BackgroundDB: level.Silence}
+func Find(mono []float64, rate int) (Heard, *Frames) {
+	f := Heard{Length: int64(len(mono)), rate: int64(rate), BackgroundDB: level.Silence}
 	a := analyse(mono, rate)
 	defer a.done()
 	if a.count() < leastFrames {
@@ -100,7 +100,7 @@ func Find(mono []float64, rate int) (Finding, *Frames) {
 	a.activity = a.stirring(int64(a.rate))
 	for _, run := range a.runs() {
 		if s, ok := a.stretch(run); ok {
-			f.Stretches = append(f.Stretches, s)
+			f.Parts = append(f.Parts, s)
 		}
 	}
 	f.breaths(mono)
@@ -156,23 +156,23 @@ func (d *Drift) Energy(v []float64) (sum float64) {
 // A breath has no pitch, lasts at least 80 ms, and stays this far below the loudest word around it, in dB.
 const breathBelow = 12
 
-func (f *Finding) breaths(mono []float64) {
+func (f *Heard) breaths(mono []float64) {
 	far := f.Length
 	if f.Length > wholeS*f.rate {
 		far = aroundMS * f.rate / 1000
 	}
 	near := 0 // the first stretch within reach
-	for i := range f.Stretches {
-		s := &f.Stretches[i]
+	for i := range f.Parts {
+		s := &f.Parts[i]
 		if s.Span.Len() < f.rate*80/1000 {
 			continue
 		}
-		for f.Stretches[near].Span.To < s.Span.From-far {
+		for f.Parts[near].Span.To < s.Span.From-far {
 			near++
 		}
 		loudest := level.Silence
-		for k := near; k < len(f.Stretches) && f.Stretches[k].Span.From < s.Span.To+far; k++ {
-			loudest = max(loudest, f.Stretches[k].PeakDB)
+		for k := near; k < len(f.Parts) && f.Parts[k].Span.From < s.Span.To+far; k++ {
+			loudest = max(loudest, f.Parts[k].PeakDB)
 		}
 		if s.PeakDB < loudest-breathBelow && voiced(mono, s.Span, f.rate).Empty() {
 			s.Kind = Breath
@@ -181,12 +181,12 @@ func (f *Finding) breaths(mono []float64) {
 }
 
 // Voice looks for the pitched part of each word of the sound that was looked at.
-func (f *Finding) Voice(mono []float64) { f.VoiceAt(mono, f.rate) }
+func (f *Heard) Voice(mono []float64) { f.VoiceAt(mono, f.rate) }
 
 // VoiceAt is Voice for sound of rate samples a second.
-func (f *Finding) VoiceAt(mono []float64, rate int64) {
-	for i := range f.Stretches {
-		if s := &f.Stretches[i]; s.Kind == Word {
+func (f *Heard) VoiceAt(mono []float64, rate int64) {
+	for i := range f.Parts {
+		if s := &f.Parts[i]; s.Kind == Word {
 			s.Voiced = voiced(mono, s.Span, rate)
 		}
 	}

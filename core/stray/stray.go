@@ -52,7 +52,7 @@ const hopMS = 5
 type ear struct {
 	rate  int64
 	mono  []float64
-	f     speech.Finding
+	f     speech.Heard
 	hop   int64
 	level [len(above)][]float64 // dB of every hop, above each frequency
 	usual [len(above)]float64   // median in the pauses
@@ -60,7 +60,7 @@ type ear struct {
 }
 
 // Among is Find where the words of the sound are known.
-func Among(mono []float64, rate int, words speech.Finding) []Stray {
+func Among(mono []float64, rate int, words speech.Heard) []Stray {
 	e := &ear{rate: int64(rate), mono: mono, hop: int64(rate) * hopMS / 1000, f: words}
 	if len(mono) < rate/2 {
 		return nil
@@ -69,7 +69,7 @@ func Among(mono []float64, rate int, words speech.Finding) []Stray {
 	e.learn()
 	e.split()
 	var list []Stray
-	for _, s := range e.f.Stretches {
+	for _, s := range e.f.Parts {
 		if kind, ok := e.stray(s.Span); ok {
 			list = append(list, e.measured(kind, s.Span))
 		}
@@ -99,8 +99,8 @@ const (
 
 // split parts a blow from the word that comes soon after it.
 func (e *ear) split() {
-	var parts []speech.Stretch
-	for _, s := range e.f.Stretches {
+	var parts []speech.Part
+	for _, s := range e.f.Parts {
 		if _, whole := e.stray(s.Span); !whole {
 			if at, ok := e.blowAhead(s.Span); ok {
 				blow := s
@@ -110,7 +110,7 @@ func (e *ear) split() {
 		}
 		parts = append(parts, s)
 	}
-	e.f.Stretches = parts
+	e.f.Parts = parts
 }
 
 // blowAhead is where the word begins in a stretch that a blow begins.
@@ -284,7 +284,7 @@ func (e *ear) release(s Stray) bool {
 	if s.Kind == Cough || s.Span.Len() > e.rate*releaseMS/1000 && !e.low(s.Span) {
 		return false
 	}
-	return slices.ContainsFunc(e.f.Stretches, func(w speech.Stretch) bool {
+	return slices.ContainsFunc(e.f.Parts, func(w speech.Part) bool {
 		if w.Kind != speech.Word || w.Span.Overlaps(s.Span) {
 			return false
 		}
@@ -315,10 +315,10 @@ func (e *ear) low(s pcm.Span) bool {
 
 // pitched is how long a sound has a pitch above 300 Hz, where a blow's deep note is gone, in ms.
 func (e *ear) pitched(s pcm.Span) int64 {
-	var voice speech.Finding
-	voice.Stretches = []speech.Stretch{{Kind: speech.Word, Span: pcm.Span{To: s.Len()}}}
+	var voice speech.Heard
+	voice.Parts = []speech.Part{{Kind: speech.Word, Span: pcm.Span{To: s.Len()}}}
 	voice.VoiceAt(e.highOf(s), e.rate)
-	return voice.Stretches[0].Voiced.Len() * 1000 / e.rate
+	return voice.Parts[0].Voiced.Len() * 1000 / e.rate
 }
 
 // diesAway tells whether a sound is never again as loud as it was, unless it is struck again.
@@ -447,7 +447,7 @@ func (e *ear) lull(list []Stray, i int) {
 	ms := func(n int64) int64 { return n * e.rate / 1000 }
 	s := &list[i]
 	room := pcm.Span{To: int64(len(e.mono))}
-	for _, w := range e.f.Stretches {
+	for _, w := range e.f.Parts {
 		if isStray := slices.ContainsFunc(list, func(o Stray) bool { return o.Span.Overlaps(w.Span) }); isStray {
 			continue
 		}

@@ -47,7 +47,7 @@ func Find(b pcm.Block, rate int) []Quiet {
 }
 
 // Among is Find where the mean of the sound's channels is known, its words, and its frames.
-func Among(b pcm.Block, mono []float64, rate int, words speech.Finding, frames *speech.Frames) []Quiet {
+func Among(b pcm.Block, mono []float64, rate int, words speech.Heard, frames *speech.Frames) []Quiet {
 	ms := func(n int64) int64 { return n * int64(rate) / 1000 }
 	pauses := pausesOf(words, b.Len(), ms)
 	var cells []quietCell
@@ -95,12 +95,12 @@ func Among(b pcm.Block, mono []float64, rate int, words speech.Finding, frames *
 }
 
 // pausesOf are the pauses between words and breaths, without what lies beside these.
-func pausesOf(f speech.Finding, length int64, ms func(int64) int64) (list []pcm.Span) {
+func pausesOf(f speech.Heard, length int64, ms func(int64) int64) (list []pcm.Span) {
 	at, spoken := int64(0), false
-	for i := range len(f.Stretches) + 1 {
+	for i := range len(f.Parts) + 1 {
 		next, speaks := length, false
-		if i < len(f.Stretches) {
-			next, speaks = f.Stretches[i].Span.From, true
+		if i < len(f.Parts) {
+			next, speaks = f.Parts[i].Span.From, true
 		}
 		p := pcm.Span{From: at, To: next}
 		if n := p.Len(); spoken {
@@ -113,7 +113,7 @@ func pausesOf(f speech.Finding, length int64, ms func(int64) int64) (list []pcm.
 			list = append(list, p)
 		}
 		if speaks {
-			at, spoken = f.Stretches[i].Span.To, true
+			at, spoken = f.Parts[i].Span.To, true
 		}
 	}
 	return list

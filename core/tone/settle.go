@@ -68,7 +68,7 @@ func (r *Reader) reseeded(seed uint64) *Reader {
 		length:   r.length,
 		read:     r.read,
 		err:      r.err,
-		cloth:    r.cloth,
+		material: r.material,
 		origins:  r.origins,
 	}
 	o.recipe.Seed = seed

@@ -22,7 +22,7 @@ type Reader struct {
 	read     func(recipe.Material) (pcm.Block, error)
 	once     sync.Once
 	err      error
-	*cloth
+	*material
 	origins  []int64  // moments of the tone at which the hum of each end has its first sample
 	grains   []grains // of each layer
 	steadied sync.Once
@@ -60,7 +60,7 @@ func (r *Reader) build() {
 		}
 		parts = append(parts, side)
 	}
-	r.cloth = weaves.get(parts, r.rate, r.recipe)
+	r.material = materialOf(parts, r.rate, r.recipe)
 	for i, list := range sides {
 		origin := r.recipe.Phase
 		if m := list[r.ends[i].longest]; m.Source == r.recipe.Left[0].Source {

@@ -182,11 +182,11 @@ func TestAnyStretchOfToneIsTheSameBits(t *testing.T) {
 	t.Parallel()
 	for _, k := range []room.Kind{room.Kinds[0], room.Kinds[2]} {
 		material := k.Sound(rate, rate, 2, 5)
-		woven := recipe.Tone{Seed: 9}
-		whole := read(t, built(material, woven), 1000000, 5*rate)
+		tuned := recipe.Tone{Seed: 9}
+		whole := read(t, built(material, tuned), 1000000, 5*rate)
 		for _, s := range []pcm.Span{{From: 0, To: 1}, {From: 777, To: 778}, {From: 12345, To: 99999},
 			{From: 200000, To: 5 * rate}} {
-			outside.Same(t, k.Name, read(t, built(material, woven), 1000000+s.From, s.Len()), whole.Slice(s.From, s.To))
+			outside.Same(t, k.Name, read(t, built(material, tuned), 1000000+s.From, s.Len()), whole.Slice(s.From, s.To))
 		}
 		other := read(t, built(material, recipe.Tone{Seed: 10}), 1000000, rate)
 		if other[0][5000] == whole[0][5000] {
@@ -281,7 +281,7 @@ func TestTonePassesFromOneSideToTheOther(t *testing.T) {
 		to.Level = from.Level + 6
 		a, b := from.Sound(3*rate/2, rate, 1, r.Uint64()), to.Sound(3*rate/2, rate, 1, r.Uint64())
 		length := int64(1+i%4) * rate
-		woven := recipe.Tone{
+		tuned := recipe.Tone{
 			Seed:  1,
 			Left:  []recipe.Material{{Source: "a", To: a.Len()}},
 			Right: []recipe.Material{{Source: "b", To: b.Len()}},
@@ -298,18 +298,18 @@ func TestTonePassesFromOneSideToTheOther(t *testing.T) {
 			return map[string]pcm.Block{"a": a, "b": b}[m.Source].Slice(m.From, m.To), nil
 		}
 		left, right := tone.LevelDB(a, rate), tone.LevelDB(b, rate)
-		woven, gain, err := tone.Settle(
-			woven,
+		tuned, gain, err := tone.Settle(
+			tuned,
 			rate,
 			1,
 			24*3600*rate,
-			tone.Wish{Span: pcm.Span{From: woven.From, To: woven.To}, Left: left, Right: right},
+			tone.Wish{Span: pcm.Span{From: tuned.From, To: tuned.To}, Left: left, Right: right},
 			open,
 		)
 		if err != nil {
 			t.Fatal(err)
 		}
-		passing := tone.Open(woven, rate, 1, 24*3600*rate, open)
+		passing := tone.Open(tuned, rate, 1, 24*3600*rate, open)
 		worst, plain := 0.0, 0.0
 		for at := int64(0); at+rate*4/10 <= length; at += rate / 10 {
 			x, b400 := float64(at+rate*2/10)/float64(length), read(t, passing, 5*rate+at, rate*4/10)

@@ -331,8 +331,8 @@ func Long(t testing.TB, clips int) (*scene.Scene, func(scene.Source) (pcm.Reader
 		st.Sound[id] = pcm.Block{v}
 		st.Do(&scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: int64(len(v)), Channels: 1}})
 	}
-	st.Do(&scene.AddTrack{Name: "E", Purpose: "dialogue"})
-	st.Do(&scene.AddTrack{Name: "T", Purpose: "tone"})
+	st.Do(&scene.AddTrack{Name: "E", Purpose: scene.ForDialogue})
+	st.Do(&scene.AddTrack{Name: "T", Purpose: scene.ForTone})
 	for _, track := range []*scene.Track{st.Scene.Tracks[0], st.Scene.Tracks[1]} {
 		at := int64(0)
 		for i := range clips {

@@ -43,7 +43,7 @@ type Studio struct {
 func New(t testing.TB) *Studio {
 	s := &Studio{T: t, Scene: scene.New("studio", timecode.F25, Rate), Sound: map[string]pcm.Block{}}
 	s.Scene.Channels = 1
-	s.Do(&scene.AddTrack{Name: "D", Purpose: "dialogue"})
+	s.Do(&scene.AddTrack{Name: "D", Purpose: scene.ForDialogue})
 	return s
 }
 

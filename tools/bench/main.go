@@ -177,7 +177,7 @@ func write(path string, times int64) error {
 		id := fmt.Sprintf("t%d.wav", i)
 		edits := []scene.Edit{
 			&scene.Bring{Source: scene.Source{ID: id, Name: id, URL: id, Samples: length, Channels: 2}},
-			&scene.AddTrack{Name: id, Purpose: "dialogue"},
+			&scene.AddTrack{Name: id, Purpose: scene.ForDialogue},
 		}
 		for _, e := range edits {
 			next, err := scene.Apply(s, e)

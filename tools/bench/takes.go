@@ -91,7 +91,7 @@ func conversation(path string, takes []take, clips int, seconds float64) {
 		check(err)
 		s = next
 	}
-	do(&scene.AddTrack{Name: "D", Purpose: "dialogue"})
+	do(&scene.AddTrack{Name: "D", Purpose: scene.ForDialogue})
 	for _, t := range takes {
 		do(&scene.Bring{Source: scene.Source{ID: t.name, Name: t.name, URL: t.name, Samples: t.length, Channels: 1}})
 	}

@@ -35,10 +35,10 @@ func Mixed(t testing.TB, rate timecode.Rate) *scene.Scene {
 		&scene.Bring{Source: scene.Source{ID: "s2", Name: "two", Samples: 48000 * 20, Channels: 2}},
 		&scene.AddTrack{
 			Name:    "Picture",
-			Purpose: "picture",
+			Purpose: scene.ForPicture,
 		},
-		&scene.AddTrack{Name: "Dialogue", Purpose: "dialogue"},
-		&scene.AddTrack{Name: "Effects", Purpose: "effects"},
+		&scene.AddTrack{Name: "Dialogue", Purpose: scene.ForDialogue},
+		&scene.AddTrack{Name: "Effects", Purpose: scene.ForEffects},
 	}
 	frame := func(f int64) int64 { return rate.SampleOf(f, 48000) }
 	for i := int64(0); i < 6; i++ {
@@ -226,7 +226,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		return &scene.RemoveRange{From: from, To: from + rng.Int64N(60000), Close: some, Tracks: []string{track.ID}}
 	case 24, 25:
 		if p, _, err := scene.Copy(s, pcm.Span{From: from, To: from + 1 + rng.Int64N(90000)}, nil); err == nil {
-			return &scene.Paste{Piece: p, At: max(0, from+jitter(200000)), How: how}
+			return &scene.Paste{Clipboard: p, At: max(0, from+jitter(200000)), How: how}
 		}
 		return &scene.RemoveMarker{Marker: "m0"}
 	case 26:
@@ -287,7 +287,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			rng.Int64N(90000)}, &scene.DropStretch{Source: "s1", Name: name},
 			&scene.SetClip{Clip: id, Muted: &some}, &scene.Rename{Name: "again"},
 			scene.InOrder("", &scene.AddMarker{At: from, Name: "one"}, &scene.Gain{Clips: []string{id}, DB: 3}),
-			&scene.RemoveBlend{Left: left, Right: right}, &scene.AddTrack{Name: "more", Purpose: "tone"},
+			&scene.RemoveBlend{Left: left, Right: right}, &scene.AddTrack{Name: "more", Purpose: scene.ForTone},
 			&scene.RemoveTrack{Track: empty},
 			&scene.SetTrack{Track: track.ID, Mute: &yes}}[rng.IntN(9)]
 	}

@@ -3,7 +3,7 @@ import type { Measures } from "../wire/audit.ts";
 import type { SeamView } from "../wire/workspace.ts";
 import { type Rate, sampleOf } from "./time.ts";
 
-export type { Stretch } from "../wire/speech.ts";
+export type { Part as Stretch } from "../wire/speech.ts";
 export type { BenchView, Strip } from "../wire/web.ts";
 export type Seam = SeamView;
 

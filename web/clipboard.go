@@ -26,8 +26,8 @@ func (s *Server) try(w http.ResponseWriter, r *http.Request) error {
 	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "words": scene.Describe(st.Scene, after, e)})
 }
 
-// piece answers with a range of the scene on its own, as a paste takes it.
-func (s *Server) piece(w http.ResponseWriter, r *http.Request) error {
+// copied answers with a range of the scene on its own, as a paste takes it.
+func (s *Server) copied(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
 		From   int64    `json:"from"`
 		To     int64    `json:"to"`

@@ -10,10 +10,10 @@ import (
 	"blendseam/core/timecode"
 )
 
-// A Piece is a range of a scene on its own, to be pasted: clips with their fades and gains, and the blends between
+// A Clipboard is a range of a scene on its own, to be pasted: clips with their fades and gains, and the blends between
 // them. Times are from the start of the range. It carries what is known of its sources, so that it can go to another
 // scene.
-type Piece struct {
+type Clipboard struct {
 	Rate       timecode.Rate     `json:"rate"`
 	SampleRate int64             `json:"sample_rate"`
 	Length     int64             `json:"length"` // samples
@@ -24,7 +24,7 @@ type Piece struct {
 
 // Copy takes a range out of a scene as a piece, on the named tracks, or on all if none is named. Clips are cut at the
 // range's edges, blends that run over them left behind; dropped says how many those are.
-func Copy(s *Scene, span pcm.Span, tracks []string) (p Piece, dropped int, err error) {
+func Copy(s *Scene, span pcm.Span, tracks []string) (p Clipboard, dropped int, err error) {
 	d := newDraft(s)
 	var list []int
 	for i, t := range s.Tracks {
@@ -80,7 +80,7 @@ func Copy(s *Scene, span pcm.Span, tracks []string) (p Piece, dropped int, err e
 }
 
 // Describe says what was copied, and how many blends were left out.
-func (p Piece) Describe(dropped int) string {
+func (p Clipboard) Describe(dropped int) string {
 	clips, blends := 0, 0
 	for _, t := range p.Tracks {
 		clips += len(t.Clips)
@@ -106,8 +106,8 @@ func clipOn(d *draft, track int, id string) Clip {
 }
 
 // pieceOf makes a piece of clips, from the first one's head to the last one's tail.
-func pieceOf(s *Scene, in map[string]bool) Piece {
-	p := Piece{Rate: s.Rate, SampleRate: s.SampleRate, Sources: map[string]Source{}, from: unbounded}
+func pieceOf(s *Scene, in map[string]bool) Clipboard {
+	p := Clipboard{Rate: s.Rate, SampleRate: s.SampleRate, Sources: map[string]Source{}, from: unbounded}
 	end := int64(0)
 	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
@@ -151,7 +151,7 @@ func pieceOf(s *Scene, in map[string]bool) Piece {
 }
 
 // shift counts a piece's times from a moment so many samples later.
-func (p *Piece) shift(s *Scene, by int64) {
+func (p *Clipboard) shift(s *Scene, by int64) {
 	frames := s.Rate.Nearest(p.from+by, s.SampleRate) - s.Rate.Nearest(p.from, s.SampleRate)
 	for _, t := range p.Tracks {
 		for i := range t.Clips {
@@ -162,13 +162,13 @@ func (p *Piece) shift(s *Scene, by int64) {
 
 // Paste puts a piece at a moment: over what is there, or pushing what follows.
 type Paste struct {
-	Piece Piece  `json:"piece"`
-	At    int64  `json:"at"`
-	How   string `json:"how,omitempty"`
+	Clipboard Clipboard `json:"piece"`
+	At        int64     `json:"at"`
+	How       string    `json:"how,omitempty"`
 }
 
 func (e *Paste) apply(d *draft) error {
-	if err := e.Piece.check(d.Scene, d.replay); err != nil {
+	if err := e.Clipboard.check(d.Scene, d.replay); err != nil {
 		return err
 	}
 	if e.At < 0 || e.At > unbounded {
@@ -181,7 +181,7 @@ func (e *Paste) apply(d *draft) error {
 	if err := checkHow(how); err != nil {
 		return err
 	}
-	err := e.Piece.insert(d, e.At, how)
+	err := e.Clipboard.insert(d, e.At, how)
 	if r, ok := err.(*NoTrack); ok && !d.trial {
 		d.suggest(
 			&r.options,
@@ -193,7 +193,7 @@ func (e *Paste) apply(d *draft) error {
 }
 
 // check refuses a piece that this scene cannot take or that is not one.
-func (p Piece) check(s *Scene, replay bool) error {
+func (p Clipboard) check(s *Scene, replay bool) error {
 	if len(p.Tracks) == 0 || p.Length <= 0 || p.Length > unbounded {
 		return notPossible("There is nothing to paste. Copy a range or a clip first.")
 	}
@@ -225,7 +225,7 @@ func (p Piece) check(s *Scene, replay bool) error {
 }
 
 // checkTones refuses a piece whose sources cannot be, or whose tones are not what their recipes say.
-func checkTones(s *Scene, p Piece) error {
+func checkTones(s *Scene, p Clipboard) error {
 	both := *s
 	both.Sources = maps.Clone(s.Sources)
 	for id, src := range p.Sources {
@@ -256,7 +256,7 @@ func checkTones(s *Scene, p Piece) error {
 	return nil
 }
 
-func (p Piece) insert(d *draft, at int64, how string) error {
+func (p Clipboard) insert(d *draft, at int64, how string) error {
 	picture := slices.ContainsFunc(p.Tracks, func(t *Track) bool { return t.Kind == Picture })
 	end := at + p.Length
 	if picture {
@@ -300,7 +300,7 @@ func (p Piece) insert(d *draft, at int64, how string) error {
 }
 
 // lay puts one track of a piece on a track. Sound that reaches the end of the piece meets what follows to the sample.
-func (p Piece) lay(d *draft, to, from *Track, at, end int64, links map[string]string) error {
+func (p Clipboard) lay(d *draft, to, from *Track, at, end int64, links map[string]string) error {
 	ids := map[string]string{}
 	for _, c := range from.Clips {
 		last := to.Kind == Sound && c.End() == p.Length
@@ -333,7 +333,7 @@ func (p Piece) lay(d *draft, to, from *Track, at, end int64, links map[string]st
 
 // targets gives for each track of a piece that of the scene it goes to: the one it came from, else the first of its
 // purpose that is not taken.
-func (p Piece) targets(d *draft) ([]int, error) {
+func (p Clipboard) targets(d *draft) ([]int, error) {
 	var list []int
 	for _, t := range p.Tracks {
 		i := slices.IndexFunc(d.Tracks, func(o *Track) bool { return o.ID == t.ID && o.Kind == t.Kind })
@@ -368,7 +368,7 @@ func (p Piece) targets(d *draft) ([]int, error) {
 
 func (e *Paste) words(before, after *Scene) string {
 	n := 0
-	for _, t := range e.Piece.Tracks {
+	for _, t := range e.Clipboard.Tracks {
 		n += len(t.Clips)
 	}
 	words := fmt.Sprintf("%s pasted at %s", count(n, "clip"), before.Timecode(e.At))

@@ -1,8 +1,10 @@
 package tone
 
 import (
+	"blendseam/core/cache"
 	"blendseam/core/level"
 	"blendseam/core/tone/recipe"
+	"context"
 	"encoding/binary"
 	"encoding/json"
 	"hash/maphash"
@@ -13,8 +15,8 @@ import (
 	"blendseam/core/pcm"
 )
 
-// A cloth is all of a tone but the order of its grains.
-type cloth struct {
+// A material is all of a tone but the order of its grains.
+type material struct {
 	ends  []*bed  // what its start and its end are made from; one where both are the same
 	rise  float64 // dB from its start to its end
 	steps []step  // of the passage, in order of time
@@ -35,8 +37,8 @@ const passageSteps = 5
 // A passage's loops are no longer than this: there are many of them.
 const passageLoopS = 3
 
-func newCloth(parts [][]pcm.Block, rate int, t recipe.Tone) *cloth {
-	c := &cloth{}
+func newMaterial(parts [][]pcm.Block, rate int, t recipe.Tone) *material {
+	c := &material{}
 	passes := len(parts) > 1 || t.RightDB != nil
 	most := int64(longestLoopS * rate)
 	if passes {
@@ -105,31 +107,21 @@ func sumDB(bands []float64) float64 {
 	return level.OfPower(sum)
 }
 
-// loom keeps the cloths that were made last: a scene is measured and heard through many mixers, and each opens its
+// made keeps the materials that were made last: a scene is measured and heard through many mixers, and each opens its
 // tones anew.
-type loom struct {
-	mu   sync.Mutex
-	seed maphash.Seed
-	list []woven // the last used first
-}
+var made = cache.New[uint64, *material](keptMaterials)
 
-type woven struct {
-	key   uint64
-	once  *sync.Once
-	cloth **cloth
-}
-
-const keptCloths = 6
+const keptMaterials = 6
 
 // hashedAtOnce is how many samples are hashed at once.
 const hashedAtOnce = 4096
 
-var weaves = loom{seed: maphash.MakeSeed()}
+var seed = maphash.MakeSeed()
 
-// get gives the cloth of some material, by the material's sound and the recipe's colours.
-func (l *loom) get(parts [][]pcm.Block, rate int, t recipe.Tone) *cloth {
+// materialOf gives what a tone is made from, by the sound of its parts and the recipe's colours.
+func materialOf(parts [][]pcm.Block, rate int, t recipe.Tone) *material {
 	var h maphash.Hash
-	h.SetSeed(l.seed)
+	h.SetSeed(seed)
 	raw, err := json.Marshal([]any{rate, t.LeftDB, t.RightDB, t.Left, t.Right})
 	if err != nil {
 		panic(err) // numbers
@@ -149,17 +141,11 @@ func (l *loom) get(parts [][]pcm.Block, rate int, t recipe.Tone) *cloth {
 			}
 		}
 	}
-	key := h.Sum64()
-	l.mu.Lock()
-	i := slices.IndexFunc(l.list, func(w woven) bool { return w.key == key })
-	w := woven{key, new(sync.Once), new(*cloth)}
-	if i >= 0 {
-		w = l.list[i]
-		l.list = slices.Delete(l.list, i, i+1)
+	m, err := made.Get(context.Background(), h.Sum64(), func(context.Context) (*material, error) {
+		return newMaterial(parts, rate, t), nil
+	})
+	if err != nil {
+		panic(err) // as whatever broke it would have
 	}
-	l.list = slices.Insert(l.list, 0, w)
-	l.list = l.list[:min(len(l.list), keptCloths)]
-	l.mu.Unlock()
-	w.once.Do(func() { *w.cloth = newCloth(parts, rate, t) })
-	return *w.cloth
+	return m
 }

@@ -1,7 +1,7 @@
 # make demo starts everything with the demo scene; make test runs all tests; both install what is missing first.
 
 GO_FILES := $(shell find cmd core demo intake interchange media scratch store web workspace -name '*.go' -not -name '*_test.go') $(wildcard store/migrations/*.sql) go.mod go.sum
-UI_FILES := $(wildcard web/ui/* web/ui/*/* web/templates/*) tools/bundle.mjs package.json
+UI_FILES := $(wildcard web/ui/* web/ui/*/* web/templates/*) tools/bundle.mjs tools/licences/main.go go.mod package.json
 DEMO_FILES := demo/kiln-night.otio $(wildcard demo/recordings/*)
 
 # Tools that look at the code and write parts of it, with a list of versions of their own.
@@ -18,6 +18,7 @@ web/static/made: $(UI_FILES) web/ui/wire/made node_modules/.package-lock.json
 	npm run -s types
 	npm run -s scripts
 	npm run -s styles
+	go run ./tools/licences > web/static/licences.txt
 	touch $@
 
 # The types of what travels between the program and its pages, from the structs that travel.

@@ -24,6 +24,7 @@ func (s *Server) settingsPage(w http.ResponseWriter, r *http.Request) error {
 		view{
 			Title: "Settings",
 			Data:  map[string]any{"blends": list, "laws": lawViews(), "shapes": shapeViews()},
+			List:  "Blend Seam " + s.Release,
 		},
 	)
 }

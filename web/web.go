@@ -25,9 +25,10 @@ var static embed.FS
 // A Config is what the interface works on.
 type Config struct {
 	*workspace.Workspace
-	Door Door
-	Made string                                // folder of what was handed over
-	Demo func(context.Context) (string, error) // loads the demo scene and gives its id
+	Door    Door
+	Made    string                                // folder of what was handed over
+	Demo    func(context.Context) (string, error) // loads the demo scene and gives its id
+	Release string                                // which this is, in words
 }
 
 // A Server is the interface as an http.Handler. It keeps nothing: what is derived from scenes has its place in the

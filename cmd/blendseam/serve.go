@@ -169,7 +169,8 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 	// processors, a request never waits for one to give way.
 	runtime.GOMAXPROCS(runtime.NumCPU() + workspace.SpareThreads)
 	s := web.New(web.Config{Workspace: workspace.New(ctx, o.Intake), Made: made, Door: door,
-		Demo: func(ctx context.Context) (string, error) { return loadDemo(ctx, o.Intake) }})
+		Release: release(),
+		Demo:    func(ctx context.Context) (string, error) { return loadDemo(ctx, o.Intake) }})
 	url := fmt.Sprintf("http://%s/", l.Addr())
 	if begin != "" {
 		url += "scenes/" + begin + "/"

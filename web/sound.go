@@ -211,7 +211,7 @@ func (s *Server) bench(w http.ResponseWriter, r *http.Request) error {
 }
 
 func benchViewOf(ctx context.Context, st *workspace.Scene, x audit.Seam, from, to, bins int64) (BenchView, error) {
-	v := BenchView{From: from, To: to, Seam: x}
+	v := BenchView{From: from, To: to, Seam: x, Gains: []Gains{}}
 	for _, side := range []struct {
 		clip string
 		to   **Strip

@@ -70,7 +70,7 @@ func (m *Adviser) Places(ctx context.Context, s audit.Seam, windowMS float64) (p
 	_, tail := m.Scene.Handles(t, *left)
 	span := pcm.Span{From: s.At - min(window, head, left.Length-1), To: s.At + min(window, tail, right.Length-1)}
 	if span.Len() < m.Samples(2) {
-		p.Kind, p.Why = "unlike",
+		p.List, p.Kind, p.Why = []Place{}, "unlike",
 			"The recordings end at the cut: without handles there is no other place, and no blend. Pull the clips together, "+
 				"or lay tone over the cut."
 		return p, nil
@@ -163,6 +163,9 @@ func (f *finder) search() Places {
 	p.List = f.best(found)
 	if len(p.List) == 0 {
 		p.List = f.best(f.pauses())
+	}
+	if p.List == nil {
+		p.List = []Place{}
 	}
 	return p
 }

@@ -31,7 +31,7 @@ export function gains(
     const [before, after] = s.kind === "lull" ? (k === 0 ? [1, 1] : [0, 0]) : k === 0 ? [1, 0] : [0, 1];
     c.beginPath();
     c.moveTo(0, y(before));
-    if (b1 - b0 > 0.5 && d.gains?.length) {
+    if (b1 - b0 > 0.5 && d.gains.length) {
       c.lineTo(b0, y(before));
       for (const g of d.gains) {
         const u = (toX(b.view, g.at) - old[0]) / Math.max(1e-9, old[1] - old[0]);
@@ -74,7 +74,7 @@ export function sumRibbon(
   c.fillText("+6", b.width - 4, top + 9);
   c.fillText("-6", b.width - 4, top + h - 2);
   c.textAlign = "left";
-  if (!(d.law || d.lull) || !d.gains?.length) return;
+  if (!(d.law || d.lull) || !d.gains.length) return;
   const gains = d.gains,
     most = (of: (g: (typeof gains)[0]) => number) =>
       gains.reduce((a, g) => (Math.abs(of(g)) > Math.abs(a) ? of(g) : a), 0);

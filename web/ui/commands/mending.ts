@@ -205,11 +205,11 @@ export class Mending {
     const window = Number(localStorage.getItem("blendseam-window") ?? 250),
       revision = this.stage.scene.revision;
     try {
-      const got = await get<{ places: Place[] | null; kind: string; why: string } | null>(
+      const got = await get<{ places: Place[]; kind: string; why: string } | null>(
         `/scenes/${this.stage.id}/places?seam=${encodeURIComponent(s.id)}&window=${window}`,
       );
       if (!got) return;
-      this.places = { seam: s.id, revision, list: got.places ?? [], why: got.why, chosen: 0 };
+      this.places = { seam: s.id, revision, list: got.places, why: got.why, chosen: 0 };
       this.show();
       this.showPlace();
     } catch (e) {

@@ -7,6 +7,7 @@ export interface Listeners {
   keys(): void;
   mending(done: number, of: number): void;
   blends(list: unknown): void;
+  job(j: unknown): void; // began, went on or ended
 }
 
 /** Listens until the page is left. */
@@ -21,5 +22,6 @@ export function listen(scene: string, on: Partial<Listeners>): void {
   hear("keys", () => on.keys?.());
   hear<{ done: number; of: number }>("mending", (m) => on.mending?.(m.done, m.of));
   hear("blends", (list) => on.blends?.(list));
+  hear("job", (j) => on.job?.(j));
   source.addEventListener("open", () => on.seams?.()); // what was told meanwhile was not heard
 }

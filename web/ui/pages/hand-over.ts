@@ -1,6 +1,7 @@
 // The page on which a scene is handed over: mixdowns, with progress, and what was made.
 import Alpine from "@alpinejs/csp";
 import { get, pageData, post } from "../model/api.ts";
+import { listen } from "../model/events.ts";
 import { registerToast, say } from "../panels/toast.ts";
 
 interface Result {
@@ -81,8 +82,7 @@ Alpine.data("handOver", () => ({
   },
   init() {
     this.show(data.made ?? []);
-    const news = new EventSource(`/events?scene=${data.id}`);
-    news.addEventListener("job", () => void this.load());
+    listen(data.id, { job: () => void this.load() });
   },
   show(list: Made[]) {
     this.made = list.map(row);

@@ -1,9 +1,11 @@
 // The page of sources: brings recordings in, with progress, and lays them out.
+
 import Alpine from "@alpinejs/csp";
 import { colours, sharpen } from "../drawing/paint.ts";
 import { Pictures, type Sheets } from "../drawing/pictures.ts";
 import { drawWave, setUpWaves } from "../drawing/waves.ts";
 import { type Job, pageData, post, send } from "../model/api.ts";
+import { listen } from "../model/events.ts";
 import type { Rate } from "../model/time.ts";
 import { registerToast, say } from "../panels/toast.ts";
 
@@ -193,12 +195,14 @@ function ended(job: Job): Promise<Job> {
   const done = over.get(job.id);
   return done ? Promise.resolve(done) : new Promise((resolve) => waiting.set(job.id, resolve));
 }
-new EventSource(`/events?scene=${data.id}`).addEventListener("job", (e) => {
-  const j = JSON.parse((e as MessageEvent).data) as Job;
-  if (j.kind === "analysis") return listened(j);
-  if (j.state === "running") return;
-  over.set(j.id, j);
-  waiting.get(j.id)?.(j);
+listen(data.id, {
+  job: (told) => {
+    const j = told as Job;
+    if (j.kind === "analysis") return listened(j);
+    if (j.state === "running") return;
+    over.set(j.id, j);
+    waiting.get(j.id)?.(j);
+  },
 });
 
 /** Says how far a recording, which is here already, has been looked through for its words, pauses and room. */

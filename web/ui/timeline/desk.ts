@@ -4,11 +4,11 @@ import type { Edge, Scene } from "../model/scene.ts";
 import type { Selection } from "../model/selection.ts";
 import type { Rate } from "../model/time.ts";
 import type { Outcome, Outline, Pull } from "./drag.ts";
-import type { HeadDesk } from "./headers.ts";
+import type { HeaderDesk } from "./headers.ts";
 import type { Hit, Shown } from "./rows.ts";
 import type { Still } from "./stills.ts";
 
-export interface Desk extends HeadDesk {
+export interface Desk extends HeaderDesk {
   id: string; // of the scene
   scene(): Scene;
   rate: Rate;

@@ -14,7 +14,7 @@ export interface Drawn {
   readonly canvas: HTMLCanvasElement;
   readonly desk: Desk;
   readonly view: View;
-  readonly heads: { paint(rows: Row[]): void };
+  readonly headers: { paint(rows: Row[]): void };
   readonly hover?: Hit;
   readonly drag?: { moved: boolean; marker?: number; hold: { what: string; id?: string } };
   width: number;
@@ -65,7 +65,7 @@ export function paint(t: Drawn): void {
   c.beginPath();
   c.arc(x, 13, 5, 0, 7);
   c.fill();
-  t.heads.paint(rows);
+  t.headers.paint(rows);
   const shows = g.drag ? g.drag.out.words[0] : "";
   if ((t.canvas.dataset.outline ?? "") !== shows) t.canvas.dataset.outline = shows;
 }

@@ -1,21 +1,21 @@
-// The heads of the tracks, beside the timeline: names, mute and solo.
+// The headers of the tracks, beside the timeline: names, mute and solo.
 
 import { threadOf } from "../drawing/paint.ts";
 import type { Track } from "../model/scene.ts";
 import type { Row } from "./rows.ts";
 
-export interface HeadDesk {
+export interface HeaderDesk {
   selectedTracks(): string[];
   clicked(): { track(id: string, more: boolean): void };
   edit(e: Record<string, unknown>): void;
 }
 
-export class Heads {
+export class TrackHeaders {
   private key = "";
   private box: HTMLElement;
-  private desk: HeadDesk;
+  private desk: HeaderDesk;
 
-  constructor(box: HTMLElement, desk: HeadDesk) {
+  constructor(box: HTMLElement, desk: HeaderDesk) {
     [this.box, this.desk] = [box, desk];
   }
 

@@ -9,19 +9,19 @@ import type { Desk, Drag, Hold } from "./desk.ts";
 import { type Doing, doingOf, outcome, outlineOf, type Pull } from "./drag.ts";
 import type { Canvas } from "./draw.ts";
 import { type Drawn, paint } from "./draw-timeline.ts";
-import { Heads } from "./headers.ts";
+import { TrackHeaders } from "./headers.ts";
 import { Reaches } from "./reaches.ts";
 import { type Hit, heightOf, hit, type Row, RULER, rangeOf, rowAt, rowsBetween, rowsOf, snap } from "./rows.ts";
 import { showTag } from "./tag.ts";
 import { Viewport } from "./viewport.ts";
 
-const HEADS = 92; // pixels, of the track headers beside it
+const HEADERS = 92; // pixels, of the track headers beside it
 
 export class Timeline extends Viewport implements Drawn {
   snapping = true;
   readonly canvas: HTMLCanvasElement;
   protected readonly limits = { closest: 0.05, margin: 20 };
-  heads: Heads;
+  headers: TrackHeaders;
   private tag: HTMLElement;
   desk: Desk;
   private scroll = 0;
@@ -39,7 +39,7 @@ export class Timeline extends Viewport implements Drawn {
     super();
     this.reaches = new Reaches(desk.id, desk.scene, () => this.reached());
     [this.canvas, this.tag, this.desk] = [canvas, tag, desk];
-    this.heads = new Heads(heads, desk);
+    this.headers = new TrackHeaders(heads, desk);
     this.repaint = repainter(() => paint(this));
     new ResizeObserver(this.repaint).observe(canvas);
     canvas.addEventListener("pointerdown", (e) => this.down(e));
@@ -324,7 +324,7 @@ export class Timeline extends Viewport implements Drawn {
       ? [`▲ ${d.told.words}`]
       : // what the outline does not show
         (d.told?.words.split("; ").slice(1) ?? []).filter((w) => / stays?$| taken off$|^scene /.test(w));
-    showTag(this.tag, [words.join("; "), more.join("; ")], d.lastX + HEADS, d.y, this.canvas.clientWidth + HEADS);
+    showTag(this.tag, [words.join("; "), more.join("; ")], d.lastX + HEADERS, d.y, this.canvas.clientWidth + HEADERS);
   }
 
   private up(): void {

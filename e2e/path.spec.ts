@@ -46,7 +46,7 @@ test("from two recordings to a measured mixdown, and back after a kill", async (
   expect(before + after).toBe(4 * 1920);
 
   // What the page receives when it auditions is the formula, sample by sample: not silence, not the plain cut.
-  const heard = page.waitForResponse((r) => r.url().includes("/pcm?"));
+  const heard = page.waitForResponse((r) => /\/pcm\?.*what=scene$/.test(r.url()));
   await page.keyboard.press("2");
   const response = await heard,
     from = Number(new URL(response.url()).searchParams.get("from"));

@@ -1,5 +1,5 @@
-// Licences prints the names, versions and licences of all that is not ours and ships with the program: Go modules that it
-// is built from, and what of npm its pages are made of.
+// Licences prints the names, versions and licences of all that is not ours and ships with the program: Go modules
+// that it is built from, and what of npm its pages are made of.
 package main
 
 import (

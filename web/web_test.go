@@ -13,6 +13,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -503,13 +504,25 @@ func TestSeamsAreMeasuredBesideTheRequest(t *testing.T) {
 			t.Errorf("%+v", s)
 		}
 	}
-	rows, err := c.server.Store.Scenes(context.Background())
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, r := range rows {
-		if r.ID == id && (!r.Summary.Seams || r.Summary.Clean+r.Summary.Audible+r.Summary.Rough != 3) {
-			t.Errorf("the list of scenes shows %+v", r.Summary)
+	// Once all are measured, the list of scenes has them by verdict. Pages are told after it.
+	events, leave := c.server.Hub.Listen(id)
+	defer leave()
+	for {
+		rows, err := c.server.Store.Scenes(context.Background())
+		if err != nil {
+			t.Fatal(err)
+		}
+		i := slices.IndexFunc(rows, func(r store.Row) bool { return r.ID == id })
+		if sum := rows[i].Summary; sum.Seams {
+			if sum.Clean+sum.Audible+sum.Rough != 3 {
+				t.Errorf("the list of scenes shows %+v", sum)
+			}
+			return
+		}
+		for e := range events {
+			if e.Kind == "seams" {
+				break
+			}
 		}
 	}
 }

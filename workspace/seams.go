@@ -210,7 +210,11 @@ func (s *Scene) measureAll(ctx context.Context) error {
 
 // tellProgress says to the scene's pages, some times a second until all is done, that more of its seams are measured.
 func (s *Scene) tellProgress(done <-chan struct{}) {
-	often := time.NewTicker(settle)
+	every := settle
+	if list, err := s.seams(s.w.ctx); err == nil && len(list.found) > 300 { // of which a page has more to do
+		every *= 3
+	}
+	often := time.NewTicker(every)
 	defer often.Stop()
 	for {
 		select {

@@ -1,7 +1,7 @@
 # make demo starts everything with the demo scene; make test runs all tests; both install what is missing first.
 
 GO_FILES := $(shell find cmd core demo intake interchange media scratch store web workspace -name '*.go' -not -name '*_test.go') $(wildcard store/migrations/*.sql) go.mod go.sum
-UI_FILES := $(wildcard web/ui/* web/ui/*/* web/templates/*) tools/bundle.mjs tools/licences/main.go go.mod package.json
+UI_FILES := $(filter-out web/ui/wire%, $(wildcard web/ui/* web/ui/*/* web/templates/*)) tools/bundle.mjs tools/licences/main.go go.mod package.json
 DEMO_FILES := demo/kiln-night.otio $(wildcard demo/recordings/*)
 
 # Tools that look at the code and write parts of it, with a list of versions of their own.
@@ -14,7 +14,7 @@ build: bin/blendseam
 bin/blendseam: $(GO_FILES) $(DEMO_FILES) web/static/made
 	go build -trimpath -o $@ ./cmd/blendseam
 
-web/static/made: $(UI_FILES) web/ui/wire/made node_modules/.package-lock.json
+web/static/made: $(UI_FILES) web/ui/wire/changed node_modules/.package-lock.json
 	npm run -s types
 	npm run -s scripts
 	npm run -s styles
@@ -24,8 +24,13 @@ web/static/made: $(UI_FILES) web/ui/wire/made node_modules/.package-lock.json
 # The types of what travels between the program and its pages, from the structs that travel.
 web/ui/wire/made: $(GO_FILES) tygo.yaml tools/checks/go.mod
 	mkdir -p web/ui/wire
-	$(CHECK) tygo generate
+	was=$$(cat web/ui/wire/*.ts 2>/dev/null | cksum); $(CHECK) tygo generate && \
+		{ [ -e web/ui/wire/changed -a "$$was" = "$$(cat web/ui/wire/*.ts | cksum)" ] || touch web/ui/wire/changed; }
 	touch $@
+
+# A change in Go that changes no type makes no script anew.
+web/ui/wire/changed: web/ui/wire/made
+	@[ -e $@ ] || touch $@
 
 node_modules/.package-lock.json: package-lock.json
 	npm ci --no-audit --no-fund

@@ -62,16 +62,8 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 		c.Params = map[string]string{}
 	}
 	// A database that has gone without a word is not waited for for ever.
-	c.Timeout, c.ReadTimeout, c.WriteTimeout = cmp.Or(
-		c.Timeout,
-		dialLimit,
-	), cmp.Or(
-		c.ReadTimeout,
-		answerLimit,
-	), cmp.Or(
-		c.WriteTimeout,
-		answerLimit,
-	)
+	c.Timeout = cmp.Or(c.Timeout, dialLimit)
+	c.ReadTimeout, c.WriteTimeout = cmp.Or(c.ReadTimeout, answerLimit), cmp.Or(c.WriteTimeout, answerLimit)
 	c.Params["time_zone"] = "'+00:00'"
 	c.Params["sql_mode"] = "'STRICT_ALL_TABLES'"
 	connector, err := mysql.NewConnector(c)

@@ -242,10 +242,8 @@ func (m *Mending) lay(sc *scene.Scene, proposals []Proposal) {
 		}
 		next, err := scene.Apply(m.Scene, p.Edit)
 		if err != nil || next.Length() != sc.Length() { // another change has done it, or is in its way
-			if slices.ContainsFunc(
-				m.Changes,
-				func(c Proposal) bool { return c.After != nil && p.After != nil && c.After.ID == p.After.ID },
-			) {
+			same := func(c Proposal) bool { return c.After != nil && p.After != nil && c.After.ID == p.After.ID }
+			if slices.ContainsFunc(m.Changes, same) {
 				continue
 			}
 			p.Left, p.Edit, p.After, p.Did = p.Before.Why+": mend it by itself, after the others", nil, nil, ""

@@ -154,10 +154,8 @@ func (f *finder) search() Places {
 	} else {
 		found = f.tonal()
 		if len(found) > 0 {
-			p.Kind, p.Why = "tonal", fmt.Sprintf(
-				"Both sides hold a like tone: where they run together a splice of %.0f ms is enough.",
-				spliceMS,
-			)
+			p.Kind = "tonal"
+			p.Why = fmt.Sprintf("Both sides hold a like tone: where they run together a splice of %.0f ms is enough.", spliceMS)
 		}
 	}
 	p.List = f.best(found)

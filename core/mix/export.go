@@ -28,6 +28,7 @@ func (m *Mixer) Export(
 	workers := runtime.GOMAXPROCS(0)
 	type piece struct {
 		encoded []byte
+		buffer  *[]byte // that it lies in
 		clipped int64
 		err     error
 	}
@@ -66,10 +67,10 @@ func (m *Mixer) Export(
 					j.out <- piece{err: err}
 					continue
 				}
-				whole := buffers.Get().(*[]byte)
-				buf := (*whole)[:encoder.Size(part.Len())]
-				clipped := encoder.Encode(buf, part, j.span.From-span.From)
-				j.out <- piece{buf, clipped, nil}
+				buffer := buffers.Get().(*[]byte)
+				encoded := (*buffer)[:encoder.Size(part.Len())]
+				clipped := encoder.Encode(encoded, part, j.span.From-span.From)
+				j.out <- piece{encoded, buffer, clipped, nil}
 			}
 		})
 	}
@@ -87,8 +88,8 @@ func (m *Mixer) Export(
 		if err == nil && progress != nil {
 			progress(j.span.To - span.From)
 		}
-		if p.encoded != nil {
-			buffers.Put(&p.encoded)
+		if p.buffer != nil {
+			buffers.Put(p.buffer)
 		}
 	}
 	group.Wait()

@@ -192,10 +192,8 @@ func PairSides(
 			return nil, nil, err
 		}
 		span := span.Add(c.In - c.Start)
-		if *to, err = pcm.Read(
-			r,
-			pcm.Span{From: span.From, To: span.From + min(span.Len(), int64(r.Format().Rate)*60)},
-		); err != nil {
+		span.To = span.From + min(span.Len(), int64(r.Format().Rate)*60)
+		if *to, err = pcm.Read(r, span); err != nil {
 			return nil, nil, err
 		}
 	}

@@ -241,11 +241,8 @@ func checkTones(s *Scene, p Clipboard) error {
 			return err
 		}
 		if src.Tone != nil {
-			if is, err := both.ToneSource(
-				*src.Tone,
-				src.Name,
-			); err != nil || is.ID != src.ID || is.Samples != src.Samples ||
-				src.Unknown {
+			is, err := both.ToneSource(*src.Tone, src.Name)
+			if err != nil || is.ID != src.ID || is.Samples != src.Samples || src.Unknown {
 				return notPossible("The copied piece is damaged at %s.", shortName(src.Name))
 			}
 		}

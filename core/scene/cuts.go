@@ -2,6 +2,7 @@ package scene
 
 import (
 	"fmt"
+	"iter"
 	"slices"
 )
 
@@ -222,6 +223,23 @@ func (e *Slide) apply(d *draft) error {
 		)
 	}
 	for ti, t := range d.Tracks {
+		for first, last := range t.runs(group) {
+			if err := d.unlocked(t); err != nil {
+				return err
+			}
+			t = d.touch(ti)
+			if err := e.slideRun(d, t, first, last, x.on(t)); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// runs gives the first and the last index of each row of clips of a group that touch one another. A row may be moved
+// once it has been given.
+func (t *Track) runs(group []string) iter.Seq2[int, int] {
+	return func(yield func(first, last int) bool) {
 		for first := 0; first < len(t.Clips); first++ {
 			if !slices.Contains(group, t.Clips[first].ID) {
 				continue
@@ -230,17 +248,12 @@ func (e *Slide) apply(d *draft) error {
 			for last+1 < len(t.Clips) && t.Touches(last) && slices.Contains(group, t.Clips[last+1].ID) {
 				last++
 			}
-			if err := d.unlocked(t); err != nil {
-				return err
-			}
-			t = d.touch(ti)
-			if err := e.slideRun(d, t, first, last, x.on(t)); err != nil {
-				return err
+			if !yield(first, last) {
+				return
 			}
 			first = last
 		}
 	}
-	return nil
 }
 
 // slideRun slides clips first to last of a track, which touch.

@@ -78,14 +78,8 @@ func sameEdge(s *Scene, t *Track, i int, other *Track, k int, edge Side) bool {
 	if withinHalfAFrame(s, later) {
 		return true
 	}
-	if n, m := t.beside(
-		i,
-		edge,
-	), other.beside(
-		k,
-		edge,
-	); n >= 0 && m >= 0 && t.Clips[n].Link != "" &&
-		t.Clips[n].Link == other.Clips[m].Link {
+	n, m := t.beside(i, edge), other.beside(k, edge)
+	if n >= 0 && m >= 0 && t.Clips[n].Link != "" && t.Clips[n].Link == other.Clips[m].Link {
 		return true
 	}
 	if t.Kind == other.Kind {

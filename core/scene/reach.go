@@ -133,19 +133,11 @@ func (r *Reach) trims(s *Scene, id string, edge Side, free bool) {
 func (r *Reach) slides(s *Scene, clip string) {
 	group := s.Linked(clip)
 	for _, t := range s.Tracks {
-		for first := 0; first < len(t.Clips); first++ {
-			if !slices.Contains(group, t.Clips[first].ID) {
-				continue
-			}
-			last := first
-			for last+1 < len(t.Clips) && t.Touches(last) && slices.Contains(group, t.Clips[last+1].ID) {
-				last++
-			}
-			for i := first; i <= last; i++ {
-				r.Goes = append(r.Goes, Goes{Clip: t.Clips[i].ID, Head: 1, Tail: 1})
+		for first, last := range t.runs(group) {
+			for _, c := range t.Clips[first : last+1] {
+				r.Goes = append(r.Goes, Goes{Clip: c.ID, Head: 1, Tail: 1})
 			}
 			r.between(s, t, first, last, group)
-			first = last
 		}
 	}
 }

@@ -20,12 +20,8 @@ func (d *draft) ripple(at, from int64, x step, except []string) error {
 		if t.Locked {
 			return leftBehind(d, t, first, at)
 		}
-		if off := framesAt(
-			d.Scene,
-			d.Rate.Nearest(from, d.SampleRate),
-			x.frames,
-		) - x.samples; t.Kind == Picture &&
-			(off > 2 || off < -2) {
+		off := framesAt(d.Scene, d.Rate.Nearest(from, d.SampleRate), x.frames) - x.samples
+		if t.Kind == Picture && (off > 2 || off < -2) {
 			return notPossible(
 				"Picture follows on track %s and moves by whole frames; %s are none.",
 				t.Name,

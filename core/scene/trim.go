@@ -138,11 +138,8 @@ func (e *Trim) beyond(d *draft, t *Track, c Clip, have, want int64) error {
 	if reach := inWholeFrames(d.Scene, d.Time(t, have)); reach > 0 {
 		d.suggest(&r.options, words+lengthWords(d.Scene, reach)+" longer", e.fromEdge(d, reach))
 	}
-	if i := slices.IndexFunc(
-		t.Clips,
-		func(o Clip) bool { return o.ID == c.ID },
-	); !e.Close && len(r.list) == 0 &&
-		t.beside(i, e.Edge) >= 0 {
+	i := slices.IndexFunc(t.Clips, func(o Clip) bool { return o.ID == c.ID })
+	if !e.Close && len(r.list) == 0 && t.beside(i, e.Edge) >= 0 {
 		e.intoNeighbour(d, &r.options, t.Clips[t.beside(i, e.Edge)], inWholeFrames(d.Scene, d.Time(t, have)))
 	}
 	if t.Kind == Sound && have < want && len(edgesSharing(d.Scene, e.Clip, e.Edge, e.Alone)) > 1 {

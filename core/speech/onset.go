@@ -40,17 +40,8 @@ func analyse(mono []float64, rate int) *analysis {
 	NewDrift(a.mono, int64(rate)).TakeOff(own, a.mono) // an offset from zero would leak into the lowest bands
 	a.mono = own
 	a.rate, a.Hop = rate, int64(max(1, rate*hopMS/1000))
-	a.bands, a.fine = measure.GetBands(
-		rate,
-		rate/100,
-		LowestHz,
-		HighestHz,
-	), measure.GetBands(
-		rate,
-		rate/200,
-		200,
-		HighestHz,
-	)
+	a.bands = measure.GetBands(rate, rate/100, LowestHz, HighestHz)
+	a.fine = measure.GetBands(rate, rate/200, 200, HighestHz)
 	a.Window, a.Bands = int64(a.bands.Window()), len(a.bands.Centres)
 	n := (int64(len(a.mono))-a.Window)/a.Hop + 1
 	if n < 1 {

@@ -321,13 +321,8 @@ func (e *bed) coloured(target []float64) ([]pcm.Block, []partial) {
 		return e.layers, e.hum
 	}
 	e.looked.Do(e.look)
-	gain, change := make(
-		[]float64,
-		recipe.Bands,
-	), make(
-		[]float64,
-		recipe.Bands,
-	) // of the noise, and of the colour as a whole
+	// of the noise, and of the colour as a whole
+	gain, change := make([]float64, recipe.Bands), make([]float64, recipe.Bands)
 	wanted := levels(e.power, gain)
 	for b := range wanted {
 		if target != nil {

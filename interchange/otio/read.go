@@ -416,18 +416,8 @@ func (r *reader) track(n node) error {
 	if t.GainDB, err = mine.db("gain_db"); err != nil {
 		return err
 	}
-	t.Hue, t.Solo, t.Locked, t.Stays = mine.text(
-		"hue",
-	), mine.flag(
-		"solo",
-		false,
-	), mine.flag(
-		"locked",
-		false,
-	), mine.flag(
-		"stays",
-		false,
-	)
+	t.Hue, t.Solo = mine.text("hue"), mine.flag("solo", false)
+	t.Locked, t.Stays = mine.flag("locked", false), mine.flag("stays", false)
 	t.Mute = mine.flag("mute", false) || !n.flag("enabled", true)
 	if t.Foreign, err = mine.rest(foreign, "purpose", "gain_db", "hue", "solo", "locked", "stays", "mute"); err != nil {
 		return err

@@ -125,7 +125,7 @@ func (s *Server) launch(ctx context.Context, program string, deadline time.Time)
 	s.mu.Lock()
 	s.process, s.ended = cmd.Process, ended
 	s.mu.Unlock()
-	for !s.answers(ctx) {
+	for s.answers(ctx) != nil {
 		select {
 		case <-ended:
 			log, _ := os.ReadFile(s.log())

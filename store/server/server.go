@@ -153,40 +153,35 @@ func (s *Server) join(ctx context.Context) error {
 		return err
 	}
 	s.DSN = string(raw)
-	return ping(ctx, s.DSN)
+	return s.answers(ctx)
 }
 
-func ping(ctx context.Context, dsn string) error {
-	db, err := sql.Open("mysql", dsn)
+// answers asks the database whether it is there, and whether it is the one that lies in this folder: at the port that a
+// copied folder remembers, with the password that it remembers, there may be that of the folder it was copied from.
+func (s *Server) answers(ctx context.Context) error {
+	db, err := sql.Open("mysql", s.DSN)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
 	defer cancel()
-	return db.PingContext(ctx)
-}
-
-// answers tells whether the database answers, and is the one that lies in this folder: at the port that a copied folder
-// remembers, with the password that it remembers, there may be that of the folder it was copied from.
-func (s *Server) answers(ctx context.Context) bool {
-	db, err := sql.Open("mysql", s.DSN)
-	if err != nil {
-		return false
-	}
-	defer db.Close()
-	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
-	defer cancel()
 	var data string
 	if err := db.QueryRowContext(ctx, "SELECT @@datadir").Scan(&data); err != nil {
-		return false
+		return err
 	}
 	there, err := os.Stat(data)
 	if err != nil {
-		return false
+		return err
 	}
 	own, err := os.Stat(s.data())
-	return err == nil && os.SameFile(there, own)
+	if err != nil {
+		return err
+	}
+	if !os.SameFile(there, own) {
+		return fmt.Errorf("the database that answers lies in %s, not in %s", data, s.data())
+	}
+	return nil
 }
 
 // begin starts the database as its owner.
@@ -220,10 +215,8 @@ func (s *Server) begin(ctx context.Context) error {
 			}
 		}
 		c := mysql.NewConfig()
-		c.User, c.Passwd, c.Net, c.Addr, c.DBName = "blendseam", password, "tcp", fmt.Sprintf(
-			"127.0.0.1:%d",
-			s.port,
-		), "blendseam"
+		c.User, c.Passwd, c.DBName = "blendseam", password, "blendseam"
+		c.Net, c.Addr = "tcp", fmt.Sprintf("127.0.0.1:%d", s.port)
 		c.Logger = &mysql.NopLogger{}
 		s.DSN = c.FormatDSN()
 		err = s.launch(ctx, program, deadline)

@@ -4,9 +4,9 @@ import Alpine from "@alpinejs/csp";
 import { bends, type Law, type Shape } from "../model/curves.ts";
 import { type Blend, blendAt, type Clip, type Curve, findClip } from "../model/scene.ts";
 import { type BenchView, canBlend, leaning, type Seam } from "../model/seam.ts";
-import { frames, inSamples, lengthOf } from "../model/time.ts";
+import { frames, inSamples, lengthOf, noLength } from "../model/time.ts";
 import { say } from "../panels/toast.ts";
-import type { Mending } from "./mending.ts";
+import { type Mending, noCut } from "./mending.ts";
 import type { Stage } from "./stage.ts";
 
 interface Option {
@@ -46,8 +46,7 @@ type Curves = { out?: Curve; in?: Curve };
 
 const usual: Curve = { shape: "quarter_sine" }; // of a fade that was given none
 const noBlend = "This cut has no blend yet. Press B to blend it.";
-const noLength = (text: string) =>
-  `"${text}" is not a length. Write frames (6), milliseconds (240 ms) or seconds (1.5 s).`;
+const lengths = "frames (6), milliseconds (240 ms) or seconds (1.5 s)";
 
 export class Blending {
   private stage: Stage;
@@ -101,12 +100,7 @@ export class Blending {
   private needCut(): Seam | undefined {
     const s = this.stage.list.current;
     if (s && canBlend(s)) return s;
-    say(
-      s
-        ? "This seam is not a cut between two touching clips, so there is nothing to blend. " +
-            "Move one clip up to the other first."
-        : "No seam is chosen. Choose a cut in the list or in the timeline.",
-    );
+    say(noCut(s));
     return undefined;
   }
 
@@ -277,7 +271,7 @@ export class Blending {
         const text = (e.target as HTMLInputElement).value;
         const s = self.stage.list.current;
         const n = /^\s*(no fade|0)?\s*$/.test(text) ? { samples: 0 } : lengthOf(text, rate, sr);
-        if (!s || !n) return say(noLength(text));
+        if (!s || !n) return say(noLength(text, lengths));
         const was = self.fade(s);
         self.setFade(s, inSamples(n, rate, sr), (was?.length ? was.curve : undefined) ?? usual);
       },
@@ -291,7 +285,7 @@ export class Blending {
         const input = e.target as HTMLInputElement;
         const n = lengthOf(input.value, rate, sr);
         if (n && self.needCut()) return self.setLength(() => inSamples(n, rate, sr));
-        say(noLength(input.value));
+        say(noLength(input.value, lengths));
         input.value = self.bar.lengthText;
       },
       showLean(e: Event) {

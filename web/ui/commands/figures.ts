@@ -1,5 +1,5 @@
 // Figures that are typed on the card of what is selected.
-import { frameOf, lengthOf, parseTimecode, type Rate, sampleOf, timecode } from "../model/time.ts";
+import { frameOf, lengthOf, noLength, parseTimecode, type Rate, sampleOf, timecode } from "../model/time.ts";
 import type { Lulls } from "./lulls.ts";
 import { clipsInHand } from "./moves.ts";
 import type { Stage } from "./stage.ts";
@@ -46,8 +46,7 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
       return moment === undefined ? noMoment : edit({ edit: "move", clip: c.clip.id, to: moment });
     case "length": {
       const at = tailAt(text, c.clip.from, rate, sr);
-      if (at === undefined)
-        return `"${text}" is not a length. Write frames (96), seconds (4.2 s) or milliseconds (320 ms).`;
+      if (at === undefined) return noLength(text, "frames (96), seconds (4.2 s) or milliseconds (320 ms)");
       return edit({ edit: "trim", clip: c.clip.id, edge: "tail", to: at, close: stage.closing });
     }
     case "name":

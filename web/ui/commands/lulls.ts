@@ -3,7 +3,7 @@
 import { TRY } from "../bench/player.ts";
 import { findClip, type Lull, lullSpan, type Placed } from "../model/scene.ts";
 import type { Seam } from "../model/seam.ts";
-import { inSamples, lengthOf } from "../model/time.ts";
+import { inSamples, lengthOf, noLength } from "../model/time.ts";
 import { say } from "../panels/toast.ts";
 import { batch, type Stage } from "./stage.ts";
 
@@ -140,7 +140,7 @@ export class Lulls {
         : "A lull turns down by 1 to 120 dB, or to silence.";
     }
     const n = lengthOf(text, this.stage.rate, this.stage.sr);
-    if (!n) return `"${text}" is not a length. Write frames (2), milliseconds (40 ms) or seconds (0.2 s).`;
+    if (!n) return noLength(text, "frames (2), milliseconds (40 ms) or seconds (0.2 s)");
     return set({ [id === "lull_in" ? "fade_in" : "fade_out"]: inSamples(n, this.stage.rate, this.stage.sr) });
   }
 }

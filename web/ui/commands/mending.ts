@@ -2,6 +2,7 @@ import { TRY } from "../bench/player.ts";
 import { get, post } from "../model/api.ts";
 import { leaning, type Seam } from "../model/seam.ts";
 import { inSamples } from "../model/time.ts";
+import { MARKS } from "../panels/card.ts";
 import { awaitList, closeList, listProgress, openList, type Row } from "../panels/list.ts";
 import { say } from "../panels/toast.ts";
 import type * as wire from "../wire/advise.ts";
@@ -12,8 +13,6 @@ import { planBlends, type Style } from "./blend-all.ts";
 import { clipsInHand } from "./moves.ts";
 
 import { batch, type EditAnswer, type Stage } from "./stage.ts";
-
-const MARK: Record<string, string> = { clean: "●", audible: "◆", rough: "▲" };
 
 /** What would mend a seam; the edit does it. */
 export interface Proposal extends wire.Proposal {
@@ -36,16 +35,23 @@ function mendRow(v: ProposalView): Row {
     was: before.why,
     words: did ?? "left as it is",
     more: [...(reasons ?? []), ...(left ? [`left: ${left}`] : [])].join("; "),
-    mark: MARK[before.verdict],
+    mark: MARKS[before.verdict],
     tone: before.verdict,
     after: after ? after.why : before.why,
-    afterMark: MARK[(after ?? before).verdict],
+    afterMark: MARKS[(after ?? before).verdict],
     afterTone: (after ?? before).verdict,
     ticked: !!edit,
     can: !!edit,
     edit,
   };
 }
+
+/** Why what is in hand cannot be blended: it is no cut, or there is none. */
+export const noCut = (s: Seam | undefined): string =>
+  s
+    ? "This seam is not a cut between two touching clips, so there is nothing to blend. " +
+      "Move one clip up to the other first."
+    : "No seam is chosen. Choose a cut in the list or in the timeline.";
 
 export class Mending {
   proposal?: { seam: string; revision: number; view: Proposal };
@@ -188,12 +194,7 @@ export class Mending {
         curve_in: st.curve_in,
         ...this.halves(st),
       });
-    say(
-      s
-        ? "This seam is not a cut between two touching clips, so there is nothing to blend. Move one clip up to " +
-            "the other first."
-        : "No seam is chosen. Choose a cut in the list or in the timeline.",
-    );
+    say(noCut(s));
   }
 
   private async findPlaces(): Promise<void> {

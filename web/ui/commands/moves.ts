@@ -2,7 +2,7 @@
 
 import { type Clip, clipAt, type Edge, findClip, type Placed } from "../model/scene.ts";
 import { edgesInHand } from "../model/selection.ts";
-import { lengthOf } from "../model/time.ts";
+import { lengthOf, noLength } from "../model/time.ts";
 import { say } from "../panels/toast.ts";
 import type { Doing, Pull } from "../timeline/drag.ts";
 import type { Stage } from "./stage.ts";
@@ -152,8 +152,7 @@ export function moves(s: Stage): Record<string, () => void> {
       done: "Move",
     });
     const n = got && lengthOf(got.value, s.rate, s.sr);
-    if (got && !n)
-      return say(`"${got.value}" is not a length. Write frames (6), milliseconds (-12 ms) or samples (1 sample).`);
+    if (got && !n) return say(noLength(got.value, "frames (6), milliseconds (-12 ms) or samples (1 sample)"));
     if (n) nudge(n);
   };
 

@@ -100,6 +100,9 @@ export function lengthOf(text: string, r: Rate, sampleRate: number): { frames?: 
   return Number.isInteger(n) ? { frames: n } : { samples: Math.round((n * r.den * sampleRate) / r.num) };
 }
 
+/** Says that what was typed is no length, and such as what it should be. */
+export const noLength = (text: string, such: string): string => `"${text}" is not a length. Write ${such}.`;
+
 /** A length that was typed, in samples. */
 export const inSamples = (n: { frames?: number; samples?: number }, r: Rate, sampleRate: number): number =>
   n.samples ?? Math.round((n.frames! * r.den * sampleRate) / r.num);

@@ -1,8 +1,10 @@
 // The settings: blends by name.
+
 import Alpine from "@alpinejs/csp";
 import type { Style } from "../commands/blend-all.ts";
 import { pageData, post, remove, request } from "../model/api.ts";
 import { gains, type Law, type Shape, setUpCurves } from "../model/curves.ts";
+import { noLength } from "../model/time.ts";
 import { registerFigures } from "../panels/figure.ts";
 import { registerToast, say } from "../panels/toast.ts";
 
@@ -99,7 +101,7 @@ Alpine.data("settings", () => ({
     if (what === "length") {
       const m = /^\s*([\d.]+)\s*(ms|s|f|frames?)?\s*$/.exec(text);
       if (!m) {
-        say(`"${text}" is not a length. Write frames (4) or milliseconds (160 ms).`);
+        say(noLength(text, "frames (4) or milliseconds (160 ms)"));
         return show(blends);
       }
       [now.frames, now.ms] =

@@ -239,7 +239,8 @@ const reachOf = (p: Pull): Reach => p.reach ?? { low: 0, high: 0, goes: [], rest
 
 /**
  * How clips would lie: by how much their heads and tails move, how much later in its recording a clip would begin,
- * and from  when on all that follows moves. */
+ * and from when on all that follows moves.
+ */
 export interface Outline {
   ends: Map<string, { head: number; tail: number; shows: number }>;
   after?: { at: number; by: number };

@@ -34,7 +34,8 @@ export interface Canvas {
 
 /**
  * Draws a track. Rows that are as they were are copied from what was drawn of them last; where all that follows a
- * drag moves,  in two pieces. */
+ * drag moves, in two pieces.
+ */
 export function drawRow(g: Canvas, row: Row, rows: Row[]): void {
   const d = g.drag,
     t = row.track;

@@ -1,7 +1,8 @@
 // What hands do: selecting, dragging, typing times.
 import assert from "node:assert/strict";
 import test from "node:test";
-import { type Clip, findClip, gaps, linked, prepare, type Scene, type Track } from "../model/scene.ts";
+import { made, madeClip, rate } from "../model/made.ts";
+import { type Clip, findClip, gaps, linked, type Scene, type Track } from "../model/scene.ts";
 import type { Seam } from "../model/seam.ts";
 import {
   edgesInHand,
@@ -19,21 +20,10 @@ import type { Reach } from "../wire/scene.ts";
 import { doingOf, leadWords, outcome, outlineOf, type Pull } from "./drag.ts";
 import { hit, lullDepth, rangeOf, rowsBetween, rowsOf } from "./rows.ts";
 
-const rate: Rate = { num: 25, den: 1, drop: false, nominal: 25 },
-  F = 1920;
+const F = 1920;
 
-const clip = (id: string, start: number, length: number, more: Partial<Clip> = {}): Clip => ({
-  id,
-  source: "s",
-  name: id,
-  in: 100,
-  start,
-  length,
-  link: id.slice(1),
-  from: 0,
-  to: 0,
-  ...more,
-});
+const clip = (id: string, start: number, length: number, more: Partial<Clip> = {}): Clip =>
+  madeClip(id, start, length, { in: 100, link: id.slice(1), ...more });
 const sound = (c: Clip): Clip => ({ ...c, in: c.in * F, start: c.start * F, length: c.length * F });
 
 /** Picture p1, p2, p3 with sound s1, s2, s3, linked, 50 frames each, touching; a tune alone; all in frames. */
@@ -44,24 +34,7 @@ function scene(): Scene {
     { clips: pics.map((c) => sound({ ...c, id: c.id.replace("p", "s") })) },
     { purpose: "music", clips: [sound(clip("tune", 20, 100, { link: "" }))] },
   ];
-  return prepare(
-    {
-      name: "s",
-      sample_rate: 48000,
-      channels: 2,
-      start_frame: 90000,
-      revision: 0,
-      rate: { num: 25, den: 1, drop: false },
-      last_id: 0,
-      undo: "",
-      redo: "",
-      sources: { s: { id: "s", name: "s", samples: 170 * F, frames: 170 } },
-      tracks: tracks.map(
-        (t, i) => ({ id: `t${i}`, kind: "sound", purpose: "dialogue", name: `t${i}`, clips: [], ...t }) as Track,
-      ),
-    },
-    rate,
-  );
+  return made(tracks, 170 * F, 170);
 }
 
 /** What the server says of the middle clip of three, in frames. */

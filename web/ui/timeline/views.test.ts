@@ -1,44 +1,14 @@
 import assert from "node:assert/strict";
 import test from "node:test";
 import { type Command, commandFor, keyName, search } from "../commands/keys.ts";
-import { applyChanges, type Clip, clipAfter, clipAt, endOf, prepare, type Scene, type Track } from "../model/scene.ts";
-import type { Rate } from "../model/time.ts";
+import { made, madeClip, rate } from "../model/made.ts";
+import { applyChanges, type Clip, clipAfter, clipAt, endOf, type Track } from "../model/scene.ts";
 import { hit, RULER, rowsOf, snap } from "./rows.ts";
 
-const rate: Rate = { num: 25, den: 1, drop: false, nominal: 25 };
+const clip = (id: string, start: number, length: number, more: Partial<Clip> = {}): Clip =>
+  madeClip(id, start, length, { in: 48000, ...more });
 
-const clip = (id: string, start: number, length: number, more: Partial<Clip> = {}): Clip => ({
-  id,
-  source: "s",
-  name: id,
-  in: 48000,
-  start,
-  length,
-  from: 0,
-  to: 0,
-  ...more,
-});
-
-function scene(...tracks: Partial<Track>[]): Scene {
-  return prepare(
-    {
-      name: "s",
-      sample_rate: 48000,
-      channels: 2,
-      start_frame: 90000,
-      revision: 0,
-      rate: { num: 25, den: 1, drop: false },
-      last_id: 0,
-      undo: "",
-      redo: "",
-      sources: { s: { id: "s", name: "s", samples: 480000, frames: 250 } },
-      tracks: tracks.map(
-        (t, i) => ({ id: `t${i}`, kind: "sound", purpose: "dialogue", name: `t${i}`, clips: [], ...t }) as Track,
-      ),
-    },
-    rate,
-  );
-}
+const scene = (...tracks: Partial<Track>[]) => made(tracks, 480000, 250);
 
 test("picture clips are placed in samples by their frames", () => {
   const s = scene({ kind: "picture", purpose: "picture", clips: [clip("p", 10, 50, { in: 0 })] });

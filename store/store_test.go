@@ -88,7 +88,7 @@ func edit(t *testing.T, s *store.Store, id string, e scene.Edit) store.Change {
 	return c
 }
 
-func gain(db float64) scene.Edit { return &scene.Gain{Clips: []string{"c2"}, DB: db} }
+func gain(db float64) scene.Edit { return &scene.Gain{Clips: []scene.ClipID{"c2"}, DB: db} }
 
 // More edits than lie between two snapshots, with undo, a branch and redo: after each, a second process that has
 // nothing in memory sees the same scene, the same undo and the same redo.
@@ -188,7 +188,7 @@ func TestAStaleEditIsRefusedWithWhatIsNewer(t *testing.T) {
 func TestARefusedEditKeepsNothing(t *testing.T) {
 	s := open(t)
 	id := begin(t, s)
-	_, err := s.Edit(ctx, id, 0, &scene.Gain{Clips: []string{"nobody"}, DB: 1})
+	_, err := s.Edit(ctx, id, 0, &scene.Gain{Clips: []scene.ClipID{"nobody"}, DB: 1})
 	var refusal scene.Refusal
 	if !errors.As(err, &refusal) {
 		t.Fatal(err)

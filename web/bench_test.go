@@ -76,7 +76,7 @@ func BenchmarkEditOf2000Clips(b *testing.B) {
 		clips := state.Scene.Tracks[r.IntN(8)].Clips
 		c := clips[r.IntN(len(clips))]
 		edit := []map[string]any{
-			{"edit": "gain", "clips": []string{c.ID}, "db": -float64(r.IntN(9))},
+			{"edit": "gain", "clips": []scene.ClipID{c.ID}, "db": -float64(r.IntN(9))},
 			{"edit": "trim", "clip": c.ID, "edge": "tail", "to": c.End() - 1920},
 			{"edit": "trim", "clip": c.ID, "edge": "tail", "to": c.End() - 1920, "close": true}, // moves all that follows
 			{"edit": "fade", "clip": c.ID, "edge": "head", "length": 1920},

@@ -80,11 +80,11 @@ func (s *Server) blendsAnswer(w http.ResponseWriter, r *http.Request, err error)
 // plan says what applying a blend by name to all cuts of a range or of the scene would do.
 func (s *Server) plan(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
-		Blend  string   `json:"blend"`
-		From   int64    `json:"from"`
-		To     int64    `json:"to"`
-		Tracks []string `json:"tracks"`
-		Which  string   `json:"which"`
+		Blend  string          `json:"blend"`
+		From   int64           `json:"from"`
+		To     int64           `json:"to"`
+		Tracks []scene.TrackID `json:"tracks"`
+		Which  string          `json:"which"`
 	}
 	if err := decode(w, r, &q); err != nil {
 		return err

@@ -29,9 +29,9 @@ func (s *Server) try(w http.ResponseWriter, r *http.Request) error {
 // copied answers with a range of the scene on its own, as a paste takes it.
 func (s *Server) copied(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
-		From   int64    `json:"from"`
-		To     int64    `json:"to"`
-		Tracks []string `json:"tracks"`
+		From   int64           `json:"from"`
+		To     int64           `json:"to"`
+		Tracks []scene.TrackID `json:"tracks"`
 	}
 	if err := decode(w, r, &q); err != nil {
 		return err

@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"blendseam/core/scene"
 	"blendseam/internal/outside"
 	"blendseam/internal/seamtest"
 	"blendseam/workspace"
@@ -172,7 +173,7 @@ func TestAnotherSceneIsEditedWhileOneIsMended(t *testing.T) {
 			"revision": state.Revision,
 			"edit": map[string]any{
 				"edit":  "gain",
-				"clips": []string{state.Tracks[0].Clips[0].ID},
+				"clips": []scene.ClipID{state.Tracks[0].Clips[0].ID},
 				"db":    -float64(1 + edits%9),
 			},
 		}, 200, nil)
@@ -195,7 +196,7 @@ func TestMendingStopsWhenThePageGoes(t *testing.T) {
 			"revision": st.Revision,
 			"edit": map[string]any{
 				"edit":  "gain",
-				"clips": []string{st.Scene.Tracks[0].Clips[0].ID},
+				"clips": []scene.ClipID{st.Scene.Tracks[0].Clips[0].ID},
 				"db":    -float64(1 + try),
 			},
 		}, 200, nil)
@@ -291,7 +292,7 @@ func BenchmarkEditWhileMending(b *testing.B) {
 				"revision": lst.Revision,
 				"edit": map[string]any{
 					"edit":  "gain",
-					"clips": []string{lst.Scene.Tracks[0].Clips[0].ID},
+					"clips": []scene.ClipID{lst.Scene.Tracks[0].Clips[0].ID},
 					"db":    -float64(1 + n%9),
 				},
 			}, 200, nil)
@@ -302,7 +303,7 @@ func BenchmarkEditWhileMending(b *testing.B) {
 	for b.Loop() {
 		start := time.Now()
 		c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": revision,
-			"edit": map[string]any{"edit": "gain", "clips": []string{clip}, "db": -float64(1 + revision%9)}}, 200, nil)
+			"edit": map[string]any{"edit": "gain", "clips": []scene.ClipID{clip}, "db": -float64(1 + revision%9)}}, 200, nil)
 		took = append(took, time.Since(start))
 		revision++
 	}

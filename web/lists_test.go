@@ -24,7 +24,7 @@ func TestListsAreNeverNull(t *testing.T) {
 	for id := range state.Sources {
 		source = id
 	}
-	seam := url.QueryEscape(c.settled(voices).Order[1])
+	seam := url.QueryEscape(string(c.settled(voices).Order[1]))
 	paths := []string{"/commands", "/blends", "/tones"}
 	for _, id := range []string{voices, empty} {
 		for _, p := range []string{"state", "seams", "history", "findings", "mixdowns"} {
@@ -33,7 +33,7 @@ func TestListsAreNeverNull(t *testing.T) {
 	}
 	for _, p := range []string{
 		"bench?bins=20&from=0&to=96000&seam=" + seam, "places?window=100&seam=" + seam, "proposal?seam=" + seam,
-		"sources/" + source + "/state", "reach?doing=slip&clip=" + state.Tracks[0].Clips[0].ID,
+		"sources/" + source + "/state", "reach?doing=slip&clip=" + string(state.Tracks[0].Clips[0].ID),
 	} {
 		paths = append(paths, "/scenes/"+voices+"/"+p)
 	}

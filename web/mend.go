@@ -28,7 +28,7 @@ func proposalViewOf(sc *scene.Scene, p advise.Proposal) ProposalView {
 // proposal answers with what would mend one seam.
 func (s *Server) proposal(w http.ResponseWriter, r *http.Request) error {
 	ctx := r.Context()
-	sc, x, ok, err := s.seamAsked(r, r.URL.Query().Get("seam"))
+	sc, x, ok, err := s.seamAsked(r, audit.SeamID(r.URL.Query().Get("seam")))
 	if err != nil {
 		return err
 	}
@@ -56,7 +56,7 @@ func (s *Server) places(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	sc, x, ok, err := s.seamAsked(r, r.URL.Query().Get("seam"))
+	sc, x, ok, err := s.seamAsked(r, audit.SeamID(r.URL.Query().Get("seam")))
 	if err != nil {
 		return err
 	}
@@ -108,9 +108,9 @@ func (s *Server) mend(w http.ResponseWriter, r *http.Request) error {
 func (s *Server) accept(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
 		editRequest
-		Seam string `json:"seam"`
-		Note string `json:"note"`
-		Off  bool   `json:"off"`
+		Seam audit.SeamID `json:"seam"`
+		Note string       `json:"note"`
+		Off  bool         `json:"off"`
 	}
 	if err := decode(w, r, &q); err != nil {
 		return err

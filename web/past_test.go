@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"blendseam/core/audit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
 	"blendseam/internal/outside"
@@ -33,7 +34,7 @@ func TestAnEditIsTriedWithoutBeingDone(t *testing.T) {
 	c.json(
 		"POST",
 		"/scenes/"+id+"/try",
-		map[string]any{"edit": map[string]any{"edit": "remove", "clips": []string{clips[0].ID}, "close": true}},
+		map[string]any{"edit": map[string]any{"edit": "remove", "clips": []scene.ClipID{clips[0].ID}, "close": true}},
 		200,
 		&told,
 	)
@@ -136,7 +137,7 @@ func TestThePastIsListedGoneToAndCompared(t *testing.T) {
 	c := newClient(t)
 	id, state := c.twoVoices()
 	clip := state.Tracks[0].Clips[1]
-	a := c.edit(id, state.Revision, map[string]any{"edit": "gain", "clips": []string{clip.ID}, "db": -6})
+	a := c.edit(id, state.Revision, map[string]any{"edit": "gain", "clips": []scene.ClipID{clip.ID}, "db": -6})
 	if status, raw, _ := c.do("POST", "/scenes/"+id+"/versions", map[string]string{"name": "quiet / one"}); status != 204 {
 		t.Fatalf("%d %s", status, raw)
 	}
@@ -270,7 +271,7 @@ func TestASourceIsListenedThroughAndTakenOut(t *testing.T) {
 		map[string]any{"edit": "set_stretch", "source": clip.Source, "name": "word", "from": 10000, "to": 30000},
 	).Revision
 	status, raw, _ := c.do("GET", at+"/", nil)
-	if status != 200 || !strings.Contains(string(raw), `"word"`) || !strings.Contains(string(raw), clip.ID) {
+	if status != 200 || !strings.Contains(string(raw), `"word"`) || !strings.Contains(string(raw), string(clip.ID)) {
 		t.Errorf("its page: %d", status)
 	}
 	var a EditAnswer
@@ -353,7 +354,7 @@ func TestSeamsSayWhatLeadsAndWhatIsOutOfSync(t *testing.T) {
 	clips := s.Tracks[1].Clips
 	do(
 		&scene.Lead{Left: clips[0].ID, Right: clips[1].ID, Frames: 7},
-		&scene.Unlink{Clips: []string{clips[0].ID}},
+		&scene.Unlink{Clips: []scene.ClipID{clips[0].ID}},
 		&scene.Slip{Clip: clips[0].ID, By: -5760},
 	)
 	id, err := c.server.Store.Create(context.Background(), s)
@@ -362,10 +363,10 @@ func TestSeamsSayWhatLeadsAndWhatIsOutOfSync(t *testing.T) {
 	}
 	var got struct {
 		Set []struct {
-			Left, Right string
+			Left, Right scene.ClipID
 			Lead        *int64
 		}
-		Offsets map[string]int64
+		Offsets map[scene.ClipID]int64
 	}
 	c.json("GET", "/scenes/"+id+"/seams", nil, 200, &got)
 	found := false
@@ -425,12 +426,12 @@ func TestThePageIsToldOnlyOfSeamsThatChanged(t *testing.T) {
 		map[string]any{"edit": "trim", "clip": clip, "edge": "tail", "to": all.Set[20].At - 19200, "close": true},
 	)
 	now := ask(all.Token)
-	moved := map[string]bool{}
+	moved := map[audit.SeamID]bool{}
 	if len(now.Moved) != 1 || now.Moved[0].By != -19200 || len(now.Order) != 0 {
 		t.Fatalf("%d sets of moved seams, by %+v", len(now.Moved), now.Moved)
 	}
 	for _, id := range now.Moved[0].IDs {
-		moved[id] = true
+		moved[audit.SeamID(id)] = true
 	}
 	for i, x := range all.Set {
 		far := i > 22 // what it lies over, at two seconds each, has its own five around it

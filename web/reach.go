@@ -21,7 +21,8 @@ func (s *Server) reach(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	a, q := ReachAnswer{Revision: st.Revision}, r.URL.Query()
-	if reach, ok := st.Scene.ReachOf(q.Get("clip"), scene.Side(q.Get("edge")), scene.Doing(q.Get("doing"))); ok {
+	clip, edge := scene.ClipID(q.Get("clip")), scene.Side(q.Get("edge"))
+	if reach, ok := st.Scene.ReachOf(clip, edge, scene.Doing(q.Get("doing"))); ok {
 		a.Reach = &reach
 	}
 	return s.answer(w, http.StatusOK, a)

@@ -77,7 +77,7 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	old := map[string]audit.Result{}
+	old := map[audit.SeamID]audit.Result{}
 	for _, x := range before {
 		old[x.ID] = x
 	}

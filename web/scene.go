@@ -245,7 +245,7 @@ type Changes struct {
 	Markers *[]scene.Marker         `json:"markers,omitempty"`
 	Pairs   *[]scene.Pair           `json:"pairs,omitempty"`
 	Sources map[string]scene.Source `json:"sources,omitempty"` // new or changed
-	Order   []string                `json:"order,omitempty"`   // ids of all tracks
+	Order   []scene.TrackID         `json:"order,omitempty"`   // ids of all tracks
 	Tracks  []TrackChanges          `json:"tracks,omitempty"`
 }
 
@@ -254,7 +254,7 @@ type TrackChanges struct {
 	Track scene.Track     `json:"track"`
 	Set   []scene.Clip    `json:"set,omitempty"`
 	Moved workspace.Moved `json:"moved,omitempty"` // changed in nothing but their start, in the track's unit
-	Gone  []string        `json:"gone,omitempty"`
+	Gone  []scene.ClipID  `json:"gone,omitempty"`
 }
 
 func compare(before, after *scene.Scene) Changes {
@@ -272,7 +272,7 @@ func compare(before, after *scene.Scene) Changes {
 		c.Sources = maps.Clone(after.Sources)
 		maps.DeleteFunc(c.Sources, func(id string, s scene.Source) bool { return reflect.DeepEqual(before.Sources[id], s) })
 	}
-	ids := func(s *scene.Scene) (list []string) {
+	ids := func(s *scene.Scene) (list []scene.TrackID) {
 		for _, t := range s.Tracks {
 			list = append(list, t.ID)
 		}
@@ -292,7 +292,7 @@ func compare(before, after *scene.Scene) Changes {
 func compareTrack(before, after *scene.Track) TrackChanges {
 	c := TrackChanges{Track: *after}
 	c.Track.Clips = nil
-	was := map[string]scene.Clip{}
+	was := map[scene.ClipID]scene.Clip{}
 	if before != nil {
 		for _, clip := range before.Clips {
 			was[clip.ID] = clip
@@ -309,7 +309,7 @@ func compareTrack(before, after *scene.Track) TrackChanges {
 			c.Set = append(c.Set, clip)
 			continue
 		}
-		c.Moved.Add(by, clip.ID)
+		c.Moved.Add(by, string(clip.ID))
 	}
 	c.Gone = slices.Sorted(maps.Keys(was))
 	return c

@@ -16,7 +16,7 @@ func (s *Server) opened(r *http.Request) (*workspace.Scene, error) {
 
 // seamAsked gives the scene and the seam that a request names. There is none if an edit took it away while the page was
 // asking.
-func (s *Server) seamAsked(r *http.Request, id string) (sc *workspace.Scene, x audit.Seam, ok bool, err error) {
+func (s *Server) seamAsked(r *http.Request, id audit.SeamID) (sc *workspace.Scene, x audit.Seam, ok bool, err error) {
 	if sc, err = s.opened(r); err != nil {
 		return nil, x, false, err
 	}

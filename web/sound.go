@@ -127,7 +127,7 @@ func hearing(what string) mix.Options {
 	case "plain":
 		return mix.Options{Plain: true}
 	}
-	return mix.Options{Clip: what, Bypass: true}
+	return mix.Options{Clip: scene.ClipID(what), Bypass: true}
 }
 
 // A Strip is a waveform as drawn: the lowest and the highest sample in each bin.
@@ -189,7 +189,7 @@ type Gains struct {
 
 // bench answers with a stretch around a seam in so many bins, with null if the scene has no such seam.
 func (s *Server) bench(w http.ResponseWriter, r *http.Request) error {
-	st, x, ok, err := s.seamAsked(r, r.URL.Query().Get("seam"))
+	st, x, ok, err := s.seamAsked(r, audit.SeamID(r.URL.Query().Get("seam")))
 	if err != nil {
 		return err
 	}
@@ -213,7 +213,7 @@ func (s *Server) bench(w http.ResponseWriter, r *http.Request) error {
 func benchViewOf(ctx context.Context, st *workspace.Scene, x audit.Seam, from, to, bins int64) (BenchView, error) {
 	v := BenchView{From: from, To: to, Seam: x, Gains: []Gains{}}
 	for _, side := range []struct {
-		clip string
+		clip scene.ClipID
 		to   **Strip
 	}{{x.Left, &v.Outgoing}, {x.Right, &v.Incoming}} {
 		if side.clip == "" {

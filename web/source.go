@@ -17,18 +17,18 @@ import (
 
 // A UseView is a clip that uses a source.
 type UseView struct {
-	Clip  string `json:"clip"`
-	Name  string `json:"name"`
-	Track string `json:"track"`
-	TC    string `json:"tc"`
-	In    int64  `json:"in"` // samples of the source
-	Out   int64  `json:"out"`
+	Clip  scene.ClipID `json:"clip"`
+	Name  string       `json:"name"`
+	Track string       `json:"track"`
+	TC    string       `json:"tc"`
+	In    int64        `json:"in"` // samples of the source
+	Out   int64        `json:"out"`
 }
 
 // usesOf gives the clips of a source; of picture and sound that are linked, the sound.
 func usesOf(sc *scene.Scene, source string) []UseView {
 	uses := []UseView{}
-	heard := map[string]bool{}
+	heard := map[scene.LinkID]bool{}
 	for _, t := range sc.Tracks {
 		for _, c := range t.Clips {
 			if c.Source == source && t.Kind == scene.Sound && c.Link != "" {
@@ -96,10 +96,10 @@ func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	type TrackView struct {
-		ID   string `json:"id"`
-		Name string `json:"name"`
+		ID   scene.TrackID `json:"id"`
+		Name string        `json:"name"`
 	}
-	tracks, picture := []TrackView{}, ""
+	tracks, picture := []TrackView{}, scene.TrackID("")
 	for _, t := range st.Scene.Tracks {
 		if t.Kind == scene.Sound && src.Samples > 0 || t.Kind == scene.Picture && src.Samples == 0 {
 			tracks = append(tracks, TrackView{t.ID, t.Name})
@@ -128,10 +128,10 @@ func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) error {
 // takeOut lays stretches of a source on a track.
 func (s *Server) takeOut(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
-		Names []string `json:"names"`
-		Track string   `json:"track"`
-		At    int64    `json:"at"` // -1: the end of the track
-		How   string   `json:"how"`
+		Names []string      `json:"names"`
+		Track scene.TrackID `json:"track"`
+		At    int64         `json:"at"` // -1: the end of the track
+		How   string        `json:"how"`
 	}
 	if err := decode(w, r, &q); err != nil {
 		return err

@@ -107,7 +107,7 @@ func (s *Server) fillings(r *http.Request) (a FillAnswer, err error) {
 		edit = scene.InOrder(a.Did, first, f.Edit)
 	}
 	if was := sc.Patch(hole); was != nil {
-		edit = scene.InOrder(a.Did+", in place of the one before", &scene.Remove{Clips: []string{was.ID}}, edit)
+		edit = scene.InOrder(a.Did+", in place of the one before", &scene.Remove{Clips: []scene.ClipID{was.ID}}, edit)
 	}
 	if a.Edit, err = marshalled(edit); err != nil {
 		return a, err
@@ -134,7 +134,7 @@ func marshalled(e scene.Edit) (any, error) {
 func holeAsked(sc *scene.Scene, r *http.Request) (h scene.Hole, first *scene.AddLull, err error) {
 	q := r.URL.Query()
 	if id := q.Get("seam"); id != "" {
-		x, ok := audit.At(sc, id)
+		x, ok := audit.At(sc, audit.SeamID(id))
 		if !ok {
 			return h, nil, errBadRequest{workspace.ErrNoSeam}
 		}
@@ -145,7 +145,7 @@ func holeAsked(sc *scene.Scene, r *http.Request) (h scene.Hole, first *scene.Add
 	if err := numbers(r, map[string]*int64{"from": &span.From, "to": &span.To}, 0, farthest); err != nil {
 		return h, nil, err
 	}
-	h, first, err = fill.HoleIn(sc, q.Get("track"), span)
+	h, first, err = fill.HoleIn(sc, scene.TrackID(q.Get("track")), span)
 	return h, first, badRequest(err)
 }
 

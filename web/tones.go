@@ -164,12 +164,12 @@ func (s *Server) tonePage(w http.ResponseWriter, r *http.Request) error {
 // a track covers.
 func (s *Server) keepTone(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
-		Name   string `json:"name"`
-		Place  string `json:"place"`
-		Source string `json:"source"`
-		Track  string `json:"track"`
-		From   int64  `json:"from"`
-		To     int64  `json:"to"`
+		Name   string        `json:"name"`
+		Place  string        `json:"place"`
+		Source string        `json:"source"`
+		Track  scene.TrackID `json:"track"`
+		From   int64         `json:"from"`
+		To     int64         `json:"to"`
 	}
 	if err := decode(w, r, &q); err != nil {
 		return err

@@ -249,7 +249,7 @@ func TestAnEditIsAnsweredWithItsChanges(t *testing.T) {
 		"/scenes/"+id+"/edits",
 		map[string]any{
 			"revision": state.Revision,
-			"edit":     map[string]any{"edit": "gain", "clips": []string{clips[1].ID}, "db": -6},
+			"edit":     map[string]any{"edit": "gain", "clips": []scene.ClipID{clips[1].ID}, "db": -6},
 		},
 		200,
 		&a,
@@ -266,7 +266,7 @@ func TestAnEditIsAnsweredWithItsChanges(t *testing.T) {
 		"/scenes/"+id+"/edits",
 		map[string]any{
 			"revision": state.Revision,
-			"edit":     map[string]any{"edit": "gain", "clips": []string{clips[1].ID}, "db": -7},
+			"edit":     map[string]any{"edit": "gain", "clips": []scene.ClipID{clips[1].ID}, "db": -7},
 		},
 		409,
 		&p,
@@ -293,10 +293,10 @@ func TestChangesAppliedToWhatWasGiveWhatIs(t *testing.T) {
 	first, second := state.Tracks[0].Clips[0], state.Tracks[0].Clips[1]
 	for _, e := range []map[string]any{
 		{"edit": "trim", "clip": first.ID, "edge": "tail", "to": first.Length - 19200, "close": true},
-		{"edit": "divide", "clips": []string{second.ID}, "at": first.Length},
+		{"edit": "divide", "clips": []scene.ClipID{second.ID}, "at": first.Length},
 		{"edit": "add_track", "name": "M", "purpose": "music"},
 		{"edit": "add_marker", "at": 100, "name": "here"},
-		{"edit": "remove", "clips": []string{first.ID}},
+		{"edit": "remove", "clips": []scene.ClipID{first.ID}},
 		{"edit": "rename", "name": "Another"},
 	} {
 		var a EditAnswer
@@ -322,15 +322,15 @@ func merge(s *scene.Scene, ch Changes) *scene.Scene {
 	if ch.Markers != nil {
 		now.Markers = *ch.Markers
 	}
-	byID := map[string]*scene.Track{}
-	order := []string{}
+	byID := map[scene.TrackID]*scene.Track{}
+	order := []scene.TrackID{}
 	for _, t := range s.Tracks {
 		byID[t.ID] = t
 		order = append(order, t.ID)
 	}
 	for _, tc := range ch.Tracks {
 		t := tc.Track
-		clips := map[string]scene.Clip{}
+		clips := map[scene.ClipID]scene.Clip{}
 		if old := byID[t.ID]; old != nil {
 			for _, k := range old.Clips {
 				clips[k.ID] = k
@@ -341,6 +341,7 @@ func merge(s *scene.Scene, ch Changes) *scene.Scene {
 		}
 		for _, m := range tc.Moved {
 			for _, id := range m.IDs {
+				id := scene.ClipID(id)
 				k := clips[id]
 				k.Start += m.By
 				clips[id] = k
@@ -351,7 +352,7 @@ func merge(s *scene.Scene, ch Changes) *scene.Scene {
 		}
 		t.Clips = nil
 		for len(clips) > 0 {
-			best := ""
+			best := scene.ClipID("")
 			for id, k := range clips {
 				if best == "" || k.Start < clips[best].Start {
 					best = id
@@ -427,7 +428,10 @@ func TestWhatMakesNoSenseIsABadRequest(t *testing.T) {
 	c.json(
 		"POST",
 		"/scenes/"+id+"/edits",
-		map[string]any{"revision": state.Revision, "edit": map[string]any{"edit": "gain", "clips": []string{}, "loud": 3}},
+		map[string]any{
+			"revision": state.Revision,
+			"edit":     map[string]any{"edit": "gain", "clips": []scene.ClipID{}, "loud": 3},
+		},
 		400,
 		nil,
 	)

@@ -19,8 +19,8 @@ type seamList struct {
 	found    []audit.Seam
 	keys     []string
 	leads    map[scene.Edge]int64
-	offsets  map[string]int64           // of clips out of sync
-	accepted map[string]*scene.Accepted // by seam
+	offsets  map[scene.ClipID]int64           // of clips out of sync
+	accepted map[audit.SeamID]*scene.Accepted // by seam
 }
 
 func (s *Scene) seams(ctx context.Context) (*seamList, error) {
@@ -30,7 +30,7 @@ func (s *Scene) seams(ctx context.Context) (*seamList, error) {
 			found:    audit.Find(sc),
 			leads:    sc.Leads(),
 			offsets:  sc.Offsets(),
-			accepted: map[string]*scene.Accepted{},
+			accepted: map[audit.SeamID]*scene.Accepted{},
 		}
 		keys := audit.NewKeys(sc)
 		for _, f := range x.found {
@@ -44,7 +44,7 @@ func (s *Scene) seams(ctx context.Context) (*seamList, error) {
 }
 
 // Seam gives a seam of the scene by its id; ok is false if it is not there, or not any more.
-func (s *Scene) Seam(ctx context.Context, id string) (x audit.Seam, ok bool, err error) {
+func (s *Scene) Seam(ctx context.Context, id audit.SeamID) (x audit.Seam, ok bool, err error) {
 	list, err := s.seams(ctx)
 	if err != nil {
 		return x, false, err
@@ -248,14 +248,14 @@ type SeamView struct {
 
 // A SeamAnswer is the list of seams, or what has changed in it since the token that a page names.
 type SeamAnswer struct {
-	Revision int64            `json:"revision"`
-	Pending  int              `json:"pending"` // still to be measured
-	Token    int64            `json:"token"`
-	Order    []string         `json:"order"` // ids, if it is not as it was
-	Ordered  bool             `json:"ordered"`
-	Set      []SeamView       `json:"set"`   // new or changed
-	Moved    Moved            `json:"moved"` // changed in nothing but their place, in samples
-	Offsets  map[string]int64 `json:"offsets"`
+	Revision int64                  `json:"revision"`
+	Pending  int                    `json:"pending"` // still to be measured
+	Token    int64                  `json:"token"`
+	Order    []audit.SeamID         `json:"order"` // ids, if it is not as it was
+	Ordered  bool                   `json:"ordered"`
+	Set      []SeamView             `json:"set"`   // new or changed
+	Moved    Moved                  `json:"moved"` // changed in nothing but their place, in samples
+	Offsets  map[scene.ClipID]int64 `json:"offsets"`
 }
 
 // Moved is what changed in nothing but its place, by how much later it lies.
@@ -289,8 +289,8 @@ const keptTold = 24
 
 type toldList struct {
 	token int64
-	order []string
-	of    map[string]signature
+	order []audit.SeamID
+	of    map[audit.SeamID]signature
 }
 
 // A signature differs for a seam of which a page must be told.
@@ -309,7 +309,7 @@ func (s *Scene) Seams(ctx context.Context, since int64) (a SeamAnswer, err error
 	}
 	list, pending := s.views(x)
 	a = SeamAnswer{Revision: s.Revision, Pending: pending, Offsets: x.offsets,
-		Order: []string{}, Set: []SeamView{}, Moved: Moved{}}
+		Order: []audit.SeamID{}, Set: []SeamView{}, Moved: Moved{}}
 	t := &s.w.told
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -319,7 +319,7 @@ func (s *Scene) Seams(ctx context.Context, since int64) (a SeamAnswer, err error
 			was = old
 		}
 	}
-	now := toldList{of: make(map[string]signature, len(list)), order: make([]string, len(list))}
+	now := toldList{of: make(map[audit.SeamID]signature, len(list)), order: make([]audit.SeamID, len(list))}
 	for i, v := range list {
 		sig := signature{x.keys[i], v.TrackName, v.LeftName, v.RightName, v.Why != "", math.MinInt64, v.At, ""}
 		if v.Accepted != nil {
@@ -336,7 +336,7 @@ func (s *Scene) Seams(ctx context.Context, since int64) (a SeamAnswer, err error
 		case !ok || old != sig:
 			a.Set = append(a.Set, v)
 		case by != 0:
-			a.Moved.Add(by, v.ID)
+			a.Moved.Add(by, string(v.ID))
 		}
 	}
 	if a.Ordered = was.of == nil || !slices.Equal(now.order, was.order); a.Ordered {

@@ -136,7 +136,7 @@ func TestWhatWasMeasuredIsKnownAfterUndo(t *testing.T) {
 		t.Context(),
 		id,
 		sc.Revision,
-		&scene.Gain{Clips: []string{sc.Scene.Tracks[0].Clips[0].ID}, DB: -3},
+		&scene.Gain{Clips: []scene.ClipID{sc.Scene.Tracks[0].Clips[0].ID}, DB: -3},
 	); err != nil {
 		t.Fatal(err)
 	}

@@ -169,7 +169,7 @@ func TestAuditOfACleanSceneAndOfNone(t *testing.T) {
 
 // What is rough and accepted does not make the audit fail, as long as it sounds as it did.
 func TestAnAcceptedSeamIsNotRoughForTheAudit(t *testing.T) {
-	_, path := sceneFile(t, &scene.Gain{Clips: []string{"c4"}, DB: 9})
+	_, path := sceneFile(t, &scene.Gain{Clips: []scene.ClipID{"c4"}, DB: 9})
 	code, _ := auditFile(t, path)
 	if code != exitRough {
 		t.Fatalf("exit %d of a scene that stops dead", code)
@@ -187,7 +187,7 @@ func TestAnAcceptedSeamIsNotRoughForTheAudit(t *testing.T) {
 			more = append(more, &scene.Accept{Left: x.Left, Right: x.Right, Sound: audit.Sound(s, x), Note: "it has to be so"})
 		}
 		second := s.Tracks[0].Clips[1]
-		more = append(more, &scene.Gain{Clips: []string{second.ID}, DB: second.GainDB + louder})
+		more = append(more, &scene.Gain{Clips: []scene.ClipID{second.ID}, DB: second.GainDB + louder})
 		for _, e := range more {
 			if s, err = scene.Apply(s, e); err != nil {
 				t.Fatal(scene.Message(err))

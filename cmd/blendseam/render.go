@@ -68,7 +68,7 @@ func (c *renderCmd) Run(ctx context.Context) error {
 	return nil
 }
 
-func trackNamed(s *scene.Scene, name string) (string, error) {
+func trackNamed(s *scene.Scene, name string) (scene.TrackID, error) {
 	var names []string
 	for _, t := range s.Tracks {
 		if t.Kind != scene.Sound {

@@ -157,7 +157,7 @@ func TestTheDemoIsFilled(t *testing.T) {
 	if *gap.Measures.DeadSilenceMS < 600 {
 		t.Fatalf("the demo's hole: %+v", gap)
 	}
-	next := ""
+	var next scene.ClipID
 	for i, c := range f.Scene.Track(gap.Track).Clips {
 		if c.ID == gap.Left {
 			next = f.Scene.Track(gap.Track).Clips[i+1].ID
@@ -167,7 +167,7 @@ func TestTheDemoIsFilled(t *testing.T) {
 	if err != nil || patch == nil {
 		t.Fatal(err, patch)
 	}
-	for _, side := range []string{gap.Left, next} {
+	for _, side := range []scene.ClipID{gap.Left, next} {
 		r := measured(apply(patch.Edit), func(s audit.Seam) bool {
 			return s.Track == gap.Track && (s.Left == side && s.Right == "" || s.Right == side && s.Left == "")
 		})

@@ -130,9 +130,9 @@ func (m *Mending) spoilt(
 	before *Adviser,
 	measured []audit.Result,
 	threads int,
-) (map[string]bool, error) {
+) (map[audit.SeamID]bool, error) {
 	sc := before.Scene
-	spoilt, of := map[string]bool{}, map[string]bool{}
+	spoilt, of := map[audit.SeamID]bool{}, map[audit.SeamID]bool{}
 	for _, c := range m.Changes {
 		of[c.Before.ID] = true
 		if c.After == nil {
@@ -145,7 +145,7 @@ func (m *Mending) spoilt(
 	}
 	meter := before.In(m.Scene)
 	was, now := audit.NewKeys(sc), audit.NewKeys(m.Scene)
-	present := map[string]audit.Seam{}
+	present := map[audit.SeamID]audit.Seam{}
 	for _, s := range audit.Find(m.Scene) {
 		present[s.ID] = s
 	}
@@ -181,8 +181,8 @@ func (m *Mending) spoilt(
 
 // milder gives, in place of each change that is spoilt, the changes beside it that mend something milder, if there are
 // any: it is they that have to give way.
-func (m *Mending) milder(spoilt map[string]bool) map[string]bool {
-	out := map[string]bool{}
+func (m *Mending) milder(spoilt map[audit.SeamID]bool) map[audit.SeamID]bool {
+	out := map[audit.SeamID]bool{}
 	for _, c := range m.Changes {
 		if !spoilt[c.Before.ID] {
 			continue
@@ -202,7 +202,7 @@ func (m *Mending) milder(spoilt map[string]bool) map[string]bool {
 
 // shares tells whether two seams have a clip in common.
 func shares(a, b audit.Seam) bool {
-	for _, id := range []string{a.Left, a.Right} {
+	for _, id := range []scene.ClipID{a.Left, a.Right} {
 		if id != "" && (id == b.Left || id == b.Right) {
 			return true
 		}
@@ -258,7 +258,7 @@ func (m *Mending) lay(sc *scene.Scene, proposals []Proposal) {
 // measure measures the seams of what was laid, in the scene that came out, and says what stays.
 func (m *Mending) measure(ctx context.Context, before *Adviser, threads int) error {
 	meter := before.In(m.Scene)
-	now := map[string]audit.Seam{}
+	now := map[audit.SeamID]audit.Seam{}
 	for _, s := range audit.Find(m.Scene) {
 		now[s.ID] = s
 	}

@@ -102,7 +102,7 @@ func (m *mendCount) add(t *testing.T, s seamtest.Specimen, before, after []audit
 	if mending.Scene.Length() != s.Scene.Length() {
 		t.Errorf("%s: the scene is %d samples long, was %d", s.About, mending.Scene.Length(), s.Scene.Length())
 	}
-	was := map[string]audit.Result{}
+	was := map[audit.SeamID]audit.Result{}
 	for _, r := range before {
 		was[r.ID] = r
 	}

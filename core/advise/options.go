@@ -22,8 +22,8 @@ type option struct {
 	did     string
 	reasons []string
 	edits   []scene.Edit
-	becomes string // id of the seam afterwards, if it is another
-	wide    bool   // the edit reaches to the neighbouring seams
+	becomes audit.SeamID // id of the seam afterwards, if it is another
+	wide    bool         // the edit reaches to the neighbouring seams
 }
 
 // advice is what the options are made from.
@@ -345,7 +345,7 @@ func (a *advice) levels() (list []option, err error) {
 				option{
 					did:     fmt.Sprintf("%s at %+.1f dB", side.c.Name, db),
 					wide:    true,
-					edits:   []scene.Edit{&scene.Gain{Clips: []string{side.c.ID}, DB: db}},
+					edits:   []scene.Edit{&scene.Gain{Clips: []scene.ClipID{side.c.ID}, DB: db}},
 					reasons: []string{reason, "its background is off by as much, so the whole clip is turned"},
 				},
 			)
@@ -462,7 +462,7 @@ func (a *advice) closeHole() (list []option, err error) {
 	meet := hole.From + min(max(hole.Len()/2, hole.Len()-head+overlap/2), tail-overlap/2)
 	meet = min(max(meet, hole.From), hole.To)
 	o := option{
-		becomes: "cut:" + left.ID + ":" + right.ID,
+		becomes: audit.CutID(left.ID, right.ID),
 		wide:    true,
 		did: fmt.Sprintf(
 			"%s and %s drawn over the hole of %s, blend of %s",
@@ -631,7 +631,7 @@ func (a *advice) patches() (list []option, err error) {
 				{
 					did:     fmt.Sprintf("patch at %+.1f dB", db),
 					reasons: []string{fmt.Sprintf("it is %.1f dB off the room beside it", *by)},
-					edits:   []scene.Edit{&scene.Gain{Clips: []string{p.ID}, DB: db}},
+					edits:   []scene.Edit{&scene.Gain{Clips: []scene.ClipID{p.ID}, DB: db}},
 				},
 			}, nil
 		}

@@ -243,7 +243,7 @@ func stays(p Proposal) string {
 // Stray proposes for a stray sound: its lull, and the patch that fills it.
 func (m *Adviser) Stray(ctx context.Context, f fill.Finding) (Proposal, error) {
 	s := audit.Seam{
-		ID:        f.ID,
+		ID:        audit.SeamID(f.ID),
 		Track:     f.Track,
 		TrackName: f.TrackName,
 		Kind:      audit.Lull,
@@ -280,7 +280,12 @@ func (m *Adviser) Stray(ctx context.Context, f fill.Finding) (Proposal, error) {
 		return p, nil
 	}
 	did := fmt.Sprintf("%s lulled for %s, %s", f.Name(), m.Meter.LengthWords(f.Lull.Len()), patch.Did)
-	o := option{did: did, edits: []scene.Edit{take, patch.Edit}, becomes: "lull:" + f.Clip + ":" + take.Lull, wide: true}
+	o := option{
+		did:     did,
+		edits:   []scene.Edit{take, patch.Edit},
+		becomes: audit.LullID(f.Clip, take.Lull),
+		wide:    true,
+	}
 	after, edit, err := m.try(ctx, before, o)
 	if err != nil {
 		return p, err

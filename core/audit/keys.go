@@ -51,7 +51,7 @@ func NewKeys(sc *scene.Scene) *Keys {
 			clips:  make([]digest, len(t.Clips)),
 			blends: make([]digest, len(t.Clips)),
 		}
-		index := make(map[string]int, len(t.Clips))
+		index := make(map[scene.ClipID]int, len(t.Clips))
 		for i, c := range t.Clips {
 			index[c.ID] = i
 			tk.clips[i] = digestOf([]any{sc.Heard(c), c.Sounding()})
@@ -112,7 +112,7 @@ func (k *Keys) Of(s Seam) string {
 func Sound(sc *scene.Scene, s Seam) string {
 	within := pcm.Span{From: s.From - sc.SampleRate, To: s.To + sc.SampleRate}
 	var parts []any
-	for _, id := range []string{s.Left, s.Right} {
+	for _, id := range []scene.ClipID{s.Left, s.Right} {
 		t, c := sc.Clip(id)
 		if c == nil {
 			parts = append(parts, nil)

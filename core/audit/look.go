@@ -307,7 +307,7 @@ func (l *look) toneMeets() bool {
 }
 
 func (l *look) trackGain(side int) float64 {
-	if t, _ := l.Scene.Clip([]string{l.r.Left, l.r.Right}[side]); t != nil {
+	if t, _ := l.Scene.Clip([]scene.ClipID{l.r.Left, l.r.Right}[side]); t != nil {
 		return t.GainDB
 	}
 	return l.track.GainDB

@@ -21,14 +21,14 @@ type Meter struct {
 	*Sources
 	Scene  *scene.Scene
 	within pcm.Span // outside of which nothing is measured; the zero Span is none
-	heard  map[string]bool
+	heard  map[scene.TrackID]bool
 	mu     sync.Mutex
-	mixers map[string]*mix.Mixer // by track, "" for the whole
+	mixers map[scene.TrackID]*mix.Mixer // by track, "" for the whole
 }
 
 // NewMeter prepares a scene for measuring. Nothing is opened before it is needed.
 func NewMeter(s *scene.Scene, from *Sources) *Meter {
-	m := &Meter{Sources: from, Scene: s, heard: map[string]bool{}, mixers: map[string]*mix.Mixer{}}
+	m := &Meter{Sources: from, Scene: s, heard: map[scene.TrackID]bool{}, mixers: map[scene.TrackID]*mix.Mixer{}}
 	solo := false
 	for _, t := range s.Tracks {
 		solo = solo || t.Kind == scene.Sound && t.Solo
@@ -54,7 +54,7 @@ func (m *Meter) Part(s *scene.Scene, span pcm.Span) *Meter {
 }
 
 // Mixer gives the mix of one track, or of the whole scene for "".
-func (m *Meter) Mixer(track string) (*mix.Mixer, error) {
+func (m *Meter) Mixer(track scene.TrackID) (*mix.Mixer, error) {
 	if track != "" && m.heard[track] && len(m.heard) == 1 {
 		track = ""
 	}
@@ -71,7 +71,7 @@ func (m *Meter) Mixer(track string) (*mix.Mixer, error) {
 }
 
 // Heard tells whether a track of sound is part of the mix.
-func (m *Meter) Heard(track string) bool { return m.heard[track] }
+func (m *Meter) Heard(track scene.TrackID) bool { return m.heard[track] }
 
 // Sound gives the sound of a clip's source.
 func (m *Meter) Sound(c *scene.Clip) (pcm.ReaderAt, error) {

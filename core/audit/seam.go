@@ -34,23 +34,34 @@ const (
 	Rough   Verdict = "rough"
 )
 
+// A SeamID names a seam by its kind and the clips that make it, as "cut:c3:c4": it stays while they do.
+type SeamID string
+
+// CutID names the seam at the cut between two clips.
+func CutID(left, right scene.ClipID) SeamID { return SeamID("cut:" + left + ":" + right) }
+
+// LullID names the seam that a clip's lull is.
+func LullID(clip scene.ClipID, lull scene.LullID) SeamID {
+	return SeamID("lull:" + string(clip) + ":" + string(lull))
+}
+
 // A Seam is a place where a track's sound changes.
 type Seam struct {
-	ID        string `json:"id"`
-	Track     string `json:"track"`
-	TrackName string `json:"track_name"`
-	Kind      Kind   `json:"kind"`
-	At        int64  `json:"at"`   // sample
-	From      int64  `json:"from"` // where the change begins
-	To        int64  `json:"to"`   // and where it is over
-	Left      string `json:"left"` // ids and names of the clips, "" where there is none
-	Right     string `json:"right"`
-	LeftName  string `json:"left_name"`
-	RightName string `json:"right_name"`
-	Blend     bool   `json:"blend"`
-	Pair      bool   `json:"pair,omitempty"` // from a clip of this track over into one of another
-	Lull      string `json:"lull,omitempty"` // its id; the clip is Left, the patch that fills it Right
-	index     int    // of the left clip, else of the right one
+	ID        SeamID        `json:"id"`
+	Track     scene.TrackID `json:"track"`
+	TrackName string        `json:"track_name"`
+	Kind      Kind          `json:"kind"`
+	At        int64         `json:"at"`   // sample
+	From      int64         `json:"from"` // where the change begins
+	To        int64         `json:"to"`   // and where it is over
+	Left      scene.ClipID  `json:"left"` // ids and names of the clips, "" where there is none
+	Right     scene.ClipID  `json:"right"`
+	LeftName  string        `json:"left_name"`
+	RightName string        `json:"right_name"`
+	Blend     bool          `json:"blend"`
+	Pair      bool          `json:"pair,omitempty"` // from a clip of this track over into one of another
+	Lull      scene.LullID  `json:"lull,omitempty"` // its id; the clip is Left, the patch that fills it Right
+	index     int           // of the left clip, else of the right one
 	accepted  *scene.Accepted
 }
 
@@ -71,7 +82,7 @@ func Find(s *scene.Scene) []Seam {
 		if t.Kind != scene.Sound {
 			continue
 		}
-		blends := make(map[string]*scene.Blend, len(t.Blends)) // by left clip
+		blends := make(map[scene.ClipID]*scene.Blend, len(t.Blends)) // by left clip
 		for i := range t.Blends {
 			blends[t.Blends[i].Left] = &t.Blends[i]
 		}
@@ -108,7 +119,7 @@ func seamsOf(list []Seam, s *scene.Scene, t *scene.Track, i int, b *scene.Blend)
 
 // Of gives the seams of one clip of a scene: those of its head, its tail and its lulls, of which a cut is a seam of the
 // clip ahead.
-func Of(s *scene.Scene, clip string) []Seam {
+func Of(s *scene.Scene, clip scene.ClipID) []Seam {
 	ti, ci, ok := s.Find(clip)
 	if !ok || s.Tracks[ti].Kind != scene.Sound {
 		return nil
@@ -124,10 +135,10 @@ func Of(s *scene.Scene, clip string) []Seam {
 }
 
 // At gives a seam by its id; ok is false if the scene has none of that id.
-func At(s *scene.Scene, id string) (x Seam, ok bool) {
-	_, clips, _ := strings.Cut(id, ":")
+func At(s *scene.Scene, id SeamID) (x Seam, ok bool) {
+	_, clips, _ := strings.Cut(string(id), ":")
 	for end := len(clips); end >= 0; end = strings.LastIndexByte(clips[:end], ':') {
-		for _, x := range Of(s, clips[:end]) {
+		for _, x := range Of(s, scene.ClipID(clips[:end])) {
 			if x.ID == id {
 				return x, true
 			}
@@ -142,7 +153,7 @@ func (s Seam) Index() int { return s.index }
 func cut(t *scene.Track, i int, b *scene.Blend) Seam {
 	l, r := t.Clips[i], t.Clips[i+1]
 	s := Seam{
-		ID:        "cut:" + l.ID + ":" + r.ID,
+		ID:        CutID(l.ID, r.ID),
 		Track:     t.ID,
 		TrackName: t.Name,
 		Kind:      Cut,
@@ -171,7 +182,7 @@ func pair(s *scene.Scene, t *scene.Track, i int, p scene.Pair) Seam {
 	span, _ := s.Overlap(p)
 	_, in := s.Clip(p.In)
 	return Seam{
-		ID:        "pair:" + p.Out + ":" + p.In,
+		ID:        SeamID("pair:" + p.Out + ":" + p.In),
 		Track:     t.ID,
 		TrackName: t.Name,
 		Kind:      Fade,
@@ -192,13 +203,15 @@ func edge(t *scene.Track, i int, head, outermost bool) Seam {
 	c := t.Clips[i]
 	s := Seam{Track: t.ID, TrackName: t.Name, index: i}
 	if head {
-		s.ID, s.Kind, s.Right, s.RightName, s.At, s.accepted = "head:"+c.ID, GapEnd, c.ID, c.Name, c.Start, c.AcceptedHead
+		s.ID, s.Kind = SeamID("head:"+c.ID), GapEnd
+		s.Right, s.RightName, s.At, s.accepted = c.ID, c.Name, c.Start, c.AcceptedHead
 		s.From, s.To = c.Start, c.Start+c.FadeIn.Length
 		if outermost {
 			s.Kind = Head
 		}
 	} else {
-		s.ID, s.Kind, s.Left, s.LeftName, s.At, s.accepted = "tail:"+c.ID, GapStart, c.ID, c.Name, c.End(), c.AcceptedTail
+		s.ID, s.Kind = SeamID("tail:"+c.ID), GapStart
+		s.Left, s.LeftName, s.At, s.accepted = c.ID, c.Name, c.End(), c.AcceptedTail
 		s.From, s.To = c.End()-c.FadeOut.Length, c.End()
 		if outermost {
 			s.Kind = Tail
@@ -215,7 +228,7 @@ func lull(s *scene.Scene, t *scene.Track, i int, l scene.Lull) Seam {
 	c := t.Clips[i]
 	span := c.LullSpan(l)
 	out := Seam{
-		ID:        "lull:" + c.ID + ":" + l.ID,
+		ID:        LullID(c.ID, l.ID),
 		Track:     t.ID,
 		TrackName: t.Name,
 		Kind:      Lull,

@@ -196,15 +196,15 @@ func TestKeysChangeWithWhatSoundsAroundASeamAlone(t *testing.T) {
 		s.Lay(name, seamtest.Bed(uint64(i), 4, -50), float64(3*i))
 	}
 	before := s.Scene
-	keys := func(sc *scene.Scene) map[string]string {
-		m := map[string]string{}
+	keys := func(sc *scene.Scene) map[audit.SeamID]string {
+		m := map[audit.SeamID]string{}
 		for _, x := range audit.Find(sc) {
 			m[x.ID] = audit.NewKeys(sc).Of(x)
 		}
 		return m
 	}
 	was := keys(before)
-	s.Do(&scene.Gain{Clips: []string{before.Tracks[0].Clips[0].ID}, DB: -3})
+	s.Do(&scene.Gain{Clips: []scene.ClipID{before.Tracks[0].Clips[0].ID}, DB: -3})
 	changed := 0
 	for id, k := range keys(s.Scene) {
 		if was[id] != k {

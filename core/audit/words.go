@@ -163,7 +163,7 @@ func (l *look) goesOn() (bool, error) {
 // Words are the words and breaths of the outgoing and the incoming recording around a seam, with the pitched part of
 // each word.
 func (m *Meter) Words(ctx context.Context, s Seam) (out [2][]speech.Part, err error) {
-	for i, id := range []string{s.Left, s.Right} {
+	for i, id := range []scene.ClipID{s.Left, s.Right} {
 		out[i] = []speech.Part{}
 		t, c := m.Scene.Clip(id)
 		if c == nil || t.Purpose != scene.ForDialogue {

@@ -229,7 +229,7 @@ const bedFadeMS = 400
 // spread makes the edit that lays a filling's tone under a stretch of the scene at a level, on a track of its own.
 func (m *Filler) spread(ctx context.Context, span pcm.Span, f *Filling, level float64) error {
 	in := m.Scene.ToneMiddle()
-	t := recipe.Tone{Seed: seedOf(scene.Hole{Clip: f.Source}), Phase: in - span.From}
+	t := recipe.Tone{Seed: seedOf(scene.Hole{Clip: scene.ClipID(f.Source)}), Phase: in - span.From}
 	wish := tone.Wish{Span: pcm.Span{From: in, To: in + min(span.Len(), 8*m.Scene.SampleRate)}, Left: level, Right: level}
 	t, gain, err := m.settle(ctx, f, t, wish)
 	if err != nil {
@@ -262,14 +262,14 @@ func (m *Filler) Built(ctx context.Context, f *Filling, levelDB float64) (pcm.Re
 
 // A Kept is what keeping the words leaves of a clip.
 type Kept struct {
-	Clip      string     `json:"clip"`
-	ClipName  string     `json:"clip_name"`
-	Track     string     `json:"track"`
-	At        int64      `json:"at"`
-	Stretches []pcm.Span `json:"stretches"`
-	Seconds   float64    `json:"seconds"` // that are taken out
-	Edit      scene.Edit `json:"-"`
-	Words     string     `json:"words"`
+	Clip      scene.ClipID `json:"clip"`
+	ClipName  string       `json:"clip_name"`
+	Track     string       `json:"track"` // its name
+	At        int64        `json:"at"`
+	Stretches []pcm.Span   `json:"stretches"`
+	Seconds   float64      `json:"seconds"` // that are taken out
+	Edit      scene.Edit   `json:"-"`
+	Words     string       `json:"words"`
 }
 
 // Beside words so much is kept, in milliseconds, and pauses shorter than leastPauseMS stay. The stretches have fades of

@@ -22,24 +22,24 @@ const SpokenOver stray.Kind = "spoken_over"
 // A Finding is something in a scene that should not be heard, and the lull that would take it out. Times are samples of
 // the scene.
 type Finding struct {
-	ID        string     `json:"id"`
-	Kind      stray.Kind `json:"kind"`
-	Track     string     `json:"track"`
-	TrackName string     `json:"track_name"`
-	Clip      string     `json:"clip"`
-	ClipName  string     `json:"clip_name"`
-	Span      pcm.Span   `json:"span"`
-	AboveDB   float64    `json:"above_db"` // its loudest 10 ms over the background
-	PeakDB    float64    `json:"peak_db"`  // dBFS
-	Lull      pcm.Span   `json:"lull"`
-	FadeIn    int64      `json:"fade_in"`
-	FadeOut   int64      `json:"fade_out"`
-	Why       string     `json:"why"`
+	ID        string        `json:"id"`
+	Kind      stray.Kind    `json:"kind"`
+	Track     scene.TrackID `json:"track"`
+	TrackName string        `json:"track_name"`
+	Clip      scene.ClipID  `json:"clip"`
+	ClipName  string        `json:"clip_name"`
+	Span      pcm.Span      `json:"span"`
+	AboveDB   float64       `json:"above_db"` // its loudest 10 ms over the background
+	PeakDB    float64       `json:"peak_db"`  // dBFS
+	Lull      pcm.Span      `json:"lull"`
+	FadeIn    int64         `json:"fade_in"`
+	FadeOut   int64         `json:"fade_out"`
+	Why       string        `json:"why"`
 }
 
 // A Hum is the steady partials of a clip's background. It is named, not lulled: it is there all the time.
 type Hum struct {
-	Clip     string         `json:"clip"`
+	Clip     scene.ClipID   `json:"clip"`
 	ClipName string         `json:"clip_name"`
 	At       int64          `json:"at"` // where it was measured, sample of the scene
 	Partials []tone.Partial `json:"partials"`
@@ -364,7 +364,7 @@ func (f Finding) Name() string {
 func (f Finding) Edit() *scene.AddLull {
 	return &scene.AddLull{
 		Clip:    f.Clip,
-		Lull:    fmt.Sprintf("u%s.%d", f.Clip, f.Lull.From),
+		Lull:    scene.LullID(fmt.Sprintf("u%s.%d", f.Clip, f.Lull.From)),
 		From:    f.Lull.From,
 		To:      f.Lull.To,
 		FadeIn:  &f.FadeIn,

@@ -29,7 +29,7 @@ func TestWhatARangeCovers(t *testing.T) {
 		{"the gap", 4, 6, scene.Hole{Clip: a, Next: b}, false, ""},
 		{"most of the gap and some of a clip", 3.5, 5.5, scene.Hole{Clip: a, Next: b}, false, ""},
 		{"a little inside the gap", 4.5, 4.6, scene.Hole{Clip: a, Next: b}, false, ""},
-		{"a stretch of the first clip", 1, 2, scene.Hole{Clip: a, Lull: "u" + a + ".48000"}, true, ""},
+		{"a stretch of the first clip", 1, 2, scene.Hole{Clip: a, Lull: "u" + scene.LullID(a) + ".48000"}, true, ""},
 		{"a lull", 6.5, 7.5, scene.Hole{Clip: b, Lull: "u"}, false, ""},
 		{"nothing", 20, 21, scene.Hole{}, false,
 			"The range covers no gap between two clips and no clip of this track. Lay a bed under it instead."},

@@ -59,7 +59,11 @@ func BenchmarkExportEightStereoTracks24Bit(b *testing.B) {
 		s.Sources[id] = scene.Source{ID: id, Samples: n}
 		s.Tracks = append(
 			s.Tracks,
-			&scene.Track{ID: id, Kind: scene.Sound, Clips: []scene.Clip{{ID: id, Source: id, Length: n}}},
+			&scene.Track{
+				ID:    scene.TrackID(id),
+				Kind:  scene.Sound,
+				Clips: []scene.Clip{{ID: scene.ClipID(id), Source: id, Length: n}},
+			},
 		)
 	}
 	m, err := New(s, func(src scene.Source) (pcm.ReaderAt, error) { return files[src.ID], nil }, Options{})

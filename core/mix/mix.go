@@ -20,10 +20,10 @@ type Open func(source scene.Source) (pcm.ReaderAt, error)
 
 // Options choose what of a scene is heard. The zero value is the whole scene.
 type Options struct {
-	Track  string // only this track, by its id, muted or not
-	Clip   string // only this clip, by its id, with its fades and its side of blends
-	Plain  bool   // blends left out: clips are cut hard
-	Bypass bool   // only with Clip: without fades and blends, and with all its handles
+	Track  scene.TrackID // only this track, by its id, muted or not
+	Clip   scene.ClipID  // only this clip, by its id, with its fades and its side of blends
+	Plain  bool          // blends left out: clips are cut hard
+	Bypass bool          // only with Clip: without fades and blends, and with all its handles
 	// Within is a stretch of the scene outside of which nothing will be asked for; the zero Span is none. A mixer of a
 	// stretch is soon made, however long the scene.
 	Within pcm.Span
@@ -41,7 +41,7 @@ type voices struct {
 	track *scene.Track
 	gain  float64
 	list  []voice
-	of    map[string]int // index in list, by clip
+	of    map[scene.ClipID]int // index in list, by clip
 }
 
 // A voice is a clip as it sounds: blends reach beyond its ends.
@@ -166,7 +166,7 @@ func likenessFor(law blend.Law, sides func() (left, right pcm.Block, err error))
 }
 
 // voice gives a clip as it sounds, nil if it is not heard.
-func (m *Mixer) voice(clip string) *voice {
+func (m *Mixer) voice(clip scene.ClipID) *voice {
 	for i := range m.tracks {
 		if k, ok := m.tracks[i].of[clip]; ok {
 			return &m.tracks[i].list[k]
@@ -182,7 +182,7 @@ func PairSides(
 	get func(scene.Clip) (pcm.ReaderAt, error),
 ) (left, right pcm.Block, err error) {
 	span, _ := s.Overlap(p)
-	for id, to := range map[string]*pcm.Block{p.Out: &left, p.In: &right} {
+	for id, to := range map[scene.ClipID]*pcm.Block{p.Out: &left, p.In: &right} {
 		_, c := s.Clip(id)
 		if c == nil {
 			return nil, nil, fmt.Errorf("a pair names the clip %s, which is gone", id)
@@ -211,7 +211,7 @@ func trackVoices(
 		first = max(0, t.At(within.From)-1)
 		last = min(len(t.Clips), sort.Search(len(t.Clips), func(i int) bool { return t.Clips[i].Start >= within.To })+1)
 	}
-	index := make(map[string]int, last-first) // of voices
+	index := make(map[scene.ClipID]int, last-first) // of voices
 	out := voices{track: t, gain: level.Amplitude(t.GainDB), of: index}
 	for i := first; i < last; i++ {
 		c := t.Clips[i]

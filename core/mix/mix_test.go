@@ -190,7 +190,7 @@ func TestMixdownIsAmix(t *testing.T) {
 		s = apply(t, s, &scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: b.Len(), Channels: 1}})
 		s = apply(t, s, &scene.AddTrack{Name: id, Purpose: "dialogue"})
 		s = apply(t, s, &scene.Add{Track: s.Tracks[i].ID, Source: id, Length: b.Len()})
-		s = apply(t, s, &scene.Gain{Clips: []string{s.Tracks[i].Clips[0].ID}, DB: -12})
+		s = apply(t, s, &scene.Gain{Clips: []scene.ClipID{s.Tracks[i].Clips[0].ID}, DB: -12})
 	}
 	m, err := mix.New(s, func(src scene.Source) (pcm.ReaderAt, error) { return wav.Open(open[src.ID]) }, mix.Options{})
 	if err != nil {
@@ -285,7 +285,7 @@ func busy(t testing.TB) (*scene.Scene, mix.Open) {
 				Curve:  blend.Curve{Shape: blend.Exponential, Bend: 0.4},
 			},
 		)
-		s = apply(t, s, &scene.Gain{Clips: []string{clips[1].ID, clips[4].ID}, DB: -4.5})
+		s = apply(t, s, &scene.Gain{Clips: []scene.ClipID{clips[1].ID, clips[4].ID}, DB: -4.5})
 	}
 	return s, sources(48000, all)
 }

@@ -130,7 +130,7 @@ func clicks(t *testing.T, rate timecode.Rate) (s *scene.Scene, click int64) {
 	tracks := slices.Clone(s.Tracks)
 	for g := range int64(16) {
 		start := 120 * g
-		var clips []string
+		var clips []scene.ClipID
 		for i, track := range tracks {
 			e := &scene.Add{
 				Track:  track.ID,
@@ -184,9 +184,9 @@ func rippleEdit(s *scene.Scene, rng *rand.Rand, click int64) scene.Edit {
 		if rng.IntN(3) > 0 {
 			return &scene.CloseGap{Track: track.ID, At: c.End()}
 		}
-		return &scene.Remove{Clips: []string{c.ID}, Close: true}
+		return &scene.Remove{Clips: []scene.ClipID{c.ID}, Close: true}
 	case 5:
-		return &scene.Duplicate{Clips: []string{c.ID}}
+		return &scene.Duplicate{Clips: []scene.ClipID{c.ID}}
 	}
 	return &scene.Nudge{Edges: []scene.Edge{{Left: c.ID}}, Frames: rng.Int64N(9) + 1, Close: true}
 }

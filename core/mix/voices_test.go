@@ -34,7 +34,7 @@ func shaped(t *testing.T) (*scene.Scene, mix.Open) {
 	for _, e := range []scene.Edit{
 		&scene.SetBlend{Left: l, Right: r, Before: 3000, After: 5000, Law: blend.ConstantGain},
 		&scene.FadeEdge{Clip: l, Edge: "head", Length: 7000, Curve: blend.Curve{Shape: blend.QuarterSine}},
-		&scene.Gain{Clips: []string{r}, DB: -3},
+		&scene.Gain{Clips: []scene.ClipID{r}, DB: -3},
 		&scene.SetLevel{Clip: l, Points: []scene.LevelPoint{{At: 40000, DB: 0}, {At: 60000, DB: -12}}},
 		&scene.AddLull{Clip: r, Lull: "u1", From: 130000, To: 150000, DepthDB: 6 + half, FadeIn: &fade, FadeOut: &fade},
 	} {

@@ -9,8 +9,8 @@ import (
 
 // SetBlend puts a blend on the cut between two touching clips of sound, or changes the one that is there.
 type SetBlend struct {
-	Left     string       `json:"left"`
-	Right    string       `json:"right"`
+	Left     ClipID       `json:"left"`
+	Right    ClipID       `json:"right"`
 	Before   int64        `json:"before"`
 	After    int64        `json:"after"`
 	Law      blend.Law    `json:"law"`
@@ -209,8 +209,8 @@ func checkLaw(law blend.Law, curves ...*blend.Curve) error {
 
 // RemoveBlend takes the blend off a cut, which is then plain.
 type RemoveBlend struct {
-	Left  string `json:"left"`
-	Right string `json:"right"`
+	Left  ClipID `json:"left"`
+	Right ClipID `json:"right"`
 }
 
 func (e *RemoveBlend) apply(d *draft) error {

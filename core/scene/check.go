@@ -165,8 +165,8 @@ func checkBounds(s *Scene, t *Track) error {
 }
 
 func checkTrack(s *Scene, t *Track) error {
-	room := make(map[string]int64, len(t.Blends)) // what blends take of a clip's inside
-	order := make(map[string]int, len(t.Clips))
+	room := make(map[ClipID]int64, len(t.Blends)) // what blends take of a clip's inside
+	order := make(map[ClipID]int, len(t.Clips))
 	end := int64(0)
 	for i := range t.Clips {
 		c := &t.Clips[i]

@@ -24,7 +24,7 @@ type Clipboard struct {
 
 // Copy takes a range out of a scene as a piece, on the named tracks, or on all if none is named. Clips are cut at the
 // range's edges, blends that run over them left behind; dropped says how many those are.
-func Copy(s *Scene, span pcm.Span, tracks []string) (p Clipboard, dropped int, err error) {
+func Copy(s *Scene, span pcm.Span, tracks []TrackID) (p Clipboard, dropped int, err error) {
 	d := newDraft(s)
 	var list []int
 	for i, t := range s.Tracks {
@@ -58,7 +58,7 @@ func Copy(s *Scene, span pcm.Span, tracks []string) (p Clipboard, dropped int, e
 			return p, 0, err
 		}
 	}
-	in := map[string]bool{}
+	in := map[ClipID]bool{}
 	for _, ti := range list {
 		t := d.Tracks[ti]
 		for _, c := range t.Clips {
@@ -96,7 +96,7 @@ func (p Clipboard) Describe(dropped int) string {
 	return words
 }
 
-func clipOn(d *draft, track int, id string) Clip {
+func clipOn(d *draft, track int, id ClipID) Clip {
 	for _, c := range d.Tracks[track].Clips {
 		if c.ID == id {
 			return c
@@ -106,7 +106,7 @@ func clipOn(d *draft, track int, id string) Clip {
 }
 
 // pieceOf makes a piece of clips, from the first one's head to the last one's tail.
-func pieceOf(s *Scene, in map[string]bool) Clipboard {
+func pieceOf(s *Scene, in map[ClipID]bool) Clipboard {
 	p := Clipboard{Rate: s.Rate, SampleRate: s.SampleRate, Sources: map[string]Source{}, from: unbounded}
 	end := int64(0)
 	for _, t := range s.Tracks {
@@ -282,7 +282,7 @@ func (p Clipboard) insert(d *draft, at int64, how string) error {
 			d.Sources[id] = src
 		}
 	}
-	links := map[string]string{}
+	links := map[LinkID]LinkID{}
 	for k, t := range p.Tracks {
 		if err := p.lay(d, d.touch(to[k]), t, at, end, links); err != nil {
 			return err
@@ -297,11 +297,11 @@ func (p Clipboard) insert(d *draft, at int64, how string) error {
 }
 
 // lay puts one track of a piece on a track. Sound that reaches the end of the piece meets what follows to the sample.
-func (p Clipboard) lay(d *draft, to, from *Track, at, end int64, links map[string]string) error {
-	ids := map[string]string{}
+func (p Clipboard) lay(d *draft, to, from *Track, at, end int64, links map[LinkID]LinkID) error {
+	ids := map[ClipID]ClipID{}
 	for _, c := range from.Clips {
 		last := to.Kind == Sound && c.End() == p.Length
-		ids[c.ID] = d.newID("c")
+		ids[c.ID] = NewID(d.Scene, AClip)
 		c.ID, c.Name = ids[c.ID], shortName(c.Name)
 		setText(&c.Note, &c.Note, limit.Notes)
 		c.Start += d.Unit(to, at)

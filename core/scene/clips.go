@@ -9,7 +9,7 @@ import (
 
 // Gain sets the gain of clips in dB.
 type Gain struct {
-	Clips []string `json:"clips"`
+	Clips []ClipID `json:"clips"`
 	DB    float64  `json:"db"`
 }
 
@@ -40,7 +40,7 @@ func (e *Gain) words(before, after *Scene) string {
 
 // FadeEdge sets the fade at a clip's head or tail; a length of 0 takes it off.
 type FadeEdge struct {
-	Clip   string      `json:"clip"`
+	Clip   ClipID      `json:"clip"`
 	Edge   Side        `json:"edge"`
 	Length int64       `json:"length"`
 	Curve  blend.Curve `json:"curve"`
@@ -105,7 +105,7 @@ func (e *FadeEdge) words(before, after *Scene) string {
 
 // SetClip changes what is said of a clip; what is nil stays.
 type SetClip struct {
-	Clip  string  `json:"clip"`
+	Clip  ClipID  `json:"clip"`
 	Name  *string `json:"name,omitempty"`
 	Muted *bool   `json:"muted,omitempty"`
 	Note  *string `json:"note,omitempty"`

@@ -9,8 +9,8 @@ import (
 // Roll moves the cut between two touching clips: one gives what the other takes. Cuts between clips linked with both
 // sides roll along by as much, so that sound that leads or trails keeps its lead, unless Alone.
 type Roll struct {
-	Left  string `json:"left"`
-	Right string `json:"right"`
+	Left  ClipID `json:"left"`
+	Right ClipID `json:"right"`
 	To    int64  `json:"to"`
 	Alone bool   `json:"alone,omitempty"`
 }
@@ -24,7 +24,7 @@ func (e *Roll) apply(d *draft) error {
 		return notPossible("A roll to sample %d is outside anything there is.", e.To)
 	}
 	t, c := d.Clip(e.Right)
-	var clips []string
+	var clips []ClipID
 	for _, p := range pairs {
 		clips = append(clips, p[0], p[1])
 	}
@@ -50,7 +50,7 @@ func (e *Roll) apply(d *draft) error {
 	return nil
 }
 
-func (e *Roll) rollOne(d *draft, p [2]string, x step, old int64) error {
+func (e *Roll) rollOne(d *draft, p [2]ClipID, x step, old int64) error {
 	t, left, err := d.open(p[0])
 	if err != nil {
 		return err
@@ -85,7 +85,7 @@ func (e *Roll) rollOne(d *draft, p [2]string, x step, old int64) error {
 				lengthWords(d.Scene, d.Time(t, by)),
 			),
 		}
-		d.suggest(&r.options, "remove it", &Remove{Clips: []string{short.ID}})
+		d.suggest(&r.options, "remove it", &Remove{Clips: []ClipID{short.ID}})
 		return r
 	}
 	left.Length += by
@@ -98,7 +98,7 @@ func (e *Roll) rollOne(d *draft, p [2]string, x step, old int64) error {
 }
 
 // pairs gives the cuts that roll together, the named one first.
-func (e *Roll) pairs(d *draft) (pairs [][2]string, err error) {
+func (e *Roll) pairs(d *draft) (pairs [][2]ClipID, err error) {
 	lt, li, ok := d.Find(e.Left)
 	if !ok || !d.Tracks[lt].Touches(li) || d.Tracks[lt].Clips[li+1].ID != e.Right {
 		return nil, notPossible(
@@ -107,12 +107,12 @@ func (e *Roll) pairs(d *draft) (pairs [][2]string, err error) {
 			nameOf(d.Scene, e.Right),
 		)
 	}
-	pairs = [][2]string{{e.Left, e.Right}}
+	pairs = [][2]ClipID{{e.Left, e.Right}}
 	rights := edgesSharing(d.Scene, e.Right, Head, e.Alone)
 	for _, l := range edgesSharing(d.Scene, e.Left, Tail, e.Alone)[1:] {
 		ti, ci, _ := d.Find(l)
 		if t := d.Tracks[ti]; t.Touches(ci) && slices.Contains(rights, t.Clips[ci+1].ID) {
-			pairs = append(pairs, [2]string{l, t.Clips[ci+1].ID})
+			pairs = append(pairs, [2]ClipID{l, t.Clips[ci+1].ID})
 		}
 	}
 	return pairs, nil
@@ -137,7 +137,7 @@ func movedWords(s *Scene, by int64) string {
 // Slip keeps a clip's place and length and shows another part of its recording, later by By samples. Linked clips slip
 // along.
 type Slip struct {
-	Clip string `json:"clip"`
+	Clip ClipID `json:"clip"`
 	By   int64  `json:"by"`
 }
 
@@ -200,7 +200,7 @@ func (e *Slip) words(before, after *Scene) string {
 
 // Slide moves a clip, with those linked with it, between its neighbours: those that touch it give and take.
 type Slide struct {
-	Clip string `json:"clip"`
+	Clip ClipID `json:"clip"`
 	By   int64  `json:"by"` // later is positive
 }
 
@@ -238,7 +238,7 @@ func (e *Slide) apply(d *draft) error {
 
 // runs gives the first and the last index of each row of clips of a group that touch one another. A row may be moved
 // once it has been given.
-func (t *Track) runs(group []string) iter.Seq2[int, int] {
+func (t *Track) runs(group []ClipID) iter.Seq2[int, int] {
 	return func(yield func(first, last int) bool) {
 		for first := 0; first < len(t.Clips); first++ {
 			if !slices.Contains(group, t.Clips[first].ID) {
@@ -344,8 +344,8 @@ func (e *Slide) words(before, after *Scene) string {
 
 // Swap lets two neighbours of a track change places; clips linked with them change along.
 type Swap struct {
-	Left  string `json:"left"`
-	Right string `json:"right"`
+	Left  ClipID `json:"left"`
+	Right ClipID `json:"right"`
 }
 
 func (e *Swap) apply(d *draft) error {
@@ -375,7 +375,7 @@ func (e *Swap) apply(d *draft) error {
 		clip  Clip
 	}
 	var moved []landing
-	for k, ids := range [][]string{lefts, rights} {
+	for k, ids := range [][]ClipID{lefts, rights} {
 		x := []step{on, back}[k]
 		for _, id := range ids {
 			ti, ci, _ := d.Find(id)

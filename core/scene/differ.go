@@ -83,7 +83,7 @@ func trackWords(a, b *Track) (list []string) {
 
 // clipsDiffer tells what became of each clip of a track. Runs of clips that moved alike are told as one.
 func clipsDiffer(s *Scene, after *Scene, a, b *Track) (list []string) {
-	was := map[string]Clip{}
+	was := map[ClipID]Clip{}
 	for _, c := range a.Clips {
 		was[c.ID] = c
 	}

@@ -35,7 +35,7 @@ func (t *Track) beside(i int, edge Side) int {
 }
 
 // outermost is the index of the first (for Head) or last (for Tail) clip of a link on a track, -1 if there is none.
-func (t *Track) outermost(link string, edge Side) int {
+func (t *Track) outermost(link LinkID, edge Side) int {
 	of := func(c Clip) bool { return c.Link == link }
 	if edge == Head {
 		return slices.IndexFunc(t.Clips, of)
@@ -51,8 +51,8 @@ func (t *Track) outermost(link string, edge Side) int {
 // edgesSharing gives the clips whose edge goes along with that of the named one, which comes first: on every other
 // track the outermost clip of its link, if its edge lies at the same moment, or at the same cut with sound leading or
 // trailing, or reaches out as sound beyond its picture. Alone leaves out all but the named clip.
-func edgesSharing(s *Scene, id string, edge Side, alone bool) []string {
-	ids := []string{id}
+func edgesSharing(s *Scene, id ClipID, edge Side, alone bool) []ClipID {
+	ids := []ClipID{id}
 	ti, ci, ok := s.Find(id)
 	if alone || !ok {
 		return ids
@@ -99,15 +99,15 @@ func withinHalfAFrame(s *Scene, samples int64) bool {
 }
 
 // onFrame moves a moment to the nearest frame if any of the clips is picture.
-func onFrame(s *Scene, at int64, clips []string) int64 {
+func onFrame(s *Scene, at int64, clips []ClipID) int64 {
 	if anyPicture(s, clips) {
 		return s.Rate.SampleOf(s.Rate.Nearest(at, s.SampleRate), s.SampleRate)
 	}
 	return at
 }
 
-func anyPicture(s *Scene, clips []string) bool {
-	return slices.ContainsFunc(clips, func(id string) bool {
+func anyPicture(s *Scene, clips []ClipID) bool {
+	return slices.ContainsFunc(clips, func(id ClipID) bool {
 		t, _ := s.Clip(id)
 		return t != nil && t.Kind == Picture
 	})
@@ -125,7 +125,7 @@ func (x step) on(t *Track) int64 {
 }
 
 // stepTo is the step from one moment to another; to whole frames if any of the clips is picture.
-func stepTo(s *Scene, from, to int64, clips []string) step {
+func stepTo(s *Scene, from, to int64, clips []ClipID) step {
 	at := s.Rate.Nearest(from, s.SampleRate)
 	n := s.Rate.Nearest(to, s.SampleRate) - at
 	if !anyPicture(s, clips) {
@@ -150,7 +150,7 @@ func steadied(s *Scene, at int64, x step) step {
 		x.samples == framesAt(s, 0, x.frames) && framesAt(s, 0, 1)*s.Rate.Num == s.SampleRate*s.Rate.Den {
 		return x
 	}
-	picture := map[string]struct{ was, is int64 }{} // origins by link
+	picture := map[LinkID]struct{ was, is int64 }{} // origins by link
 	for _, t := range s.Tracks {
 		if t.Kind != Picture || t.Stays || t.Locked {
 			continue

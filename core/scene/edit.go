@@ -8,7 +8,6 @@ import (
 	"maps"
 	"reflect"
 	"slices"
-	"strconv"
 	"strings"
 
 	"blendseam/core/limit"
@@ -321,7 +320,7 @@ func lostPatches(before, after *Scene) int {
 }
 
 // has tells whether a blend leads into right or out of left: divided clips keep theirs under new ids.
-func (t *Track) has(left, right string) bool {
+func (t *Track) has(left, right ClipID) bool {
 	return slices.ContainsFunc(t.Blends, func(b Blend) bool { return b.Left == left || b.Right == right })
 }
 
@@ -332,13 +331,13 @@ type draft struct {
 	own    map[*Track]bool
 	trial  bool            // only asks whether an alternative would work
 	replay bool            // does again what was done before
-	free   map[string]bool // links that are made on purpose, in sync or not
+	free   map[LinkID]bool // links that are made on purpose, in sync or not
 }
 
 func newDraft(s *Scene) *draft {
 	c := *s
 	c.Tracks = slices.Clone(s.Tracks)
-	return &draft{Scene: &c, base: s, own: map[*Track]bool{}, free: map[string]bool{}}
+	return &draft{Scene: &c, base: s, own: map[*Track]bool{}, free: map[LinkID]bool{}}
 }
 
 // suggest offers an edit in place of a refused one if it works on the scene as it was.
@@ -368,7 +367,7 @@ func (d *draft) touch(i int) *Track {
 }
 
 // open gives a clip that may be changed, with its track; a Refusal if there is none or the track is locked.
-func (d *draft) open(id string) (*Track, *Clip, error) {
+func (d *draft) open(id ClipID) (*Track, *Clip, error) {
 	ti, ci, ok := d.Find(id)
 	if !ok {
 		return nil, nil, notPossible("There is no clip %q in this scene; it may have been removed.", id)
@@ -390,49 +389,14 @@ func (d *draft) unlocked(t *Track) error {
 	return r
 }
 
-func (d *draft) newID(prefix string) string {
-	if d.LastID < 0 || d.LastID >= limit.Ids { // of a file's making: what is there has other names
-		d.LastID = freeID(d.Scene)
-	}
-	d.LastID++
-	return fmt.Sprintf("%s%d", prefix, d.LastID)
-}
-
-// freeID is a number above those in the ids of a scene that are no larger than they need be.
-func freeID(s *Scene) (n int64) {
-	note := func(id string) {
-		if len(id) > 1 {
-			if k, err := strconv.ParseInt(id[1:], 10, 64); err == nil && k < limit.Ids {
-				n = max(n, k)
-			}
-		}
-	}
-	for _, t := range s.Tracks {
-		note(t.ID)
-		for _, c := range t.Clips {
-			note(c.ID)
-			for _, l := range c.Lulls {
-				note(l.ID)
-			}
-		}
-	}
-	for _, m := range s.Markers {
-		note(m.ID)
-	}
-	return n
-}
-
 // newLink is a link that no clip has: scene files bring links of their own naming.
-func (d *draft) newLink() string {
+func (d *draft) newLink() LinkID {
 	for {
-		if link := d.newID("l"); len(linkedBy(d.Scene, link)) == 0 {
+		if link := NewID(d.Scene, ALink); len(linkedBy(d.Scene, link)) == 0 {
 			return link
 		}
 	}
 }
-
-// trackID is the id of a track made with a number.
-func trackID(n int64) string { return fmt.Sprintf("t%d", n) }
 
 // place puts a clip into a track in order of time; a Refusal if another lies there.
 func (d *draft) place(t *Track, c Clip) error {
@@ -449,7 +413,7 @@ func (d *draft) place(t *Track, c Clip) error {
 }
 
 // take removes a clip from its track and gives it.
-func (t *Track) take(id string) Clip {
+func (t *Track) take(id ClipID) Clip {
 	i := slices.IndexFunc(t.Clips, func(c Clip) bool { return c.ID == id })
 	c := t.Clips[i]
 	t.Clips = slices.Delete(t.Clips, i, i+1)
@@ -463,11 +427,11 @@ func (d *draft) dropLostBlends() {
 		if len(t.Blends) == 0 {
 			continue
 		}
-		index := make(map[string]int, len(t.Clips))
+		index := make(map[ClipID]int, len(t.Clips))
 		for i, c := range t.Clips {
 			index[c.ID] = i
 		}
-		room := map[string]int64{}
+		room := map[ClipID]int64{}
 		t.Blends = slices.DeleteFunc(t.Blends, func(b Blend) bool {
 			l, okL := index[b.Left]
 			r, okR := index[b.Right]
@@ -521,7 +485,7 @@ func (d *draft) keepsSync(e Edit) error {
 				either(by < 0, "earlier", "later"),
 			)
 		}
-		d.suggest(&r.options, "unlink "+b.Name, &Unlink{Clips: []string{b.ID}})
+		d.suggest(&r.options, "unlink "+b.Name, &Unlink{Clips: []ClipID{b.ID}})
 		if x, ok := e.(interface{ inSync() []Alternative }); ok {
 			for _, a := range x.inSync() {
 				d.suggest(&r.options, a.Words, a.Edit)
@@ -535,12 +499,12 @@ func (d *draft) keepsSync(e Edit) error {
 
 // pairsInSync calls do for pairs of clips of one link, in order of tracks; by is how much later the source of b runs.
 // It ends when do gives false.
-func pairsInSync(s *Scene, but map[string]bool, do func(a, b Clip, by int64) bool) {
+func pairsInSync(s *Scene, but map[LinkID]bool, do func(a, b Clip, by int64) bool) {
 	type one struct {
 		clip   Clip
 		origin int64
 	}
-	links := map[string][]one{}
+	links := map[LinkID][]one{}
 	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
 			if c.Link == "" || but[c.Link] {

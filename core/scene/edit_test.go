@@ -96,20 +96,20 @@ func TestTrimsSayWhatTheyDidAndWhatStopsThem(t *testing.T) {
 			"cut from Oda, take 1 to Pell, take 2 rolled 5 frames earlier", ""},
 		{"roll too far", &Roll{Left: "c2", Right: "c3", To: 1920 * 80}, "",
 			"Pell, take 2 has 10 frames of handle at its head, and 20 frames are needed. What would work: roll by 10 frames."},
-		{"remove, closed", &Remove{Clips: []string{"c2"}, Close: true},
+		{"remove, closed", &Remove{Clips: []ClipID{"c2"}, Close: true},
 			"Oda, take 1 removed, closed up; scene 100 frames shorter", ""},
 		{"move onto another", &Move{Clip: "c3", To: 1920 * 95}, "",
 			"Oda, take 1 lies in the way of Pell, take 2 on track Voices, by 5 frames. What would work: right after Oda, " +
 				"take 1."},
-		{"divide beside", &Divide{Clips: []string{"c2"}, At: 1920 * 120}, "",
+		{"divide beside", &Divide{Clips: []ClipID{"c2"}, At: 1920 * 120}, "",
 			"Oda, take 1 does not lie over 01:00:04:20; it runs from 01:00:00:00 to 01:00:04:00."},
 		{"fade too long", &FadeEdge{Clip: "c2", Edge: "tail", Length: 1920 * 101}, "",
 			"Oda, take 1 has room for a fade of 100 frames at its tail, not of 101 frames. What would work: fade over 100 " +
 				"frames."},
-		{"unlink the unlinked", &Unlink{Clips: []string{"c2"}}, "", "Oda, take 1 is not linked to another clip."},
-		{"no such clip", &Gain{Clips: []string{"c99"}, DB: 1}, "",
+		{"unlink the unlinked", &Unlink{Clips: []ClipID{"c2"}}, "", "Oda, take 1 is not linked to another clip."},
+		{"no such clip", &Gain{Clips: []ClipID{"c99"}, DB: 1}, "",
 			`There is no clip "c99" in this scene; it may have been removed.`},
-		{"loud", &Gain{Clips: []string{"c2"}, DB: 60}, "", "A gain of 60 dB is outside -120 to 40."},
+		{"loud", &Gain{Clips: []ClipID{"c2"}, DB: 60}, "", "A gain of 60 dB is outside -120 to 40."},
 	} {
 		after, err := Apply(s, c.edit)
 		switch {
@@ -145,7 +145,7 @@ func TestRollKeepsABlendAndATrimAwayTakesItOff(t *testing.T) {
 
 func TestDividingKeepsTheBlendAtTheTail(t *testing.T) {
 	s := must(t, dialogue(t), &SetBlend{Left: "c2", Right: "c3", Before: 9600, After: 9600, Law: blend.ConstantPower})
-	e := &Divide{Clips: []string{"c2"}, At: 1920 * 50}
+	e := &Divide{Clips: []ClipID{"c2"}, At: 1920 * 50}
 	after := must(t, s, e)
 	if len(after.Tracks[0].Clips) != 3 || after.Tracks[0].Blend("c4", "c3") == nil {
 		t.Errorf("after dividing: %+v", after.Tracks[0])
@@ -165,7 +165,7 @@ func TestLinkedClipsMoveTrimAndDivideTogether(t *testing.T) {
 		s,
 		&Move{Clip: "c4", To: 320320},
 		&Trim{Clip: "c5", Edge: "head", To: 336336},
-		&Divide{Clips: []string{"c4"}, At: 400400},
+		&Divide{Clips: []ClipID{"c4"}, At: 400400},
 	)
 	for ti, want := range []int64{210, 336336} {
 		if got := s.Tracks[ti].Clips[0].Start; got != want {
@@ -183,7 +183,7 @@ func TestLinkedClipsMoveTrimAndDivideTogether(t *testing.T) {
 func TestLockedTracksRefuseAndOfferToUnlock(t *testing.T) {
 	yes := true
 	s := must(t, dialogue(t), &SetTrack{Track: "t1", Locked: &yes})
-	_, err := Apply(s, &Gain{Clips: []string{"c2"}, DB: -3})
+	_, err := Apply(s, &Gain{Clips: []ClipID{"c2"}, DB: -3})
 	if want := "Track Voices is locked. What would work: unlock track Voices."; err == nil || Message(err) != want {
 		t.Errorf("got %v", err)
 	}
@@ -201,7 +201,7 @@ func TestEditsOfTheWireAreCheckedByName(t *testing.T) {
 			t.Errorf("%s was read as %#v", bad, e)
 		}
 	}
-	raw, err := json.Marshal(Alternative{"w", InOrder("", &Gain{Clips: []string{"a"}, DB: 2})})
+	raw, err := json.Marshal(Alternative{"w", InOrder("", &Gain{Clips: []ClipID{"a"}, DB: 2})})
 	if err != nil || !strings.Contains(string(raw), `{"edit":"several","edits":[{"edit":"gain","clips":["a"],"db":2}]}`) {
 		t.Errorf("alternative as JSON: %s, %v", raw, err)
 	}
@@ -220,7 +220,7 @@ func TestUnlinkingAllOfALinkIsOneEdit(t *testing.T) {
 		}
 		s = next
 	}
-	var ids []string
+	var ids []ClipID
 	for _, tr := range s.Tracks {
 		ids = append(ids, tr.Clips[0].ID)
 	}

@@ -12,11 +12,11 @@ func LayOut(s *Scene, source string) (Edit, error) {
 	if !ok {
 		return nil, notPossible("The scene has no source %q; bring it in first.", source)
 	}
-	sound, picture := "", ""
+	var sound, picture TrackID
 	var at int64
 	made := s.LastID
 	edit := InOrder(src.Name + " laid out")
-	track := func(name string, purpose Purpose) string {
+	track := func(name string, purpose Purpose) TrackID {
 		for _, t := range s.Tracks {
 			if t.Purpose == purpose && !t.Locked {
 				at = max(at, trackEnd(s, t))
@@ -25,7 +25,7 @@ func LayOut(s *Scene, source string) (Edit, error) {
 		}
 		edit.Edits = append(edit.Edits, Wire{&AddTrack{Name: name, Purpose: purpose}})
 		made++
-		return trackID(made)
+		return numbered(ATrack, made)
 	}
 	if src.Frames > 0 {
 		picture = track("Picture", "picture")
@@ -52,7 +52,7 @@ func LayOut(s *Scene, source string) (Edit, error) {
 // TakeOut is the edit that lays named stretches of a source, all of them if none is named, end to end on a track of
 // sound, with their picture on the first picture track where the source has one. The first begins at a moment, or at
 // the end of the track if that is below 0; how says what becomes of clips that lie there.
-func TakeOut(s *Scene, source string, names []string, track string, at int64, how string) (Edit, error) {
+func TakeOut(s *Scene, source string, names []string, track TrackID, at int64, how string) (Edit, error) {
 	src, ok := s.Sources[source]
 	if !ok {
 		return nil, notPossible("The scene has no source %q; bring it in first.", source)

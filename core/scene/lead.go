@@ -8,8 +8,8 @@ import (
 // Lead sets by how many frames the sound of a cut, or of a clip's head (no Left) or tail (no Right), is cut earlier
 // than its picture; a negative lead trails, 0 makes the cut straight. With More it is so many frames more than it was.
 type Lead struct {
-	Left   string `json:"left,omitempty"`
-	Right  string `json:"right,omitempty"`
+	Left   ClipID `json:"left,omitempty"`
+	Right  ClipID `json:"right,omitempty"`
 	Frames int64  `json:"frames"`
 	More   bool   `json:"more,omitempty"`
 }
@@ -27,7 +27,7 @@ func (s *Scene) LeadAt(x Edge) (samples int64, ok bool) {
 // outgoing one's. at is the sound's edge in its track's unit, picture the picture's in samples.
 func pictureEdge(s *Scene, x Edge) (t *Track, at, picture int64, ok bool) {
 	for _, side := range []struct {
-		id   string
+		id   ClipID
 		edge Side
 	}{{x.Right, Head}, {x.Left, Tail}} {
 		ti, ci, found := s.Find(side.id)
@@ -52,7 +52,7 @@ func pictureEdge(s *Scene, x Edge) (t *Track, at, picture int64, ok bool) {
 }
 
 func (e *Lead) apply(d *draft) error {
-	for _, id := range []string{e.Left, e.Right} {
+	for _, id := range []ClipID{e.Left, e.Right} {
 		if t, c := d.Clip(id); id != "" && t == nil {
 			return notPossible("There is no clip %q in this scene; it may have been removed.", id)
 		} else if id != "" && t.Kind == Picture {
@@ -247,12 +247,12 @@ func (e *LeadAll) words(before, after *Scene) string {
 // Leads gives the lead of every edge of sound that has picture, in samples; see LeadAt.
 func (s *Scene) Leads() map[Edge]int64 {
 	type ends struct{ head, tail int64 } // of a link's picture
-	pictures := map[string]ends{}
+	pictures := map[LinkID]ends{}
 	for _, t := range s.Tracks {
 		if t.Kind != Picture {
 			continue
 		}
-		seen := map[string]bool{} // the first picture track that a link has counts
+		seen := map[LinkID]bool{} // the first picture track that a link has counts
 		for _, c := range t.Clips {
 			if c.Link == "" {
 				continue
@@ -271,7 +271,7 @@ func (s *Scene) Leads() map[Edge]int64 {
 		if t.Kind != Sound {
 			continue
 		}
-		first, last := map[string]int{}, map[string]int{} // clip of a link
+		first, last := map[LinkID]int{}, map[LinkID]int{} // clip of a link
 		for i, c := range t.Clips {
 			if _, ok := first[c.Link]; !ok {
 				first[c.Link] = i

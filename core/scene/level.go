@@ -27,7 +27,7 @@ func (c *Clip) LevelDB(at int64) float64 {
 
 // SetLevel gives a clip another level line; one without points takes it off.
 type SetLevel struct {
-	Clip   string       `json:"clip"`
+	Clip   ClipID       `json:"clip"`
 	Points []LevelPoint `json:"points"`
 }
 
@@ -65,8 +65,8 @@ func (e *SetLevel) words(before, after *Scene) string {
 // Accept lets the seam at a cut, or at a clip's head (no Left) or tail (no Right), be as it sounds; without a Sound
 // it is not accepted any more.
 type Accept struct {
-	Left  string `json:"left,omitempty"`
-	Right string `json:"right,omitempty"`
+	Left  ClipID `json:"left,omitempty"`
+	Right ClipID `json:"right,omitempty"`
 	Sound string `json:"sound"`
 	Note  string `json:"note,omitempty"`
 }

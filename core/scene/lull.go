@@ -12,7 +12,7 @@ import (
 // A Lull is a stretch of a clip turned down, with soft edges inside it. It lies on its sound: its times are samples
 // of the source, so that it stays there however the clip is trimmed, slipped, moved or divided.
 type Lull struct {
-	ID      string  `json:"id"`
+	ID      LullID  `json:"id"`
 	From    int64   `json:"from"`
 	To      int64   `json:"to"`
 	DepthDB float64 `json:"depth_db,omitempty"` // by how much it is turned down; 0 is to silence
@@ -68,7 +68,7 @@ func (c *Clip) Shift() int64 { return c.Start - c.In }
 func (c *Clip) LullSpan(l Lull) pcm.Span { return l.Span().Add(c.Shift()).Intersect(c.Span()) }
 
 // Lull gives a lull of the clip by its id, nil if there is none.
-func (c *Clip) Lull(id string) *Lull {
+func (c *Clip) Lull(id LullID) *Lull {
 	for i := range c.Lulls {
 		if c.Lulls[i].ID == id {
 			return &c.Lulls[i]
@@ -119,7 +119,7 @@ func putLull(d *draft, c *Clip, l Lull) error {
 }
 
 // lulledBy opens a clip of sound for an edit of its lulls.
-func lulledBy(d *draft, id string) (*Clip, error) {
+func lulledBy(d *draft, id ClipID) (*Clip, error) {
 	t, c, err := d.open(id)
 	if err == nil && t.Kind != Sound {
 		err = notPossible("%s is picture; a lull is a stretch of sound.", c.Name)
@@ -130,8 +130,8 @@ func lulledBy(d *draft, id string) (*Clip, error) {
 // AddLull turns a stretch of a clip down, from one moment of the scene to another. Fades not given are a frame long,
 // or a third of the lull where that is shorter. An id may be given, for a patch that is laid in the same edit.
 type AddLull struct {
-	Clip    string  `json:"clip"`
-	Lull    string  `json:"lull,omitempty"`
+	Clip    ClipID  `json:"clip"`
+	Lull    LullID  `json:"lull,omitempty"`
 	From    int64   `json:"from"`
 	To      int64   `json:"to"`
 	DepthDB float64 `json:"depth_db,omitempty"`
@@ -151,7 +151,7 @@ func (e *AddLull) apply(d *draft) error {
 	fade := min(d.Rate.SampleOf(1, d.SampleRate), span.Len()/3)
 	id := e.Lull
 	if id == "" || c.Lull(id) != nil {
-		id = d.newID("u")
+		id = NewID(d.Scene, ALull)
 	}
 	l := Lull{
 		ID:      id,
@@ -179,8 +179,8 @@ func (e *AddLull) words(before, after *Scene) string {
 // SetLull changes a lull of a clip; what is nil stays. From and To are moments of the scene. Fades are shortened with
 // the lull.
 type SetLull struct {
-	Clip    string   `json:"clip"`
-	Lull    string   `json:"lull"`
+	Clip    ClipID   `json:"clip"`
+	Lull    LullID   `json:"lull"`
 	From    *int64   `json:"from,omitempty"`
 	To      *int64   `json:"to,omitempty"`
 	DepthDB *float64 `json:"depth_db,omitempty"`
@@ -219,7 +219,7 @@ func (e *SetLull) apply(d *draft) error {
 	return putLull(d, c, l)
 }
 
-func noLull(c *Clip, id string) error {
+func noLull(c *Clip, id LullID) error {
 	return notPossible("%s has no lull %q; it may have been removed.", c.Name, id)
 }
 
@@ -246,7 +246,7 @@ func (e *SetLull) words(before, after *Scene) string {
 }
 
 // lullOf gives a lull by its clip's id and its own.
-func lullOf(s *Scene, clip, lull string) Lull {
+func lullOf(s *Scene, clip ClipID, lull LullID) Lull {
 	if _, c := s.Clip(clip); c != nil {
 		if l := c.Lull(lull); l != nil {
 			return *l
@@ -257,8 +257,8 @@ func lullOf(s *Scene, clip, lull string) Lull {
 
 // RemoveLull lets a stretch of a clip sound again as it was. A patch that fills the lull goes with it.
 type RemoveLull struct {
-	Clip string `json:"clip"`
-	Lull string `json:"lull"`
+	Clip ClipID `json:"clip"`
+	Lull LullID `json:"lull"`
 }
 
 func (e *RemoveLull) apply(d *draft) error {

@@ -11,7 +11,7 @@ import (
 )
 
 // lullAt is where the only lull of a clip is heard.
-func lullAt(t *testing.T, s *scene.Scene, clip string) pcm.Span {
+func lullAt(t *testing.T, s *scene.Scene, clip scene.ClipID) pcm.Span {
 	t.Helper()
 	_, c := s.Clip(clip)
 	if c == nil || len(c.Lulls) != 1 {
@@ -27,7 +27,7 @@ func TestALullStaysOnItsSound(t *testing.T) {
 	s = scenetest.Must(
 		t,
 		s,
-		&scene.Remove{Clips: []string{s.Tracks[2].Clips[0].ID}},
+		&scene.Remove{Clips: []scene.ClipID{s.Tracks[2].Clips[0].ID}},
 		&scene.AddLull{Clip: snd[0], From: 40 * fr, To: 50 * fr, DepthDB: 12},
 	)
 	want := pcm.Span{From: 40 * fr, To: 50 * fr}
@@ -47,7 +47,7 @@ func TestALullStaysOnItsSound(t *testing.T) {
 			t.Errorf("after %s it lies at %v, want %v", name, got, span)
 		}
 	}
-	divided := scenetest.Must(t, s, &scene.Divide{Clips: []string{snd[0]}, At: 45 * fr})
+	divided := scenetest.Must(t, s, &scene.Divide{Clips: []scene.ClipID{snd[0]}, At: 45 * fr})
 	if a, b := lullAt(
 		t,
 		divided,
@@ -60,7 +60,7 @@ func TestALullStaysOnItsSound(t *testing.T) {
 		b != (pcm.Span{From: 45 * fr, To: 50 * fr}) {
 		t.Errorf("divided in the middle it lies at %v and %v", a, b)
 	}
-	copied := scenetest.Must(t, s, &scene.Duplicate{Clips: []string{snd[0]}})
+	copied := scenetest.Must(t, s, &scene.Duplicate{Clips: []scene.ClipID{snd[0]}})
 	if got := lullAt(t, copied, copied.Tracks[1].Clips[1].ID); got != want.Add(100*fr) {
 		t.Errorf("in a copy it lies at %v", got)
 	}
@@ -96,7 +96,7 @@ func TestLullEdgesHoldThePower(t *testing.T) {
 	}
 }
 
-func patched(t *testing.T, s *scene.Scene, hole scene.Hole) (*scene.Scene, string) {
+func patched(t *testing.T, s *scene.Scene, hole scene.Hole) (*scene.Scene, scene.ClipID) {
 	span, ok := s.HoleSpan(hole)
 	if !ok {
 		t.Fatal("there is no hole")
@@ -131,7 +131,7 @@ func TestAPatchFollowsItsLull(t *testing.T) {
 	s = scenetest.Must(
 		t,
 		s,
-		&scene.Remove{Clips: []string{s.Tracks[2].Clips[0].ID}},
+		&scene.Remove{Clips: []scene.ClipID{s.Tracks[2].Clips[0].ID}},
 		&scene.AddLull{Clip: snd[0], From: 40 * fr, To: 50 * fr},
 	)
 	lull := s.Tracks[1].Clips[0].Lulls[0].ID
@@ -180,7 +180,7 @@ func TestAPatchFollowsItsLull(t *testing.T) {
 	free := scenetest.Must(
 		t,
 		s,
-		&scene.Unlink{Clips: []string{patch}},
+		&scene.Unlink{Clips: []scene.ClipID{patch}},
 		&scene.SetLull{Clip: snd[0], Lull: lull, From: &from},
 	)
 	if _, c := free.Clip(patch); c.Start != 39*fr {
@@ -200,13 +200,13 @@ func TestAPatchFollowsItsLull(t *testing.T) {
 func TestAPatchFollowsItsGap(t *testing.T) {
 	s := takes(t)
 	snd, _ := ids(s)
-	s = scenetest.Must(t, s, &scene.Remove{Clips: []string{snd[1]}})
+	s = scenetest.Must(t, s, &scene.Remove{Clips: []scene.ClipID{snd[1]}})
 	s, patch := patched(t, s, scene.Hole{Clip: snd[0], Next: snd[2]})
 	shorter := scenetest.Must(t, s, &scene.Trim{Clip: snd[0], Edge: "tail", To: 90 * fr, Alone: true})
 	if _, c := shorter.Clip(patch); c.Span() != (pcm.Span{From: 89 * fr, To: 201 * fr}) {
 		t.Errorf("it lies at %d to %d", c.Start/fr, c.End()/fr)
 	}
-	divided := scenetest.Must(t, s, &scene.Divide{Clips: []string{snd[0]}, At: 50 * fr})
+	divided := scenetest.Must(t, s, &scene.Divide{Clips: []scene.ClipID{snd[0]}, At: 50 * fr})
 	if _, c := divided.Clip(patch); c.Fills == nil || c.Fills.Clip == snd[0] {
 		t.Errorf("the clip ahead divided, it fills %+v", c.Fills)
 	}

@@ -45,14 +45,14 @@ func takes(t testing.TB) *scene.Scene {
 }
 
 // ids gives the clips of takes: sound and picture of Oda, Pell and wide.
-func ids(s *scene.Scene) (sound, picture [3]string) {
+func ids(s *scene.Scene) (sound, picture [3]scene.ClipID) {
 	for i := range 3 {
 		sound[i], picture[i] = s.Tracks[1].Clips[i].ID, s.Tracks[0].Clips[i].ID
 	}
 	return sound, picture
 }
 
-func at(s *scene.Scene, id string) [3]int64 { // start, end and in, in frames
+func at(s *scene.Scene, id scene.ClipID) [3]int64 { // start, end and in, in frames
 	t, c := s.Clip(id)
 	return [3]int64{s.Time(t, c.Start) / fr, s.Time(t, c.End()) / fr, s.Time(t, c.In) / fr}
 }
@@ -115,7 +115,7 @@ func TestALeadIsMadeStraightenedAndSurvivesTrimsAndRolls(t *testing.T) {
 	gone := scenetest.Must(
 		t,
 		scenetest.Must(t, s, &scene.Lead{Left: snd[1], Right: snd[2], Frames: 6}),
-		&scene.Remove{Clips: []string{pic[0]}, Close: true},
+		&scene.Remove{Clips: []scene.ClipID{pic[0]}, Close: true},
 	)
 	if at(gone, pic[2])[0] != 100 || at(gone, snd[2])[0] != 94 {
 		t.Errorf("after the removal picture starts at %d, sound at %d", at(gone, pic[2])[0], at(gone, snd[2])[0])
@@ -140,7 +140,7 @@ func TestAllCutsOfARangeLeadAtOnceAndThoseThatCannotAreNamed(t *testing.T) {
 func TestSoundAtAGapLeadsByATrimOfItsOwn(t *testing.T) {
 	s := takes(t)
 	snd, pic := ids(s)
-	s = scenetest.Must(t, s, &scene.RemoveRange{From: 80 * fr, To: 100 * fr, Tracks: []string{"t2"}})
+	s = scenetest.Must(t, s, &scene.RemoveRange{From: 80 * fr, To: 100 * fr, Tracks: []scene.TrackID{"t2"}})
 	after := scenetest.Must(t, s, &scene.Lead{Right: snd[1], Frames: 7})
 	if at(after, snd[1])[0] != 93 || at(after, pic[1])[0] != 100 {
 		t.Errorf("sound starts at %d, picture at %d", at(after, snd[1])[0], at(after, pic[1])[0])
@@ -158,20 +158,22 @@ func TestSlipSlideSwapAndDuplicate(t *testing.T) {
 		name  string
 		edit  scene.Edit
 		words string
-		want  map[string][3]int64
+		want  map[scene.ClipID][3]int64
 	}{
 		{"slip", &scene.Slip{Clip: snd[1], By: -10 * fr}, "Pell slipped, shows its recording from 10 frames earlier",
-			map[string][3]int64{snd[1]: {100, 200, 0}, pic[1]: {100, 200, 0}}},
+			map[scene.ClipID][3]int64{snd[1]: {100, 200, 0}, pic[1]: {100, 200, 0}}},
 		{"slide", &scene.Slide{Clip: pic[1], By: 20 * fr}, "Pell slid 20 frames later between its neighbours",
-			map[string][3]int64{snd[0]: {0, 120, 0}, pic[1]: {120, 220, 10}, snd[1]: {120, 220, 10}, pic[2]: {220, 300, 70}}},
+			map[scene.ClipID][3]int64{
+				snd[0]: {0, 120, 0}, pic[1]: {120, 220, 10}, snd[1]: {120, 220, 10}, pic[2]: {220, 300, 70},
+			}},
 		{"swap", &scene.Swap{Left: snd[0], Right: snd[1]}, "Oda and Pell swapped",
-			map[string][3]int64{snd[1]: {0, 100, 10}, pic[1]: {0, 100, 10}, snd[0]: {100, 200, 0}, pic[0]: {100, 200, 0}}},
+			map[scene.ClipID][3]int64{snd[1]: {0, 100, 10}, pic[1]: {0, 100, 10}, snd[0]: {100, 200, 0}, pic[0]: {100, 200, 0}}},
 		{"nudge", &scene.Nudge{Edges: []scene.Edge{{Left: snd[0], Right: snd[1]}, {Left: snd[1], Right: snd[2]}},
 			Frames: 5}, "2 edges moved 5 frames later",
-			map[string][3]int64{pic[0]: {0, 105, 0}, snd[1]: {105, 205, 15}, pic[2]: {205, 300, 55}}},
+			map[scene.ClipID][3]int64{pic[0]: {0, 105, 0}, snd[1]: {105, 205, 15}, pic[2]: {205, 300, 55}}},
 		{"nudge closed", &scene.Nudge{Edges: []scene.Edge{{Left: snd[0]}, {Left: snd[1]}}, Frames: -5, Close: true},
 			"2 edges moved 5 frames earlier; scene 0 frames longer",
-			map[string][3]int64{pic[0]: {0, 95, 0}, snd[1]: {95, 190, 10}, pic[2]: {190, 290, 50}}},
+			map[scene.ClipID][3]int64{pic[0]: {0, 95, 0}, snd[1]: {95, 190, 10}, pic[2]: {190, 290, 50}}},
 	} {
 		after := scenetest.Must(t, s, c.edit)
 		if w := scene.Describe(s, after, c.edit); w != strings.TrimSuffix(c.words, "; scene 0 frames longer") {
@@ -187,7 +189,7 @@ func TestSlipSlideSwapAndDuplicate(t *testing.T) {
 	if _, c := one.Clip(snd[1]); c.Start != 100*fr+1 || at(one, pic[1])[0] != 100 {
 		t.Error("a nudge by a sample did not move the sound's cut alone")
 	}
-	twice := scenetest.Must(t, s, &scene.Duplicate{Clips: []string{snd[1]}})
+	twice := scenetest.Must(t, s, &scene.Duplicate{Clips: []scene.ClipID{snd[1]}})
 	if n := twice.Tracks[1].Clips; len(n) != 4 || n[2].In != 10*fr || n[2].Start != 200*fr || n[3].Start != 300*fr ||
 		twice.Tracks[0].Clips[3].Start != 300 {
 		t.Errorf("after duplicating: %+v", n)
@@ -202,10 +204,10 @@ func TestCopyTakesBlendsFadesAndLinksAndSaysWhatItDrops(t *testing.T) {
 		s,
 		&scene.SetBlend{Left: snd[0], Right: snd[1], Before: 4 * fr, After: 4 * fr, Law: blend.ConstantGain},
 		&scene.SetBlend{Left: snd[1], Right: snd[2], Before: 4 * fr, After: 4 * fr, Law: blend.ConstantPower},
-		&scene.Gain{Clips: []string{snd[1]}, DB: -3},
+		&scene.Gain{Clips: []scene.ClipID{snd[1]}, DB: -3},
 		&scene.FadeEdge{Clip: snd[2], Edge: "tail", Length: 9 * fr},
 	)
-	p, dropped, err := scene.Copy(s, pcm.Span{From: 98 * fr, To: 300 * fr}, []string{"t1", "t2"})
+	p, dropped, err := scene.Copy(s, pcm.Span{From: 98 * fr, To: 300 * fr}, []scene.TrackID{"t1", "t2"})
 	if err != nil || dropped != 1 {
 		t.Fatalf("copied with %d blends dropped, %v; want 1, its edge runs through the first", dropped, err)
 	}
@@ -239,7 +241,7 @@ func TestCopyTakesBlendsFadesAndLinksAndSaysWhatItDrops(t *testing.T) {
 func TestRangesGoFromChosenTracksAndStayLinked(t *testing.T) {
 	s := takes(t)
 	snd, pic := ids(s)
-	gap := &scene.RemoveRange{From: 40 * fr, To: 52 * fr, Tracks: []string{"t2"}}
+	gap := &scene.RemoveRange{From: 40 * fr, To: 52 * fr, Tracks: []scene.TrackID{"t2"}}
 	after := scenetest.Must(t, s, gap)
 	if w := scene.Describe(s, after, gap); w != "12 frames from 01:00:01:15 removed on track Voices, a gap left" {
 		t.Errorf("it reads %q", w)
@@ -276,11 +278,11 @@ func TestWhatSlippedOutOfSyncIsKnownAndBroughtBack(t *testing.T) {
 	if off := s.Offsets(); len(off) != 0 {
 		t.Fatalf("in sync, but %v", off)
 	}
-	s = scenetest.Must(t, s, &scene.Unlink{Clips: []string{snd[2]}}, &scene.Move{Clip: snd[2], To: 203 * fr})
+	s = scenetest.Must(t, s, &scene.Unlink{Clips: []scene.ClipID{snd[2]}}, &scene.Move{Clip: snd[2], To: 203 * fr})
 	if off := s.Offsets(); len(off) != 1 || off[snd[2]] != 3*fr {
 		t.Fatalf("offsets %v, want 3 frames for %s", off, snd[2])
 	}
-	linked := scenetest.Must(t, s, &scene.Link{Clips: []string{snd[2], s.Tracks[0].Clips[2].ID}})
+	linked := scenetest.Must(t, s, &scene.Link{Clips: []scene.ClipID{snd[2], s.Tracks[0].Clips[2].ID}})
 	for _, c := range []struct {
 		from  *scene.Scene
 		by    string
@@ -371,7 +373,7 @@ func TestDifferencesOfTwoStatesAreToldInWords(t *testing.T) {
 		s,
 		&scene.Trim{Clip: snd[0], Edge: "tail", To: 94 * fr, Close: true},
 		&scene.Slip{Clip: snd[1], By: -2 * fr},
-		&scene.Gain{Clips: []string{snd[2]}, DB: -3},
+		&scene.Gain{Clips: []scene.ClipID{snd[2]}, DB: -3},
 		&scene.SetBlend{
 			Left:   snd[1],
 			Right:  snd[2],
@@ -381,7 +383,7 @@ func TestDifferencesOfTwoStatesAreToldInWords(t *testing.T) {
 		},
 		&scene.AddMarker{At: fr, Name: "rain"},
 	)
-	after = scenetest.Must(t, after, &scene.Remove{Clips: []string{after.Tracks[2].Clips[0].ID}})
+	after = scenetest.Must(t, after, &scene.Remove{Clips: []scene.ClipID{after.Tracks[2].Clips[0].ID}})
 	got := scene.Differences(s, after)
 	for _, want := range []string{"Oda on Picture: tail 6 frames shorter", "Oda on Voices: tail 6 frames shorter",
 		"Pell on Voices: slipped, shows its recording from 2 frames earlier, moved 6 frames earlier",
@@ -400,11 +402,12 @@ func TestNewLinksKeepClearOfThoseThatAFileBrought(t *testing.T) {
 	snd, pic := ids(s)
 	for _, track := range s.Tracks[:2] { // as a scene file may have named them: with the numbers that come next
 		for i := range track.Clips {
-			track.Clips[i].Link = fmt.Sprintf("l%d", s.LastID+3+int64(i))
+			track.Clips[i].Link = scene.LinkID(fmt.Sprintf("l%d", s.LastID+3+int64(i)))
 		}
 	}
-	after := scenetest.Must(t, s, &scene.Divide{Clips: []string{snd[0]}, At: 50 * fr})
-	for _, one := range [][]string{after.Linked(snd[1]), after.Linked(after.Tracks[1].Clips[1].ID), after.Linked(pic[0])} {
+	after := scenetest.Must(t, s, &scene.Divide{Clips: []scene.ClipID{snd[0]}, At: 50 * fr})
+	for _, id := range []scene.ClipID{snd[1], after.Tracks[1].Clips[1].ID, pic[0]} {
+		one := after.Linked(id)
 		if len(one) != 2 {
 			t.Errorf("%v are linked; two clips should be", one)
 		}
@@ -418,7 +421,7 @@ func TestGapsCloseUpOnEveryTrackThatFollows(t *testing.T) {
 		t,
 		s,
 		&scene.Lead{Left: snd[1], Right: snd[2], Frames: 6},
-		&scene.RemoveRange{From: 180 * fr, To: 194 * fr, Tracks: []string{"t1", "t2"}},
+		&scene.RemoveRange{From: 180 * fr, To: 194 * fr, Tracks: []scene.TrackID{"t1", "t2"}},
 	)
 	if at(s, pic[2])[0] != 200 || at(s, snd[2])[0] != 194 {
 		t.Fatalf("picture at %v, sound at %v", at(s, pic[2]), at(s, snd[2]))
@@ -539,7 +542,8 @@ func TestClipsAreEqualOnlyInEverything(t *testing.T) {
 
 func TestSoundAloneDoesNotCreepOutOfSync(t *testing.T) {
 	s := takes(t)
-	e := &scene.RemoveRange{From: 10 * fr, To: 10*fr + 670, Tracks: []string{"t2"}, Close: true} // a third of a frame
+	// a third of a frame
+	e := &scene.RemoveRange{From: 10 * fr, To: 10*fr + 670, Tracks: []scene.TrackID{"t2"}, Close: true}
 	_, err := scene.Apply(s, e)
 	if want := "Oda would run 0.3 frames (670 samples) earlier than the clip that it is linked to. Move both, or " +
 		"unlink it first. What would work: take it out of every track; leave a gap."; err == nil ||
@@ -553,7 +557,7 @@ func TestWhatWasDoneOnceCanBeDoneAgain(t *testing.T) {
 	snd, _ := ids(s)
 	for _, e := range []scene.Edit{&scene.Trim{Clip: snd[0], Edge: "tail", To: 100 * fr},
 		&scene.Roll{Left: snd[0], Right: snd[1], To: 100 * fr},
-		&scene.RemoveRange{From: 10 * fr, To: 10*fr + 670, Tracks: []string{"t2"}, Close: true}} {
+		&scene.RemoveRange{From: 10 * fr, To: 10*fr + 670, Tracks: []scene.TrackID{"t2"}, Close: true}} {
 		if _, err := scene.Apply(s, e); err == nil {
 			t.Errorf("%+v is of no use, and was not refused", e)
 		}

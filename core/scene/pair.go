@@ -11,8 +11,8 @@ import (
 // A Pair is a crossfade between clips of two tracks: while both sound, from the head of In to the tail of Out, one
 // fades out and the other in, as one. The fades of the clips have its length for as long as it lasts.
 type Pair struct {
-	Out      string       `json:"out"`
-	In       string       `json:"in"`
+	Out      ClipID       `json:"out"`
+	In       ClipID       `json:"in"`
 	Law      blend.Law    `json:"law"`
 	CurveOut *blend.Curve `json:"curve_out,omitempty"`
 	CurveIn  *blend.Curve `json:"curve_in,omitempty"`
@@ -35,7 +35,7 @@ func (s *Scene) Overlap(p Pair) (span pcm.Span, ok bool) {
 }
 
 // PairAt gives the pair that a clip's tail (as Out) or head (as In) is part of, nil if there is none.
-func (s *Scene) PairAt(clip string, tail bool) *Pair {
+func (s *Scene) PairAt(clip ClipID, tail bool) *Pair {
 	for i, p := range s.Pairs {
 		if tail && p.Out == clip || !tail && p.In == clip {
 			return &s.Pairs[i]
@@ -58,8 +58,8 @@ func (p Pair) fade(own *blend.Curve) blend.Curve {
 // SetPair lets one clip fade out while another, of another track, fades in, from one moment to another, or changes
 // the pair that they are. Edges move there, with what handles the recordings have.
 type SetPair struct {
-	Out      string       `json:"out"`
-	In       string       `json:"in"`
+	Out      ClipID       `json:"out"`
+	In       ClipID       `json:"in"`
 	From     int64        `json:"from"`
 	To       int64        `json:"to"`
 	Law      blend.Law    `json:"law"`
@@ -182,8 +182,8 @@ func (e *SetPair) words(before, after *Scene) string {
 
 // RemovePair takes a pair apart: the clips overlap still, without fades.
 type RemovePair struct {
-	Out string `json:"out"`
-	In  string `json:"in"`
+	Out ClipID `json:"out"`
+	In  ClipID `json:"in"`
 }
 
 func (e *RemovePair) apply(d *draft) error {

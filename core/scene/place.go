@@ -22,14 +22,14 @@ func checkHow(how string) error {
 // Add places a stretch of a source on a track. With Picture, the source's picture for the same stretch goes to that
 // track, linked; the stretch then lies on frames.
 type Add struct {
-	Track   string `json:"track"`
-	Source  string `json:"source"`
-	In      int64  `json:"in"`
-	Start   int64  `json:"start"`
-	Length  int64  `json:"length"`
-	Name    string `json:"name,omitempty"`
-	Picture string `json:"picture,omitempty"`
-	How     string `json:"how,omitempty"`
+	Track   TrackID `json:"track"`
+	Source  string  `json:"source"`
+	In      int64   `json:"in"`
+	Start   int64   `json:"start"`
+	Length  int64   `json:"length"`
+	Name    string  `json:"name,omitempty"`
+	Picture TrackID `json:"picture,omitempty"`
+	How     string  `json:"how,omitempty"`
 }
 
 func (e *Add) apply(d *draft) error {
@@ -56,7 +56,7 @@ func (e *Add) apply(d *draft) error {
 		in, start, end = frame(in), frame(start), frame(end)
 	}
 	clips := make([]Clip, len(tracks))
-	link := ""
+	var link LinkID
 	if len(tracks) > 1 {
 		link = d.newLink()
 	}
@@ -104,17 +104,17 @@ func (e *Add) apply(d *draft) error {
 
 // tracks gives the indices of the tracks that get a clip.
 func (e *Add) tracks(d *draft) ([]int, error) {
-	ids := []string{e.Track}
+	ids := []TrackID{e.Track}
 	if e.Picture != "" {
 		ids = append(ids, e.Picture)
 	}
 	return d.named(ids)
 }
 
-func (e *Add) clip(d *draft, t *Track, in, start, end int64, link string) (Clip, error) {
+func (e *Add) clip(d *draft, t *Track, in, start, end int64, link LinkID) (Clip, error) {
 	src := d.Sources[e.Source]
 	c := Clip{
-		ID:     d.newID("c"),
+		ID:     NewID(d.Scene, AClip),
 		Source: e.Source,
 		Name:   shortName(e.Name),
 		In:     d.Unit(t, in),
@@ -168,15 +168,15 @@ func (e *Add) words(before, after *Scene) string {
 // Fill places a source so that it fills a range of the scene exactly: from its in point on, up to its out point, or
 // with a chosen moment of the source at a chosen moment of the range. What lies there is taken out.
 type Fill struct {
-	Track   string `json:"track"`
-	Picture string `json:"picture,omitempty"`
-	Source  string `json:"source"`
-	From    int64  `json:"from"`
-	To      int64  `json:"to"`
-	Fit     string `json:"fit"`    // "start", "end" or "moment"
-	Moment  int64  `json:"moment"` // of the source: its in point, its out point, or the chosen one
-	At      int64  `json:"at,omitempty"`
-	Name    string `json:"name,omitempty"`
+	Track   TrackID `json:"track"`
+	Picture TrackID `json:"picture,omitempty"`
+	Source  string  `json:"source"`
+	From    int64   `json:"from"`
+	To      int64   `json:"to"`
+	Fit     string  `json:"fit"`    // "start", "end" or "moment"
+	Moment  int64   `json:"moment"` // of the source: its in point, its out point, or the chosen one
+	At      int64   `json:"at,omitempty"`
+	Name    string  `json:"name,omitempty"`
 }
 
 func (e *Fill) apply(d *draft) error {
@@ -244,10 +244,10 @@ func (e *Fill) words(before, after *Scene) string {
 // Move puts a clip, and all linked with it, at another moment; the clip alone can change to another track. Clips
 // named in Also move along by as much.
 type Move struct {
-	Clip  string   `json:"clip"`
+	Clip  ClipID   `json:"clip"`
 	To    int64    `json:"to"`
-	Track string   `json:"track,omitempty"`
-	Also  []string `json:"also,omitempty"`
+	Track TrackID  `json:"track,omitempty"`
+	Also  []ClipID `json:"also,omitempty"`
 }
 
 func (e *Move) apply(d *draft) error {
@@ -258,9 +258,9 @@ func (e *Move) apply(d *draft) error {
 	if e.To > unbounded || e.To < -unbounded {
 		return notPossible("Sample %d is outside anything there is.", e.To)
 	}
-	in := map[string]bool{}
-	var group []string
-	for _, id := range append([]string{e.Clip}, e.Also...) {
+	in := map[ClipID]bool{}
+	var group []ClipID
+	for _, id := range append([]ClipID{e.Clip}, e.Also...) {
 		if _, _, ok := d.Find(id); !ok {
 			return notPossible("There is no clip %q in this scene; it may have been removed.", id)
 		}
@@ -277,7 +277,7 @@ func (e *Move) apply(d *draft) error {
 		track int
 		clip  Clip
 	}
-	pictures := map[string]int64{} // by link, where its picture starts
+	pictures := map[LinkID]int64{} // by link, where its picture starts
 	for _, t := range d.Tracks {
 		for _, c := range t.Clips {
 			if t.Kind == Picture && c.Link != "" && in[c.ID] {
@@ -318,7 +318,7 @@ func (e *Move) apply(d *draft) error {
 	return nil
 }
 
-func otherTrack(d *draft, id string, from *Track) (int, error) {
+func otherTrack(d *draft, id TrackID, from *Track) (int, error) {
 	i := trackIndex(d.Scene, id)
 	if i < 0 {
 		return 0, notPossible("There is no track %q in this scene.", id)
@@ -364,14 +364,14 @@ func (e *Move) words(before, after *Scene) string {
 
 // Duplicate puts a copy of clips, with those linked with them, right behind them and pushes what follows.
 type Duplicate struct {
-	Clips []string `json:"clips"`
+	Clips []ClipID `json:"clips"`
 }
 
 func (e *Duplicate) apply(d *draft) error {
 	if len(e.Clips) == 0 {
 		return notPossible("No clip is selected; select one to duplicate it.")
 	}
-	in := map[string]bool{}
+	in := map[ClipID]bool{}
 	for _, id := range e.Clips {
 		if _, _, ok := d.Find(id); !ok {
 			return notPossible("There is no clip %q in this scene; it may have been removed.", id)

@@ -6,8 +6,8 @@ import "fmt"
 // frame, so that both sides run into each other. Slip is by how many samples the incoming recording is shown from
 // later on.
 type PlaceCut struct {
-	Left  string `json:"left"`
-	Right string `json:"right"`
+	Left  ClipID `json:"left"`
+	Right ClipID `json:"right"`
 	To    int64  `json:"to"`
 	Slip  int64  `json:"slip,omitempty"`
 }

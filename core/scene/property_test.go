@@ -130,7 +130,7 @@ func checkPatches(t *testing.T, s *scene.Scene, when string) {
 
 // checkSync: clips of one link show their source in sync to within half a frame.
 func checkSync(t *testing.T, s *scene.Scene, when string) {
-	origin := map[string]int64{}
+	origin := map[scene.LinkID]int64{}
 	half := s.Rate.SampleOf(1, s.SampleRate) / 2
 	for _, track := range s.Tracks {
 		for _, c := range track.Clips {
@@ -217,11 +217,11 @@ func BenchmarkTrimOf2000Clips(b *testing.B) {
 	s := scene.New("large", timecode.F25, 48000)
 	s.Sources["s"] = scene.Source{ID: "s", Name: "s", Samples: 48000 * 100, Frames: 2500}
 	for k := range 10 {
-		track := &scene.Track{ID: fmt.Sprint("t", k), Kind: scene.Sound, Purpose: "dialogue"}
+		track := &scene.Track{ID: scene.TrackID(fmt.Sprint("t", k)), Kind: scene.Sound, Purpose: "dialogue"}
 		for i := range int64(200) {
 			track.Clips = append(
 				track.Clips,
-				scene.Clip{ID: fmt.Sprintf("c%d-%d", k, i), Source: "s", In: 48000, Start: i * 96000, Length: 90000},
+				scene.Clip{ID: scene.ClipID(fmt.Sprintf("c%d-%d", k, i)), Source: "s", In: 48000, Start: i * 96000, Length: 90000},
 			)
 		}
 		s.Tracks = append(s.Tracks, track)

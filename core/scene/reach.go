@@ -27,7 +27,7 @@ type Reach struct {
 // Goes says what of a clip goes with the hand: its edges, and what it shows of its recording, each by as much (1), by
 // as much the other way (-1), or not at all (0).
 type Goes struct {
-	Clip  string `json:"clip"`
+	Clip  ClipID `json:"clip"`
 	Head  int    `json:"head"`
 	Tail  int    `json:"tail"`
 	Shows int    `json:"shows"`
@@ -36,7 +36,7 @@ type Goes struct {
 // ReachOf gives the limits within which an edit of the scene is possible that is made by a hand, as far as recordings,
 // neighbours and the clips' own lengths set them; locks are not looked at. A clip that is not there has none, nor has
 // an edge at which nothing touches a cut to roll.
-func (s *Scene) ReachOf(clip string, edge Side, doing Doing) (r Reach, ok bool) {
+func (s *Scene) ReachOf(clip ClipID, edge Side, doing Doing) (r Reach, ok bool) {
 	r = Reach{Low: -unbounded, High: unbounded, Goes: []Goes{}, Rest: -1}
 	_, c := s.Clip(clip)
 	if c == nil || edge != Head && edge != Tail && doing != Slips && doing != Slides {
@@ -105,7 +105,7 @@ func (r *Reach) within(s *Scene, t *Track, at, low, high int64) {
 }
 
 // trims narrows the limits to those of an edge; free leaves its neighbour out, which moves as well.
-func (r *Reach) trims(s *Scene, id string, edge Side, free bool) {
+func (r *Reach) trims(s *Scene, id ClipID, edge Side, free bool) {
 	ti, ci, _ := s.Find(id)
 	t := s.Tracks[ti]
 	c := t.Clips[ci]
@@ -130,7 +130,7 @@ func (r *Reach) trims(s *Scene, id string, edge Side, free bool) {
 }
 
 // slides narrows the limits to those of a clip and all linked with it, between their neighbours.
-func (r *Reach) slides(s *Scene, clip string) {
+func (r *Reach) slides(s *Scene, clip ClipID) {
 	group := s.Linked(clip)
 	for _, t := range s.Tracks {
 		for first, last := range t.runs(group) {
@@ -144,7 +144,7 @@ func (r *Reach) slides(s *Scene, clip string) {
 
 // between narrows the limits to those of clips first to last of a track, which touch. A clip that lies between two of
 // the group gives at one side what it takes at the other.
-func (r *Reach) between(s *Scene, t *Track, first, last int, group []string) {
+func (r *Reach) between(s *Scene, t *Track, first, last int, group []ClipID) {
 	at, end := t.Clips[first].Start, t.Clips[last].End()
 	low, high := -at, unbounded
 	if first > 0 {

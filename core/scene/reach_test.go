@@ -13,7 +13,7 @@ import (
 )
 
 // handed is the edit that a hand makes with what it holds, by so many samples.
-func handed(s *scene.Scene, clip string, edge scene.Side, doing scene.Doing, by int64) scene.Edit {
+func handed(s *scene.Scene, clip scene.ClipID, edge scene.Side, doing scene.Doing, by int64) scene.Edit {
 	t, c := s.Clip(clip)
 	at := s.Time(t, c.Start)
 	if edge == scene.Tail {
@@ -78,7 +78,7 @@ func TestAHandReachesAsFarAsEditsDo(t *testing.T) {
 					}
 					if err == nil {
 						moved++
-						goesAsSaid(t, s, next, r, by, string(doing)+clip)
+						goesAsSaid(t, s, next, r, by, string(doing)+string(clip))
 					}
 				}
 				for _, by := range []int64{r.Low - 2*frame, r.High + 2*frame} {
@@ -147,7 +147,7 @@ func TestSoundThatLeadsTakesItsPictureAlong(t *testing.T) {
 	left, right := sound.Clips[0].ID, sound.Clips[1].ID
 	led := scenetest.Must(t, s, &scene.Lead{Left: left, Right: right, Frames: 8})
 	r, ok := led.ReachOf(right, scene.Head, scene.TrimsGap)
-	goes := func(id string) bool {
+	goes := func(id scene.ClipID) bool {
 		return slices.ContainsFunc(r.Goes, func(g scene.Goes) bool { return g.Clip == id && g.Head == 1 })
 	}
 	if !ok || !goes(right) || !goes(picture.Clips[1].ID) {

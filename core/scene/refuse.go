@@ -61,7 +61,8 @@ func Message(err error) string {
 // NeedHandle: a clip has less unused recording beyond an edge than an edit needs.
 type NeedHandle struct {
 	options
-	Clip, Name string
+	Clip       ClipID
+	Name       string
 	Side       Side
 	Have, Want int64 // samples
 	words      string
@@ -114,7 +115,7 @@ func lengthWords(s *Scene, samples int64) string {
 // InTheWay: another clip lies where a clip should go.
 type InTheWay struct {
 	options
-	Clip, Other string
+	Clip, Other ClipID
 	By          int64 // samples of overlap
 	words       string
 }
@@ -129,7 +130,7 @@ func inTheWay(s *Scene, t *Track, c, other Clip, by int64) *InTheWay {
 // TooShort: a clip would be left with nothing.
 type TooShort struct {
 	options
-	Clip  string
+	Clip  ClipID
 	words string
 }
 
@@ -138,7 +139,7 @@ func (e *TooShort) Error() string { return e.words }
 // LosesSync: linked clips would no longer run together.
 type LosesSync struct {
 	options
-	Clip  string
+	Clip  ClipID
 	By    int64 // samples
 	words string
 }
@@ -148,7 +149,7 @@ func (e *LosesSync) Error() string { return e.words }
 // LockedTrack: a track is locked.
 type LockedTrack struct {
 	options
-	Track string
+	Track TrackID
 	words string
 }
 
@@ -157,7 +158,7 @@ func (e *LockedTrack) Error() string { return e.words }
 // StaysBehind: a track would not move with all that follows.
 type StaysBehind struct {
 	options
-	Track string
+	Track TrackID
 	words string
 }
 
@@ -186,7 +187,7 @@ func notPossible(format string, args ...any) *NotPossible {
 }
 
 // nameOf is a clip's name as refusals say it; its id, in quotes, if there is no such clip.
-func nameOf(s *Scene, id string) string {
+func nameOf(s *Scene, id ClipID) string {
 	if _, c := s.Clip(id); c != nil {
 		return c.Name
 	}

@@ -31,20 +31,20 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 	blended := with(&scene.SetBlend{Left: oda, Right: pell, Before: 4 * fr, After: 4 * fr, Law: blend.ConstantPower})
 	locked := with(&scene.SetTrack{Track: "t2", Locked: &yes})
 	unlinked := with(
-		&scene.Unlink{Clips: []string{oda, pic[0]}},
-		&scene.Unlink{Clips: []string{pell, pic[1]}},
-		&scene.Unlink{Clips: []string{wide, pic[2]}},
+		&scene.Unlink{Clips: []scene.ClipID{oda, pic[0]}},
+		&scene.Unlink{Clips: []scene.ClipID{pell, pic[1]}},
+		&scene.Unlink{Clips: []scene.ClipID{wide, pic[2]}},
 	)
-	gap := with(&scene.Remove{Clips: []string{pell}})
+	gap := with(&scene.Remove{Clips: []scene.ClipID{pell}})
 	late := scenetest.Must(t, gap, &scene.Move{Clip: wide, To: 210 * fr})
-	apart := with(&scene.Unlink{Clips: []string{wide}}, &scene.Move{Clip: wide, To: 220 * fr})
-	self := with(&scene.Link{Clips: []string{oda, pell}})
+	apart := with(&scene.Unlink{Clips: []scene.ClipID{wide}}, &scene.Move{Clip: wide, To: 220 * fr})
+	self := with(&scene.Link{Clips: []scene.ClipID{oda, pell}})
 	marked := with(
 		&scene.AddMarker{At: 0, Name: "here"},
 		&scene.SetStretch{Source: "o", Name: "a", From: 0, To: 9},
 		&scene.SetStretch{Source: "o", Name: "b", From: 9, To: 19},
 	)
-	piece, _, err := scene.Copy(base, pcm.Span{To: 50 * fr}, []string{"t1", "t2"})
+	piece, _, err := scene.Copy(base, pcm.Span{To: 50 * fr}, []scene.TrackID{"t1", "t2"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -60,7 +60,7 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		return &scene.LayTone{Tone: own, Name: "room", To: fr, In: base.ToneMiddle()}
 	}
 	hurt := func(change func(*scene.Track, *scene.Clip)) *scene.Paste {
-		p, _, err := scene.Copy(base, pcm.Span{To: 50 * fr}, []string{"t2"})
+		p, _, err := scene.Copy(base, pcm.Span{To: 50 * fr}, []scene.TrackID{"t2"})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -143,9 +143,9 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 			"The fades at the other ends of Oda and tune leave no room for 10 frames."},
 		{base, &scene.RemovePair{Out: oda, In: tune}, "Oda and tune are no pair."},
 		{base, &scene.RemoveBlend{Left: oda, Right: pell}, "The cut from Oda to Pell has no blend."},
-		{base, &scene.Gain{Clips: []string{oda}, DB: 60}, "A gain of 60 dB is outside -120 to 40."},
-		{base, &scene.Gain{Clips: []string{pic[0]}, DB: 1}, "Oda is picture and has no level."},
-		{base, &scene.Gain{Clips: []string{"c99"}, DB: 1},
+		{base, &scene.Gain{Clips: []scene.ClipID{oda}, DB: 60}, "A gain of 60 dB is outside -120 to 40."},
+		{base, &scene.Gain{Clips: []scene.ClipID{pic[0]}, DB: 1}, "Oda is picture and has no level."},
+		{base, &scene.Gain{Clips: []scene.ClipID{"c99"}, DB: 1},
 			"There is no clip \"c99\" in this scene; it may have been removed."},
 		{base, &scene.FadeEdge{Clip: pic[0], Edge: "head", Length: 5},
 			"A fade needs a clip of sound, the edge \"head\" or \"tail\", and a length of 0 or more."},
@@ -193,17 +193,18 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 			"Oda and wide are not neighbours on a track; swapping needs two clips side by side."},
 		{self, &scene.Swap{Left: oda, Right: pell},
 			"Oda and Pell are linked with each other, so that swapping them would lose sync. Unlink them first."},
-		{locked, &scene.Gain{Clips: []string{oda}, DB: -3}, "Track Voices is locked. What would work: unlock track Voices."},
+		{locked, &scene.Gain{Clips: []scene.ClipID{oda}, DB: -3},
+			"Track Voices is locked. What would work: unlock track Voices."},
 		{base, &scene.Move{Clip: oda, To: -5 * fr}, "Oda would start 5 frames before the scene."},
 		{base, &scene.Move{Clip: oda, To: 1 << 60}, "Sample 1152921504606846976 is outside anything there is."},
 		{gap, &scene.Move{Clip: wide, To: 95 * fr},
 			"Oda lies in the way of wide on track Picture, by 5 frames. What would work: right after Oda."},
-		{base, &scene.Move{Clip: oda, To: 0, Also: []string{"c99"}},
+		{base, &scene.Move{Clip: oda, To: 0, Also: []scene.ClipID{"c99"}},
 			"There is no clip \"c99\" in this scene; it may have been removed."},
 		{base, &scene.Move{Clip: oda, To: 0, Track: "t99"}, "There is no track \"t99\" in this scene."},
 		{base, &scene.Move{Clip: oda, To: 0, Track: "t1"},
 			"A clip of sound cannot go to track Picture, which holds picture."},
-		{base, &scene.Remove{Clips: []string{oda}, Alone: true, Close: true},
+		{base, &scene.Remove{Clips: []scene.ClipID{oda}, Alone: true, Close: true},
 			"Oda lies over 01:00:04:00 on track Picture and stays, and Pell would run into its tail by 100 frames. What " +
 				"would work: leave a gap."},
 		{base, &scene.Lead{Left: "c99", Right: pell}, "There is no clip \"c99\" in this scene; it may have been removed."},
@@ -294,28 +295,31 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 			"Oda has 40 frames after the chosen moment, and 50 frames are needed to fill the range at its tail. What would " +
 				"work: fill from the start of the recording; fill up to the end of the recording."},
 		{base, &scene.Duplicate{}, "No clip is selected; select one to duplicate it."},
-		{base, &scene.Duplicate{Clips: []string{"c99"}}, "There is no clip \"c99\" in this scene; it may have been removed."},
+		{base, &scene.Duplicate{Clips: []scene.ClipID{"c99"}},
+			"There is no clip \"c99\" in this scene; it may have been removed."},
 		{scene.New("empty", timecode.F25, 48000), &scene.Divide{All: true},
 			"No clip lies under the playhead; move it over a clip, or select one."},
-		{base, &scene.Divide{Clips: []string{"c99"}, At: fr},
+		{base, &scene.Divide{Clips: []scene.ClipID{"c99"}, At: fr},
 			"There is no clip \"c99\" in this scene; it may have been removed."},
-		{base, &scene.Divide{Clips: []string{oda}, At: 120 * fr},
+		{base, &scene.Divide{Clips: []scene.ClipID{oda}, At: 120 * fr},
 			"Oda does not lie over 01:00:04:20; it runs from 01:00:00:00 to 01:00:04:00."},
-		{blended, &scene.Divide{Clips: []string{pell}, At: 102 * fr, Alone: true},
+		{blended, &scene.Divide{Clips: []scene.ClipID{pell}, At: 102 * fr, Alone: true},
 			"01:00:04:02 lies inside the blend at the head of Pell. What would work: divide where the blend ends."},
-		{blended, &scene.Divide{Clips: []string{oda}, At: 98 * fr, Alone: true},
+		{blended, &scene.Divide{Clips: []scene.ClipID{oda}, At: 98 * fr, Alone: true},
 			"01:00:03:23 lies inside the blend at the tail of Oda. What would work: divide where the blend begins."},
 		{base, &scene.Remove{}, "No clip is selected; select one to remove it."},
-		{base, &scene.Remove{Clips: []string{"c99"}}, "There is no clip \"c99\" in this scene; it may have been removed."},
+		{base, &scene.Remove{Clips: []scene.ClipID{"c99"}},
+			"There is no clip \"c99\" in this scene; it may have been removed."},
 		{base, &scene.CloseGap{Track: "t99"}, "There is no track \"t99\" in this scene."},
 		{base, &scene.CloseGap{Track: "t2", At: 5},
 			"No gap of track Voices lies at 01:00:00:00 with a clip after it, so there is nothing to close up."},
-		{with(&scene.Remove{Clips: []string{oda}}, &scene.Unlink{Clips: []string{pell, pic[1]}},
+		{with(&scene.Remove{Clips: []scene.ClipID{oda}}, &scene.Unlink{Clips: []scene.ClipID{pell, pic[1]}},
 			&scene.Trim{Clip: pell, Edge: "head", To: 100*fr + 300}, &scene.Move{Clip: pell, To: 300}),
 			&scene.CloseGap{Track: "t2", At: 5},
 			"The gap of track Voices is 0.2 frames (300 samples) long; what follows moves by whole frames. Roll or nudge " +
 				"the edge instead."},
-		{base, &scene.RemoveRange{From: 0, To: fr, Tracks: []string{"t99"}}, "There is no track \"t99\" in this scene."},
+		{base, &scene.RemoveRange{From: 0, To: fr, Tracks: []scene.TrackID{"t99"}},
+			"There is no track \"t99\" in this scene."},
 		{base, &scene.RemoveRange{From: 5, To: 5}, "There is no range. Drag over the ruler or over empty cloth to make one."},
 		{with(&scene.SetTrack{Track: "t1", Locked: &yes}, &scene.SetTrack{Track: "t2", Locked: &yes},
 			&scene.SetTrack{Track: "t12", Locked: &yes}), &scene.RemoveRange{To: fr},
@@ -341,11 +345,11 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{marked, &scene.SetStretch{Source: "nobody", Name: "b", To: 5},
 			"The scene has no source \"nobody\"; bring it in first."},
 		{marked, &scene.DropStretch{Source: "o", Name: "z"}, "Oda has no stretch named z."},
-		{base, &scene.Link{Clips: []string{oda}}, "Linking needs two clips or more; select them together."},
-		{unlinked, &scene.Unlink{Clips: []string{oda}}, "Oda is not linked to another clip."},
-		{with(&scene.Unlink{Clips: []string{wide, pic[2]}}, &scene.Unlink{Clips: []string{pell, pic[1]}},
-			&scene.Unlink{Clips: []string{oda, pic[0]}}, &scene.Link{Clips: []string{pell, tune}}),
-			&scene.RemoveRange{From: 10 * fr, To: 20 * fr, Tracks: []string{"t2"}, Close: true},
+		{base, &scene.Link{Clips: []scene.ClipID{oda}}, "Linking needs two clips or more; select them together."},
+		{unlinked, &scene.Unlink{Clips: []scene.ClipID{oda}}, "Oda is not linked to another clip."},
+		{with(&scene.Unlink{Clips: []scene.ClipID{wide, pic[2]}}, &scene.Unlink{Clips: []scene.ClipID{pell, pic[1]}},
+			&scene.Unlink{Clips: []scene.ClipID{oda, pic[0]}}, &scene.Link{Clips: []scene.ClipID{pell, tune}}),
+			&scene.RemoveRange{From: 10 * fr, To: 20 * fr, Tracks: []scene.TrackID{"t2"}, Close: true},
 			"tune would run 80 frames earlier than Pell, which it is linked to. Move both, or unlink it first. What would " +
 				"work: unlink tune; take it out of every track; leave a gap."},
 		{base, &scene.Resync{Clip: tune, By: "move"},
@@ -399,7 +403,7 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 			"There is no clip \"c99\" in this scene; it may have been removed."},
 		{base, &scene.Nudge{Edges: []scene.Edge{{Left: pic[0]}}, Samples: 1},
 			"Oda is picture and is cut on whole frames; samples and milliseconds are for sound."},
-		{late, &scene.RemoveRange{From: 10 * fr, To: 20 * fr, Tracks: []string{"t2"}, Close: true},
+		{late, &scene.RemoveRange{From: 10 * fr, To: 20 * fr, Tracks: []scene.TrackID{"t2"}, Close: true},
 			"Oda would run 10 frames earlier than the clip that it is linked to. Move both, or unlink it first. What would " +
 				"work: take it out of every track; leave a gap."},
 		{base, &scene.Trim{Clip: pell, Edge: "head", To: 100 * fr}, "The head of Pell lies at 01:00:04:00 already."},
@@ -468,7 +472,7 @@ func refusedOtherwise(s *scene.Scene) (list [][2]string) {
 		}
 		list = append(list, [2]string{m, want})
 	}
-	_, _, err := scene.Copy(s, pcm.Span{From: 310 * fr, To: 320 * fr}, []string{"t2"})
+	_, _, err := scene.Copy(s, pcm.Span{From: 310 * fr, To: 320 * fr}, []scene.TrackID{"t2"})
 	says(err, "Nothing lies in the range on the chosen tracks, so there is nothing to copy.")
 	_, err = scene.LayOut(s, "nobody")
 	says(err, `The scene has no source "nobody"; bring it in first.`)

@@ -9,7 +9,7 @@ import (
 // Divide cuts clips in two at a moment, with clips linked with them that lie over it unless Alone; with All, every clip
 // under it on every track that is not locked.
 type Divide struct {
-	Clips []string `json:"clips"`
+	Clips []ClipID `json:"clips"`
 	At    int64    `json:"at"`
 	All   bool     `json:"all,omitempty"`
 	Alone bool     `json:"alone,omitempty"`
@@ -46,7 +46,7 @@ func (e *Divide) apply(d *draft) error {
 }
 
 // possible refuses a division beside a clip or inside a blend of it.
-func (e *Divide) possible(d *draft, id string, at int64) error {
+func (e *Divide) possible(d *draft, id ClipID, at int64) error {
 	t, c := d.Clip(id)
 	cut := d.Unit(t, at)
 	if cut <= c.Start || cut >= c.End() {
@@ -93,7 +93,7 @@ func (e *Divide) words(before, after *Scene) string {
 }
 
 // withLinked adds the clips that are linked with some and lie over a moment.
-func (d *draft) withLinked(ids []string, at int64) []string {
+func (d *draft) withLinked(ids []ClipID, at int64) []ClipID {
 	ids = slices.Clone(ids)
 	for _, id := range slices.Clone(ids) {
 		for _, other := range d.Linked(id) {
@@ -107,8 +107,8 @@ func (d *draft) withLinked(ids []string, at int64) []string {
 
 // cut cuts clips in two. Blends that the cut runs through go. Where all clips of a link that lie over the moment are
 // cut, those behind it get a link of their own.
-func (d *draft) cut(ids []string, at int64) error {
-	var links []string
+func (d *draft) cut(ids []ClipID, at int64) error {
+	var links []LinkID
 	for _, id := range ids {
 		t, c, err := d.open(id)
 		if err != nil {
@@ -136,7 +136,7 @@ func cutOne(d *draft, t *Track, c *Clip, where int64) {
 		_, tail = t.blendsOf(c.ID)
 	}
 	right := *c
-	right.ID = d.newID("c")
+	right.ID = NewID(d.Scene, AClip)
 	right.In, right.Start, right.Length = c.In+where-c.Start, where, c.End()-where
 	right.FadeIn = Fade{}
 	if tail != nil {
@@ -156,12 +156,12 @@ func cutOne(d *draft, t *Track, c *Clip, where int64) {
 	t.Clips = slices.Insert(t.Clips, i+1, right)
 }
 
-func (t *Track) dropBlend(left, right string) {
+func (t *Track) dropBlend(left, right ClipID) {
 	t.Blends = slices.DeleteFunc(t.Blends, func(b Blend) bool { return b.Left == left && b.Right == right })
 }
 
 // splitLink gives the clips of a link that lie behind a moment a link of their own, unless one still lies over it.
-func (d *draft) splitLink(link string, at int64) {
+func (d *draft) splitLink(link LinkID, at int64) {
 	type place struct{ track, clip int }
 	var behind []place
 	ahead := 0
@@ -178,7 +178,7 @@ func (d *draft) splitLink(link string, at int64) {
 			}
 		}
 	}
-	now := ""
+	var now LinkID
 	if len(behind) > 1 {
 		now = d.newLink()
 	}
@@ -190,7 +190,7 @@ func (d *draft) splitLink(link string, at int64) {
 	}
 }
 
-func (d *draft) unlinkAll(link string) {
+func (d *draft) unlinkAll(link LinkID) {
 	for ti, t := range d.Tracks {
 		for ci, c := range t.Clips {
 			if c.Link == link {
@@ -201,7 +201,7 @@ func (d *draft) unlinkAll(link string) {
 }
 
 // over gives the clips of tracks that a moment lies inside.
-func (d *draft) over(tracks []int, at int64) (ids []string) {
+func (d *draft) over(tracks []int, at int64) (ids []ClipID) {
 	for _, ti := range tracks {
 		t := d.Tracks[ti]
 		if i := t.At(d.Unit(t, at)); i < len(t.Clips) && t.Clips[i].Start < d.Unit(t, at) {
@@ -232,7 +232,7 @@ func (d *draft) clear(tracks []int, from, to int64) error {
 // Remove takes clips, and those linked with them unless Alone, off their tracks and leaves a gap or, with Close,
 // moves all that follows up by their length; that of the picture where there is one.
 type Remove struct {
-	Clips []string `json:"clips"`
+	Clips []ClipID `json:"clips"`
 	Close bool     `json:"close,omitempty"`
 	Alone bool     `json:"alone,omitempty"`
 }
@@ -254,18 +254,18 @@ func (e *Remove) apply(d *draft) error {
 }
 
 // groups gives the clips that go, those that are linked together, the latest first.
-func (e *Remove) groups(d *draft) (groups [][]string, err error) {
-	seen := map[string]bool{}
-	start := map[string]int64{}
+func (e *Remove) groups(d *draft) (groups [][]ClipID, err error) {
+	seen := map[ClipID]bool{}
+	start := map[ClipID]int64{}
 	for _, id := range e.Clips {
 		if _, _, ok := d.Find(id); !ok {
 			return nil, notPossible("There is no clip %q in this scene; it may have been removed.", id)
 		}
-		group := []string{id}
+		group := []ClipID{id}
 		if !e.Alone {
 			group = d.Linked(id)
 		}
-		group = slices.DeleteFunc(group, func(one string) bool { return seen[one] })
+		group = slices.DeleteFunc(group, func(one ClipID) bool { return seen[one] })
 		if len(group) == 0 {
 			continue
 		}
@@ -276,11 +276,11 @@ func (e *Remove) groups(d *draft) (groups [][]string, err error) {
 		start[group[0]] = d.Time(t, c.Start)
 		groups = append(groups, group)
 	}
-	slices.SortStableFunc(groups, func(a, b []string) int { return cmp.Compare(start[b[0]], start[a[0]]) })
+	slices.SortStableFunc(groups, func(a, b []ClipID) int { return cmp.Compare(start[b[0]], start[a[0]]) })
 	return groups, nil
 }
 
-func (e *Remove) removeGroup(d *draft, ids []string) error {
+func (e *Remove) removeGroup(d *draft, ids []ClipID) error {
 	picture := anyPicture(d.Scene, ids)
 	span := [2]int64{unbounded, 0}
 	tails := map[int]int64{} // by track
@@ -315,7 +315,7 @@ func (e *Remove) removeGroup(d *draft, ids []string) error {
 }
 
 // dropLostLink frees a clip that was linked with what has gone, if it is the only one left.
-func (d *draft) dropLostLink(gone []string) {
+func (d *draft) dropLostLink(gone []ClipID) {
 	for _, id := range gone {
 		if _, was := d.base.Clip(id); was != nil && was.Link != "" && len(linkedBy(d.Scene, was.Link)) == 1 {
 			d.unlinkAll(was.Link)
@@ -339,10 +339,10 @@ func (e *Remove) words(before, after *Scene) string {
 // RemoveRange takes what lies between two moments out of tracks, all that are not locked if none is named, and leaves
 // a gap or, with Close, moves what follows on those tracks up.
 type RemoveRange struct {
-	From   int64    `json:"from"`
-	To     int64    `json:"to"`
-	Tracks []string `json:"tracks,omitempty"`
-	Close  bool     `json:"close,omitempty"`
+	From   int64     `json:"from"`
+	To     int64     `json:"to"`
+	Tracks []TrackID `json:"tracks,omitempty"`
+	Close  bool      `json:"close,omitempty"`
 }
 
 func (e *RemoveRange) apply(d *draft) error {
@@ -393,8 +393,8 @@ func (e *RemoveRange) apply(d *draft) error {
 // CloseGap moves all that follows a gap of a track up by its length, on every track that follows. At is any moment in
 // it.
 type CloseGap struct {
-	Track string `json:"track"`
-	At    int64  `json:"at"`
+	Track TrackID `json:"track"`
+	At    int64   `json:"at"`
 }
 
 // gapAt gives the gap of a track that lies over a moment, in samples, and the index of the clip that ends it.
@@ -477,7 +477,7 @@ func (e *RemoveRange) inSync() []Alternative {
 }
 
 // named gives the indices of tracks by their ids; none may be locked.
-func (d *draft) named(ids []string) (list []int, err error) {
+func (d *draft) named(ids []TrackID) (list []int, err error) {
 	for _, id := range ids {
 		i := trackIndex(d.Scene, id)
 		if i < 0 {
@@ -493,7 +493,7 @@ func (d *draft) named(ids []string) (list []int, err error) {
 
 // chosen gives the indices of named tracks, which must not be locked; of all that are not locked and follow if none is
 // named.
-func (d *draft) chosen(ids []string) ([]int, error) {
+func (d *draft) chosen(ids []TrackID) ([]int, error) {
 	list, err := d.named(ids)
 	if err != nil {
 		return nil, err

@@ -10,7 +10,7 @@ import (
 // except; at is the moment that the words name. Clips that lie over the moment stay. Picture moves by whole frames;
 // where some would have to move and the step has none, where a locked track would be left behind, or where clips would
 // come to overlap, it refuses.
-func (d *draft) ripple(at, from int64, x step, except []string) error {
+func (d *draft) ripple(at, from int64, x step, except []ClipID) error {
 	follows := func(t *Track, c Clip) bool { return d.Time(t, c.Start) >= from && !slices.Contains(except, c.ID) }
 	for ti, t := range d.Tracks {
 		first := slices.IndexFunc(t.Clips, func(c Clip) bool { return follows(t, c) })

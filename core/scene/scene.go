@@ -92,7 +92,7 @@ var Hues = []string{"indigo", "weld", "plum", "rust", "slate", "walnut", "olive"
 
 // A Track is clips in order of time, no two overlapping, and the blends on its cuts.
 type Track struct {
-	ID      string  `json:"id"`
+	ID      TrackID `json:"id"`
 	Kind    Kind    `json:"kind"`
 	Purpose Purpose `json:"purpose"`
 	Name    string  `json:"name"`
@@ -109,7 +109,7 @@ type Track struct {
 
 // A Clip is a stretch of a source on a track.
 type Clip struct {
-	ID      string  `json:"id"`
+	ID      ClipID  `json:"id"`
 	Source  string  `json:"source"`
 	Name    string  `json:"name"`
 	In      int64   `json:"in"` // first moment of the source that sounds
@@ -118,7 +118,7 @@ type Clip struct {
 	GainDB  float64 `json:"gain_db,omitempty"`
 	FadeIn  Fade    `json:"fade_in,omitzero"`
 	FadeOut Fade    `json:"fade_out,omitzero"`
-	Link    string  `json:"link,omitempty"` // clips of one link move together
+	Link    LinkID  `json:"link,omitempty"` // clips of one link move together
 	Muted   bool    `json:"muted,omitempty"`
 	Note    string  `json:"note,omitempty"`
 	Foreign Foreign `json:"foreign,omitempty"`
@@ -187,8 +187,8 @@ type Fade struct {
 // A Blend is a crossfade on the cut between two touching clips of a track, from Before ahead of the
 // cut to After behind it. Left needs After of handle, Right needs Before.
 type Blend struct {
-	Left     string       `json:"left"`
-	Right    string       `json:"right"`
+	Left     ClipID       `json:"left"`
+	Right    ClipID       `json:"right"`
 	Before   int64        `json:"before"`
 	After    int64        `json:"after"`
 	Law      blend.Law    `json:"law"`
@@ -214,10 +214,10 @@ func (b Blend) Gains(x, r float64) (out, in float64) {
 
 // A Marker is a named moment, in samples.
 type Marker struct {
-	ID      string  `json:"id"`
-	At      int64   `json:"at"`
-	Name    string  `json:"name"`
-	Foreign Foreign `json:"foreign,omitempty"`
+	ID      MarkerID `json:"id"`
+	At      int64    `json:"at"`
+	Name    string   `json:"name"`
+	Foreign Foreign  `json:"foreign,omitempty"`
 }
 
 // New gives a stereo scene without tracks that starts at one hour of timecode.
@@ -325,7 +325,7 @@ func (s *Scene) Stretch(from, to string) (pcm.Span, error) {
 }
 
 // Find looks up a clip by its id: the index of its track, and its own. ok is false if there is none.
-func (s *Scene) Find(id string) (track, clip int, ok bool) {
+func (s *Scene) Find(id ClipID) (track, clip int, ok bool) {
 	for ti, t := range s.Tracks {
 		for ci := range t.Clips {
 			if t.Clips[ci].ID == id {
@@ -337,7 +337,7 @@ func (s *Scene) Find(id string) (track, clip int, ok bool) {
 }
 
 // Clip gives a clip and its track by its id, nil if there is none.
-func (s *Scene) Clip(id string) (*Track, *Clip) {
+func (s *Scene) Clip(id ClipID) (*Track, *Clip) {
 	if ti, ci, ok := s.Find(id); ok {
 		return s.Tracks[ti], &s.Tracks[ti].Clips[ci]
 	}
@@ -345,19 +345,19 @@ func (s *Scene) Clip(id string) (*Track, *Clip) {
 }
 
 // Track gives a track by its id, nil if there is none.
-func (s *Scene) Track(id string) *Track {
+func (s *Scene) Track(id TrackID) *Track {
 	if i := trackIndex(s, id); i >= 0 {
 		return s.Tracks[i]
 	}
 	return nil
 }
 
-func trackIndex(s *Scene, id string) int {
+func trackIndex(s *Scene, id TrackID) int {
 	return slices.IndexFunc(s.Tracks, func(t *Track) bool { return t.ID == id })
 }
 
 // Blend gives the blend on the cut between two clips, nil if there is none.
-func (t *Track) Blend(left, right string) *Blend {
+func (t *Track) Blend(left, right ClipID) *Blend {
 	for i := range t.Blends {
 		if t.Blends[i].Left == left && t.Blends[i].Right == right {
 			return &t.Blends[i]
@@ -378,7 +378,7 @@ func (t *Track) Touches(i int) bool {
 }
 
 // blendOf gives the blends at a clip's head and tail, nil where there is none.
-func (t *Track) blendsOf(clip string) (head, tail *Blend) {
+func (t *Track) blendsOf(clip ClipID) (head, tail *Blend) {
 	for i := range t.Blends {
 		if t.Blends[i].Right == clip {
 			head = &t.Blends[i]
@@ -412,12 +412,12 @@ func (s *Scene) Handles(t *Track, c Clip) (head, tail int64) {
 }
 
 // Linked gives the ids of all clips linked with one, itself among them, in order of tracks.
-func (s *Scene) Linked(id string) []string {
+func (s *Scene) Linked(id ClipID) []ClipID {
 	_, c := s.Clip(id)
 	if c == nil || c.Link == "" {
-		return []string{id}
+		return []ClipID{id}
 	}
-	var ids []string
+	var ids []ClipID
 	for _, t := range s.Tracks {
 		for _, o := range t.Clips {
 			if o.Link == c.Link {

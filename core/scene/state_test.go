@@ -23,6 +23,10 @@ func changed(t *testing.T, c scene.Clip, field int) scene.Clip {
 	switch x := v.Addr().Interface().(type) {
 	case *string:
 		*x += "x"
+	case *scene.ClipID:
+		*x += "x"
+	case *scene.LinkID:
+		*x += "x"
 	case *int64:
 		*x += 1920
 	case *float64:

@@ -49,8 +49,8 @@ func (st Style) Halves(s *Scene) (before, after int64) {
 
 // A Planned is what applying a style would do at one cut.
 type Planned struct {
-	Left  string `json:"left"`
-	Right string `json:"right"`
+	Left  ClipID `json:"left"`
+	Right ClipID `json:"right"`
 	At    int64  `json:"at"`
 	TC    string `json:"tc"`
 	Track string `json:"track"`
@@ -70,7 +70,7 @@ const (
 
 // Plan says what applying a style to the cuts of a span would do, on some tracks or on all, one cut after the other;
 // nothing is changed.
-func Plan(s *Scene, st Style, span pcm.Span, tracks []string, which string) (list []Planned) {
+func Plan(s *Scene, st Style, span pcm.Span, tracks []TrackID, which string) (list []Planned) {
 	now := s
 	for _, t := range s.Tracks {
 		if t.Kind != Sound || len(tracks) > 0 && !slices.Contains(tracks, t.ID) {

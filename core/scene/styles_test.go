@@ -40,7 +40,7 @@ func TestAPlanSaysWhatIsDoneShortenedAndRefusedAndIsDoneAsOneEdit(t *testing.T) 
 	if n := len(scene.Plan(blended, style, all, nil, scene.PlainCuts)); n != 0 {
 		t.Errorf("%d plain cuts are left", n)
 	}
-	off := scene.Plan(blended, style, pcm.Span{From: 150 * fr, To: 250 * fr}, []string{"t2"}, scene.TakeOff)
+	off := scene.Plan(blended, style, pcm.Span{From: 150 * fr, To: 250 * fr}, []scene.TrackID{"t2"}, scene.TakeOff)
 	if len(off) != 1 || off[0].At != 200*fr {
 		t.Fatalf("%+v", off)
 	}

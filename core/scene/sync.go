@@ -4,7 +4,7 @@ import "fmt"
 
 // Link makes clips move together from where they lie.
 type Link struct {
-	Clips []string `json:"clips"`
+	Clips []ClipID `json:"clips"`
 }
 
 func (e *Link) apply(d *draft) error {
@@ -27,11 +27,11 @@ func (e *Link) words(before, after *Scene) string { return count(len(e.Clips), "
 
 // Unlink frees clips from those they are linked with.
 type Unlink struct {
-	Clips []string `json:"clips"`
+	Clips []ClipID `json:"clips"`
 }
 
 func (e *Unlink) apply(d *draft) error {
-	freed := map[string]bool{} // the last of a link goes free with the one before it
+	freed := map[ClipID]bool{} // the last of a link goes free with the one before it
 	for _, id := range e.Clips {
 		_, c, err := d.open(id)
 		if err != nil {
@@ -60,7 +60,7 @@ func (e *Unlink) apply(d *draft) error {
 	return nil
 }
 
-func linkedBy(s *Scene, link string) (ids []string) {
+func linkedBy(s *Scene, link LinkID) (ids []ClipID) {
 	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
 			if c.Link == link {
@@ -101,8 +101,8 @@ func (s *Scene) Offset(t *Track, c Clip) (samples int64, ok bool) {
 const offsetReach = 2
 
 // Offsets gives the clips that are out of sync by half a frame or more; see Offset.
-func (s *Scene) Offsets() map[string]int64 {
-	out := map[string]int64{}
+func (s *Scene) Offsets() map[ClipID]int64 {
+	out := map[ClipID]int64{}
 	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
 			if off, ok := s.Offset(t, c); ok && !withinHalfAFrame(s, off) {
@@ -116,7 +116,7 @@ func (s *Scene) Offsets() map[string]int64 {
 // Resync brings a clip of sound that has slipped out of sync back to its picture: by moving it, or by slipping what
 // it shows.
 type Resync struct {
-	Clip string `json:"clip"`
+	Clip ClipID `json:"clip"`
 	By   string `json:"by"` // "move" or "slip"
 }
 

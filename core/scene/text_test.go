@@ -57,9 +57,9 @@ func TestIdsDoNotRunOut(t *testing.T) {
 		}
 		s = scenetest.Must(t, s, &scene.AddTrack{Name: "more", Purpose: "music"})
 		for _, tr := range s.Tracks {
-			ids := []string{tr.ID}
+			ids := []string{string(tr.ID)}
 			for _, c := range tr.Clips {
-				ids = append(ids, c.ID)
+				ids = append(ids, string(c.ID))
 			}
 			for _, id := range ids {
 				if seen[id] || strings.Contains(id, "-") {

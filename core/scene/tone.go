@@ -44,9 +44,9 @@ func (s *Scene) ToneSource(t recipe.Tone, name string) (Source, error) {
 
 // A Hole is what a patch fills: a lull of a clip, or the gap between two clips of a track. A patch follows its hole.
 type Hole struct {
-	Clip string `json:"clip"`           // whose lull it is, or ahead of the gap
-	Lull string `json:"lull,omitempty"` // "" for a gap
-	Next string `json:"next,omitempty"` // behind the gap
+	Clip ClipID `json:"clip"`           // whose lull it is, or ahead of the gap
+	Lull LullID `json:"lull,omitempty"` // "" for a gap
+	Next ClipID `json:"next,omitempty"` // behind the gap
 }
 
 // HoleSpan is where a hole lies; ok is false if its clips are gone or are no neighbours any more. A gap that was
@@ -118,7 +118,7 @@ func (s *Scene) Patch(h Hole) *Clip {
 type LayTone struct {
 	Tone    recipe.Tone `json:"tone"`
 	Name    string      `json:"name"`
-	Track   string      `json:"track,omitempty"`
+	Track   TrackID     `json:"track,omitempty"`
 	From    int64       `json:"from"`
 	To      int64       `json:"to"`
 	In      int64       `json:"in"` // moment of the tone at From
@@ -165,7 +165,7 @@ func (e *LayTone) apply(d *draft) error {
 	d.Sources = maps.Clone(d.Sources)
 	d.Sources[src.ID] = src
 	c := Clip{
-		ID:      d.newID("c"),
+		ID:      NewID(d.Scene, AClip),
 		Source:  src.ID,
 		Name:    shortName(e.Name),
 		In:      e.In,
@@ -191,9 +191,9 @@ func ToneTrack(s *Scene, span pcm.Span) int {
 }
 
 // toneTrackFor is the index of the track that tone goes to.
-func toneTrackFor(d *draft, id string, span pcm.Span) (int, error) {
+func toneTrackFor(d *draft, id TrackID, span pcm.Span) (int, error) {
 	if id != "" {
-		list, err := d.named([]string{id})
+		list, err := d.named([]TrackID{id})
 		if err != nil {
 			return 0, err
 		}
@@ -316,7 +316,7 @@ func (d *draft) follow(t *Track, ci int, was Clip, before, now pcm.Span) {
 
 // Keep keeps of a clip only some stretches of the scene, with soft edges, and leaves gaps between them.
 type Keep struct {
-	Clip      string     `json:"clip"`
+	Clip      ClipID     `json:"clip"`
 	Stretches []pcm.Span `json:"stretches"`
 	Fade      int64      `json:"fade"`
 }
@@ -346,7 +346,7 @@ func (e *Keep) apply(d *draft) error {
 			part.FadeOut, part.AcceptedTail = fade, nil
 		}
 		if part.fitFades(); i > 0 {
-			part.ID = d.newID("c")
+			part.ID = NewID(d.Scene, AClip)
 		}
 		parts = append(parts, part)
 	}
@@ -365,7 +365,7 @@ func (e *Keep) words(before, after *Scene) string {
 }
 
 // tailIsNow says that a clip's tail belongs to another clip from now on: the holes behind it do, too.
-func tailIsNow(d *draft, was, now string) {
+func tailIsNow(d *draft, was, now ClipID) {
 	for ti, t := range d.Tracks {
 		for ci, c := range t.Clips {
 			if h := c.Fills; h != nil && h.Lull == "" && h.Clip == was && was != now {

@@ -61,7 +61,7 @@ func (e *AddTrack) apply(d *draft) error {
 	if !slices.Contains(Purposes, e.Purpose) {
 		return notPossible("%q is not a purpose of a track; %s are.", e.Purpose, listed(Purposes))
 	}
-	t := &Track{ID: d.newID("t"), Kind: Sound, Purpose: e.Purpose, Name: shortName(e.Name)}
+	t := &Track{ID: NewID(d.Scene, ATrack), Kind: Sound, Purpose: e.Purpose, Name: shortName(e.Name)}
 	d.own[t] = true
 	if e.Purpose == ForPicture {
 		t.Kind = Picture
@@ -85,7 +85,7 @@ func (e *AddTrack) words(before, after *Scene) string { return "track " + e.Name
 
 // SetTrack changes what is said of a track; what is nil stays.
 type SetTrack struct {
-	Track   string   `json:"track"`
+	Track   TrackID  `json:"track"`
 	Name    *string  `json:"name,omitempty"`
 	Purpose *Purpose `json:"purpose,omitempty"`
 	Hue     *string  `json:"hue,omitempty"`
@@ -168,8 +168,8 @@ func (e *SetTrack) words(before, after *Scene) string {
 
 // MoveTrack changes the order of tracks: the track comes to lie at an index among all.
 type MoveTrack struct {
-	Track string `json:"track"`
-	To    int    `json:"to"`
+	Track TrackID `json:"track"`
+	To    int     `json:"to"`
 }
 
 func (e *MoveTrack) apply(d *draft) error {
@@ -195,7 +195,7 @@ func (e *MoveTrack) words(before, after *Scene) string {
 
 // RemoveTrack removes a track that holds no clip.
 type RemoveTrack struct {
-	Track string `json:"track"`
+	Track TrackID `json:"track"`
 }
 
 func (e *RemoveTrack) apply(d *draft) error {
@@ -224,7 +224,7 @@ func (e *AddMarker) apply(d *draft) error {
 	if e.At < 0 {
 		return notPossible("A marker cannot lie before the scene.")
 	}
-	m := Marker{ID: d.newID("m"), At: e.At, Name: shortName(e.Name)}
+	m := Marker{ID: NewID(d.Scene, AMarker), At: e.At, Name: shortName(e.Name)}
 	i, _ := slices.BinarySearchFunc(d.Markers, m, func(a, b Marker) int { return int(a.At - b.At) })
 	d.Markers = slices.Insert(slices.Clone(d.Markers), i, m)
 	return nil
@@ -236,9 +236,9 @@ func (e *AddMarker) words(before, after *Scene) string {
 
 // SetMarker renames or moves a marker; what is nil stays.
 type SetMarker struct {
-	Marker string  `json:"marker"`
-	Name   *string `json:"name,omitempty"`
-	At     *int64  `json:"at,omitempty"`
+	Marker MarkerID `json:"marker"`
+	Name   *string  `json:"name,omitempty"`
+	At     *int64   `json:"at,omitempty"`
 }
 
 func (e *SetMarker) apply(d *draft) error {
@@ -272,7 +272,7 @@ func (e *SetMarker) words(before, after *Scene) string {
 
 // RemoveMarker removes a marker.
 type RemoveMarker struct {
-	Marker string `json:"marker"`
+	Marker MarkerID `json:"marker"`
 }
 
 func (e *RemoveMarker) apply(d *draft) error {

@@ -9,7 +9,7 @@ import (
 // Trim moves an edge of a clip to a moment and leaves a gap or, with Close, moves all that follows. The same edge of
 // linked clips goes along by as much, so that sound that leads or trails keeps its lead, unless Alone.
 type Trim struct {
-	Clip  string `json:"clip"`
+	Clip  ClipID `json:"clip"`
 	Edge  Side   `json:"edge"` // Head or Tail
 	To    int64  `json:"to"`
 	Close bool   `json:"close,omitempty"`
@@ -67,7 +67,7 @@ func (e *Trim) apply(d *draft) error {
 
 // follows is the moment at which what follows the trim begins, and that from which on clips move: at a tail the
 // earliest of the edges, so that sound that leads comes along.
-func (e *Trim) follows(s *Scene, targets []string) (at, from int64) {
+func (e *Trim) follows(s *Scene, targets []ClipID) (at, from int64) {
 	from = unbounded
 	for _, id := range targets {
 		t, c := s.Clip(id)
@@ -84,7 +84,7 @@ func (e *Trim) follows(s *Scene, targets []string) (at, from int64) {
 }
 
 // trimOne trims one clip. When closing up a head, the clip keeps its start and the rest moves.
-func (e *Trim) trimOne(d *draft, id string, x step) error {
+func (e *Trim) trimOne(d *draft, id ClipID, x step) error {
 	t, c, err := d.open(id)
 	if err != nil {
 		return err
@@ -103,7 +103,7 @@ func (e *Trim) trimOne(d *draft, id string, x step) error {
 				lengthWords(d.Scene, d.Time(t, by)),
 			),
 		}
-		d.suggest(&r.options, "remove it", &Remove{Clips: []string{id}, Close: e.Close})
+		d.suggest(&r.options, "remove it", &Remove{Clips: []ClipID{id}, Close: e.Close})
 		return r
 	case e.Edge == Head && -by > head:
 		return e.beyond(d, t, *c, head, -by)
@@ -278,8 +278,8 @@ type Nudge struct {
 
 // An Edge is the tail of Left where Right is "", the head of Right where Left is "", else their cut.
 type Edge struct {
-	Left  string `json:"left,omitempty"`
-	Right string `json:"right,omitempty"`
+	Left  ClipID `json:"left,omitempty"`
+	Right ClipID `json:"right,omitempty"`
 }
 
 func (e *Nudge) apply(d *draft) error {
@@ -318,7 +318,7 @@ func (e *Nudge) apply(d *draft) error {
 }
 
 func (e *Nudge) one(d *draft, x Edge, at int64) (Edit, error) {
-	for _, id := range []string{x.Left, x.Right} {
+	for _, id := range []ClipID{x.Left, x.Right} {
 		if t, c := d.Clip(id); id != "" && t == nil {
 			return nil, notPossible("There is no clip %q in this scene; it may have been removed.", id)
 		} else if id != "" && t.Kind == Picture && e.Samples != 0 {

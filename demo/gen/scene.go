@@ -35,7 +35,7 @@ func layOut(recordings map[string]*recording) []byte {
 		}
 		apply(&scene.Bring{Source: src})
 	}
-	tracks := map[string]string{}
+	tracks := map[string]scene.TrackID{}
 	for _, t := range []struct {
 		name    string
 		purpose scene.Purpose
@@ -122,7 +122,7 @@ func layOut(recordings map[string]*recording) []byte {
 	lay("Rain", "rain.flac", "rain", 2*rate, rainFrom, end-rainFrom)
 	lay("Music", "evening-tune.flac", "evening tune", 0, musicFrom, end-musicFrom) // drowns the voice, and stops dead
 	for _, c := range s.Track(tracks["Effects"]).Clips {
-		apply(&scene.Gain{Clips: []string{c.ID}, DB: -14})
+		apply(&scene.Gain{Clips: []scene.ClipID{c.ID}, DB: -14})
 		for _, edge := range []scene.Side{scene.Head, scene.Tail} {
 			if c.Start > 0 || edge == scene.Tail {
 				apply(&scene.FadeEdge{Clip: c.ID, Edge: edge, Length: 20 * frame, Curve: blend.Curve{Shape: blend.QuarterSine}})
@@ -130,7 +130,7 @@ func layOut(recordings map[string]*recording) []byte {
 		}
 	}
 	for _, c := range s.Track(tracks["Music"]).Clips {
-		apply(&scene.Gain{Clips: []string{c.ID}, DB: 4})
+		apply(&scene.Gain{Clips: []scene.ClipID{c.ID}, DB: 4})
 	}
 	apply(&scene.AddMarker{At: rainFrom, Name: "rain begins"})
 	apply(&scene.AddMarker{At: musicFrom, Name: "tune"})

@@ -19,7 +19,7 @@ type clipOut struct {
 	scene  *scene.Scene
 	offset int64
 	rate   float64
-	named  map[string]bool // ids that others name
+	named  map[scene.ClipID]bool // ids that others name
 }
 
 // A clipIn is a clip being read.
@@ -59,7 +59,7 @@ var clipFields = []clipField{
 		[]string{"link"},
 		func(to object, c clipOut) { put(to, "link", c.Link, c.Link != "") },
 		func(from node, c clipIn) error {
-			c.Link = from.text("link")
+			c.Link = scene.LinkID(from.text("link"))
 			return nil
 		},
 	},

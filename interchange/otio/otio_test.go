@@ -420,7 +420,7 @@ func TestLullsAndToneComeBack(t *testing.T) {
 		s,
 		&scene.AddLull{Clip: clips[1].ID, From: clips[1].Start + 9000, To: clips[1].Start + 30000, DepthDB: 18},
 		&scene.AddLull{Clip: clips[1].ID, From: clips[1].Start + 40000, To: clips[1].Start + 50000},
-		&scene.Remove{Clips: []string{clips[3].ID}},
+		&scene.Remove{Clips: []scene.ClipID{clips[3].ID}},
 	)
 	lull := s.Tracks[1].Clips[1].Lulls[0].ID
 	colour := make([]float64, recipe.Bands)

@@ -48,10 +48,10 @@ type reader struct {
 	lengths  map[string][2]*big.Rat // what length said
 	sources  map[string]string      // id by keyOf
 	warnings []string
-	pairs    []scene.Pair      // with the name of their incoming clip
-	incoming map[string]string // id of the incoming clips of pairs, by name
-	clips    map[string]string // id of clips beside holes, by their name in the file
-	cut      int               // names and notes that were too long
+	pairs    []scene.Pair                  // with the name of their incoming clip
+	incoming map[scene.ClipID]scene.ClipID // id of the incoming clips of pairs, by name
+	clips    map[scene.ClipID]scene.ClipID // id of clips beside holes, by their name in the file
+	cut      int                           // names and notes that were too long
 }
 
 // Read reads a scene file. length may be nil. Warnings name what was kept but is not heard.
@@ -78,8 +78,8 @@ func Read(raw []byte, length interchange.Length) (s *scene.Scene, warnings []str
 		length:   length,
 		lengths:  map[string][2]*big.Rat{},
 		sources:  map[string]string{},
-		incoming: map[string]string{},
-		clips:    map[string]string{},
+		incoming: map[scene.ClipID]scene.ClipID{},
+		clips:    map[scene.ClipID]scene.ClipID{},
 	}
 	if err := r.frame(top, stack); err != nil {
 		return nil, nil, err
@@ -394,7 +394,7 @@ func (r *reader) track(n node) error {
 	if n.has("source_range") {
 		return n.errorf("a trimmed track (source_range) cannot be read; write the scene untrimmed")
 	}
-	t := &scene.Track{ID: r.id("t"), Name: r.name(n)}
+	t := &scene.Track{ID: scene.NewID(r.scene, scene.ATrack), Name: r.name(n)}
 	switch kind := n.text("kind"); kind {
 	case "Video":
 		t.Kind, t.Purpose = scene.Picture, "picture"
@@ -446,9 +446,8 @@ func keepMarkers(n node, foreign *scene.Foreign) error {
 	return err
 }
 
-func (r *reader) id(prefix string) string {
-	r.scene.LastID++
-	return fmt.Sprintf("%s%d", prefix, r.scene.LastID)
+func (r *reader) sourceID() string {
+	return fmt.Sprintf("s%d", len(r.sources)+1)
 }
 
 // unit is the rate that times on a track are counted in.
@@ -542,7 +541,7 @@ func (r *row) clipItem(item node) error {
 // clip reads a clip that starts at a moment, and its exact length in seconds.
 func (r *reader) clip(n node, t *scene.Track, at *big.Rat) (scene.Clip, *big.Rat, error) {
 	num, den := r.unit(t)
-	c := scene.Clip{ID: r.id("c"), Name: r.name(n), Start: units(at, num, den)}
+	c := scene.Clip{ID: scene.NewID(r.scene, scene.AClip), Name: r.name(n), Start: units(at, num, den)}
 	src, available, err := r.source(n, t)
 	if err != nil {
 		return c, nil, err
@@ -619,7 +618,7 @@ func (r *reader) source(n node, t *scene.Track) (scene.Source, *[2]*big.Rat, err
 	id, seen := r.sources[key]
 	src := r.scene.Sources[id]
 	if !seen {
-		src = scene.Source{ID: fmt.Sprintf("s%d", len(r.sources)+1), Name: r.name(ref), URL: target, Unknown: true}
+		src = scene.Source{ID: r.sourceID(), Name: r.name(ref), URL: target, Unknown: true}
 		if src.Name == "" {
 			src.Name = baseName(target)
 		}
@@ -824,15 +823,15 @@ func (n node) shape() (law blend.Law, out, in *blend.Curve, err error) {
 }
 
 // pair notes what a clip says of a pair that it is part of.
-func (r *reader) pair(mine node, clip string) error {
-	if name := mine.text("pair_in"); name != "" {
+func (r *reader) pair(mine node, clip scene.ClipID) error {
+	if name := scene.ClipID(mine.text("pair_in")); name != "" {
 		r.incoming[name] = clip
 	}
 	o, ok, err := mine.object("pair_out")
 	if err != nil || !ok {
 		return err
 	}
-	p := scene.Pair{Out: clip, In: o.text("with")}
+	p := scene.Pair{Out: clip, In: scene.ClipID(o.text("with"))}
 	if p.Law, p.CurveOut, p.CurveIn, err = o.shape(); err != nil {
 		return err
 	}
@@ -900,7 +899,8 @@ func (r *reader) markers(stack node) error {
 		if !ok {
 			return n.errorf("a marker needs a marked_range")
 		}
-		m := scene.Marker{ID: r.id("m"), Name: r.name(n), At: units(start.seconds, r.scene.SampleRate, 1)}
+		at := units(start.seconds, r.scene.SampleRate, 1)
+		m := scene.Marker{ID: scene.NewID(r.scene, scene.AMarker), Name: r.name(n), At: at}
 		if _, m.Foreign, err = n.meta(); err != nil {
 			return err
 		}

@@ -56,10 +56,11 @@ func (r *reader) lulls(mine node, c scene.Clip, src scene.Source, t *scene.Track
 			}
 			at[i] = units(new(big.Rat).Sub(m.seconds, big.NewRat(src.Offset, r.scene.SampleRate)), num, den)
 		}
-		l := scene.Lull{ID: n.text("id"), From: at[0], To: at[1], Off: n.flag("off", false)}
+		l := scene.Lull{ID: scene.LullID(n.text("id")), From: at[0], To: at[1], Off: n.flag("off", false)}
 		if l.ID == "" {
-			l.ID = r.id("u")
-		} else if k, err := strconv.ParseInt(l.ID[1:], 10, 64); err == nil && k < limit.Ids { // new ones come behind it
+			l.ID = scene.NewID(r.scene, scene.ALull)
+		} else if k, err := strconv.ParseInt(string(l.ID[1:]), 10, 64); err == nil && k < limit.Ids {
+			// new ones come behind it
 			r.scene.LastID = max(r.scene.LastID, k)
 		}
 		if n.has("depth_db") {
@@ -210,7 +211,7 @@ func (r *reader) materials(p node, key string) (out []recipe.Material, err error
 		id, seen := r.sources[key]
 		if !seen {
 			src := scene.Source{
-				ID:      fmt.Sprintf("s%d", len(r.sources)+1),
+				ID:      r.sourceID(),
 				Name:    r.name(n),
 				URL:     target,
 				Unknown: true,
@@ -247,19 +248,23 @@ func (r *reader) materials(p node, key string) (out []recipe.Material, err error
 
 // hole reads what a clip says of the hole that it fills, and of itself beside one.
 func (r *reader) hole(mine node, c *scene.Clip) error {
-	if name := mine.text("id"); name != "" {
+	if name := scene.ClipID(mine.text("id")); name != "" {
 		r.clips[name] = c.ID
 	}
 	o, ok, err := mine.object("fills")
 	if ok {
-		c.Fills = &scene.Hole{Clip: o.text("clip"), Lull: o.text("lull"), Next: o.text("next")}
+		c.Fills = &scene.Hole{
+			Clip: scene.ClipID(o.text("clip")),
+			Lull: scene.LullID(o.text("lull")),
+			Next: scene.ClipID(o.text("next")),
+		}
 	}
 	return err
 }
 
 // besideHoles are the clips that the holes of patches name.
-func besideHoles(s *scene.Scene) map[string]bool {
-	ids := map[string]bool{}
+func besideHoles(s *scene.Scene) map[scene.ClipID]bool {
+	ids := map[scene.ClipID]bool{}
 	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
 			if h := c.Fills; h != nil {

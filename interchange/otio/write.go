@@ -103,7 +103,7 @@ func withForeign(o object, foreign scene.Foreign, mine object) object {
 	return o
 }
 
-func writeTrack(s *scene.Scene, t *scene.Track, named map[string]bool) object {
+func writeTrack(s *scene.Scene, t *scene.Track, named map[scene.ClipID]bool) object {
 	kind, rate := "Audio", float64(s.SampleRate)
 	if t.Kind == scene.Picture {
 		kind, rate = "Video", s.Rate.Float()
@@ -146,7 +146,7 @@ func put(o object, key string, v any, when bool) {
 	}
 }
 
-func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64, named map[string]bool) object {
+func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64, named map[scene.ClipID]bool) object {
 	src := s.Sources[c.Source]
 	ref := object{
 		"OTIO_SCHEMA":            "ExternalReference.1",

@@ -112,7 +112,7 @@ func CSV(sc *scene.Scene, before, after []audit.Result) ([]byte, error) {
 		}
 	}
 	figures("")
-	then := map[string]audit.Result{}
+	then := map[audit.SeamID]audit.Result{}
 	if after != nil {
 		head = append(head, "verdict_after", "why_after")
 		figures("_after")

@@ -62,7 +62,7 @@ func Mixed(t testing.TB, rate timecode.Rate) *scene.Scene {
 
 // Random gives an edit of any kind for a scene. It may well be refused.
 func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
-	var ids []string
+	var ids []scene.ClipID
 	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
 			ids = append(ids, c.ID)
@@ -104,11 +104,11 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	case 1, 2, 3, 4:
 		return &scene.Trim{Clip: id, Edge: edge, To: at + jitter(30000), Close: some, Alone: rng.IntN(4) == 0}
 	case 5:
-		return &scene.Divide{Clips: []string{id}, At: s.Time(t, c.Start) + rng.Int64N(s.Time(t, c.Length)), Alone: some}
+		return &scene.Divide{Clips: []scene.ClipID{id}, At: s.Time(t, c.Start) + rng.Int64N(s.Time(t, c.Length)), Alone: some}
 	case 6:
 		return &scene.Divide{All: true, At: from}
 	case 7:
-		return &scene.Remove{Clips: []string{id}, Close: some, Alone: rng.IntN(4) == 0}
+		return &scene.Remove{Clips: []scene.ClipID{id}, Close: some, Alone: rng.IntN(4) == 0}
 	case 8, 9, 10:
 		return &scene.SetBlend{
 			Left:   id,
@@ -219,11 +219,11 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	case 20:
 		return &scene.Swap{Left: id, Right: next}
 	case 21:
-		return &scene.Duplicate{Clips: []string{id}}
+		return &scene.Duplicate{Clips: []scene.ClipID{id}}
 	case 22:
 		return &scene.RemoveRange{From: from, To: from + rng.Int64N(60000), Close: some}
 	case 23:
-		return &scene.RemoveRange{From: from, To: from + rng.Int64N(60000), Close: some, Tracks: []string{track.ID}}
+		return &scene.RemoveRange{From: from, To: from + rng.Int64N(60000), Close: some, Tracks: []scene.TrackID{track.ID}}
 	case 24, 25:
 		if p, _, err := scene.Copy(s, pcm.Span{From: from, To: from + 1 + rng.Int64N(90000)}, nil); err == nil {
 			return &scene.Paste{Clipboard: p, At: max(0, from+jitter(200000)), How: how}
@@ -245,17 +245,17 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	case 28:
 		return &scene.Nudge{Edges: []scene.Edge{{Left: id, Right: next}}, Samples: rng.Int64N(200) - 100}
 	case 29:
-		return &scene.Unlink{Clips: []string{id}}
+		return &scene.Unlink{Clips: []scene.ClipID{id}}
 	case 30:
 		for _, o := range s.Tracks {
 			for _, k := range o.Clips { // what runs in sync may be linked
 				if k.Link == "" && c.Link == "" && k.ID != id && k.Source == c.Source &&
 					abs(s.Time(o, k.Start)-s.Time(o, k.In)-s.Time(t, c.Start)+s.Time(t, c.In)) <= 2 {
-					return &scene.Link{Clips: []string{id, k.ID}}
+					return &scene.Link{Clips: []scene.ClipID{id, k.ID}}
 				}
 			}
 		}
-		return &scene.Gain{Clips: []string{id}, DB: float64(rng.IntN(20) - 10)}
+		return &scene.Gain{Clips: []scene.ClipID{id}, DB: float64(rng.IntN(20) - 10)}
 	case 31:
 		if off := s.Offsets(); len(off) > 0 {
 			id = slices.Min(slices.Collect(maps.Keys(off)))
@@ -286,7 +286,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		return []scene.Edit{&scene.SetStretch{Source: "s1", Name: name, From: rng.Int64N(90000), To: 90000 +
 			rng.Int64N(90000)}, &scene.DropStretch{Source: "s1", Name: name},
 			&scene.SetClip{Clip: id, Muted: &some}, &scene.Rename{Name: "again"},
-			scene.InOrder("", &scene.AddMarker{At: from, Name: "one"}, &scene.Gain{Clips: []string{id}, DB: 3}),
+			scene.InOrder("", &scene.AddMarker{At: from, Name: "one"}, &scene.Gain{Clips: []scene.ClipID{id}, DB: 3}),
 			&scene.RemoveBlend{Left: left, Right: right}, &scene.AddTrack{Name: "more", Purpose: scene.ForTone},
 			&scene.RemoveTrack{Track: empty},
 			&scene.SetTrack{Track: track.ID, Mute: &yes}}[rng.IntN(9)]

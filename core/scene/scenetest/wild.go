@@ -149,13 +149,13 @@ func (w *Wild) text(field string) string {
 	for _, t := range w.scene.Tracks {
 		if field != "Source" && field != "ID" {
 			for _, c := range t.Clips {
-				ids = append(ids, c.ID)
+				ids = append(ids, string(c.ID))
 				for _, l := range c.Lulls {
-					ids = append(ids, l.ID)
+					ids = append(ids, string(l.ID))
 				}
 			}
 		}
-		ids = append(ids, t.ID)
+		ids = append(ids, string(t.ID))
 	}
 	switch field {
 	case "Source", "ID":
@@ -163,13 +163,13 @@ func (w *Wild) text(field string) string {
 	case "Track":
 		ids = nil
 		for _, t := range w.scene.Tracks {
-			ids = append(ids, t.ID)
+			ids = append(ids, string(t.ID))
 		}
 	case "Name", "Note", "Words", "Law", "Shape", "Edge", "How", "Purpose", "Kind", "Hue":
 		return words[w.below(len(words))]
 	case "Marker":
 		for _, m := range w.scene.Markers {
-			ids = append(ids, m.ID)
+			ids = append(ids, string(m.ID))
 		}
 	}
 	if n := w.below(len(ids) + 4); n < len(ids) {

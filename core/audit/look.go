@@ -568,6 +568,7 @@ func (l *look) drop() error {
 
 // blended measures how alike the sides are over the blend, or around a plain cut, and what their sum does.
 func (l *look) blended() error {
+	l.wordsInBlend()
 	if l.r.Pair {
 		return l.paired()
 	}

@@ -37,6 +37,7 @@ type Measures struct {
 	DropDB            *float64 `json:"drop_db"`
 	PeakDBFS          *float64 `json:"peak_dbfs"`
 	Correlation       *float64 `json:"correlation"`
+	BlendWordsMS      *float64 `json:"blend_words_ms"`
 	HandleBefore      *int64   `json:"handle_before"` // samples of the right clip before the cut
 	HandleAfter       *int64   `json:"handle_after"`  // samples of the left clip after it
 }
@@ -184,6 +185,13 @@ var Table = []Measure{
 		Unit:  "",
 		About: "correlation coefficient of the two recordings over the blend, 20 ms to each side of a plain cut",
 		of:    func(m *Measures) *float64 { return m.Correlation },
+	},
+	{
+		Key:   "blend_words_ms",
+		Name:  "Words in the blend",
+		Unit:  "ms",
+		About: "how long words of the side that has more of them lie within the blend, its own handle among it",
+		of:    func(m *Measures) *float64 { return m.BlendWordsMS },
 	},
 }
 

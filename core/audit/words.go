@@ -78,6 +78,23 @@ func (l *look) words() error {
 	return nil
 }
 
+// wordsInBlend measures how much of the words of a side lies within the blend: of the side that has more.
+func (l *look) wordsInBlend() {
+	if l.r.From == l.r.To || l.left == nil || l.right == nil || l.track.Purpose != scene.ForDialogue {
+		return
+	}
+	var within [2]int64
+	for i, r := range l.sounds {
+		for _, w := range r.Stretches {
+			if w.Kind == speech.Word {
+				within[i] += w.Span.Intersect(pcm.Span{From: l.r.From, To: l.r.To}).Len()
+			}
+		}
+	}
+	ms := float64(max(within[0], within[1])) * 1000 / float64(l.Scene.SampleRate)
+	l.r.Measures.BlendWordsMS = &ms
+}
+
 // stopsShortMS is what a word counts that stops, or sets in, with its recording: how much of it is lost nobody knows.
 const stopsShortMS = 100
 

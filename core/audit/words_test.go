@@ -79,6 +79,9 @@ func TestWhatABlendCoversOfAWordIsSaid(t *testing.T) {
 		return x, mt, words
 	}
 	x, _, words := look()
+	if got := seamtest.Of(t, s.Measure(), audit.Cut).Measures.BlendWordsMS; got != nil {
+		t.Errorf("%.0f ms of words lie in a blend that is none", *got)
+	}
 	onset := int64(math.MaxInt64)
 	for _, w := range words[1] {
 		if w.Span.From > x.At {
@@ -89,6 +92,11 @@ func TestWhatABlendCoversOfAWordIsSaid(t *testing.T) {
 	s.Blend(rate/20, rate/20)
 	x, mt, words := look()
 	covers := mt.Covers(x, words)
+	// the true onset is the corpus maker's, who laid the voice there
+	truth := float64(x.To-out-(right.Second.From-in)) * 1000 / rate
+	if got := seamtest.Of(t, s.Measure(), audit.Cut).Measures.BlendWordsMS; got == nil || math.Abs(*got-truth) > 15 {
+		t.Errorf("%v ms of words lie in the blend, %.0f do", got, truth)
+	}
 	if len(covers) != 1 ||
 		!regexp.MustCompile(`^The blend covers the first (2[5-9]|3[0-5]) ms of a word of r; with \d+ ms before the cut `+
 			`and \d+ ms after it, it would not\.$`).

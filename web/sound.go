@@ -370,7 +370,7 @@ func (v *BenchView) lulled(c, patch *scene.Clip, points int64) {
 // summed adds the gains of both sides of a blend, and what their sum is: predicted and as rendered.
 func (v *BenchView) summed(b scene.Blend, leftDB, rightDB float64, left, right pcm.Block, points int64, rate int64) {
 	r := measure.Correlation(left, right)
-	heard := audit.RenderedSum(b, leftDB, rightDB, left, right, r, int(points), rate)
+	heard := mix.RenderedSum(b, leftDB, rightDB, left, right, r, int(points), rate)
 	two := func(db float64) float32 { return float32(math.Round(100*db) / 100) }
 	for i := range points {
 		x := blend.Position(i, points)

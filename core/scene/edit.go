@@ -68,6 +68,7 @@ var edits = map[string]func() Edit{
 	"add_marker":    func() Edit { return new(AddMarker) },
 	"set_marker":    func() Edit { return new(SetMarker) },
 	"remove_marker": func() Edit { return new(RemoveMarker) },
+	"rename_source": func() Edit { return new(RenameSource) },
 	"set_stretch":   func() Edit { return new(SetStretch) },
 	"drop_stretch":  func() Edit { return new(DropStretch) },
 }

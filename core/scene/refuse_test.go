@@ -345,6 +345,8 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{marked, &scene.SetStretch{Source: "nobody", Name: "b", To: 5},
 			"The scene has no source \"nobody\"; bring it in first."},
 		{marked, &scene.DropStretch{Source: "o", Name: "z"}, "Oda has no stretch named z."},
+		{marked, &scene.RenameSource{Source: "o", Name: " "}, "The recording Oda needs a name of at least one letter."},
+		{marked, &scene.RenameSource{Source: "o", Name: "Oda"}, "The recording is named Oda already."},
 		{base, &scene.Link{Clips: []scene.ClipID{oda}}, "Linking needs two clips or more; select them together."},
 		{unlinked, &scene.Unlink{Clips: []scene.ClipID{oda}}, "Oda is not linked to another clip."},
 		{with(&scene.Unlink{Clips: []scene.ClipID{wide, pic[2]}}, &scene.Unlink{Clips: []scene.ClipID{pell, pic[1]}},

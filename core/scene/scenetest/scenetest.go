@@ -284,12 +284,12 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			}
 		}
 		return []scene.Edit{&scene.SetStretch{Source: "s1", Name: name, From: rng.Int64N(90000), To: 90000 +
-			rng.Int64N(90000)}, &scene.DropStretch{Source: "s1", Name: name},
+			rng.Int64N(90000)}, &scene.DropStretch{Source: "s1", Name: name}, &scene.RenameSource{Source: "s1", Name: name},
 			&scene.SetClip{Clip: id, Muted: &some}, &scene.Rename{Name: "again"},
 			scene.InOrder("", &scene.AddMarker{At: from, Name: "one"}, &scene.Gain{Clips: []scene.ClipID{id}, DB: 3}),
 			&scene.RemoveBlend{Left: left, Right: right}, &scene.AddTrack{Name: "more", Purpose: scene.ForTone},
 			&scene.RemoveTrack{Track: empty},
-			&scene.SetTrack{Track: track.ID, Mute: &yes}}[rng.IntN(9)]
+			&scene.SetTrack{Track: track.ID, Mute: &yes}}[rng.IntN(10)]
 	}
 }
 

@@ -18,11 +18,12 @@ cmd/blendseam: core/advise core/audit core/level core/limit core/measure core/mi
   core/tone core/tone/recipe demo intake interchange interchange/report media scratch store store/server web workspace
 core/advise: core/audit core/blend core/fill core/level core/measure core/mix core/pcm core/scene core/speech
 core/analysis: core/level core/measure core/pcm core/speech core/stray core/tone
-core/audit: core/analysis core/blend core/cache core/level core/measure core/mix core/pcm core/scene core/speech
+core/audit: core/analysis core/cache core/level core/measure core/mix core/pcm core/scene core/speech
   core/tone core/tone/recipe
 core/blend: core/level
 core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/speech core/stray
   core/tone core/tone/recipe
+core/loud: core/audit core/level core/mix core/pcm core/scene
 core/measure: core/level core/pcm core/simd
 core/mix: core/blend core/cache core/level core/limit core/measure core/pcm core/scene core/tone core/tone/recipe
 core/pcm: core/limit core/simd
@@ -52,10 +53,11 @@ media: core/analysis core/audit core/cache core/limit core/measure core/pcm core
 store: core/cache core/limit core/scene
 store/server/servertest: store/server
 tools/bench: core/pcm core/scene core/timecode interchange/otio media
-web: core/advise core/analysis core/audit core/blend core/fill core/level core/limit core/measure core/mix core/pcm
-  core/pcm/wav core/scene core/speech core/timecode core/tone intake interchange interchange/report media store
+web: core/advise core/analysis core/audit core/blend core/fill core/level core/limit core/loud core/measure core/mix
+  core/pcm core/pcm/wav core/scene core/speech core/timecode core/tone intake interchange interchange/report media store
   workspace
-workspace: core/advise core/analysis core/audit core/cache core/fill core/mix core/pcm core/scene intake media store
+workspace: core/advise core/analysis core/audit core/cache core/fill core/loud core/mix core/pcm core/scene intake
+  media store
 `
 
 // levels are the folders in the order in which arrows may go: none points to one that stands before it.
@@ -75,6 +77,7 @@ var levels = []string{
 	"interchange",
 	"core/advise",
 	"core/fill",
+	"core/loud",
 	"core/audit",
 	"core/analysis",
 	"core/mix",

@@ -233,6 +233,7 @@ func (w *Workspace) Returned() {
 	w.advisers.Drop(func(Key) bool { return true })
 	w.mendings.Drop(func(Key) bool { return true })
 	w.findings.Drop(func(Key) bool { return true })
+	w.loud.Drop(func(Key) bool { return true })
 	w.fillings.Drop(func(fillingsOf) bool { return true })
 }
 

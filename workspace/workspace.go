@@ -16,6 +16,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/cache"
 	"blendseam/core/fill"
+	"blendseam/core/loud"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
@@ -44,6 +45,7 @@ type Workspace struct {
 	mendings *cache.Cache[Key, *advise.Mending]
 	findings *cache.Cache[Key, *Findings]
 	fillings *cache.Cache[fillingsOf, []fill.Filling]
+	loud     *cache.Cache[Key, []loud.Place]
 
 	measuring measuring
 	told      told
@@ -60,6 +62,7 @@ const (
 	keptResults  = 20000
 	keptMendings = 4
 	keptFindings = 8
+	keptLoud     = 8
 	keptFillings = 32
 )
 
@@ -76,6 +79,7 @@ func New(ctx context.Context, in intake.Intake) *Workspace {
 		mendings: cache.New[Key, *advise.Mending](keptMendings),
 		findings: cache.New[Key, *Findings](keptFindings),
 		fillings: cache.New[fillingsOf, []fill.Filling](keptFillings),
+		loud:     cache.New[Key, []loud.Place](keptLoud),
 	}
 	w.ctx, w.stop = context.WithCancel(context.WithoutCancel(ctx))
 	w.Jobs = newJobs(w.ctx, in.Store, w.Hub)
@@ -245,6 +249,13 @@ func (s *Scene) Findings(ctx context.Context) (*Findings, error) {
 		f := &Findings{}
 		f.List, f.Hums, err = m.Findings(ctx, threads())
 		return f, err
+	})
+}
+
+// Loud gives what is too loud in the scene.
+func (s *Scene) Loud(ctx context.Context) ([]loud.Place, error) {
+	return s.w.loud.Get(ctx, s.Key, func(ctx context.Context) ([]loud.Place, error) {
+		return loud.Find(audit.Beginning(ctx, modest), audit.NewMeter(s.Scene, s.Sources()), threads())
 	})
 }
 

@@ -27,6 +27,7 @@ test("axe-core finds nothing serious, in linen and by lamp light", async ({ page
     `${scene}sources`,
     `${scene}sources/${source}/`,
     `${scene}tone`,
+    `${scene}loud`,
     `${app.base}/keys`,
     `${scene}hand-over`,
     `${app.base}/scenes/nobody/`,

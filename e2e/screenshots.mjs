@@ -97,6 +97,15 @@ await withProgram("demo", async (page, url) => {
   await page.locator(".did", { hasText: "seams mended" }).waitFor();
   await page.goto(`${url}report`);
   await shot("report");
+  const now = await (await page.request.get(`${url}state`)).json();
+  const voices = now.tracks.filter((t) => t.purpose === "dialogue").flatMap((t) => t.clips.map((c) => c.id));
+  await page.request.post(`${url}edits`, {
+    data: { revision: now.revision, edit: { edit: "gain", clips: voices.slice(0, 6), db: 12 } },
+  });
+  await page.goto(`${url}loud`);
+  await page.locator("tbody tr").first().waitFor();
+  await shot("loud");
+  await page.request.post(`${url}undo`, { data: { revision: now.revision + 1 } });
   await page.goto(`${url}tone`);
   await page.waitForTimeout(2500);
   await shot("tone");

@@ -118,6 +118,7 @@ func (s *Server) routes() http.Handler {
 		r.Post("/accept", s.handle(s.accept))
 		r.Post("/blends/plan", s.handle(s.plan))
 		r.Get("/fill", s.handle(s.fill))
+		r.Get("/loud/list", s.handle(s.loud))
 		r.Get("/findings", s.handle(s.findings))
 		r.Get("/finding", s.handle(s.finding))
 		r.Get("/bed", s.handle(s.bed))

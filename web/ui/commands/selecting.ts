@@ -50,13 +50,15 @@ export class Selecting {
     place.set(id, { playhead, ...range });
   }
 
-  /** Takes the clip in hand that the address names. */
+  /** Takes the clip in hand that the address names, the playhead at its head or at the moment that is named. */
   asked(): void {
-    const p = findClip(this.stage.scene, new URLSearchParams(location.search).get("clip") ?? "");
+    const address = new URLSearchParams(location.search);
+    const p = findClip(this.stage.scene, address.get("clip") ?? "");
     if (!p) return;
+    const at = address.has("at") ? Number(address.get("at")) || 0 : p.clip.from;
     this.take({ kind: "clips", ids: [p.clip.id] });
-    this.stage.seek(p.clip.from);
-    this.stage.timeline.reveal(p.clip.from);
+    this.stage.seek(at);
+    this.stage.timeline.reveal(at);
   }
 
   private edgeOfSeam(): SeamEdge | undefined {

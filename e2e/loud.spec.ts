@@ -1,0 +1,39 @@
+// What is too loud has a list of its own: place, track, clip, figure, and what turns it down.
+import { clipOf, demo, expect, stateOf, test, track } from "./app.ts";
+
+test("what is too loud is listed, found in the scene, and turned down", async ({ page, app }) => {
+  await demo(page, app);
+  const scene = page.url();
+  await page.getByRole("link", { name: "Too loud" }).click();
+  await expect(page.getByRole("status")).toHaveText("Nothing is too loud.");
+
+  const before = await (await page.request.get(`${scene}state`)).json();
+  const clip = track(before, "dialogue").clips.find((c) => c.name === "Oda, take 1")!;
+  await page.request.post(`${scene}edits`, {
+    data: { revision: before.revision, edit: { edit: "gain", clips: [clip.id], db: 12 } },
+  });
+  const rows = page.locator("tbody tr"); // the page hears of the edit
+  await expect(rows.first()).toContainText(clip.name);
+  await expect(rows.first()).toContainText(/(the band|full scale), by \d+\.\d dB/);
+
+  // The list finds by words, and says how many it shows.
+  await page.getByRole("searchbox").fill("nobody's clip");
+  await expect(page.getByRole("status")).toHaveText(/^0 of \d+ places$/);
+  await page.getByRole("searchbox").fill("");
+
+  // Its place is a way into the scene, the clip in hand.
+  await rows.first().getByRole("link").click();
+  await expect(page.locator(".card h2")).toContainText(clip.name);
+  await page.goBack();
+
+  // Turned down as often as it says, nothing is left, and no further than it must.
+  while (!(await page.getByRole("status").textContent())?.startsWith("Nothing")) {
+    const n = await rows.count();
+    if (n > 0) await rows.first().getByRole("button").click();
+    await expect.poll(async () => (await rows.count()) < n || n === 0).toBe(true);
+  }
+  await page.goto(scene);
+  const gain = clipOf(await stateOf(page), clip.id).gain_db ?? 0;
+  expect(gain).toBeLessThan(12);
+  expect(gain).toBeGreaterThan(0);
+});

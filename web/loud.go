@@ -20,7 +20,7 @@ type LoudAnswer struct {
 	Places   []LoudView `json:"places"`
 }
 
-// loudPage shows what is too loud in a scene; the list itself comes afterwards, as all of the scene is listened through.
+// loudPage shows what is too loud in a scene; the list itself comes afterwards, when all of it is listened through.
 func (s *Server) loudPage(w http.ResponseWriter, r *http.Request) error {
 	st, err := s.opened(r)
 	if err != nil {

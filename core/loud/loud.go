@@ -42,7 +42,7 @@ type Place struct {
 	At        int64         `json:"at"`   // of the largest
 	PeakDBFS  float64       `json:"peak_dbfs"`
 	OverDB    float64       `json:"over_db"` // by how much it passes its limit
-	TurnDB    float64       `json:"turn_db"` // by how much to turn the clip so that it does not; 0 if that alone cannot help
+	TurnDB    float64       `json:"turn_db"` // what the clip must be turned by; 0 if that alone cannot help
 	own       float64       // amplitude of the clip at At
 }
 
@@ -58,8 +58,8 @@ func (p Place) Turn(s *scene.Scene) scene.Edit {
 // mostTurnDB is how far a clip is turned down at most: what needs more is no matter of one clip's gain.
 const mostTurnDB = -24
 
-// turned says by how much the clip must be turned down, in tenths of a dB, for the sum to stay below the limit by half a
-// tenth or more.
+// turned says by how much the clip must be turned down, in tenths of a dB, for the sum to stay below the limit
+// by half a tenth or more.
 func (p *Place) turned(limit float64) {
 	rest := 1 - (level.Amplitude(p.PeakDBFS)-limit)/p.own
 	if p.TurnDB = math.Floor(level.DB(rest)*10-0.5) / 10; rest <= 0 || p.TurnDB < mostTurnDB {

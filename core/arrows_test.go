@@ -14,8 +14,9 @@ import (
 // what is nearer to the samples: cmd -> web -> workspace -> store, media, interchange -> core, and inside core advise
 // -> fill -> audit -> analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
 const arrows = `
-cmd/blendseam: core/advise core/audit core/level core/limit core/measure core/mix core/pcm core/scene core/timecode
-  core/tone core/tone/recipe demo intake interchange interchange/report media scratch store store/server web workspace
+cmd/blendseam: core/advise core/audit core/level core/limit core/loud core/measure core/mix core/pcm core/scene
+  core/timecode core/tone core/tone/recipe demo intake interchange interchange/report media scratch store
+  store/server web workspace
 core/advise: core/audit core/blend core/fill core/level core/measure core/mix core/pcm core/scene core/speech
 core/analysis: core/level core/measure core/pcm core/speech core/stray core/tone
 core/audit: core/analysis core/cache core/level core/measure core/mix core/pcm core/scene core/speech
@@ -42,7 +43,7 @@ intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/to
 interchange: core/scene
 interchange/formats: interchange/otio
 interchange/otio: core/blend core/limit core/scene core/timecode core/tone/recipe interchange
-interchange/report: core/advise core/audit core/scene
+interchange/report: core/advise core/audit core/loud core/scene
 internal/outside: core/pcm
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
 internal/corpus:

@@ -12,6 +12,7 @@ import (
 
 	"blendseam/core/advise"
 	"blendseam/core/audit"
+	"blendseam/core/loud"
 	"blendseam/core/scene"
 	"blendseam/interchange"
 	"blendseam/interchange/report"
@@ -44,7 +45,7 @@ func audited(ctx context.Context, path string) (*media.SceneFile, *audit.Meter, 
 }
 
 func (c *auditCmd) Run(ctx context.Context) error {
-	f, _, all, err := audited(ctx, c.Scene)
+	f, meter, all, err := audited(ctx, c.Scene)
 	if err != nil {
 		return err
 	}
@@ -67,10 +68,16 @@ func (c *auditCmd) Run(ctx context.Context) error {
 			rough++
 		}
 	}
+	places, err := loud.Find(ctx, meter, 0)
+	if err != nil {
+		return fmt.Errorf("%s: %w", c.Scene, err)
+	}
+	tooLoud := report.LoudRows(f.Scene, places)
 	if c.JSON {
-		err = printJSON(map[string]any{"seams": rows})
+		err = printJSON(map[string]any{"seams": rows, "loud": tooLoud})
 	} else {
 		printRows(rows)
+		printLoud(tooLoud)
 	}
 	if err == nil && rough > 0 {
 		err = errRough
@@ -106,6 +113,18 @@ func printRows(rows []report.Row) {
 		count[audit.Audible],
 		count[audit.Clean],
 	)
+}
+
+func printLoud(rows []report.LoudRow) {
+	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
+	for _, r := range rows {
+		passes := "passes the band of speech"
+		if r.Kind == loud.OverFull {
+			passes = "reaches full scale"
+		}
+		fmt.Fprintf(w, "%s\t%s\t%s\ttoo loud\tpeak %.1f dBFS, %s\n", r.AtTC, r.Track, r.Clip, r.PeakDBFS, passes)
+	}
+	w.Flush()
 }
 
 type mendCmd struct {

@@ -167,6 +167,40 @@ func TestAuditOfACleanSceneAndOfNone(t *testing.T) {
 	}
 }
 
+// A shout is no fault of the seams beside it: their verdicts stay, and it is listed by itself.
+func TestPeaksAreAListOfTheirOwn(t *testing.T) {
+	_, plain := sceneFile(t)
+	_, before := auditFile(t, plain)
+	_, path := sceneFile(t, &scene.Gain{Clips: []scene.ClipID{"c4"}, DB: 12})
+	_, out, _ := blendseam(t, "audit", path, "--json")
+	var got struct {
+		Seams []auditJSON
+		Loud  []struct {
+			Kind, Track, Clip string
+			AtTC              string   `json:"at_tc"`
+			Peak              float64  `json:"peak_dbfs"`
+			Turn              *float64 `json:"turn_db"`
+		}
+	}
+	if err := json.Unmarshal([]byte(out), &got); err != nil || len(got.Loud) == 0 || len(got.Seams) != len(before) {
+		t.Fatal(err, got)
+	}
+	for i, s := range append(before, got.Seams...) {
+		if s.Cause == "peak" || strings.Contains(s.Why, "peak") {
+			t.Errorf("seam %d at %s: %s (%s)", i, s.AtTC, s.Cause, s.Why)
+		}
+	}
+	for _, p := range got.Loud {
+		if p.Kind != "over_band" && p.Kind != "over_full" || p.Track == "" || p.Clip == "" || len(p.AtTC) != 11 ||
+			p.Peak < -6 || p.Turn == nil {
+			t.Errorf("%+v", p)
+		}
+	}
+	if _, out, _ := blendseam(t, "audit", path); !strings.Contains(out, "too loud  peak") {
+		t.Errorf("in words:\n%s", out)
+	}
+}
+
 // What is rough and accepted does not make the audit fail, as long as it sounds as it did.
 func TestAnAcceptedSeamIsNotRoughForTheAudit(t *testing.T) {
 	_, path := sceneFile(t, &scene.Gain{Clips: []scene.ClipID{"c4"}, DB: 9})

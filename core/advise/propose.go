@@ -85,7 +85,7 @@ func (m *Adviser) Propose(ctx context.Context, before audit.Result) (Proposal, e
 			continue
 		}
 		best, p.After, p.Did, p.Reasons, p.Edit = after.Worst, after, o.did, o.reasons, edit
-		if after.Verdict == audit.Clean || after.Cause == audit.Peak {
+		if after.Verdict == audit.Clean {
 			break
 		}
 	}
@@ -175,23 +175,23 @@ func neighbours(sc *scene.Scene, of audit.Seam) (list []audit.Seam) {
 // clip leaves other pauses to measure.
 const wavers = 0.15
 
+// fullDB is full scale: no edit may bring the scene there.
+const fullDB = 0
+
 // worse names a figure that an edit has made worse, "" if there is none. What stays under half of what would be heard
 // counts as it was.
 func worse(before, after audit.Result, sampleRate int64) string {
 	seconds := after.Lasts(sampleRate)
+	if now, was := after.Measures.PeakDBFS, before.Measures.PeakDBFS; now != nil && *now >= fullDB &&
+		(was == nil || *was < fullDB) {
+		return "peak_dbfs"
+	}
 	for _, x := range audit.Table {
 		now := x.Figure(&after.Measures)
 		if now == nil || x.Cause == "" {
 			continue
 		}
 		was := x.Figure(&before.Measures)
-		if x.Signed {
-			// Half a dB is what waves that add up otherwise make of a peak.
-			if *now >= x.Audible && (was == nil || *now > *was+0.5 || *now >= x.Rough && *was < x.Rough) {
-				return x.Key
-			}
-			continue
-		}
 		size := math.Abs(*now)
 		if size <= x.Audible/2 {
 			continue
@@ -224,8 +224,6 @@ func stays(p Proposal) string {
 		return what + ": no quiet stretch was found to make tone from; take one from the library"
 	case audit.BackgroundStep, audit.ColourStep:
 		return what + ": handles and words leave no room for a longer blend; a bed of tone under both would hide it"
-	case audit.Peak:
-		return what + ": no blend cures it; turn a clip down"
 	case audit.WordCut:
 		return what + ": the recording or the other side's words leave no room; trim by hand"
 	case audit.LevelStep:
@@ -257,7 +255,7 @@ func (m *Adviser) Stray(ctx context.Context, f fill.Finding) (Proposal, error) {
 	if err != nil {
 		return Proposal{}, err
 	}
-	if before.Verdict == audit.Clean || before.Cause == audit.Peak || before.Cause == audit.DeadSilence {
+	if before.Verdict == audit.Clean || before.Cause == audit.DeadSilence {
 		before.Verdict, before.Cause, before.Worst = audit.Audible, audit.BackgroundStep, 1
 	}
 	if f.AboveDB >= 12 {

@@ -19,7 +19,6 @@ const (
 	WordCut        Cause = "word_cut"
 	BlendLevel     Cause = "blend_level"
 	AbruptEnd      Cause = "abrupt_end"
-	Peak           Cause = "peak"
 )
 
 // Measures are the figures of a seam; nil is what cannot be measured there.
@@ -57,8 +56,6 @@ type Measure struct {
 
 	of    func(m *Measures) *float64
 	words func(v float64, m *Measures) string
-	// Signed figures are judged as they are, all others by their size.
-	Signed bool `json:"signed,omitempty"`
 	// eased figures bear more in a change that takes its time: three times as much in one second or longer.
 	eased bool
 }
@@ -158,17 +155,12 @@ var Table = []Measure{
 		},
 	},
 	{
-		Key:     "peak_dbfs",
-		Name:    "Peak",
-		Unit:    "dBFS",
-		Cause:   Peak,
-		Audible: -6,
-		Rough:   0,
-		Signed:  true,
-		About: "largest sample of the scene within half a second of the seam; speech should stay under -6, nothing may " +
-			"reach 0",
-		of:    func(m *Measures) *float64 { return m.PeakDBFS },
-		words: func(v float64, _ *Measures) string { return fmt.Sprintf("peaks reach %.1f dBFS", v) },
+		Key:  "peak_dbfs",
+		Name: "Peak",
+		Unit: "dBFS",
+		About: "largest sample of the scene within half a second of the seam; what is too loud is no fault of the seam, " +
+			"and has a list of its own",
+		of: func(m *Measures) *float64 { return m.PeakDBFS },
 	},
 	{
 		Key:   "background_left_db",
@@ -205,22 +197,14 @@ func either[T any](is bool, yes, no T) T {
 	return no
 }
 
-// Grade says how bad a figure is: below 1 it is not heard, from 1 on it is audible, from 2 on rough. A peak over -6
-// dBFS is worth a word, but anything else that is heard comes before it.
+// Grade says how bad a figure is, by its size: below 1 it is not heard, from 1 on it is audible, from 2 on rough.
 func (m Measure) Grade(v float64, seconds float64) float64 {
 	audible, rough := m.Audible, m.Rough
 	if m.eased {
 		bears := 1 + min(2, 2*seconds)
 		audible, rough = audible*bears, rough*bears
 	}
-	if !m.Signed {
-		v = math.Abs(v)
-	}
-	g := 1 + (v-audible)/(rough-audible)
-	if m.Cause == Peak && g >= 1 && g < 2 {
-		return 1
-	}
-	return g
+	return 1 + (math.Abs(v)-audible)/(rough-audible)
 }
 
 // Grades gives how bad each judged figure of a result is, by cause; what was not measured is missing.

@@ -93,7 +93,14 @@ func Find(ctx context.Context, m *audit.Meter, threads int) ([]Place, error) {
 	for i := range list {
 		list[i].turned(level.Amplitude(limitOf(list[i].Kind)))
 	}
-	return list, nil
+	return slices.DeleteFunc(slices.Clone(list), func(p Place) bool {
+		return p.Kind == OverFull && slices.ContainsFunc(list, p.goesWith)
+	}), nil
+}
+
+// goesWith tells whether what takes another place back into the band of speech takes this one from full scale, too.
+func (p Place) goesWith(o Place) bool {
+	return o.Kind == OverBand && o.Clip == p.Clip && o.Span.Overlaps(p.Span) && o.TurnDB != 0 && o.TurnDB <= p.TurnDB
 }
 
 func limitOf(k Kind) float64 {

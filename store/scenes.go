@@ -661,5 +661,11 @@ func unpack(blob []byte) (*scene.Scene, error) {
 		return nil, err
 	}
 	sc := new(scene.Scene)
-	return sc, json.Unmarshal(raw, sc)
+	err = json.Unmarshal(raw, sc)
+	for _, t := range sc.Tracks {
+		if t != nil && t.Clips == nil { // of a track that was added and kept before it had any
+			t.Clips = []scene.Clip{}
+		}
+	}
+	return sc, err
 }

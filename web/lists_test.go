@@ -19,14 +19,15 @@ func TestListsAreNeverNull(t *testing.T) {
 	}
 	c := newClient(t)
 	voices, state := c.twoVoices()
-	empty := c.newScene()
+	empty, bare := c.newScene(), c.newScene()
+	c.edit(bare, 0, map[string]any{"edit": "add_track", "name": "Bare", "purpose": "music"})
 	source := ""
 	for id := range state.Sources {
 		source = id
 	}
 	seam := url.QueryEscape(string(c.settled(voices).Order[1]))
 	paths := []string{"/commands", "/blends", "/tones"}
-	for _, id := range []string{voices, empty} {
+	for _, id := range []string{voices, empty, bare} {
 		for _, p := range []string{"state", "seams", "history", "findings", "loud/list", "mixdowns"} {
 			paths = append(paths, "/scenes/"+id+"/"+p)
 		}

@@ -131,6 +131,7 @@ func (s *Server) newScene(w http.ResponseWriter, r *http.Request) error {
 		Rate       string `json:"rate"`
 		SampleRate int64  `json:"sample_rate"`
 		Channels   int    `json:"channels"`
+		Tracks     bool   `json:"tracks"` // begin with those of scene.FirstTracks
 	}
 	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, limit.RequestBytes)).Decode(&q); err != nil {
 		return errBadRequest{fmt.Errorf("the request cannot be read: %w", err)}
@@ -150,6 +151,13 @@ func (s *Server) newScene(w http.ResponseWriter, r *http.Request) error {
 	}
 	sc := scene.New(strings.TrimSpace(q.Name), rate, q.SampleRate)
 	sc.Channels = q.Channels
+	if q.Tracks {
+		for _, t := range scene.FirstTracks {
+			if sc, err = scene.Apply(sc, &t); err != nil {
+				return err
+			}
+		}
+	}
 	id, err := s.Store.Create(r.Context(), sc)
 	if err != nil {
 		return err

@@ -99,14 +99,28 @@ func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) error {
 		ID   scene.TrackID `json:"id"`
 		Name string        `json:"name"`
 	}
-	tracks, picture := []TrackView{}, scene.TrackID("")
+	purpose, err := st.PurposeOf(r.Context(), src.ID)
+	if err != nil {
+		return err
+	}
+	kind := scene.Sound
+	if src.Samples == 0 {
+		kind = scene.Picture
+	}
+	tracks, picture, offered := []TrackView{}, scene.TrackID(""), scene.TrackID("")
 	for _, t := range st.Scene.Tracks {
-		if t.Kind == scene.Sound && src.Samples > 0 || t.Kind == scene.Picture && src.Samples == 0 {
+		if t.Kind == kind {
 			tracks = append(tracks, TrackView{t.ID, t.Name})
+			if t.Purpose == purpose && !t.Locked && offered == "" {
+				offered = t.ID
+			}
 		}
 		if t.Kind == scene.Picture && picture == "" && src.Samples > 0 && src.Frames > 0 {
 			picture = t.ID
 		}
+	}
+	if offered == "" {
+		tracks = append(tracks, TrackView{"", "a new track, " + scene.TrackName(purpose)})
 	}
 	return s.page(w, "source", view{Title: src.Name, Scene: id, Name: st.Scene.Name, Here: "sources", Data: map[string]any{
 		"id":          id,
@@ -119,6 +133,8 @@ func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) error {
 			usesOf(st.Scene, src.ID),
 		},
 		"tracks":   tracks,
+		"offered":  offered,
+		"kind":     kind,
 		"picture":  picture,
 		"commands": commands,
 		"media":    sheets,
@@ -128,17 +144,26 @@ func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) error {
 // takeOut lays stretches of a source on a track.
 func (s *Server) takeOut(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
-		Names []string      `json:"names"`
-		Track scene.TrackID `json:"track"`
-		At    int64         `json:"at"` // -1: the end of the track
-		How   string        `json:"how"`
+		Names  []string       `json:"names"`
+		Marked *scene.Stretch `json:"marked"` // or what is marked alone
+		Track  scene.TrackID  `json:"track"`  // "": the one for what the recording is, made if there is none
+		At     int64          `json:"at"`     // -1: the end of the track
+		How    string         `json:"how"`
 	}
 	if err := decode(w, r, &q); err != nil {
 		return err
 	}
-	return s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) {
-		return scene.TakeOut(sc, chi.URLParam(r, "source"), q.Names, q.Track, q.At, q.How)
-	})
+	st, src, err := s.sourceAsked(r)
+	if err != nil {
+		return err
+	}
+	x := scene.Taking{Source: src.ID, Names: q.Names, Marked: q.Marked, Track: q.Track, At: q.At, How: q.How}
+	if x.Track == "" {
+		if x.Purpose, err = st.PurposeOf(r.Context(), src.ID); err != nil {
+			return err
+		}
+	}
+	return s.editNewest(w, r, x.TakeOut)
 }
 
 // sourceSound sends a recording's sound as a WAV file, or a part of it as browsers ask.

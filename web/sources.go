@@ -185,7 +185,15 @@ func (s *Server) layOut(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	s.Returned()
-	return s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) { return scene.LayOut(sc, source) })
+	st, err := s.opened(r)
+	if err != nil {
+		return err
+	}
+	purpose, err := st.PurposeOf(ctx, source)
+	if err != nil {
+		return err
+	}
+	return s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) { return scene.LayOut(sc, source, purpose) })
 }
 
 // editNewest does an edit on the scene as it is when its turn comes.

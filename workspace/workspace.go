@@ -252,6 +252,38 @@ func (s *Scene) Findings(ctx context.Context) (*Findings, error) {
 	})
 }
 
+// PurposeOf is that of the track on which a source of the scene is laid out: dialogue if it has picture or is speech,
+// music, or effects for all else.
+func (s *Scene) PurposeOf(ctx context.Context, source string) (scene.Purpose, error) {
+	src, ok := s.Scene.Sources[source]
+	switch {
+	case !ok || src.Frames > 0 && src.Samples > 0:
+		return scene.ForDialogue, nil
+	case src.Tone != nil:
+		return scene.ForTone, nil
+	case src.Samples == 0:
+		return scene.ForPicture, nil
+	}
+	r, err := s.Sources().Open(s.Scene, src)
+	if err != nil {
+		return "", err
+	}
+	a, err := s.Sources().Analysis(ctx, s.Scene, src)
+	if err != nil {
+		return "", err
+	}
+	kind, err := a.Kind(r)
+	switch {
+	case err != nil:
+		return "", err
+	case kind == analysis.Speech:
+		return scene.ForDialogue, nil
+	case kind == analysis.Music:
+		return scene.ForMusic, nil
+	}
+	return scene.ForEffects, nil
+}
+
 // Loud gives what is too loud in the scene.
 func (s *Scene) Loud(ctx context.Context) ([]loud.Place, error) {
 	return s.w.loud.Get(ctx, s.Key, func(ctx context.Context) ([]loud.Place, error) {

@@ -5,34 +5,67 @@ import (
 	"slices"
 )
 
-// LayOut is the edit that puts a whole source at the end of the first dialogue track, its picture with it on the
-// first picture track. Tracks that are missing are made.
-func LayOut(s *Scene, source string) (Edit, error) {
+// FirstTracks are those that a new scene begins with, if it is not to be empty, and the names of tracks that are made
+// because there is none of their purpose.
+var FirstTracks = []AddTrack{
+	{Name: "Picture", Purpose: ForPicture},
+	{Name: "Dialogue", Purpose: ForDialogue},
+	{Name: "Tone", Purpose: ForTone},
+	{Name: "Effects", Purpose: ForEffects},
+	{Name: "Music", Purpose: ForMusic},
+}
+
+// TrackName is what a track of a purpose is called, if nobody names it.
+func TrackName(purpose Purpose) string { return first(purpose).Name }
+
+func first(purpose Purpose) AddTrack {
+	i := slices.IndexFunc(FirstTracks, func(t AddTrack) bool { return t.Purpose == purpose })
+	return FirstTracks[max(0, i)]
+}
+
+// A laying is an edit that puts clips on tracks by their purpose, and makes those that are missing first.
+type laying struct {
+	*Batch
+	scene *Scene
+	last  int64 // id that was given
+}
+
+func layingIn(s *Scene, words string) *laying { return &laying{InOrder(words), s, s.LastID} }
+
+// track is the first track of a purpose that is not locked, and where its last clip ends; made, if there is none.
+func (l *laying) track(purpose Purpose) (id TrackID, end int64) {
+	for _, t := range l.scene.Tracks {
+		if t.Purpose == purpose && !t.Locked {
+			return t.ID, trackEnd(l.scene, t)
+		}
+	}
+	add := first(purpose)
+	l.Edits = append(l.Edits, Wire{&add})
+	l.last++
+	return numbered(ATrack, l.last), 0
+}
+
+// LayOut is the edit that puts a whole source at the end of the first track of a purpose, or of dialogue if it has
+// picture, which goes with it on the first picture track. Tracks that are missing are made.
+func LayOut(s *Scene, source string, purpose Purpose) (Edit, error) {
 	src, ok := s.Sources[source]
 	if !ok {
 		return nil, notPossible("The scene has no source %q; bring it in first.", source)
 	}
 	var sound, picture TrackID
 	var at int64
-	made := s.LastID
-	edit := InOrder(src.Name + " laid out")
-	track := func(name string, purpose Purpose) TrackID {
-		for _, t := range s.Tracks {
-			if t.Purpose == purpose && !t.Locked {
-				at = max(at, trackEnd(s, t))
-				return t.ID
-			}
-		}
-		edit.Edits = append(edit.Edits, Wire{&AddTrack{Name: name, Purpose: purpose}})
-		made++
-		return numbered(ATrack, made)
+	edit := layingIn(s, src.Name+" laid out")
+	track := func(purpose Purpose) TrackID {
+		id, end := edit.track(purpose)
+		at = max(at, end)
+		return id
 	}
 	if src.Frames > 0 {
-		picture = track("Picture", "picture")
+		picture, purpose = track(ForPicture), ForDialogue
 	}
 	length := s.Rate.SampleOf(src.Frames, s.SampleRate)
 	if src.Samples > 0 {
-		sound = track("Dialogue", "dialogue")
+		sound = track(purpose)
 		if src.Frames == 0 || src.Samples < length {
 			length = src.Samples
 		}
@@ -46,50 +79,51 @@ func LayOut(s *Scene, source string) (Edit, error) {
 		length = s.Rate.SampleOf(s.Rate.FrameOf(length, s.SampleRate), s.SampleRate)
 	}
 	edit.Edits = append(edit.Edits, Wire{&Add{Track: sound, Picture: picture, Source: source, Start: at, Length: length}})
-	return edit, nil
+	return edit.Batch, nil
 }
 
-// TakeOut is the edit that lays named stretches of a source, all of them if none is named, end to end on a track of
-// sound, with their picture on the first picture track where the source has one. The first begins at a moment, or at
-// the end of the track if that is below 0; how says what becomes of clips that lie there.
-func TakeOut(s *Scene, source string, names []string, track TrackID, at int64, how string) (Edit, error) {
-	src, ok := s.Sources[source]
+// A Taking is what is taken out of a source: stretches by their names, all of them if none is named, laid end to end on
+// a track.
+type Taking struct {
+	Source  string
+	Names   []string
+	Marked  *Stretch // what is marked and has not been kept, instead of those that are named
+	Track   TrackID // "" is the first track of Purpose, made where there is none
+	Purpose Purpose
+	At      int64  // where the first begins; the end of the track if it is below 0
+	How     string // what becomes of clips that lie there
+}
+
+// TakeOut is the edit that lays them; on a track of sound, with their picture on the first picture track where the
+// source has one.
+func (x Taking) TakeOut(s *Scene) (Edit, error) {
+	src, ok := s.Sources[x.Source]
 	if !ok {
-		return nil, notPossible("The scene has no source %q; bring it in first.", source)
+		return nil, notPossible("The scene has no source %q; bring it in first.", x.Source)
 	}
-	t := s.Track(track)
-	if t == nil {
-		return nil, notPossible("There is no track %q in this scene.", track)
+	if x.Track != "" && s.Track(x.Track) == nil {
+		return nil, notPossible("There is no track %q in this scene.", x.Track)
 	}
 	var list []Stretch
-	for _, x := range src.Stretches {
-		if len(names) == 0 || slices.Contains(names, x.Name) {
-			list = append(list, x)
+	for _, one := range src.Stretches {
+		if len(x.Names) == 0 || slices.Contains(x.Names, one.Name) {
+			list = append(list, one)
 		}
 	}
-	if len(list) == 0 || len(names) > 0 && len(list) < len(names) {
+	if x.Marked != nil {
+		list, x.Names = []Stretch{*x.Marked}, nil
+	}
+	if len(list) == 0 || len(x.Names) > 0 && len(list) < len(x.Names) {
 		return nil, notPossible("%s has no such stretch. Mark its in and out point, and name it.", src.Name)
 	}
-	add := Add{Track: track, Source: source, How: how}
-	if t.Kind == Sound && src.Frames > 0 {
-		for _, p := range s.Tracks {
-			if p.Kind == Picture && !p.Locked {
-				add.Picture = p.ID
-				break
-			}
-		}
-	}
-	frames := t.Kind == Picture || add.Picture != ""
-	if at < 0 {
-		at = trackEnd(s, t)
-		if p := s.Track(add.Picture); p != nil {
-			at = max(at, trackEnd(s, p))
-		}
-	}
-	edit := InOrder(fmt.Sprintf("%s of %s taken out to track %s", count(len(list), "stretch"), src.Name, t.Name))
+	edit := layingIn(s, "")
+	add, on, at := x.onTracks(edit, src)
+	words := count(len(list), "stretch")
 	if len(list) == 1 {
-		edit.Words = fmt.Sprintf("%s of %s taken out to track %s", list[0].Name, src.Name, t.Name)
+		words = list[0].Name
 	}
+	edit.Words = fmt.Sprintf("%s of %s taken out to track %s", words, src.Name, on.Name)
+	frames := on.Kind == Picture || add.Picture != ""
 	for _, x := range list {
 		one := add
 		one.Name, one.In, one.Start, one.Length = x.Name, x.From, at, x.To-x.From
@@ -106,5 +140,41 @@ func TakeOut(s *Scene, source string, names []string, track TrackID, at int64, h
 		at = one.Start + one.Length
 		edit.Edits = append(edit.Edits, Wire{&one})
 	}
-	return edit, nil
+	return edit.Batch, nil
+}
+
+// onTracks finds or makes the tracks that clips go to, and says where the first of them begins. on has the kind and the
+// name of the clips' own track.
+func (x Taking) onTracks(edit *laying, src Source) (add Add, on Track, at int64) {
+	s, end := edit.scene, int64(0)
+	add = Add{Track: x.Track, Source: x.Source, How: x.How}
+	if t := s.Track(x.Track); t != nil {
+		on, end = Track{Kind: t.Kind, Name: t.Name}, trackEnd(s, t)
+	} else {
+		purpose := x.Purpose
+		if src.Samples == 0 {
+			purpose = ForPicture
+		} else if src.Frames > 0 {
+			purpose = ForDialogue
+		}
+		add.Track, end = edit.track(purpose)
+		if on.Kind = Sound; purpose == ForPicture {
+			on.Kind = Picture
+		}
+		if t := s.Track(add.Track); t != nil {
+			on.Name = t.Name
+		} else {
+			on.Name = edit.Edits[len(edit.Edits)-1].Edit.(*AddTrack).Name
+		}
+	}
+	hasPicture := slices.ContainsFunc(s.Tracks, func(p *Track) bool { return p.Kind == Picture && !p.Locked })
+	if on.Kind == Sound && src.Frames > 0 && (x.Track == "" || hasPicture) {
+		var behind int64
+		add.Picture, behind = edit.track(ForPicture)
+		end = max(end, behind)
+	}
+	if at = x.At; at < 0 {
+		at = end
+	}
+	return add, on, at
 }

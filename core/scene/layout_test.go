@@ -1,6 +1,7 @@
 package scene
 
 import (
+	"slices"
 	"testing"
 
 	"blendseam/core/timecode"
@@ -12,7 +13,7 @@ func TestLayingOutMakesTheTracksItNeedsAndGoesToTheEnd(t *testing.T) {
 	s = must(t, s, &Bring{Source: Source{ID: "sound", Name: "sound", Samples: 12_345, Channels: 2}})
 	s = must(t, s, &Bring{Source: Source{ID: "silent", Name: "silent", Frames: 10}})
 	for _, id := range []string{"film", "sound", "film", "silent"} {
-		e, err := LayOut(s, id)
+		e, err := LayOut(s, id, ForDialogue)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -37,7 +38,7 @@ func TestLayingOutMakesTheTracksItNeedsAndGoesToTheEnd(t *testing.T) {
 	if p[2].Length != 10 || p[2].Link != "" {
 		t.Errorf("silent picture %+v", p[2])
 	}
-	if _, err := LayOut(s, "nobody"); err == nil {
+	if _, err := LayOut(s, "nobody", ForDialogue); err == nil {
 		t.Error("a source that is not there was laid out")
 	}
 }
@@ -68,5 +69,55 @@ func TestAStretchBetweenTimecodes(t *testing.T) {
 		if got, err := s.Stretch(bad[0], bad[1]); err == nil {
 			t.Errorf("%v gives %v", bad, got)
 		}
+	}
+}
+
+func TestWhatIsLaidOutGoesToTheTrackOfItsPurposeWhichIsMadeWhereThereIsNone(t *testing.T) {
+	s := New("s", timecode.F25, 48000)
+	s = must(t, s, &Bring{Source: Source{ID: "tune", Name: "tune", Samples: 96_000, Channels: 2}})
+	s = must(t, s, &Bring{Source: Source{ID: "film", Name: "film", Samples: 96_000, Frames: 50, Channels: 1}})
+	for _, id := range []string{"tune", "film"} {
+		s = must(t, s, &SetStretch{Source: id, Name: "good", From: 1920, To: 48000})
+	}
+	empty := s
+	take := func(s *Scene, x Taking) *Scene {
+		t.Helper()
+		e, err := x.TakeOut(s)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return must(t, s, e)
+	}
+	// Nothing but a name of no track was refused in a scene without tracks.
+	s = take(empty, Taking{Source: "tune", Purpose: ForMusic, At: -1})
+	if len(s.Tracks) != 1 || s.Tracks[0].Purpose != ForMusic || s.Tracks[0].Name != "Music" ||
+		s.Tracks[0].Clips[0].Start != 0 {
+		t.Fatalf("%+v", s.Tracks[0])
+	}
+	s = take(s, Taking{Source: "tune", Purpose: ForMusic, At: -1})
+	if len(s.Tracks) != 1 || len(s.Tracks[0].Clips) != 2 || s.Tracks[0].Clips[1].Start != 46080 {
+		t.Errorf("%+v", s.Tracks[0].Clips)
+	}
+	s = take(s, Taking{Source: "film", Purpose: ForMusic, At: -1}) // a voice on camera, whatever it sounds like
+	if len(s.Tracks) != 3 {
+		t.Fatalf("%d tracks", len(s.Tracks))
+	}
+	of := func(purpose Purpose) *Track {
+		return s.Tracks[slices.IndexFunc(s.Tracks, func(t *Track) bool { return t.Purpose == purpose })]
+	}
+	p, d := of(ForPicture), of(ForDialogue)
+	if p.Kind != Picture || d.Purpose != ForDialogue || p.Clips[0].Link == "" || p.Clips[0].Link != d.Clips[0].Link {
+		t.Errorf("%+v\n%+v", p, d)
+	}
+	// A scene that begins with tracks has them all, in order, and what is laid out lands on its own.
+	for _, first := range FirstTracks {
+		empty = must(t, empty, &first)
+	}
+	e, err := LayOut(empty, "tune", ForMusic)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if s = must(t, empty, e); len(s.Tracks) != len(FirstTracks) || len(s.Tracks[4].Clips) != 1 {
+		t.Errorf("%d tracks, music has %+v", len(s.Tracks), s.Tracks[4].Clips)
 	}
 }

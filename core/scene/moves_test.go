@@ -476,7 +476,7 @@ func TestStretchesAreTakenOutEndToEnd(t *testing.T) {
 		&scene.SetStretch{Source: "o", Name: "first", From: 10*fr + 300, To: 30*fr - 200},
 		&scene.SetStretch{Source: "o", Name: "second", From: 50 * fr, To: 55 * fr},
 	)
-	e, err := scene.TakeOut(s, "o", nil, "t2", -1, "")
+	e, err := scene.Taking{Source: "o", Track: "t2", At: -1}.TakeOut(s)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -493,7 +493,9 @@ func TestStretchesAreTakenOutEndToEnd(t *testing.T) {
 		v[1].Link != p[1].Link {
 		t.Errorf("taken out: %+v and %+v", v, p)
 	}
-	one, err := scene.TakeOut(s, "o", []string{"second"}, "t2", 100*fr, scene.Insert)
+	one, err := scene.Taking{
+		Source: "o", Names: []string{"second"}, Track: "t2", At: 100 * fr, How: scene.Insert,
+	}.TakeOut(s)
 	if err != nil {
 		t.Fatal(err)
 	}

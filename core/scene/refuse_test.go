@@ -476,11 +476,11 @@ func refusedOtherwise(s *scene.Scene) (list [][2]string) {
 	}
 	_, _, err := scene.Copy(s, pcm.Span{From: 310 * fr, To: 320 * fr}, []scene.TrackID{"t2"})
 	says(err, "Nothing lies in the range on the chosen tracks, so there is nothing to copy.")
-	_, err = scene.LayOut(s, "nobody")
+	_, err = scene.LayOut(s, "nobody", scene.ForMusic)
 	says(err, `The scene has no source "nobody"; bring it in first.`)
-	_, err = scene.TakeOut(s, "o", nil, "t2", -1, "")
+	_, err = scene.Taking{Source: "o", Track: "t2", At: -1}.TakeOut(s)
 	says(err, "Oda has no such stretch. Mark its in and out point, and name it.")
-	_, err = scene.TakeOut(s, "o", nil, "t99", -1, "")
+	_, err = scene.Taking{Source: "o", Track: "t99", At: -1}.TakeOut(s)
 	says(err, `There is no track "t99" in this scene.`)
 	return list
 }

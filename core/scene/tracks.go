@@ -61,7 +61,9 @@ func (e *AddTrack) apply(d *draft) error {
 	if !slices.Contains(Purposes, e.Purpose) {
 		return notPossible("%q is not a purpose of a track; %s are.", e.Purpose, listed(Purposes))
 	}
-	t := &Track{ID: NewID(d.Scene, ATrack), Kind: Sound, Purpose: e.Purpose, Name: shortName(e.Name)}
+	t := &Track{
+		ID: NewID(d.Scene, ATrack), Kind: Sound, Purpose: e.Purpose, Name: shortName(e.Name), Clips: []Clip{},
+	}
 	d.own[t] = true
 	if e.Purpose == ForPicture {
 		t.Kind = Picture

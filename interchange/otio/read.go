@@ -394,7 +394,7 @@ func (r *reader) track(n node) error {
 	if n.has("source_range") {
 		return n.errorf("a trimmed track (source_range) cannot be read; write the scene untrimmed")
 	}
-	t := &scene.Track{ID: scene.NewID(r.scene, scene.ATrack), Name: r.name(n)}
+	t := &scene.Track{ID: scene.NewID(r.scene, scene.ATrack), Name: r.name(n), Clips: []scene.Clip{}}
 	switch kind := n.text("kind"); kind {
 	case "Video":
 		t.Kind, t.Purpose = scene.Picture, "picture"

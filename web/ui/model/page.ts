@@ -11,6 +11,8 @@ export interface SourcePage {
   start_frame: number;
   state: SourceState;
   tracks: TrackView[];
+  offered: string; // the track for what the recording is; "" if it has to be made
+  kind: "picture" | "sound";
   picture: string;
   commands: Command[];
   media: MediaView;

@@ -14,6 +14,7 @@ interface Page {
   name: string;
   rate: string;
   sampleRate: string;
+  tracks: string;
   problem: string;
   busy: boolean;
   asked: Asked[];
@@ -39,6 +40,7 @@ Alpine.data("scenes", () => ({
   name: "",
   rate: "25",
   sampleRate: "48000",
+  tracks: "first",
   problem: "",
   busy: false,
   asked: [] as Asked[],
@@ -58,6 +60,7 @@ Alpine.data("scenes", () => ({
         rate: this.rate,
         sample_rate: Number(this.sampleRate),
         channels: 2,
+        tracks: this.tracks === "first",
       });
       go(id);
     } catch (e) {

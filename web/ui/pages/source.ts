@@ -8,7 +8,7 @@ import { setUpWaves } from "../drawing/waves.ts";
 import { get, Problem, pageData, pageName, post } from "../model/api.ts";
 import { listen } from "../model/events.ts";
 import type { SourcePage, SourceState, Use } from "../model/page.ts";
-import type { Stretch } from "../model/scene.ts";
+import type { Stretch, Track } from "../model/scene.ts";
 import { frameOf, frames, nearestFrame, parseTimecode, sampleOf, timecode } from "../model/time.ts";
 import { registerFigures } from "../panels/figure.ts";
 import { registerToast, say } from "../panels/toast.ts";
@@ -163,15 +163,25 @@ async function refresh(): Promise<void> {
   show();
 }
 
+/** Takes stretches out to the chosen track, or to one that is made for them: then the page offers it from there on. */
+async function take(what: object): Promise<{ words: string }> {
+  const done = await post<{ words: string }>(`/scenes/${id}/sources/${source.id}/take`, {
+    track: panel.track,
+    ...what,
+  });
+  if (!panel.track) {
+    const scene = await get<{ tracks: Track[] }>(`/scenes/${id}/state`);
+    const on = scene.tracks.find((t) => t.clips.some((c) => c.source === source.id && t.kind === data.kind));
+    if (on) {
+      panel.tracks = [...data.tracks.filter((t) => t.id), { id: on.id, name: on.name }];
+      panel.track = on.id;
+    }
+  }
+  return done;
+}
+
 const takeOut = (names: string[], playhead: boolean): void =>
-  void edit(() =>
-    post(`/scenes/${id}/sources/${source.id}/take`, {
-      names,
-      track: panel.track,
-      at: playhead ? place.get(id).playhead : -1,
-      how: playhead ? "insert" : "",
-    }),
-  );
+  void edit(() => take({ names, at: playhead ? place.get(id).playhead : -1, how: playhead ? "insert" : "" }));
 
 /** What every clip of the recording gets, wherever it is laid. */
 const laid = () => ({ track: panel.track, source: source.id, name: String(panel.stretchName).trim() });
@@ -179,6 +189,10 @@ const laid = () => ({ track: panel.track, source: source.id, name: String(panel.
 function put(how: string): void {
   const s = stretch();
   if (!s) return say("Nothing is marked. Drag over the waveform first.");
+  if (!panel.track) {
+    const marked = { name: String(panel.stretchName).trim(), ...s };
+    return void edit(() => take({ marked, at: place.get(id).playhead, how }));
+  }
   const picture = data.picture && data.tracks.some((t) => t.id === panel.track) ? { picture: data.picture } : {};
   const span = { in: s.from, length: s.to - s.from, start: place.get(id).playhead };
   void edit({ edit: "add", ...laid(), ...picture, ...span, how });
@@ -188,6 +202,8 @@ function fill(fit: "start" | "end" | "moment"): void {
   const p = place.get(id),
     s = stretch();
   if (!p.range) return say("The scene has no range to fill. Make one there first.");
+  if (!panel.track)
+    return say("There is no track for it yet. Take it out at the end of the track first: that makes one.");
   const moment = fit === "start" ? (s?.from ?? at) : fit === "end" ? (s?.to ?? at) : at;
   if (fit === "moment" && (p.playhead < p.range.from || p.playhead > p.range.to))
     return say("The scene's playhead lies outside the range; move it to where this moment shall be.");
@@ -299,7 +315,7 @@ Alpine.data("source", () => ({
   stretchName: "",
   markHint: "",
   noMark: true,
-  track: data.tracks[0]?.id ?? "",
+  track: data.offered,
   tracks: data.tracks,
   placeWords: "",
   rangeWords: "",

@@ -1,0 +1,57 @@
+// The first minutes with a scene of one's own: the tracks it begins with, and where what is laid out goes.
+import { expect, newScene, stateOf, test, track } from "./app.ts";
+
+const VOICE = "/usr/share/sounds/alsa/Front_Left.wav";
+
+test("a new scene has its tracks, and each recording goes to the one for what it is", async ({ page, app }) => {
+  await newScene(page, app, "First");
+  expect((await stateOf(page)).tracks.map((t) => t.name)).toEqual(["Picture", "Dialogue", "Tone", "Effects", "Music"]);
+  await page.getByRole("navigation").getByRole("link", { name: "Sources" }).click();
+  await page.getByLabel("Recordings", { exact: true }).setInputFiles([VOICE]);
+  await expect(page.locator(".arrivals li")).toContainText("here");
+  for (const name of ["Front_Left", "evening-tune", "kiln-roar", "oda-take-2"]) {
+    const row = page.locator("table.sources tr", { hasText: name });
+    await row.getByRole("button", { name: "Lay out at the end" }).click();
+    await expect(row).toContainText("1 clip");
+  }
+  const s = await stateOf(page);
+  const on = (purpose: string) => track(s, purpose).clips.map((c) => c.name);
+  expect(on("dialogue")).toEqual([expect.stringContaining("Front_Left"), expect.stringContaining("oda-take-2")]);
+  expect(on("music")).toEqual([expect.stringContaining("evening-tune")]);
+  expect(on("effects")).toEqual([expect.stringContaining("kiln-roar")]);
+  expect(on("picture")).toEqual([expect.stringContaining("oda-take-2")]);
+});
+
+test("in a scene without tracks a stretch is taken out to one that is made for it", async ({ page, app }) => {
+  await page.goto(app.base);
+  await page.getByRole("button", { name: "New scene" }).click();
+  await page.getByLabel("Name").fill("Bare");
+  await page.getByLabel("none").check();
+  await page.getByRole("button", { name: "Make it" }).click();
+  await expect(page).toHaveURL(/scenes\/[0-9a-f-]+\/$/);
+  expect((await stateOf(page)).tracks).toEqual([]);
+  await page.getByRole("navigation").getByRole("link", { name: "Sources" }).click();
+  await page.getByLabel("Recordings", { exact: true }).setInputFiles([VOICE]);
+  await expect(page.locator(".arrivals li")).toContainText("here");
+  await page
+    .locator("table.sources tr", { hasText: "Front_Left" })
+    .getByRole("link", { name: "Listen through" })
+    .click();
+  await expect(page.getByRole("combobox", { name: "Track" })).toHaveText("a new track, Dialogue");
+  await page.getByLabel("In", { exact: true }).fill("0:00:05");
+  await page.getByLabel("In", { exact: true }).press("Enter");
+  await page.getByLabel("Out", { exact: true }).fill("0:01:00");
+  await page.getByLabel("Out", { exact: true }).press("Enter");
+  await page.getByLabel("Name", { exact: true }).fill("left");
+  await page.getByRole("button", { name: "Keep it" }).click();
+  await page.getByRole("button", { name: "At the end", exact: true }).click();
+  await expect(page.locator(".uses li")).toHaveCount(1);
+  const s = await stateOf(page);
+  expect(s.tracks.map((t) => [t.name, t.clips.length])).toEqual([["Dialogue", 1]]);
+
+  // From then on the page lays on the track that is there.
+  await expect(page.getByRole("combobox", { name: "Track" })).toHaveText("Dialogue");
+  await page.getByRole("button", { name: "Insert at the playhead" }).click();
+  await expect(page.locator(".uses li")).toHaveCount(2);
+  expect((await stateOf(page)).tracks).toHaveLength(1);
+});

@@ -110,6 +110,7 @@ export interface SceneState {
       gain_db?: number;
       link?: string;
       fade_in?: { length: number };
+      lulls?: { id: string; depth_db?: number }[];
       fade_out?: { length: number };
     }[];
     blends?: { left: string; right: string; before: number; after: number; law: string }[];

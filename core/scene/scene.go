@@ -304,11 +304,11 @@ func (s *Scene) Stretch(from, to string) (pcm.Span, error) {
 		if end.text == "" {
 			continue
 		}
-		frame, err := s.Rate.Parse(end.text)
+		at, err := Moment(s, end.text)
 		if err != nil {
 			return span, err
 		}
-		*end.to = s.Rate.SampleOf(frame-s.StartFrame, s.SampleRate)
+		*end.to = at
 	}
 	// The scene may end within its last frame.
 	if last := s.Rate.FrameOf(all.To-1, s.SampleRate) + 1; span.To <= s.Rate.SampleOf(last, s.SampleRate) {

@@ -5,6 +5,8 @@ import { bends, type Law, type Shape } from "../model/curves.ts";
 import { type Blend, blendAt, type Clip, type Curve, findClip } from "../model/scene.ts";
 import { type BenchView, canBlend, leaning, type Seam } from "../model/seam.ts";
 import { frames, inSamples, lengthOf, noLength } from "../model/time.ts";
+import { numberOf } from "../model/typed.ts";
+import { refuseFigure } from "../panels/figure.ts";
 import { say } from "../panels/toast.ts";
 import { type Mending, noCut } from "./mending.ts";
 import type { Stage } from "./stage.ts";
@@ -257,9 +259,11 @@ export class Blending {
         self.setCurve(side, shape ? { shape } : undefined);
       },
       setBend(side: Side, e: Event) {
-        const bend = Number((e.target as HTMLInputElement).value.replace("−", "-"));
-        if (!(bend >= -1 && bend <= 1))
-          return say("A bend lies between -1, which rises late, and 1, which rises early; 0 is straight.");
+        const bend = numberOf((e.target as HTMLInputElement).value);
+        if (bend === undefined || bend < -1 || bend > 1)
+          return void refuseFigure(
+            "A bend lies between -1, which rises late, and 1, which rises early; 0 is straight.",
+          );
         const [out, into] = self.curvesInHand();
         self.setCurve(side, { shape: ((side === "out" ? out : into) ?? usual).shape, bend });
       },
@@ -271,7 +275,7 @@ export class Blending {
         const text = (e.target as HTMLInputElement).value;
         const s = self.stage.list.current;
         const n = /^\s*(no fade|0)?\s*$/.test(text) ? { samples: 0 } : lengthOf(text, rate, sr);
-        if (!s || !n) return say(noLength(text, lengths));
+        if (!s || !n) return void refuseFigure(noLength(text, lengths));
         const was = self.fade(s);
         self.setFade(s, inSamples(n, rate, sr), (was?.length ? was.curve : undefined) ?? usual);
       },
@@ -285,8 +289,7 @@ export class Blending {
         const input = e.target as HTMLInputElement;
         const n = lengthOf(input.value, rate, sr);
         if (n && self.needCut()) return self.setLength(() => inSamples(n, rate, sr));
-        say(noLength(input.value, lengths));
-        input.value = self.bar.lengthText;
+        if (!n) refuseFigure(noLength(input.value, lengths));
       },
       showLean(e: Event) {
         const b = self.now();

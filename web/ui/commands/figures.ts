@@ -1,14 +1,9 @@
 // Figures that are typed on the card of what is selected.
-import { frameOf, lengthOf, noLength, parseTimecode, type Rate, sampleOf, timecode } from "../model/time.ts";
+import { frameOf, lengthOf, noLength, type Rate, sampleOf, timecode } from "../model/time.ts";
+import { decibels, momentOf } from "../model/typed.ts";
 import type { Lulls } from "./lulls.ts";
 import { clipsInHand } from "./moves.ts";
 import type { Stage } from "./stage.ts";
-
-/** A number of dB that was typed. */
-export function decibels(text: string): number | undefined {
-  const m = /^\s*([+\-−]?\s*[\d.]+)\s*(dB)?\s*$/i.exec(text);
-  return m ? Number(m[1].replace("−", "-").replace(/\s/g, "")) : undefined;
-}
 
 const noGain = "A gain is a number of dB, such as -3.5.";
 
@@ -21,8 +16,7 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
   const s = stage.list.current;
   if (s && id.startsWith("lull_")) return lulls.typed(s, id, text);
   const db = decibels(text);
-  const frame = parseTimecode(text, rate);
-  const moment = frame === undefined ? undefined : sampleOf(frame - scene.start_frame, rate, sr);
+  const moment = momentOf(text, scene.start_frame, rate, sr);
   const noMoment = noTimecode(text, timecode(scene.start_frame, rate));
   switch (id) {
     case "gain":
@@ -65,7 +59,7 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
 }
 
 const noTimecode = (text: string, such: string) =>
-  `"${text}" is not a timecode. Write hours, minutes, seconds and frames, such as ${such}.`;
+  `"${text}" is not a time in the scene. Write hours, minutes, seconds and frames, such as ${such}, or seconds.`;
 
 /** Where a clip ends that gets a length; lengths in frames end on a frame. */
 function tailAt(text: string, from: number, rate: Rate, sr: number): number | undefined {

@@ -4,6 +4,7 @@ import { TRY } from "../bench/player.ts";
 import { findClip, type Lull, lullSpan, type Placed } from "../model/scene.ts";
 import type { Seam } from "../model/seam.ts";
 import { inSamples, lengthOf, noLength } from "../model/time.ts";
+import { downBy } from "../model/typed.ts";
 import { say } from "../panels/toast.ts";
 import { batch, type Stage } from "./stage.ts";
 
@@ -17,7 +18,7 @@ export class Lulls {
 
   commands(): Record<string, () => void> {
     return {
-      lull: () => this.lull(0),
+      lull: () => void this.lull(0),
       lull_by: () => void this.lullBy(),
       lull_away: () => this.away(),
     };
@@ -39,7 +40,7 @@ export class Lulls {
     return TRY + JSON.stringify({ edit: "set_lull", clip: s.left, lull: s.lull, off: true });
   }
 
-  /** Sound of the range that lies on one clip. */
+  /** The clips of sound that the range lies on, and which part of each: those of dialogue first. */
   ranged(): { p: Placed; from: number; to: number }[] {
     const { selection: sel, scene } = this.stage;
     if (sel.kind !== "range") return [];
@@ -55,22 +56,46 @@ export class Lulls {
         })),
       )
       .filter((x) => x.from < x.to);
-    return sel.tracks.length || all.length < 2 ? all : all.filter((x) => x.p.track.purpose === "dialogue").slice(0, 1);
+    const spoken = (x: { p: Placed }) => Number(x.p.track.purpose !== "dialogue");
+    return all.sort((a, b) => spoken(a) - spoken(b));
   }
 
-  private lull(db: number): void {
+  /** Of several clips under a range of which no track was chosen, the one that is meant, or all: asked. */
+  private async meant(): Promise<{ p: Placed; from: number; to: number }[]> {
+    const list = this.ranged(),
+      { selection: sel } = this.stage;
+    if (list.length < 2 || (sel.kind === "range" && sel.tracks.length)) return list;
+    const got = await this.stage.ask({
+      title: "Which clip is meant?",
+      label: "",
+      choices: {
+        label: "The range lies on",
+        list: [
+          ...list.map((x, i) => ({ value: String(i), words: `${x.p.clip.name} on ${x.p.track.name}` })),
+          { value: "all", words: `all ${list.length} of them` },
+        ],
+        value: "0",
+      },
+      hint: "Choose tracks by their names at the left, and nothing is asked.",
+      done: "Lull it",
+    });
+    return !got ? [] : got.choice === "all" ? list : [list[Number(got.choice)]];
+  }
+
+  private async lull(db: number): Promise<void> {
     const s = this.current(),
       it = this.of(s);
     if (it && !db)
       return void this.stage.edits.edit({ edit: "set_lull", clip: it.clip.id, lull: it.lull.id, off: !it.lull.off });
     if (it) return void this.stage.edits.edit({ edit: "set_lull", clip: it.clip.id, lull: it.lull.id, depth_db: db });
-    const list = this.ranged();
-    if (!list.length)
+    if (!this.ranged().length)
       return say(
         this.stage.selection.kind === "range"
           ? "The range lies on no clip of sound, so there is nothing to turn down."
           : "A lull needs a range on a clip. Drag over the cloth, or press R and Shift+R at its ends.",
       );
+    const list = await this.meant();
+    if (!list.length) return;
     const adds = list.map((x) => ({
       edit: "lull",
       clip: x.p.clip.id,
@@ -78,7 +103,11 @@ export class Lulls {
       to: x.to,
       ...(db ? { depth_db: db } : {}),
     }));
-    void this.stage.edits.edit(adds.length > 1 ? batch(adds, `${adds.length} lulls`) : adds[0]);
+    void this.stage.edits.edit(
+      adds.length > 1
+        ? batch(adds, `lulled: ${list.map((x) => `${x.p.clip.name} on ${x.p.track.name}`).join(", ")}`)
+        : adds[0],
+    );
   }
 
   private async lullBy(): Promise<void> {
@@ -90,9 +119,9 @@ export class Lulls {
       hint: "6 is half as strong; 24 leaves hardly anything. L alone goes to silence.",
       done: "Turn it down",
     });
-    const db = got && Number(got.value.replace(/\s*dB$/i, "").replace("−", "-"));
+    const db = got && downBy(got.value);
     if (got && !(db! > 0 && db! <= 120)) return say(`"${got.value}" is not a number of dB from 0 to 120.`);
-    if (db) this.lull(db);
+    if (db) await this.lull(db);
   }
 
   private away(): void {
@@ -134,10 +163,8 @@ export class Lulls {
     const set = (values: Record<string, unknown>) =>
       void this.stage.edits.edit({ edit: "set_lull", clip: it.clip.id, lull: it.lull.id, ...values });
     if (id === "lull_depth") {
-      const db = /^\s*silence\s*$/i.test(text) ? 0 : Number(text.replace(/\s*dB.*$/i, "").replace("−", ""));
-      return db >= 0 && db <= 120
-        ? set({ depth_db: Math.abs(db) })
-        : "A lull turns down by 1 to 120 dB, or to silence.";
+      const db = /^\s*(to )?silence\s*$/i.test(text) ? 0 : downBy(text);
+      return db !== undefined && db <= 120 ? set({ depth_db: db }) : "A lull turns down by 1 to 120 dB, or to silence.";
     }
     const n = lengthOf(text, this.stage.rate, this.stage.sr);
     if (!n) return noLength(text, "frames (2), milliseconds (40 ms) or seconds (0.2 s)");

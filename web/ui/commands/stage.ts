@@ -7,6 +7,7 @@ import { applyChanges, prepare, type Scene } from "../model/scene.ts";
 import type { Selection } from "../model/selection.ts";
 import type { Rate } from "../model/time.ts";
 import type { Answer, Question } from "../panels/ask.ts";
+import { figureDone, refuseFigure } from "../panels/figure.ts";
 import type { SeamList } from "../panels/seams.ts";
 import { say } from "../panels/toast.ts";
 import type { Shown } from "../timeline/rows.ts";
@@ -129,6 +130,7 @@ export class Edits {
       try {
         const a = await ask();
         clearTimeout(slow);
+        figureDone();
         if (a) this.take(a);
         this.kept(this.words(), a?.words);
         return !!a;
@@ -137,6 +139,7 @@ export class Edits {
         this.kept(this.words());
         if (e instanceof Problem && e.status === 409) await this.catchUp();
         this.failed();
+        refuseFigure((e as Error).message, false);
         say(e, (offer) => void this.edit(offer.edit));
         return false;
       }

@@ -91,7 +91,7 @@ export function rulerStep(v: View, sampleRate: number, frame: number, room: numb
 export function lengthOf(text: string, r: Rate, sampleRate: number): { frames?: number; samples?: number } | undefined {
   const at = /[:;]/.test(text) ? parseTimecode(text, r) : undefined;
   if (at !== undefined) return { frames: at };
-  const m = /^\s*([+\-−]?)\s*([\d.]+)\s*(ms|samples?|smp|s|f|frames?)?\s*$/.exec(text);
+  const m = /^\s*([+\-−]?)\s*([\d.]+)\s*(ms|samples?|smp|s|f|frames?)?\s*$/.exec(text.replace(",", "."));
   if (!m || Number.isNaN(Number(m[2]))) return undefined;
   const n = (m[1] === "-" || m[1] === "−" ? -1 : 1) * Number(m[2]);
   if (m[3] === "ms") return { samples: Math.round((n * sampleRate) / 1000) };

@@ -5,7 +5,8 @@ import type { Style } from "../commands/blend-all.ts";
 import { pageData, post, remove, request } from "../model/api.ts";
 import { gains, type Law, type Shape, setUpCurves } from "../model/curves.ts";
 import { noLength } from "../model/time.ts";
-import { registerFigures } from "../panels/figure.ts";
+import { numberOf } from "../model/typed.ts";
+import { refuseFigure, registerFigures } from "../panels/figure.ts";
 import { registerToast, say } from "../panels/toast.ts";
 
 interface Option {
@@ -97,13 +98,10 @@ Alpine.data("settings", () => ({
       now: Partial<Style> = {};
     if (what === "law") now.law = text;
     if (what === "curve_out" || what === "curve_in") now[what] = text ? { shape: text } : undefined;
-    if (what === "lean") now.lean = Number(text.replace("−", "-"));
+    if (what === "lean") now.lean = numberOf(text) ?? Number.NaN;
     if (what === "length") {
-      const m = /^\s*([\d.]+)\s*(ms|s|f|frames?)?\s*$/.exec(text);
-      if (!m) {
-        say(noLength(text, "frames (4) or milliseconds (160 ms)"));
-        return show(blends);
-      }
+      const m = /^\s*(\d+(?:\.\d+)?)\s*(ms|s|f|frames?)?\s*$/.exec(text.replace(",", "."));
+      if (!m) return void refuseFigure(noLength(text, "frames (4) or milliseconds (160 ms)"));
       [now.frames, now.ms] =
         m[2] === "ms"
           ? [undefined, Number(m[1])]

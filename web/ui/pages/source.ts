@@ -2,15 +2,17 @@
 import Alpine from "@alpinejs/csp";
 import { marked, place } from "../commands/clipboard.ts";
 import { listenForCommands } from "../commands/keys.ts";
+import { takenOut } from "../commands/taking.ts";
 import { sharpen } from "../drawing/paint.ts";
 import { Pictures } from "../drawing/pictures.ts";
 import { setUpWaves } from "../drawing/waves.ts";
 import { get, Problem, pageData, pageName, post } from "../model/api.ts";
 import { listen } from "../model/events.ts";
 import type { SourcePage, SourceState, Use } from "../model/page.ts";
-import type { Stretch, Track } from "../model/scene.ts";
-import { frameOf, frames, nearestFrame, parseTimecode, sampleOf, timecode } from "../model/time.ts";
-import { registerFigures } from "../panels/figure.ts";
+import type { Stretch } from "../model/scene.ts";
+import { frameOf, frames, nearestFrame, sampleOf, timecode } from "../model/time.ts";
+import { momentOf } from "../model/typed.ts";
+import { refuseFigure, registerFigures } from "../panels/figure.ts";
 import { registerToast, say } from "../panels/toast.ts";
 import { type Mark, SourceWave } from "../timeline/source-wave.ts";
 
@@ -165,19 +167,9 @@ async function refresh(): Promise<void> {
 
 /** Takes stretches out to the chosen track, or to one that is made for them: then the page offers it from there on. */
 async function take(what: object): Promise<{ words: string }> {
-  const done = await post<{ words: string }>(`/scenes/${id}/sources/${source.id}/take`, {
-    track: panel.track,
-    ...what,
-  });
-  if (!panel.track) {
-    const scene = await get<{ tracks: Track[] }>(`/scenes/${id}/state`);
-    const on = scene.tracks.find((t) => t.clips.some((c) => c.source === source.id && t.kind === data.kind));
-    if (on) {
-      panel.tracks = [...data.tracks.filter((t) => t.id), { id: on.id, name: on.name }];
-      panel.track = on.id;
-    }
-  }
-  return done;
+  const { words, on } = await takenOut(id, source.id, data.kind, String(panel.track), what);
+  if (on) [panel.tracks, panel.track] = [[...data.tracks.filter((t) => t.id), on], on.id];
+  return { words };
 }
 
 const takeOut = (names: string[], playhead: boolean): void =>
@@ -347,13 +339,14 @@ Alpine.data("source", () => ({
   },
   typeMark(end: "from" | "to", e: Event) {
     const input = e.target as HTMLInputElement,
-      f = parseTimecode(input.value, rate);
+      to = momentOf(input.value, 0, rate, sr);
     if (input.value.trim() === "") return setMark({ ...mark, [end]: undefined });
-    if (f === undefined) {
-      say(`"${input.value}" is not a time in the recording. Write minutes, seconds and frames, such as 00:12:05.`);
-      return showMark();
+    if (to === undefined) {
+      return void refuseFigure(
+        `"${input.value}" is no time in the recording. Write minutes, seconds and frames (00:12:05), or seconds.`,
+      );
     }
-    setMark({ ...mark, [end]: Math.min(length, sampleOf(f, rate, sr)) });
+    setMark({ ...mark, [end]: Math.min(length, to) });
   },
   keep() {
     const s = stretch(),

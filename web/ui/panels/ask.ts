@@ -4,7 +4,7 @@ import Alpine from "@alpinejs/csp";
 /** A question to the editor. */
 export interface Question {
   title: string;
-  label: string;
+  label: string; // "" if nothing is to be typed
   value?: string;
   hint?: string;
   choices?: { label: string; list: { value: string; words: string }[]; value: string };
@@ -19,6 +19,7 @@ export interface Answer {
 const blank = {
   title: "",
   label: "",
+  types: true,
   hint: "",
   hasChoices: false,
   choiceLabel: "",
@@ -36,6 +37,7 @@ let answered: (a: Answer | undefined) => void = () => {};
 export function ask(q: Question): Promise<Answer | undefined> {
   Object.assign(panel, blank, {
     ...q,
+    types: !!q.label,
     hasChoices: !!q.choices,
     choiceLabel: q.choices?.label ?? "",
     choices: q.choices?.list ?? [],
@@ -44,7 +46,10 @@ export function ask(q: Question): Promise<Answer | undefined> {
     choice: q.choices?.value ?? "",
   });
   dialog.showModal();
-  void Alpine.nextTick(() => dialog.querySelector<HTMLInputElement>("input")!.select());
+  void Alpine.nextTick(() => {
+    if (q.label) dialog.querySelector<HTMLInputElement>("input")!.select();
+    else dialog.querySelector("select")?.focus();
+  });
   return new Promise((done) => (answered = done));
 }
 
@@ -64,7 +69,7 @@ export function registerAsk(): void {
       dialog.close();
     },
     closed() {
-      answered(undefined);
+      if (!dialog.open) answered(undefined); // else the next question is asked already
     },
   }));
 }

@@ -4,8 +4,9 @@ import { typed } from "../commands/figures.ts";
 import type { Lulls } from "../commands/lulls.ts";
 import type { Mending } from "../commands/mending.ts";
 import type { Stage } from "../commands/stage.ts";
+import { numberOf } from "../model/typed.ts";
 import { blank, type Card } from "./card.ts";
-import { say } from "./toast.ts";
+import { refuseFigure } from "./figure.ts";
 
 let panel: { card: Card };
 
@@ -26,17 +27,15 @@ export function registerCard(stage: Stage, lulls: Lulls, mending: Mending, run: 
       mending.choosePlace(i);
     },
     typeWindow(e: Event) {
-      const n = Number((e.target as HTMLInputElement).value);
-      if (!(n >= 5 && n <= 2000)) return say("The search reaches 5 to 2000 ms to each side of the cut.");
+      const n = numberOf((e.target as HTMLInputElement).value, "ms") ?? 0;
+      if (!(n >= 5 && n <= 2000)) return void refuseFigure("The search reaches 5 to 2000 ms to each side of the cut.");
       this.placeWindow = n;
       mending.setWindow(Math.round(n));
     },
     typeField(id: string, e: Event) {
       const input = e.target as HTMLInputElement;
       const wrong = typed(stage, lulls, id, input.value);
-      if (!wrong) return;
-      say(wrong);
-      input.value = panel.card.fields.find((f) => f.id === id)?.value ?? "";
+      if (wrong) refuseFigure(wrong);
     },
     choose(id: string, e: Event) {
       const { selection: sel, edits } = stage;

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"encoding/json"
 	"math"
 	"os"
@@ -11,6 +12,7 @@ import (
 
 	"blendseam/core/advise"
 	"blendseam/core/audit"
+	"blendseam/core/blend"
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/room"
@@ -222,4 +224,44 @@ func TestTheDemoIsFilled(t *testing.T) {
 		edits = append(edits, k.Edit)
 	}
 	apply(scene.InOrder("words kept", edits...))
+}
+
+// At 01:00:15:06 of the demo a blend by constant gain dips; by constant power it is clean, and that was not offered.
+func TestEveryLawIsTriedAtTheBlendThatIsThere(t *testing.T) {
+	ctx := context.Background()
+	f, err := media.ReadSceneFile(ctx, demoScene)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	at := func(sc *scene.Scene) audit.Seam {
+		for _, x := range audit.Find(sc) {
+			if x.Kind == audit.Cut && x.TrackName == "Dialogue" && sc.Timecode(x.At) == "01:00:15:06" {
+				return x
+			}
+		}
+		t.Fatal("the demo has no cut of dialogue at 01:00:15:06")
+		return audit.Seam{}
+	}
+	x := at(f.Scene)
+	half := f.Scene.SampleRate / 4
+	gain, err := scene.Apply(f.Scene, &scene.SetBlend{
+		Left: x.Left, Right: x.Right, Before: half, After: half, Law: blend.ConstantGain,
+	})
+	if err != nil {
+		t.Fatal(scene.Message(err))
+	}
+	m := advise.New(audit.NewMeter(gain, f.Sources()))
+	before, err := m.Seam(ctx, at(gain))
+	if err != nil || before.Verdict == audit.Clean {
+		t.Fatal(before.Verdict, before.Why, err)
+	}
+	p, err := m.Propose(ctx, before)
+	if err != nil || p.After == nil || p.After.Verdict != audit.Clean {
+		t.Fatalf("%s (%s): %q, left: %s, %v", before.Verdict, before.Why, p.Did, p.Left, err)
+	}
+	b, ok := p.Edit.(*scene.SetBlend)
+	if !ok || b.Before != half || b.After != half || b.Law == blend.ConstantGain {
+		t.Errorf("%s: %+v", p.Did, p.Edit)
+	}
 }

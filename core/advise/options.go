@@ -104,7 +104,7 @@ func (a *advice) options() (list []option, err error) {
 	case a.before.Pair:
 		return a.pairLaws(), nil
 	case a.before.Kind == audit.Cut:
-		ways = []func() ([]option, error){a.rolls, a.blends, a.levels}
+		ways = []func() ([]option, error){a.lawsThere, a.rolls, a.blends, a.levels}
 	case a.before.Kind == audit.Lull:
 		return a.patches()
 	default:
@@ -205,6 +205,27 @@ func (a *advice) blendsAt(first []scene.Edit) (list []option, err error) {
 			o.edits = append(slices.Clone(first), blend)
 			list = append(list, o)
 		}
+	}
+	return list, nil
+}
+
+// lawsThere are the other laws, over the blend that is there.
+func (a *advice) lawsThere() (list []option, err error) {
+	b := a.track.Blend(a.left.ID, a.right.ID)
+	if b == nil || a.before.Verdict == audit.Clean {
+		return nil, nil
+	}
+	for _, l := range blend.Laws {
+		if l.Law == b.Law && b.CurveOut == nil && b.CurveIn == nil {
+			continue
+		}
+		list = append(list, option{
+			did:     fmt.Sprintf("the blend that is there by %s", lawName(l.Law)),
+			reasons: []string{"its length and its lean are left as they are"},
+			edits: []scene.Edit{
+				&scene.SetBlend{Left: b.Left, Right: b.Right, Before: b.Before, After: b.After, Law: l.Law},
+			},
+		})
 	}
 	return list, nil
 }

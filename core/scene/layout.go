@@ -88,7 +88,7 @@ type Taking struct {
 	Source  string
 	Names   []string
 	Marked  *Stretch // what is marked and has not been kept, instead of those that are named
-	Track   TrackID // "" is the first track of Purpose, made where there is none
+	Track   TrackID  // "" is the first track of Purpose, made where there is none
 	Purpose Purpose
 	At      int64  // where the first begins; the end of the track if it is below 0
 	How     string // what becomes of clips that lie there

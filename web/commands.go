@@ -489,6 +489,8 @@ var startSet = []Command{
 	{"fold_all", "Tracks and markers", "Fold or unfold all tracks", "collapse to thin strips", []string{"Ctrl+Shift+f"}},
 	{"track_remove", "Tracks and markers", "Remove the track", "if nothing lies on it", nil},
 	{"snapping", "What is seen", "Snapping off and on", "ends snap to edges, playhead, markers and ranges", []string{"t"}},
+	{"clock", "What is seen", "Timecode, or time from zero", "clock, hours, switch", nil},
+	{"go_to", "Playing", "Go to a time …", "jump, playhead, timecode, locate", []string{"Alt+g"}},
 	{"closer", "What is seen", "Timeline closer", "zoom in", []string{"Alt+ArrowUp"}},
 	{"wider", "What is seen", "Timeline wider", "zoom out", []string{"Alt+ArrowDown"}},
 	{"whole", "What is seen", "Timeline: the whole scene", "zoom to all, fit", []string{"Alt+Home"}},

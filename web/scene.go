@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"reflect"
 	"slices"
+	"strings"
 
 	"blendseam/core/audit"
 	"blendseam/core/limit"
@@ -72,6 +73,7 @@ type RateView struct {
 	Den     int64 `json:"den"`
 	Drop    bool  `json:"drop"`
 	Nominal int64 `json:"nominal"`
+	Words   string `json:"words,omitempty"` // "29.97 fps, drop-frame"
 }
 
 type MediaView struct {
@@ -85,7 +87,19 @@ type MediaView struct {
 // sheets is how peaks and pictures are kept.
 var sheets = MediaView{media.PeakSteps, media.TileBins, media.PictureWidth, media.PictureHeight, media.SheetColumns}
 
-func rateOf(r timecode.Rate) RateView { return RateView{r.Num, r.Den, r.Drop, r.Nominal()} }
+func rateWords(r timecode.Rate) string {
+	name, _ := strings.CutSuffix(r.String(), " drop")
+	words := name + " fps"
+	if r.Drop {
+		return words + ", drop-frame"
+	}
+	if r.Den != 1 && r.Nominal()%30 == 0 {
+		return words + ", non-drop"
+	}
+	return words
+}
+
+func rateOf(r timecode.Rate) RateView { return RateView{r.Num, r.Den, r.Drop, r.Nominal(), rateWords(r)} }
 
 func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")

@@ -53,7 +53,7 @@ export class Bench implements Drawn {
     [this.canvas, this.stand] = [canvas, stand];
     this.repaint = repainter(() => paint(this));
     new ResizeObserver(() => {
-      this.width = canvas.clientWidth;
+      this.width = canvas.clientWidth || this.width; // 0 where it is not shown
       this.load();
     }).observe(canvas);
     canvas.addEventListener(

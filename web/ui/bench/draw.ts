@@ -27,6 +27,7 @@ export interface Drawn {
 export function paint(b: Drawn): void {
   const { c, width, height } = sharpen(b.canvas),
     col = colours();
+  if (width < 2) return; // not shown
   b.width = width;
   c.clearRect(0, 0, width, height);
   const h = Math.floor((height - RIBBON - 8) / 3),

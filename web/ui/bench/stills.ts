@@ -4,6 +4,7 @@
 import type { Stage } from "../commands/stage.ts";
 import { sharpen } from "../drawing/paint.ts";
 import type { Pictures } from "../drawing/pictures.ts";
+import { startFrame } from "../model/clock.ts";
 import { clipAt } from "../model/scene.ts";
 import { frameOf, sampleOf, timecode } from "../model/time.ts";
 import { type Still, seamStills } from "../timeline/stills.ts";
@@ -40,7 +41,7 @@ export class PictureView {
 
   figures(): Figure[] {
     const { scene, rate } = this.stage;
-    return this.stills().map((x) => ({ words: x.words, tc: timecode(scene.start_frame + x.at, rate) }));
+    return this.stills().map((x) => ({ words: x.words, tc: timecode(startFrame(scene) + x.at, rate) }));
   }
 
   /** Draws the picture at the playhead if its frame has changed, or in any case. */

@@ -1,6 +1,8 @@
 // Figures that are typed on the card of what is selected.
-import { frameOf, lengthOf, noLength, type Rate, sampleOf, timecode } from "../model/time.ts";
-import { decibels, momentOf } from "../model/typed.ts";
+import { clock, typedMoment } from "../model/clock.ts";
+import { endOf } from "../model/scene.ts";
+import { frameOf, lengthOf, noLength, type Rate, sampleOf } from "../model/time.ts";
+import { decibels } from "../model/typed.ts";
 import type { Lulls } from "./lulls.ts";
 import { clipsInHand } from "./moves.ts";
 import type { Stage } from "./stage.ts";
@@ -16,8 +18,8 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
   const s = stage.list.current;
   if (s && id.startsWith("lull_")) return lulls.typed(s, id, text);
   const db = decibels(text);
-  const moment = momentOf(text, scene.start_frame, rate, sr);
-  const noMoment = noTimecode(text, timecode(scene.start_frame, rate));
+  const moment = typedMoment(text, scene, rate, endOf(scene));
+  const noMoment = noTimecode(text, clock(scene, rate, 0));
   switch (id) {
     case "gain":
       return db === undefined ? noGain : edit({ edit: "gain", clips: [c.clip.id], db });

@@ -1,5 +1,6 @@
 // Commands that go to places and take things in hand.
 
+import { clock, switchClock, typedMoment } from "../model/clock.ts";
 import { endOf, gaps } from "../model/scene.ts";
 import { clipsOf, pickAt, spanOf, toTheRight } from "../model/selection.ts";
 import { frameOf, sampleOf } from "../model/time.ts";
@@ -51,6 +52,26 @@ export function places(s: Stage): Record<string, () => void> {
     if (!next) return say("The scene has no seam yet.");
     s.list.choose(next);
   };
+  const goTo = async () => {
+    const got = await s.ask({
+      title: "Go to a time",
+      label: "Time",
+      value: clock(s.scene, rate, s.playhead),
+      hint: "Timecode, or a time from the scene's start: 5 or 5.5 are seconds, 05:00 is 5 seconds.",
+      done: "Go there",
+    });
+    const at = got && typedMoment(got.value, s.scene, rate, endOf(s.scene));
+    if (got && at === undefined)
+      return say(`"${got.value}" is not a time in the scene. Write it as ${clock(s.scene, rate, 0)}, or in seconds.`);
+    if (at !== undefined) go(at, "");
+  };
+  const switched = () => {
+    const zero = switchClock();
+    s.list.sort();
+    s.place(s.playhead);
+    s.show();
+    s.note(zero ? "Times are from the scene's start" : "Times are the scene's timecode");
+  };
   const rangeEnd = (end: "from" | "to") => () => {
     const old = s.selection.kind === "range" ? s.selection : undefined,
       at = s.playhead,
@@ -67,6 +88,8 @@ export function places(s: Stage): Record<string, () => void> {
   };
 
   return {
+    go_to: () => void goTo(),
+    clock: switched,
     frame_earlier: step(-1),
     frame_later: step(1),
     second_earlier: step(-rate.nominal),

@@ -8,7 +8,6 @@ import {
   nearestFrame,
   parseTimecode,
   type Rate,
-  rulerStep,
   sampleOf,
   timecode,
   toSample,
@@ -62,13 +61,6 @@ test("zooming keeps the sample under the pointer", () => {
   }
   assert.equal(zoomed(v, 10, 1e-9, 0.05, 1e6).perPixel, 0.05);
   assert.equal(toX(v, 1500), 10);
-});
-
-test("the ruler's labels have room", () => {
-  for (const perPixel of [0.05, 0.1, 1, 30, 600, 5000, 80000]) {
-    const step = rulerStep({ from: 0, perPixel }, 48000, 0.04, 78);
-    assert.ok((step * 48000) / perPixel >= 78 || step === 7200);
-  }
 });
 
 test("lengths are said in frames", () => {

@@ -79,14 +79,6 @@ export function zoomed(v: View, x: number, factor: number, least: number, most: 
   return { from: v.from + x * (v.perPixel - perPixel), perPixel };
 }
 
-/** Steps in seconds between the ruler's marks, the labelled ones; marks at least `room` pixels apart. */
-export function rulerStep(v: View, sampleRate: number, frame: number, room: number): number {
-  const steps = [0.0001, 0.0005, 0.001, 0.005, 0.01]
-    .filter((s) => s < frame / 2)
-    .concat(frame, 5 * frame, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600);
-  return steps.find((s) => (s * sampleRate) / v.perPixel >= room) ?? 7200;
-}
-
 /** A length that was typed, in samples; frames unless it says otherwise, or a timecode. */
 export function lengthOf(text: string, r: Rate, sampleRate: number): { frames?: number; samples?: number } | undefined {
   const at = /[:;]/.test(text) ? parseTimecode(text, r) : undefined;

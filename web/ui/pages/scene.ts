@@ -1,5 +1,6 @@
 // The scene's page: puts the views together. What commands do is in the modules of their kind; what an edit does is
 // decided by the server.
+
 import Alpine from "@alpinejs/csp";
 import { Bench } from "../bench/bench.ts";
 import { Meter } from "../bench/meter.ts";
@@ -23,25 +24,23 @@ import { afterPaint, onLook, sizeOf, threadOf } from "../drawing/paint.ts";
 import { Pictures } from "../drawing/pictures.ts";
 import { setUpWaves } from "../drawing/waves.ts";
 import { get, pageData } from "../model/api.ts";
+import { clock } from "../model/clock.ts";
 import { setUpCurves } from "../model/curves.ts";
 import { listen } from "../model/events.ts";
 import type { ScenePage } from "../model/page.ts";
 import { edgeAt, prepare } from "../model/scene.ts";
 import { type BenchView, canBlend, oneFrame } from "../model/seam.ts";
 import { still } from "../model/selection.ts";
-import { frameOf, timecode } from "../model/time.ts";
-import { ask, registerAsk } from "../panels/ask.ts";
+import { ask } from "../panels/ask.ts";
 import { type About, type Card, cardOf } from "../panels/card.ts";
 import { registerCard, showCard } from "../panels/card-panel.ts";
-import { registerChoices } from "../panels/choices.ts";
 import { SeamFeed } from "../panels/feed.ts";
-import { registerFigures } from "../panels/figure.ts";
-import { registerList } from "../panels/list.ts";
 import { registerPast } from "../panels/past.ts";
+import { registerPanels } from "../panels/register.ts";
 import { leadOf, SeamList } from "../panels/seams.ts";
 import { registerSearch } from "../panels/search.ts";
 import { benchWords, blank, countWords, orderWords, sceneWords } from "../panels/strip.ts";
-import { registerToast, say } from "../panels/toast.ts";
+import { say } from "../panels/toast.ts";
 import { Timeline } from "../timeline/timeline.ts";
 
 const data = pageData<ScenePage>();
@@ -121,11 +120,10 @@ const bench = new Bench($("bench"), {
   failed: (e) => say(e),
 });
 
-const list = new SeamList(
-  $("seams"),
-  (s) => selecting.seam(s),
-  (s) => leadOf(s, rate, sr),
-);
+const list = new SeamList($("seams"), (s) => selecting.seam(s), {
+  when: (s) => clock(scene, rate, s.at),
+  lead: (s) => leadOf(s, rate, sr),
+});
 
 const stage: Stage = {
   id: sceneID,
@@ -217,7 +215,7 @@ function tick(now: number): void {
 // --- what is shown ---
 
 function showPlayhead(always = false): void {
-  const tc = timecode(scene.start_frame + frameOf(stage.playhead, rate, sr), rate);
+  const tc = clock(scene, rate, stage.playhead);
   $("timecode").textContent = tc;
   if (panel?.large) panel.largeTC = tc;
   timeline.repaint();
@@ -392,9 +390,5 @@ registerPast(edits, (words) => (panel.did = words));
 blending.register();
 registerCard(stage, lulls, mending, run);
 registerSearch(() => commands, run);
-registerAsk();
-registerFigures();
-registerToast();
-registerList();
-registerChoices();
+registerPanels(() => timeline.repaint());
 Alpine.start();

@@ -1,5 +1,6 @@
 // The card: the figures of whatever is selected, its settings, and what can be done with it. Pure functions from the
 // scene to words.
+import { clock } from "../model/clock.ts";
 import type { Measure } from "../wire/audit.ts";
 
 export type { Measure };
@@ -7,7 +8,7 @@ export type { Measure };
 import type { Placed, Scene } from "../model/scene.ts";
 import type { Seam } from "../model/seam.ts";
 import type { Selection } from "../model/selection.ts";
-import { frameOf, frames, type Rate, timecode } from "../model/time.ts";
+import { frames, type Rate } from "../model/time.ts";
 import type { Shown } from "../timeline/rows.ts";
 import type { Advice } from "./seam-card.ts";
 import { seamCard } from "./seam-card.ts";
@@ -101,8 +102,7 @@ export interface About {
 }
 
 export const short = (a: About, n: number) => frames(n, a.rate, a.scene.sample_rate).replace(/ frames?/, " f");
-export const tc = (a: About, n: number) =>
-  timecode(a.scene.start_frame + frameOf(n, a.rate, a.scene.sample_rate), a.rate);
+export const tc = (a: About, n: number) => clock(a.scene, a.rate, n);
 export const action = (a: About, command: string, words: string, tone = ""): Action => ({
   command,
   words,

@@ -2,7 +2,6 @@
 
 import type { Stage } from "../commands/stage.ts";
 import { get } from "../model/api.ts";
-import { frameOf, timecode } from "../model/time.ts";
 import { merged, type SeamAnswer } from "./seams.ts";
 import { say } from "./toast.ts";
 
@@ -45,10 +44,10 @@ export class SeamFeed {
   }
 
   private take(got: SeamAnswer): void {
-    const { scene, rate, sr, list, bench, timeline } = this.stage;
+    const { scene, sr, list, bench, timeline } = this.stage;
     const before = list.current;
     this.token = got.token;
-    list.set(merged(list.all, got, (at) => timecode(scene.start_frame + frameOf(at, rate, sr), rate)));
+    list.set(merged(list.all, got));
     const slipped = JSON.stringify(this.offsets) !== JSON.stringify(got.offsets);
     this.offsets = got.offsets;
     if (got.revision < scene.revision) {

@@ -7,19 +7,18 @@ import type { Seam } from "../model/seam.ts";
 import type { Rate } from "../model/time.ts";
 
 /** The list after an answer; seams that only moved are the same objects elsewhere. */
-export function merged(all: Seam[], a: SeamAnswer, tc: (at: number) => string): Seam[] {
+export function merged(all: Seam[], a: SeamAnswer): Seam[] {
   const byID = new Map(all.map((s) => [s.id, s]));
   for (const { by, ids } of a.moved)
     for (const id of ids) {
       const s = byID.get(id)!;
       [s.at, s.from, s.to] = [s.at + by, s.from + by, s.to + by];
-      s.tc = tc(s.at);
     }
   for (const s of a.set) byID.set(s.id, s);
   return (a.ordered ? a.order : all.map((s) => s.id)).map((id) => byID.get(id)!);
 }
 
-const ROW = 50;
+const ROW = 62;
 const MARKS: Record<string, [string, string]> = {
   clean: ["●", "clean"],
   audible: ["◆", "audible"],
@@ -41,10 +40,10 @@ export class SeamList {
   private inner = document.createElement("div");
   readonly choose: (s: Seam) => void;
 
-  private lead: (s: Seam) => string;
+  private words: { when(s: Seam): string; lead(s: Seam): string };
 
-  constructor(box: HTMLElement, choose: (s: Seam) => void, lead: (s: Seam) => string) {
-    [this.box, this.choose, this.lead] = [box, choose, lead];
+  constructor(box: HTMLElement, choose: (s: Seam) => void, words: { when(s: Seam): string; lead(s: Seam): string }) {
+    [this.box, this.choose, this.words] = [box, choose, words];
     box.append(this.inner);
     box.addEventListener("scroll", () => this.paint());
     new ResizeObserver(() => this.paint()).observe(box);
@@ -124,18 +123,18 @@ export class SeamList {
     const middle = document.createElement("div");
     middle.style.minWidth = "0";
     middle.innerHTML =
-      '<div class="line"><b></b><span class="mono small"></span><span class="who"></span></div><div class="why"></div>';
+      '<div class="line"><b></b><span class="who"></span></div><div class="mono when"></div><div class="why"></div>';
     middle.querySelector("b")!.textContent = String(this.number(s));
-    middle.querySelector(".mono")!.textContent = s.tc.slice(3);
+    middle.querySelector(".when")!.textContent = this.words.when(s);
     middle.querySelector(".who")!.textContent = name(s);
     middle.querySelector(".why")!.textContent = [
       s.accepted === undefined ? "" : "accepted",
-      this.lead(s),
+      this.words.lead(s),
       s.why || "being measured",
     ]
       .filter(Boolean)
       .join(" · ");
-    el.title = [`${s.track_name}: ${name(s)}`, this.lead(s), s.why, s.accepted].filter(Boolean).join("\n");
+    el.title = [`${s.track_name}: ${name(s)}`, this.words.lead(s), s.why, s.accepted].filter(Boolean).join("\n");
     el.append(m, middle, drawing(s));
     return el;
   }

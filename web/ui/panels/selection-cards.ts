@@ -100,7 +100,7 @@ export function edgesCard(a: About, edges: Edge[]): Card {
           : e.left
             ? `tail of ${side(e.left)}`
             : `head of ${side(e.right)}`,
-      value: tc(a, at).slice(3),
+      value: tc(a, at),
     };
   });
   return {
@@ -154,7 +154,7 @@ export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolea
   return {
     ...blank,
     over,
-    title: r.gap ? `Nothing for ${short(a, r.to - r.from)}` : `${tc(a, r.from).slice(3)} to ${tc(a, r.to).slice(3)}`,
+    title: r.gap ? `Nothing for ${short(a, r.to - r.from)}` : `${tc(a, r.from)} to ${tc(a, r.to)}`,
     groups: [{ name: r.gap ? "Gap" : "Range", rows }],
     fields: [field("from", "From", tc(a, r.from)), field("to", "To", tc(a, r.to))],
     hint: r.gap

@@ -8,11 +8,10 @@ import { leadOf, name } from "./seams.ts";
 /** The scene's name, rate, length, and what can be undone. */
 export function sceneWords(scene: Scene, rate: Rate) {
   const whole = timecode(frameOf(endOf(scene), rate, scene.sample_rate), rate);
-  const fps = rate.nominal === rate.num / rate.den ? rate.nominal : (rate.num / rate.den).toFixed(2);
-  const hasPicture = scene.tracks.some((t) => t.kind === "picture");
+  const hasPicture = scene.tracks.some((t) => t.kind === "picture" && t.clips.length > 0);
   return {
     title: scene.name,
-    about: `${fps} fps · ${whole.startsWith("00") ? whole.slice(3, 8) : whole.slice(0, 8)} long`,
+    about: `${rate.words} · ${whole.slice(0, 8)} long`,
     hasPicture,
     pictureClass: hasPicture ? "" : "no-picture",
     noUndo: !scene.undo,

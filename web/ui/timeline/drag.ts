@@ -1,6 +1,7 @@
 // What a drag in the timeline would do: how far within what is possible, in words, as an edit, and the pictures it
 // shows meanwhile. Pure functions; whether the edit can really be done is decided by the server.
 
+import { clock } from "../model/clock.ts";
 import {
   beside,
   findClip,
@@ -12,7 +13,7 @@ import {
   type Scene,
   type Track,
 } from "../model/scene.ts";
-import { frameOf, frames, type Rate, timecode } from "../model/time.ts";
+import { frameOf, frames, type Rate } from "../model/time.ts";
 import type { Reach } from "../wire/scene.ts";
 import type { Grip } from "./rows.ts";
 import type { Still } from "./stills.ts";
@@ -65,7 +66,7 @@ const longer = (n: number) => (n < 0 ? "shorter" : "longer"),
 export function outcome(s: Scene, rate: Rate, p: Pull): Outcome {
   const f = (n: number) => frames(n, rate, s.sample_rate),
     c = p.at.clip;
-  const tc = (at: number) => timecode(s.start_frame + frameOf(at, rate, s.sample_rate), rate);
+  const tc = (at: number) => clock(s, rate, at);
   switch (p.doing) {
     case "move": {
       const start = p.drawn(c.from + p.raw),

@@ -1,8 +1,11 @@
 // How the timeline is drawn: its ruler, markers, ranges, and what is in hand; tracks are drawn by draw.ts.
+
 import { type Colours, colours, FIGURES, fitted, sharpen, TEXT } from "../drawing/paint.ts";
+import { startFrame } from "../model/clock.ts";
+import { rulerMarks } from "../model/ruler.ts";
 import { edgeAt, findClip } from "../model/scene.ts";
 import type { Selection } from "../model/selection.ts";
-import { frameOf, nearestFrame, rulerStep, sampleOf, timecode, toX, type View } from "../model/time.ts";
+import { toX, type View } from "../model/time.ts";
 import type { Desk } from "./desk.ts";
 import { leadWords } from "./drag.ts";
 import { type Canvas, drawRow } from "./draw.ts";
@@ -87,34 +90,18 @@ function range(t: Drawn, c: CanvasRenderingContext2D, rows: Row[], sel: Selectio
 function ruler(t: Drawn, c: CanvasRenderingContext2D, col: Colours, sel: Selection): void {
   const s = t.desk.scene(),
     { rate } = t.desk,
-    sr = s.sample_rate,
-    one = rate.den / rate.num;
+    sr = s.sample_rate;
   if (sel.kind === "range") {
     c.fillStyle = col.amber + "66";
     c.fillRect(toX(t.view, sel.from), 12, toX(t.view, sel.to) - toX(t.view, sel.from), RULER - 12);
   }
-  const step = rulerStep(t.view, sr, one, 78),
-    minor = step / 5;
   c.fillStyle = col.soft;
   c.font = `11px ${FIGURES}`;
-  const first = Math.floor(t.view.from / sr / minor),
-    last = (t.view.from + t.width * t.view.perPixel) / sr / minor;
-  for (let k = Math.max(0, first); k <= last; k++) {
-    const major = k % 5 === 0,
-      raw = Math.round(k * minor * sr),
-      at = minor < one / 5.01 ? raw : sampleOf(nearestFrame(raw, rate, sr), rate, sr),
-      x = toX(t.view, at);
-    c.globalAlpha = major ? 1 : 0.4;
-    c.fillRect(Math.round(x), major ? 13 : 16, 1, major ? 7 : 4);
-    if (major) {
-      const full = timecode(s.start_frame + frameOf(at, rate, sr), rate),
-        into = (1000 * (at - sampleOf(frameOf(at, rate, sr), rate, sr))) / sr;
-      if (step < one && into > 0.01) {
-        c.fillText(`+${into.toFixed(1)} ms`, x + 4, 12);
-        continue;
-      }
-      c.fillText(step >= 1 ? full.slice(3, 8) : full.slice(6), x + 4, 12);
-    }
+  for (const m of rulerMarks(t.view, t.width, startFrame(s), rate, sr)) {
+    const x = toX(t.view, m.at);
+    c.globalAlpha = m.text ? 1 : 0.4;
+    c.fillRect(Math.round(x), m.text ? 13 : 16, 1, m.text ? 7 : 4);
+    if (m.text) c.fillText(m.text, x + 4, 12);
   }
   c.globalAlpha = 1;
 }

@@ -2,8 +2,9 @@
 // possible; on release it sends the edit.
 
 import { repainter } from "../drawing/paint.ts";
+import { clock } from "../model/clock.ts";
 import { beside, clipAfter, endOf, findClip, gaps, linked } from "../model/scene.ts";
-import { frameOf, nearestFrame, sampleOf, timecode, toSample, toX } from "../model/time.ts";
+import { nearestFrame, sampleOf, toSample, toX } from "../model/time.ts";
 import type { Reach } from "../wire/scene.ts";
 import type { Desk, Drag, Hold } from "./desk.ts";
 import { type Doing, doingOf, outcome, outlineOf, type Pull } from "./drag.ts";
@@ -231,9 +232,7 @@ export class Timeline extends Viewport implements Drawn {
         break;
       case "marker":
         d.marker = Math.max(0, this.snapped(at));
-        this.say(d, [
-          `marker at ${timecode(s.start_frame + frameOf(d.marker, this.desk.rate, s.sample_rate), this.desk.rate)}`,
-        ]);
+        this.say(d, [`marker at ${clock(s, this.desk.rate, d.marker)}`]);
         break;
       case "clip":
         this.followClip(d, d.hold.hit, d.hold.alt);

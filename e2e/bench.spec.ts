@@ -293,8 +293,21 @@ test("two clips of two tracks are one over into the other, shaped like a blend",
   await page.mouse.click(b.x, b.y);
   await page.keyboard.up("Shift");
   await expect(page.locator(".card h2").first()).toHaveText("2 clips in hand");
-  s = await edits(page, () => page.keyboard.press("Alt+b"));
+  // What would go is said first: in the middle of what both have, or over all of it, where nothing goes.
   const overlap = narrator.start + narrator.length - oda.start;
+  await page.keyboard.press("Alt+b");
+  const asked = page.getByRole("dialog", { name: "One clip over into the other" });
+  await expect(asked.getByRole("option")).toHaveCount(2);
+  const ways = await asked.getByRole("option").allTextContents();
+  expect(ways[0]).toMatch(
+    /^narrator over into Oda, take 1 within 4 frames: [\d.]+ s of the tail of narrator and [\d.]+ s of/,
+  );
+  expect(ways[1]).toContain("nothing goes");
+  await page.keyboard.press("Escape");
+  expect((await stateOf(page)).revision).toBe(s.revision);
+  await page.keyboard.press("Alt+b");
+  await asked.getByRole("combobox").selectOption("1");
+  s = await edits(page, () => asked.getByRole("button", { name: "Go over" }).click());
   expect(s.tracks.find((t) => t.name === "Narrator")!.clips[0].fade_out!.length).toBe(overlap);
   expect(track(s, "dialogue").clips[1].fade_in!.length).toBe(overlap);
   const pair = seams(page).filter({ hasText: "narrator → Oda" });

@@ -171,13 +171,20 @@ func (d *draft) fitPairs() {
 }
 
 func (e *SetPair) words(before, after *Scene) string {
-	return fmt.Sprintf(
+	words := fmt.Sprintf(
 		"%s goes over into %s on another track within %s, %s",
 		nameOf(before, e.Out),
 		nameOf(before, e.In),
 		lengthWords(before, e.To-e.From),
 		e.Law.Name(),
 	)
+	if _, out := before.Clip(e.Out); out != nil && out.End() > e.To {
+		words += fmt.Sprintf("; tail of %s %s shorter", out.Name, lengthWords(before, out.End()-e.To))
+	}
+	if _, in := before.Clip(e.In); in != nil && in.Start < e.From {
+		words += fmt.Sprintf("; head of %s %s shorter", in.Name, lengthWords(before, e.From-in.Start))
+	}
+	return words
 }
 
 // RemovePair takes a pair apart: the clips overlap still, without fades.

@@ -9,8 +9,7 @@ import type * as wire from "../wire/advise.ts";
 import type { Place } from "../wire/advise.ts";
 import type * as web from "../wire/web.ts";
 import { planBlends, type Style } from "./blend-all.ts";
-
-import { clipsInHand } from "./moves.ts";
+import { pair } from "./pairing.ts";
 
 import { batch, type EditAnswer, type Stage } from "./stage.ts";
 
@@ -116,7 +115,7 @@ export class Mending {
       place_previous: () => this.stepPlace(-1),
       place_take: () => this.takePlace(),
       accept: () => void this.accept(),
-      pair: () => this.pair(),
+      pair: () => void pair(this.stage, this.default, this.halves(this.default)),
       report: () => location.assign(`/scenes/${this.stage.id}/report`),
       settings: () => location.assign("/settings"),
     };
@@ -297,34 +296,5 @@ export class Mending {
           off,
         }),
       );
-  }
-
-  /** Two clips of two tracks go over into each other where they overlap, or where they would meet. */
-  private pair(): void {
-    const two = clipsInHand(this.stage)
-      .filter((p) => p.track.kind === "sound")
-      .sort((a, b) => a.clip.from - b.clip.from);
-    if (two.length !== 2 || two[0].track === two[1].track)
-      return say(
-        "Take two clips of sound on two tracks in hand, with Shift-click: one fades out while the other fades in.",
-      );
-    const [out, into] = two,
-      { before, after } = this.halves(this.default),
-      middle = (out.clip.to + into.clip.from) / 2,
-      st = this.default;
-    const overlap = into.clip.from < out.clip.to && into.clip.to > out.clip.to;
-    const [from, to] = overlap
-      ? [into.clip.from, out.clip.to]
-      : [Math.round(middle - before), Math.round(middle + after)];
-    void this.stage.edits.edit({
-      edit: "set_pair",
-      out: out.clip.id,
-      in: into.clip.id,
-      from,
-      to,
-      law: st.law,
-      curve_out: st.curve_out,
-      curve_in: st.curve_in,
-    });
   }
 }

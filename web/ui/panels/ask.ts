@@ -9,6 +9,7 @@ export interface Question {
   hint?: string;
   choices?: { label: string; list: { value: string; words: string }[]; value: string };
   done?: string;
+  chosen?(choice: string): void; // while it is asked
 }
 
 export interface Answer {
@@ -31,12 +32,15 @@ const blank = {
 
 let dialog: HTMLDialogElement;
 let panel: typeof blank;
+let chosen: (choice: string) => void = () => {};
 let answered: (a: Answer | undefined) => void = () => {};
 
 /** Asks; nothing is answered if the dialog is closed. */
 export function ask(q: Question): Promise<Answer | undefined> {
   Object.assign(panel, blank, {
-    ...q,
+    title: q.title,
+    label: q.label,
+    hint: q.hint ?? "",
     types: !!q.label,
     hasChoices: !!q.choices,
     choiceLabel: q.choices?.label ?? "",
@@ -45,6 +49,7 @@ export function ask(q: Question): Promise<Answer | undefined> {
     answer: q.value ?? "",
     choice: q.choices?.value ?? "",
   });
+  chosen = q.chosen ?? (() => {});
   dialog.showModal();
   void Alpine.nextTick(() => {
     if (q.label) dialog.querySelector<HTMLInputElement>("input")!.select();
@@ -64,6 +69,9 @@ export function registerAsk(): void {
       dialog.close();
       answered({ value: panel.answer.trim(), choice: panel.choice });
       answered = () => {};
+    },
+    choose() {
+      chosen(panel.choice);
     },
     dismiss() {
       dialog.close();

@@ -1,4 +1,4 @@
-// The parts that a scene's page shares with no command: dialogs, fields, the line at its foot, the bars between its parts.
+// The parts of a scene's page that no command owns: dialogs, fields, the line at its foot, the bars between its parts.
 import { registerAsk } from "./ask.ts";
 import { registerChoices } from "./choices.ts";
 import { registerFigures } from "./figure.ts";

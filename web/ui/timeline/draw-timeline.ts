@@ -19,6 +19,7 @@ export interface Drawn {
   readonly view: View;
   readonly headers: { paint(rows: Row[]): void };
   readonly hover?: Hit;
+  readonly goes: { clip: string; from: number; to: number }[];
   readonly drag?: { moved: boolean; marker?: number; hold: { what: string; id?: string } };
   width: number;
   height: number;
@@ -52,6 +53,7 @@ export function paint(t: Drawn): void {
   for (const row of rows) if (row.top < height && row.top + row.height > RULER) drawRow(g, row, rows);
   if (t.hover && !d && findClip(g.scene, t.hover.clip.id)?.clip === t.hover.clip) drawGrips(g, t.hover);
   range(t, c, rows, sel, col);
+  going(t, c, rows, col);
   c.fillStyle = col.page;
   c.fillRect(0, 0, width, RULER);
   ruler(t, c, col, sel);
@@ -71,6 +73,32 @@ export function paint(t: Drawn): void {
   t.headers.paint(rows);
   const shows = g.drag ? g.drag.out.words[0] : "";
   if ((t.canvas.dataset.outline ?? "") !== shows) t.canvas.dataset.outline = shows;
+}
+
+/** What an edit that is asked about would take away: hatched. */
+function going(t: Drawn, c: CanvasRenderingContext2D, rows: Row[], col: Colours): void {
+  for (const g of t.goes) {
+    const row = rows.find((r) => r.track.clips.some((x) => x.id === g.clip));
+    if (!row) continue;
+    const [x0, x1] = [toX(t.view, g.from), toX(t.view, g.to)];
+    c.save();
+    c.beginPath();
+    c.rect(x0, row.top, x1 - x0, row.height);
+    c.clip();
+    c.globalAlpha = 0.75;
+    c.fillStyle = col.page;
+    c.fillRect(x0, row.top, x1 - x0, row.height);
+    c.globalAlpha = 1;
+    c.strokeStyle = col.madder;
+    c.lineWidth = 1.5;
+    c.beginPath();
+    for (let x = Math.max(x0, 0) - row.height; x < Math.min(x1, t.width); x += 7) {
+      c.moveTo(x, row.top + row.height);
+      c.lineTo(x + row.height, row.top);
+    }
+    c.stroke();
+    c.restore();
+  }
 }
 
 function range(t: Drawn, c: CanvasRenderingContext2D, rows: Row[], sel: Selection, col: Colours): void {

@@ -22,6 +22,7 @@ export class Timeline extends Viewport implements Drawn {
   snapping = true;
   readonly canvas: HTMLCanvasElement;
   protected readonly limits = { closest: 0.05, margin: 20 };
+  goes: { clip: string; from: number; to: number }[] = []; // what an edit that is asked about would take away
   headers: TrackHeaders;
   private tag: HTMLElement;
   desk: Desk;

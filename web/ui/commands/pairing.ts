@@ -1,0 +1,53 @@
+// One clip over into another of another track: what would go is said and drawn before it is done.
+import { type Goes, type Way, ways } from "../model/pairing.ts";
+import { frames } from "../model/time.ts";
+import { say } from "../panels/toast.ts";
+import type { Style } from "./blend-all.ts";
+import { clipsInHand } from "./moves.ts";
+import type { Stage } from "./stage.ts";
+
+const seconds = (n: number, sr: number) => `${(n / sr).toFixed(n < sr ? 2 : 1)} s`;
+
+/** Asks how, where it is not plain, and goes over. */
+export async function pair(stage: Stage, style: Style, halves: { before: number; after: number }): Promise<void> {
+  const two = clipsInHand(stage).filter((p) => p.track.kind === "sound");
+  if (two.length !== 2 || two[0].track === two[1].track)
+    return say(
+      "Take two clips of sound on two tracks in hand, with Shift-click: one fades out while the other fades in.",
+    );
+  const { rate, sr } = stage;
+  const list = ways(two[0].clip, two[1].clip, halves.before, halves.after);
+  const gone = (g: Goes) => `${seconds(g.to - g.from, sr)} of the ${g.end} of ${g.name}`;
+  const words = (w: Way) =>
+    `${w.out.name} over into ${w.into.name} within ${frames(w.to - w.from, rate, sr)}: ` +
+    `${w.goes.length ? `${w.goes.map(gone).join(" and ")} ${w.goes.length > 1 ? "go" : "goes"}` : "nothing goes"}`;
+  const draw = (w: Way | undefined) => {
+    stage.timeline.goes = w?.goes ?? [];
+    stage.timeline.repaint();
+  };
+  let chosen: Way | undefined = list[0];
+  if (list.length > 1 || list[0].goes.length) {
+    draw(chosen);
+    const got = await stage.ask({
+      title: "One clip over into the other",
+      label: "",
+      choices: { label: "How", list: list.map((w, i) => ({ value: String(i), words: words(w) })), value: "0" },
+      hint: "What goes is hatched in the timeline. It can be drawn out again: the recordings stay whole.",
+      done: "Go over",
+      chosen: (i) => draw(list[Number(i)]),
+    });
+    chosen = got && list[Number(got.choice)];
+    draw(undefined);
+  }
+  if (!chosen) return;
+  void stage.edits.edit({
+    edit: "set_pair",
+    out: chosen.out.id,
+    in: chosen.into.id,
+    from: chosen.from,
+    to: chosen.to,
+    law: style.law,
+    curve_out: style.curve_out,
+    curve_in: style.curve_in,
+  });
+}

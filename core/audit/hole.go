@@ -67,6 +67,9 @@ func (l hole) floor() pcm.Span {
 }
 
 func (l hole) measure() error {
+	if p := l.track.Purpose; p == scene.ForMusic || p == scene.ForEffects { // no room is behind them
+		return l.edges()
+	}
 	m, rate := &l.r.Measures, l.Rate()
 	span := pcm.Span{From: l.r.From, To: l.r.To}
 	sides, err := l.Rooms(l.ctx, l.left, span)
@@ -123,8 +126,7 @@ func (l hole) measure() error {
 	if err != nil {
 		return err
 	}
-	l.lullClick(outside, inside, end)
-	return nil
+	return l.lullClick(outside, inside, end)
 }
 
 // seen is the part of a hole that is looked at: all of it, or of a long one its floor with what lies around it.
@@ -162,8 +164,40 @@ func (l hole) otherTracks(tones []*mix.Mixer, span pcm.Span) (float64, error) {
 	return level.Power(db), nil
 }
 
-// lullClick is the steepest millisecond in the hole over the steepest of the room.
-func (l hole) lullClick(outside *Room, inside ...pcm.Block) {
+// slopeMS is from where on the slope of an edge takes it all that could click.
+const slopeMS = 5
+
+// edges looks for clicks at the edges of a lull alone: what is turned down there may be as loud and of any colour as an
+// editor wishes.
+func (l hole) edges() error {
+	click := 0.0
+	l.r.Measures.ClickDB = &click
+	u := l.left.Lull(l.r.Lull)
+	for i, at := range []int64{l.r.From, l.r.To} {
+		if u == nil || []int64{u.FadeIn, u.FadeOut}[i] >= l.Samples(slopeMS) {
+			continue
+		}
+		span := pcm.Span{From: at - l.Samples(15), To: at + l.Samples(15)}
+		b, err := Render(l.alone, span)
+		if err != nil {
+			return err
+		}
+		top, beside := level.Silence, -72.0 // dBFS: a click below it is not heard
+		for k, v := range crispness(b, l.Scene.SampleRate) {
+			if s := int64(k) * l.Samples(0.5); s > l.Samples(13) && s < l.Samples(16) {
+				top = max(top, v)
+			} else {
+				beside = max(beside, v)
+			}
+		}
+		click = max(click, top-beside)
+	}
+	return nil
+}
+
+// lullClick is the steepest millisecond in the hole over the steepest of the room, and of what goes on beside an edge
+// with a slope: a voice that is turned down in its middle goes down it.
+func (l hole) lullClick(outside *Room, inside ...pcm.Block) error {
 	most := func(b pcm.Block) float64 {
 		top := level.Silence
 		for _, v := range crispness(b, l.Scene.SampleRate) {
@@ -175,6 +209,18 @@ func (l hole) lullClick(outside *Room, inside ...pcm.Block) {
 	for _, s := range outside.Spans {
 		surround = max(surround, most(outside.Sound.Slice(s.From, s.To)))
 	}
+	if u := l.left.Lull(l.r.Lull); u != nil {
+		for i, at := range []int64{l.r.From - l.Samples(30), l.r.To} {
+			if []int64{u.FadeIn, u.FadeOut}[i] < l.Samples(slopeMS) {
+				continue
+			}
+			b, err := Render(l.alone, pcm.Span{From: at, To: at + l.Samples(30)})
+			if err != nil {
+				return err
+			}
+			surround = max(surround, most(b))
+		}
+	}
 	click := 0.0
 	for _, b := range inside {
 		if b.Len() > 0 {
@@ -182,4 +228,5 @@ func (l hole) lullClick(outside *Room, inside ...pcm.Block) {
 		}
 	}
 	l.r.Measures.ClickDB = &click
+	return nil
 }

@@ -102,6 +102,9 @@ export interface About {
 }
 
 export const short = (a: About, n: number) => frames(n, a.rate, a.scene.sample_rate).replace(/ frames?/, " f");
+/** Whether a room is behind what a track holds: tone is no way to fill what is missing of music or effects. */
+export const roomBehind = (a: About, track: string): boolean =>
+  !["music", "effects"].includes(a.scene.tracks.find((t) => t.id === track)?.purpose ?? "");
 export const tc = (a: About, n: number) => clock(a.scene, a.rate, n);
 export const action = (a: About, command: string, words: string, tone = ""): Action => ({
   command,

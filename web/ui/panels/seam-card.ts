@@ -5,7 +5,7 @@ import type { Lull } from "../model/scene.ts";
 import { figureOf, type Seam } from "../model/seam.ts";
 import type { Place } from "../wire/advise.ts";
 import type { About, Action, Card, Field, Measure } from "./card.ts";
-import { action, blank, field, full, KINDS, leadField, MARKS, short } from "./card.ts";
+import { action, blank, field, full, KINDS, leadField, MARKS, roomBehind, short } from "./card.ts";
 import { leadOf, name } from "./seams.ts";
 /** What the server says of a seam beside its measures. */
 export interface Advice {
@@ -100,16 +100,20 @@ export function seamCard(a: About, s: Seam, number: number, advice: Advice = { c
         { name: "Patch", value: s.right ? s.right_name : "none yet" },
       ],
     });
+    if (roomBehind(a, s.track))
+      actions.push(
+        action(a, "fill", s.right ? "Another patch" : "Fill with tone", s.right ? "" : "on"),
+        action(a, "fill_choose", "Which tone …"),
+      );
     actions.push(
-      action(a, "fill", s.right ? "Another patch" : "Fill with tone", s.right ? "" : "on"),
-      action(a, "fill_choose", "Which tone …"),
       action(a, "lull", advice.lull?.off ? "Switch on" : "Switch off"),
       action(a, "lull_away", "Take it off"),
     );
   } else if (s.kind === "gap_start" || s.kind === "gap_end") {
-    hint =
-      "Nothing lies here on this track. Fill it with tone, pull the edge in or out, or click the gap to close it up.";
-    actions.push(action(a, "fill", "Fill with tone"), action(a, "fill_choose", "Which tone …"));
+    const filled = roomBehind(a, s.track);
+    const fill = filled ? "Fill it with tone, pull" : "Pull";
+    hint = `Nothing lies here on this track. ${fill} the edge in or out, or click the gap to close it up.`;
+    if (filled) actions.push(action(a, "fill", "Fill with tone"), action(a, "fill_choose", "Which tone …"));
   } else if (s.kind === "head" || s.kind === "tail") hint = "Drag the dot in the clip's top corner to fade this edge.";
   const fields: Field[] = [];
   if (advice.lull)

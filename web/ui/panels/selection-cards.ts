@@ -6,7 +6,7 @@ import type { Range } from "../model/selection.ts";
 import { frameOf, timecode } from "../model/time.ts";
 import { offsetWords } from "../timeline/draw.ts";
 import type { About, Card, Choice } from "./card.ts";
-import { action, blank, field, short, signed, tc } from "./card.ts";
+import { action, blank, field, roomBehind, short, signed, tc } from "./card.ts";
 export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined, closes: string): Card {
   const { track: t, clip: c } = p,
     { scene, rate } = a,
@@ -130,8 +130,9 @@ export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolea
   ];
   const actions = r.gap
     ? [
-        action(a, "fill", "Fill it with tone", "wide on"),
-        action(a, "fill_choose", "Which tone …"),
+        ...(roomBehind(a, r.tracks[0])
+          ? [action(a, "fill", "Fill it with tone", "wide on"), action(a, "fill_choose", "Which tone …")]
+          : []),
         action(a, "remove_close", "Close the gap up", "wide"),
       ]
     : [

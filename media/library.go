@@ -309,6 +309,16 @@ func (l *Library) folder(id string) string {
 	return filepath.Join(l.dir, id)
 }
 
+// Remove takes the files of a recording away, the one that was brought in among them.
+func (l *Library) Remove(id string) error {
+	dir := l.folder(id)
+	defer l.lock(id)()
+	if err := os.RemoveAll(dir); err != nil {
+		return fmt.Errorf("the files of the recording could not be removed: %w", err)
+	}
+	return nil
+}
+
 // idLength is how many digits an id has.
 const idLength = 16
 

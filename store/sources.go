@@ -2,6 +2,7 @@ package store
 
 import (
 	"blendseam/core/limit"
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -53,6 +54,18 @@ func (s *Store) Sources(ctx context.Context) ([]Source, error) {
 		list = append(list, src)
 	}
 	return list, plain(rows.Err())
+}
+
+// DropSource forgets a source; ErrNotFound if there is none.
+func (s *Store) DropSource(ctx context.Context, id string) error {
+	done, err := s.db.ExecContext(ctx, "DELETE FROM sources WHERE id = ?", id)
+	if err != nil {
+		return plain(err)
+	}
+	if n, err := done.RowsAffected(); err != nil || n == 0 {
+		return cmp.Or(err, ErrNotFound)
+	}
+	return nil
 }
 
 // A Job is long work: under way, or what became of it.

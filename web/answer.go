@@ -65,13 +65,14 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	var stale *store.Stale
 	var missing *audit.Missing
 	var notHere *intake.NotHere
+	var inUse *intake.InUse
 	var full *media.DiskFull
 	var gone *media.Gone
 	var bad errBadRequest
 	switch {
 	case errors.As(err, &refusal):
 		status, p.Alternatives = http.StatusUnprocessableEntity, refusal.Alternatives()
-	case errors.As(err, &missing), errors.As(err, &notHere), errors.As(err, &gone):
+	case errors.As(err, &missing), errors.As(err, &notHere), errors.As(err, &gone), errors.As(err, &inUse):
 		status = http.StatusUnprocessableEntity
 	case errors.As(err, &stale):
 		status, p.Newer = http.StatusConflict, stale.Newer

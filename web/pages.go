@@ -165,6 +165,21 @@ func (s *Server) newScene(w http.ResponseWriter, r *http.Request) error {
 	return s.answer(w, http.StatusCreated, map[string]string{"id": id})
 }
 
+// copyScene makes another scene of a scene as it is now, without its past.
+func (s *Server) copyScene(w http.ResponseWriter, r *http.Request) error {
+	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		return err
+	}
+	sc := *st.Scene
+	sc.Name, _ = limit.Cut("Copy of "+sc.Name, limit.Names)
+	id, err := s.Store.Create(r.Context(), &sc)
+	if err != nil {
+		return err
+	}
+	return s.answer(w, http.StatusCreated, map[string]string{"id": id})
+}
+
 func (s *Server) loadDemo(w http.ResponseWriter, r *http.Request) error {
 	id, err := s.Demo(context.WithoutCancel(r.Context()))
 	if err != nil {

@@ -69,10 +69,10 @@ func formats() []FormatView {
 }
 
 type RateView struct {
-	Num     int64 `json:"num"`
-	Den     int64 `json:"den"`
-	Drop    bool  `json:"drop"`
-	Nominal int64 `json:"nominal"`
+	Num     int64  `json:"num"`
+	Den     int64  `json:"den"`
+	Drop    bool   `json:"drop"`
+	Nominal int64  `json:"nominal"`
 	Words   string `json:"words,omitempty"` // "29.97 fps, drop-frame"
 }
 
@@ -99,7 +99,9 @@ func rateWords(r timecode.Rate) string {
 	return words
 }
 
-func rateOf(r timecode.Rate) RateView { return RateView{r.Num, r.Den, r.Drop, r.Nominal(), rateWords(r)} }
+func rateOf(r timecode.Rate) RateView {
+	return RateView{r.Num, r.Den, r.Drop, r.Nominal(), rateWords(r)}
+}
 
 func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")

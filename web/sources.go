@@ -196,6 +196,16 @@ func (s *Server) layOut(w http.ResponseWriter, r *http.Request) error {
 	return s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) { return scene.LayOut(sc, source, purpose) })
 }
 
+// removeSource takes a recording out of the library, if nothing uses it.
+func (s *Server) removeSource(w http.ResponseWriter, r *http.Request) error {
+	if err := s.Remove(r.Context(), chi.URLParam(r, "source")); err != nil {
+		return err
+	}
+	s.Returned()
+	w.WriteHeader(http.StatusNoContent)
+	return nil
+}
+
 // editNewest does an edit on the scene as it is when its turn comes.
 func (s *Server) editNewest(w http.ResponseWriter, r *http.Request, edit func(*scene.Scene) (scene.Edit, error)) error {
 	ctx, id := r.Context(), chi.URLParam(r, "scene")

@@ -94,6 +94,7 @@ func (s *Server) routes() http.Handler {
 	r.Route(ofScene, func(r chi.Router) {
 		s.screens(r, ofScene)
 		r.Delete("/", s.handle(s.deleteScene))
+		r.Post("/copy", s.handle(s.copyScene))
 		r.Get("/state", s.handle(s.state))
 		r.Post("/edits", s.handle(s.edit))
 		r.Post("/try", s.handle(s.try))
@@ -135,6 +136,7 @@ func (s *Server) routes() http.Handler {
 		r.Post("/mixdowns", s.handle(s.mixdown))
 		r.Get("/mixdowns", s.handle(s.mixdowns))
 	})
+	r.Delete("/sources/{source}", s.handle(s.removeSource))
 	r.Post("/jobs/{job}/stop", s.handle(s.stopJob))
 	r.Get("/made/{job}", s.handle(s.made))
 	r.Get("/media/{source}/peaks/{rate}/{step}/{tile}", s.handle(s.peaks))

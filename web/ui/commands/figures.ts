@@ -45,6 +45,8 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
       if (at === undefined) return noLength(text, "frames (96), seconds (4.2 s) or milliseconds (320 ms)");
       return edit({ edit: "trim", clip: c.clip.id, edge: "tail", to: at, close: stage.closing });
     }
+    case "clip_name":
+      return text.trim() ? edit({ edit: "set_clip", clip: c.clip.id, name: text.trim() }) : "A clip needs a name.";
     case "name":
       return sel.kind === "track" ? edit({ edit: "set_track", track: sel.id, name: text }) : undefined;
     case "marker_name":

@@ -112,6 +112,14 @@ Alpine.data("scenes", () => ({
   closeChoices() {
     ((this as unknown as Page).$refs.choices as HTMLDialogElement).close();
   },
+  async copy(el: HTMLElement) {
+    try {
+      await post(`/scenes/${el.dataset.id}/copy`);
+      location.reload();
+    } catch (e) {
+      say(e);
+    }
+  },
   async remove(el: HTMLElement) {
     if (!confirm(`Remove the scene "${el.dataset.name}" with all its edits? Recordings stay. This cannot be undone.`))
       return;

@@ -4,7 +4,7 @@ import Alpine from "@alpinejs/csp";
 import { colours, sharpen } from "../drawing/paint.ts";
 import { Pictures, type Sheets } from "../drawing/pictures.ts";
 import { drawWave, setUpWaves } from "../drawing/waves.ts";
-import { type Job, pageData, post, send } from "../model/api.ts";
+import { get, type Job, pageData, pageName, post, remove, send } from "../model/api.ts";
 import { listen } from "../model/events.ts";
 import type { Rate } from "../model/time.ts";
 import { registerToast, say } from "../panels/toast.ts";
@@ -132,8 +132,12 @@ function stills(r: Rate): Pictures {
 }
 
 function show(): void {
-  page.list = sources.map(row);
-  page.hasList = sources.length > 0;
+  const here = sources.filter((s) => s.here),
+    list = page.others ? [...here, ...sources.filter((s) => !s.here)] : here;
+  page.list = list.map(row);
+  page.hasOthers = here.length < sources.length;
+  page.countWords = `${list.length} of ${sources.length} shown`;
+  page.hasList = list.length > 0;
   page.isEmpty = sources.length === 0 && page.arrivals.length === 0;
   page.hasArrivals = page.arrivals.length > 0;
   Alpine.nextTick(() => requestAnimationFrame(paint));
@@ -220,6 +224,9 @@ Alpine.data("sources", () => ({
   arrivals: [] as Arrival[],
   list: [] as Row[],
   hasList: false,
+  others: false,
+  hasOthers: false,
+  countWords: "",
   isEmpty: false,
   hasArrivals: false,
   dragging: "",
@@ -248,6 +255,34 @@ Alpine.data("sources", () => ({
   stop(a: Arrival) {
     if (a.job) void post(`/jobs/${a.job}/stop`).catch(say);
     else a.abort?.abort();
+  },
+  show() {
+    show();
+  },
+  async rename(s: Row) {
+    const name = prompt(
+      `Another name for ${s.shown} in this scene. Its clips keep theirs, its file is not touched.`,
+      s.shown,
+    );
+    if (name === null) return;
+    try {
+      const { revision } = await get<{ revision: number }>(`/scenes/${data.id}/sources/${s.id}/state`);
+      const edit = { edit: "rename_source", source: s.id, name };
+      await post(`/scenes/${data.id}/edits`, { revision, edit, page: pageName });
+      await refresh();
+    } catch (e) {
+      say(e);
+    }
+  },
+  async remove(s: Row) {
+    const what = `Remove ${s.shown} from all scenes, with its files here? The file that it was brought in from stays.`;
+    if (!confirm(what)) return;
+    try {
+      await remove(`/sources/${s.id}`);
+      await refresh();
+    } catch (e) {
+      say(e);
+    }
   },
   async lay(s: Row) {
     try {

@@ -29,7 +29,11 @@ export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined,
   const offset = a.offsets[c.id],
     loud = (c.gain_db ?? 0) > 6;
   if (offset !== undefined) rows.push({ name: "Out of sync", value: offsetWords(offset, rate, sr) });
-  const fields = [field("begins", "Begins", tc(a, c.from)), field("length", "Length", short(a, c.to - c.from))];
+  const fields = [
+    field("clip_name", "Name", c.name),
+    field("begins", "Begins", tc(a, c.from)),
+    field("length", "Length", short(a, c.to - c.from)),
+  ];
   if (t.kind === "sound")
     fields.push(field("gain", "Gain", signed(c.gain_db ?? 0), ["gain_down", "One dB down"], ["gain_up", "One dB up"]));
   const actions = [

@@ -1,0 +1,84 @@
+package intake
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"blendseam/core/scene"
+)
+
+// InUse says why a recording cannot be removed.
+type InUse struct {
+	Name string
+	By   []string // "3 clips of Kiln Night"
+}
+
+func (e *InUse) Error() string {
+	return fmt.Sprintf("%s is used by %s, and stays. Take that out first.", e.Name, strings.Join(e.By, ", "))
+}
+
+// Remove takes a recording out of the library, with its files; the file that it was brought in from is not touched. A
+// *InUse if a scene has a clip of it, as it is now, or a tone is made from it.
+func (in Intake) Remove(ctx context.Context, id string) error {
+	info, err := in.Known(ctx, id)
+	if err != nil {
+		return err
+	}
+	used := &InUse{Name: info.Name}
+	rows, err := in.Store.Scenes(ctx)
+	if err != nil {
+		return err
+	}
+	for _, row := range rows {
+		st, err := in.Store.Scene(ctx, row.ID)
+		if err != nil {
+			return err
+		}
+		if n := clipsOf(st.Scene, id); n > 0 {
+			used.By = append(used.By, fmt.Sprintf("%d %s of %s", n, plural(n, "clip"), st.Scene.Name))
+		}
+	}
+	tones, err := in.Store.Tones(ctx)
+	if err != nil {
+		return err
+	}
+	for _, t := range tones {
+		if t.Source == id {
+			used.By = append(used.By, "the tone "+t.Name)
+		}
+	}
+	if len(used.By) > 0 {
+		return used
+	}
+	if err := in.Store.DropSource(ctx, id); err != nil {
+		return err
+	}
+	return in.Library.Remove(id)
+}
+
+// clipsOf counts the clips of a recording: those of sound, or of picture alone, and those of tone that is made from it.
+func clipsOf(s *scene.Scene, id string) (n int) {
+	for _, t := range s.Tracks {
+		for _, c := range t.Clips {
+			src := s.Sources[c.Source]
+			uses := c.Source == id
+			if src.Tone != nil {
+				for _, m := range src.Tone.Materials() {
+					uses = uses || m.Source == id
+				}
+			}
+			if uses && (t.Kind == scene.Sound || src.Samples == 0) {
+				n++
+			}
+		}
+	}
+	return n
+}
+
+func plural(n int, one string) string {
+	if n == 1 {
+		return one
+	}
+	return one + "s"
+}

@@ -240,7 +240,7 @@ test("ranges are copied and pasted, clips swapped, duplicated and muted, tracks 
 
   // A track, renamed, moved, locked; nothing can be done on it until it is unlocked.
   await press(page, "Alt+t");
-  await page.getByRole("textbox", { name: "Name", exact: true }).fill("Bell");
+  await page.getByRole("dialog").getByRole("textbox", { name: "Name", exact: true }).fill("Bell");
   await page.getByLabel("Purpose").selectOption("effects");
   s = await edits(page, () => press(page, "Enter"));
   expect(s.tracks.at(-1)).toMatchObject({ name: "Bell", purpose: "effects" });
@@ -249,8 +249,8 @@ test("ranges are copied and pasted, clips swapped, duplicated and muted, tracks 
   await expect(page.locator(".card h2")).toHaveText("Bell");
   s = await edits(page, () => press(page, "Control+ArrowUp"));
   await expect(did).toHaveText("track Bell moved up");
-  s = await edits(page, () => page.getByLabel("Thread").selectOption("walnut"));
-  await expect(did).toHaveText("track Bell has the thread of walnut");
+  s = await edits(page, () => page.getByLabel("Colour").selectOption("walnut"));
+  await expect(did).toHaveText("track Bell has the colour brown");
   s = await edits(page, async () => {
     await page.getByLabel("Name", { exact: true }).first().fill("Far bell");
     await press(page, "Enter");

@@ -38,4 +38,10 @@ test("what lies beside a recording that is gone says so, all else is measured, a
     "cannot be measured: the sound of Oda, take 2 is not in the media folder; bring it in again",
   );
   await expect(page.locator(".card .why")).toContainText("Not measured");
+
+  // Brought in again, with the demo, it is measured like the others.
+  app.gone.splice(0);
+  await demo(page, app);
+  await expect(page.locator(".list-head")).not.toContainText("being measured");
+  await expect(page.locator(".list-head")).not.toContainText("not measured");
 });

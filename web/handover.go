@@ -147,7 +147,11 @@ func (s *Server) makeMixdown(
 		os.Remove(dir)
 		return nil, err
 	}
-	file := filepath.Join(dir, fileName(sc.Name)+"."+q.Kind)
+	name := fileName(sc.Name)
+	if q.From != "" || q.To != "" { // a part: two parts have two names
+		name += " " + fileName(sc.Timecode(span.From)+" to "+sc.Timecode(span.To))
+	}
+	file := filepath.Join(dir, name+"."+q.Kind)
 	kept := false
 	defer func() {
 		if !kept {

@@ -185,6 +185,7 @@ func (s *Server) loadDemo(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
+	s.Returned() // a recording of it may have been gone
 	if err := s.AnalyseScene(r.Context(), id); err != nil {
 		return err
 	}

@@ -236,6 +236,9 @@ func (s *Server) travel(
 	}
 	c, ok, err := step(r.Context(), chi.URLParam(r, "scene"), q.Revision)
 	if err == nil && !ok {
+		if st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene")); err == nil && st.Undo == "" && st.Redo != "" {
+			none = "Every edit is undone: the scene is as it began. Redo brings them back."
+		}
 		return s.answer(w, http.StatusUnprocessableEntity, problem{Message: none})
 	}
 	return s.edited(w, r, q, c, err)

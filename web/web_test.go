@@ -534,8 +534,10 @@ func TestSeamsAreMeasuredBesideTheRequest(t *testing.T) {
 func TestAMixdownIsMadeMeasuredAndSent(t *testing.T) {
 	c := newClient(t)
 	id, state := c.twoVoices()
+	names := map[string]bool{}
 	for _, q := range []mixdownRequest{{Kind: "wav", Depth: "16", NoDither: true}, {Kind: "flac", Depth: "24"},
-		{Kind: "mp3"}, {Kind: "wav", Depth: "24", From: "01:00:00:10", To: "01:00:01:00"}} {
+		{Kind: "mp3"}, {Kind: "wav", Depth: "24", From: "01:00:00:10", To: "01:00:01:00"},
+		{Kind: "wav", Depth: "24", From: "01:00:00:05", To: "01:00:00:20"}} {
 		var job store.Job
 		c.json("POST", "/scenes/"+id+"/mixdowns", q, 202, &job)
 		c.ended(job)
@@ -550,6 +552,10 @@ func TestAMixdownIsMadeMeasuredAndSent(t *testing.T) {
 		if made.State != "done" || made.Result.IntegratedLUFS > 0 || made.Result.IntegratedLUFS < -60 {
 			t.Fatalf("%+v: %+v", q, made)
 		}
+		if names[made.Result.File] {
+			t.Errorf("%+v: there is a %s already", q, made.Result.File)
+		}
+		names[made.Result.File] = true
 		status, raw, _ := c.do("GET", "/made/"+job.ID, nil)
 		if status != 200 || int64(len(raw)) != made.Result.Bytes {
 			t.Fatalf("sent %d bytes of %d", len(raw), made.Result.Bytes)

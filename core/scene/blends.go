@@ -89,6 +89,9 @@ func (s *Scene) Reach(t *Track, left, right Clip) (before, after int64) {
 	return min(before, roomLeft), min(after, roomRight)
 }
 
+// leastBlendMS is the shortest blend that is worth an offer: anything shorter is a plain cut.
+const leastBlendMS = 5
+
 // fits refuses a blend that its sides cannot carry, and offers the longest that they can, one of the same
 // length that leans, and pulling the clips together.
 func (e *SetBlend) fits(d *draft, t *Track, left, right Clip) error {
@@ -115,7 +118,8 @@ func (e *SetBlend) fits(d *draft, t *Track, left, right Clip) error {
 		return &b
 	}
 	total := e.Before + e.After
-	if before, after := min(e.Before, reachBefore), min(e.After, reachAfter); before+after > 0 {
+	least := leastBlendMS * d.SampleRate / 1000
+	if before, after := min(e.Before, reachBefore), min(e.After, reachAfter); before+after >= least {
 		d.suggest(
 			to,
 			fmt.Sprintf(
@@ -144,7 +148,30 @@ func (e *SetBlend) fits(d *draft, t *Track, left, right Clip) error {
 	if pull, by := e.pullTogether(d, t, left, right, false); pull != nil {
 		d.suggest(to, "pull the clips together, the scene "+lengthWords(d.Scene, by)+" shorter", pull)
 	}
+	if min(e.Before, reachBefore)+min(e.After, reachAfter) < least {
+		e.trimBack(d, t, left, right, to)
+	}
 	return refusal
+}
+
+// trimBack offers to trim one side back under the blend and draw the other out: the cut rolls, the scene stays as long.
+func (e *SetBlend) trimBack(d *draft, t *Track, left, right Clip, to *options) {
+	head, _ := d.Handles(t, right)
+	_, tail := d.Handles(t, left)
+	cut := d.Time(t, right.Start)
+	for _, way := range []struct {
+		by    int64 // by how much later the cut lies
+		which string
+	}{{-max(0, e.After-tail), left.Name}, {max(0, e.Before-head), right.Name}} {
+		if way.by == 0 {
+			continue
+		}
+		d.suggest(
+			to,
+			fmt.Sprintf("trim %s back by %s and blend there", way.which, lengthWords(d.Scene, max(way.by, -way.by))),
+			InOrder("", &Roll{Left: e.Left, Right: e.Right, To: cut + way.by}, e),
+		)
+	}
 }
 
 // pullTogether is the edit that gives both sides their handle by overlapping the clips, all that follows

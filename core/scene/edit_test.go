@@ -237,3 +237,27 @@ func TestUnlinkingAllOfALinkIsOneEdit(t *testing.T) {
 		t.Error("what is not linked was unlinked")
 	}
 }
+
+// With 82 samples of handle a blend of 0 frames was offered: instead one side is trimmed back, or the clips are pulled.
+func TestHardlyAnyHandleOffersWhatWouldBeHeard(t *testing.T) {
+	s := New("s", timecode.F25, 48000)
+	s = must(t, s, &Bring{Source: Source{ID: "a", Name: "a", Samples: 96_000, Channels: 1}})
+	s = must(t, s, &Bring{Source: Source{ID: "b", Name: "b", Samples: 96_000, Channels: 1}})
+	s = must(t, s, &AddTrack{Name: "D", Purpose: ForDialogue})
+	s = must(t, s, &Add{Track: "t1", Source: "a", Length: 96_000 - 82})
+	s = must(t, s, &Add{Track: "t1", Source: "b", Start: 96_000 - 82, Length: 96_000})
+	c := s.Tracks[0].Clips
+	_, err := Apply(s, &SetBlend{Left: c[0].ID, Right: c[1].ID, Before: 3840, After: 3840, Law: blend.ConstantPower})
+	r, ok := err.(Refusal)
+	if !ok || len(r.Alternatives()) == 0 {
+		t.Fatalf("%v", err)
+	}
+	for _, a := range r.Alternatives() {
+		if strings.Contains(a.Words, "0 frames (") || strings.Contains(a.Words, " 0.") {
+			t.Errorf("%q is offered", a.Words)
+		}
+		if next, err := Apply(s, a.Edit); err != nil || len(next.Tracks[0].Blends) != 1 {
+			t.Errorf("%q: %v", a.Words, err)
+		}
+	}
+}

@@ -72,7 +72,7 @@ const (
 	Sound   Kind = "sound"
 )
 
-// Purpose says what a track is for; each has its own thread in the interface.
+// Purpose says what a track is for; each has its own colour in the interface.
 type Purpose string
 
 // The purposes.
@@ -87,8 +87,21 @@ const (
 // Purposes are all purposes, that of picture tracks first.
 var Purposes = []Purpose{ForPicture, ForDialogue, ForTone, ForMusic, ForEffects}
 
-// Hues are the threads that a track can have in place of its purpose's, by name.
+// Hues are the colours that a track can have in place of its purpose's, by name.
 var Hues = []string{"indigo", "weld", "plum", "rust", "slate", "walnut", "olive"}
+
+// hueWords is the word for a hue.
+func hueWords(hue string) string {
+	switch hue {
+	case "indigo":
+		return "blue"
+	case "weld":
+		return "gold"
+	case "walnut":
+		return "brown"
+	}
+	return hue
+}
 
 // A Track is clips in order of time, no two overlapping, and the blends on its cuts.
 type Track struct {

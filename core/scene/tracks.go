@@ -163,7 +163,7 @@ func (e *SetTrack) words(before, after *Scene) string {
 	case e.Purpose != nil:
 		return fmt.Sprintf("track %s is for %s", name, *e.Purpose)
 	case e.Hue != nil:
-		return fmt.Sprintf("track %s has the thread of %s", name, either(*e.Hue == "", "its purpose", *e.Hue))
+		return fmt.Sprintf("track %s has the colour %s", name, either(*e.Hue == "", "of its purpose", hueWords(*e.Hue)))
 	}
 	return "track " + name + " changed"
 }

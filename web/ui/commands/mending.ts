@@ -1,7 +1,7 @@
 import { TRY } from "../bench/player.ts";
-import { get, post } from "../model/api.ts";
+import { get, Problem, post } from "../model/api.ts";
 import { leaning, type Seam } from "../model/seam.ts";
-import { inSamples } from "../model/time.ts";
+import { frames, inSamples } from "../model/time.ts";
 import { MARKS } from "../panels/card.ts";
 import { awaitList, closeList, listProgress, openList, type Row } from "../panels/list.ts";
 import { say } from "../panels/toast.ts";
@@ -193,7 +193,17 @@ export class Mending {
         curve_in: st.curve_in,
         ...this.halves(st),
       });
-    say(noCut(s));
+    if (!s || s.kind === "lull" || s.pair) return say(noCut(s));
+    const clip = s.left || s.right,
+      length = this.halves(st).before + this.halves(st).after;
+    const edge = s.left ? "tail" : "head";
+    const fade = { edit: "fade", clip, edge, length, curve: { shape: "quarter_sine" } };
+    const name = s.left ? s.left_name : s.right_name;
+    const words = `fade the ${edge} of ${name} over ${frames(length, this.stage.rate, this.stage.sr)}`;
+    say(
+      new Problem(422, `Nothing touches this ${edge}, so there is nothing to blend it with.`, [{ words, edit: fade }]),
+      (o) => void this.stage.edits.edit(o.edit),
+    );
   }
 
   private async findPlaces(): Promise<void> {

@@ -9,7 +9,7 @@ import type { Rate } from "../model/time.ts";
 import type { Answer, Question } from "../panels/ask.ts";
 import { figureDone, refuseFigure } from "../panels/figure.ts";
 import type { SeamList } from "../panels/seams.ts";
-import { say } from "../panels/toast.ts";
+import { say, settled } from "../panels/toast.ts";
 import type { Shown } from "../timeline/rows.ts";
 import type { Timeline } from "../timeline/timeline.ts";
 import type { EditAnswer } from "../wire/web.ts";
@@ -54,6 +54,7 @@ export const staying = (words: string): string[] => words.split("; ").filter((w)
 /** Edits are sent one after the other, so that each knows the revision it follows. */
 export class Edits {
   private queue: Promise<unknown> = Promise.resolve();
+  private gone = false;
   private id: string;
   private scene: Scene;
   private rate: Rate;
@@ -131,6 +132,7 @@ export class Edits {
         const a = await ask();
         clearTimeout(slow);
         figureDone();
+        settled();
         if (a) this.take(a);
         this.kept(this.words(), a?.words);
         return !!a;
@@ -146,7 +148,17 @@ export class Edits {
     });
   }
 
-  words = (): string => (this.scene.revision ? `All kept · edit ${this.scene.revision}` : "All kept");
+  words = (): string => {
+    if (this.gone) return "The server does not answer. What was kept is kept; nothing more is.";
+    return this.scene.revision ? `All kept · edit ${this.scene.revision}` : "All kept";
+  };
+
+  /** The server went away, or is back: then the scene is fetched as it is there. */
+  away(gone: boolean): void {
+    this.gone = gone;
+    if (!gone) void this.after(() => this.catchUp());
+    this.kept(this.words());
+  }
 
   private take(a: EditAnswer): void {
     [this.scene.revision, this.scene.undo, this.scene.redo] = [a.revision, a.undo, a.redo];

@@ -8,6 +8,8 @@ export interface Listeners {
   mending(done: number, of: number): void;
   blends(list: unknown): void;
   job(j: unknown): void; // began, went on or ended
+  away(): void; // the server does not answer
+  back(): void; // it does again
 }
 
 /** Listens until the page is left. */
@@ -23,5 +25,14 @@ export function listen(scene: string, on: Partial<Listeners>): void {
   hear<{ done: number; of: number }>("mending", (m) => on.mending?.(m.done, m.of));
   hear("blends", (list) => on.blends?.(list));
   hear("job", (j) => on.job?.(j));
-  source.addEventListener("open", () => on.seams?.()); // what was told meanwhile was not heard
+  let away = false;
+  source.addEventListener("open", () => {
+    if (away) on.back?.();
+    away = false;
+    on.seams?.(); // what was told meanwhile was not heard
+  });
+  source.addEventListener("error", () => {
+    if (!away) on.away?.();
+    away = true;
+  });
 }

@@ -54,6 +54,11 @@ function row(m: Made) {
       : m.state === "running"
         ? "being made"
         : "",
+    over:
+      ok && r.true_peak_dbtp > 0
+        ? `True peak +${r.true_peak_dbtp.toFixed(1)} dBTP: over full scale, which is heard as distortion.`
+        : "",
+    loud: `/scenes/${data.id}/loud`,
     figures: ok
       ? `${r.integrated_lufs.toFixed(1)} LUFS · range ${r.range_lu.toFixed(1)} LU · true peak ` +
         `${r.true_peak_dbtp.toFixed(1)} dBTP${r.clipped ? ` · ${r.clipped} samples clipped` : ""}`

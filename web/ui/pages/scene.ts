@@ -372,6 +372,8 @@ listen(sceneID, {
     });
   },
   seams: () => void feed.load(),
+  away: () => edits.away(true),
+  back: () => edits.away(false),
   keys: async () => {
     commands = await get<Command[]>("/commands");
     showScene();

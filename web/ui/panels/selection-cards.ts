@@ -7,6 +7,10 @@ import { frameOf, timecode } from "../model/time.ts";
 import { offsetWords } from "../timeline/draw.ts";
 import type { About, Card, Choice } from "./card.ts";
 import { action, blank, field, roomBehind, short, signed, tc } from "./card.ts";
+
+/** The colours of tracks by the words for them; scene files have the names of their dyes. */
+const colourWords: Record<string, string> = { indigo: "blue", weld: "gold", walnut: "brown" };
+
 export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined, closes: string): Card {
   const { track: t, clip: c } = p,
     { scene, rate } = a,
@@ -181,9 +185,12 @@ export function trackCard(a: About, t: Track): Card {
     });
   choices.push({
     id: "hue",
-    name: "Thread",
+    name: "Colour",
     value: t.hue ?? "",
-    options: [{ value: "", words: "of its purpose" }, ...a.hues.map((value) => ({ value, words: value }))],
+    options: [
+      { value: "", words: "of its purpose" },
+      ...a.hues.map((value) => ({ value, words: colourWords[value] ?? value })),
+    ],
   });
   const fields = [field("name", "Name", t.name)];
   if (t.kind === "sound") fields.push(field("track_gain", "Gain", signed(t.gain_db ?? 0)));

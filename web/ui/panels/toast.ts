@@ -17,6 +17,7 @@ interface Toast {
 let toast: Toast | undefined;
 let taken: (o: Offer) => void = () => {};
 let timer = 0;
+let refused = false; // what is said is that something could not be done
 
 export function registerToast(): void {
   Alpine.data("toast", () => ({
@@ -37,10 +38,16 @@ export function registerToast(): void {
   }));
 }
 
+/** Something was done: what was said before of what could not be is over. */
+export function settled(): void {
+  if (toast?.shown && refused) toast.hide();
+}
+
 /** Says why something was not done. */
 export function say(e: unknown, take: (o: Offer) => void = () => {}): void {
   if (!toast) return;
   const p = e instanceof Problem ? e : undefined;
+  refused = e instanceof Error;
   toast.message = e instanceof Error ? e.message : String(e);
   toast.offers = (p?.alternatives ?? []).map((o) => ({ ...o, label: o.words[0].toUpperCase() + o.words.slice(1) }));
   toast.hasOffers = toast.offers.length > 0;

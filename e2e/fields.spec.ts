@@ -92,3 +92,28 @@ test("a lull over several tracks asks which clip is meant, and -12 turns down by
   await edits(page, () => which.getByRole("button", { name: "Lull it" }).click());
   expect(await lulls()).toEqual([expect.objectContaining({ depth_db: 12, on: "Dialogue" })]);
 });
+
+test("several clips in hand take gain, fades and a name as one", async ({ page, app }) => {
+  const s0 = await demo(page, app);
+  const clips = track(s0, "dialogue").clips.slice(1, 4);
+  await page.goto(`${page.url()}?clip=${clips[0].id}`);
+  await page.locator("#timeline").focus();
+  const length = page.getByRole("textbox", { name: "Fade out" });
+  await expect(length).toHaveValue("none");
+  await page.keyboard.press("Control+a");
+  await expect(page.locator(".card h2")).toContainText("clips in hand");
+  const gain = page.getByRole("textbox", { name: "Gain" });
+  await gain.fill("-2,5");
+  let s = await edits(page, () => gain.press("Enter"));
+  const sound = (x: typeof s) => x.tracks.filter((t) => t.kind === "sound").flatMap((t) => t.clips);
+  expect(new Set(sound(s).map((c) => c.gain_db))).toEqual(new Set([-2.5]));
+  await expect(gain).toHaveValue("-2.5 dB");
+  await length.fill("2");
+  s = await edits(page, () => length.press("Enter"));
+  expect(sound(s).filter((c) => c.fade_out?.length === 3840).length).toBe(sound(s).length);
+  s = await edits(page, () => page.keyboard.press("Control+z"));
+  const name = page.locator(".card").getByRole("textbox", { name: "Name" });
+  await name.fill("all one");
+  s = await edits(page, () => name.press("Enter"));
+  expect(new Set(s.tracks.flatMap((t) => t.clips).map((c) => c.name))).toEqual(new Set(["all one"]));
+});

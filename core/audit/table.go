@@ -173,7 +173,7 @@ var Table = []Measure{
 		of: func(m *Measures) *float64 { return m.BackgroundRightDB }},
 	{
 		Key:   "correlation",
-		Name:  "Likeness",
+		Name:  "Likeness of both sides",
 		Unit:  "",
 		About: "correlation coefficient of the two recordings over the blend, 20 ms to each side of a plain cut",
 		of:    func(m *Measures) *float64 { return m.Correlation },

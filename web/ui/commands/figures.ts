@@ -1,11 +1,11 @@
 // Figures that are typed on the card of what is selected.
 import { clock, typedMoment } from "../model/clock.ts";
-import { endOf } from "../model/scene.ts";
-import { frameOf, lengthOf, noLength, type Rate, sampleOf } from "../model/time.ts";
+import { endOf, type Placed } from "../model/scene.ts";
+import { frameOf, inSamples, lengthOf, noLength, type Rate, sampleOf } from "../model/time.ts";
 import { decibels } from "../model/typed.ts";
 import type { Lulls } from "./lulls.ts";
 import { clipsInHand } from "./moves.ts";
-import type { Stage } from "./stage.ts";
+import { batch, type Stage } from "./stage.ts";
 
 const noGain = "A gain is a number of dB, such as -3.5.";
 
@@ -13,7 +13,9 @@ const noGain = "A gain is a number of dB, such as -3.5.";
 export function typed(stage: Stage, lulls: Lulls, id: string, text: string): string | undefined {
   const { scene, rate, sr } = stage;
   const edit = (e: unknown) => void stage.edits.edit(e);
-  const c = clipsInHand(stage)[0];
+  const clips = clipsInHand(stage),
+    sound = clips.filter((p) => p.track.kind === "sound"),
+    c = clips[0];
   const sel = stage.selection;
   const s = stage.list.current;
   if (s && id.startsWith("lull_")) return lulls.typed(s, id, text);
@@ -22,7 +24,7 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
   const noMoment = noTimecode(text, clock(scene, rate, 0));
   switch (id) {
     case "gain":
-      return db === undefined ? noGain : edit({ edit: "gain", clips: [c.clip.id], db });
+      return db === undefined ? noGain : edit({ edit: "gain", clips: sound.map((p) => p.clip.id), db });
     case "track_gain":
       return db === undefined || sel.kind !== "track"
         ? noGain
@@ -46,7 +48,26 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
       return edit({ edit: "trim", clip: c.clip.id, edge: "tail", to: at, close: stage.closing });
     }
     case "clip_name":
-      return text.trim() ? edit({ edit: "set_clip", clip: c.clip.id, name: text.trim() }) : "A clip needs a name.";
+      if (!text.trim()) return "A clip needs a name.";
+      return edit(
+        together(clips, `named ${text.trim()}`, (p) => ({ edit: "set_clip", clip: p.clip.id, name: text.trim() })),
+      );
+    case "fade_in":
+    case "fade_out": {
+      const n = /^\s*(no fade|none|0)?\s*$/i.test(text) ? { samples: 0 } : lengthOf(text, rate, sr);
+      if (!n) return noLength(text, "frames (4), seconds (0.2 s) or milliseconds (160 ms), or none");
+      const length = inSamples(n, rate, sr);
+      const side = id === "fade_in" ? "in" : "out";
+      return edit(
+        together(sound, `fade ${side} of ${text.trim() || "none"}`, (p) => ({
+          edit: "fade",
+          clip: p.clip.id,
+          edge: id === "fade_in" ? "head" : "tail",
+          length,
+          curve: (p.clip[id]?.length ? p.clip[id]?.curve : undefined) ?? { shape: "quarter_sine" },
+        })),
+      );
+    }
     case "name":
       return sel.kind === "track" ? edit({ edit: "set_track", track: sel.id, name: text }) : undefined;
     case "marker_name":
@@ -60,6 +81,11 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
   if (now.from >= now.to || now.from < 0) return "A range begins in the scene, before it ends.";
   stage.select(now);
   return undefined;
+}
+
+/** One edit for one clip, a batch for several. */
+function together(list: Placed[], words: string, one: (p: Placed) => unknown): unknown {
+  return list.length === 1 ? one(list[0]) : batch(list.map(one), `${list.length} clips: ${words}`);
 }
 
 const noTimecode = (text: string, such: string) =>

@@ -34,6 +34,29 @@ export function search(commands: Command[], query: string): Command[] {
   return [...own, ...commands.filter((c) => !own.includes(c) && has(`${c.words} ${c.about ?? ""}`))];
 }
 
+/** Where no command has all that was typed: those that come nearest to it, the nearest first. */
+export function nearest(commands: Command[], query: string): Command[] {
+  const typed = query.toLowerCase().split(/\s+/).filter(Boolean);
+  const common = (a: string, b: string) => {
+    let n = 0;
+    while (n < a.length && a[n] === b[n]) n++;
+    return n;
+  };
+  const near = (c: Command) => {
+    const words = `${c.words} ${c.about ?? ""}`.toLowerCase().split(/[^\p{L}\p{N}]+/u);
+    return typed.reduce((sum, q) => {
+      const n = Math.max(...words.map((w) => common(q, w)));
+      return sum + (n >= Math.min(3, q.length) ? n / q.length : 0);
+    }, 0);
+  };
+  return commands
+    .map((c) => ({ c, n: near(c) }))
+    .filter((x) => x.n > 0)
+    .sort((a, b) => b.n - a.n)
+    .slice(0, 6)
+    .map((x) => x.c);
+}
+
 const NAMES: Record<string, string> = {
   " ": "Space",
   ArrowLeft: "Left",

@@ -116,6 +116,8 @@ export class Mending {
       place_take: () => this.takePlace(),
       accept: () => void this.accept(),
       pair: () => void pair(this.stage, this.default, this.halves(this.default)),
+      scenes: () => location.assign("/"),
+      loud: () => location.assign(`/scenes/${this.stage.id}/loud`),
       report: () => location.assign(`/scenes/${this.stage.id}/report`),
       settings: () => location.assign("/settings"),
     };

@@ -1,6 +1,6 @@
 // Finding a command by a word of it, and the list of all keys.
 import Alpine from "@alpinejs/csp";
-import { type Command, keyName, search } from "../commands/keys.ts";
+import { type Command, keyName, nearest, search } from "../commands/keys.ts";
 
 interface Found {
   id: string;
@@ -40,6 +40,7 @@ export function registerSearch(commands: () => Command[], run: (id: string) => v
     query: "",
     found: [] as Found[],
     notFound: false,
+    near: false,
     at: 0,
     init() {
       finder = this as unknown as typeof finder;
@@ -49,7 +50,10 @@ export function registerSearch(commands: () => Command[], run: (id: string) => v
       this.show();
     },
     show() {
-      this.found = search(all(), this.query).map((c, i) => {
+      const hit = search(all(), this.query);
+      const list = hit.length ? hit : nearest(all(), this.query);
+      this.near = hit.length === 0 && list.length > 0;
+      this.found = list.map((c, i) => {
         const here = i === this.at;
         return { id: c.id, words: c.words, key: keyName(c), tone: here ? "at" : "", selected: String(here) };
       });

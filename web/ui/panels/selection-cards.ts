@@ -5,7 +5,7 @@ import { edgeAt, endOf, findClip, handles } from "../model/scene.ts";
 import type { Range } from "../model/selection.ts";
 import { frameOf, timecode } from "../model/time.ts";
 import { offsetWords } from "../timeline/draw.ts";
-import type { About, Card, Choice } from "./card.ts";
+import type { About, Card, Choice, Field } from "./card.ts";
 import { action, blank, field, roomBehind, short, signed, tc } from "./card.ts";
 
 /** The colours of tracks by the words for them; scene files have the names of their dyes. */
@@ -22,13 +22,6 @@ export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined,
     { name: "Handles", value: `${short(a, h.head)} · ${h.tail > 1e12 ? "any" : short(a, h.tail)}` },
     { name: "Source", value: src?.name ?? "–" },
   ];
-  if (t.kind === "sound")
-    rows.push({
-      name: "Fades",
-      value:
-        `${c.fade_in?.length ? short(a, c.fade_in.length) : "none"} · ` +
-        `${c.fade_out?.length ? short(a, c.fade_out.length) : "none"}`,
-    });
   rows.push({ name: "Linked", value: c.link ? "yes" : "no" });
   const offset = a.offsets[c.id],
     loud = (c.gain_db ?? 0) > 6;
@@ -38,8 +31,7 @@ export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined,
     field("begins", "Begins", tc(a, c.from)),
     field("length", "Length", short(a, c.to - c.from)),
   ];
-  if (t.kind === "sound")
-    fields.push(field("gain", "Gain", signed(c.gain_db ?? 0), ["gain_down", "One dB down"], ["gain_up", "One dB up"]));
+  if (t.kind === "sound") fields.push(...soundFields(a, [p]));
   const actions = [
     action(a, "divide", "Divide"),
     action(a, "link", c.link ? "Unlink" : "Link"),
@@ -63,13 +55,42 @@ export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined,
   return { ...blank, over: `Clip · ${t.name}`, title: c.name, groups: [{ name: "Clip", rows }], fields, hint, actions };
 }
 
+/** What all of some clips have, or that they differ. */
+function shared<T>(list: T[], words: (of: T) => string): string {
+  const all = new Set(list.map(words));
+  return all.size === 1 ? [...all][0] : "various";
+}
+
+/** Gain and fades of clips of sound, as one. */
+function soundFields(a: About, list: Placed[]): Field[] {
+  const fade = (n = 0) => (n ? short(a, n) : "none");
+  return [
+    field(
+      "gain",
+      "Gain",
+      shared(list, (p) => signed(p.clip.gain_db ?? 0)),
+      ["gain_down", "One dB down"],
+      ["gain_up", "One dB up"],
+    ),
+    field(
+      "fade_in",
+      "Fade in",
+      shared(list, (p) => fade(p.clip.fade_in?.length)),
+    ),
+    field(
+      "fade_out",
+      "Fade out",
+      shared(list, (p) => fade(p.clip.fade_out?.length)),
+    ),
+  ];
+}
+
 export function clipsCard(a: About, list: Placed[]): Card {
+  const sound = list.filter((p) => p.track.kind === "sound");
   const from = Math.min(...list.map((p) => p.clip.from)),
     to = Math.max(...list.map((p) => p.clip.to)),
     tracks = new Set(list.map((p) => p.track.id)).size;
   const actions = [
-    action(a, "gain_down", "1 dB down"),
-    action(a, "gain_up", "1 dB up"),
     action(a, "link", list.some((p) => p.clip.link) ? "Unlink" : "Link"),
     action(a, "duplicate", "Duplicate"),
     action(a, "pair", "One over into the other", "wide"),
@@ -91,6 +112,14 @@ export function clipsCard(a: About, list: Placed[]): Card {
           { name: "On", value: `${tracks} ${tracks === 1 ? "track" : "tracks"}` },
         ],
       },
+    ],
+    fields: [
+      field(
+        "clip_name",
+        "Name",
+        shared(list, (p) => p.clip.name),
+      ),
+      ...(sound.length ? soundFields(a, sound) : []),
     ],
     hint: "Drag one of them, and all move. Shift-click adds a clip or takes it out.",
     actions,

@@ -207,6 +207,20 @@ test("dead silence is filled by one key; which tone is chosen from a list, heard
   await expect(page.locator(".did")).toContainText("in place of the one before");
   expect(patches(s).length).toBe(1);
   expect(patches(s)[0].source).not.toBe(first.source);
+  // It was taken while it sounded: that is over, and nothing fails for it.
+  await expect(page.locator("#play")).toContainText("Play");
+  await expect(page.locator(".toast")).toBeHidden();
+
+  // Work is said at once, and Escape stops it.
+  await page.route("**/fill?*", async (route) => {
+    await page.keyboard.press("Escape"); // while the answer is on its way
+    await route.continue().catch(() => {});
+  });
+  const revision = (await stateOf(page)).revision;
+  await page.keyboard.press("g");
+  await expect(page.locator(".did")).toHaveText("Stopped; nothing was done");
+  expect((await stateOf(page)).revision).toBe(revision);
+  await page.unroute("**/fill?*");
   await page.keyboard.press("Escape");
   await page.keyboard.press("Home");
   await page.keyboard.press("Escape");

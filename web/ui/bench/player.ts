@@ -217,6 +217,10 @@ export class Player {
 
 /** A part that begins with TRY is the scene as it would be after an edit. */
 export const TRY = "try:";
+/** An edit is about to be done: what would sound after another one cannot be heard any more. */
+export const endsTrial = (p: Player): void => {
+  if (p.playing && p.what.startsWith(TRY)) p.stop();
+};
 const query = (what: string): string =>
   what.startsWith(TRY)
     ? `what=scene&edit=${encodeURIComponent(what.slice(TRY.length))}`

@@ -12,6 +12,7 @@ import type { Lulls } from "./lulls.ts";
 import type { Proposal } from "./mending.ts";
 import { clipsInHand, clipUnder } from "./moves.ts";
 import { batch, type Stage } from "./stage.ts";
+import { work } from "./work.ts";
 
 interface BedAnswer {
   tc: string;
@@ -72,20 +73,29 @@ export class Filling {
     return undefined;
   }
 
-  private async ask(q: URLSearchParams, choice?: number): Promise<FillAnswer | undefined> {
+  private async ask(q: URLSearchParams, choice?: number, signal?: AbortSignal): Promise<FillAnswer | undefined> {
     if (choice !== undefined) q.set("choice", String(choice));
     try {
-      return await get<FillAnswer>(`/scenes/${this.stage.id}/fill?${q}`);
+      return await get<FillAnswer>(`/scenes/${this.stage.id}/fill?${q}`, signal);
     } catch (e) {
-      say(e);
+      if (!signal?.aborted) say(e);
       return undefined;
     }
+  }
+
+  /** Asks, and says so meanwhile. */
+  private asked(q: URLSearchParams): Promise<FillAnswer | undefined> {
+    return work(this.stage, "Looking for tone", async (signal) => {
+      const got = await this.ask(q, undefined, signal);
+      signal.throwIfAborted();
+      return got;
+    });
   }
 
   private async fill(): Promise<void> {
     const q = this.hole();
     q?.set("best", "1");
-    const got = q && (await this.stage.edits.after(() => this.ask(q)));
+    const got = q && (await this.stage.edits.after(() => this.asked(q)));
     if (!got) return;
     if (await this.stage.edits.edit(got.edit))
       this.stage.note(`${got.did[0].toUpperCase()}${got.did.slice(1)}: ${got.list[0].reasons.slice(0, 2).join("; ")}`);
@@ -94,7 +104,7 @@ export class Filling {
   /** Lists the tones for a hole; each is heard in place before it is taken. */
   private async choose(): Promise<void> {
     const q = this.hole(),
-      first = q && (await this.ask(q));
+      first = q && (await this.asked(q));
     if (!first) return;
     const asked = new Map<number, Promise<FillAnswer | undefined>>([[0, Promise.resolve(first)]]);
     const one = (i: number) => {

@@ -12,6 +12,7 @@ import { planBlends, type Style } from "./blend-all.ts";
 import { pair } from "./pairing.ts";
 
 import { batch, type EditAnswer, type Stage } from "./stage.ts";
+import { work } from "./work.ts";
 
 /** What would mend a seam; the edit does it. */
 export interface Proposal extends wire.Proposal {
@@ -217,8 +218,9 @@ export class Mending {
     const window = Number(localStorage.getItem("blendseam-window") ?? 250),
       revision = this.stage.scene.revision;
     try {
-      const got = await get<{ places: Place[]; kind: string; why: string } | null>(
-        `/scenes/${this.stage.id}/places?seam=${encodeURIComponent(s.id)}&window=${window}`,
+      const url = `/scenes/${this.stage.id}/places?seam=${encodeURIComponent(s.id)}&window=${window}`;
+      const got = await work(this.stage, "Searching for a place", (signal) =>
+        get<{ places: Place[]; kind: string; why: string } | null>(url, signal),
       );
       if (!got) return;
       this.places = { seam: s.id, revision, list: got.places, why: got.why, chosen: 0 };

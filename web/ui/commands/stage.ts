@@ -58,6 +58,7 @@ export class Edits {
   private id: string;
   private scene: Scene;
   private rate: Rate;
+  private begins: () => void;
   private changed: () => void;
   private kept: (words: string, did?: string) => void;
   private failed: () => void;
@@ -66,12 +67,13 @@ export class Edits {
     id: string,
     scene: Scene,
     rate: Rate,
-    on: { changed(): void; kept(words: string, did?: string): void; failed(): void },
+    on: { begins(): void; changed(): void; kept(words: string, did?: string): void; failed(): void },
   ) {
-    [this.id, this.scene, this.rate, this.changed, this.kept, this.failed] = [
+    [this.id, this.scene, this.rate, this.begins, this.changed, this.kept, this.failed] = [
       id,
       scene,
       rate,
+      on.begins,
       on.changed,
       on.kept,
       on.failed,
@@ -127,6 +129,7 @@ export class Edits {
 
   private inTurn(ask: () => Promise<EditAnswer | undefined>): Promise<boolean> {
     return this.after(async () => {
+      this.begins();
       const slow = setTimeout(() => this.kept("Keeping …"), 400);
       try {
         const a = await ask();

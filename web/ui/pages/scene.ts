@@ -4,7 +4,7 @@
 import Alpine from "@alpinejs/csp";
 import { Bench } from "../bench/bench.ts";
 import { Meter } from "../bench/meter.ts";
-import { Player } from "../bench/player.ts";
+import { endsTrial, Player } from "../bench/player.ts";
 import { type Figure, PictureView } from "../bench/stills.ts";
 import { Auditions, type Hearing } from "../commands/auditions.ts";
 import { benchEdits } from "../commands/bench-edits.ts";
@@ -57,6 +57,7 @@ let panel: Panel; // set when Alpine has begun
 // --- views ---
 
 const edits = new Edits(sceneID, scene, rate, {
+  begins: () => endsTrial(player),
   changed: () => changed(),
   kept: (words, did) => {
     panel.kept = words;

@@ -1,0 +1,29 @@
+// Work that takes its time: said at once, stopped by Escape.
+import type { Stage } from "./stage.ts";
+
+/** Does it, and says so meanwhile; undefined if it was stopped. */
+export async function work<T>(
+  stage: Stage,
+  words: string,
+  act: (signal: AbortSignal) => Promise<T>,
+): Promise<T | undefined> {
+  const stop = new AbortController();
+  const escape = (e: KeyboardEvent) => {
+    if (e.key !== "Escape") return;
+    e.stopPropagation();
+    stop.abort();
+  };
+  document.addEventListener("keydown", escape, true);
+  stage.note(`${words} … Escape stops it`);
+  try {
+    const got = await act(stop.signal);
+    stage.note("");
+    return got;
+  } catch (e) {
+    stage.note(stop.signal.aborted ? "Stopped; nothing was done" : "");
+    if (!stop.signal.aborted) throw e;
+    return undefined;
+  } finally {
+    document.removeEventListener("keydown", escape, true);
+  }
+}

@@ -1,5 +1,5 @@
 // Every command is found by the words that people have for it.
-import { demo, expect, test } from "./app.ts";
+import { demo, expect, seams, test } from "./app.ts";
 
 test("the search knows the trade's other words, and says what comes nearest", async ({ page, app }) => {
   await demo(page, app);
@@ -28,4 +28,27 @@ test("the search knows the trade's other words, and says what comes nearest", as
   await expect(found).toBeVisible();
   await typed.fill("xyzzy");
   await expect(page.getByText("No command has these words.")).toBeVisible();
+});
+
+test("the seam list shows those that have the words that are typed, and says how many", async ({ page, app }) => {
+  await demo(page, app);
+  await expect(page.locator(".list-head")).not.toContainText("being measured");
+  const all = await seams(page).count();
+  const field = page.getByRole("searchbox", { name: "Show seams that have these words" });
+  await field.fill("rough dialogue");
+  await expect(page.locator(".list-head").getByRole("status")).toHaveText(/^\d+ shown$/);
+  const n = Number.parseInt((await page.locator(".list-head").getByRole("status").textContent())!, 10);
+  await expect(seams(page)).toHaveCount(Math.min(n, await seams(page).count()));
+  for (const row of await seams(page).all()) {
+    expect(await row.getAttribute("title")).toContain("Dialogue");
+    await expect(row.locator(".sr-only")).toHaveText("rough");
+  }
+  // Keys walk what is shown.
+  await seams(page).first().click();
+  await page.keyboard.press("ArrowDown");
+  await expect(page.locator(".card .why")).toContainText("Rough");
+  await field.fill("click");
+  await expect(seams(page).first()).toContainText("click");
+  await field.fill("");
+  expect(await seams(page).count()).toBe(all);
 });

@@ -68,7 +68,6 @@ const edits = new Edits(sceneID, scene, rate, {
     bench.repaint();
   },
 });
-const { edit } = edits;
 
 const player = new Player(sceneID, sr, () => {
   if (player.playing) meter.reset();
@@ -98,7 +97,7 @@ const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
   clicked: () => selecting.clicked,
   selectedTracks: () => selecting.tracks(),
   id: sceneID,
-  edit: (e) => void edit(e),
+  edit: (e) => void edits.edit(e),
   try: (e) => edits.try(e),
   dragging: (stills) => {
     view.drag(stills);
@@ -280,7 +279,7 @@ function cardNow(): Card {
 }
 
 function showCounts(): void {
-  Object.assign(panel, countWords(list.all));
+  Object.assign(panel, countWords(list.all, list.count));
   showBench();
 }
 
@@ -346,6 +345,10 @@ Alpine.data("scene", () => ({
     meter.show([], 0);
     requestAnimationFrame(tick);
     selecting.asked();
+  },
+  filterSeams() {
+    list.filter(String(panel.filter));
+    showCounts();
   },
   byTime() {
     order(false);

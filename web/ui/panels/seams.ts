@@ -40,10 +40,11 @@ export class SeamList {
   private inner = document.createElement("div");
   readonly choose: (s: Seam) => void;
 
-  private words: { when(s: Seam): string; lead(s: Seam): string };
+  private words: string[] = []; // that those in the list have
+  private says: { when(s: Seam): string; lead(s: Seam): string };
 
-  constructor(box: HTMLElement, choose: (s: Seam) => void, words: { when(s: Seam): string; lead(s: Seam): string }) {
-    [this.box, this.choose, this.words] = [box, choose, words];
+  constructor(box: HTMLElement, choose: (s: Seam) => void, says: { when(s: Seam): string; lead(s: Seam): string }) {
+    [this.box, this.choose, this.says] = [box, choose, says];
     box.append(this.inner);
     box.addEventListener("scroll", () => this.paint());
     new ResizeObserver(() => this.paint()).observe(box);
@@ -63,8 +64,28 @@ export class SeamList {
   }
 
   sort(): void {
-    this.order = this.worst ? [...this.all].sort((a, b) => rank(a) - rank(b) || a.at - b.at) : this.all;
+    const shown = this.words.length ? this.all.filter((s) => this.has(s)) : this.all;
+    this.order = this.worst ? [...shown].sort((a, b) => rank(a) - rank(b) || a.at - b.at) : shown;
     this.paint();
+  }
+
+  /** Shows those alone that have all words: in verdict, track, cause, clips or what is found; gives how many. */
+  filter(typed: string): number {
+    this.words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+    this.sort();
+    return this.order.length;
+  }
+
+  /** How many of all are shown. */
+  get count(): number {
+    return this.order.length;
+  }
+
+  private has(s: Seam): boolean {
+    const text = [s.verdict, s.track_name, s.cause.replaceAll("_", " "), name(s), s.why, s.kind.replaceAll("_", " ")];
+    if (s.accepted !== undefined) text.push("accepted", s.accepted);
+    const all = text.join(" ").toLowerCase();
+    return this.words.every((w) => all.includes(w));
   }
 
   get current(): Seam | undefined {
@@ -125,16 +146,16 @@ export class SeamList {
     middle.innerHTML =
       '<div class="line"><b></b><span class="who"></span></div><div class="mono when"></div><div class="why"></div>';
     middle.querySelector("b")!.textContent = String(this.number(s));
-    middle.querySelector(".when")!.textContent = this.words.when(s);
+    middle.querySelector(".when")!.textContent = this.says.when(s);
     middle.querySelector(".who")!.textContent = name(s);
     middle.querySelector(".why")!.textContent = [
       s.accepted === undefined ? "" : "accepted",
-      this.words.lead(s),
+      this.says.lead(s),
       s.why || "being measured",
     ]
       .filter(Boolean)
       .join(" · ");
-    el.title = [`${s.track_name}: ${name(s)}`, this.words.lead(s), s.why, s.accepted].filter(Boolean).join("\n");
+    el.title = [`${s.track_name}: ${name(s)}`, this.says.lead(s), s.why, s.accepted].filter(Boolean).join("\n");
     el.append(m, middle, drawing(s));
     return el;
   }

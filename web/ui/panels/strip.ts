@@ -22,12 +22,13 @@ export function sceneWords(scene: Scene, rate: Rate) {
 }
 
 /** How many seams there are, by verdict. */
-export function countWords(all: Seam[]) {
+export function countWords(all: Seam[], shown: number) {
   const count = (v: string) => all.filter((s) => s.verdict === v).length;
   const pending = all.filter((s) => !s.why).length;
   const gaps = count("") - pending; // beside recordings that are missing
   const verdicts = `${count("rough")} rough · ${count("audible")} audible · ${count("clean")} clean`;
   return {
+    filterWords: shown < all.length ? `${shown} shown` : "",
     seamCount: `${all.length} ${all.length === 1 ? "seam" : "seams"}`,
     verdictCount: pending ? `${pending} being measured` : `${verdicts}${gaps ? ` · ${gaps} not measured` : ""}`,
   };
@@ -69,6 +70,8 @@ export const blank = {
   playMark: "▶",
   playWords: "Play",
   seamCount: "",
+  filter: "",
+  filterWords: "",
   verdictCount: "",
   hasPicture: false,
   pictureClass: "",

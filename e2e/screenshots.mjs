@@ -146,4 +146,17 @@ await withProgram("demo", async (page, url) => {
     await page.waitForTimeout(2500);
   }
   await shot("hand-over");
+  await page.setViewportSize({ width: 1024, height: 700 });
+  await page.goto(url);
+  await ready();
+  await page.locator("[data-seam]").nth(2).click();
+  await page.waitForTimeout(1500);
+  await shot("scene-small");
+  await page.setViewportSize({ width: 390, height: 844 });
+  await page.goto(url);
+  await ready();
+  await page.getByRole("button", { name: "Worst first" }).click();
+  await page.locator("[data-seam]").first().click();
+  await page.waitForTimeout(1500);
+  await shot("phone");
 });

@@ -50,7 +50,7 @@ func TestRecordingsOfOneNameAreToldApart(t *testing.T) {
 			t.Fatal(problem)
 		}
 		ids = append(ids, source)
-		c.json("POST", "/scenes/"+id+"/sources/"+source+"/lay", nil, 200, nil)
+		c.json("POST", "/scenes/"+id+"/sources/"+source+"/lay?purpose=dialogue", nil, 200, nil)
 	}
 	bring := func(raw []byte, headers ...string) (int, StateView, problem) {
 		t.Helper()

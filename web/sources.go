@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"net/url"
 	"path/filepath"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -189,9 +190,11 @@ func (s *Server) layOut(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	purpose, err := st.PurposeOf(ctx, source)
-	if err != nil {
-		return err
+	purpose := scene.Purpose(r.URL.Query().Get("purpose")) // chosen by hand
+	if !slices.Contains(scene.Purposes, purpose) {
+		if purpose, err = st.PurposeOf(ctx, source); err != nil {
+			return err
+		}
 	}
 	return s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) { return scene.LayOut(sc, source, purpose) })
 }

@@ -52,7 +52,7 @@ func (c *client) inTheKitchen() (id, source string) {
 	if problem != "" {
 		c.t.Fatal(problem)
 	}
-	c.json("POST", "/scenes/"+id+"/sources/"+source+"/lay", nil, 200, nil)
+	c.json("POST", "/scenes/"+id+"/sources/"+source+"/lay?purpose=dialogue", nil, 200, nil)
 	return id, source
 }
 

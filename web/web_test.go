@@ -167,7 +167,7 @@ func (c *client) twoVoices() (id string, state StateView) {
 		if problem != "" {
 			c.t.Fatal(problem)
 		}
-		c.json("POST", "/scenes/"+id+"/sources/"+source+"/lay", nil, 200, nil)
+		c.json("POST", "/scenes/"+id+"/sources/"+source+"/lay?purpose=dialogue", nil, 200, nil)
 	}
 	c.json("GET", "/scenes/"+id+"/state", nil, 200, &state)
 	return id, state
@@ -350,7 +350,7 @@ func merge(s *scene.Scene, ch Changes) *scene.Scene {
 		for _, k := range tc.Set {
 			clips[k.ID] = k
 		}
-		t.Clips = nil
+		t.Clips = []scene.Clip{}
 		for len(clips) > 0 {
 			best := scene.ClipID("")
 			for id, k := range clips {

@@ -36,7 +36,10 @@ export function search(commands: Command[], query: string): Command[] {
 
 /** Where no command has all that was typed: those that come nearest to it, the nearest first. */
 export function nearest(commands: Command[], query: string): Command[] {
-  const typed = query.toLowerCase().split(/\s+/).filter(Boolean);
+  const typed = query
+    .toLowerCase()
+    .split(/\s+/)
+    .filter((q) => q.length > 3);
   const common = (a: string, b: string) => {
     let n = 0;
     while (n < a.length && a[n] === b[n]) n++;
@@ -46,7 +49,7 @@ export function nearest(commands: Command[], query: string): Command[] {
     const words = `${c.words} ${c.about ?? ""}`.toLowerCase().split(/[^\p{L}\p{N}]+/u);
     return typed.reduce((sum, q) => {
       const n = Math.max(...words.map((w) => common(q, w)));
-      return sum + (n >= Math.min(3, q.length) ? n / q.length : 0);
+      return sum + (n >= 3 && n >= q.length / 2 ? n / q.length : 0);
     }, 0);
   };
   return commands

@@ -134,6 +134,7 @@ export class Edits {
       try {
         const a = await ask();
         clearTimeout(slow);
+        this.gone = false; // it answered
         figureDone();
         settled();
         if (a) this.take(a);
@@ -141,6 +142,7 @@ export class Edits {
         return !!a;
       } catch (e) {
         clearTimeout(slow);
+        if (e instanceof Problem && e.status > 0) this.gone = false;
         this.kept(this.words());
         if (e instanceof Problem && e.status === 409) await this.catchUp();
         this.failed();

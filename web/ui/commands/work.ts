@@ -8,12 +8,12 @@ export async function work<T>(
   act: (signal: AbortSignal) => Promise<T>,
 ): Promise<T | undefined> {
   const stop = new AbortController();
-  const escape = (e: KeyboardEvent) => {
+  const stopping = (e: KeyboardEvent) => {
     if (e.key !== "Escape") return;
     e.stopPropagation();
     stop.abort();
   };
-  document.addEventListener("keydown", escape, true);
+  document.addEventListener("keydown", stopping, true);
   stage.note(`${words} … Escape stops it`);
   try {
     const got = await act(stop.signal);
@@ -24,6 +24,6 @@ export async function work<T>(
     if (!stop.signal.aborted) throw e;
     return undefined;
   } finally {
-    document.removeEventListener("keydown", escape, true);
+    document.removeEventListener("keydown", stopping, true);
   }
 }

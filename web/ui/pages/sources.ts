@@ -268,7 +268,7 @@ Alpine.data("sources", () => ({
     try {
       const { revision } = await get<{ revision: number }>(`/scenes/${data.id}/sources/${s.id}/state`);
       const edit = { edit: "rename_source", source: s.id, name };
-      await post(`/scenes/${data.id}/edits`, { revision, edit, page: pageName });
+      await post(`/scenes/${data.id}/edits`, { page: pageName, revision, edit });
       await refresh();
     } catch (e) {
       say(e);

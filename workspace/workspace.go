@@ -46,6 +46,7 @@ type Workspace struct {
 	findings *cache.Cache[Key, *Findings]
 	fillings *cache.Cache[fillingsOf, []fill.Filling]
 	loud     *cache.Cache[Key, []loud.Place]
+	kinds    *cache.Cache[string, analysis.Kind] // by recording
 
 	measuring measuring
 	told      told
@@ -63,6 +64,7 @@ const (
 	keptMendings = 4
 	keptFindings = 8
 	keptLoud     = 8
+	keptKinds    = 500
 	keptFillings = 32
 )
 
@@ -80,6 +82,7 @@ func New(ctx context.Context, in intake.Intake) *Workspace {
 		findings: cache.New[Key, *Findings](keptFindings),
 		fillings: cache.New[fillingsOf, []fill.Filling](keptFillings),
 		loud:     cache.New[Key, []loud.Place](keptLoud),
+		kinds:    cache.New[string, analysis.Kind](keptKinds),
 	}
 	w.ctx, w.stop = context.WithCancel(context.WithoutCancel(ctx))
 	w.Jobs = newJobs(w.ctx, in.Store, w.Hub)
@@ -264,15 +267,13 @@ func (s *Scene) PurposeOf(ctx context.Context, source string) (scene.Purpose, er
 	case src.Samples == 0:
 		return scene.ForPicture, nil
 	}
-	r, err := s.Sources().Open(s.Scene, src)
-	if err != nil {
-		return "", err
-	}
-	a, err := s.Sources().Analysis(ctx, s.Scene, src)
-	if err != nil {
-		return "", err
-	}
-	kind, err := a.Kind(r)
+	kind, err := s.w.kinds.Get(ctx, source, func(ctx context.Context) (analysis.Kind, error) {
+		r, err := s.Sources().Open(s.Scene, src)
+		if err != nil {
+			return "", err
+		}
+		return analysis.KindOf(ctx, r)
+	})
 	switch {
 	case err != nil:
 		return "", err

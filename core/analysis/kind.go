@@ -1,6 +1,7 @@
 package analysis
 
 import (
+	"context"
 	"math"
 	"slices"
 
@@ -34,6 +35,22 @@ const (
 	lowWords   = 0.4  // share of low frames of speech in which the background cannot be told, and so no words either
 	lineShare  = 0.1  // of the power, that changing lines have in music
 )
+
+// kindS is how many seconds of a recording, from its middle, tell what it is: nobody waits for the analysis of hours.
+const kindS = 60
+
+// KindOf tells what a recording chiefly is, by at most a minute of it.
+func KindOf(ctx context.Context, r pcm.ReaderAt) (Kind, error) {
+	if most := int64(kindS * r.Format().Rate); r.Len() > most {
+		from := (r.Len() - most) / 2
+		r = pcm.Part{ReaderAt: r, Span: pcm.Span{From: from, To: from + most}}
+	}
+	a, err := Of(ctx, r)
+	if err != nil {
+		return Else, err
+	}
+	return a.Kind(r)
+}
 
 // Kind tells what a recording chiefly is; r is its sound.
 func (a *Recording) Kind(r pcm.ReaderAt) (Kind, error) {

@@ -41,13 +41,38 @@ func TestSpeechMusicAndAllElseAreToldApart(t *testing.T) {
 	for want, files := range cases {
 		for _, file := range files {
 			sound := pcm.Memory{Rate: 48000, Sound: outside.Decode(t, file, 1)}
-			a, err := analysis.Of(context.Background(), sound)
-			if err != nil {
-				t.Fatal(err)
-			}
-			if got, err := a.Kind(sound); err != nil || got != want {
+			if got, err := analysis.KindOf(context.Background(), sound); err != nil || got != want {
 				t.Errorf("%s is taken for %s, it is %s (%v)", filepath.Base(file), got, want, err)
 			}
 		}
 	}
+}
+
+// A minute of its middle tells what two hours are, so the rest is not read.
+func TestNoMoreThanAMinuteIsReadToTellWhatARecordingIs(t *testing.T) {
+	voice := outside.Decode(t, outside.Voices(t)[0], 1)
+	r := &counted{spoken: voice[0], length: 2 * 3600 * 48000}
+	if kind, err := analysis.KindOf(context.Background(), r); err != nil || kind != analysis.Speech {
+		t.Error(kind, err)
+	}
+	if seconds := r.read / 48000; seconds > 150 {
+		t.Errorf("%d seconds of two hours were read", seconds)
+	}
+}
+
+// counted is a recording that says one thing again and again, and counts what is read of it.
+type counted struct {
+	spoken []float64
+	length int64
+	read   int64
+}
+
+func (c *counted) Format() pcm.Format { return pcm.Format{Rate: 48000, Channels: 1, Bits: 16} }
+func (c *counted) Len() int64         { return c.length }
+func (c *counted) ReadSamplesAt(dst pcm.Block, at int64) error {
+	c.read += dst.Len()
+	for i := range dst[0] {
+		dst[0][i] = c.spoken[(at+int64(i))%int64(len(c.spoken))]
+	}
+	return nil
 }

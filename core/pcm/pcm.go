@@ -158,3 +158,17 @@ func (t Turned) ReadSamplesAt(dst Block, at int64) error {
 	}
 	return err
 }
+
+// A Part is a stretch of a recording as a recording.
+type Part struct {
+	ReaderAt
+	Span Span // within it
+}
+
+// Len is the length of the stretch.
+func (p Part) Len() int64 { return p.Span.Len() }
+
+// ReadSamplesAt reads from the stretch; see ReaderAt.
+func (p Part) ReadSamplesAt(dst Block, at int64) error {
+	return p.ReaderAt.ReadSamplesAt(dst, p.Span.From+at)
+}

@@ -17,7 +17,8 @@ const arrows = `
 cmd/blendseam: core/advise core/audit core/level core/limit core/loud core/measure core/mix core/pcm core/scene
   core/timecode core/tone core/tone/recipe demo intake interchange interchange/report media scratch store
   store/server web workspace
-core/advise: core/audit core/blend core/fill core/level core/measure core/mix core/pcm core/scene core/speech
+core/advise: core/audit core/blend core/fill core/level core/loud core/measure core/mix core/pcm core/scene
+  core/speech
 core/analysis: core/level core/measure core/pcm core/speech core/stray core/tone
 core/audit: core/analysis core/cache core/level core/measure core/mix core/pcm core/scene core/speech
   core/tone core/tone/recipe

@@ -1,7 +1,7 @@
 // The server goes and comes back; what was said of a refusal is over once something succeeds.
 import { App, demo, edits, expect, stateOf, test, track } from "./app.ts";
 
-test("the page says within three seconds that the server is away, and when it is back", async ({ browser }) => {
+test("the page says that the server is away, and when it is back", async ({ browser }) => {
   const page = await browser.newPage(); // what it says in its console while the server is away is no fault
   const own = new App();
   await own.start();
@@ -11,7 +11,7 @@ test("the page says within three seconds that the server is away, and when it is
   const kept = page.locator(".kept");
   await expect(kept).toContainText("All kept");
   await own.stop("SIGKILL");
-  await expect(kept).toContainText("does not answer", { timeout: 3000 });
+  await expect(kept).toContainText("does not answer");
   await own.start("serve", "--listen", `127.0.0.1:${port}`);
   await expect(kept).toContainText("All kept");
   await edits(page, async () => {

@@ -637,8 +637,8 @@ func (a *advice) pairLaws() (list []option) {
 
 // patches are ways to mend a hole with tone.
 func (a *advice) patches() (list []option, err error) {
-	if p := a.track.Purpose; p == scene.ForMusic || p == scene.ForEffects {
-		return nil, nil // no room is behind them
+	if !a.track.Purpose.HasRoom() {
+		return nil, nil
 	}
 	h := scene.Hole{Clip: a.before.Left, Lull: a.before.Lull}
 	if a.before.Kind != audit.Lull {

@@ -10,6 +10,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/fill"
+	"blendseam/core/loud"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 )
@@ -175,15 +176,13 @@ func neighbours(sc *scene.Scene, of audit.Seam) (list []audit.Seam) {
 // clip leaves other pauses to measure.
 const wavers = 0.15
 
-// fullDB is full scale: no edit may bring the scene there.
-const fullDB = 0
-
 // worse names a figure that an edit has made worse, "" if there is none. What stays under half of what would be heard
 // counts as it was.
 func worse(before, after audit.Result, sampleRate int64) string {
 	seconds := after.Lasts(sampleRate)
-	if now, was := after.Measures.PeakDBFS, before.Measures.PeakDBFS; now != nil && *now >= fullDB &&
-		(was == nil || *was < fullDB) {
+	// no edit may bring the scene to full scale
+	if now, was := after.Measures.PeakDBFS, before.Measures.PeakDBFS; now != nil && *now >= loud.FullDB &&
+		(was == nil || *was < loud.FullDB) {
 		return "peak_dbfs"
 	}
 	for _, x := range audit.Table {

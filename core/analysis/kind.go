@@ -49,11 +49,11 @@ func KindOf(ctx context.Context, r pcm.ReaderAt) (Kind, error) {
 	if err != nil {
 		return Else, err
 	}
-	return a.Kind(r)
+	return a.kind(r)
 }
 
-// Kind tells what a recording chiefly is; r is its sound.
-func (a *Recording) Kind(r pcm.ReaderAt) (Kind, error) {
+// kind tells what a short recording chiefly is; r is its sound.
+func (a *Recording) kind(r pcm.ReaderAt) (Kind, error) {
 	low, err := a.lowShare()
 	if err != nil {
 		return Else, err
@@ -77,26 +77,23 @@ func (a *Recording) Kind(r pcm.ReaderAt) (Kind, error) {
 
 // lowShare is the share of frames that lie under half the mean RMS of the second around them.
 func (a *Recording) lowShare() (float64, error) {
-	const piece, beside = 60000 / HopMS, 500 / HopMS
-	low, all := 0, 0
-	hop := int64(a.Rate) * HopMS / 1000
-	for from := int64(0); from < a.Length; from += piece * hop {
-		f, err := a.Frames(pcm.Span{From: from, To: min(a.Length, from+piece*hop)})
-		if err != nil {
-			return 0, err
-		}
-		sum := make([]float64, f.Count+1) // of the frames before each
-		for i := range f.Count {
-			sum[i+1] = sum[i] + math.Sqrt(float64(f.Level[i]))
-		}
-		for i := range f.Count {
-			from, to := max(0, i-beside), min(f.Count, i+beside)
-			if all++; sum[i+1]-sum[i] < (sum[to]-sum[from])/float64(to-from)/2 {
-				low++
-			}
+	const beside = 500 / HopMS
+	f, err := a.Frames(pcm.Span{To: a.Length})
+	if err != nil {
+		return 0, err
+	}
+	sum := make([]float64, f.Count+1) // of the frames before each
+	for i := range f.Count {
+		sum[i+1] = sum[i] + math.Sqrt(float64(f.Level[i]))
+	}
+	low := 0
+	for i := range f.Count {
+		from, to := max(0, i-beside), min(f.Count, i+beside)
+		if sum[i+1]-sum[i] < (sum[to]-sum[from])/float64(to-from)/2 {
+			low++
 		}
 	}
-	return float64(low) / float64(max(1, all)), nil
+	return float64(low) / float64(max(1, f.Count)), nil
 }
 
 // A line of a spectrum stands linesOver times over the median of the bins around it. Lines that are there most of the

@@ -67,7 +67,7 @@ func (l hole) floor() pcm.Span {
 }
 
 func (l hole) measure() error {
-	if p := l.track.Purpose; p == scene.ForMusic || p == scene.ForEffects { // no room is behind them
+	if !l.track.Purpose.HasRoom() {
 		return l.edges()
 	}
 	m, rate := &l.r.Measures, l.Rate()
@@ -177,12 +177,11 @@ func (l hole) edges() error {
 		if u == nil || []int64{u.FadeIn, u.FadeOut}[i] >= l.Samples(slopeMS) {
 			continue
 		}
-		span := pcm.Span{From: at - l.Samples(15), To: at + l.Samples(15)}
-		b, err := Render(l.alone, span)
+		b, err := Render(l.alone, pcm.Span{From: at - l.Samples(15), To: at + l.Samples(15)})
 		if err != nil {
 			return err
 		}
-		top, beside := level.Silence, -72.0 // dBFS: a click below it is not heard
+		top, beside := level.Silence, clickFloor
 		for k, v := range crispness(b, l.Scene.SampleRate) {
 			if s := int64(k) * l.Samples(0.5); s > l.Samples(13) && s < l.Samples(16) {
 				top = max(top, v)

@@ -416,6 +416,8 @@ func (l *look) voice(side int, span pcm.Span) (out voiced, err error) {
 	return out, nil
 }
 
+const clickFloor = -72.0 // dBFS: a click below it is not heard
+
 // clicks compares the upper part of the spectrum of the track at the seam with its surroundings, in the track and in
 // the mix, and with what both recordings alone hold there, which may well be a consonant. At a plain cut the moment
 // itself is left out of the recordings: what one of them holds just there and nowhere near is a click all the same.
@@ -445,8 +447,7 @@ func (l *look) clicks() error {
 		return err
 	}
 	at, surround := split(b)
-	const floor = -72 // dBFS: a click below it is not heard
-	reference := max(floor, surround)
+	reference := max(clickFloor, surround)
 	if l.heard != l.alone {
 		if b, err = Render(l.heard, window); err != nil {
 			return err

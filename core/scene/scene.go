@@ -87,6 +87,10 @@ const (
 // Purposes are all purposes, that of picture tracks first.
 var Purposes = []Purpose{ForPicture, ForDialogue, ForTone, ForMusic, ForEffects}
 
+// HasRoom tells whether a room is behind what a track of a purpose holds, which tone can stand for. Music and effects
+// have none of their own.
+func (p Purpose) HasRoom() bool { return p != ForMusic && p != ForEffects }
+
 // Hues are the colours that a track can have in place of its purpose's, by name.
 var Hues = []string{"indigo", "weld", "plum", "rust", "slate", "walnut", "olive"}
 

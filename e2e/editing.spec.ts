@@ -167,14 +167,15 @@ test("a blend is set by law, length and lean, on the bar and on the bench", asyn
   expect(Math.abs(blend().before - was - 30 * close)).toBeLessThan(2 * close);
 
   // Down to single samples: as many bins as samples.
-  const nearest = page.waitForResponse(
-    (r) =>
-      r.url().includes("/bench?") &&
-      r.url().includes("bins=") &&
-      Number(new URL(r.url()).searchParams.get("to")) - Number(new URL(r.url()).searchParams.get("from")) < 40,
-  );
+  let v = { from: 0, to: 0, result: { low: [] as number[] } };
+  const nearest = page.waitForResponse(async (r) => {
+    if (!r.url().includes("/bench?")) return false;
+    const got = await r.json().catch(() => undefined); // none of one that is given up for the next
+    if (got) v = got;
+    return got && got.to - got.from < 40;
+  });
   for (let k = 0; k < 20; k++) await page.keyboard.press("Alt+ArrowRight");
-  const v = await (await nearest).json();
+  await nearest;
   expect(v.result.low.length).toBe(v.to - v.from);
   s = await edits(page, () => page.getByRole("button", { name: "Take the blend off" }).click());
   expect(track(s, "dialogue").blends ?? []).toHaveLength(0);

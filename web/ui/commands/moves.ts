@@ -60,7 +60,7 @@ export function moves(s: Stage): Record<string, () => void> {
   };
   /** Shows at once what an edit under way will do. */
   const foreseen = async (p: Pull | undefined, under: Promise<unknown>) => {
-    const done = p && s.timeline.foresee(p);
+    const done = p && s.timeline.foreseen.pull(p);
     await under;
     done?.();
   };

@@ -51,6 +51,16 @@ export interface Stage {
 /** What of an edit's words says that something stays behind. */
 export const staying = (words: string): string[] => words.split("; ").filter((w) => / stays?$/.test(w));
 
+/** Who watches edits: as one begins, is under way, is done, fails. */
+interface Watching {
+  begins(): void;
+  foreseen(edit: unknown): () => void; // draws what it will do; what this gives is called when it is done or refused
+  shown(): Promise<void>; // once what was foreseen is on the screen
+  changed(): void;
+  kept(words: string, did?: string): void;
+  failed(): void;
+}
+
 /** Edits are sent one after the other, so that each knows the revision it follows. */
 export class Edits {
   private queue: Promise<unknown> = Promise.resolve();
@@ -58,36 +68,25 @@ export class Edits {
   private id: string;
   private scene: Scene;
   private rate: Rate;
-  private begins: () => void;
-  private changed: () => void;
-  private kept: (words: string, did?: string) => void;
-  private failed: () => void;
+  private on: Watching;
 
-  constructor(
-    id: string,
-    scene: Scene,
-    rate: Rate,
-    on: { begins(): void; changed(): void; kept(words: string, did?: string): void; failed(): void },
-  ) {
-    [this.id, this.scene, this.rate, this.begins, this.changed, this.kept, this.failed] = [
-      id,
-      scene,
-      rate,
-      on.begins,
-      on.changed,
-      on.kept,
-      on.failed,
-    ];
+  constructor(id: string, scene: Scene, rate: Rate, on: Watching) {
+    [this.id, this.scene, this.rate, this.on] = [id, scene, rate, on];
   }
 
   /** Does an edit. One that depends on where things are by then is a function, which may also give nothing. */
-  edit = (e: unknown | (() => unknown)): Promise<boolean> =>
-    this.inTurn(async () => {
-      const now = typeof e === "function" ? e() : e;
-      return now
-        ? post<EditAnswer>(`/scenes/${this.id}/edits`, { revision: this.scene.revision, edit: now, page: pageName })
-        : undefined;
-    });
+  edit = (e: unknown | (() => unknown)): Promise<boolean> => {
+    const asked = typeof e === "function" ? undefined : e;
+    let done = asked === undefined ? undefined : this.on.foreseen(asked);
+    return this.inTurn(
+      () => {
+        const now = asked ?? (e as () => unknown)();
+        done ??= now === undefined ? undefined : this.on.foreseen(now);
+        return now === undefined ? undefined : post(`/scenes/${this.id}/edits`, { ...this.at(), edit: now });
+      },
+      () => done?.(),
+    );
+  };
 
   travel = (which: "undo" | "redo"): Promise<boolean> =>
     this.inTurn(() =>
@@ -127,25 +126,29 @@ export class Edits {
     return done;
   }
 
-  private inTurn(ask: () => Promise<EditAnswer | undefined>): Promise<boolean> {
+  /** Asks for an edit after those under way, and takes it; done is called when the page has it, or it was refused. */
+  private inTurn(ask: () => Promise<EditAnswer> | undefined, done = () => {}): Promise<boolean> {
     return this.after(async () => {
-      this.begins();
-      const slow = setTimeout(() => this.kept("Keeping …"), 400);
+      this.on.begins();
+      const slow = setTimeout(() => this.on.kept("Keeping …"), 400);
       try {
         const a = await ask();
+        await this.on.shown(); // what the page does next would hold it up
         clearTimeout(slow);
         this.gone = false; // it answered
         figureDone();
         settled();
+        done();
         if (a) this.take(a);
-        this.kept(this.words(), a?.words);
+        this.on.kept(this.words(), a?.words);
         return !!a;
       } catch (e) {
         clearTimeout(slow);
+        done();
         if (e instanceof Problem && e.status > 0) this.gone = false;
-        this.kept(this.words());
+        this.on.kept(this.words());
         if (e instanceof Problem && e.status === 409) await this.catchUp();
-        this.failed();
+        this.on.failed();
         refuseFigure((e as Error).message, false);
         say(e, (offer) => void this.edit(offer.edit));
         return false;
@@ -162,13 +165,13 @@ export class Edits {
   away(gone: boolean): void {
     this.gone = gone;
     if (!gone) void this.after(() => this.catchUp());
-    this.kept(this.words());
+    this.on.kept(this.words());
   }
 
   private take(a: EditAnswer): void {
     [this.scene.revision, this.scene.undo, this.scene.redo] = [a.revision, a.undo, a.redo];
     applyChanges(this.scene, this.rate, a.changes);
-    this.changed();
+    this.on.changed();
   }
 
   /** Fetches the scene as it is now, after an edit from elsewhere. */
@@ -177,8 +180,8 @@ export class Edits {
       const now = await get<Scene>(`/scenes/${this.id}/state`);
       if (now.revision < this.scene.revision) return;
       Object.assign(this.scene, prepare(now, this.rate));
-      this.changed();
-      this.kept(this.words());
+      this.on.changed();
+      this.on.kept(this.words());
     } catch (e) {
       say(e);
     }

@@ -110,6 +110,13 @@ export function repainter(paint: () => void): () => void {
   };
 }
 
+/** Waits until the frame that is being made is on the screen, or, where the page is not seen, for a moment. */
+export const frameShown = (): Promise<void> =>
+  new Promise((done) => {
+    requestAnimationFrame(() => setTimeout(done));
+    setTimeout(done, 60);
+  });
+
 /** Does something once the frame that is being made has been painted; asked again before that, once. */
 export function afterPaint(act: () => void): () => void {
   let asked = false;

@@ -10,12 +10,13 @@ import { Auditions, type Hearing } from "../commands/auditions.ts";
 import { benchEdits } from "../commands/bench-edits.ts";
 import type { Style } from "../commands/blend-all.ts";
 import { Blending } from "../commands/blending.ts";
-import { marked, place } from "../commands/clipboard.ts";
+import { cardNow } from "../commands/card-now.ts";
+import { place } from "../commands/clipboard.ts";
 import { Filling } from "../commands/filling.ts";
 import { type Command, keyName, listenForCommands } from "../commands/keys.ts";
 import { Lulls } from "../commands/lulls.ts";
 import { Mending } from "../commands/mending.ts";
-import { clipsInHand, edges } from "../commands/moves.ts";
+import { edges } from "../commands/moves.ts";
 import { sceneCommands } from "../commands/scene.ts";
 import { Selecting } from "../commands/selecting.ts";
 import { Edits, type Stage } from "../commands/stage.ts";
@@ -32,7 +33,6 @@ import { edgeAt, prepare } from "../model/scene.ts";
 import { type BenchView, canBlend, oneFrame } from "../model/seam.ts";
 import { still } from "../model/selection.ts";
 import { ask } from "../panels/ask.ts";
-import { type About, type Card, cardOf } from "../panels/card.ts";
 import { registerCard, showCard } from "../panels/card-panel.ts";
 import { SeamFeed } from "../panels/feed.ts";
 import { registerPast } from "../panels/past.ts";
@@ -58,6 +58,8 @@ let panel: Panel; // set when Alpine has begun
 
 const edits = new Edits(sceneID, scene, rate, {
   begins: () => endsTrial(player),
+  foreseen: (e) => timeline.foreseen.edit(e),
+  shown: () => timeline.foreseen.shown,
   changed: () => changed(),
   kept: (words, did) => {
     panel.kept = words;
@@ -242,41 +244,11 @@ function showBench(): void {
   blending.show();
 }
 
+const tables = { hues: data.hues, measures: data.measures };
 const keyOf = (id: string): string => {
   const c = commands.find((x) => x.id === id);
   return c ? keyName(c) : "";
 };
-
-/** The card of what is selected. */
-function cardNow(): Card {
-  const about: About = {
-    scene,
-    rate,
-    key: keyOf,
-    closing: stage.closing,
-    offsets: feed.offsets,
-    shown: stage.shown,
-    hues: data.hues,
-    measures: data.measures,
-  };
-  const m = marked.get();
-  const s = stage.selection.kind === "seam" ? list.current : undefined;
-  return cardOf(about, stage.selection, {
-    clips: clipsInHand(stage),
-    closes: selecting.closes,
-    copied: !!localStorage.getItem("blendseam-piece"),
-    marked: m?.scene === sceneID ? m.name : "",
-    seam: s && {
-      seam: s,
-      number: list.number(s),
-      advice: {
-        lull: lulls.of(s)?.lull,
-        ...mending.of(s),
-        covers: (bench.seam?.id === s.id && bench.data?.covers) || [],
-      },
-    },
-  });
-}
 
 function showCounts(): void {
   Object.assign(panel, countWords(list.all, list.count));
@@ -285,8 +257,9 @@ function showCounts(): void {
 
 function showScene(): void {
   Object.assign(panel, sceneWords(scene, rate));
-  showCard(cardNow());
+  showCard(cardNow(stage, { feed, lulls, mending, selecting }, tables, keyOf));
   if (stage.selection.kind === "seam") mending.look();
+  timeline.foreseen.near(edges(stage), stage.closing ? "trim_close" : "trim_gap");
   showCounts();
   showStills();
   view.playhead(true);

@@ -2,7 +2,8 @@
 
 import type { Stage } from "../commands/stage.ts";
 import { get } from "../model/api.ts";
-import { merged, type SeamAnswer } from "./seams.ts";
+import { merged } from "../model/seam.ts";
+import type { SeamAnswer } from "../wire/workspace.ts";
 import { say } from "./toast.ts";
 
 export class SeamFeed {

@@ -1,22 +1,8 @@
 // The seam list: all seams, by time or worst first. Only the rows in view are in the page.
-import type { SeamAnswer } from "../wire/workspace.ts";
 
-export type { SeamAnswer };
-
+import { repainter } from "../drawing/paint.ts";
 import type { Seam } from "../model/seam.ts";
 import type { Rate } from "../model/time.ts";
-
-/** The list after an answer; seams that only moved are the same objects elsewhere. */
-export function merged(all: Seam[], a: SeamAnswer): Seam[] {
-  const byID = new Map(all.map((s) => [s.id, s]));
-  for (const { by, ids } of a.moved)
-    for (const id of ids) {
-      const s = byID.get(id)!;
-      [s.at, s.from, s.to] = [s.at + by, s.from + by, s.to + by];
-    }
-  for (const s of a.set) byID.set(s.id, s);
-  return (a.ordered ? a.order : all.map((s) => s.id)).map((id) => byID.get(id)!);
-}
 
 const ROW = 62;
 const MARKS: Record<string, [string, string]> = {
@@ -34,6 +20,8 @@ export class SeamList {
   all: Seam[] = [];
   led: Seam[] = []; // whose sound is cut elsewhere than its picture
   chosen = "";
+  private rows = new Map<string, { shows: string; el: HTMLElement }>(); // in view, by seam
+  private readonly paint = repainter(() => this.draw());
   private places = new Map<string, number>(); // in all, by id
   private order: Seam[] = [];
   private box: HTMLElement;
@@ -118,11 +106,20 @@ export class SeamList {
     this.paint();
   }
 
-  private paint(): void {
+  private draw(): void {
     this.inner.style.height = `${this.order.length * ROW}px`;
     const first = Math.max(0, Math.floor(this.box.scrollTop / ROW) - 2),
       last = Math.min(this.order.length, Math.ceil((this.box.scrollTop + this.box.clientHeight) / ROW) + 2);
-    this.inner.replaceChildren(...this.order.slice(first, last).map((s, k) => this.row(s, first + k)));
+    const was = this.rows;
+    this.rows = new Map();
+    for (const [k, s] of this.order.slice(first, last).entries()) {
+      const shows = JSON.stringify([s, first + k, this.number(s), s.id === this.chosen, this.says.when(s)]),
+        kept = was.get(s.id);
+      this.rows.set(s.id, kept?.shows === shows ? kept : { shows, el: this.row(s, first + k) });
+    }
+    const now = [...this.rows.values()].map((r) => r.el);
+    if (now.length !== this.inner.children.length || now.some((el, i) => el !== this.inner.children[i]))
+      this.inner.replaceChildren(...now);
     this.box.setAttribute("aria-activedescendant", this.chosen ? `seam-${this.chosen}` : "");
   }
 

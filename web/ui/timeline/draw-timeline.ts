@@ -3,7 +3,7 @@
 import { type Colours, colours, FIGURES, fitted, sharpen, TEXT } from "../drawing/paint.ts";
 import { startFrame } from "../model/clock.ts";
 import { rulerMarks } from "../model/ruler.ts";
-import { edgeAt, findClip } from "../model/scene.ts";
+import { edgeAt, findClip, type Scene } from "../model/scene.ts";
 import type { Selection } from "../model/selection.ts";
 import { toX, type View } from "../model/time.ts";
 import type { Desk } from "./desk.ts";
@@ -23,6 +23,7 @@ export interface Drawn {
   readonly drag?: { moved: boolean; marker?: number; hold: { what: string; id?: string } };
   width: number;
   height: number;
+  scene(): Scene;
   rows(): Row[];
   outlined(): Canvas["drag"];
 }
@@ -40,13 +41,14 @@ export function paint(t: Drawn): void {
     width,
     height,
     col,
-    scene: t.desk.scene(),
+    scene: t.scene(),
     rate: t.desk.rate,
     pictures: t.desk.pictures,
     wave: t.desk.shown().wave,
     selected: new Set(sel.kind === "clips" ? sel.ids : []),
     offsets: t.desk.offsets(),
     drag: t.outlined(),
+    passing: (track) => t.scene() !== t.desk.scene() && !t.desk.scene().tracks.includes(track),
   };
   c.fillStyle = col.page;
   c.fillRect(0, 0, width, height);
@@ -71,7 +73,7 @@ export function paint(t: Drawn): void {
   c.arc(x, 13, 5, 0, 7);
   c.fill();
   t.headers.paint(rows);
-  const shows = g.drag ? g.drag.out.words[0] : "";
+  const shows = g.drag ? g.drag.out.words[0] : g.scene === t.desk.scene() ? "" : "as it will be";
   if ((t.canvas.dataset.outline ?? "") !== shows) t.canvas.dataset.outline = shows;
 }
 
@@ -116,7 +118,7 @@ function range(t: Drawn, c: CanvasRenderingContext2D, rows: Row[], sel: Selectio
 }
 
 function ruler(t: Drawn, c: CanvasRenderingContext2D, col: Colours, sel: Selection): void {
-  const s = t.desk.scene(),
+  const s = t.scene(),
     { rate } = t.desk,
     sr = s.sample_rate;
   if (sel.kind === "range") {
@@ -137,7 +139,7 @@ function ruler(t: Drawn, c: CanvasRenderingContext2D, col: Colours, sel: Selecti
 function markers(t: Drawn, c: CanvasRenderingContext2D, col: Colours, sel: Selection): void {
   c.font = `11px ${TEXT}`;
   let free = -Infinity; // names that would lie over the one before are left out
-  const all = t.desk.scene().markers ?? [];
+  const all = t.scene().markers ?? [];
   for (const [i, m] of all.entries()) {
     const moved = t.drag?.hold.what === "marker" && t.drag.hold.id === m.id ? t.drag.marker : undefined;
     const x = toX(t.view, moved ?? m.at),
@@ -164,7 +166,7 @@ function markers(t: Drawn, c: CanvasRenderingContext2D, col: Colours, sel: Selec
 /** Where sound is cut earlier or later than picture: a line from the one's cut to the other's. */
 function leads(t: Drawn, c: CanvasRenderingContext2D, rows: Row[], col: Colours): void {
   const { rate } = t.desk,
-    sr = t.desk.scene().sample_rate;
+    sr = t.scene().sample_rate;
   c.font = `600 11px ${TEXT}`;
   const free = new Map<Row, number>(); // words that would lie over those before are left out
   for (const m of t.desk.leads()) {
@@ -200,7 +202,7 @@ function leads(t: Drawn, c: CanvasRenderingContext2D, rows: Row[], col: Colours)
 
 /** The edges in hand, and the seam. */
 function edges(t: Drawn, c: CanvasRenderingContext2D, rows: Row[], col: Colours): void {
-  const s = t.desk.scene(),
+  const s = t.scene(),
     m = t.desk.selectedSeam();
   c.fillStyle = col.madder;
   const mark = (row: Row, at: number, pin: boolean) => {

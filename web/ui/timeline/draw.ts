@@ -30,6 +30,7 @@ export interface Canvas {
   selected: Set<string>;
   offsets: Record<string, number>; // clips out of sync, samples
   drag?: { pull: Pull; out: Outcome; outline: Outline };
+  passing(t: Track): boolean; // drawn so for a moment, until the server has answered
 }
 
 /**
@@ -39,7 +40,7 @@ export interface Canvas {
 export function drawRow(g: Canvas, row: Row, rows: Row[]): void {
   const d = g.drag,
     t = row.track;
-  if (d && reshaped(d, t)) return paintRow(g, row, rows);
+  if ((d && reshaped(d, t)) || g.passing(t)) return paintRow(g, row, rows);
   const kept = keptRow(g, row, rows),
     copy = (from: number, to: number, at: number) => {
       const ratio = kept.width / g.width;
@@ -77,8 +78,8 @@ export function drawRow(g: Canvas, row: Row, rows: Row[]): void {
   g.c.restore();
 }
 
-// a track is another object after each edit of it
-const drawn = new WeakMap<Track, { state: string; canvas: HTMLCanvasElement }>();
+// by the track's id: a track is another object after each edit of it
+const drawn = new Map<string, { track: Track; state: string; canvas: HTMLCanvasElement }>();
 
 function keptRow(g: Canvas, row: Row, rows: Row[]): HTMLCanvasElement {
   const ratio = g.c.getTransform().a,
@@ -99,19 +100,17 @@ function keptRow(g: Canvas, row: Row, rows: Row[]): HTMLCanvasElement {
       .map((c) => `${c.id}${g.selected.has(c.id)}${g.offsets[c.id]}`)
       .join(),
   ].join("|");
-  const kept = drawn.get(t),
+  const kept = drawn.get(t.id),
     canvas = kept?.canvas ?? document.createElement("canvas");
-  if (kept?.state === state) return canvas;
-  [canvas.width, canvas.height] = [
-    Math.max(1, Math.round(g.width * ratio)),
-    Math.max(1, Math.round((row.height + 2) * ratio)),
-  ];
+  if (kept?.track === t && kept.state === state) return canvas;
+  const [width, height] = [Math.max(1, Math.round(g.width * ratio)), Math.max(1, Math.round((row.height + 2) * ratio))];
+  if (canvas.width !== width || canvas.height !== height) [canvas.width, canvas.height] = [width, height];
   const c = canvas.getContext("2d", { alpha: false })!;
   c.setTransform(ratio, 0, 0, ratio, 0, 0);
   c.fillStyle = g.col.page;
   c.fillRect(0, 0, g.width, row.height + 2);
   paintRow({ ...g, c, drag: undefined }, { ...row, top: 1 }, rows);
-  drawn.set(t, { state, canvas });
+  drawn.set(t.id, { track: t, state, canvas });
   return canvas;
 }
 

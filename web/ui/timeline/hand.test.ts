@@ -4,6 +4,7 @@ import test from "node:test";
 import { made, madeClip, rate } from "../model/made.ts";
 import { type Clip, findClip, gaps, linked, type Scene, type Track } from "../model/scene.ts";
 import type { Seam } from "../model/seam.ts";
+import { merged } from "../model/seam.ts";
 import {
   edgesInHand,
   pickAt,
@@ -15,8 +16,8 @@ import {
   withEdge,
 } from "../model/selection.ts";
 import { lengthOf, parseTimecode, type Rate, timecode, type View } from "../model/time.ts";
-import { merged, type SeamAnswer } from "../panels/seams.ts";
 import type { Reach } from "../wire/scene.ts";
+import type { SeamAnswer } from "../wire/workspace.ts";
 import { doingOf, leadWords, outcome, outlineOf, type Pull } from "./drag.ts";
 import { hit, lullDepth, rangeOf, rowsBetween, rowsOf } from "./rows.ts";
 

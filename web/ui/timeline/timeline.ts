@@ -3,13 +3,14 @@
 
 import { repainter } from "../drawing/paint.ts";
 import { clock } from "../model/clock.ts";
-import { beside, clipAfter, endOf, findClip, gaps, linked } from "../model/scene.ts";
+import { beside, clipAfter, endOf, findClip, gaps, linked, type Scene } from "../model/scene.ts";
 import { nearestFrame, sampleOf, toSample, toX } from "../model/time.ts";
 import type { Reach } from "../wire/scene.ts";
 import type { Desk, Drag, Hold } from "./desk.ts";
-import { type Doing, doingOf, outcome, outlineOf, type Pull } from "./drag.ts";
+import { type Doing, doingOf, outcome, outlineOf } from "./drag.ts";
 import type { Canvas } from "./draw.ts";
 import { type Drawn, paint } from "./draw-timeline.ts";
+import { Foreseen } from "./foreseen.ts";
 import { TrackHeaders } from "./headers.ts";
 import { Reaches } from "./reaches.ts";
 import { type Hit, heightOf, hit, type Row, RULER, rangeOf, rowAt, rowsBetween, rowsOf, snap } from "./rows.ts";
@@ -29,7 +30,7 @@ export class Timeline extends Viewport implements Drawn {
   private scroll = 0;
   hover?: Hit;
   drag?: Drag;
-  private foreseen?: Pull; // what keys that were pressed will have done, until the server has done it
+  readonly foreseen: Foreseen;
   private asking = false;
   private reaches: Reaches;
   private dropped?: Drag; // by the hand, before it was known how far it may go
@@ -43,6 +44,7 @@ export class Timeline extends Viewport implements Drawn {
     [this.canvas, this.tag, this.desk] = [canvas, tag, desk];
     this.headers = new TrackHeaders(heads, desk);
     this.repaint = repainter(() => paint(this));
+    this.foreseen = new Foreseen(desk, this.reaches, () => paint(this), this.repaint);
     new ResizeObserver(this.repaint).observe(canvas);
     canvas.addEventListener("pointerdown", (e) => this.down(e));
     canvas.addEventListener("pointermove", (e) => this.move(e));
@@ -70,32 +72,16 @@ export class Timeline extends Viewport implements Drawn {
     return { length: Math.max(endOf(s), s.sample_rate * 10), playhead: this.desk.playhead() };
   }
 
-  /** Draws at once what a key press will do, as a drag would be drawn. What it gives is called when the edit is done or
-   *  refused; presses that come before that add up. */
-  foresee(p: Pull): () => void {
-    const same = (q?: Pull) => q && q.at.clip.id === p.at.clip.id && q.doing === p.doing && q.edge === p.edge;
-    this.foreseen = same(this.foreseen) ? { ...p, raw: p.raw + this.foreseen!.raw } : p;
-    this.repaint();
-    return () => {
-      if (!same(this.foreseen)) return;
-      const raw = this.foreseen!.raw - p.raw,
-        at = findClip(this.desk.scene(), p.at.clip.id);
-      this.foreseen = raw && at ? { ...this.foreseen!, raw, at } : undefined;
-      this.repaint();
-    };
-  }
-
   /** What is drawn as it would lie: what a hand holds, or what a key press will do. */
   outlined(): Canvas["drag"] {
-    const d = this.drag,
-      p = this.foreseen;
+    const d = this.drag;
     if (d?.moved && d.pull && d.out && d.outline) return { pull: d.pull, out: d.out, outline: d.outline };
-    if (!p || findClip(this.desk.scene(), p.at.clip.id)?.clip !== p.at.clip) return undefined;
-    const reach = this.reaches.of({ clip: p.at.clip.id, edge: p.edge, doing: p.doing });
-    if (!reach) return undefined;
-    const pull = { ...p, reach };
-    const out = outcome(this.desk.scene(), this.desk.rate, pull);
-    return { pull, out, outline: outlineOf(this.desk.scene(), pull, out.delta) };
+    return this.foreseen.outlined();
+  }
+
+  /** The scene that is drawn: as it is, or as edits under way will leave it. */
+  scene(): Scene {
+    return this.foreseen.scene();
   }
 
   private wheel(e: WheelEvent): void {
@@ -119,7 +105,7 @@ export class Timeline extends Viewport implements Drawn {
   }
 
   rows(): Row[] {
-    return rowsOf(this.desk.scene(), this.scroll, this.desk.shown());
+    return rowsOf(this.scene(), this.scroll, this.desk.shown());
   }
 
   /** A moment on a frame, unless the view is so close that frames are wide. */
@@ -299,7 +285,7 @@ export class Timeline extends Viewport implements Drawn {
         this.drop(d);
       }
     }
-    this.repaint();
+    if (this.hover || this.foreseen.pulling) this.repaint();
   }
 
   /** Asks the server what the edit would move and what not; one question at a time. */

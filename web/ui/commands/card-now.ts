@@ -1,0 +1,45 @@
+// The card of what is in hand now: gathers what the card's words are made from.
+
+import { type Card, cardOf, type Measure } from "../panels/card.ts";
+import type { SeamFeed } from "../panels/feed.ts";
+import { marked } from "./clipboard.ts";
+import type { Lulls } from "./lulls.ts";
+import type { Mending } from "./mending.ts";
+import { clipsInHand } from "./moves.ts";
+import type { Selecting } from "./selecting.ts";
+import type { Stage } from "./stage.ts";
+
+interface Parts {
+  feed: SeamFeed;
+  lulls: Lulls;
+  mending: Mending;
+  selecting: Selecting;
+}
+
+/** The card of what is in hand; key gives the key of a command. */
+export function cardNow(
+  stage: Stage,
+  { feed, lulls, mending, selecting }: Parts,
+  tables: { hues: string[]; measures: Measure[] },
+  key: (command: string) => string,
+): Card {
+  const { scene, rate, closing, shown, selection, list, bench } = stage,
+    m = marked.get(),
+    s = selection.kind === "seam" ? list.current : undefined;
+  const about = { scene, rate, key, closing, offsets: feed.offsets, shown, ...tables };
+  return cardOf(about, selection, {
+    clips: clipsInHand(stage),
+    closes: selecting.closes,
+    copied: !!localStorage.getItem("blendseam-piece"),
+    marked: m?.scene === stage.id ? m.name : "",
+    seam: s && {
+      seam: s,
+      number: list.number(s),
+      advice: {
+        lull: lulls.of(s)?.lull,
+        ...mending.of(s),
+        covers: (bench.seam?.id === s.id && bench.data?.covers) || [],
+      },
+    },
+  });
+}

@@ -81,6 +81,11 @@ export const test = base.extend<{ quiet: undefined }, { app: App }>({
           complaints.push(`${m.text()} (${m.location().url})`),
       );
       page.on("pageerror", (e) => complaints.push(String(e)));
+      // the notes of a first visit have been read
+      const read = ["of-list", "of-bench", "of-card", "of-time"];
+      await page.addInitScript((n) => {
+        if (origin !== "null") localStorage.setItem("blendseam-notes-read", JSON.stringify(n));
+      }, read);
       await use(undefined);
       expect(complaints).toEqual([]);
     },
@@ -166,12 +171,15 @@ export async function edits(page: Page, act: () => Promise<unknown>): Promise<Sc
   return stateOf(page);
 }
 
-/** Loads the demo and waits until its seams are measured. The view is that of the whole scene. */
+/** Loads the demo and waits until its seams are measured. The view is that of the whole scene; nothing is in hand. */
 export async function demo(page: Page, app: App): Promise<SceneState> {
   await page.goto(app.base);
   await page.getByRole("button", { name: "Load the demo again" }).click();
   await expect(page.locator("h1")).toHaveText("Kiln Night");
   await expect(page.locator(".list-head")).toContainText("rough");
+  await expect(page.locator(".bench-head h2")).toContainText("Seam"); // the worst
+  for (const k of ["Escape", "Escape", "Home"]) await page.keyboard.press(k);
+  await expect(page.locator(".bench-head h2")).toHaveText("Bench");
   const s = await stateOf(page),
     width = (await page.locator("#timeline").boundingBox())!.width;
   const end = Math.max(

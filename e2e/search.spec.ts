@@ -39,6 +39,7 @@ test("the seam list shows those that have the words that are typed, and says how
   await expect(page.locator(".list-head").getByRole("status")).toHaveText(/^\d+ shown$/);
   const n = Number.parseInt((await page.locator(".list-head").getByRole("status").textContent())!, 10);
   await expect(seams(page)).toHaveCount(Math.min(n, await seams(page).count()));
+  await expect(seams(page).locator(".sr-only", { hasNotText: "rough" })).toHaveCount(0);
   for (const row of await seams(page).all()) {
     expect(await row.getAttribute("title")).toContain("Dialogue");
     await expect(row.locator(".sr-only")).toHaveText("rough");
@@ -50,5 +51,5 @@ test("the seam list shows those that have the words that are typed, and says how
   await field.fill("click");
   await expect(seams(page).first()).toContainText("click");
   await field.fill("");
-  expect(await seams(page).count()).toBe(all);
+  await expect(seams(page)).toHaveCount(all);
 });

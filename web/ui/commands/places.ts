@@ -136,7 +136,13 @@ export function places(s: Stage): Record<string, () => void> {
       s.select(t.clips.length ? { kind: "clips", ids: t.clips.map((c) => c.id) } : { kind: "track", id: t.id });
     },
     select_all: () => s.select({ kind: "clips", ids: s.scene.tracks.flatMap((t) => t.clips.map((c) => c.id)) }),
-    select_none: () => s.select({ kind: "none" }),
+    select_none: () => {
+      if (s.selection.kind === "none" && s.list.current) {
+        s.list.select("");
+        s.bench.show(undefined);
+      }
+      s.select({ kind: "none" });
+    },
     range_from: rangeEnd("from"),
     range_to: rangeEnd("to"),
     range_tracks: () => {

@@ -1,5 +1,6 @@
 // Every command of the scene's page, by its id in the server's table.
 import { ask } from "../panels/ask.ts";
+import { showNotes } from "../panels/first-notes.ts";
 import { openPast } from "../panels/past.ts";
 import { openKeys, openSearch } from "../panels/search.ts";
 import type { Auditions } from "./auditions.ts";
@@ -58,6 +59,7 @@ export function sceneCommands(
     change_keys: () => location.assign("/keys"),
     search: openSearch,
     keys: openKeys,
+    first_notes: showNotes,
   };
 
   // What moves an edge in hand moves that of a lull, if one is in hand.

@@ -9,9 +9,25 @@ import { type Stage, staying } from "./stage.ts";
 export class Selecting {
   closes = ""; // what closing up the clip in hand would leave behind, in words
   private stage: Stage;
+  private opening = true; // nobody has done anything on the page yet
 
   constructor(stage: Stage) {
     this.stage = stage;
+    for (const act of ["keydown", "pointerdown", "wheel"])
+      addEventListener(act, () => (this.opening = false), { capture: true, once: true });
+  }
+
+  /** As the page opens, the worst seam is in hand. Where the playhead was left, it stays. */
+  opens(): void {
+    const { stage } = this,
+      s = this.opening && stage.selection.kind === "none" ? stage.list.worstOf() : undefined;
+    this.opening = false;
+    if (s) this.seam(s, true, !stage.playhead);
+  }
+
+  /** Takes the seam that is on the bench in hand. */
+  benchSeam(): void {
+    if (this.stage.selection.kind !== "seam") this.seam(this.stage.list.current!, false, false);
   }
 
   take(s: Selection): void {
@@ -33,14 +49,14 @@ export class Selecting {
     this.stage.show();
   }
 
-  seam(s: Seam, reveal = true): void {
+  seam(s: Seam, reveal = true, goes = true): void {
     const { stage } = this;
     stage.selection = { kind: "seam" };
     this.closes = "";
     stage.list.select(s.id);
     stage.bench.show(s);
-    if (!stage.player.playing) stage.seek(s.at);
-    if (reveal) stage.timeline.reveal(s.at);
+    if (goes && !stage.player.playing) stage.seek(s.at);
+    if (reveal && goes) stage.timeline.reveal(s.at);
     stage.show();
   }
 

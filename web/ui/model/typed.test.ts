@@ -2,7 +2,7 @@ import assert from "node:assert/strict";
 import test from "node:test";
 import vectors from "../../../core/scene/testdata/moments.json" with { type: "json" };
 import { lengthOf, parseTimecode, type Rate } from "./time.ts";
-import { decibels, downBy, momentOf, numberOf } from "./typed.ts";
+import { decibels, downBy, momentOf, numberOf, rollOf } from "./typed.ts";
 
 const rates: Record<string, Rate> = {
   "25": { num: 25, den: 1, drop: false, nominal: 25 },
@@ -34,4 +34,11 @@ test("numbers take a point or a comma, and any sign of less", () => {
   assert.equal(numberOf(",5"), 0.5);
   assert.equal(numberOf(""), undefined);
   assert.deepEqual(lengthOf("0,2 s", rates["25"], 48000), { samples: 9600 });
+});
+
+test("pre-roll and post-roll are one or two numbers of seconds", () => {
+  assert.deepEqual(rollOf("1,5"), { pre: 1.5, post: 1.5 });
+  assert.deepEqual(rollOf("0.5 3"), { pre: 0.5, post: 3 });
+  assert.deepEqual(rollOf("0 s / 2 s"), { pre: 0, post: 2 });
+  for (const wrong of ["", "21", "-1", "1 2 3", "soon", "1 x"]) assert.equal(rollOf(wrong), undefined, wrong);
 });

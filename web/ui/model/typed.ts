@@ -33,3 +33,21 @@ export function momentOf(typed: string, startFrame: number, rate: Rate, sampleRa
   if (frame === undefined) return undefined;
   return sampleOf(frame >= startFrame ? frame - startFrame : frame, rate, sampleRate);
 }
+
+/** How many seconds are heard before and after what is auditioned. */
+export interface Roll {
+  pre: number;
+  post: number;
+}
+
+/** One or two numbers of seconds that were typed, up to 20: "1.5", "0,5 3", "0.5 s / 3 s". */
+export function rollOf(text: string): Roll | undefined {
+  const parts = text
+    .replace(/\s*s(ec(onds?)?)?\b/gi, " ")
+    .trim()
+    .split(/\s*[/;]\s*|\s+/);
+  const [pre, post] = parts.map((p) => numberOf(p));
+  const fits = (n: number | undefined): n is number => n !== undefined && n >= 0 && n <= 20;
+  if (!fits(pre) || parts.length > 2) return undefined;
+  return parts.length === 1 ? { pre, post: pre } : fits(post) ? { pre, post } : undefined;
+}

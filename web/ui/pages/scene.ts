@@ -167,7 +167,10 @@ const mending = new Mending(
 );
 const blending = new Blending(stage, mending, data);
 const auditions = new Auditions(stage, mending, lulls, () => panel);
-const feed = new SeamFeed(stage, () => showCounts());
+const feed = new SeamFeed(stage, {
+  counted: () => showCounts(),
+  measured: () => selecting.opens(),
+});
 
 /** Everything that shows the scene shows it anew. */
 function changed(): void {
@@ -182,7 +185,7 @@ function changed(): void {
   }
   timeline.repaint();
   showRest();
-  if (player.playing && player.what === "scene") void auditions.play(player.position());
+  if (player.playing && player.what === "scene") auditions.again();
 }
 
 /** What can wait until the timeline shows an edit. */
@@ -366,6 +369,7 @@ onLook(() => {
 });
 
 registerPast(edits, (words) => (panel.did = words));
+auditions.registerButtons(() => selecting.benchSeam());
 blending.register();
 registerCard(stage, lulls, mending, run);
 registerSearch(() => commands, run);

@@ -9,15 +9,15 @@ import { say } from "./toast.ts";
 export class SeamFeed {
   offsets: Record<string, number> = {}; // of clips out of sync, in samples
   private stage: Stage;
-  private counted: () => void;
+  private on: { counted(): void; measured(): void }; // seams are other ones; all are measured
   private asking = false;
   private again = false;
   private token = 0;
   private leads = "";
   private soon = 0;
 
-  constructor(stage: Stage, counted: () => void) {
-    [this.stage, this.counted] = [stage, counted];
+  constructor(stage: Stage, on: { counted(): void; measured(): void }) {
+    [this.stage, this.on] = [stage, on];
   }
 
   /** Loads what changed, after the last of several edits. */
@@ -65,10 +65,11 @@ export class SeamFeed {
         this.stage.show();
       }
     }
-    if (got.set.length || got.ordered) this.counted();
+    if (got.set.length || got.ordered) this.on.counted();
     if (slipped) this.stage.show();
     const leads = list.led.map((s) => `${s.id}${s.lead}`).join();
     if (got.moved.length || got.ordered || slipped || leads !== this.leads) timeline.repaint();
     this.leads = leads;
+    if (!got.pending) this.on.measured();
   }
 }

@@ -2,6 +2,7 @@
 import { registerAsk } from "./ask.ts";
 import { registerChoices } from "./choices.ts";
 import { registerFigures } from "./figure.ts";
+import { registerNotes } from "./first-notes.ts";
 import { registerList } from "./list.ts";
 import { registerSplitters } from "./splitters.ts";
 import { registerToast } from "./toast.ts";
@@ -13,5 +14,6 @@ export function registerPanels(resized: () => void): void {
   registerToast();
   registerList();
   registerChoices();
+  registerNotes();
   registerSplitters(document.querySelector<HTMLElement>(".scene")!, resized);
 }

@@ -69,6 +69,11 @@ export class SeamList {
     return this.order.length;
   }
 
+  /** The first of the worst. */
+  worstOf(): Seam | undefined {
+    return this.all.reduce<Seam | undefined>((worst, s) => (worst && rank(worst) <= rank(s) ? worst : s), undefined);
+  }
+
   private has(s: Seam): boolean {
     const text = [s.verdict, s.track_name, s.cause.replaceAll("_", " "), name(s), s.why, s.kind.replaceAll("_", " ")];
     if (s.accepted !== undefined) text.push("accepted", s.accepted);

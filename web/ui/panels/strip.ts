@@ -90,6 +90,7 @@ export const blank = {
   modeOutgoing: "",
   modeIncoming: "",
   modeDifference: "",
+  rollWords: "",
   loopClass: "",
   loopPressed: "false",
   slowClass: "",

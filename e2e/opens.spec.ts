@@ -1,0 +1,97 @@
+// How a scene opens, and what keys let be heard of what is in hand.
+import type { Page } from "@playwright/test";
+import { demo, expect, point, seams, test, track } from "./app.ts";
+
+/** What is fetched to be heard, by part, from the next key on. */
+const heard = (page: Page) => {
+  const parts: string[] = [];
+  page.on("request", (r) => {
+    const u = new URL(r.url());
+    if (u.pathname.endsWith("/pcm")) parts.push(`${u.searchParams.get("what")} ${u.searchParams.get("from")}`);
+  });
+  return parts;
+};
+
+test("a scene opens on its worst seam; the notes of a first visit are at their places, and go for good", async ({
+  page,
+  app,
+}) => {
+  await demo(page, app);
+  await page.reload();
+  await expect(page.locator(".bench-head h2")).toHaveText(/Seam \d+ of \d+/);
+  await expect(page.locator(".card .why")).toContainText("Rough");
+  await expect(page.locator("#seams .chosen")).toHaveCount(1);
+  const notes = page.getByRole("note");
+  await expect(notes.filter({ visible: true })).toHaveCount(0);
+
+  await page.keyboard.press("/");
+  await page.getByRole("combobox").fill("notes first visit");
+  await page.keyboard.press("Enter");
+  await expect(notes.filter({ visible: true })).toHaveCount(4);
+  for (let left = 3; left >= 0; left--) {
+    await page.getByRole("button", { name: "Understood" }).first().click();
+    await expect(notes.filter({ visible: true })).toHaveCount(left);
+  }
+  const read = await page.evaluate(() => JSON.parse(localStorage.getItem("blendseam-notes-read") ?? "[]"));
+  expect(read.sort()).toEqual(["of-bench", "of-card", "of-list", "of-time"]);
+});
+
+test("a key takes what is there before the scene has opened on its worst seam", async ({ page, app }) => {
+  await demo(page, app);
+  let go = () => {};
+  const held = new Promise<void>((done) => (go = done));
+  await page.route("**/seams?*", async (r) => {
+    await held;
+    await r.continue();
+  });
+  await page.reload();
+  await page.keyboard.press("p");
+  await expect(page.locator(".card .big")).toHaveText("wide");
+  go();
+  await expect(page.locator(".list-head")).toContainText("rough");
+  await expect(page.locator(".bench-head h2")).toHaveText("Bench");
+});
+
+test("keys let be heard what the card shows: the clip, the range, or the seam", async ({ page, app }) => {
+  const s = await demo(page, app),
+    parts = heard(page),
+    clip = track(s, "dialogue").clips[1];
+  await seams(page).filter({ hasText: "Oda, take 1 → Pell, take 1" }).first().click();
+  const at = await point(page, s, "dialogue", clip.start + clip.length / 2, 0.6);
+  await page.mouse.click(at.x, at.y);
+  await expect(page.locator(".card .big")).toHaveText(clip.name);
+  await page.keyboard.press("1");
+  await expect(page.locator(".hearing")).toHaveText(`You hear ${clip.name} alone`);
+  await page.keyboard.press("2");
+  await expect(page.locator(".hearing")).toHaveText(`You hear ${clip.name} in the scene`);
+  const from = Math.max(0, clip.start - 72000);
+  expect(parts).toEqual(expect.arrayContaining([`${clip.id} ${from}`, `scene ${from}`]));
+  await page.keyboard.press("5");
+  await expect(page.locator(".toast")).toContainText(`The card shows a clip, ${clip.name}`);
+  await page.keyboard.press(" ");
+
+  // The bench's own button is about its seam, and takes it in hand.
+  await page.getByRole("button", { name: "Outgoing" }).click();
+  await expect(page.locator(".hearing")).toHaveText("You hear the outgoing clip alone");
+  await expect(page.locator(".card .big")).toContainText("→");
+  await page.keyboard.press(" ");
+
+  // What is in hand plays to the sample, once or round and round; how much is heard around an audition can be set.
+  await page.mouse.click(at.x, at.y);
+  parts.length = 0;
+  await page.keyboard.press("Shift+ ");
+  await expect.poll(() => parts[0]).toBe(`scene ${clip.start}`);
+  await expect(page.locator("#play")).toContainText("Stop");
+  await page.keyboard.press("Shift+ ");
+  await expect(page.locator("#play")).toContainText("Play");
+  await page.keyboard.press("Control+ ");
+  await expect(page.getByRole("button", { name: "Loop" })).toHaveAttribute("aria-pressed", "true");
+  await page.keyboard.press(" ");
+  await page.getByRole("button", { name: "1.5 s around" }).click();
+  await page.getByRole("dialog").getByRole("textbox").fill("0,5 3");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("button", { name: "0.5 s before, 3 s after" })).toBeVisible();
+  parts.length = 0;
+  await page.keyboard.press("2");
+  await expect.poll(() => parts).toContain(`scene ${Math.max(0, clip.start - 24000)}`);
+});

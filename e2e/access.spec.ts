@@ -42,7 +42,7 @@ test("axe-core finds nothing serious, in linen and by lamp light", async ({ page
     ["u", "Past and versions"],
     ["?", "Keys"],
     ["Alt+t", "Add a track"],
-    ["i", "What to take out"],
+    ["i", "Strays"],
   ]) {
     await page.keyboard.press(key);
     await expect(page.getByRole("dialog", { name: dialog })).toBeVisible();

@@ -95,3 +95,40 @@ test("keys let be heard what the card shows: the clip, the range, or the seam", 
   await page.keyboard.press("2");
   await expect.poll(() => parts).toContain(`scene ${Math.max(0, clip.start - 24000)}`);
 });
+
+test("the overview shows what the timeline shows, is dragged by its middle and its ends, and comes to a click", async ({
+  page,
+  app,
+}) => {
+  await demo(page, app);
+  const box = (await page.locator("#overview").boundingBox())!,
+    ruler = () =>
+      page.locator("#timeline").evaluate((c: HTMLCanvasElement) => {
+        const g = c.getContext("2d")!.getImageData(0, 0, c.width, 26).data;
+        return Array.from(g).reduce((sum, v, i) => (sum * 31 + v * (i % 97)) % 1_000_003, 7);
+      }),
+    middle = { x: box.x + box.width / 2, y: box.y + 12 };
+  const whole = await ruler();
+  for (let n = 0; n < 4; n++) await page.keyboard.press("Alt+ArrowUp"); // closer
+  await expect.poll(ruler).not.toBe(whole);
+  const closer = await ruler();
+  await page.mouse.click(middle.x, middle.y);
+  await expect.poll(ruler).not.toBe(closer);
+  const there = await ruler();
+  await page.mouse.move(middle.x, middle.y);
+  await expect(page.locator("#overview")).toHaveCSS("cursor", "grab");
+  await page.mouse.down();
+  await page.mouse.move(middle.x + 80, middle.y, { steps: 4 });
+  await page.mouse.up();
+  await expect.poll(ruler).not.toBe(there);
+  // the start of the window is drawn out to the left: more is shown
+  const shown = () => page.locator("#overview").evaluate((c: HTMLCanvasElement) => c.style.cursor);
+  await page.mouse.move(middle.x + 80, middle.y);
+  let x = middle.x + 80;
+  while ((await shown()) !== "ew-resize" && x > box.x) await page.mouse.move((x -= 2), middle.y);
+  const held = await ruler();
+  await page.mouse.down();
+  await page.mouse.move(x - 100, middle.y, { steps: 4 });
+  await page.mouse.up();
+  await expect.poll(ruler).not.toBe(held);
+});

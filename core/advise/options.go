@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 
 	"blendseam/core/audit"
@@ -131,7 +132,8 @@ func (a *advice) law(before, after int64) (blend.Law, string, error) {
 	case r > 0.9:
 		return blend.ConstantGain, fmt.Sprintf("the sides are alike (%.2f), so constant gain holds the level", r), nil
 	case math.Abs(r) < 0.12:
-		return blend.ConstantPower, fmt.Sprintf("the sides are unlike (%.2f), so constant power holds the level", r), nil
+		why := fmt.Sprintf("over it the sides are unlike (%.2f), so constant power holds the level", r)
+		return blend.ConstantPower, why, nil
 	default:
 		return blend.Matched, fmt.Sprintf("the sides are alike by %.2f, which the matched law follows", r), nil
 	}
@@ -195,9 +197,9 @@ func (a *advice) blendsAt(first []scene.Edit) (list []option, err error) {
 			if err != nil {
 				return nil, err
 			}
-			o := option{did: fmt.Sprintf("blend of %s, %s", a.LengthWords(b+f), lawName(law)), reasons: []string{why}}
+			o := option{did: fmt.Sprintf("blend of %s, %s", a.blendWords(b+f), lawName(law)), reasons: []string{why}}
 			if max(b-f, f-b) > a.Samples(1) {
-				o.did += fmt.Sprintf(", %s before and %s after", a.LengthWords(b), a.LengthWords(f))
+				o.did += ", " + a.halvesWords(b, f)
 			}
 			o.reasons = append(o.reasons, a.lengthReason(n, b, f), a.leanReason(b, f))
 			o.reasons = slices.DeleteFunc(o.reasons, func(s string) bool { return s == "" })
@@ -255,6 +257,31 @@ func (a *advice) lengthReason(wanted, b, f int64) string {
 	}
 	return fmt.Sprintf("%s are enough for sides that fit", a.LengthWords(b+f))
 }
+
+// blendWords is a blend's length as its field has it, in frames, and in milliseconds.
+func (a *advice) blendWords(samples int64) string {
+	n := a.inFrames(samples)
+	if n < 1 {
+		return a.LengthWords(samples)
+	}
+	return fmt.Sprintf("%s %s (%s)", figure(n), either(n == 1, "frame", "frames"), a.LengthWords(samples))
+}
+
+func (a *advice) halvesWords(before, after int64) string {
+	if a.inFrames(before+after) < 1 {
+		return fmt.Sprintf("%s before and %s after", a.LengthWords(before), a.LengthWords(after))
+	}
+	return fmt.Sprintf("%s before and %s after", figure(a.inFrames(before)), figure(a.inFrames(after)))
+}
+
+// inFrames is a length in frames, to a tenth.
+func (a *advice) inFrames(samples int64) float64 {
+	s := a.Meter.Scene
+	return math.Round(10*float64(samples)*s.Rate.Float()/float64(s.SampleRate)) / 10
+}
+
+// figure is a number with a decimal where it has one.
+func figure(n float64) string { return strconv.FormatFloat(n, 'f', -1, 64) }
 
 // leanReason says which word the lean leaves whole.
 func (a *advice) leanReason(b, f int64) string {
@@ -585,7 +612,7 @@ func (a *advice) fades() (list []option, err error) {
 			list = append(
 				list,
 				option{
-					did:     fmt.Sprintf("%s of %s faded over %s", edge, c.Name, a.LengthWords(n)),
+					did:     fmt.Sprintf("%s of %s faded over %s", edge, c.Name, a.blendWords(n)),
 					reasons: []string{reason},
 					edits: []scene.Edit{
 						&scene.FadeEdge{Clip: c.ID, Edge: edge, Length: n, Curve: blend.Curve{Shape: blend.QuarterSine}},

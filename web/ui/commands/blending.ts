@@ -184,7 +184,7 @@ export class Blending {
   }
 
   private leanWords(before: number, after: number): string {
-    return before === after ? "centred" : `${this.words(before)} + ${this.words(after)} frames`;
+    return `${this.words(before)} before · ${this.words(after)} after`;
   }
 
   /** Shows what the bench has of the blend in hand. */

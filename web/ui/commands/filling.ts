@@ -145,7 +145,7 @@ export class Filling {
     const { selection: sel } = this.stage,
       q = sel.kind === "range" ? `?from=${sel.from}&to=${sel.to}` : "";
     this.choices.open({
-      title: "What to take out",
+      title: "Strays",
       about: "Listening through the pauses …",
       options: [],
       hears: "",
@@ -176,15 +176,15 @@ export class Filling {
     const find = (o: Option) => got.findings.find((f) => f.id === o.key)!;
     const hums = got.hums.map((h) => `${h.clip_name}: ${h.words}`);
     this.choices.open({
-      title: "What to take out",
+      title: "Strays",
       note: hums.length ? `Steady, so named and not lulled: ${hums.join(" · ")}` : "",
       about: got.findings.length
-        ? `${got.findings.length} found in the pauses. Enter takes one out, with a patch in its place; Delete ` +
+        ? `${got.findings.length} found in the pauses. Enter lulls one, with a patch in its place; Delete ` +
           `passes it.`
         : "Nothing was found in the pauses that should not be there.",
-      hears: "Hear it taken out",
+      hears: "Hear it lulled",
       plain: "Hear it as it is",
-      takes: "Take it out",
+      takes: "Lull it",
       passes: "Pass",
       options: got.findings.map(
         (f): Option => ({
@@ -209,7 +209,7 @@ export class Filling {
         if (plain) return this.hear(f.lull.from, f.lull.to, "scene");
         void (async () => {
           const p = proposals.get(o.key) ?? (await proposal(o.key));
-          if (done.has(o.key)) return; // it was taken out meanwhile
+          if (done.has(o.key)) return; // it was lulled meanwhile
           if (p?.edit) this.hear(f.lull.from, f.lull.to, TRY + JSON.stringify(p.edit));
           else if (p) say(p.left ?? "Nothing takes this out by itself.");
         })();

@@ -94,6 +94,7 @@ const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
   selectedSeam: () => list.current && bench.seam,
   edgesInHand: () => (stage.selection.kind === "none" ? [] : edges(stage)),
   leads: () => list.led.map((s) => ({ track: s.track, at: s.at, lead: s.lead! })),
+  off: () => list.off,
   offsets: () => feed.offsets,
   select: (s) => selecting.take(s),
   clicked: () => selecting.clicked,
@@ -314,6 +315,7 @@ Alpine.data("scene", () => ({
   init() {
     panel = this as unknown as Panel;
     panel.kept = edits.words();
+    auditions.show();
     timeline.whole();
     showScene();
     showPlayhead();

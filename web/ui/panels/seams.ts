@@ -19,6 +19,7 @@ export class SeamList {
   worst = false;
   all: Seam[] = [];
   led: Seam[] = []; // whose sound is cut elsewhere than its picture
+  off: { at: number; tone: string }[] = []; // audible or rough, and not accepted
   chosen = "";
   private rows = new Map<string, { shows: string; el: HTMLElement }>(); // in view, by seam
   private readonly paint = repainter(() => this.draw());
@@ -47,6 +48,7 @@ export class SeamList {
   set(all: Seam[]): void {
     this.all = all;
     this.places = new Map(all.map((s, i) => [s.id, i]));
+    this.off = all.filter((s) => rank(s) < RANK.clean).map((s) => ({ at: s.at, tone: s.verdict }));
     this.led = all.filter((s) => s.lead && s.kind !== "fade");
     this.sort();
   }

@@ -226,7 +226,7 @@ export function trackCard(a: About, t: Track): Card {
   const yes = (is: boolean | undefined, words: string) => (is ? words : "");
   const state = [
     yes(t.mute, "muted"),
-    yes(t.solo, "alone"),
+    yes(t.solo, "solo"),
     yes(t.locked, "locked"),
     t.stays ? "stays when others close up" : "follows when others close up",
   ]
@@ -234,7 +234,7 @@ export function trackCard(a: About, t: Track): Card {
     .join(", ");
   const actions = [
     ...(t.kind === "sound"
-      ? [action(a, "track_mute", t.mute ? "Unmute" : "Mute"), action(a, "track_solo", t.solo ? "Not alone" : "Alone")]
+      ? [action(a, "track_mute", t.mute ? "Unmute" : "Mute"), action(a, "track_solo", t.solo ? "Solo off" : "Solo")]
       : []),
     action(a, "track_lock", t.locked ? "Unlock" : "Lock"),
     action(a, "track_follow", t.stays ? "Let it follow" : "Let it stay"),

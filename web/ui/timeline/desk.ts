@@ -20,6 +20,7 @@ export interface Desk extends HeaderDesk {
   selectedSeam(): { track: string; at: number } | undefined;
   edgesInHand(): Edge[];
   leads(): { track: string; at: number; lead: number }[];
+  off(): { at: number; tone: string }[]; // seams that are audible or rough, and not accepted
   offsets(): Record<string, number>;
   select(s: Selection): void;
   clicked(): {

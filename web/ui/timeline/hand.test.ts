@@ -19,7 +19,7 @@ import { lengthOf, parseTimecode, type Rate, timecode, type View } from "../mode
 import type { Reach } from "../wire/scene.ts";
 import type { SeamAnswer } from "../wire/workspace.ts";
 import { doingOf, leadWords, outcome, outlineOf, type Pull } from "./drag.ts";
-import { hit, lullDepth, rangeOf, rowsBetween, rowsOf } from "./rows.ts";
+import { hit, lullDepth, rangeOf, rowsBetween, rowsOf, windowOf } from "./rows.ts";
 
 const F = 1920;
 
@@ -343,4 +343,12 @@ test("lengths are typed in frames, milliseconds, seconds or samples", () => {
     { samples: 4800 },
   ]);
   for (const wrong of ["soon", "", "6 feet", "1.2.3"]) assert.equal(of(wrong), undefined, wrong);
+});
+
+test("the window in the overview is what the timeline shows, and wide enough to be held", () => {
+  // 1,000 pixels at 100 samples each from sample 50,000 on, in a strip of 1,000 samples a pixel
+  assert.deepEqual(windowOf({ from: 50_000, perPixel: 100 }, 1000, 1000), { from: 50, to: 150 });
+  const close = windowOf({ from: 50_000, perPixel: 1 }, 1000, 1000);
+  assert.equal(close.to - close.from, 12);
+  assert.equal((close.from + close.to) / 2, 50.5);
 });

@@ -158,3 +158,11 @@ export const rangeOf = (a: number, b: number): { from: number; to: number } => (
   from: Math.max(0, Math.min(a, b)),
   to: Math.max(0, a, b),
 });
+
+/** Where the window lies in the strip, in pixels, at least wide enough to be taken hold of. */
+export function windowOf(view: View, shown: number, perPixel: number): { from: number; to: number } {
+  const from = view.from / perPixel,
+    to = from + (shown * view.perPixel) / perPixel,
+    lack = Math.max(0, 12 - (to - from)) / 2;
+  return { from: from - lack, to: to + lack };
+}

@@ -12,6 +12,7 @@ import type { Canvas } from "./draw.ts";
 import { type Drawn, paint } from "./draw-timeline.ts";
 import { Foreseen } from "./foreseen.ts";
 import { TrackHeaders } from "./headers.ts";
+import { Overview } from "./overview.ts";
 import { Reaches } from "./reaches.ts";
 import { type Hit, heightOf, hit, type Row, RULER, rangeOf, rowAt, rowsBetween, rowsOf, snap } from "./rows.ts";
 import { showTag } from "./tag.ts";
@@ -31,6 +32,7 @@ export class Timeline extends Viewport implements Drawn {
   hover?: Hit;
   drag?: Drag;
   readonly foreseen: Foreseen;
+  private overview: Overview;
   private asking = false;
   private reaches: Reaches;
   private dropped?: Drag; // by the hand, before it was known how far it may go
@@ -43,7 +45,11 @@ export class Timeline extends Viewport implements Drawn {
     this.reaches = new Reaches(desk.id, desk.scene, () => this.reached());
     [this.canvas, this.tag, this.desk] = [canvas, tag, desk];
     this.headers = new TrackHeaders(heads, desk);
-    this.repaint = repainter(() => paint(this));
+    this.repaint = repainter(() => {
+      paint(this);
+      this.overview.paint();
+    });
+    this.overview = new Overview(document.querySelector<HTMLCanvasElement>("#overview")!, this, desk);
     this.foreseen = new Foreseen(desk, this.reaches, () => paint(this), this.repaint);
     new ResizeObserver(this.repaint).observe(canvas);
     canvas.addEventListener("pointerdown", (e) => this.down(e));
@@ -376,6 +382,4 @@ export class Timeline extends Viewport implements Drawn {
     this.tag.hidden = true;
     this.repaint();
   }
-
-  // --- drawing ---
 }

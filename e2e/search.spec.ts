@@ -1,5 +1,5 @@
 // Every command is found by the words that people have for it.
-import { demo, expect, seams, test } from "./app.ts";
+import { demo, edits, expect, seams, test } from "./app.ts";
 
 test("the search knows the trade's other words, and says what comes nearest", async ({ page, app }) => {
   await demo(page, app);
@@ -52,4 +52,28 @@ test("the seam list shows those that have the words that are typed, and says how
   await expect(seams(page).first()).toContainText("click");
   await field.fill("");
   await expect(seams(page)).toHaveCount(all);
+});
+
+test("the past shows those edits that have the words that are typed, and says how many of all", async ({
+  page,
+  app,
+}) => {
+  await demo(page, app);
+  await page.keyboard.press("p");
+  await page.keyboard.press("Escape");
+  const row = seams(page).filter({ hasText: "Oda, take 1 → Pell, take 1" }).first();
+  await row.click();
+  await edits(page, () => page.keyboard.press("b"));
+  for (let n = 0; n < 3; n++) await edits(page, () => page.keyboard.press("."));
+  await page.getByRole("button", { name: "Past" }).click();
+  const past = page.getByRole("dialog", { name: "Past and versions" }),
+    rows = past.getByRole("list", { name: "Everything done" }).getByRole("listitem");
+  await expect(rows).toHaveCount(5); // four edits, and the beginning
+  const all = await rows.count();
+  await past.getByRole("searchbox").fill("BLENDED oda");
+  await expect(rows).toHaveCount(1);
+  await expect(past.getByRole("status")).toHaveText(`1 of ${all} shown`);
+  await past.getByRole("searchbox").fill("");
+  await expect(rows).toHaveCount(all);
+  await expect(past.getByRole("status")).toHaveText("");
 });

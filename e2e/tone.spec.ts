@@ -160,11 +160,11 @@ test("a lull's edge and its fade are drawn by hand, and a click takes it in hand
   await expect(page.locator(".did")).toContainText("12.0 dB down");
 });
 
-test("the list of what to take out: heard, taken, passed", async ({ page, app }) => {
+test("the list of strays: heard, lulled, passed", async ({ page, app }) => {
   await demo(page, app);
   await measured(page);
   await page.keyboard.press("i");
-  const dialog = page.getByRole("dialog", { name: "What to take out" }),
+  const dialog = page.getByRole("dialog", { name: "Strays" }),
     rows = dialog.getByRole("option");
   await expect(rows).toHaveCount(1);
   await expect(rows).toContainText("bump in Oda, take 2");

@@ -7,6 +7,7 @@ import { drawWave, setUpWaves } from "../drawing/waves.ts";
 import { get, type Job, pageData, pageName, post, remove, send } from "../model/api.ts";
 import { listen } from "../model/events.ts";
 import type { Rate } from "../model/time.ts";
+import { LongList } from "../panels/long-list.ts";
 import { registerToast, say } from "../panels/toast.ts";
 
 interface Source {
@@ -131,12 +132,22 @@ function stills(r: Rate): Pictures {
   return strips.get(k)!;
 }
 
+const long = new LongList<Row>(
+  (r) => `${r.shown} ${r.what} ${r.used_words} ${r.length}`,
+  (rows, words) => {
+    page.list = rows;
+    page.countWords = words;
+    Alpine.nextTick(() => requestAnimationFrame(paint));
+  },
+);
+addEventListener("scroll", () => long.scrolled(document.documentElement), { passive: true });
+
 function show(): void {
   const here = sources.filter((s) => s.here),
     list = page.others ? [...here, ...sources.filter((s) => !s.here)] : here;
-  page.list = list.map(row);
+  long.set(list.map(row));
   page.hasOthers = here.length < sources.length;
-  page.countWords = `${list.length} of ${sources.length} shown`;
+  page.many = sources.length > 8;
   page.hasList = list.length > 0;
   page.isEmpty = sources.length === 0 && page.arrivals.length === 0;
   page.hasArrivals = page.arrivals.length > 0;
@@ -227,6 +238,11 @@ Alpine.data("sources", () => ({
   others: false,
   hasOthers: false,
   countWords: "",
+  filter: "",
+  many: false,
+  look() {
+    long.filter(String(page.filter));
+  },
   isEmpty: false,
   hasArrivals: false,
   dragging: "",

@@ -1,5 +1,6 @@
 // A list of things of which one is in hand: looked at, heard, taken or passed, one after the other.
 import Alpine from "@alpinejs/csp";
+import { LongList } from "./long-list.ts";
 import { say } from "./toast.ts";
 
 export interface Option {
@@ -36,7 +37,16 @@ interface Panel {
 
 let panel: Panel | undefined;
 let current: Choosing | undefined;
-let at = 0;
+let at = 0; // among those that are shown
+let inPage: Option[] = [];
+const list = new LongList<Option>(
+  (o) => `${o.at} ${o.name} ${o.words} ${o.more}`,
+  (options, count) => {
+    inPage = options;
+    panel!.count = count;
+  },
+);
+const FEW = 12; // that need no filter
 
 export function registerChoices(): void {
   Alpine.data("choices", () => ({
@@ -49,6 +59,18 @@ export function registerChoices(): void {
     takes: "",
     passes: "",
     none: true,
+    filter: "",
+    many: false,
+    count: "",
+    look() {
+      at = 0;
+      list.filter(String(panel!.filter));
+      show();
+    },
+    more(e: Event) {
+      list.scrolled(e.target as HTMLElement);
+      show();
+    },
     init() {
       panel = this as unknown as Panel;
     },
@@ -89,45 +111,46 @@ export function registerChoices(): void {
 }
 
 function show(): void {
-  const o = current!.options;
-  at = Math.max(0, Math.min(o.length - 1, at));
-  panel!.rows = o.map((x, i) => ({ ...x, class: i === at ? "at" : "", selected: String(i === at) }));
-  panel!.none = o.length === 0;
+  at = Math.max(0, Math.min(list.found.length - 1, at));
+  list.reach(at);
+  panel!.rows = inPage.map((x, i) => ({ ...x, class: i === at ? "at" : "", selected: String(i === at) }));
+  panel!.none = list.found.length === 0;
 }
 
 function step(by: number, tell: boolean): void {
   const c = current!;
-  if (!c.options.length) return;
-  at = Math.max(0, Math.min(c.options.length - 1, at + by));
+  if (!list.found.length) return;
+  at = Math.max(0, Math.min(list.found.length - 1, at + by));
   show();
   void Alpine.nextTick(() => panel!.$refs.choices.querySelector(".at")?.scrollIntoView({ block: "nearest" }));
-  if (tell) c.chosen?.(c.options[at]);
+  if (tell) c.chosen?.(list.found[at]);
 }
 
 function hear(plain: boolean): void {
-  const o = current?.options[at];
-  if (o) current!.heard?.(o, plain);
+  const o = list.found[at];
+  if (o) current?.heard?.(o, plain);
 }
 
 async function take(): Promise<void> {
   const c = current!,
-    o = c.options[at];
+    o = list.found[at];
   if (!o || !c.taken) return;
   if (await c.taken(o)) drop(o);
   else (panel!.$refs.choices as HTMLDialogElement).close();
 }
 
 function pass(): void {
-  const o = current?.options[at];
-  if (o && current!.passes) drop(o);
+  const o = list.found[at];
+  if (o && current?.passes) drop(o);
 }
 
 function drop(o: Option): void {
   const c = current!;
   c.options = c.options.filter((x) => x !== o);
+  list.set(c.options);
   show();
-  if (c.options[at]) c.chosen?.(c.options[at]);
-  else {
+  if (list.found[at]) c.chosen?.(list.found[at]);
+  else if (!c.options.length) {
     (panel!.$refs.choices as HTMLDialogElement).close();
     say("That was all: every finding is taken or passed.");
   }
@@ -144,7 +167,11 @@ export class Choices {
       plain: c.plain,
       takes: c.takes,
       passes: c.passes ?? "",
+      filter: "",
+      many: c.options.length > FEW,
     });
+    list.filter("");
+    list.set(current!.options);
     show();
     const dialog = panel!.$refs.choices as HTMLDialogElement;
     if (!dialog.open) dialog.showModal();

@@ -2,6 +2,7 @@
 import Alpine from "@alpinejs/csp";
 import type { Edits } from "../commands/stage.ts";
 import { get, post, remove } from "../model/api.ts";
+import { LongList } from "./long-list.ts";
 import { say } from "./toast.ts";
 
 interface Past {
@@ -24,6 +25,8 @@ interface Row extends Past {
 interface View {
   [key: string]: unknown;
   rows: Row[];
+  filter: string;
+  count: string;
   versions: (Version & { time: string })[];
   from: string;
   to: string;
@@ -46,11 +49,16 @@ const when = (at: string): string => {
     : `${d.toLocaleDateString("en-GB", { day: "numeric", month: "short" })} ${clock}`;
 };
 
+const list = new LongList<Row>(
+  (r) => `${r.words} ${r.label} ${r.time}`,
+  (rows, count) => Object.assign(view!, { rows, count }),
+);
+
 const WORDS = { done: "", undone: "undone", aside: "set aside by a later edit" };
 
 async function load(): Promise<void> {
   const got = await get<{ now: number; edits: Past[]; versions: Version[] }>(`${id}/history`);
-  view!.rows = got.edits.reverse().map((p) => ({
+  const rows = got.edits.reverse().map((p) => ({
     ...p,
     time: when(p.at),
     tone: p.node === got.now ? "now" : p.where,
@@ -62,17 +70,20 @@ async function load(): Promise<void> {
       .filter(Boolean)
       .join(" · "),
   }));
+  list.set(rows);
+  list.reach(rows.findIndex((r) => r.tone === "now"));
   view!.versions = got.versions.map((v) => ({ ...v, time: when(v.made) }));
 }
 
 /** Opens the list; with naming, to keep the present state as a version. */
 export function openPast(naming: boolean): void {
   if (!view) return;
-  Object.assign(view, { differences: [], compared: false, name: "" });
+  Object.assign(view, { differences: [], compared: false, name: "", filter: "" });
+  list.filter("");
   void edits.after(load).then(() => {
     const dialog = view!.$refs.past as HTMLDialogElement;
     if (!dialog.open) dialog.showModal();
-    if (naming) dialog.querySelector<HTMLInputElement>("input")!.focus();
+    if (naming) dialog.querySelector<HTMLInputElement>("#version-name")!.focus();
     else dialog.querySelector<HTMLElement>(".now button")?.focus();
   }, say);
 }
@@ -81,6 +92,14 @@ export function registerPast(e: Edits, noted: (words: string) => void): void {
   [edits, note, id] = [e, noted, location.pathname.replace(/\/$/, "")];
   Alpine.data("past", () => ({
     rows: [] as Row[],
+    filter: "",
+    count: "",
+    look() {
+      list.filter(view!.filter);
+    },
+    more(e: Event) {
+      list.scrolled(e.target as HTMLElement);
+    },
     versions: [] as View["versions"],
     from: "",
     to: "",

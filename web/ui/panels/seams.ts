@@ -3,6 +3,7 @@
 import { repainter } from "../drawing/paint.ts";
 import type { Seam } from "../model/seam.ts";
 import type { Rate } from "../model/time.ts";
+import { hasWords } from "./long-list.ts";
 
 const ROW = 62;
 const MARKS: Record<string, [string, string]> = {
@@ -29,7 +30,7 @@ export class SeamList {
   private inner = document.createElement("div");
   readonly choose: (s: Seam) => void;
 
-  private words: string[] = []; // that those in the list have
+  private words = ""; // that those in the list have
   private says: { when(s: Seam): string; lead(s: Seam): string };
 
   constructor(box: HTMLElement, choose: (s: Seam) => void, says: { when(s: Seam): string; lead(s: Seam): string }) {
@@ -54,14 +55,14 @@ export class SeamList {
   }
 
   sort(): void {
-    const shown = this.words.length ? this.all.filter((s) => this.has(s)) : this.all;
+    const shown = this.words ? this.all.filter((s) => this.has(s)) : this.all;
     this.order = this.worst ? [...shown].sort((a, b) => rank(a) - rank(b) || a.at - b.at) : shown;
     this.paint();
   }
 
   /** Shows those alone that have all words: in verdict, track, cause, clips or what is found; gives how many. */
   filter(typed: string): number {
-    this.words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+    this.words = typed.trim();
     this.sort();
     return this.order.length;
   }
@@ -79,8 +80,7 @@ export class SeamList {
   private has(s: Seam): boolean {
     const text = [s.verdict, s.track_name, s.cause.replaceAll("_", " "), name(s), s.why, s.kind.replaceAll("_", " ")];
     if (s.accepted !== undefined) text.push("accepted", s.accepted);
-    const all = text.join(" ").toLowerCase();
-    return this.words.every((w) => all.includes(w));
+    return hasWords(text.join(" "), this.words);
   }
 
   get current(): Seam | undefined {

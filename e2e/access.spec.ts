@@ -1,54 +1,79 @@
-// Every page, in both lights: nothing that axe-core calls serious, nothing cut off, everything by keyboard.
+// Every page and dialog, in both lights, on a desk and on a phone: nothing that axe-core calls serious, nothing cut off, everything by keyboard.
 import AxeBuilder from "@axe-core/playwright";
 import { demo, expect, seams, test } from "./app.ts";
 
-test("axe-core finds nothing serious, in linen and by lamp light", async ({ page, app }) => {
-  await demo(page, app);
-  const scene = page.url();
-  await seams(page).nth(5).click();
-  const source = Object.keys(
-    ((await (await page.request.get(`${scene}state`)).json()) as { sources: object }).sources,
-  )[0];
-  /** Looks at the page, or a part of it: at all in linen, and by lamp light at what depends on colours. */
-  const look = async (where: string, part?: string) => {
-    for (const lamp of [false, true]) {
-      await page.evaluate((on) => document.documentElement.classList.toggle("lamp", on), lamp);
-      let axe = new AxeBuilder({ page }).options({ resultTypes: ["violations"] });
-      if (part) axe = axe.include(part);
-      if (lamp) axe = axe.withRules(["color-contrast"]);
-      const found = (await axe.analyze()).violations.filter((v) => v.impact === "serious" || v.impact === "critical");
-      expect(found.map((v) => `${where}: ${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`)).toEqual([]);
+for (const [width, height] of [
+  [1280, 800],
+  [1024, 700],
+  [390, 844],
+])
+  test(`axe-core finds nothing serious at ${width}x${height}, in linen and by lamp light`, async ({ page, app }) => {
+    await demo(page, app);
+    await page.setViewportSize({ width, height });
+    const scene = page.url();
+    await seams(page).nth(5).click();
+    const source = Object.keys(
+      ((await (await page.request.get(`${scene}state`)).json()) as { sources: object }).sources,
+    )[0];
+    /** Looks at the page, or a part of it: at all in linen, and by lamp light at what depends on colours. */
+    const look = async (where: string, part?: string) => {
+      for (const lamp of [false, true]) {
+        await page.evaluate((on) => document.documentElement.classList.toggle("lamp", on), lamp);
+        let axe = new AxeBuilder({ page }).options({ resultTypes: ["violations"] });
+        if (part) axe = axe.include(part);
+        if (lamp) axe = axe.withRules(["color-contrast"]);
+        const found = (await axe.analyze()).violations.filter((v) => v.impact === "serious" || v.impact === "critical");
+        expect.soft(found.map((v) => `${where}: ${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`)).toEqual([]);
+      }
+      await page.evaluate(() => document.documentElement.classList.remove("lamp"));
+      const wide = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
+      expect.soft(wide, `${where} is wider than the window`).toBeLessThanOrEqual(0);
+    };
+    for (const url of [
+      app.base,
+      scene,
+      `${scene}sources`,
+      `${scene}sources/${source}/`,
+      `${scene}tone`,
+      `${scene}loud`,
+      `${scene}report`,
+      `${scene}hand-over`,
+      `${app.base}/keys`,
+      `${app.base}/settings`,
+      `${app.base}/scenes/nobody/`,
+    ]) {
+      if (url !== page.url()) await page.goto(url);
+      await look(url);
     }
-    await page.evaluate(() => document.documentElement.classList.remove("lamp"));
-  };
-  for (const url of [
-    app.base,
-    scene,
-    `${scene}sources`,
-    `${scene}sources/${source}/`,
-    `${scene}tone`,
-    `${scene}loud`,
-    `${app.base}/keys`,
-    `${scene}hand-over`,
-    `${app.base}/scenes/nobody/`,
-  ]) {
-    if (url !== page.url()) await page.goto(url);
-    await look(url);
-    const wide = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
-    expect(wide, url).toBeLessThanOrEqual(0);
-  }
-  await page.goto(scene);
-  for (const [key, dialog] of [
-    ["u", "Past and versions"],
-    ["?", "Keys"],
-    ["Alt+t", "Add a track"],
-    ["i", "Strays"],
-  ]) {
-    await page.keyboard.press(key);
-    await expect(page.getByRole("dialog", { name: dialog })).toBeVisible();
-    await look(dialog, "dialog[open]");
-    await page.keyboard.press("Escape");
-  }
+    await page.goto(app.base);
+    await page.getByRole("button", { name: "New scene" }).click();
+    await look("New scene", "dialog[open]");
+    await page.goto(scene);
+    await expect(page.locator(".list-head")).toContainText("rough");
+    await page.evaluate(() => document.dispatchEvent(new CustomEvent("notes", localStorage.clear() as undefined)));
+    await look("the notes of a first visit");
+    for (const [keys, dialog] of [
+      [["u"], "Past and versions"],
+      [["?"], "Keys"],
+      [["/"], "Find a command"],
+      [["Alt+t"], "Add a track"],
+      [["i"], "Strays"],
+      [["Shift+B"], "Blend"],
+      [["Control+m"], "Mend all"],
+    ] as const) {
+      for (const k of keys) await page.keyboard.press(k);
+      await expect(page.getByRole("dialog", { name: dialog })).toBeVisible();
+      if (dialog === "Mend all") await expect(page.getByRole("dialog").getByRole("row").nth(3)).toBeVisible();
+      await look(dialog, "dialog[open]");
+      await page.keyboard.press("Escape");
+    }
+    await page.keyboard.press("Control+v"); // which says why it cannot act
+    await expect(page.locator(".toast")).toBeVisible();
+    await look("what is said", ".toast");
+  });
+
+test("the light that was chosen stays", async ({ page, app }) => {
+  await page.goto(app.base);
   await page.evaluate(() => localStorage.setItem("blendseam-light", "lamp"));
   await page.reload();
   expect(await page.evaluate(() => document.documentElement.classList.contains("lamp"))).toBe(true);

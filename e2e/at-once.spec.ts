@@ -37,3 +37,31 @@ for (const [what, keys, edit] of [
     if (edit === "gain")
       expect(track(now, "dialogue").clips.some((c) => (c.gain_db ?? 0) !== (clipOf(s, c.id).gain_db ?? 0))).toBe(true);
   });
+
+test("mending says at once that it looks, for one seam and for all, and Escape stops it", async ({ page, app }) => {
+  const s = await demo(page, app);
+  const held: Route[] = [];
+  await page.route("**/proposal?*", (r) => void held.push(r));
+  await page.route("**/mend", (r) => void held.push(r));
+  await seams(page).filter({ hasText: "Oda, take 1 → Pell, take 1" }).first().click();
+  await page.keyboard.press("m");
+  await expect(page.locator(".did")).toHaveText("Looking for what mends it … Escape stops it");
+  await page.keyboard.press("Escape");
+  await expect(page.locator(".did")).toHaveText("Stopped; nothing was done");
+
+  const list = page.locator(".list-dialog");
+  await page.keyboard.press("Control+m");
+  await expect(list).toContainText("Looking for what mends each seam");
+  await page.keyboard.press("Escape");
+  await expect(list).toBeHidden();
+  await page.unroute("**/mend");
+  for (const r of held) await r.continue().catch(() => {});
+  // One list is closed and the next one opened at once: the one's end is not the other's.
+  await page.keyboard.press("Control+m");
+  await page.evaluate(() => {
+    document.querySelector<HTMLDialogElement>(".list-dialog")!.close();
+    document.body.dispatchEvent(new KeyboardEvent("keydown", { key: "m", ctrlKey: true, bubbles: true }));
+  });
+  await expect(list.getByRole("row").nth(3)).toBeVisible();
+  expect((await stateOf(page)).revision).toBe(s.revision);
+});

@@ -83,17 +83,19 @@ export class Mending {
     if (s?.verdict && !this.of(s).proposal) this.asked = window.setTimeout(() => void this.fetch(s), 350);
   }
 
-  private async fetch(s: Seam): Promise<Proposal | undefined> {
+  private async fetch(s: Seam, signal?: AbortSignal): Promise<Proposal | undefined> {
     const known = this.of(s).proposal;
     if (known) return known;
     const revision = this.stage.scene.revision;
     try {
-      const got = await get<ProposalView | null>(`/scenes/${this.stage.id}/proposal?seam=${encodeURIComponent(s.id)}`);
+      const url = `/scenes/${this.stage.id}/proposal?seam=${encodeURIComponent(s.id)}`;
+      const got = await get<ProposalView | null>(url, signal);
       if (!got) return undefined;
       this.proposal = { seam: s.id, revision, view: got.proposal };
       if (this.stage.list.current?.id === s.id) this.show();
       return got.proposal;
     } catch (e) {
+      if (signal) throw e;
       say(e);
       return undefined;
     }
@@ -127,7 +129,12 @@ export class Mending {
   private async mend(): Promise<void> {
     const s = this.current();
     if (!s) return;
-    const p = await this.fetch(s);
+    let p: Proposal | undefined;
+    try {
+      p = await work(this.stage, "Looking for what mends it", (signal) => this.fetch(s, signal));
+    } catch (e) {
+      return say(e);
+    }
     if (!p) return;
     if (!p.edit)
       return say(

@@ -61,7 +61,12 @@ export function openList(set: Contents, then: (edits: unknown[]) => void): void 
 export function awaitList(title: string, about: string): AbortSignal {
   const stop = new AbortController();
   show({ title, about, rows: [], busy: true, choosing: false });
-  dialog.addEventListener("close", () => stop.abort(), { once: true });
+  const closed = () => {
+    if (dialog.open) return; // said late of a list before this one
+    dialog.removeEventListener("close", closed);
+    stop.abort();
+  };
+  dialog.addEventListener("close", closed);
   return stop.signal;
 }
 

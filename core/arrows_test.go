@@ -25,7 +25,7 @@ core/audit: core/analysis core/cache core/level core/measure core/mix core/pcm c
 core/blend: core/level
 core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/speech core/stray
   core/tone core/tone/recipe
-core/loud: core/audit core/level core/mix core/pcm core/scene
+core/loud: core/audit core/level core/measure core/mix core/pcm core/scene
 core/measure: core/level core/pcm core/simd
 core/mix: core/blend core/cache core/level core/limit core/measure core/pcm core/scene core/tone core/tone/recipe
 core/pcm: core/limit core/simd

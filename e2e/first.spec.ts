@@ -24,6 +24,13 @@ test("a new scene has its tracks, and each recording goes to the one for what it
   expect(on("music")).toEqual([expect.stringContaining("evening-tune")]);
   expect(on("effects")).toEqual([expect.stringContaining("kiln-roar")]);
   expect(on("picture")).toEqual([expect.stringContaining("oda-take-2")]);
+
+  // By hand, another track.
+  const voice = page.locator("table.sources tr", { hasText: "Front_Left" });
+  await voice.getByRole("combobox").selectOption("as effects");
+  await voice.getByRole("button", { name: "Lay out at the end" }).click();
+  await expect(voice).toContainText("2 clips");
+  expect(track(await stateOf(page), "effects").clips.at(-1)!.name).toContain("Front_Left");
 });
 
 test("in a scene without tracks a stretch is taken out to one that is made for it", async ({ page, app }) => {

@@ -118,11 +118,11 @@ func printRows(rows []report.Row) {
 func printLoud(rows []report.LoudRow) {
 	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
 	for _, r := range rows {
-		passes := "passes the band of speech"
+		unit, passes := "dBFS", "passes the band of speech"
 		if r.Kind == loud.OverFull {
-			passes = "reaches full scale"
+			unit, passes = "dBTP", "reaches full scale"
 		}
-		fmt.Fprintf(w, "%s\t%s\t%s\ttoo loud\tpeak %.1f dBFS, %s\n", r.AtTC, r.Track, r.Clip, r.PeakDBFS, passes)
+		fmt.Fprintf(w, "%s\t%s\t%s\ttoo loud\tpeak %.1f %s, %s\n", r.AtTC, r.Track, r.Clip, r.PeakDBFS, unit, passes)
 	}
 	w.Flush()
 }

@@ -10,6 +10,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/level"
+	"blendseam/core/measure"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
@@ -28,7 +29,7 @@ type Kind string
 // The kinds.
 const (
 	OverBand Kind = "over_band" // a dialogue track, its peaks over BandDB
-	OverFull Kind = "over_full" // the mix, at FullDB or over it
+	OverFull Kind = "over_full" // the mix, its true peak at FullDB or over it
 )
 
 // A Place is where something is too loud. Times are samples of the scene.
@@ -38,11 +39,11 @@ type Place struct {
 	TrackName string        `json:"track_name"`
 	Clip      scene.ClipID  `json:"clip"`
 	ClipName  string        `json:"clip_name"`
-	Span      pcm.Span      `json:"span"` // from the first sample over the limit to behind the last
-	At        int64         `json:"at"`   // of the largest
-	PeakDBFS  float64       `json:"peak_dbfs"`
-	OverDB    float64       `json:"over_db"` // by how much it passes its limit
-	TurnDB    float64       `json:"turn_db"` // what the clip must be turned by; 0 if that alone cannot help
+	Span      pcm.Span      `json:"span"`      // from the first sample over the limit to behind the last
+	At        int64         `json:"at"`        // of the largest
+	PeakDBFS  float64       `json:"peak_dbfs"` // of speech at its samples, of the mix between them too: its true peak
+	OverDB    float64       `json:"over_db"`   // by how much it passes its limit
+	TurnDB    float64       `json:"turn_db"`   // what the clip must be turned by; 0 if that alone cannot help
 	own       float64       // amplitude of the clip at At
 }
 
@@ -140,10 +141,12 @@ func over(m *audit.Meter, x *mix.Mixer, span pcm.Span, kind Kind, list []Place) 
 	if len(x.Voices(span)) == 0 {
 		return list, nil
 	}
-	b, err := audit.Render(x, span)
+	wide := pcm.Span{From: max(0, span.From-aroundPoint), To: span.To + aroundPoint}
+	b, err := audit.Render(x, wide)
 	if err != nil {
 		return nil, err
 	}
+	peaks := magnitudes(b, kind == OverFull)[span.From-wide.From:][:span.Len()]
 	limit := level.Amplitude(limitDB)
 	var p *Place
 	loudest := 0.0
@@ -158,15 +161,11 @@ func over(m *audit.Meter, x *mix.Mixer, span pcm.Span, kind Kind, list []Place) 
 		p, loudest = nil, 0
 		return err
 	}
-	for i := range b.Len() {
-		v := 0.0
-		for _, ch := range b {
-			v = max(v, math.Abs(ch[i]))
-		}
+	for i, v := range peaks {
 		if v < limit {
 			continue
 		}
-		at := span.From + i
+		at := span.From + int64(i)
 		if p != nil && at-p.Span.To > m.Samples(joinedMS) {
 			if err := end(); err != nil {
 				return nil, err
@@ -180,6 +179,42 @@ func over(m *audit.Meter, x *mix.Mixer, span pcm.Span, kind Kind, list []Place) 
 		}
 	}
 	return list, end()
+}
+
+// Between samples a sound can reach higher than at any of them, by a few dB at most: where these come near full scale,
+// groupSamples are looked at together, with aroundPoint on both sides.
+const (
+	aroundPoint  = 32
+	groupSamples = 64
+	nearFull     = 0.5
+)
+
+// magnitudes are the largest of a block's channels at every sample; between, where they come near full scale, the true
+// peak of a group of samples stands at its largest one.
+func magnitudes(b pcm.Block, between bool) []float64 {
+	list := make([]float64, b.Len())
+	for _, ch := range b {
+		for i, v := range ch {
+			list[i] = max(list[i], math.Abs(v))
+		}
+	}
+	for from := aroundPoint; between && from+groupSamples+aroundPoint <= len(list); from += groupSamples {
+		at := from
+		for i := from; i < from+groupSamples; i++ {
+			if list[i] > list[at] {
+				at = i
+			}
+		}
+		if list[at] < nearFull {
+			continue
+		}
+		for _, ch := range b {
+			var p measure.TruePeak
+			p.Add(ch[from-aroundPoint/2+1 : from+groupSamples+aroundPoint/2])
+			list[at] = max(list[at], p.Reached())
+		}
+	}
+	return list
 }
 
 // whose names the clip that is loudest at the place's largest sample.

@@ -114,3 +114,30 @@ func TestThePeakOfAVoiceIsThatOfFfmpeg(t *testing.T) {
 		t.Errorf("%d voices were tried", tried)
 	}
 }
+
+// A sine at a quarter of the sample rate whose samples all lie at 45 degrees of its phase reaches 3.01 dB over them
+// (EBU Tech 3341, 2023, signals 15 and 16, are made of it).
+func TestAMixThatPassesFullScaleBetweenItsSamplesIsFound(t *testing.T) {
+	s := seamtest.New(t)
+	s.Do(&scene.AddTrack{Name: "Music", Purpose: scene.ForMusic})
+	b := pcm.NewBlock(1, 12*seamtest.Rate)
+	music := s.Scene.Tracks[len(s.Scene.Tracks)-1].ID
+	for i := range b[0] {
+		if i > 5*seamtest.Rate && i < 5*seamtest.Rate+4800 {
+			edge := min(1, float64(min(i-5*seamtest.Rate, 5*seamtest.Rate+4800-i))/480)
+			b[0][i] = edge * level.Amplitude(1.5) * math.Sin(math.Pi/2*float64(i)+math.Pi/4)
+		}
+	}
+	s.Sound["tune"] = b
+	s.Do(&scene.Bring{Source: scene.Source{ID: "tune", Name: "tune", Samples: b.Len(), Channels: 1}})
+	s.Do(&scene.Add{Track: music, Source: "tune", Length: b.Len()})
+	list := find(t, s)
+	if len(list) != 1 || list[0].Kind != loud.OverFull || list[0].ClipName != "tune" ||
+		math.Abs(list[0].PeakDBFS-1.5) > 0.1 {
+		t.Fatalf("%+v", list)
+	}
+	s.Do(list[0].Turn(s.Scene))
+	if list := find(t, s); len(list) != 0 {
+		t.Errorf("turned down: %+v", list)
+	}
+}

@@ -151,3 +151,7 @@ func (t *TruePeak) Peak() float64 {
 	end.Add(make([]float64, ahead))
 	return end.top
 }
+
+// Reached is the largest magnitude so far at and between samples that were added with all that their interpolation
+// needs, 15 before and 16 after: unlike Peak it takes nothing to be silent that was not added.
+func (t *TruePeak) Reached() float64 { return t.top }

@@ -42,3 +42,19 @@ func TestMomentsAreReadAsTheyAreTyped(t *testing.T) {
 		}
 	}
 }
+
+func TestLongLengthsAreSaidAsTimes(t *testing.T) {
+	s := New("s", timecode.F25, 48000)
+	for samples, want := range map[int64]string{
+		345600000:    "2 h 0 min 0.0 s",
+		48000 * 3599: "59 min 59.0 s",
+		2880000:      "1 min 0.0 s",
+		48000 * 59:   "1475 frames",
+		1920:         "1 frame",
+		1000:         "0.5 frames (1000 samples)",
+	} {
+		if got := lengthWords(s, samples); got != want {
+			t.Errorf("%d samples are %q, not %q", samples, got, want)
+		}
+	}
+}

@@ -101,6 +101,10 @@ func lengthWords(s *Scene, samples int64) string {
 	if samples < 0 {
 		samples = -samples
 	}
+	if tenths := (samples*10 + s.SampleRate/2) / s.SampleRate; tenths >= 600 { // nobody counts so many frames
+		minutes := fmt.Sprintf("%d min %.1f s", tenths/600%60, float64(tenths%600)/10)
+		return either(tenths >= 36000, fmt.Sprintf("%d h ", tenths/36000), "") + minutes
+	}
 	f := s.Frames(samples)
 	n := s.Rate.SampleOf(f, s.SampleRate)
 	switch off := samples - n; {

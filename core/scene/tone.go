@@ -152,10 +152,10 @@ func (e *LayTone) apply(d *draft) error {
 	}
 	if e.In < 0 || e.In+e.To-e.From > src.Samples {
 		return notPossible(
-			"Tone is %d hours long; %s do not fit in behind moment %d.",
+			"Tone is %d hours long; %s do not fit in behind its first %s.",
 			toneHours,
 			lengthWords(d.Scene, e.To-e.From),
-			e.In,
+			lengthWords(d.Scene, e.In),
 		)
 	}
 	ti, err := toneTrackFor(d, e.Track, pcm.Span{From: e.From, To: e.To})

@@ -28,7 +28,7 @@ function row(p: LoudView) {
     href: `/scenes/${data.id}/?clip=${encodeURIComponent(p.clip)}&at=${p.at}`,
     track: p.track_name,
     clip: p.clip_name,
-    peak: `${p.peak_dbfs > 0 ? "+" : ""}${p.peak_dbfs.toFixed(1)} dBFS`,
+    peak: `${p.peak_dbfs > 0 ? "+" : ""}${p.peak_dbfs.toFixed(1)} ${p.kind === "over_full" ? "dBTP" : "dBFS"}`,
     over: p.kind === "over_full" ? `full scale, by ${over}; this clip is the loudest there` : `the band, by ${over}`,
     turn: p.edit ? `Turn ${p.clip_name} down by ${(-p.turn_db).toFixed(1)} dB` : "Several clips are too loud together",
     stuck: !p.edit,

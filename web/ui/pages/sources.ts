@@ -38,6 +38,8 @@ interface Row {
   here: boolean;
   elsewhere: boolean;
   href: string;
+  as: string; // the purpose that it is laid out for; "": by what it is
+  asWords: string;
 }
 interface Arrival {
   key: number;
@@ -82,6 +84,8 @@ function row(s: Source): Row {
     picture: !!s.width,
     here: s.here,
     elsewhere: !s.here,
+    as: "",
+    asWords: `Which track ${s.shown} is laid out on`,
     href: `/scenes/${data.id}/sources/${s.id}/`,
     what:
       `${s.width ? `picture ${s.width}×${s.height} at ${fps} fps, ` : ""}${sound} · ` +
@@ -302,7 +306,7 @@ Alpine.data("sources", () => ({
   },
   async lay(s: Row) {
     try {
-      await post(`/scenes/${data.id}/sources/${s.id}/lay`);
+      await post(`/scenes/${data.id}/sources/${s.id}/lay${s.as ? `?purpose=${s.as}` : ""}`);
       await refresh();
     } catch (e) {
       say(e);

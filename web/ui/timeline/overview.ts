@@ -1,4 +1,5 @@
-// The whole scene in a strip above the ruler: its tracks as threads, what is off, and the window that the timeline shows.
+// The whole scene in a strip above the ruler: its tracks as threads, what is off, and the window that the timeline
+// shows.
 
 import { colours, sharpen, sizeOf, threadOf } from "../drawing/paint.ts";
 import { endOf, type Scene } from "../model/scene.ts";

@@ -1,5 +1,5 @@
-// Every page and dialog, in both lights, on a desk and on a phone: nothing that axe-core calls serious, nothing cut off,
-// everything by keyboard.
+// Every page and dialog, in both lights, on a desk and on a phone: nothing that axe-core calls serious, nothing cut
+// off, everything by keyboard.
 import AxeBuilder from "@axe-core/playwright";
 import { demo, expect, seams, test } from "./app.ts";
 

@@ -434,7 +434,7 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, &scene.LayTone{Tone: room, To: 9, Fills: &scene.Hole{Clip: oda, Lull: lull}},
 			"The hole that the patch is for is not there any more."},
 		{base, &scene.LayTone{Tone: room, To: 9, In: 1 << 40},
-			"Tone is 24 hours long; 0.0 frames (9 samples) do not fit in behind its first 6362 h 54 min 33.1 s."},
+			"Tone is 24 hours long; 0.0 frames (9 samples) do not fit in behind its first 6362 h 54 min 52.2 s."},
 		{base, &scene.Keep{Clip: oda}, "To keep the words of a clip, it must be sound and have some."},
 		{base, &scene.Keep{Clip: oda, Stretches: []pcm.Span{{From: 0, To: 200 * fr}}},
 			"The stretches to keep of Oda must lie inside it, one after the other."},

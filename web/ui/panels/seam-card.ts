@@ -52,8 +52,10 @@ export function seamCard(a: About, s: Seam, number: number, advice: Advice = { c
     });
     first = action(a, "mend", "Mend this seam");
     actions.push(action(a, "hear_mended", "Hear it mended first", "wide"));
-  } else if (p?.left)
+  } else if (p?.left) {
     notes.push({ name: "Nothing mends it by itself", lines: [`${p.left[0].toUpperCase()}${p.left.slice(1)}.`] });
+    if (/^(background|colour)_step$/.test(s.cause)) first = action(a, "bed", "Lay a bed under all");
+  }
   if (advice.covers.length) notes.push({ name: "Words", lines: advice.covers });
   if (s.accepted !== undefined) notes.push({ name: "Accepted as it is", lines: [s.accepted || "Without a note."] });
   groups.push({ name: "Measured", rows });

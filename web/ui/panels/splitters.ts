@@ -17,7 +17,7 @@ const head = 52; // pixels of the strip above
 const splitters: Splitter[] = [
   { id: "split-list", property: "--list", along: "x", usual: 0.197, least: 200, most: (w) => w * 0.34, from: "start" },
   { id: "split-card", property: "--card", along: "x", usual: 0.206, least: 226, most: (w) => w * 0.36, from: "end" },
-  { id: "split-bench", property: "--bench", along: "y", usual: 0.495, least: 250, most: (h) => h - 210, from: "start" },
+  { id: "split-bench", property: "--bench", along: "y", usual: 0.465, least: 250, most: (h) => h - 210, from: "start" },
 ];
 
 const kept = (s: Splitter) => `blendseam-${s.id}`;

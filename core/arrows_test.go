@@ -25,6 +25,7 @@ core/audit: core/analysis core/cache core/level core/measure core/mix core/pcm c
 core/blend: core/level
 core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/speech core/stray
   core/tone core/tone/recipe
+core/fit: core/pcm
 core/loud: core/audit core/level core/measure core/mix core/pcm core/scene
 core/measure: core/level core/pcm core/simd
 core/mix: core/blend core/cache core/level core/limit core/measure core/pcm core/scene core/tone core/tone/recipe
@@ -55,9 +56,9 @@ media: core/analysis core/audit core/cache core/limit core/measure core/pcm core
 store: core/cache core/limit core/scene
 store/server/servertest: store/server
 tools/bench: core/pcm core/scene core/timecode interchange/otio media
-web: core/advise core/analysis core/audit core/blend core/fill core/level core/limit core/loud core/measure core/mix
-  core/pcm core/pcm/wav core/scene core/speech core/timecode core/tone intake interchange interchange/report media store
-  workspace
+web: core/advise core/analysis core/audit core/blend core/fill core/fit core/level core/limit core/loud core/measure
+  core/mix core/pcm core/pcm/wav core/scene core/speech core/timecode core/tone intake interchange interchange/report
+  media store workspace
 workspace: core/advise core/analysis core/audit core/cache core/fill core/loud core/mix core/pcm core/scene intake
   media store
 `
@@ -86,6 +87,7 @@ var levels = []string{
 	"core/scene",
 	"core/stray",
 	"core/tone",
+	"core/fit",
 	"core/room",
 	"core/speech",
 	"core/blend",

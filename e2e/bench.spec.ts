@@ -134,6 +134,7 @@ test("while it plays, plain and blended change places at the same moment", async
   expect(asked.filter((q, i) => asked.indexOf(q) !== i)).toEqual([]);
   await page.keyboard.press("Control+Enter");
   await expect(hearing(page)).toContainText("at half speed");
+  await expect.poll(() => asked.filter((q) => q.includes("slow=1")).length).toBeGreaterThan(5); // at the same pitch
   await page.keyboard.press(" ");
   // The difference is what the blend changes, to the sample.
   const [whole, plain, difference] = await Promise.all(

@@ -14,6 +14,7 @@ import (
 	"strings"
 
 	"blendseam/core/blend"
+	"blendseam/core/fit"
 	"blendseam/core/measure"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
@@ -79,16 +80,12 @@ func (s *Server) pcm(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	b := pcm.NewBlock(m.Channels(), n)
-	err = m.Render(b, from)
-	if err == nil && r.URL.Query().Get("what") == "difference" {
-		err = lessPlain(r.Context(), b, st, from)
-	}
+	b, goesOn, err := heard(r, st, m, from, n)
 	if err != nil {
 		return err
 	}
-	raw := make([]byte, 0, 4*n*int64(len(b)))
-	for i := range n {
+	raw := make([]byte, 0, 4*b.Len()*int64(len(b)))
+	for i := range b.Len() {
 		for _, ch := range b {
 			raw = binary.LittleEndian.AppendUint32(raw, math.Float32bits(float32(ch[i])))
 		}
@@ -98,8 +95,37 @@ func (s *Server) pcm(w http.ResponseWriter, r *http.Request) error {
 	h.Set("Cache-Control", "no-store")
 	h.Set("Blendseam-Channels", strconv.Itoa(m.Channels()))
 	h.Set("Blendseam-Revision", strconv.FormatInt(st.Revision, 10))
+	h.Set("Blendseam-Goes-On", strconv.FormatInt(goesOn, 10))
 	w.Write(raw)
 	return nil
+}
+
+// heard renders n samples from a moment on, or, where "slow" is asked for, twice as many that last twice as long: in
+// whole hops of core/fit, going on from the moment that goes_on names, as the answer before gave it.
+func heard(r *http.Request, st *workspace.Scene, m *mix.Mixer, from, n int64) (pcm.Block, int64, error) {
+	read := func(span pcm.Span) (pcm.Block, error) {
+		b := pcm.NewBlock(m.Channels(), span.Len())
+		err := m.Render(b, span.From)
+		if err == nil && r.URL.Query().Get("what") == "difference" {
+			err = lessPlain(r.Context(), b, st, span.From)
+		}
+		return b, err
+	}
+	if r.URL.Query().Get("slow") == "" {
+		b, err := read(pcm.Span{From: from, To: from + n})
+		return b, from + n, err
+	}
+	goesOn := from
+	if r.URL.Query().Has("goes_on") {
+		var err error
+		rate := st.Scene.SampleRate
+		if goesOn, err = number(r, "goes_on", from-rate, from+rate); err != nil {
+			return nil, 0, err
+		}
+	}
+	const speed = 0.5
+	hops := max(1, int64(float64(n)/speed)/fit.Hop(st.Scene.SampleRate))
+	return fit.Slower(read, from, goesOn, hops, speed, st.Scene.SampleRate)
 }
 
 // lessPlain takes from a stretch of the scene what it would be without blends.

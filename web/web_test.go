@@ -463,6 +463,22 @@ func TestSoundComesAsItIs(t *testing.T) {
 	}
 }
 
+func TestSoundAtHalfSpeedGoesOnFromPieceToPiece(t *testing.T) {
+	c := newClient(t)
+	id, _ := c.twoVoices()
+	url := "/scenes/" + id + "/pcm?slow=1&n=9600&from="
+	_, whole, h := c.do("GET", "/scenes/"+id+"/pcm?slow=1&n=19200&from=0", nil)
+	if len(whole) != 4*2*19200 || h.Get("Blendseam-Goes-On") == "" {
+		t.Fatal(len(whole), h)
+	}
+	_, first, h := c.do("GET", url+"0", nil)
+	_, second, _ := c.do("GET", url+"9600&goes_on="+h.Get("Blendseam-Goes-On"), nil)
+	if !bytes.Equal(whole, append(first, second...)) {
+		t.Error("two pieces are not the whole")
+	}
+	c.json("GET", url+"0&goes_on=9999999", nil, 400, nil)
+}
+
 func TestTheBenchShowsTheRenderedResult(t *testing.T) {
 	c := newClient(t)
 	id, state := c.twoVoices()

@@ -31,6 +31,7 @@ export class Player {
   private nodes: AudioBufferSourceNode[] = [];
   private gains = new Map<string, GainNode>();
   private blocks: Block[] = [];
+  private goesOn = new Map<string, string>(); // by part, where it is heard slower: what follows the block before
   private known = new Map<string, Float32Array[]>(); // of a loop, by part and place
   private stopper?: AbortController;
   private scene: string;
@@ -67,6 +68,7 @@ export class Player {
     this.stopper = new AbortController();
     this.begun = Infinity;
     this.known.clear();
+    this.goesOn.clear();
     this.gains = new Map(
       parts.map((p) => {
         const gain = context.createGain();
@@ -88,7 +90,10 @@ export class Player {
         done += block.samples;
         length = Math.min(NEXT, length * 2);
         // each round in the blocks of the first, which are kept
-        if (at >= to && this.looped) [at, length] = [from, FIRST];
+        if (at >= to && this.looped) {
+          [at, length] = [from, FIRST];
+          this.goesOn.clear();
+        }
         if (at < to) waiting = this.fetch(parts, at, length, done);
         this.schedule(block);
         while (run === this.run && this.begun + done / this.rate / this.speed - context.currentTime > AHEAD)
@@ -136,10 +141,13 @@ export class Player {
     const key = `${what} ${from} ${to}`,
       kept = this.known.get(key);
     if (kept) return kept;
+    const after = this.goesOn.get(what);
+    const slow = this.speed < 1 ? `&slow=1${after ? `&goes_on=${after}` : ""}` : "";
     const { data, headers } = await getBinary(
-      `/scenes/${this.scene}/pcm?from=${from}&n=${to - from}&${query(what)}`,
+      `/scenes/${this.scene}/pcm?from=${from}&n=${to - from}&${query(what)}${slow}`,
       this.stopper!.signal,
     );
+    this.goesOn.set(what, headers.get("Blendseam-Goes-On")!);
     const n = Number(headers.get("Blendseam-Channels")),
       all = new Float32Array(data),
       samples = all.length / n;
@@ -161,11 +169,10 @@ export class Player {
       at = context.currentTime + lead;
     }
     for (const [part, channels] of b.channels) {
-      const buffer = context.createBuffer(channels.length, b.samples, this.rate);
+      const buffer = context.createBuffer(channels.length, channels[0].length, this.rate);
       for (const [i, ch] of channels.entries()) buffer.copyToChannel(ch as Float32Array<ArrayBuffer>, i);
       const node = context.createBufferSource();
       node.buffer = buffer;
-      node.playbackRate.value = this.speed;
       node.connect(this.gains.get(part)!);
       node.start(at);
       this.nodes.push(node);
@@ -203,8 +210,8 @@ export class Player {
       start = end - Math.round(0.04 * this.rate * this.speed);
     const out: number[] = [];
     for (const b of this.blocks) {
-      const a = Math.max(0, start - b.at),
-        z = Math.min(b.samples, end - b.at);
+      const a = Math.max(0, Math.round((start - b.at) / this.speed)),
+        z = Math.min(b.samples, end - b.at) / this.speed;
       b.channels.get(this.what)?.forEach((ch, c) => {
         let most = out[c] ?? 0;
         for (let i = a; i < z; i++) most = Math.max(most, Math.abs(ch[i]));

@@ -73,9 +73,8 @@ export class Auditions {
   }
 
   /** Goes on with what plays of the scene, as it sounds after an edit. */
-  again(): void {
+  again(at = this.stage.player.position()): void {
     const { player } = this.stage,
-      at = player.position(),
       { stretch } = this;
     if (stretch) void player.play(player.looped ? stretch.from : at, stretch.to).catch(say);
     else void this.play(at);
@@ -191,10 +190,11 @@ export class Auditions {
   }
 
   /** Takes up again what plays, as it is to be played now. */
-  private replay(): void {
+  private replay(at: number): void {
     const { player } = this.stage;
     this.show();
-    if (player.parts.length < 2) return;
+    if (player.parts.length === 1) return this.again(at);
+    if (!player.playing) return;
     this.heard = "";
     void this.audition(this.mode);
   }
@@ -248,12 +248,14 @@ export class Auditions {
       },
       roll: () => void this.setRoll(),
       loop: () => {
+        const at = player.position();
         player.looped = !player.looped;
-        this.replay();
+        this.replay(at);
       },
       slower: () => {
+        const at = player.position();
         player.speed = player.speed < 1 ? 1 : 0.5;
-        this.replay();
+        this.replay(at);
       },
     };
   }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"sync"
@@ -127,13 +128,33 @@ func (s *Scene) All(ctx context.Context) ([]audit.Result, error) {
 }
 
 // settle is how long a scene must be left alone before it is measured: an edit does not wait for the measures of
-// the one before.
-const settle = 250 * time.Millisecond
+// the one before. Where edits follow one another within inSuccession, as of one who nudges an edge until it is right,
+// it is settleLonger: what is measured between two of them would be given up, and hold the next one up.
+const (
+	settle       = 250 * time.Millisecond
+	settleLonger = 600 * time.Millisecond
+	inSuccession = time.Second
+)
 
 // measuring is which states are being measured beside the requests, by scene.
 type measuring struct {
-	mu   sync.Mutex
-	busy map[string]run
+	mu    sync.Mutex
+	busy  map[string]run
+	asked map[string]time.Time // when a state was asked for last, of scenes that were edited of late
+}
+
+// wait is how long a scene is to be left alone now.
+func (m *measuring) wait(scene string, now time.Time) time.Duration {
+	maps.DeleteFunc(m.asked, func(_ string, at time.Time) bool { return now.Sub(at) > inSuccession })
+	_, soon := m.asked[scene]
+	if m.asked == nil {
+		m.asked = map[string]time.Time{}
+	}
+	m.asked[scene] = now
+	if soon {
+		return settleLonger
+	}
+	return settle
 }
 
 type run struct {
@@ -159,6 +180,7 @@ func (s *Scene) Measure() {
 	}
 	ctx, stop := context.WithCancel(s.w.ctx)
 	m.busy[s.Key.Scene] = run{s.Key.Node, stop}
+	wait := m.wait(s.Key.Scene, time.Now())
 	s.w.beside("measuring "+s.Scene.Name, func() error {
 		defer func() {
 			stop()
@@ -168,7 +190,7 @@ func (s *Scene) Measure() {
 				delete(m.busy, s.Key.Scene)
 			}
 		}()
-		err := cache.Caught(func() error { return s.measureAll(audit.Beginning(ctx, modest)) })
+		err := cache.Caught(func() error { return s.measureAll(audit.Beginning(ctx, modest), wait) })
 		if err == nil || ctx.Err() != nil {
 			return nil
 		}
@@ -177,9 +199,9 @@ func (s *Scene) Measure() {
 	})
 }
 
-func (s *Scene) measureAll(ctx context.Context) error {
+func (s *Scene) measureAll(ctx context.Context, wait time.Duration) error {
 	select {
-	case <-time.After(settle):
+	case <-time.After(wait):
 	case <-ctx.Done():
 		return ctx.Err()
 	}

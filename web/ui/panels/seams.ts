@@ -39,10 +39,19 @@ export class SeamList {
     box.addEventListener("scroll", () => this.paint());
     new ResizeObserver(() => this.paint()).observe(box);
     document.addEventListener("light", () => this.paint());
-    box.addEventListener("click", (e) => {
-      const row = (e.target as Element).closest<HTMLElement>("[data-seam]");
+    const rowOf = (e: Event) => (e.target as Element).closest<HTMLElement>("[data-seam]");
+    const take = (row: HTMLElement | null | undefined) => {
       const s = row && this.all.find((x) => x.id === row.dataset.seam);
       if (s) this.choose(s);
+    };
+    box.addEventListener("click", (e) => take(rowOf(e)));
+    // A row that is drawn anew between press and release gets no click: then what was pressed is taken.
+    let pressed: { row: HTMLElement | null; x: number; y: number } | undefined;
+    box.addEventListener("pointerdown", (e) => (pressed = { row: rowOf(e), x: e.clientX, y: e.clientY }));
+    box.addEventListener("pointerup", (e) => {
+      const p = pressed;
+      pressed = undefined;
+      if (p?.row && !p.row.isConnected && Math.hypot(e.clientX - p.x, e.clientY - p.y) < 8) take(p.row);
     });
   }
 

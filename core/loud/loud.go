@@ -141,12 +141,10 @@ func over(m *audit.Meter, x *mix.Mixer, span pcm.Span, kind Kind, list []Place) 
 	if len(x.Voices(span)) == 0 {
 		return list, nil
 	}
-	wide := pcm.Span{From: max(0, span.From-aroundPoint), To: span.To + aroundPoint}
-	b, err := audit.Render(x, wide)
+	b, err := audit.Render(x, pcm.Span{From: span.From - aroundPoint, To: span.To + aroundPoint})
 	if err != nil {
 		return nil, err
 	}
-	peaks := magnitudes(b, kind == OverFull)[span.From-wide.From:][:span.Len()]
 	limit := level.Amplitude(limitDB)
 	var p *Place
 	loudest := 0.0
@@ -161,7 +159,7 @@ func over(m *audit.Meter, x *mix.Mixer, span pcm.Span, kind Kind, list []Place) 
 		p, loudest = nil, 0
 		return err
 	}
-	for i, v := range peaks {
+	for i, v := range magnitudes(b, kind == OverFull) {
 		if v < limit {
 			continue
 		}
@@ -189,18 +187,19 @@ const (
 	nearFull     = 0.5
 )
 
-// magnitudes are the largest of a block's channels at every sample; between, where they come near full scale, the true
-// peak of a group of samples stands at its largest one.
+// magnitudes are the largest of a block's channels at every sample but the aroundPoint at either end; between, where
+// they come near full scale, the true peak of a group of samples stands at its largest one.
 func magnitudes(b pcm.Block, between bool) []float64 {
-	list := make([]float64, b.Len())
+	list := make([]float64, b.Len()-2*aroundPoint)
 	for _, ch := range b {
-		for i, v := range ch {
-			list[i] = max(list[i], math.Abs(v))
+		for i := range list {
+			list[i] = max(list[i], math.Abs(ch[aroundPoint+i]))
 		}
 	}
-	for from := aroundPoint; between && from+groupSamples+aroundPoint <= len(list); from += groupSamples {
+	for from := 0; between && from < len(list); from += groupSamples {
+		to := min(from+groupSamples, len(list))
 		at := from
-		for i := from; i < from+groupSamples; i++ {
+		for i := from; i < to; i++ {
 			if list[i] > list[at] {
 				at = i
 			}
@@ -209,9 +208,7 @@ func magnitudes(b pcm.Block, between bool) []float64 {
 			continue
 		}
 		for _, ch := range b {
-			var p measure.TruePeak
-			p.Add(ch[from-aroundPoint/2+1 : from+groupSamples+aroundPoint/2])
-			list[at] = max(list[at], p.Reached())
+			list[at] = max(list[at], measure.Between(ch[from+aroundPoint-15:to+aroundPoint+16]))
 		}
 	}
 	return list

@@ -152,6 +152,13 @@ func (t *TruePeak) Peak() float64 {
 	return end.top
 }
 
-// Reached is the largest magnitude so far at and between samples that were added with all that their interpolation
-// needs, 15 before and 16 after: unlike Peak it takes nothing to be silent that was not added.
-func (t *TruePeak) Reached() float64 { return t.top }
+// Between is the largest magnitude that a sound reaches between its samples, but for the first 15 and the last 16: the
+// interpolation of the others needs them, and nothing is taken to be silent. It is 0 for fewer than 32 samples.
+func Between(samples []float64) float64 {
+	var t TruePeak
+	most := simd.Peak(samples)
+	for i := 0; i+phaseTaps <= len(samples); i++ {
+		t.point((*[phaseTaps]float64)(samples[i:]), most)
+	}
+	return t.top
+}

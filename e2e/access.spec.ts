@@ -118,13 +118,13 @@ test("everything in the scene is reached by Tab, and focus is seen", async ({ pa
       return e === document.body
         ? ["BODY", ""]
         : [
-            e.id || e.dataset.command || e.dataset.hear || e.dataset.head || e.textContent?.trim() || e.tagName,
+            e.id || e.dataset.command || e.dataset.head || e.textContent?.trim() || e.tagName,
             getComputedStyle(e).outlineStyle,
           ];
     });
     reached.add(what[0]);
     if (what[0] !== "BODY") expect(what[1], what[0]).not.toBe("none");
   }
-  for (const id of ["play", "search", "seams", "plain", "bench", "timeline", "whole", "keys"])
+  for (const id of ["play", "search", "seams", "bench_plain", "bench", "timeline", "whole", "keys"])
     expect([...reached]).toContain(id);
 });

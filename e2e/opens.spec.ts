@@ -64,6 +64,10 @@ test("keys let be heard what the card shows: the clip, the range, or the seam", 
   await expect(page.locator(".hearing")).toHaveText(`You hear ${clip.name} alone`);
   await page.keyboard.press("2");
   await expect(page.locator(".hearing")).toHaveText(`You hear ${clip.name} in the scene`);
+  for (const how of [", in a loop", ""]) {
+    await page.keyboard.press("Shift+Enter"); // the clip still, not the seam on the bench
+    await expect(page.locator(".hearing")).toHaveText(`You hear ${clip.name} in the scene${how}`);
+  }
   const from = Math.max(0, clip.start - 72000);
   expect(parts).toEqual(expect.arrayContaining([`${clip.id} ${from}`, `scene ${from}`]));
   await page.keyboard.press("5");

@@ -57,6 +57,7 @@ export class Auditions {
   private mode = "blended"; // what the last audition was
   private heard = ""; // what an audition plays, and the state of the scene that it plays
   private words = ""; // what is heard
+  private asked?: () => void; // does once more what plays beside the scene
   private stretch?: { from: number; to: number }; // of the scene that plays, where it is not all that follows
 
   constructor(stage: Stage, mending: Mending, lulls: Lulls, panel: () => Hearing) {
@@ -94,6 +95,7 @@ export class Auditions {
   /** Plays a stretch with pre-roll and post-roll: the scene, or the scene as it would be. */
   async part(from: number, to: number, part: string): Promise<void> {
     this.heard = "";
+    this.asked = () => void this.part(from, to, part);
     await this.stage.player.play(...this.around(from, to), part, ["scene"]).catch(say);
   }
 
@@ -182,6 +184,7 @@ export class Auditions {
     const { player, scene } = this.stage;
     const of = `${what} ${scene.revision}`;
     this.words = words;
+    this.asked = () => void this.start(what, at, part, parts, words);
     this.showMode();
     if (player.playing && this.heard === of && player.hear(part)) return;
     this.heard = of;
@@ -196,7 +199,7 @@ export class Auditions {
     if (player.parts.length === 1) return this.again(at);
     if (!player.playing) return;
     this.heard = "";
-    void this.audition(this.mode);
+    this.asked?.();
   }
 
   private showMode(): void {
@@ -217,19 +220,14 @@ export class Auditions {
     panel.hearing = player.parts.length > 1 ? `You hear ${this.words}${how}` : "";
   }
 
-  /** The bench's buttons let the seam be heard that is on it, and take it in hand. */
-  registerButtons(take: () => void): void {
-    document.addEventListener("click", (e) => {
-      const what = (e.target as Element).closest<HTMLElement>("[data-hear]")?.dataset.hear;
-      if (!what) return;
-      if (this.stage.list.current) take();
-      void this.audition(what);
-    });
-  }
-
-  commands(): Record<string, () => void> {
+  /** Those of keys, and of the bench's buttons, which let the seam be heard that is on it and take it in hand first. */
+  commands(takeBenchSeam: () => void): Record<string, () => void> {
     const { player } = this.stage;
     const hear = (what: string) => () => this.hear(what);
+    const onBench = (what: string) => () => {
+      takeBenchSeam();
+      void this.audition(what);
+    };
     return {
       play: () => (player.playing ? player.stop() : void this.play()),
       audition: () => (player.playing && player.what !== "scene" ? player.stop() : void this.audition(this.mode)),
@@ -238,6 +236,11 @@ export class Auditions {
       hear_outgoing: hear("outgoing"),
       hear_incoming: hear("incoming"),
       hear_difference: hear("difference"),
+      bench_plain: onBench("plain"),
+      bench_blended: onBench("blended"),
+      bench_outgoing: onBench("outgoing"),
+      bench_incoming: onBench("incoming"),
+      bench_difference: onBench("difference"),
       hear_mended: () => void this.audition("mended"),
       hear_place: () => void this.audition("placed"),
       play_hand: () => this.inHand(),

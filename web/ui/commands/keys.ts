@@ -81,9 +81,10 @@ export function printed(k: string): string {
 /** Runs what the page's buttons and keys ask for, unless somebody types or a dialog is open. */
 export function listenForCommands(commands: () => Command[], run: (id: string) => void): void {
   document.addEventListener("click", (e) => {
-    const b = (e.target as Element).closest<HTMLElement>("[data-command], [data-hear]");
-    if (b && e.detail) b.blur(); // one that was clicked leaves Space and Enter to the commands
-    if (b?.dataset.command) run(b.dataset.command);
+    const b = (e.target as Element).closest<HTMLElement>("[data-command]");
+    if (!b) return;
+    if (e.detail) b.blur(); // one that was clicked leaves Space and Enter to the commands
+    run(b.dataset.command!);
   });
   document.addEventListener("keydown", (e) => {
     const el = e.target as HTMLElement;

@@ -20,6 +20,7 @@ export interface Views {
   snapping(): void;
   larger(): void; // the picture, or small again
   order(): void; // of the seam list
+  benchSeam(): void; // takes that on the bench in hand
 }
 
 export function sceneCommands(
@@ -37,7 +38,7 @@ export function sceneCommands(
     ...parts.mending.commands(),
     ...parts.lulls.commands(),
     ...parts.filling.commands(),
-    ...parts.auditions.commands(),
+    ...parts.auditions.commands(views.benchSeam),
     ...parts.blending.commands(),
     snapping: views.snapping,
     bench_closer: () => views.zoomBench(1 / 1.8),

@@ -27,7 +27,8 @@ export class Selecting {
 
   /** Takes the seam that is on the bench in hand. */
   benchSeam(): void {
-    if (this.stage.selection.kind !== "seam") this.seam(this.stage.list.current!, false, false);
+    const s = this.stage.list.current;
+    if (s && this.stage.selection.kind !== "seam") this.seam(s, false, false);
   }
 
   take(s: Selection): void {

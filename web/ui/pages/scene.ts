@@ -283,6 +283,7 @@ const does = sceneCommands(
     },
     larger: () => showLarge(!panel.large),
     order: () => order(!list.worst),
+    benchSeam: () => selecting.benchSeam(),
   },
   `scene${data.formats[0].ending}`,
 );
@@ -371,7 +372,6 @@ onLook(() => {
 });
 
 registerPast(edits, (words) => (panel.did = words));
-auditions.registerButtons(() => selecting.benchSeam());
 blending.register();
 registerCard(stage, lulls, mending, run);
 registerSearch(() => commands, run);

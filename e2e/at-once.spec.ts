@@ -8,6 +8,10 @@ for (const [what, keys, edit] of [
   ["a roll", ["."], "nudge"],
 ] as const)
   test(`${what} is drawn while the server has not answered, and taken back if it refuses`, async ({ page, app }) => {
+    // from before the page opens: one that is loaded already may not be stopped at once
+    let held: Route | undefined,
+      holds = false;
+    await page.route("**/edits", (r) => (holds ? void (held = r) : r.continue()));
     const s = await demo(page, app);
     await seams(page).filter({ hasText: "Oda, take 1 → Pell, take 1" }).first().click();
     if (edit === "gain") for (const k of ["p", "Home"]) await page.keyboard.press(k);
@@ -16,8 +20,7 @@ for (const [what, keys, edit] of [
       drawn = () => timeline.evaluate((c: HTMLCanvasElement) => c.toDataURL());
     await page.waitForLoadState("networkidle"); // waveforms and what an edge may do have come
     const before = await drawn();
-    let held: Route | undefined;
-    await page.route("**/edits", (r) => void (held = r));
+    holds = true;
     await page.keyboard.press(keys[0]);
     await expect(timeline).toHaveAttribute("data-outline", /./);
     await expect.poll(drawn).not.toBe(before);
@@ -27,7 +30,7 @@ for (const [what, keys, edit] of [
     await expect(page.locator(".toast")).toContainText("refused for the sake");
     await expect(timeline).toHaveAttribute("data-outline", "");
 
-    await page.unroute("**/edits");
+    holds = false;
     await page.keyboard.press(keys[0]);
     await kept(page, s.revision + 1);
     await expect(timeline).toHaveAttribute("data-outline", "");
@@ -39,10 +42,11 @@ for (const [what, keys, edit] of [
   });
 
 test("mending says at once that it looks, for one seam and for all, and Escape stops it", async ({ page, app }) => {
-  const s = await demo(page, app);
   const held: Route[] = [];
-  await page.route("**/proposal?*", (r) => void held.push(r));
-  await page.route("**/mend", (r) => void held.push(r));
+  let holds = true;
+  for (const what of ["**/proposal?*", "**/mend"])
+    await page.route(what, (r) => (holds ? void held.push(r) : r.continue()));
+  const s = await demo(page, app);
   await seams(page).filter({ hasText: "Oda, take 1 → Pell, take 1" }).first().click();
   await page.keyboard.press("m");
   await expect(page.locator(".did")).toHaveText("Looking for what mends it … Escape stops it");
@@ -54,7 +58,7 @@ test("mending says at once that it looks, for one seam and for all, and Escape s
   await expect(list).toContainText("Looking for what mends each seam");
   await page.keyboard.press("Escape");
   await expect(list).toBeHidden();
-  await page.unroute("**/mend");
+  holds = false;
   for (const r of held) await r.continue().catch(() => {});
   // One list is closed and the next one opened at once: the one's end is not the other's.
   await page.keyboard.press("Control+m");

@@ -73,23 +73,13 @@ export class Filling {
     return undefined;
   }
 
-  private async ask(q: URLSearchParams, choice?: number, signal?: AbortSignal): Promise<FillAnswer | undefined> {
-    if (choice !== undefined) q.set("choice", String(choice));
-    try {
-      return await get<FillAnswer>(`/scenes/${this.stage.id}/fill?${q}`, signal);
-    } catch (e) {
-      if (!signal?.aborted) say(e);
-      return undefined;
-    }
+  private ask(q: URLSearchParams, signal?: AbortSignal): Promise<FillAnswer> {
+    return get(`/scenes/${this.stage.id}/fill?${q}`, signal);
   }
 
   /** Asks, and says so meanwhile. */
   private asked(q: URLSearchParams): Promise<FillAnswer | undefined> {
-    return work(this.stage, "Looking for tone", async (signal) => {
-      const got = await this.ask(q, undefined, signal);
-      signal.throwIfAborted();
-      return got;
-    });
+    return work(this.stage, "Looking for tone", (signal) => this.ask(q, signal));
   }
 
   private async fill(): Promise<void> {
@@ -108,7 +98,14 @@ export class Filling {
     if (!first) return;
     const asked = new Map<number, Promise<FillAnswer | undefined>>([[0, Promise.resolve(first)]]);
     const one = (i: number) => {
-      if (!asked.has(i)) asked.set(i, this.ask(q!, i));
+      if (!asked.has(i)) {
+        q!.set("choice", String(i));
+        const answer = this.ask(q!).catch((e) => {
+          say(e);
+          return undefined;
+        });
+        asked.set(i, answer);
+      }
       return asked.get(i)!;
     };
     const around = (got: FillAnswer, part: string) => this.hear(got.at, got.to, part);

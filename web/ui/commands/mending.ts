@@ -80,25 +80,19 @@ export class Mending {
   look(): void {
     clearTimeout(this.asked);
     const s = this.stage.list.current;
-    if (s?.verdict && !this.of(s).proposal) this.asked = window.setTimeout(() => void this.fetch(s), 350);
+    if (s?.verdict && !this.of(s).proposal) this.asked = window.setTimeout(() => void this.fetch(s).catch(say), 350);
   }
 
   private async fetch(s: Seam, signal?: AbortSignal): Promise<Proposal | undefined> {
     const known = this.of(s).proposal;
     if (known) return known;
     const revision = this.stage.scene.revision;
-    try {
-      const url = `/scenes/${this.stage.id}/proposal?seam=${encodeURIComponent(s.id)}`;
-      const got = await get<ProposalView | null>(url, signal);
-      if (!got) return undefined;
-      this.proposal = { seam: s.id, revision, view: got.proposal };
-      if (this.stage.list.current?.id === s.id) this.show();
-      return got.proposal;
-    } catch (e) {
-      if (signal) throw e;
-      say(e);
-      return undefined;
-    }
+    const url = `/scenes/${this.stage.id}/proposal?seam=${encodeURIComponent(s.id)}`;
+    const got = await get<ProposalView | null>(url, signal);
+    if (!got) return undefined;
+    this.proposal = { seam: s.id, revision, view: got.proposal };
+    if (this.stage.list.current?.id === s.id) this.show();
+    return got.proposal;
   }
 
   private current(): Seam | undefined {
@@ -129,12 +123,7 @@ export class Mending {
   private async mend(): Promise<void> {
     const s = this.current();
     if (!s) return;
-    let p: Proposal | undefined;
-    try {
-      p = await work(this.stage, "Looking for what mends it", (signal) => this.fetch(s, signal));
-    } catch (e) {
-      return say(e);
-    }
+    const p = await work(this.stage, "Looking for what mends it", (signal) => this.fetch(s, signal));
     if (!p) return;
     if (!p.edit)
       return say(
@@ -224,18 +213,14 @@ export class Mending {
       return say("This seam is no cut between two clips that touch, so there is no place to search for.");
     const window = Number(localStorage.getItem("blendseam-window") ?? 250),
       revision = this.stage.scene.revision;
-    try {
-      const url = `/scenes/${this.stage.id}/places?seam=${encodeURIComponent(s.id)}&window=${window}`;
-      const got = await work(this.stage, "Searching for a place", (signal) =>
-        get<{ places: Place[]; kind: string; why: string } | null>(url, signal),
-      );
-      if (!got) return;
-      this.places = { seam: s.id, revision, list: got.places, why: got.why, chosen: 0 };
-      this.show();
-      this.showPlace();
-    } catch (e) {
-      say(e);
-    }
+    const url = `/scenes/${this.stage.id}/places?seam=${encodeURIComponent(s.id)}&window=${window}`;
+    const got = await work(this.stage, "Searching for a place", (signal) =>
+      get<{ places: Place[]; kind: string; why: string } | null>(url, signal),
+    );
+    if (!got) return;
+    this.places = { seam: s.id, revision, list: got.places, why: got.why, chosen: 0 };
+    this.show();
+    this.showPlace();
   }
 
   /** Sets how far to both sides of a cut is searched, in milliseconds. */

@@ -5,6 +5,7 @@ import { edgesInHand } from "../model/selection.ts";
 import { lengthOf, noLength } from "../model/time.ts";
 import { say } from "../panels/toast.ts";
 import type { Doing, Pull } from "../timeline/drag.ts";
+import { heldBy } from "../timeline/reaches.ts";
 import type { Stage } from "./stage.ts";
 
 /** The clips that a command is about: those selected; else, with the playhead, what lies under it. */
@@ -45,18 +46,9 @@ export function moves(s: Stage): Record<string, () => void> {
 
   /** What moving an edge does, as a drag of it would. */
   const edgePull = (e: Edge, trims: Doing, raw: number): Pull | undefined => {
-    const at = findClip(s.scene, e.right ?? e.left ?? "");
-    return (
-      at && {
-        doing: e.left && e.right ? "roll" : trims,
-        at,
-        edge: e.right ? "head" : "tail",
-        raw,
-        drawn: (x) => x,
-        whole: (n) => n,
-        also: [],
-      }
-    );
+    const { clip, edge, doing } = heldBy(e, trims),
+      at = findClip(s.scene, clip);
+    return at && { doing, at, edge, raw, drawn: (x) => x, whole: (n) => n, also: [] };
   };
   /** Shows at once what an edit under way will do. */
   const foreseen = async (p: Pull | undefined, under: Promise<unknown>) => {

@@ -89,9 +89,7 @@ export class Edits {
   };
 
   travel = (which: "undo" | "redo"): Promise<boolean> =>
-    this.inTurn(() =>
-      post<EditAnswer>(`/scenes/${this.id}/${which}`, { revision: this.scene.revision, page: pageName }),
-    );
+    this.inTurn(() => post<EditAnswer>(`/scenes/${this.id}/${which}`, this.at()));
 
   /** Sends what is an edit, but has an address of its own. */
   send = (ask: () => Promise<EditAnswer>): Promise<boolean> => this.inTurn(ask);
@@ -100,9 +98,7 @@ export class Edits {
   at = (): { revision: number; page: string } => ({ revision: this.scene.revision, page: pageName });
 
   goTo = (where: { node?: number; version?: string }): Promise<boolean> =>
-    this.inTurn(() =>
-      post<EditAnswer>(`/scenes/${this.id}/go`, { revision: this.scene.revision, page: pageName, ...where }),
-    );
+    this.inTurn(() => post<EditAnswer>(`/scenes/${this.id}/go`, { ...this.at(), ...where }));
 
   /** Says what an edit would do, without doing it. */
   async try(e: unknown): Promise<{ words: string; refused: boolean } | undefined> {

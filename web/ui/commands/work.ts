@@ -1,7 +1,8 @@
 // Work that takes its time: said at once, stopped by Escape.
+import { say } from "../panels/toast.ts";
 import type { Stage } from "./stage.ts";
 
-/** Does it, and says so meanwhile; undefined if it was stopped. */
+/** Does it, and says so meanwhile; undefined if it was stopped, or failed, which is said. */
 export async function work<T>(
   stage: Stage,
   words: string,
@@ -21,7 +22,7 @@ export async function work<T>(
     return got;
   } catch (e) {
     stage.note(stop.signal.aborted ? "Stopped; nothing was done" : "");
-    if (!stop.signal.aborted) throw e;
+    if (!stop.signal.aborted) say(e);
     return undefined;
   } finally {
     document.removeEventListener("keydown", stopping, true);

@@ -3,6 +3,7 @@
 import Alpine from "@alpinejs/csp";
 import { colours } from "../drawing/paint.ts";
 import { get, pageData, pageName, post, request, send } from "../model/api.ts";
+import { hasWords } from "../panels/long-list.ts";
 import { registerToast, say } from "../panels/toast.ts";
 
 interface Tone {
@@ -71,7 +72,6 @@ function draw(canvas: HTMLCanvasElement, t: number[]): void {
 }
 
 function show(): void {
-  const words = panel.query.toLowerCase().split(/\s+/).filter(Boolean);
   const said = (what: string, on: string, off: string) => (playing === what ? on : off);
   const view = (t: Tone) => ({
     ...t,
@@ -85,7 +85,7 @@ function show(): void {
     under: String(playing === `under ${t.id}`),
     underWords: said(`under ${t.id}`, "Stop", "Hear under the scene"),
   });
-  const shown = tones.filter((t) => words.every((w) => `${t.name} ${t.place}`.toLowerCase().includes(w)));
+  const shown = tones.filter((t) => hasWords(`${t.name} ${t.place}`, panel.query));
   for (const t of tones) thirds.set(t.id, t.thirds);
   for (const f of data.found) thirds.set(keyOf(f), f.thirds);
   panel.all = tones;

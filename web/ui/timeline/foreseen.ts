@@ -5,7 +5,7 @@ import { type Edge, findClip, type Scene } from "../model/scene.ts";
 import type { Rate } from "../model/time.ts";
 import { type Doing, outcome, outlineOf, type Pull } from "./drag.ts";
 import type { Canvas } from "./draw.ts";
-import type { Reaches } from "./reaches.ts";
+import { heldBy, type Reaches } from "./reaches.ts";
 
 export class Foreseen {
   private desk: { scene(): Scene; rate: Rate };
@@ -44,9 +44,7 @@ export class Foreseen {
   /** Asks how far an edge may be pulled before anybody pulls it. */
   near(list: Edge[], trims: Doing): void {
     if (list.length !== 1) return;
-    const [e] = list,
-      doing = e.left && e.right ? "roll" : trims;
-    this.reaches.of({ clip: e.right ?? e.left ?? "", edge: e.right ? "head" : "tail", doing });
+    this.reaches.of(heldBy(list[0], trims));
   }
 
   get pulling(): boolean {

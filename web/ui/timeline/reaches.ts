@@ -1,6 +1,6 @@
 // How far what is in hand may go, and what goes with it, as the server says; asked for when a hand comes near.
 import { get } from "../model/api.ts";
-import type { Scene } from "../model/scene.ts";
+import type { Edge, Scene } from "../model/scene.ts";
 import type { Reach } from "../wire/scene.ts";
 import type { ReachAnswer } from "../wire/web.ts";
 import type { Doing } from "./drag.ts";
@@ -11,6 +11,13 @@ export interface Held {
   edge?: "head" | "tail";
   doing: Doing;
 }
+
+/** What pulling an edge in hand takes hold of: a cut is rolled, a head or tail trimmed as trims says. */
+export const heldBy = (e: Edge, trims: Doing): Held => ({
+  clip: e.right ?? e.left ?? "",
+  edge: e.right ? "head" : "tail",
+  doing: e.left && e.right ? "roll" : trims,
+});
 
 const limited = new Set<Doing>(["trim_gap", "trim_close", "roll", "split", "slip", "slide"]);
 

@@ -3,7 +3,7 @@ import { type ChildProcess, spawn } from "node:child_process";
 import { cpSync, mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { test as base, expect, type Page } from "@playwright/test";
+import { test as base, expect, type Locator, type Page } from "@playwright/test";
 
 export class App {
   url = "";
@@ -137,10 +137,16 @@ export async function newScene(page: Page, app: App, name: string): Promise<void
   await expect(page).toHaveURL(/scenes\/[0-9a-f-]+\/$/);
 }
 
+/** Chooses recordings on the page of sources, once it listens: an empty list of what comes in is hidden then. */
+export async function choose(page: Page, files: Parameters<Locator["setInputFiles"]>[0]): Promise<void> {
+  await expect(page.locator("ul.arrivals:not(:has(li))").filter({ visible: true })).toHaveCount(0);
+  await page.getByLabel("Recordings", { exact: true }).setInputFiles(files);
+}
+
 /** Brings files in on the page of sources, and lays each out. */
 export async function bringAndLayOut(page: Page, files: string[]): Promise<void> {
   await page.getByRole("navigation").getByRole("link", { name: "Sources" }).click();
-  await page.getByLabel("Recordings", { exact: true }).setInputFiles(files);
+  await choose(page, files);
   for (const f of files)
     await expect(page.locator(".arrivals li", { hasText: f.split("/").pop()! })).toContainText("here");
   for (const f of files) {

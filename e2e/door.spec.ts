@@ -1,7 +1,7 @@
 // Who and what comes in: the secret that is asked for once, recordings of one name, samples that are none.
 import { mkdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { App, bringAndLayOut, expect, newScene, stateOf, test, track } from "./app.ts";
+import { App, bringAndLayOut, choose, expect, newScene, stateOf, test, track } from "./app.ts";
 
 /** A mono WAV file of 32-bit floats at 48 kHz (RIFF, WAVE_FORMAT_IEEE_FLOAT). */
 function floats(samples: Float32Array): Buffer {
@@ -40,7 +40,7 @@ test("samples that are none are said, and recordings of one name asked about", a
   await page.getByRole("navigation").getByRole("link", { name: "Sources" }).click();
   await expect(page.locator("table.sources")).toContainText("2 damaged samples read as silence");
   const second = put(info.outputPath("b"), "double.wav", floats(tone(2, 300)));
-  await page.getByLabel("Recordings", { exact: true }).setInputFiles([second]);
+  await choose(page, [second]);
   await expect(page.locator("table.sources tbody tr", { hasText: "double" })).toHaveCount(2);
   await page.goto(scene);
   await expect(page.locator("#seams [data-seam]").first()).toContainText(/clean|audible|rough/);

@@ -1,7 +1,7 @@
 // The first minutes with a scene of one's own: the tracks it begins with, and where what is laid out goes.
 import { existsSync } from "node:fs";
 import { join } from "node:path";
-import { bringAndLayOut, clipOf, edits, expect, newScene, seams, stateOf, test, track } from "./app.ts";
+import { bringAndLayOut, choose, clipOf, edits, expect, newScene, seams, stateOf, test, track } from "./app.ts";
 
 const VOICE = "/usr/share/sounds/alsa/Front_Left.wav";
 
@@ -9,7 +9,7 @@ test("a new scene has its tracks, and each recording goes to the one for what it
   await newScene(page, app, "First");
   expect((await stateOf(page)).tracks.map((t) => t.name)).toEqual(["Picture", "Dialogue", "Tone", "Effects", "Music"]);
   await page.getByRole("navigation").getByRole("link", { name: "Sources" }).click();
-  await page.getByLabel("Recordings", { exact: true }).setInputFiles([VOICE]);
+  await choose(page, [VOICE]);
   await expect(page.locator(".arrivals li")).toContainText("here");
   await expect(page.locator("table.sources tbody tr")).toHaveCount(1); // those of other scenes are behind a switch
   await page.getByLabel("Recordings of other scenes, too").check();
@@ -42,7 +42,7 @@ test("in a scene without tracks a stretch is taken out to one that is made for i
   await expect(page).toHaveURL(/scenes\/[0-9a-f-]+\/$/);
   expect((await stateOf(page)).tracks).toEqual([]);
   await page.getByRole("navigation").getByRole("link", { name: "Sources" }).click();
-  await page.getByLabel("Recordings", { exact: true }).setInputFiles([VOICE]);
+  await choose(page, [VOICE]);
   await expect(page.locator(".arrivals li")).toContainText("here");
   await page
     .locator("table.sources tr", { hasText: "Front_Left" })
@@ -98,7 +98,7 @@ test("clips and recordings are renamed, scenes duplicated, and what nothing uses
   // Nothing uses a recording that was only brought in: it goes, its file with it.
   await newScene(page, app, "Unused");
   await page.getByRole("navigation").getByRole("link", { name: "Sources" }).click();
-  await page.getByLabel("Recordings", { exact: true }).setInputFiles(["/usr/share/sounds/alsa/Side_Right.wav"]);
+  await choose(page, ["/usr/share/sounds/alsa/Side_Right.wav"]);
   const unused = page.locator("table.sources tr", { hasText: "Side_Right" });
   await expect(page.locator(".arrivals li")).toContainText("here");
   const id = (await unused.getByRole("link", { name: "Listen through" }).getAttribute("href"))!.split("/").at(-2)!;

@@ -3,7 +3,7 @@
 import { execFileSync } from "node:child_process";
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
-import { bringAndLayOut, edits, expect, kept, newScene, seams, stateOf, test, track } from "./app.ts";
+import { bringAndLayOut, choose, edits, expect, kept, newScene, seams, stateOf, test, track } from "./app.ts";
 
 // Recorded voices of Debian's alsa-utils, 48 kHz mono.
 const VOICES = ["/usr/share/sounds/alsa/Front_Left.wav", "/usr/share/sounds/alsa/Rear_Right.wav"];
@@ -140,7 +140,7 @@ test("files that cannot be used are refused in one line, and nothing of them sta
   await newScene(page, app, "Refusals");
   await page.getByRole("navigation").getByRole("link", { name: "Sources" }).click();
   const wav = readFileSync(VOICES[0]);
-  await page.getByLabel("Recordings", { exact: true }).setInputFiles([
+  await choose(page, [
     { name: "empty.wav", mimeType: "audio/wav", buffer: Buffer.alloc(0) },
     { name: "cut short.wav", mimeType: "audio/wav", buffer: wav.subarray(0, 5000) },
     { name: "notes.txt", mimeType: "text/plain", buffer: Buffer.from("not a recording at all, only words") },
@@ -165,7 +165,7 @@ test("the same file brought in twice is one source", async ({ page, app }) => {
     mimeType: "audio/wav",
     buffer: readFileSync("/usr/share/sounds/alsa/Noise.wav"),
   };
-  await page.getByLabel("Recordings", { exact: true }).setInputFiles([file, { ...file, name: "the same again.wav" }]);
+  await choose(page, [file, { ...file, name: "the same again.wav" }]);
   await expect(page.locator(".arrivals li", { hasText: "the same again" })).toContainText("here");
   await expect(page.locator("table.sources tbody tr")).toHaveCount(before + 1);
 });

@@ -14,21 +14,25 @@ import (
 // what is nearer to the samples: cmd -> web -> workspace -> store, media, interchange -> core, and inside core advise
 // -> fill -> audit -> analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
 const arrows = `
-cmd/blendseam: core/advise core/audit core/level core/limit core/loud core/measure core/mix core/pcm core/scene
-  core/timecode core/tone core/tone/recipe demo intake interchange interchange/report media scratch store
-  store/server web workspace
+cmd/blendseam: core/advise core/audit core/evening core/level core/limit core/loud core/measure core/mix
+  core/pcm core/scene core/timecode core/tone core/tone/recipe demo intake interchange interchange/report media
+  scratch store store/server web workspace
 core/advise: core/audit core/blend core/fill core/level core/loud core/measure core/mix core/pcm core/scene
-  core/speech
-core/analysis: core/level core/measure core/pcm core/speech core/stray core/tone
-core/audit: core/analysis core/cache core/level core/measure core/mix core/pcm core/scene core/speech
-  core/tone core/tone/recipe
+  core/speech core/spread
+core/analysis: core/ground core/level core/measure core/pcm core/speech core/stray core/tone core/tone/recipe
+core/audit: core/analysis core/cache core/ground core/level core/measure core/mix core/pcm core/scene
+  core/speech core/spread core/tone core/tone/recipe
 core/blend: core/level
-core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/speech core/stray
-  core/tone core/tone/recipe
+core/evening: core/audit core/blend core/ground core/level core/measure core/pcm core/scene core/spread core/tone
+  core/tone/recipe
+core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/speech core/spread
+  core/stray core/tone core/tone/recipe
 core/fit: core/pcm
-core/loud: core/audit core/level core/measure core/mix core/pcm core/scene
+core/ground: core/cache core/level core/pcm core/tone/recipe
+core/loud: core/audit core/level core/measure core/mix core/pcm core/scene core/spread
 core/measure: core/level core/pcm core/simd
-core/mix: core/blend core/cache core/level core/limit core/measure core/pcm core/scene core/tone core/tone/recipe
+core/mix: core/blend core/cache core/ground core/level core/limit core/measure core/pcm core/scene core/tone
+  core/tone/recipe
 core/pcm: core/limit core/simd
 core/pcm/flac: core/pcm
 core/pcm/wav: core/pcm
@@ -36,12 +40,14 @@ core/room: core/level core/measure core/pcm
 core/scene: core/blend core/level core/limit core/pcm core/timecode core/tone/recipe
 core/scene/scenetest: core/blend core/pcm core/scene core/timecode core/tone/recipe
 core/speech: core/level core/measure core/pcm
+core/spread: core/cache
 core/stray: core/level core/measure core/pcm core/speech
 core/tone: core/cache core/level core/measure core/pcm core/speech core/tone/recipe
 core/tone/recipe: core/limit core/pcm
-demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio media
-intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe interchange media scratch
-  store
+demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio
+  media
+intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe interchange media
+  scratch store
 interchange: core/scene
 interchange/formats: interchange/otio
 interchange/otio: core/blend core/limit core/scene core/timecode core/tone/recipe interchange
@@ -49,18 +55,18 @@ interchange/report: core/advise core/audit core/loud core/scene
 internal/outside: core/pcm
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
 internal/corpus:
-internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene core/timecode
-  interchange/otio internal/corpus internal/roomtest media
-media: core/analysis core/audit core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/scene
-  core/timecode interchange interchange/formats scratch
+internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene
+  core/timecode interchange/otio internal/corpus internal/roomtest media
+media: core/analysis core/audit core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav
+  core/scene core/spread core/timecode interchange interchange/formats scratch
 store: core/cache core/limit core/scene
 store/server/servertest: store/server
 tools/bench: core/pcm core/scene core/timecode interchange/otio media
-web: core/advise core/analysis core/audit core/blend core/fill core/fit core/level core/limit core/loud core/measure
-  core/mix core/pcm core/pcm/wav core/scene core/speech core/timecode core/tone intake interchange interchange/report
-  media store workspace
-workspace: core/advise core/analysis core/audit core/cache core/fill core/loud core/mix core/pcm core/scene intake
-  media store
+web: core/advise core/analysis core/audit core/blend core/fill core/fit core/level core/limit core/loud
+  core/measure core/mix core/pcm core/pcm/wav core/scene core/speech core/timecode core/tone intake interchange
+  interchange/report media store workspace
+workspace: core/advise core/analysis core/audit core/cache core/fill core/loud core/mix core/pcm core/scene
+  core/spread intake media store
 `
 
 // levels are the folders in the order in which arrows may go: none points to one that stands before it.
@@ -79,6 +85,7 @@ var levels = []string{
 	"interchange/otio",
 	"interchange",
 	"core/advise",
+	"core/evening",
 	"core/fill",
 	"core/loud",
 	"core/audit",
@@ -86,6 +93,7 @@ var levels = []string{
 	"core/mix",
 	"core/scene",
 	"core/stray",
+	"core/ground",
 	"core/tone",
 	"core/fit",
 	"core/room",
@@ -93,6 +101,7 @@ var levels = []string{
 	"core/blend",
 	"core/measure",
 	"core/pcm",
+	"core/spread",
 	"core/cache",
 	"core/limit",
 	"core",

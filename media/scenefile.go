@@ -1,6 +1,7 @@
 package media
 
 import (
+	"blendseam/core/spread"
 	"context"
 	"errors"
 	"fmt"
@@ -71,7 +72,7 @@ func (f *SceneFile) openAll(ctx context.Context, path string) error {
 		}
 	}
 	opened, files := make([]*wav.Reader, len(ids)), make([]string, len(ids))
-	err := audit.Spread(ctx, len(ids), 0, func(i int) (err error) {
+	err := spread.Each(ctx, len(ids), 0, func(i int) (err error) {
 		if files[i], err = LocalPath(filepath.Dir(path), f.Scene.Sources[ids[i]].URL); err == nil {
 			opened[i], err = Open(ctx, files[i], int(f.Scene.SampleRate))
 		}
@@ -153,7 +154,7 @@ func probeAll(ctx context.Context, dir string, targets []string) {
 			files = append(files, file)
 		}
 	}
-	_ = audit.Spread(ctx, len(files), 0, func(i int) error {
+	_ = spread.Each(ctx, len(files), 0, func(i int) error {
 		lengths(ctx, files[i])
 		return nil
 	})

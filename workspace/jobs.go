@@ -1,6 +1,7 @@
 package workspace
 
 import (
+	"blendseam/core/spread"
 	"context"
 	"encoding/json"
 	"errors"
@@ -8,7 +9,6 @@ import (
 	"sync"
 	"time"
 
-	"blendseam/core/audit"
 	"blendseam/core/cache"
 	"blendseam/core/scene"
 	"blendseam/media"
@@ -170,7 +170,7 @@ func (w *Workspace) AnalyseScene(ctx context.Context, sceneID string) error {
 		AnalysisJob,
 		sc.Scene.Name,
 		func(ctx context.Context, _ string, _ func(float64)) (any, error) {
-			return nil, sc.Sources().Prepare(audit.Beginning(ctx, modest), sc.Scene, threads())
+			return nil, sc.Sources().Prepare(spread.Beginning(ctx, modest), sc.Scene, threads())
 		},
 	)
 	return err

@@ -1,6 +1,7 @@
 package workspace
 
 import (
+	"blendseam/core/spread"
 	"context"
 	"errors"
 	"fmt"
@@ -120,7 +121,7 @@ func (s *Scene) All(ctx context.Context) ([]audit.Result, error) {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	ahead.Go(func() { _ = cache.Caught(func() error { return s.Sources().Prepare(ctx, s.Scene, threads()) }) })
-	err = audit.Spread(ctx, len(all), threads(), func(i int) (err error) {
+	err = spread.Each(ctx, len(all), threads(), func(i int) (err error) {
 		all[i], err = s.measured(ctx, list.found[i], list.keys[i])
 		return err
 	})
@@ -190,7 +191,7 @@ func (s *Scene) Measure() {
 				delete(m.busy, s.Key.Scene)
 			}
 		}()
-		err := cache.Caught(func() error { return s.measureAll(audit.Beginning(ctx, modest), wait) })
+		err := cache.Caught(func() error { return s.measureAll(spread.Beginning(ctx, modest), wait) })
 		if err == nil || ctx.Err() != nil {
 			return nil
 		}

@@ -4,6 +4,7 @@
 package workspace
 
 import (
+	"blendseam/core/spread"
 	"context"
 	"errors"
 	"fmt"
@@ -210,7 +211,7 @@ func (s *Scene) Adviser(ctx context.Context) (*advise.Adviser, error) {
 // Mend gives what would mend the whole scene; nothing is changed. progress is told to whoever began it.
 func (s *Scene) Mend(ctx context.Context, progress func(done, of int)) (*advise.Mending, error) {
 	return s.w.mendings.Get(ctx, s.Key, func(ctx context.Context) (*advise.Mending, error) {
-		ctx = audit.Beginning(ctx, modest)
+		ctx = spread.Beginning(ctx, modest)
 		all, err := s.All(ctx)
 		if err != nil {
 			return nil, err
@@ -244,7 +245,7 @@ type Findings struct {
 // Findings gives what should not be in the pauses of the scene, and the hum that is there.
 func (s *Scene) Findings(ctx context.Context) (*Findings, error) {
 	return s.w.findings.Get(ctx, s.Key, func(ctx context.Context) (*Findings, error) {
-		ctx = audit.Beginning(ctx, modest)
+		ctx = spread.Beginning(ctx, modest)
 		m, err := s.Adviser(ctx)
 		if err != nil {
 			return nil, err
@@ -288,7 +289,7 @@ func (s *Scene) PurposeOf(ctx context.Context, source string) (scene.Purpose, er
 // Loud gives what is too loud in the scene.
 func (s *Scene) Loud(ctx context.Context) ([]loud.Place, error) {
 	return s.w.loud.Get(ctx, s.Key, func(ctx context.Context) ([]loud.Place, error) {
-		return loud.Find(audit.Beginning(ctx, modest), audit.NewMeter(s.Scene, s.Sources()), threads())
+		return loud.Find(spread.Beginning(ctx, modest), audit.NewMeter(s.Scene, s.Sources()), threads())
 	})
 }
 

@@ -1,6 +1,7 @@
 package advise
 
 import (
+	"blendseam/core/spread"
 	"cmp"
 	"context"
 	"errors"
@@ -52,7 +53,7 @@ func (m *Adviser) Mend(
 	proposals := make([]Proposal, len(todo)+len(strays))
 	var mu sync.Mutex
 	done := 0
-	err = audit.Spread(ctx, len(proposals), threads, func(i int) (err error) {
+	err = spread.Each(ctx, len(proposals), threads, func(i int) (err error) {
 		if i < len(todo) {
 			proposals[i], err = m.Propose(ctx, todo[i])
 		} else {
@@ -156,7 +157,7 @@ func (m *Mending) spoilt(
 		}
 	}
 	var mu sync.Mutex
-	return spoilt, audit.Spread(ctx, len(beside), threads, func(i int) error {
+	return spoilt, spread.Each(ctx, len(beside), threads, func(i int) error {
 		r := beside[i]
 		after, err := meter.Seam(ctx, present[r.ID])
 		if err != nil || rank[after.Verdict] <= rank[r.Verdict] {
@@ -262,7 +263,7 @@ func (m *Mending) measure(ctx context.Context, before *Adviser, threads int) err
 	for _, s := range audit.Find(m.Scene) {
 		now[s.ID] = s
 	}
-	err := audit.Spread(ctx, len(m.Changes), threads, func(i int) error {
+	err := spread.Each(ctx, len(m.Changes), threads, func(i int) error {
 		c := &m.Changes[i]
 		s, ok := now[c.After.ID]
 		if !ok {

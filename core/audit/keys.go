@@ -47,7 +47,7 @@ func NewKeys(sc *scene.Scene) *Keys {
 		}
 		tk := trackKeys{
 			track:  t,
-			own:    digestOf([]any{t.ID, t.Mute, t.Solo, t.GainDB}),
+			own:    digestOf([]any{t.ID, t.Mute, t.Solo, t.GainDB, t.Room}),
 			clips:  make([]digest, len(t.Clips)),
 			blends: make([]digest, len(t.Clips)),
 		}
@@ -130,6 +130,9 @@ func Sound(sc *scene.Scene, s Seam) string {
 			t.GainDB,
 			c.LevelDB(c.In+s.At-c.Start),
 		)
+		if c.Room != nil {
+			parts = append(parts, c.Room)
+		}
 		for _, l := range c.Lulls {
 			if c.LullSpan(l).Overlaps(within) {
 				parts = append(parts, l)

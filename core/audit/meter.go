@@ -1,15 +1,15 @@
 package audit
 
 import (
+	"blendseam/core/spread"
 	"context"
 	"errors"
 	"fmt"
 	"math"
-	"runtime"
 	"sync"
 
 	"blendseam/core/analysis"
-	"blendseam/core/cache"
+	"blendseam/core/ground"
 	"blendseam/core/level"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
@@ -79,7 +79,11 @@ func (m *Meter) Sound(c *scene.Clip) (pcm.ReaderAt, error) {
 	if err != nil {
 		return nil, err
 	}
-	return m.Open(m.Scene, src)
+	r, err := m.Open(m.Scene, src)
+	if err != nil {
+		return nil, err
+	}
+	return ground.Even(r, c.Room), nil
 }
 
 func (m *Meter) source(c *scene.Clip) (scene.Source, error) {
@@ -99,7 +103,7 @@ func (m *Meter) Says(ctx context.Context, c *scene.Clip) (*analysis.Recording, e
 	if err != nil {
 		return nil, err
 	}
-	return m.Analysis(ctx, m.Scene, src)
+	return m.Under(ctx, m.Scene, src, c.Room)
 }
 
 // Raw is the recording of a clip over a span of the scene, at the clip's gain and beyond its edges, silent where there
@@ -175,7 +179,7 @@ func All(ctx context.Context, m *Meter, threads int) ([]Result, error) {
 	if err := m.Prepare(ctx, m.Scene, threads); err != nil {
 		return nil, err
 	}
-	err := Spread(ctx, len(found), threads, func(i int) (err error) {
+	err := spread.Each(ctx, len(found), threads, func(i int) (err error) {
 		results[i], err = m.Measured(ctx, found[i])
 		return err
 	})
@@ -190,47 +194,4 @@ func (m *Meter) Measured(ctx context.Context, s Seam) (Result, error) {
 		return Result{Seam: s, Cause: None, Why: "cannot be measured: " + missing.Error()}, nil
 	}
 	return r, err
-}
-
-type beginKey struct{}
-
-// Beginning lets whatever Spread does under ctx begin each of its threads so: at a lower priority, say.
-func Beginning(ctx context.Context, begin func()) context.Context {
-	return context.WithValue(ctx, beginKey{}, begin)
-}
-
-// Spread does something for each of n numbers, on so many threads, 0 being one for each processor, and gives the first
-// error. It ends early when there is one, or when ctx ends.
-func Spread(ctx context.Context, n, threads int, do func(i int) error) error {
-	if threads <= 0 {
-		threads = runtime.GOMAXPROCS(0)
-	}
-	begin, _ := ctx.Value(beginKey{}).(func())
-	ctx, cancel := context.WithCancelCause(ctx)
-	defer cancel(nil)
-	var group sync.WaitGroup
-	next := make(chan int)
-	for range min(n, threads) {
-		group.Go(func() {
-			if begin != nil {
-				begin()
-			}
-			for i := range next {
-				if err := cache.Caught(func() error { return do(i) }); err != nil {
-					cancel(err)
-				}
-			}
-		})
-	}
-feed:
-	for i := range n {
-		select {
-		case next <- i:
-		case <-ctx.Done():
-			break feed
-		}
-	}
-	close(next)
-	group.Wait()
-	return context.Cause(ctx)
 }

@@ -1,7 +1,9 @@
 package audit
 
 import (
+	"blendseam/core/spread"
 	"context"
+	"encoding/json"
 	"fmt"
 
 	"blendseam/core/analysis"
@@ -20,6 +22,7 @@ type Sources struct {
 	analyse Analyse
 	sounds  *cache.Cache[string, pcm.ReaderAt] // by source
 	known   *cache.Cache[string, *analysis.Recording]
+	under   *cache.Cache[string, *analysis.Recording] // by source and room
 	tones   *cache.Cache[string, *builtTone]
 }
 
@@ -48,6 +51,7 @@ func NewSources(open mix.Open, analyse Analyse) *Sources {
 		open,
 		analyse,
 		cache.New[string, pcm.ReaderAt](knownRecordings),
+		cache.New[string, *analysis.Recording](knownRecordings),
 		cache.New[string, *analysis.Recording](knownRecordings),
 		cache.New[string, *builtTone](knownTones),
 	}
@@ -129,6 +133,29 @@ func (s *Sources) Analysis(ctx context.Context, sc *scene.Scene, src scene.Sourc
 	})
 }
 
+// Under gives what a source of a scene says as a room makes it.
+func (s *Sources) Under(
+	ctx context.Context,
+	sc *scene.Scene,
+	src scene.Source,
+	room *recipe.Room,
+) (*analysis.Recording, error) {
+	if room == nil {
+		return s.Analysis(ctx, sc, src)
+	}
+	key, err := json.Marshal(room)
+	if err != nil {
+		return nil, err
+	}
+	return s.under.Get(ctx, src.ID+string(key), func(ctx context.Context) (*analysis.Recording, error) {
+		a, err := s.Analysis(ctx, sc, src)
+		if err != nil {
+			return nil, err
+		}
+		return a.Under(room), nil
+	})
+}
+
 // Prepare asks for the analyses of all recordings of a scene, several at once. What is missing is said by whoever needs
 // it.
 func (s *Sources) Prepare(ctx context.Context, sc *scene.Scene, threads int) error {
@@ -142,7 +169,7 @@ func (s *Sources) Prepare(ctx context.Context, sc *scene.Scene, threads int) err
 			}
 		}
 	}
-	return Spread(ctx, len(list), threads, func(i int) error {
+	return spread.Each(ctx, len(list), threads, func(i int) error {
 		_, _ = s.Analysis(ctx, sc, list[i])
 		return ctx.Err()
 	})

@@ -3,6 +3,7 @@ package fill
 import (
 	"blendseam/core/audit"
 	"blendseam/core/level"
+	"blendseam/core/spread"
 	"cmp"
 	"context"
 	"errors"
@@ -73,7 +74,7 @@ func (m search) all(ctx context.Context, threads int) ([]Finding, []Hum, error) 
 		}
 	}
 	found, hums := make([][]Finding, len(jobs)), make([]*Hum, len(jobs))
-	err := audit.Spread(ctx, len(jobs), threads, func(i int) (err error) {
+	err := spread.Each(ctx, len(jobs), threads, func(i int) (err error) {
 		if found[i], err = m.strays(ctx, jobs[i].t, jobs[i].c); err == nil {
 			hums[i], err = m.hum(ctx, jobs[i].c)
 		}

@@ -3,6 +3,7 @@
 package loud
 
 import (
+	"blendseam/core/spread"
 	"cmp"
 	"context"
 	"math"
@@ -80,7 +81,7 @@ func Find(ctx context.Context, m *audit.Meter, threads int) ([]Place, error) {
 	piece := m.Samples(pieceMS)
 	n := int((m.Scene.Length() + piece - 1) / piece)
 	found := make([][]Place, n)
-	err := audit.Spread(ctx, n, threads, func(i int) (err error) {
+	err := spread.Each(ctx, n, threads, func(i int) (err error) {
 		span := pcm.Span{From: int64(i) * piece, To: min(m.Scene.Length(), int64(i+1)*piece)}
 		found[i], err = within(m, span)
 		return err

@@ -10,6 +10,7 @@ import (
 	"sync"
 
 	"blendseam/core/blend"
+	"blendseam/core/ground"
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
@@ -33,6 +34,7 @@ type Options struct {
 type Mixer struct {
 	channels int
 	tracks   []voices
+	rooms    []between
 	length   int64
 }
 
@@ -79,7 +81,7 @@ func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 	opened := map[string]pcm.ReaderAt{}
 	get := func(c scene.Clip) (pcm.ReaderAt, error) {
 		if r, ok := opened[c.Source]; ok {
-			return r, nil
+			return ground.Even(r, c.Room), nil
 		}
 		src, ok := s.Sources[c.Source]
 		if !ok {
@@ -90,7 +92,7 @@ func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 			return nil, err
 		}
 		opened[c.Source] = r
-		return r, nil
+		return ground.Even(r, c.Room), nil
 	}
 	solo := false
 	for _, t := range s.Tracks {
@@ -115,6 +117,9 @@ func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 		return m, nil
 	}
 	m.pair(s, get, opt)
+	if opt.Clip == "" {
+		m.grounds(s)
+	}
 	return m, nil
 }
 
@@ -338,15 +343,24 @@ func (m *Mixer) Render(dst pcm.Block, at int64) error {
 				return err
 			}
 		}
+		for i := range m.rooms {
+			if err := m.rooms[i].add(part, at+from); err != nil {
+				return err
+			}
+		}
 	}
 	return nil
 }
 
+// first is the first voice that may sound in a window. Blends make neighbours overlap, but both ends of voices still
+// rise along the track.
+func (t *voices) first(window pcm.Span) int {
+	return sort.Search(len(t.list), func(i int) bool { return t.list[i].span.To > window.From })
+}
+
 func (t *voices) add(dst pcm.Block, at int64) error {
 	window := pcm.Span{From: at, To: at + dst.Len()}
-	// Blends make neighbours overlap, but both ends of voices still rise along the track.
-	i := sort.Search(len(t.list), func(i int) bool { return t.list[i].span.To > window.From })
-	for ; i < len(t.list) && t.list[i].span.From < window.To; i++ {
+	for i := t.first(window); i < len(t.list) && t.list[i].span.From < window.To; i++ {
 		if err := t.list[i].add(dst, window, t.gain); err != nil {
 			return err
 		}
@@ -366,13 +380,6 @@ func (v *voice) add(dst pcm.Block, window pcm.Span, trackGain float64) error {
 			return err
 		}
 	}
-	for _, r := range v.ramps() {
-		if r != nil && r.ready != nil && r.span.Overlaps(part) {
-			if err := r.ready(); err != nil {
-				return err
-			}
-		}
-	}
 	buffer := scratch.Get().(*pcm.Block)
 	defer scratch.Put(buffer)
 	channels := v.source.Format().Channels
@@ -383,7 +390,10 @@ func (v *voice) add(dst pcm.Block, window pcm.Span, trackGain float64) error {
 	if err := v.source.ReadSamplesAt(src, at); err != nil {
 		return err
 	}
-	v.shape(src, part, v.gain*trackGain)
+	v.turn(src, part, v.gain*trackGain)
+	if err := v.contour(src, part); err != nil {
+		return err
+	}
 	join(to, src)
 	return nil
 }
@@ -395,9 +405,11 @@ func (v *voice) lined() bool { return v.shapes && len(v.clip.Level) > 0 }
 
 // shaped tells whether a ramp or a level line lies over a part of the voice.
 func (v *voice) shaped(part pcm.Span) bool {
-	if v.lined() {
-		return true
-	}
+	return v.lined() || v.contoured(part)
+}
+
+// contoured tells whether a ramp or a lull lies over a part of the voice.
+func (v *voice) contoured(part pcm.Span) bool {
 	for _, r := range v.ramps() {
 		if r != nil && r.span.Overlaps(part) {
 			return true
@@ -412,8 +424,8 @@ func (v *voice) shaped(part pcm.Span) bool {
 	return false
 }
 
-// shape applies the clip's gain and its ramps to what was read for a part of its span.
-func (v *voice) shape(src pcm.Block, part pcm.Span, gain float64) {
+// turn applies the clip's gain and its level line to what was read for a part of its span.
+func (v *voice) turn(src pcm.Block, part pcm.Span, gain float64) {
 	if gain != 1 {
 		for _, ch := range src {
 			for i := range ch {
@@ -429,6 +441,17 @@ func (v *voice) shape(src pcm.Block, part pcm.Span, gain float64) {
 			}
 			for _, ch := range src {
 				ch[i] *= g
+			}
+		}
+	}
+}
+
+// contour applies lulls, fades and blends.
+func (v *voice) contour(src pcm.Block, part pcm.Span) error {
+	for _, r := range v.ramps() {
+		if r != nil && r.ready != nil && r.span.Overlaps(part) {
+			if err := r.ready(); err != nil {
+				return err
 			}
 		}
 	}
@@ -454,6 +477,7 @@ func (v *voice) shape(src pcm.Block, part pcm.Span, gain float64) {
 			}
 		}
 	}
+	return nil
 }
 
 // join adds sound to the mix: mono goes to every channel at unity, more channels to one as their mean, more

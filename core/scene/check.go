@@ -148,12 +148,22 @@ func checkBounds(s *Scene, t *Track) error {
 				)
 			}
 		}
+		if c.Room != nil {
+			if err := CheckRoom(c.Room); err != nil {
+				return err
+			}
+		}
 		for _, f := range []Fade{c.FadeIn, c.FadeOut} {
 			if f.Length > 0 {
 				if err := f.Curve.Check(); err != nil {
 					return notPossible("A fade of %s: %s.", c.Name, err)
 				}
 			}
+		}
+	}
+	if t.Room != nil {
+		if err := CheckRoom(t.Room); err != nil {
+			return err
 		}
 	}
 	for _, b := range t.Blends {

@@ -75,6 +75,9 @@ func trackWords(a, b *Track) (list []string) {
 	if a.GainDB != b.GainDB {
 		parts = append(parts, fmt.Sprintf("at %+.1f dB, was at %+.1f", b.GainDB, a.GainDB))
 	}
+	if words := roomsDiffer(a.Room, b.Room); words != "" {
+		parts = append(parts, either(b.Room == nil, "no room between its clips", "with a room between its clips"))
+	}
 	if len(parts) == 0 {
 		return nil
 	}
@@ -187,6 +190,9 @@ func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, pa
 		parts = append(parts, "no lull")
 	default:
 		parts = append(parts, "with "+count(len(b.Lulls), "lull"))
+	}
+	if words := roomsDiffer(a.Room, b.Room); words != "" {
+		parts = append(parts, words)
 	}
 	if (a.Fills == nil) != (b.Fills == nil) {
 		parts = append(parts, either(b.Fills == nil, "does not follow its hole any more", "follows its hole"))

@@ -47,6 +47,7 @@ var edits = map[string]func() Edit{
 	"set_clip":      func() Edit { return new(SetClip) },
 	"set_level":     func() Edit { return new(SetLevel) },
 	"lull":          func() Edit { return new(AddLull) },
+	"set_room":      func() Edit { return new(SetRoom) },
 	"set_lull":      func() Edit { return new(SetLull) },
 	"remove_lull":   func() Edit { return new(RemoveLull) },
 	"lay_tone":      func() Edit { return new(LayTone) },

@@ -77,6 +77,13 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		base,
 		&scene.Bring{Source: scene.Source{ID: "o", Name: "Oda", Samples: 3600 * 48000, Channels: 1}},
 	)
+	evened := func(change func(*recipe.Room)) *scene.SetRoom {
+		own := scenetest.Room(1)
+		change(&own)
+		return &scene.SetRoom{Rooms: []recipe.Room{own}, Clips: map[scene.ClipID]int{oda: 0}}
+	}
+	noHush, hushed := scenetest.Room(1), scenetest.Room(1)
+	hushed.Hush = &recipe.Hush{RoomDB: hushed.FillDB, GainDB: make([]float64, recipe.FineBands)}
 	many := base
 	for len(many.Tracks) < limit.Tracks {
 		many = scenetest.Must(t, many, &scene.AddTrack{Name: "more", Purpose: "music"})
@@ -126,6 +133,22 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 			"Point 1 of the level line has 50 dB; -120 to 40 are possible."},
 		{base, &scene.SetLevel{Clip: oda, Points: []scene.LevelPoint{{At: 5}, {At: 5}}},
 			"Point 2 of the level line does not lie behind the one before it."},
+		{base, &scene.SetRoom{}, "No clip is named whose room is to be set."},
+		{base, &scene.SetRoom{Clips: map[scene.ClipID]int{oda: 1}}, "Room 1 is not among the 0 that are given."},
+		{base, &scene.SetRoom{Clips: map[scene.ClipID]int{pic[0]: -1}}, "Oda is picture and has no room."},
+		{base, &scene.SetRoom{Tracks: map[scene.TrackID]int{"t1": -1}},
+			base.Track("t1").Name + " is a track of pictures and has no room."},
+		{base, &scene.SetRoom{Tracks: map[scene.TrackID]int{"t99": -1}}, "There is no track \"t99\" in this scene."},
+		{base, &scene.SetRoom{Rooms: []recipe.Room{noHush, hushed}, Tracks: map[scene.TrackID]int{"t2": 1}},
+			"A track's own room has nothing to hush."},
+		{base, evened(func(r *recipe.Room) { r.FillDB = r.FillDB[1:] }), "A room has 109 bands, not 108."},
+		{base, evened(func(r *recipe.Room) { r.FillDB[3] = 41 }), "A band of a room has 41 dB."},
+		{base, evened(func(r *recipe.Room) { r.Hum = make([]recipe.Sine, 65) }),
+			"A room would have 65 tones of hum; 64 are the most."},
+		{base, evened(func(r *recipe.Room) { r.Hum[0].Hz = 0 }), "Hum of 0 Hz at -70 dB cannot be made."},
+		{base, evened(func(r *recipe.Room) {
+			*r = recipe.Room{Hush: &recipe.Hush{RoomDB: r.FillDB, GainDB: []float64{-25}}}
+		}), "A band of a room is hushed by 25 dB; 0 to 24 are possible."},
 		{base, &scene.Accept{Sound: "x"}, "No seam is named that could be accepted."},
 		{base, &scene.Accept{Left: pic[0], Sound: "x"}, "Oda is picture; seams are places in sound."},
 		{base, &scene.SetPair{Out: oda, In: pell, From: 90 * fr, To: 95 * fr, Law: blend.ConstantPower},

@@ -122,6 +122,9 @@ type Track struct {
 	Clips   []Clip  `json:"clips"`
 	Blends  []Blend `json:"blends,omitempty"`
 	Foreign Foreign `json:"foreign,omitempty"`
+
+	// What sounds where none of its clips does, between the first and the last that have a room themselves.
+	Room *recipe.Room `json:"room,omitempty"`
 }
 
 // A Clip is a stretch of a source on a track.
@@ -143,8 +146,9 @@ type Clip struct {
 	// in order of time; straight in dB between points, on like the outermost beyond them
 	Level []LevelPoint `json:"level,omitempty"`
 
-	Lulls []Lull `json:"lulls,omitempty"` // in order of time, apart
-	Fills *Hole  `json:"fills,omitempty"` // the hole that it is a patch for, and follows
+	Room  *recipe.Room `json:"room,omitempty"`  // what is done to its background, at its gain
+	Lulls []Lull       `json:"lulls,omitempty"` // in order of time, apart
+	Fills *Hole        `json:"fills,omitempty"` // the hole that it is a patch for, and follows
 
 	AcceptedHead *Accepted `json:"accepted_head,omitempty"` // the seam at its head, where no other clip touches it
 	AcceptedTail *Accepted `json:"accepted_tail,omitempty"` // the seam at its tail, the cut to the next clip among them

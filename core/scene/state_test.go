@@ -9,6 +9,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
 	"blendseam/core/timecode"
+	"blendseam/core/tone/recipe"
 )
 
 // unheard are the states of a clip that change nothing of its sound.
@@ -41,6 +42,9 @@ func changed(t *testing.T, c scene.Clip, field int) scene.Clip {
 		*x = []scene.LevelPoint{{At: 5, DB: -3}}
 	case *[]scene.Lull:
 		*x = []scene.Lull{{ID: "u1", From: c.In + 10, To: c.In + 5000}}
+	case **recipe.Room:
+		room := scenetest.Room(1)
+		*x = &room
 	case **scene.Hole:
 		*x = &scene.Hole{Clip: "c1"}
 	case **scene.Accepted:

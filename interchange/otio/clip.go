@@ -80,6 +80,14 @@ var clipFields = []clipField{
 		},
 	},
 	{
+		[]string{"room"},
+		func(to object, c clipOut) { put(to, "room", c.Room, c.Room != nil) },
+		func(from node, c clipIn) (err error) {
+			c.Room, err = from.room()
+			return err
+		},
+	},
+	{
 		[]string{"level"},
 		func(to object, c clipOut) {
 			var level []any

@@ -350,6 +350,14 @@ func TestStretchesOfSourcesAreWrittenAndReadAgain(t *testing.T) {
 	}
 }
 
+// hushedRoom is a room with all that one can have.
+func hushedRoom() recipe.Room {
+	r := scenetest.Room(9)
+	r.Hush = &recipe.Hush{RoomDB: slices.Clone(r.FillDB), GainDB: make([]float64, recipe.FineBands)}
+	r.Hush.GainDB[7] = -3.5
+	return r
+}
+
 // What the standard has no field for comes back as it was: level lines, accepted seams, pairs.
 func TestLevelLinesAcceptedSeamsAndPairsComeBack(t *testing.T) {
 	s := scene.New("more", timecode.F25, 48000)
@@ -359,6 +367,8 @@ func TestLevelLinesAcceptedSeamsAndPairsComeBack(t *testing.T) {
 		&scene.Add{Track: "t1", Source: "a.wav", In: 1000, Length: 96000},
 		&scene.Add{Track: "t2", Source: "a.wav", In: 100000, Start: 96000, Length: 72000},
 		&scene.SetLevel{Clip: "c3", Points: []scene.LevelPoint{{At: 2000, DB: -3.5}, {At: 5000, DB: 2}}},
+		&scene.SetRoom{Rooms: []recipe.Room{hushedRoom()}, Clips: map[scene.ClipID]int{"c4": 0}},
+		&scene.SetRoom{Rooms: []recipe.Room{scenetest.Room(5)}, Tracks: map[scene.TrackID]int{"t1": 0}},
 		&scene.Accept{Left: "c3", Sound: "abc", Note: "as it is"}, &scene.Accept{Right: "c4", Sound: "def"},
 		&scene.SetPair{Out: "c3", In: "c4", From: 90000, To: 100000, Law: blend.Matched,
 			CurveIn: &blend.Curve{Shape: blend.Exponential, Bend: 0.5}},
@@ -382,11 +392,16 @@ func TestLevelLinesAcceptedSeamsAndPairsComeBack(t *testing.T) {
 		back.Tracks[1].Clips[0].AcceptedHead.Sound != "def" {
 		t.Errorf("came back as %+v", is)
 	}
+	if room := s.Tracks[1].Clips[0].Room; room == nil || !room.Equal(back.Tracks[1].Clips[0].Room) ||
+		!back.Tracks[0].Room.Equal(s.Tracks[0].Room) || back.Tracks[0].Room == nil || back.Tracks[1].Room != nil {
+		t.Errorf("rooms came back as %+v and %+v", back.Tracks[1].Clips[0].Room, back.Tracks[0].Room)
+	}
 	if len(back.Pairs) != 1 || back.Pairs[0].Out != is.ID || back.Pairs[0].Law != blend.Matched ||
 		back.Pairs[0].CurveIn.Bend != 0.5 {
 		t.Errorf("pairs %+v", back.Pairs)
 	}
 	for _, bad := range []string{`{"level": [{"db": 1}]}`, `{"level": [{"at": {"value": 5, "rate": 48000}, "db": 99}]}`,
+		`{"room": 5}`, `{"room": {"fill_db": [1]}}`, `{"room": {"fill_db": "loud"}}`, `{"room": {"hum": [{"hz": 1e9}]}}`,
 		`{"pair_out": {"with": "x", "law": "glue"}}`} {
 		var tree map[string]any
 		json.Unmarshal(raw, &tree)

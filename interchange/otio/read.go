@@ -18,6 +18,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
+	"blendseam/core/tone/recipe"
 	"blendseam/interchange"
 
 	"github.com/tidwall/gjson"
@@ -416,10 +417,14 @@ func (r *reader) track(n node) error {
 	if t.GainDB, err = mine.db("gain_db"); err != nil {
 		return err
 	}
+	if t.Room, err = mine.room(); err != nil {
+		return err
+	}
 	t.Hue, t.Solo = mine.text("hue"), mine.flag("solo", false)
 	t.Locked, t.Stays = mine.flag("locked", false), mine.flag("stays", false)
 	t.Mute = mine.flag("mute", false) || !n.flag("enabled", true)
-	if t.Foreign, err = mine.rest(foreign, "purpose", "gain_db", "hue", "solo", "locked", "stays", "mute"); err != nil {
+	if t.Foreign, err = mine.rest(foreign, "purpose", "gain_db", "hue", "solo", "locked", "stays", "mute",
+		"room"); err != nil {
 		return err
 	}
 	if err := keepMarkers(n, &t.Foreign); err != nil {
@@ -701,6 +706,22 @@ func (r *reader) fade(mine node, key string, t *scene.Track) (scene.Fade, error)
 	}
 	f.Curve, err = n.curve("curve", "bend")
 	return f, err
+}
+
+// room reads what is done to a background; nil if there is nothing.
+func (n node) room() (*recipe.Room, error) {
+	o, ok, err := n.object("room")
+	if !ok || err != nil {
+		return nil, err
+	}
+	r := &recipe.Room{}
+	if err := json.Unmarshal([]byte(o.raw), r); err != nil {
+		return nil, o.errorf("is no room: %s", strings.TrimPrefix(err.Error(), "json: "))
+	}
+	if err := scene.CheckRoom(r); err != nil {
+		return nil, o.errorf("%s", err)
+	}
+	return r, nil
 }
 
 // level reads a level line. Its moments are the recording's own.

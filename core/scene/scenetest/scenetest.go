@@ -172,6 +172,13 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		}
 		return &scene.Keep{Clip: id}
 	case 37:
+		if some {
+			e := &scene.SetRoom{Rooms: []recipe.Room{Room(rng.Uint64())}, Clips: map[scene.ClipID]int{id: rng.IntN(2) - 1}}
+			if rng.IntN(3) == 0 {
+				e.Tracks = map[scene.TrackID]int{track.ID: rng.IntN(2) - 1}
+			}
+			return e
+		}
 		return &scene.SetLevel{
 			Clip:   id,
 			Points: []scene.LevelPoint{{At: c.In, DB: -3}, {At: c.In + 1 + rng.Int64N(40000), DB: 2 * rng.Float64()}},
@@ -294,3 +301,16 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 }
 
 func abs(n int64) int64 { return max(n, -n) }
+
+// Room is noise of one level in all bands, and hum.
+func Room(seed uint64) recipe.Room {
+	r := recipe.Room{
+		Seed:   seed >> 12,
+		FillDB: make([]float64, recipe.FineBands),
+		Hum:    []recipe.Sine{{Hz: 50, LevelDB: -70}},
+	}
+	for i := range r.FillDB {
+		r.FillDB[i] = -80
+	}
+	return r
+}

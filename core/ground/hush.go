@@ -1,0 +1,200 @@
+package ground
+
+import (
+	"context"
+	"fmt"
+	"math"
+
+	"blendseam/core/cache"
+	"blendseam/core/level"
+	"blendseam/core/pcm"
+	"blendseam/core/tone/recipe"
+)
+
+// A hushed recording is looked at in frames of frameLength samples, frameHop apart, with the square root of a Hann
+// window before and after; four of them lie over each sample and sum to it where no gain is put on.
+//
+// What sounds is a word, or anything else that is not the background, where one of the bands stands so far over what
+// the background has, in dB, over about 50 ms: from wordFrom on it counts in part, from wordSure on whole. Around that
+// the background is left as it is, for wordReach frames, and goes over from the one to the other within wordEase more.
+// All of that is of a finite reach, so that a stretch can be made without what came long before it.
+const (
+	frameLength = 1024
+	frameHop    = frameLength / 4
+	wordFrom    = 5.0
+	wordSure    = 8.0
+	wordSmooth  = 4  // frames to either side
+	wordReach   = 10 // frames
+	wordEase    = 6  // frames
+	wordContext = wordSmooth + wordReach + wordEase
+)
+
+// Words are looked for in bands of a third of an octave, at least widestBins wide: narrower ones rise by chance.
+const (
+	leastBins = 5
+	wordsLow  = 100.0
+	wordsHigh = 8000.0
+)
+
+var frames = &transforms{length: frameLength}
+
+// hushed is a recording with its background turned down between words.
+type hushed struct {
+	pcm.ReaderAt
+	gainDB []float64 // of each bin
+	bands  []wordBand
+	window []float64
+}
+
+// A wordBand is some bins, and the power that the background has in them.
+type wordBand struct {
+	from, to int
+	power    float64
+}
+
+func newHushed(r pcm.ReaderAt, h recipe.Hush) *hushed {
+	rate := float64(r.Format().Rate)
+	hz := rate / frameLength
+	out := &hushed{ReaderAt: r, gainDB: make([]float64, frameLength/2+1), window: frameWindow()}
+	for k := range out.gainDB {
+		x := 12*math.Log2(max(float64(k)*hz, 1)/1000) - recipe.FineLow
+		i := max(0, min(len(h.GainDB)-1, int(x)))
+		j := min(i+1, len(h.GainDB)-1)
+		share := max(0, min(1, x-float64(i)))
+		out.gainDB[k] = h.GainDB[i]*(1-share) + h.GainDB[j]*share
+	}
+	key := fmt.Sprint(rate, h.RoomDB)
+	out.bands, _ = backgrounds.Get(context.Background(), key, func(context.Context) ([]wordBand, error) {
+		return backgroundOf(h.RoomDB, r.Format().Rate), nil
+	})
+	return out
+}
+
+func frameWindow() []float64 {
+	w := make([]float64, frameLength)
+	for i := range w {
+		w[i] = math.Sin(math.Pi * (float64(i) + 0.5) / frameLength)
+	}
+	return w
+}
+
+// backgrounds keeps what was found of those that were needed last, by rate and levels.
+var backgrounds = cache.New[string, []wordBand](48)
+
+// backgroundOf gives the bands with what the background has in them, measured on two seconds of noise of its spectrum:
+// so that what leaks from one band into another, and from steep ones much, is in it.
+func backgroundOf(roomDB []float64, rate int) (bands []wordBand) {
+	hz := float64(rate) / frameLength
+	for low := wordsLow; low < min(wordsHigh, float64(rate)/2.2); {
+		b := wordBand{from: int(low / hz)}
+		b.to = max(b.from+leastBins, int(low*math.Cbrt(2)/hz))
+		bands = append(bands, b)
+		low = float64(b.to) * hz
+	}
+	sound := pcm.NewBlock(1, 2*int64(rate))
+	NewNoise(recipe.Room{Seed: 1, FillDB: roomDB}, rate).Add(sound, 0)
+	fft, window, x := frames.get(), frameWindow(), make([]float64, frameLength)
+	defer frames.put(fft)
+	count := 0.0
+	for at := 0; at+frameLength <= len(sound[0]); at += frameHop {
+		for i, v := range sound[0][at : at+frameLength] {
+			x[i] = v * window[i]
+		}
+		out := fft.Coefficients(nil, x)
+		for i := range bands {
+			for _, v := range out[bands[i].from:bands[i].to] {
+				bands[i].power += real(v)*real(v) + imag(v)*imag(v)
+			}
+		}
+		count++
+	}
+	for i := range bands {
+		bands[i].power /= count
+	}
+	return bands
+}
+
+// ReadSamplesAt reads and turns down; see pcm.ReaderAt.
+func (h *hushed) ReadSamplesAt(dst pcm.Block, at int64) error {
+	first := floor(at-frameLength+1+frameHop-1, frameHop) // the first frame that reaches into dst
+	last := floor(at+dst.Len()-1, frameHop)
+	count := int(last - first + 1)
+	wide := pcm.Span{From: (first - wordContext) * frameHop, To: (last+wordContext)*frameHop + frameLength}
+	sound, err := pcm.Read(h.ReaderAt, wide)
+	if err != nil {
+		return err
+	}
+	fft := frames.get()
+	defer frames.put(fft)
+	x := make([]float64, frameLength)
+	bins := make([][]complex128, len(sound)*count) // of the frames that are heard
+	over := make([][]float64, count+2*wordContext) // power of each band in each frame
+	for f := range over {
+		over[f] = make([]float64, len(h.bands))
+		for c := range sound {
+			part := sound[c][f*frameHop : f*frameHop+frameLength]
+			for i, v := range part {
+				x[i] = v * h.window[i]
+			}
+			out := fft.Coefficients(nil, x)
+			for b, band := range h.bands {
+				for _, v := range out[band.from:band.to] {
+					over[f][b] += (real(v)*real(v) + imag(v)*imag(v)) / float64(len(sound))
+				}
+			}
+			if k := f - wordContext; k >= 0 && k < count {
+				bins[k*len(sound)+c] = out
+			}
+		}
+	}
+	down := h.down(over)
+	dst.Clear()
+	for k := range count {
+		from := (first+int64(k))*frameHop - at
+		for c := range sound {
+			out := bins[k*len(sound)+c]
+			if down[k] > 0 {
+				for i := range out {
+					out[i] *= complex(level.Amplitude(h.gainDB[i]*down[k]), 0)
+				}
+			}
+			x = fft.Sequence(x, out)
+			for i := max(0, -from); i < min(frameLength, dst.Len()-from); i++ {
+				dst[c][from+i] += x[i] * h.window[i] / (2 * frameLength)
+			}
+		}
+	}
+	return nil
+}
+
+// down is how far each frame that is heard is turned down, from 0 to 1, by the powers of the bands in it and in those
+// around it.
+func (h *hushed) down(over [][]float64) []float64 {
+	word := make([]float64, len(over)-2*wordSmooth)
+	for f := range word {
+		most := level.Silence
+		for b, band := range h.bands {
+			sum := 0.0
+			for k := f; k <= f+2*wordSmooth; k++ {
+				sum += over[k][b]
+			}
+			most = max(most, level.OfPower(sum/(2*wordSmooth+1)/(band.power+1e-30)))
+		}
+		word[f] = max(0, min(1, (most-wordFrom)/(wordSure-wordFrom)))
+	}
+	wide := make([]float64, len(word)-2*wordReach)
+	for f := range wide {
+		for _, w := range word[f : f+2*wordReach+1] {
+			wide[f] = max(wide[f], w)
+		}
+	}
+	out := make([]float64, len(wide)-2*wordEase)
+	for f := range out {
+		sum := 0.0
+		for _, w := range wide[f : f+2*wordEase+1] {
+			sum += w
+		}
+		out[f] = 1 - sum/(2*wordEase+1)
+	}
+	return out
+}

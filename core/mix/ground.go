@@ -1,0 +1,91 @@
+package mix
+
+import (
+	"math"
+
+	"blendseam/core/ground"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+)
+
+// between is the room of a track, which sounds where clips of dialogue do not: in gaps, lulls and fades, and as much of
+// it in a blend as its two sides lack of constant power.
+type between struct {
+	noise *ground.Noise
+	gain  float64
+	span  pcm.Span // outside of which it is not heard
+	cover []*voices
+}
+
+// grounds makes the rooms of the tracks that are heard.
+func (m *Mixer) grounds(s *scene.Scene) {
+	for i := range m.tracks {
+		t := m.tracks[i].track
+		if t.Room == nil {
+			continue
+		}
+		b := between{noise: ground.NewNoise(*t.Room, int(s.SampleRate)), gain: m.tracks[i].gain}
+		for k := range m.tracks {
+			b.cover = append(b.cover, &m.tracks[k])
+		}
+		for _, o := range s.Tracks {
+			for _, c := range o.Clips {
+				if o.Kind != scene.Sound || c.Room == nil || !s.Heard(c) {
+					continue
+				}
+				own := pcm.Span{From: c.Start + c.FadeIn.Length, To: c.End() - c.FadeOut.Length}
+				if b.span.Empty() {
+					b.span = own
+				}
+				b.span.From, b.span.To = min(b.span.From, own.From), max(b.span.To, own.To)
+			}
+		}
+		m.rooms = append(m.rooms, b)
+	}
+}
+
+// add adds what of the room is heard in a window.
+func (b *between) add(dst pcm.Block, at int64) error {
+	window := pcm.Span{From: at, To: at + dst.Len()}
+	part := window.Intersect(b.span)
+	if part.Empty() {
+		return nil
+	}
+	power := make([]float64, part.Len()) // of what stands for a room already, whole being 1
+	whole := false
+	for _, t := range b.cover {
+		for i := t.first(part); i < len(t.list) && t.list[i].span.From < part.To; i++ {
+			v := &t.list[i]
+			if t.track.Purpose != scene.ForDialogue && v.clip.Fills == nil {
+				continue
+			}
+			own := v.span.Intersect(part)
+			if own == part && !v.contoured(part) {
+				whole = true
+				continue
+			}
+			contour := pcm.NewBlock(1, own.Len())
+			for k := range contour[0] {
+				contour[0][k] = 1
+			}
+			if err := v.contour(contour, own); err != nil {
+				return err
+			}
+			for k, g := range contour[0] {
+				power[own.From-part.From+int64(k)] += g * g
+			}
+		}
+	}
+	if whole {
+		return nil
+	}
+	any := false
+	for i, p := range power {
+		power[i] = b.gain * math.Sqrt(max(0, 1-p))
+		any = any || p < 1-1e-9
+	}
+	if any {
+		b.noise.AddTimes(dst.Slice(part.From-at, part.To-at), part.From, power)
+	}
+	return nil
+}

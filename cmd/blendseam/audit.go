@@ -12,6 +12,7 @@ import (
 
 	"blendseam/core/advise"
 	"blendseam/core/audit"
+	"blendseam/core/evening"
 	"blendseam/core/loud"
 	"blendseam/core/scene"
 	"blendseam/interchange"
@@ -132,6 +133,7 @@ type mendCmd struct {
 	Out   string `short:"o" required:"" help:"Scene file to write (${endings})." placeholder:"OUT"`
 	JSON  bool   `name:"json" help:"Print one JSON object."`
 	CSV   string `name:"csv" help:"Also write the seam report, before and after, as CSV." placeholder:"OUT.csv"`
+	Room  bool   `help:"Bring all takes of dialogue to one room first, see blendseam room."`
 }
 
 func (c *mendCmd) Run(ctx context.Context) error {
@@ -140,6 +142,12 @@ func (c *mendCmd) Run(ctx context.Context) error {
 		return err
 	}
 	defer f.Close()
+	var rooms *evening.Plan
+	if c.Room {
+		if rooms, meter, all, err = c.even(ctx, f); err != nil {
+			return fmt.Errorf("%s: %w", c.Scene, err)
+		}
+	}
 	m, err := advise.New(meter).Mend(ctx, all, 0, nil)
 	if err != nil {
 		return fmt.Errorf("%s: %w", c.Scene, err)
@@ -164,7 +172,15 @@ func (c *mendCmd) Run(ctx context.Context) error {
 		left = append(left, report.Stay{Row: report.RowOf(f.Scene, p.Before), Left: p.Left})
 	}
 	if c.JSON {
-		return printJSON(map[string]any{"changes": changes, "left": left})
+		said := map[string]any{"changes": changes, "left": left}
+		if rooms != nil {
+			said["room"] = rooms
+		}
+		return printJSON(said)
+	}
+	if rooms != nil {
+		printRooms(rooms)
+		fmt.Println(roomWords(rooms))
 	}
 	for _, x := range changes {
 		fmt.Printf(
@@ -183,6 +199,21 @@ func (c *mendCmd) Run(ctx context.Context) error {
 	}
 	fmt.Printf("%s: %d changes, %d seams left\n", c.Out, len(changes), len(left))
 	return nil
+}
+
+// even brings the takes to one room, and measures what is left to mend.
+func (c *mendCmd) even(
+	ctx context.Context,
+	f *media.SceneFile,
+) (*evening.Plan, *audit.Meter, []audit.Result, error) {
+	p, after, err := evened(ctx, f.Scene, f.Sources(), evening.Wish{Target: evening.Natural})
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	f.Scene = after
+	m := audit.NewMeter(after, f.Sources())
+	all, err := audit.All(ctx, m, 0)
+	return p, m, all, err
 }
 
 // afterwards is the report of a scene before and after mending.

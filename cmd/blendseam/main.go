@@ -24,6 +24,7 @@ type commands struct {
 	Render   renderCmd   `cmd:"" help:"Render a scene file to one sound file."`
 	Audit    auditCmd    `cmd:"" help:"Measure every seam of a scene file; exit 3 if any is rough."`
 	Mend     mendCmd     `cmd:"" help:"Apply what the audit recommends and write the scene."`
+	Room     roomCmd     `cmd:"" help:"Bring all takes of dialogue to one room and write the scene."`
 	Tone     toneCmd     `cmd:"" help:"Find the background of a recording and build tone of any length from it."`
 	Loudness loudnessCmd `cmd:"" help:"Measure loudness, range and peaks of files."`
 	Version  versionCmd  `cmd:"" help:"Print what this program is."`

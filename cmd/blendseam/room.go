@@ -1,0 +1,122 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"strings"
+	"text/tabwriter"
+
+	"blendseam/core/audit"
+	"blendseam/core/evening"
+	"blendseam/core/level"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/media"
+)
+
+type roomCmd struct {
+	Scene  string  `arg:"" help:"Scene file (${endings})." placeholder:"SCENE"`
+	Out    string  `short:"o" required:"" help:"Scene file to write (${endings})." placeholder:"OUT"`
+	Target string  `help:"The room: natural, quiet, or that of a clip." default:"natural"`
+	Hush   float64 `help:"Turn backgrounds down by up to so many dB; 6 where the target is not natural." default:"-1"`
+	From   string  `help:"Timecode to begin at." placeholder:"TC"`
+	To     string  `help:"Timecode to end at." placeholder:"TC"`
+	JSON   bool    `name:"json" help:"Print one JSON object."`
+}
+
+// hush is by how much backgrounds may be turned down for a target, where what was asked for is below 0.
+func hush(target string, asked float64) float64 {
+	switch {
+	case asked >= 0:
+		return asked
+	case target == evening.Natural:
+		return 0
+	}
+	return evening.UsualHushDB
+}
+
+func (c *roomCmd) Run(ctx context.Context) error {
+	f, err := media.ReadSceneFile(ctx, c.Scene)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	warn(f.Warnings)
+	w := evening.Wish{Target: c.Target, HushDB: hush(c.Target, c.Hush)}
+	if c.From != "" || c.To != "" {
+		if w.Span, err = f.Scene.Stretch(c.From, c.To); err != nil {
+			return fmt.Errorf("%s: %w", c.Scene, err)
+		}
+	}
+	p, after, err := evened(ctx, f.Scene, f.Sources(), w)
+	if err != nil {
+		return fmt.Errorf("%s: %w", c.Scene, err)
+	}
+	if err := writeScene(after, c.Scene, c.Out); err != nil {
+		return err
+	}
+	if c.JSON {
+		return printJSON(p)
+	}
+	printRooms(p)
+	fmt.Printf("%s: %s\n", c.Out, roomWords(p))
+	return nil
+}
+
+// evened is a scene with its takes brought to one room.
+func evened(
+	ctx context.Context,
+	s *scene.Scene,
+	from *audit.Sources,
+	w evening.Wish,
+) (*evening.Plan, *scene.Scene, error) {
+	if w.Span.Empty() {
+		w.Span = pcm.Span{To: s.Length()}
+	}
+	p, err := evening.Of(ctx, audit.NewMeter(s, from), w, 0)
+	if err != nil || p.Edit == nil {
+		return p, s, err
+	}
+	after, err := scene.Apply(s, p.Edit)
+	return p, after, err
+}
+
+func printRooms(p *evening.Plan) {
+	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
+	for _, t := range p.Takes {
+		did := []string{}
+		if t.FillDB > level.Silence {
+			did = append(did, fmt.Sprintf("filled with noise of %.1f dBFS", t.FillDB))
+		}
+		if t.HushDB > 0 {
+			did = append(did, fmt.Sprintf("hushed by %.1f dB", t.HushDB))
+		}
+		if len(did) == 0 {
+			did = append(did, "left as it is")
+		}
+		fmt.Fprintf(
+			w,
+			"%s\t%s\troom at %.1f dBFS\t%s, %+.1f dB\n",
+			t.Clip,
+			t.Source,
+			t.WasDB,
+			strings.Join(did, ", "),
+			t.RiseDB,
+		)
+	}
+	w.Flush()
+	for _, name := range p.Unmeasured {
+		fmt.Printf("%s  left: its recording has no pause to measure a room in\n", name)
+	}
+}
+
+func roomWords(p *evening.Plan) string {
+	return fmt.Sprintf(
+		"one room at %.1f dBFS, %+.1f dB against the loudest take; takes were up to %.1f dB apart, %.1f dB are left",
+		p.Target.LevelDB,
+		p.RiseOverLoudestDB,
+		p.ApartDB,
+		p.LeftDB,
+	)
+}

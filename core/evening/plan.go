@@ -1,0 +1,445 @@
+package evening
+
+import (
+	"context"
+	"fmt"
+	"hash/fnv"
+	"math"
+	"slices"
+
+	"blendseam/core/audit"
+	"blendseam/core/blend"
+	"blendseam/core/ground"
+	"blendseam/core/level"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/tone/recipe"
+)
+
+// The targets that need no take to be named.
+const (
+	Natural = "natural" // what each take has of the others: nothing is turned down
+	Quiet   = "quiet"   // as low as the hush allows
+)
+
+// MostHushDB is how far a background may be turned down, and UsualHushDB how far it is where nothing else is said.
+const (
+	MostHushDB  = 10
+	UsualHushDB = 6
+)
+
+// A Wish says to what room the takes in a span of a scene are to be brought: Natural, Quiet, or the room of a clip, by
+// its id or its name; and by how many dB at most a background may be turned down for it.
+type Wish struct {
+	Span   pcm.Span
+	Target string
+	HushDB float64
+}
+
+// A Plan is what evening does to the takes in a span, and the edit that does it.
+type Plan struct {
+	Target             Target     `json:"target"`
+	Takes              []Take     `json:"takes"`
+	LeftDB             float64    `json:"left_db"`               // the largest difference that stays, in a third-octave
+	RiseOverLoudestDB  float64    `json:"rise_over_loudest_db"`  // of the room over the loudest take as it was
+	RiseOverQuietestDB float64    `json:"rise_over_quietest_db"` // and over the quietest
+	Blends             int        `json:"blends"`                // put on cuts that had none
+	Unmeasured         []string   `json:"unmeasured"`            // clips whose recordings have no pause
+	Edit               scene.Edit `json:"-" tstype:"-"`          // nil if there is nothing to do
+	ApartDB            float64    `json:"apart_db"`              // how far the two takes that differ most lie apart now
+}
+
+// A Target is the room that all takes are brought to.
+type Target struct {
+	LevelDB float64   `json:"level_db"`
+	Thirds  []float64 `json:"thirds_db"` // from 125 Hz to 8 kHz
+}
+
+// A Take is a clip, or some clips of one recording that share a room, and what is done to its background.
+type Take struct {
+	Clips  []scene.ClipID `json:"clips"`
+	Clip   string         `json:"clip"` // the name of the first
+	Source string         `json:"source"`
+	WasDB  float64        `json:"was_db"`
+	FillDB float64        `json:"fill_db"` // the level of what is laid under it; level.Silence is nothing
+	HushDB float64        `json:"hush_db"` // by how much it is turned down
+	RiseDB float64        `json:"rise_db"` // by how much its background rises in the end; below 0 it falls
+	Thirds []float64      `json:"thirds_db"`
+	S      float64        `json:"measured_s"` // on how many seconds of pauses that rests
+}
+
+// Of plans the evening of a scene. The error is a scene.Refusal where a wish cannot be met.
+func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error) {
+	if !(w.HushDB >= 0 && w.HushDB <= MostHushDB) {
+		return nil, fmt.Errorf("a background can be hushed by 0 to %d dB, not by %g", MostHushDB, w.HushDB)
+	}
+	if w.Span.Empty() {
+		w.Span = pcm.Span{To: m.Scene.Length()}
+	}
+	if err := m.Prepare(ctx, m.Scene, threads); err != nil {
+		return nil, err
+	}
+	list, without, err := takings(ctx, m, w.Span, threads)
+	if err != nil {
+		return nil, err
+	}
+	if len(list) == 0 {
+		return nil, fmt.Errorf("no take of dialogue with a pause lies there, so that no room can be measured")
+	}
+	target, err := w.target(list)
+	if err != nil {
+		return nil, err
+	}
+	p := &Plan{Target: Target{round(target.LevelDB()), thirdsDB(target)}, Takes: []Take{}, Unmeasured: []string{}}
+	p.Unmeasured = append(p.Unmeasured, without...)
+	edits := p.lay(m.Scene, list, target, w.HushDB)
+	if len(edits) == 0 {
+		return p, nil
+	}
+	blends, err := blendsOn(ctx, m, list)
+	if err != nil {
+		return nil, err
+	}
+	p.Blends = len(blends)
+	p.Edit = edits[0].Edit
+	if edits = append(edits, blends...); len(edits) > 1 {
+		p.Edit = &scene.Batch{Edits: edits, Words: p.words()}
+	}
+	return p, nil
+}
+
+// riseDB is how far a target may lie over the loudest take.
+const riseDB = 0.8
+
+// target chooses the room that all are brought to.
+func (w Wish) target(list []taking) (Room, error) {
+	switch w.Target {
+	case Natural, Quiet, "":
+		return w.least(list), nil
+	}
+	for _, t := range list {
+		if string(t.clip.ID) == w.Target || t.clip.Name == w.Target {
+			return t.room, nil
+		}
+	}
+	return Room{}, fmt.Errorf(
+		"no take with a pause is called %q; %s, %s, or the name of a clip of dialogue would work", w.Target, Natural, Quiet)
+}
+
+// least is the lowest room that all takes can be brought to: band by band, what the loudest has when it is hushed, but
+// no less than the take in the middle.
+func (w Wish) least(list []taking) Room {
+	hush := w.HushDB
+	if w.Target == Natural {
+		hush = 0
+	}
+	out := Room{Bands: make(ground.Spectrum, recipe.FineBands)}
+	loudest := level.Silence
+	for _, t := range list {
+		loudest = max(loudest, t.room.LevelDB())
+	}
+	column := make([]float64, len(list))
+	for b := range out.Bands {
+		for i, t := range list {
+			column[i] = t.room.Bands[b]
+		}
+		slices.Sort(column)
+		out.Bands[b] = max(column[len(column)-1]*level.Power(-hush), column[(len(column)-1)/2])
+	}
+	for _, t := range list {
+		for _, h := range t.room.Hum {
+			h.LevelDB -= hush
+			k := slices.IndexFunc(out.Hum, func(o recipe.Sine) bool { return math.Abs(o.Hz-h.Hz) < sameHz })
+			if k < 0 {
+				out.Hum = append(out.Hum, h)
+			} else if h.LevelDB > out.Hum[k].LevelDB {
+				out.Hum[k] = h
+			}
+		}
+	}
+	slices.SortFunc(out.Hum, func(a, b recipe.Sine) int { return int(math.Copysign(1, b.LevelDB-a.LevelDB)) })
+	out.Hum = out.Hum[:min(len(out.Hum), mostHum)]
+	if over := out.LevelDB() - loudest - riseDB; over > 0 {
+		for b := range out.Bands {
+			out.Bands[b] *= level.Power(-over)
+		}
+	}
+	return out
+}
+
+// Two sines are one hum within sameHz; a take that has it less than humLack dB below the target has enough of it.
+const (
+	sameHz  = 0.7
+	humLack = 6.0
+	mostHum = 24
+)
+
+// A band is hushed, or filled, from this on, in dB; a take none of whose third-octaves is off by so much is left.
+const (
+	leastHushDB = 0.3
+	leastOffDB  = 1.0
+)
+
+// does says what brings a room to the target.
+func does(r, target Room, hushDB float64) (room recipe.Room, after ground.Spectrum) {
+	gain := make([]float64, len(r.Bands))
+	fill, after := make(ground.Spectrum, len(r.Bands)), make(ground.Spectrum, len(r.Bands))
+	hushes := false
+	hum := withHum(r)
+	for b, p := range r.Bands {
+		over := level.OfPower((p + 1e-18) / (target.Bands[b] + 1e-18))
+		if hum[b] > p { // what stands out of the noise there comes down with it
+			over = level.OfPower(hum[b] / (withHum(target)[b] + 1e-18))
+		}
+		if hushDB > 0 && over > leastHushDB {
+			gain[b] = -math.Round(100*min(hushDB, over)) / 100
+			hushes = true
+		}
+		left := p * level.Power(gain[b])
+		fill[b] = max(0, target.Bands[b]-left)
+		after[b] = left + fill[b]
+	}
+	room.FillDB = tenths(fill.DB())
+	if hushes {
+		room.Hush = &recipe.Hush{RoomDB: tenths(withHum(r).DB()), GainDB: gain}
+	}
+	for _, h := range target.Hum {
+		own := level.Silence
+		for _, o := range r.Hum {
+			if b := bandOf(o.Hz); math.Abs(o.Hz-h.Hz) < sameHz && b >= 0 {
+				own = o.LevelDB + gain[b]
+			}
+		}
+		if own < h.LevelDB-humLack {
+			h.LevelDB = level.OfPower(level.Power(h.LevelDB) - level.Power(own))
+			room.Hum = append(room.Hum, h)
+		}
+	}
+	return room, after
+}
+
+// withHum is a room's spectrum with its hum.
+func withHum(r Room) ground.Spectrum {
+	out := slices.Clone(r.Bands)
+	for _, h := range r.Hum {
+		if b := bandOf(h.Hz); b >= 0 {
+			out[b] += level.Power(h.LevelDB)
+		}
+	}
+	return out
+}
+
+// bandOf is the band that a frequency lies in, -1 if in none.
+func bandOf(hz float64) int {
+	if b := int(math.Round(12*math.Log2(hz/1000))) - recipe.FineLow; b >= 0 && b < recipe.FineBands {
+		return b
+	}
+	return -1
+}
+
+func tenths(db []float64) []float64 {
+	for i, v := range db {
+		db[i] = math.Round(10*v) / 10
+	}
+	return db
+}
+
+// lay fills in the takes and the edit.
+func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (edits []scene.Wire) {
+	edit := &scene.SetRoom{Rooms: []recipe.Room{}, Clips: map[scene.ClipID]int{}, Tracks: map[scene.TrackID]int{}}
+	loudest, quietest := level.Silence, math.Inf(1)
+	byRoom := map[*float64]int{} // takes, by their common bands
+	changed := false
+	for i, t := range list {
+		loudest, quietest = max(loudest, t.room.LevelDB()), min(quietest, t.room.LevelDB())
+		for _, o := range list[:i] {
+			p.ApartDB = max(p.ApartDB, Apart(t.room, o.room))
+		}
+		if k, ok := byRoom[&t.room.Bands[0]]; ok {
+			p.Takes[k].Clips = append(p.Takes[k].Clips, t.clip.ID)
+			edit.Clips[t.clip.ID] = k
+			continue
+		}
+		room, after := does(t.room, target, hushDB)
+		most := 0.0
+		for n := thirdLow; n <= thirdHigh; n++ {
+			most = max(most, math.Abs(level.OfPower((third(t.room.Bands, n)+1e-15)/(third(target.Bands, n)+1e-15))))
+			left := level.OfPower((third(after, n) + 1e-15) / (third(target.Bands, n) + 1e-15))
+			p.LeftDB = max(p.LeftDB, math.Abs(left))
+		}
+		if most < leastOffDB && len(room.Hum) == 0 { // shares the room already
+			room, after = recipe.Room{}, t.room.Bands
+		}
+		changed = changed || len(room.FillDB) > 0
+		own := level.Power(-(t.clip.GainDB + t.track.GainDB)) // levels are those of the recording
+		turnRoom(&room, level.OfPower(own))
+		h := fnv.New64a()
+		h.Write([]byte(t.clip.Source))
+		room.Seed = h.Sum64() >> 12
+		fill, hushed := level.Silence, 0.0
+		if len(room.FillDB) > 0 {
+			fill = level.OfPower(ground.FromDB(room.FillDB).Power()/own + humPower(room.Hum)/own)
+		}
+		if room.Hush != nil {
+			left := 0.0
+			for b, db := range room.Hush.GainDB {
+				left += t.room.Bands[b] * level.Power(db)
+			}
+			hushed = -level.OfPower(left / t.room.Bands.Power())
+		}
+		byRoom[&t.room.Bands[0]] = len(p.Takes)
+		edit.Clips[t.clip.ID] = len(p.Takes)
+		edit.Rooms = append(edit.Rooms, room)
+		heard := after.Power() + humPower(t.room.Hum)
+		if len(room.Hum) > 0 {
+			heard += humPower(room.Hum) / own
+		}
+		p.Takes = append(p.Takes, Take{
+			Clips: []scene.ClipID{t.clip.ID}, Clip: t.clip.Name, Source: s.Sources[t.clip.Source].Name,
+			WasDB: round(t.room.LevelDB()), FillDB: round(fill), HushDB: round(hushed),
+			RiseDB: round(level.OfPower(heard) - t.room.LevelDB()),
+			Thirds: thirdsDB(t.room), S: round(t.room.Seconds),
+		})
+	}
+	p.LeftDB, p.ApartDB = round(p.LeftDB), round(p.ApartDB)
+	p.RiseOverLoudestDB = round(target.LevelDB() - loudest)
+	p.RiseOverQuietestDB = round(target.LevelDB() - quietest)
+	p.between(s, list, target, edit)
+	if !changed && !gaps(list) {
+		return nil
+	}
+	if gone := patches(s, edit.Clips); len(gone) > 0 {
+		edits = append(edits, scene.Wire{Edit: &scene.Remove{Clips: gone, Alone: true}})
+	}
+	return append(edits, scene.Wire{Edit: edit})
+}
+
+func (p *Plan) words() string {
+	n := 0
+	for _, t := range p.Takes {
+		n += len(t.Clips)
+	}
+	return fmt.Sprintf("%d clips brought to one room at %.1f dBFS", n, p.Target.LevelDB)
+}
+
+// blendMS is how long the blends are that evening puts on cuts without one, in milliseconds: two noises of one power
+// and one colour meet unheard in that, and in no hard cut.
+const blendMS = 40
+
+// blendsOn are blends on the cuts between takes that have none, where both sides have the handle and no word lies in
+// what it brings in.
+func blendsOn(ctx context.Context, m *audit.Meter, list []taking) (edits []scene.Wire, err error) {
+	half := m.Samples(blendMS / 2)
+	words := func(c *scene.Clip, part pcm.Span) (bool, error) {
+		a, err := m.Says(ctx, c)
+		if err != nil {
+			return true, err
+		}
+		return len(a.Within(part)) > 0, nil
+	}
+	last := map[*scene.Track]*scene.Clip{}
+	for _, t := range list {
+		left, right := last[t.track], t.clip
+		last[t.track] = right
+		if left == nil || left.End() != right.Start || t.track.Blend(left.ID, right.ID) != nil {
+			continue
+		}
+		if left.Source == right.Source && left.Shift() == right.Shift() {
+			continue // goes on as it was recorded
+		}
+		_, tail := m.Scene.Handles(t.track, *left)
+		head, _ := m.Scene.Handles(t.track, *right)
+		if tail < half || head < half || min(left.Length, right.Length) < 4*half {
+			continue
+		}
+		end := left.In + left.Length
+		one, err := words(left, pcm.Span{From: end, To: end + half})
+		if err != nil {
+			return nil, err
+		}
+		other, err := words(right, pcm.Span{From: right.In - half, To: right.In})
+		if err != nil {
+			return nil, err
+		}
+		if one || other {
+			continue
+		}
+		edit := &scene.SetBlend{Left: left.ID, Right: right.ID, Before: half, After: half, Law: blend.ConstantPower}
+		if _, err := scene.Apply(m.Scene, edit); err == nil {
+			edits = append(edits, scene.Wire{Edit: edit})
+		}
+	}
+	return edits, nil
+}
+
+// turnRoom makes a room one of a recording that is turned up or down afterwards.
+func turnRoom(r *recipe.Room, db float64) {
+	if db == 0 {
+		return
+	}
+	lists := [][]float64{r.FillDB}
+	if r.Hush != nil {
+		lists = append(lists, r.Hush.RoomDB)
+	}
+	for _, list := range lists {
+		for i := range list {
+			if list[i] > level.Silence {
+				list[i] = max(level.Silence, math.Round(10*(list[i]+db))/10)
+			}
+		}
+	}
+	for i := range r.Hum {
+		r.Hum[i].LevelDB += db
+	}
+}
+
+// between gives the first track the target itself, for what lies between its clips and those of the others.
+func (p *Plan) between(s *scene.Scene, list []taking, target Room, edit *scene.SetRoom) {
+	t := list[0].track
+	room := recipe.Room{Seed: 1, FillDB: tenths(target.Bands.DB()), Hum: slices.Clone(target.Hum)}
+	turnRoom(&room, -t.GainDB)
+	edit.Tracks[t.ID] = len(edit.Rooms)
+	edit.Rooms = append(edit.Rooms, room)
+	for _, o := range s.Tracks {
+		if o != t && o.Room != nil && !o.Locked && slices.ContainsFunc(list, func(x taking) bool { return x.track == o }) {
+			edit.Tracks[o.ID] = -1
+		}
+	}
+}
+
+// gaps tells whether anything lies between clips that has no sound, or is silenced in one.
+func gaps(list []taking) bool {
+	end := list[0].clip.End()
+	for _, t := range list {
+		if t.clip.Start > end || len(t.clip.Lulls) > 0 || t.clip.FadeIn.Length+t.clip.FadeOut.Length > 0 {
+			return true
+		}
+		end = max(end, t.clip.End())
+	}
+	return false
+}
+
+// patches are the clips of tone that fill holes of clips that are evened: their room fills those now.
+func patches(s *scene.Scene, evened map[scene.ClipID]int) (list []scene.ClipID) {
+	for _, t := range s.Tracks {
+		for _, c := range t.Clips {
+			if c.Fills == nil || t.Locked {
+				continue
+			}
+			if _, ok := evened[c.Fills.Clip]; ok {
+				list = append(list, c.ID)
+			}
+		}
+	}
+	return list
+}
+
+func thirdsDB(r Room) []float64 {
+	out := []float64{}
+	for n := thirdLow; n <= thirdHigh; n++ {
+		out = append(out, round(level.OfPower(third(r.Bands, n))))
+	}
+	return out
+}
+
+func round(db float64) float64 { return math.Round(10*db) / 10 }

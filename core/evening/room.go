@@ -1,0 +1,227 @@
+// Package evening brings the takes of a scene to one room: it measures what lies behind the words of each clip, chooses
+// a room for all of them, and says what each lacks of it and has too much. It proposes; core/ground and core/mix make
+// the sound.
+package evening
+
+import (
+	"context"
+	"math"
+	"slices"
+
+	"blendseam/core/audit"
+	"blendseam/core/ground"
+	"blendseam/core/level"
+	"blendseam/core/measure"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/spread"
+	"blendseam/core/tone"
+	"blendseam/core/tone/recipe"
+)
+
+// A Room is what lies behind the words of a clip, as it is heard: at the gains of clip and track.
+type Room struct {
+	Bands   ground.Spectrum // without its hum
+	Hum     []recipe.Sine
+	Seconds float64 // of quiet stretches that it was measured on
+}
+
+// LevelDB is how loud the room is, above 30 Hz, dBFS.
+func (r Room) LevelDB() float64 { return level.OfPower(r.Bands.Power() + humPower(r.Hum)) }
+
+func humPower(list []recipe.Sine) (sum float64) {
+	for _, h := range list {
+		sum += level.Power(h.LevelDB)
+	}
+	return sum
+}
+
+// Material is looked for in the clip and so many seconds beyond it, farther where there is less than enoughS of it;
+// more than mostS is not looked at.
+const (
+	enoughS = 1.5
+	mostS   = 12.0
+)
+
+var reachS = [...]float64{0.5, 3, 15, 3600}
+
+// A stretch of hum in which a Spectrum is told apart from it is at least so long, in seconds.
+const leastHumS = 0.3
+
+// roomOf measures the room of a clip. The Room has no bands if there is no pause in its recording.
+func roomOf(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip) (Room, error) {
+	src := m.Scene.Sources[c.Source]
+	a, err := m.Analysis(ctx, m.Scene, src)
+	if err != nil {
+		return Room{}, err
+	}
+	sound, err := m.Open(m.Scene, src)
+	if err != nil {
+		return Room{}, err
+	}
+	rate := m.Scene.SampleRate
+	var quiets []tone.Quiet
+	for _, reach := range reachS {
+		far := int64(reach * float64(rate))
+		quiets = a.QuietsIn(pcm.Span{From: c.In - far, To: c.In + c.Length + far})
+		if seconds(quiets, rate) >= enoughS {
+			break
+		}
+	}
+	slices.SortStableFunc(quiets, func(x, y tone.Quiet) int { return int(y.Span.Len() - x.Span.Len()) })
+	var hum []float64
+	r := Room{}
+	gain := c.GainDB + t.GainDB
+	for _, p := range a.Hum {
+		hum = append(hum, p.Hz)
+		r.Hum = append(r.Hum, recipe.Sine{Hz: p.Hz, LevelDB: p.LevelDB + gain})
+	}
+	var sounds [][]float64
+	for _, q := range quiets {
+		s := seconds([]tone.Quiet{q}, rate)
+		if len(hum) > 0 && s < leastHumS && r.Seconds > 0 || r.Seconds >= mostS {
+			continue
+		}
+		b, err := pcm.Read(sound, q.Span)
+		if err != nil {
+			return Room{}, err
+		}
+		by := level.Amplitude(gain)
+		if len(c.Level) > 0 {
+			by *= level.Amplitude(c.LevelDB((q.Span.From + q.Span.To) / 2))
+		}
+		mono := measure.Mono(b)
+		for i := range mono {
+			mono[i] *= by
+		}
+		sounds = append(sounds, mono)
+		r.Seconds += s
+	}
+	if r.Bands = ground.Of(sounds, int(rate), hum); r.Bands != nil {
+		r.Bands = r.Bands.Smooth()
+	}
+	return r, nil
+}
+
+func seconds(list []tone.Quiet, rate int64) float64 {
+	n := int64(0)
+	for _, q := range list {
+		n += q.Span.Len()
+	}
+	return float64(n) / float64(rate)
+}
+
+// A taking is a clip of dialogue with its room.
+type taking struct {
+	track *scene.Track
+	clip  *scene.Clip
+	room  Room
+}
+
+// takings are the clips of dialogue in a span, of all tracks that are heard, in order of time. Those without a pause
+// have the room of another clip of their recording, if one has.
+func takings(
+	ctx context.Context,
+	m *audit.Meter,
+	span pcm.Span,
+	threads int,
+) (list []taking, without []string, err error) {
+	for _, t := range m.Scene.Tracks {
+		if t.Kind != scene.Sound || t.Purpose != scene.ForDialogue || t.Locked {
+			continue
+		}
+		for i := range t.Clips {
+			if c := &t.Clips[i]; !c.Muted && c.Span().Overlaps(span) && m.Scene.Sources[c.Source].Tone == nil {
+				list = append(list, taking{track: t, clip: c})
+			}
+		}
+	}
+	slices.SortStableFunc(list, func(a, b taking) int { return int(a.clip.Start - b.clip.Start) })
+	err = spread.Each(ctx, len(list), threads, func(i int) (err error) {
+		list[i].room, err = roomOf(ctx, m, list[i].track, list[i].clip)
+		return err
+	})
+	if err != nil {
+		return nil, nil, err
+	}
+	pool(list)
+	for _, t := range list {
+		if t.room.Bands == nil {
+			without = append(without, t.clip.Name)
+		}
+	}
+	return slices.DeleteFunc(list, func(t taking) bool { return t.room.Bands == nil }), without, nil
+}
+
+// Clips of one recording have one room where theirs differ by no more than this, in dB: what was measured on more is
+// surer.
+const sameRoomDB = 1.5
+
+// pool gives clips of one recording and one gain, whose rooms are alike, their common room.
+func pool(list []taking) {
+	type key struct {
+		source string
+		gain   float64
+	}
+	of := map[key][]int{}
+	for i, t := range list {
+		k := key{t.clip.Source, t.clip.GainDB + t.track.GainDB}
+		of[k] = append(of[k], i)
+	}
+	for _, all := range of {
+		known := slices.IndexFunc(all, func(i int) bool { return list[i].room.Bands != nil })
+		for known >= 0 && len(all) > 0 {
+			slices.SortStableFunc(all, func(a, b int) int {
+				return int(math.Copysign(1, list[b].room.Seconds-list[a].room.Seconds))
+			})
+			first := list[all[0]].room
+			if first.Bands == nil {
+				break
+			}
+			sum, weight := make(ground.Spectrum, len(first.Bands)), 0.0
+			var mine, rest []int
+			for _, i := range all {
+				r := list[i].room
+				if r.Bands != nil && Apart(first, r) > sameRoomDB {
+					rest = append(rest, i)
+					continue
+				}
+				mine = append(mine, i)
+				for b := range r.Bands {
+					sum[b] += r.Bands[b] * r.Seconds
+				}
+				weight += r.Seconds
+			}
+			for b := range sum {
+				sum[b] /= weight
+			}
+			for _, i := range mine {
+				list[i].room.Bands, list[i].room.Hum = sum, first.Hum
+			}
+			all = rest
+		}
+	}
+}
+
+// thirds are the third-octaves, from 125 Hz to 8 kHz, in which rooms are compared.
+const (
+	thirdLow  = -9
+	thirdHigh = 9
+)
+
+// Apart is how far two rooms lie apart: the root mean square of the differences of their third-octaves from 125 Hz to
+// 8 kHz, level among it, in dB.
+func Apart(a, b Room) float64 {
+	sum := 0.0
+	for n := thirdLow; n <= thirdHigh; n++ {
+		d := level.OfPower((third(a.Bands, n) + 1e-15) / (third(b.Bands, n) + 1e-15))
+		sum += d * d
+	}
+	return math.Sqrt(sum / (thirdHigh - thirdLow + 1))
+}
+
+// third is the power in third-octave n, 0 being that about 1000 Hz.
+func third(s ground.Spectrum, n int) float64 {
+	middle := 1000 * math.Pow(10, float64(n)/10)
+	return s.Between(middle*math.Pow(10, -0.05), middle*math.Pow(10, 0.05))
+}

@@ -1,13 +1,13 @@
 // When the browser drew what a page had marked: read from its own trace, because a timer in the page is put off until
-// after the next frame wherever a key was pressed (Chromium holds timers back for input), and so tells a frame too much.
+// after the next frame wherever a key was pressed (Chromium holds timers back for input), and tells a frame too much.
 
 const CATEGORIES = ["cc", "benchmark", "blink.user_timing"];
 
 /** Begins to record the browser's frames, with the page's marks "press" and "outcome" among them. */
 export const record = (page) => page.context().browser().startTracing(page, { categories: CATEGORIES });
 
-/** Ends the record and returns for each mark "outcome" how long it took, in milliseconds, from the "press" before it to
- *  the moment the compositor had drawn the first frame that has it: scripts run in a frame only before it is painted. */
+/** Ends the record and returns for each mark "outcome" how long it took, in milliseconds, from the "press" before it
+ *  until the compositor had drawn the first frame that has it: scripts run in a frame only before it is painted. */
 export async function drawn(page) {
   const trace = String(await page.context().browser().stopTracing());
   const exact = trace.replace(/"main_frame_id":(\d+)/g, '"main_frame_id":"$1"'); // 64 bits, more than a number holds

@@ -162,8 +162,8 @@ await withProgram("serve", async (p, address) => {
   await twoHours();
 });
 
-/** Key press to repainted timeline: from the press, by its own time stamp, until the compositor had drawn the frame with
- *  its outcome, be it as it is foreseen or as the server has done it; and until it was kept. */
+/** Key press to repainted timeline: from the press, by its own time stamp, until the compositor had drawn the frame
+ *  with its outcome, be it as it is foreseen or as the server has done it; and until it was kept. */
 async function keyPresses() {
   await page.keyboard.press("Alt+Home");
   await page.keyboard.press("Home");

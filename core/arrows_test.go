@@ -23,8 +23,8 @@ core/analysis: core/ground core/level core/measure core/pcm core/speech core/str
 core/audit: core/analysis core/cache core/ground core/level core/measure core/mix core/pcm core/scene
   core/speech core/spread core/tone core/tone/recipe
 core/blend: core/level
-core/evening: core/audit core/blend core/ground core/level core/measure core/pcm core/scene core/spread core/tone
-  core/tone/recipe
+core/evening: core/analysis core/audit core/blend core/ground core/level core/measure core/pcm core/scene
+  core/spread core/tone core/tone/recipe
 core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/speech core/spread
   core/stray core/tone core/tone/recipe
 core/fit: core/pcm

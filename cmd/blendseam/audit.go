@@ -206,7 +206,7 @@ func (c *mendCmd) even(
 	ctx context.Context,
 	f *media.SceneFile,
 ) (*evening.Plan, *audit.Meter, []audit.Result, error) {
-	p, after, err := evened(ctx, f.Scene, f.Sources(), evening.Wish{Target: evening.Natural})
+	p, after, err := evened(ctx, f.Scene, f.Sources(), evening.Wish{Target: evening.Natural, HushDB: evening.AsNeeded})
 	if err != nil {
 		return nil, nil, nil, err
 	}

@@ -19,21 +19,10 @@ type roomCmd struct {
 	Scene  string  `arg:"" help:"Scene file (${endings})." placeholder:"SCENE"`
 	Out    string  `short:"o" required:"" help:"Scene file to write (${endings})." placeholder:"OUT"`
 	Target string  `help:"The room: natural, quiet, or that of a clip." default:"natural"`
-	Hush   float64 `help:"Turn backgrounds down by up to so many dB; 6 where the target is not natural." default:"-1"`
+	Hush   float64 `help:"Turn backgrounds down by up to so many dB; -1 is as far as needed." default:"-1"`
 	From   string  `help:"Timecode to begin at." placeholder:"TC"`
 	To     string  `help:"Timecode to end at." placeholder:"TC"`
 	JSON   bool    `name:"json" help:"Print one JSON object."`
-}
-
-// hush is by how much backgrounds may be turned down for a target, where what was asked for is below 0.
-func hush(target string, asked float64) float64 {
-	switch {
-	case asked >= 0:
-		return asked
-	case target == evening.Natural:
-		return 0
-	}
-	return evening.UsualHushDB
 }
 
 func (c *roomCmd) Run(ctx context.Context) error {
@@ -43,7 +32,7 @@ func (c *roomCmd) Run(ctx context.Context) error {
 	}
 	defer f.Close()
 	warn(f.Warnings)
-	w := evening.Wish{Target: c.Target, HushDB: hush(c.Target, c.Hush)}
+	w := evening.Wish{Target: c.Target, HushDB: c.Hush}
 	if c.From != "" || c.To != "" {
 		if w.Span, err = f.Scene.Stretch(c.From, c.To); err != nil {
 			return fmt.Errorf("%s: %w", c.Scene, err)

@@ -18,14 +18,18 @@ import (
 
 // The targets that need no take to be named.
 const (
-	Natural = "natural" // what each take has of the others: nothing is turned down
+	Natural = "natural" // what each take has of the others
 	Quiet   = "quiet"   // as low as the hush allows
 )
 
-// MostHushDB is how far a background may be turned down, and UsualHushDB how far it is where nothing else is said.
+// MostHushDB is how far a background may be turned down. Nothing said, it is turned down as far as UsualHushDB for a
+// target other than Natural, and for that one only where each take has something that the other has not, so that all of
+// it together would be louder than any of them: by as much, and at most LittleHushDB.
 const (
-	MostHushDB  = 10
-	UsualHushDB = 6
+	MostHushDB   = 10
+	UsualHushDB  = 6
+	LittleHushDB = 3
+	AsNeeded     = -1 // the HushDB of a Wish of which nothing is said
 )
 
 // A Wish says to what room the takes in a span of a scene are to be brought: Natural, Quiet, or the room of a clip, by
@@ -70,7 +74,7 @@ type Take struct {
 
 // Of plans the evening of a scene. The error is a scene.Refusal where a wish cannot be met.
 func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error) {
-	if !(w.HushDB >= 0 && w.HushDB <= MostHushDB) {
+	if !(w.HushDB >= 0 && w.HushDB <= MostHushDB || w.HushDB == AsNeeded) {
 		return nil, fmt.Errorf("a background can be hushed by 0 to %d dB, not by %g", MostHushDB, w.HushDB)
 	}
 	if w.Span.Empty() {
@@ -86,13 +90,13 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 	if len(list) == 0 {
 		return nil, fmt.Errorf("no take of dialogue with a pause lies there, so that no room can be measured")
 	}
-	target, err := w.target(list)
+	target, hush, err := w.target(list)
 	if err != nil {
 		return nil, err
 	}
 	p := &Plan{Target: Target{round(target.LevelDB()), thirdsDB(target)}, Takes: []Take{}, Unmeasured: []string{}}
 	p.Unmeasured = append(p.Unmeasured, without...)
-	edits := p.lay(m.Scene, list, target, w.HushDB)
+	edits := p.lay(m.Scene, list, target, hush)
 	if len(edits) == 0 {
 		return p, nil
 	}
@@ -111,29 +115,37 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 // riseDB is how far a target may lie over the loudest take.
 const riseDB = 0.8
 
-// target chooses the room that all are brought to.
-func (w Wish) target(list []taking) (Room, error) {
+// target chooses the room that all are brought to, and how far backgrounds may be turned down for it.
+func (w Wish) target(list []taking) (target Room, hushDB float64, err error) {
+	hushDB = w.HushDB
+	if hushDB == AsNeeded {
+		hushDB = UsualHushDB
+	}
 	switch w.Target {
-	case Natural, Quiet, "":
-		return w.least(list), nil
+	case Natural, "":
+		target, over := least(list, 0)
+		if w.HushDB == AsNeeded {
+			hushDB = min(over, LittleHushDB)
+		}
+		return target, hushDB, nil
+	case Quiet:
+		target, _ := least(list, hushDB)
+		return target, hushDB, nil
 	}
 	for _, t := range list {
 		if string(t.clip.ID) == w.Target || t.clip.Name == w.Target {
-			return t.room, nil
+			return t.room, hushDB, nil
 		}
 	}
-	return Room{}, fmt.Errorf(
+	return Room{}, 0, fmt.Errorf(
 		"no take with a pause is called %q; %s, %s, or the name of a clip of dialogue would work", w.Target, Natural, Quiet)
 }
 
 // least is the lowest room that all takes can be brought to: band by band, what the loudest has when it is hushed, but
-// no less than the take in the middle.
-func (w Wish) least(list []taking) Room {
-	hush := w.HushDB
-	if w.Target == Natural {
-		hush = 0
-	}
-	out := Room{Bands: make(ground.Spectrum, recipe.FineBands)}
+// no less than the take in the middle. All of it together is no louder than riseDB over the loudest take; by how many
+// dB it had to be lowered for that is overDB.
+func least(list []taking, hush float64) (out Room, overDB float64) {
+	out = Room{Bands: make(ground.Spectrum, recipe.FineBands)}
 	loudest := level.Silence
 	for _, t := range list {
 		loudest = max(loudest, t.room.LevelDB())
@@ -159,12 +171,15 @@ func (w Wish) least(list []taking) Room {
 	}
 	slices.SortFunc(out.Hum, func(a, b recipe.Sine) int { return int(math.Copysign(1, b.LevelDB-a.LevelDB)) })
 	out.Hum = out.Hum[:min(len(out.Hum), mostHum)]
-	if over := out.LevelDB() - loudest - riseDB; over > 0 {
+	if overDB = max(0, out.LevelDB()-loudest-riseDB); overDB > 0 {
 		for b := range out.Bands {
-			out.Bands[b] *= level.Power(-over)
+			out.Bands[b] *= level.Power(-overDB)
+		}
+		for i := range out.Hum {
+			out.Hum[i].LevelDB -= overDB
 		}
 	}
-	return out
+	return out, overDB
 }
 
 // Two sines are one hum within sameHz; a take that has it less than humLack dB below the target has enough of it.

@@ -72,9 +72,11 @@ func roomOf(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip) 
 	var hum []float64
 	r := Room{}
 	gain := c.GainDB + t.GainDB
-	for _, p := range a.Hum {
-		hum = append(hum, p.Hz)
-		r.Hum = append(r.Hum, recipe.Sine{Hz: p.Hz, LevelDB: p.LevelDB + gain})
+	if r.Hum, err = humOf(a, sound, gain); err != nil {
+		return Room{}, err
+	}
+	for _, h := range r.Hum {
+		hum = append(hum, h.Hz)
 	}
 	var sounds [][]float64
 	for _, q := range quiets {

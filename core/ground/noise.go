@@ -18,7 +18,6 @@ type Noise struct {
 	rate   int
 	filter func() []complex128 // nil: no noise
 	hum    []recipe.Sine
-	phase  []float64
 }
 
 // Noise is made in blocks of blockLength samples that begin at multiples of it, by a filter of as many.
@@ -32,9 +31,6 @@ var folds = &transforms{length: 2 * blockLength}
 // NewNoise prepares what a room lays under a recording of so many samples a second.
 func NewNoise(r recipe.Room, rate int) *Noise {
 	n := &Noise{seed: r.Seed, rate: rate, hum: r.Hum}
-	for i := range n.hum {
-		n.phase = append(n.phase, float64(random(r.Seed, -1-int64(i))>>11)/(1<<53))
-	}
 	if len(r.FillDB) > 0 {
 		key := fmt.Sprint(rate, r.FillDB)
 		n.filter = func() []complex128 {
@@ -139,8 +135,8 @@ func (n *Noise) each(length, at int64, do func(from int64, sound []float64)) {
 		if n.filter != nil {
 			copy(piece, n.block(number)[first:first+count])
 		}
-		for i, h := range n.hum {
-			n.addSine(piece, h, n.phase[i], at+from)
+		for _, h := range n.hum {
+			n.addSine(piece, h, at+from)
 		}
 		do(from, piece)
 		from += count
@@ -150,13 +146,13 @@ func (n *Noise) each(length, at int64, do func(from int64, sound []float64)) {
 // cell is how many samples a sine is followed by turning a pointer, from an exact phase on.
 const cell = 64
 
-func (n *Noise) addSine(dst []float64, h recipe.Sine, phase float64, at int64) {
+func (n *Noise) addSine(dst []float64, h recipe.Sine, at int64) {
 	turn := h.Hz / float64(n.rate)
 	ds, dc := math.Sincos(2 * math.Pi * turn)
 	size := math.Sqrt2 * level.Amplitude(h.LevelDB)
 	for from := at; from < at+int64(len(dst)); {
 		begin := floor(from, cell) * cell
-		cycles := turn*float64(begin) + phase
+		cycles := turn*float64(begin) + h.Phase
 		s, c := math.Sincos(2 * math.Pi * (cycles - math.Floor(cycles)))
 		end := min(begin+cell, at+int64(len(dst)))
 		for i := begin; i < end; i++ {

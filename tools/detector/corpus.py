@@ -110,15 +110,17 @@ def rooms(rng, kind):
     if rng.random() < 0.5:
         levels.reverse()
 
+    drops = colour(rng)
+
     def sound(amplitudes, gain, hum, rain):
-        def room(length):
+        def room(length, begun=False):
             x = noise(rng, amplitudes, length) * gain
             t = np.arange(length) / RATE
             for k in range(1, 9) if hum else []:
                 x += gain * 10 ** (rng.uniform(-6, 4) / 20) * np.sin(2 * np.pi * (50.02 * k * t + rng.random()))
             if rain:
-                begins = rng.uniform(0.3, 0.7) * length / RATE
-                x += noise(rng, colour(rng), length) * gain * 1.5 * np.clip((t - begins) / 3, 0, 1)
+                begins = -9 if begun else rng.uniform(0.3, 0.7) * length / RATE
+                x += noise(rng, drops, length) * gain * 1.5 * np.clip((t - begins) / 3, 0, 1)
             return x
 
         return room
@@ -132,8 +134,8 @@ def scene(folder, voice, seed, kind, bank):
     folder = pathlib.Path(folder)
     folder.mkdir(parents=True, exist_ok=True)
     lines = [bank[i] for i in rng.permutation(len(bank))]
-    pair = []
-    for i, room in enumerate(rooms(rng, kind)):
+    pair, both = [], rooms(rng, kind)
+    for i, room in enumerate(both):
         x, spans = take(rng, lines[5 * i : 5 * i + 5], room, decay(rng))
         wavfile.write(folder / f"take{i}.wav", RATE, (x * 2**31).clip(-(2**31), 2**31 - 1).astype(np.int32))
         pair.append((spans, len(x)))
@@ -151,9 +153,13 @@ def scene(folder, voice, seed, kind, bank):
         cuts.append(at)
     write(folder / "scene.otio", clips, pair)
     uncut = []
+    if kind == "rain":  # a take in which it rains all along, as it does in all that were evened
+        x, spans = take(rng, lines[:5], lambda length: both[1](length, True), decay(rng))
+        wavfile.write(folder / "take2.wav", RATE, (x * 2**31).clip(-(2**31), 2**31 - 1).astype(np.int32))
+        pair.append((spans, len(x)))
     for i, (spans, _) in enumerate(pair):
-        if kind in ("hum", "rain") and i != (kind == "rain"):
-            continue  # evened takes all have hum or rain: so must what they are compared with, or that is what is told
+        if kind == "hum" and i != 0 or kind == "rain" and i != 2:
+            continue  # what evened takes are compared with must have hum or rain as well, or that is what is told
         for n in range(len(spans) - 1):
             middle = spans[n][1] + int((spans[n + 1][0] - spans[n][1]) * rng.uniform(0.4, 0.6))
             uncut.append((str(folder / f"take{i}.wav"), middle))

@@ -19,6 +19,7 @@ type Room struct {
 type Sine struct {
 	Hz      float64 `json:"hz"`
 	LevelDB float64 `json:"level_db"` // RMS, dBFS
+	Phase   float64 `json:"phase"`    // of its cycle at the recording's first sample, 0 to 1, a sine rising at 0
 }
 
 // A Hush turns a background down where nothing but the background is heard.

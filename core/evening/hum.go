@@ -1,0 +1,82 @@
+package evening
+
+import (
+	"math"
+
+	"blendseam/core/analysis"
+	"blendseam/core/level"
+	"blendseam/core/measure"
+	"blendseam/core/pcm"
+	"blendseam/core/tone"
+	"blendseam/core/tone/recipe"
+)
+
+// Mains hum is the multiples of one frequency. What is found near one of them is one of them, so that they keep their
+// places within a cycle however long they are followed: their sum has a shape, and that shape is heard.
+var mains = [...]float64{50, 60} // Hz
+
+const (
+	mainsOff = 0.25 // Hz, by which a mains frequency lies beside its name, and a multiple's share of it
+	leastOf  = 2    // multiples that make mains of it
+)
+
+// humOf is the hum of a recording at a gain, with the phases that it has there.
+func humOf(a *analysis.Recording, sound pcm.ReaderAt, gainDB float64) ([]recipe.Sine, error) {
+	if len(a.Hum) == 0 || a.HumAt.Empty() {
+		return nil, nil
+	}
+	b, err := pcm.Read(sound, a.HumAt)
+	if err != nil {
+		return nil, err
+	}
+	x := measure.Mono(b)
+	var list []recipe.Sine
+	for _, hz := range multiples(a.Hum) {
+		turn := hz / float64(a.Rate)
+		var re, im, whole float64
+		for i, v := range x {
+			w := 0.5 - 0.5*math.Cos(2*math.Pi*(float64(i)+0.5)/float64(len(x)))
+			s, c := math.Sincos(2 * math.Pi * turn * float64(i))
+			re, im, whole = re+w*v*s, im+w*v*c, whole+w
+		}
+		// a sine of amplitude 1 and phase p has re = cos p / 2, im = sin p / 2
+		amplitude := 2 * math.Hypot(re, im) / whole
+		phase := math.Atan2(im, re)/(2*math.Pi) - turn*float64(a.HumAt.From)
+		list = append(list, recipe.Sine{
+			Hz:      hz,
+			LevelDB: math.Round(100*(level.OfPower(amplitude*amplitude/2)+gainDB)) / 100,
+			Phase:   math.Round(1e4*(phase-math.Floor(phase))) / 1e4,
+		})
+	}
+	return list, nil
+}
+
+// multiples are the frequencies of a hum, those of mains as multiples of one.
+func multiples(hum []tone.Partial) []float64 {
+	out := make([]float64, len(hum))
+	for i, p := range hum {
+		out[i] = p.Hz
+	}
+	for _, base := range mains {
+		sum, weight, count := 0.0, 0.0, 0
+		nearest := func(hz float64) (k float64, ok bool) {
+			k = math.Round(hz / base)
+			return k, k > 0 && math.Abs(hz/k-base) < mainsOff
+		}
+		for _, p := range hum {
+			if k, ok := nearest(p.Hz); ok {
+				w := k * k * level.Power(p.Above/2) // a share of a higher one, and of a clearer one, is surer
+				sum, weight, count = sum+w*p.Hz/k, weight+w, count+1
+			}
+		}
+		if count < leastOf {
+			continue
+		}
+		for i, p := range hum {
+			if k, ok := nearest(p.Hz); ok {
+				out[i] = math.Round(1e4*k*sum/weight) / 1e4
+			}
+		}
+	}
+	return out
+}

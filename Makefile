@@ -104,6 +104,12 @@ soak: build
 	tools/install-missing mariadbd ffmpeg aplay
 	go run ./tools/soak -for $(SOAK_TIME)
 
+# How surely detectors tell cut pauses from uncut ones: as cut, mended, and brought to one room.
+DETECT ?= --kind all
+detector: build
+	tools/install-missing ffmpeg espeak-ng flite python3-sklearn
+	/usr/bin/python3 -W ignore tools/detector/detector.py $(DETECT)
+
 clean:
 	rm -rf bin node_modules e2e/results web/ui/wire
 	find web/static -mindepth 1 ! -name not-made.txt -delete

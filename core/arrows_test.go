@@ -62,11 +62,11 @@ media: core/analysis core/audit core/cache core/limit core/measure core/pcm core
 store: core/cache core/limit core/scene
 store/server/servertest: store/server
 tools/bench: core/pcm core/scene core/timecode interchange/otio media
-web: core/advise core/analysis core/audit core/blend core/fill core/fit core/level core/limit core/loud
-  core/measure core/mix core/pcm core/pcm/wav core/scene core/speech core/timecode core/tone intake interchange
-  interchange/report media store workspace
-workspace: core/advise core/analysis core/audit core/cache core/fill core/loud core/mix core/pcm core/scene
-  core/spread intake media store
+web: core/advise core/analysis core/audit core/blend core/evening core/fill core/fit core/level core/limit
+  core/loud core/measure core/mix core/pcm core/pcm/wav core/scene core/speech core/timecode core/tone intake
+  interchange interchange/report media store workspace
+workspace: core/advise core/analysis core/audit core/cache core/evening core/fill core/loud core/mix core/pcm
+  core/scene core/spread intake media store
 `
 
 // levels are the folders in the order in which arrows may go: none points to one that stands before it.

@@ -123,6 +123,7 @@ func (s *Server) routes() http.Handler {
 		r.Get("/findings", s.handle(s.findings))
 		r.Get("/finding", s.handle(s.finding))
 		r.Get("/bed", s.handle(s.bed))
+		r.Get("/evening", s.handle(s.evening))
 		r.Get("/tones/{source}/peaks/{step}/{tile}", s.handle(s.tonePeaks))
 		r.Post("/tone", s.handle(s.keepTone))
 		r.Get("/report.csv", s.handle(s.reportCSV))

@@ -16,6 +16,7 @@ import (
 	"blendseam/core/analysis"
 	"blendseam/core/audit"
 	"blendseam/core/cache"
+	"blendseam/core/evening"
 	"blendseam/core/fill"
 	"blendseam/core/loud"
 	"blendseam/core/mix"
@@ -47,6 +48,7 @@ type Workspace struct {
 	findings *cache.Cache[Key, *Findings]
 	fillings *cache.Cache[fillingsOf, []fill.Filling]
 	loud     *cache.Cache[Key, []loud.Place]
+	evenings *cache.Cache[eveningOf, *evening.Plan]
 	kinds    *cache.Cache[string, analysis.Kind] // by recording
 
 	measuring measuring
@@ -83,6 +85,7 @@ func New(ctx context.Context, in intake.Intake) *Workspace {
 		findings: cache.New[Key, *Findings](keptFindings),
 		fillings: cache.New[fillingsOf, []fill.Filling](keptFillings),
 		loud:     cache.New[Key, []loud.Place](keptLoud),
+		evenings: cache.New[eveningOf, *evening.Plan](keptLoud),
 		kinds:    cache.New[string, analysis.Kind](keptKinds),
 	}
 	w.ctx, w.stop = context.WithCancel(context.WithoutCancel(ctx))
@@ -284,6 +287,18 @@ func (s *Scene) PurposeOf(ctx context.Context, source string) (scene.Purpose, er
 		return scene.ForMusic, nil
 	}
 	return scene.ForEffects, nil
+}
+
+type eveningOf struct {
+	Key
+	evening.Wish
+}
+
+// Evening gives what would bring the takes of the scene to one room.
+func (s *Scene) Evening(ctx context.Context, w evening.Wish) (*evening.Plan, error) {
+	return s.w.evenings.Get(ctx, eveningOf{s.Key, w}, func(ctx context.Context) (*evening.Plan, error) {
+		return evening.Of(spread.Beginning(ctx, modest), audit.NewMeter(s.Scene, s.Sources()), w, threads())
+	})
 }
 
 // Loud gives what is too loud in the scene.

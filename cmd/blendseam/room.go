@@ -98,6 +98,9 @@ func printRooms(p *evening.Plan) {
 	for _, name := range p.Unmeasured {
 		fmt.Printf("%s  left: its recording has no pause to measure a room in\n", name)
 	}
+	for _, name := range p.Covered {
+		fmt.Printf("%s  left: others sound all the time that it does\n", name)
+	}
 }
 
 func roomWords(p *evening.Plan) string {

@@ -42,15 +42,19 @@ type Wish struct {
 
 // A Plan is what evening does to the takes in a span, and the edit that does it.
 type Plan struct {
-	Target             Target     `json:"target"`
-	Takes              []Take     `json:"takes"`
-	LeftDB             float64    `json:"left_db"`               // the largest difference that stays, in a third-octave
-	RiseOverLoudestDB  float64    `json:"rise_over_loudest_db"`  // of the room over the loudest take as it was
-	RiseOverQuietestDB float64    `json:"rise_over_quietest_db"` // and over the quietest
-	Blends             int        `json:"blends"`                // put on cuts that had none
-	Unmeasured         []string   `json:"unmeasured"`            // clips whose recordings have no pause
-	Edit               scene.Edit `json:"-" tstype:"-"`          // nil if there is nothing to do
-	ApartDB            float64    `json:"apart_db"`              // how far the two takes that differ most lie apart now
+	Target             Target   `json:"target"`
+	Takes              []Take   `json:"takes"`
+	ApartDB            float64  `json:"apart_db"`              // how far the two takes that differ most lie apart now
+	LeftDB             float64  `json:"left_db"`               // the largest difference that stays in a third-octave
+	RiseOverLoudestDB  float64  `json:"rise_over_loudest_db"`  // of the room over the loudest take as it was
+	RiseOverQuietestDB float64  `json:"rise_over_quietest_db"` // and over the quietest
+	Blends             int      `json:"blends"`                // put on cuts that had none
+	Unmeasured         []string `json:"unmeasured"`            // clips whose recordings have no pause
+	Covered            []string `json:"covered"`               // clips that lie over others all along, and are left
+
+	Edit scene.Edit     `json:"-" tstype:"-"` // nil if there is nothing to do
+	edit *scene.SetRoom // all rooms
+	more []scene.Wire   // what goes with them: patches that go, blends that come
 }
 
 // A Target is the room that all takes are brought to.
@@ -87,6 +91,7 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 	if err != nil {
 		return nil, err
 	}
+	list, covered := uncovered(list)
 	if len(list) == 0 {
 		return nil, fmt.Errorf("no take of dialogue with a pause lies there, so that no room can be measured")
 	}
@@ -94,8 +99,9 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{Target: Target{round(target.LevelDB()), thirdsDB(target)}, Takes: []Take{}, Unmeasured: []string{}}
-	p.Unmeasured = append(p.Unmeasured, without...)
+	p := &Plan{
+		Target: Target{round(target.LevelDB()), thirdsDB(target)}, Takes: []Take{}, Unmeasured: without, Covered: covered,
+	}
 	edits := p.lay(m.Scene, list, target, hush)
 	if len(edits) == 0 {
 		return p, nil
@@ -105,6 +111,7 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 		return nil, err
 	}
 	p.Blends = len(blends)
+	p.more = append(slices.Clone(edits[:len(edits)-1]), blends...)
 	p.Edit = edits[0].Edit
 	if edits = append(edits, blends...); len(edits) > 1 {
 		p.Edit = &scene.Batch{Edits: edits, Words: p.words()}
@@ -320,6 +327,7 @@ func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (
 	p.RiseOverLoudestDB = round(target.LevelDB() - loudest)
 	p.RiseOverQuietestDB = round(target.LevelDB() - quietest)
 	p.between(s, list, target, edit)
+	p.edit = edit
 	if !changed && !gaps(list) {
 		return nil
 	}
@@ -327,6 +335,39 @@ func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (
 		edits = append(edits, scene.Wire{Edit: &scene.Remove{Clips: gone, Alone: true}})
 	}
 	return append(edits, scene.Wire{Edit: edit})
+}
+
+// EditOf is the part of the edit that changes one take, nil if that is left as it is.
+func (p *Plan) EditOf(take int) scene.Edit {
+	if p.Edit == nil {
+		return nil
+	}
+	room := p.edit.Rooms[take]
+	if len(room.FillDB)+len(room.Hum) == 0 && room.Hush == nil {
+		return nil
+	}
+	e := &scene.SetRoom{Rooms: []recipe.Room{room}, Clips: map[scene.ClipID]int{}}
+	for _, id := range p.Takes[take].Clips {
+		e.Clips[id] = 0
+	}
+	return e
+}
+
+// Rest is the part of the edit that changes no take: what sounds between them, the blends on their cuts, and which are
+// in the room already.
+func (p *Plan) Rest() scene.Edit {
+	if p.Edit == nil {
+		return nil
+	}
+	e := &scene.SetRoom{Rooms: p.edit.Rooms, Clips: map[scene.ClipID]int{}, Tracks: p.edit.Tracks}
+	for i, t := range p.Takes {
+		if p.EditOf(i) == nil {
+			for _, id := range t.Clips {
+				e.Clips[id] = i
+			}
+		}
+	}
+	return &scene.Batch{Edits: append([]scene.Wire{{Edit: e}}, p.more...), Words: p.words()}
 }
 
 func (p *Plan) words() string {

@@ -128,6 +128,7 @@ func takings(
 	span pcm.Span,
 	threads int,
 ) (list []taking, without []string, err error) {
+	without = []string{}
 	for _, t := range m.Scene.Tracks {
 		if t.Kind != scene.Sound || t.Purpose != scene.ForDialogue || t.Locked {
 			continue
@@ -154,6 +155,30 @@ func takings(
 	}
 	return slices.DeleteFunc(list, func(t taking) bool { return t.room.Bands == nil }), without, nil
 }
+
+// uncovered are the clips but those over which other, and louder, rooms are heard all the time: a narrator's, say.
+// Theirs is not heard, and noise laid under them would come on top of what is there.
+func uncovered(list []taking) (rest []taking, covered []string) {
+	covered = []string{}
+	for i, t := range list {
+		at := t.clip.Start // up to where others lie over it
+		for k, o := range list {
+			louder := o.room.LevelDB() > t.room.LevelDB()+coverDB
+			if k != i && o.track != t.track && louder && o.clip.Start <= at {
+				at = max(at, o.clip.End())
+			}
+		}
+		if at >= t.clip.End() {
+			covered = append(covered, t.clip.Name)
+			continue
+		}
+		rest = append(rest, t)
+	}
+	return rest, covered
+}
+
+// coverDB is how much louder a room is where another under it is not heard.
+const coverDB = 6
 
 // Clips of one recording have one room where theirs differ by no more than this, in dB: what was measured on more is
 // surer.

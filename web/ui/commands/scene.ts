@@ -6,6 +6,7 @@ import { openKeys, openSearch } from "../panels/search.ts";
 import type { Auditions } from "./auditions.ts";
 import type { Blending } from "./blending.ts";
 import { clipboard } from "./clipboard.ts";
+import type { Evening } from "./evening.ts";
 import type { Filling } from "./filling.ts";
 import type { Lulls } from "./lulls.ts";
 import type { Mending } from "./mending.ts";
@@ -25,7 +26,14 @@ export interface Views {
 
 export function sceneCommands(
   stage: Stage,
-  parts: { mending: Mending; lulls: Lulls; filling: Filling; auditions: Auditions; blending: Blending },
+  parts: {
+    mending: Mending;
+    lulls: Lulls;
+    filling: Filling;
+    evening: Evening;
+    auditions: Auditions;
+    blending: Blending;
+  },
   views: Views,
   sceneFile: string,
 ): Record<string, () => void> {
@@ -38,6 +46,7 @@ export function sceneCommands(
     ...parts.mending.commands(),
     ...parts.lulls.commands(),
     ...parts.filling.commands(),
+    ...parts.evening.commands(),
     ...parts.auditions.commands(views.benchSeam),
     ...parts.blending.commands(),
     snapping: views.snapping,

@@ -12,6 +12,7 @@ import type { Style } from "../commands/blend-all.ts";
 import { Blending } from "../commands/blending.ts";
 import { cardNow } from "../commands/card-now.ts";
 import { place } from "../commands/clipboard.ts";
+import { Evening } from "../commands/evening.ts";
 import { Filling } from "../commands/filling.ts";
 import { type Command, keyName, listenForCommands } from "../commands/keys.ts";
 import { Lulls } from "../commands/lulls.ts";
@@ -160,6 +161,7 @@ const selecting = new Selecting(stage);
 const view = new PictureView(stage, pictures);
 const lulls = new Lulls(stage);
 const filling = new Filling(stage, lulls, (from, to, part) => void auditions.part(from, to, part));
+const evening = new Evening(stage, (from, to, part) => void auditions.part(from, to, part));
 const mending = new Mending(
   stage,
   data.blends,
@@ -271,7 +273,7 @@ function showScene(): void {
 
 const does = sceneCommands(
   stage,
-  { mending, lulls, filling, auditions, blending },
+  { mending, lulls, filling, evening, auditions, blending },
   {
     zoomBench: (by) => {
       bench.zoom(by);

@@ -17,15 +17,19 @@ export interface Row {
   ticked: boolean;
   can: boolean;
   edit?: unknown;
+  heard?: boolean; // it can be: see Contents
 }
 
 interface Contents {
+  of?: string; // what the rows are, "Seam" if nothing is said
+  hear?: (key: string, then: boolean) => void; // lets a row be heard as it is, or as it would be then
   title: string;
   about: string;
   rows: Row[];
 }
 
 const blank = {
+  of: "Seam",
   title: "",
   about: "",
   rows: [] as Row[],
@@ -42,6 +46,7 @@ let list: typeof blank;
 let dialog: HTMLDialogElement;
 let act: (edits: unknown[]) => void = () => {};
 let again: () => void = () => {};
+let hears: Contents["hear"];
 
 function show(set: Partial<typeof blank>): void {
   Object.assign(list, set);
@@ -52,9 +57,9 @@ function show(set: Partial<typeof blank>): void {
 }
 
 /** Shows a list, of which what is ticked is then done. */
-export function openList(set: Contents, then: (edits: unknown[]) => void): void {
-  act = then;
-  show({ ...set, busy: false, choosing: false });
+export function openList({ hear, of = "Seam", ...set }: Contents, then: (edits: unknown[]) => void): void {
+  [act, hears] = [then, hear];
+  show({ ...set, of, busy: false, choosing: false });
 }
 
 /** Shows that a list is being made; the signal says that the list was closed meanwhile. */
@@ -120,6 +125,9 @@ export function registerList(): void {
     },
     choose() {
       again();
+    },
+    hear(key: string, then: boolean) {
+      hears?.(key, then);
     },
     go() {
       closeList();

@@ -1,0 +1,70 @@
+// Takes are brought to one room by a key; what is heard then is measured on the samples that the page would play.
+import type { Page } from "@playwright/test";
+import { demo, edits, expect, type SceneState, test, track } from "./app.ts";
+
+const home = (page: Page) => page.url().replace(/(\/scenes\/[^/]+)\/.*$/, "$1");
+
+interface Evened {
+  id: string;
+  name: string;
+  start: number;
+  length: number;
+  room?: unknown;
+}
+const dialogue = (s: SceneState) => track(s, "dialogue").clips as Evened[];
+
+/** The background of a clip as it would be heard: the quietest tenth of its stretches of 60 ms, dBFS. */
+async function background(page: Page, c: Evened): Promise<number> {
+  const q = new URLSearchParams({ from: String(c.start + 4800), n: String(c.length - 9600) });
+  const raw = await (await page.request.get(`${home(page)}/pcm?${q}`)).body(),
+    all = new Float32Array(raw.buffer.slice(raw.byteOffset, raw.byteOffset + raw.byteLength));
+  const step = 2 * 2880, // of both channels
+    levels = Array.from({ length: Math.floor(all.length / step) }, (_, i) => {
+      const part = all.subarray(i * step, (i + 1) * step);
+      return 10 * Math.log10(part.reduce((sum, v) => sum + v * v, 0) / step + 1e-12);
+    });
+  return levels.sort((a, b) => a - b)[Math.floor(levels.length / 10)];
+}
+
+test("all takes are brought to one room by keys, heard before, and taken back", async ({ page, app }) => {
+  let s = await demo(page, app);
+  const places = dialogue(s).map((c) => [c.start, c.length]);
+  await page.keyboard.press("Shift+U");
+  const dialog = page.locator(".list-dialog");
+  await expect(dialog).toContainText("All takes to one room");
+  await expect(dialog).toContainText("dBFS laid under it");
+  await expect(dialog).toContainText("narrator");
+  await expect(dialog).toContainText("others sound all the time that it does");
+
+  // heard as it is, and as it would be
+  for (const then of [false, true]) {
+    const sound = page.waitForResponse((r) => r.url().includes("/pcm?") && r.url().includes("edit=") === then);
+    const as = then ? "would be" : "is";
+    await dialog.getByRole("button", { name: new RegExp(`^Hear Oda, take 1.* as it ${as}$`) }).click();
+    expect((await sound).ok()).toBe(true);
+  }
+
+  // Oda and Pell, before it rains: their rooms as loud as one another
+  const both = dialogue(s).filter((c) => /take 1|Oda, take 2/.test(c.name) && c.length > 96000 && c.start < 54 * 48000);
+  expect(both.length).toBeGreaterThan(4);
+  const apart = async (list: Evened[]) => {
+    const all = await Promise.all(list.map((c) => background(page, c)));
+    return Math.max(...all) - Math.min(...all);
+  };
+  expect(await apart(both)).toBeGreaterThan(5);
+  s = await edits(page, () => dialog.getByRole("button", { name: /^Do these/ }).click());
+  expect(dialogue(s).filter((c) => c.room).length).toBeGreaterThan(10);
+  expect(dialogue(s).map((c) => [c.start, c.length])).toEqual(places);
+  expect(await apart(dialogue(s).filter((c) => both.some((x) => x.id === c.id)))).toBeLessThan(2);
+
+  s = await edits(page, () => page.keyboard.press("Control+z"));
+  expect(dialogue(s).some((c) => c.room)).toBe(false);
+});
+
+test("what cannot be brought to one room says why", async ({ page, app }) => {
+  await demo(page, app);
+  await page.keyboard.press("/");
+  await page.getByRole("combobox", { name: "Find a command" }).fill("match noise");
+  await page.locator("#found li", { hasText: "the room of the clip in hand" }).click();
+  await expect(page.getByRole("alert")).toContainText("Take the clip in hand whose room all are to have");
+});

@@ -1,0 +1,135 @@
+// Bringing takes to one room: the list of what each lacks and has too much, heard before and after, then one edit.
+import { TRY } from "../bench/player.ts";
+import { get } from "../model/api.ts";
+import { openList, type Row } from "../panels/list.ts";
+import { say } from "../panels/toast.ts";
+import type { Plan } from "../wire/evening.ts";
+import type { TakeView } from "../wire/web.ts";
+import { clipsInHand } from "./moves.ts";
+import { batch, type Stage } from "./stage.ts";
+import { work } from "./work.ts";
+
+interface EveningAnswer {
+  plan: Plan;
+  takes: TakeView[];
+  rest: unknown;
+}
+
+const NOTHING = -150; // dB, the level of what is not there
+const db = (v: number) => v.toFixed(1);
+const signed = (v: number) => (v < 0 ? "" : "+") + db(v);
+
+/** What is done to a take, in words. */
+function done(t: TakeView): string {
+  const list = [
+    ...(t.fill_db > NOTHING ? [`noise of ${db(t.fill_db)} dBFS laid under it`] : []),
+    ...(t.hush_db > 0 ? [`hushed by ${db(t.hush_db)} dB between its words`] : []),
+  ];
+  return list.join(", ") || "left as it is";
+}
+
+export class Evening {
+  private stage: Stage;
+  private hear: (from: number, to: number, part: string) => void;
+
+  constructor(stage: Stage, hear: (from: number, to: number, part: string) => void) {
+    [this.stage, this.hear] = [stage, hear];
+  }
+
+  commands(): Record<string, () => void> {
+    return {
+      even: () => void this.list("natural"),
+      even_quiet: () => void this.list("quiet"),
+      even_like: () => {
+        const clip = clipsInHand(this.stage)[0]?.clip;
+        if (clip) void this.list(clip.id, clip.name);
+        else say("Take the clip in hand whose room all are to have; it must be dialogue with a pause.");
+      },
+      even_off: () => {
+        const clips = clipsInHand(this.stage).filter((p) => p.clip.room);
+        if (clips.length)
+          void this.stage.edits.edit({
+            edit: "set_room",
+            rooms: [],
+            clips: Object.fromEntries(clips.map((p) => [p.clip.id, -1])),
+          });
+        else say("None of the clips in hand was brought to another room. Take one in hand that was.");
+      },
+    };
+  }
+
+  private async list(target: string, like = ""): Promise<void> {
+    const { selection: sel } = this.stage,
+      ranged = sel.kind === "range" && !sel.gap,
+      q = new URLSearchParams({ target, ...(ranged ? { from: String(sel.from), to: String(sel.to) } : {}) });
+    const got = await this.stage.edits.after(() =>
+      work(this.stage, "Listening to the room of each take", (signal) =>
+        get<EveningAnswer>(`/scenes/${this.stage.id}/evening?${q}`, signal),
+      ),
+    );
+    if (!got) return;
+    const { plan } = got,
+      all = [got.rest, ...got.takes.map((t) => t.edit)].filter(Boolean);
+    if (!all.length)
+      return say(`All takes share a room already: they are ${db(plan.apart_db)} dB apart at most, which nobody hears.`);
+    const whole = batch(all, "all takes brought to one room");
+    openList(
+      {
+        title: like ? `All takes to the room of ${like}` : "All takes to one room",
+        about:
+          `A room of ${db(plan.target.level_db)} dBFS, ${signed(plan.rise_over_loudest_db)} dB against the loudest ` +
+          `take. They are up to ${db(plan.apart_db)} dB apart; ${db(plan.left_db)} dB are left. ` +
+          "Words, length and sync stay.",
+        of: "Take",
+        rows: [...got.takes.map((t) => this.row(t)), ...this.rest(got)],
+        hear: (key, then) => {
+          const t = got.takes.find((x) => x.clips[0] === key)!,
+            { sr } = this.stage;
+          this.hear(t.at - 1.5 * sr, t.at + 2.5 * sr, then ? TRY + JSON.stringify(whole) : "scene");
+        },
+      },
+      (edits) => void this.stage.edits.edit(batch(edits, "takes brought to one room")),
+    );
+  }
+
+  private row(t: TakeView): Row {
+    return {
+      key: t.clips[0],
+      tc: t.tc,
+      name: t.clips.length > 1 ? `${t.clip}, ${t.clips.length} clips` : t.clip,
+      was: `room at ${db(t.was_db)} dBFS, from ${db(t.measured_s)} s of pauses`,
+      words: done(t),
+      more: t.source === t.clip ? "" : t.source,
+      mark: t.edit ? "◆" : "●",
+      tone: t.edit ? "audible" : "clean",
+      after: `background ${signed(t.rise_db)} dB`,
+      afterMark: "●",
+      afterTone: "clean",
+      ticked: !!t.edit,
+      can: !!t.edit,
+      edit: t.edit,
+      heard: true,
+    };
+  }
+
+  /** What lies between the takes, and what could not be measured. */
+  private rest({ plan, rest }: EveningAnswer): Row[] {
+    const plain = { tc: "", was: "", more: "", mark: "●", tone: "clean", after: "", afterTone: "", afterMark: "" };
+    const blends = plan.blends ? `, blends of 40 ms on ${plan.blends} ${plan.blends === 1 ? "cut" : "cuts"}` : "";
+    return [
+      {
+        ...plain,
+        key: "between",
+        name: "Between the takes",
+        words: `the same room in gaps, lulls and fades${blends}`,
+        ticked: true,
+        can: true,
+        edit: rest,
+      },
+      ...[
+        ...plan.unmeasured.map((name) => [name, "left: its recording has no pause to measure a room in"]),
+        ...plan.covered.map((name) => [name, "left: others sound all the time that it does"]),
+      ].map(([name, words]) => ({ ...plain, key: `left ${name}`, name, words, ticked: false, can: false })),
+    ];
+  }
+}

@@ -7,7 +7,7 @@ DEMO_FILES := demo/kiln-night.otio $(wildcard demo/recordings/*)
 # Tools that look at the code and write parts of it, with a list of versions of their own.
 CHECK := go tool -modfile=tools/checks/go.mod
 
-.PHONY: build demo serve check test test-long test-go test-ui test-e2e bench screenshots fuzz soak clean
+.PHONY: build demo serve check test test-long test-go test-ui test-e2e bench screenshots fuzz soak detector clean
 
 build: bin/blendseam
 

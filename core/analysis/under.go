@@ -66,18 +66,18 @@ func (a *Recording) Under(room *recipe.Room) *Recording {
 		}
 		m.all = float32(share(gains, own, 30, 20000))
 		for b := range m.gain {
-			low, high := thirdOf(b - 9)
+			low, high := ground.Third(b - 9)
 			m.gain[b], m.room[b] = float32(share(gains, own, low, high)), float32(own.Between(low, high))
 		}
 		fillQuiets(&out, func(n int) float64 {
-			low, high := thirdOf(n)
+			low, high := ground.Third(n)
 			return share(gains, own, low, high)
 		}, fill)
 	} else {
 		fillQuiets(&out, func(int) float64 { return 1 }, fill)
 	}
 	for b := range m.add {
-		low, high := thirdOf(b - 9)
+		low, high := ground.Third(b - 9)
 		m.add[b] = float32(fill.Between(low, high))
 	}
 	// how loud it is, measured on a second of it
@@ -88,12 +88,6 @@ func (a *Recording) Under(room *recipe.Room) *Recording {
 	m.loud = float32(measure.NewKFilter(a.Rate).Energy(noise[0]) / float64(a.Rate) * float64(a.Channels))
 	out.frames = m
 	return &out
-}
-
-// thirdOf are the edges of third-octave n, 0 being that about 1000 Hz.
-func thirdOf(n int) (low, high float64) {
-	middle := 1000 * math.Pow(10, float64(n)/10)
-	return middle * math.Pow(10, -0.05), middle * math.Pow(10, 0.05)
 }
 
 func share(part, whole ground.Spectrum, low, high float64) float64 {
@@ -125,7 +119,7 @@ func fillQuiets(a *Recording, gain func(n int) float64, fill ground.Spectrum) {
 		thirds, was, is := make([]float64, len(q.Thirds)), 0.0, 0.0
 		for k, db := range q.Thirds {
 			n := k + recipe.BandLow
-			low, high := thirdOf(n)
+			low, high := ground.Third(n)
 			p := level.Power(db)*gain(n) + fill.Between(low, high)
 			thirds[k] = level.OfPower(p)
 			was, is = was+level.Power(db), is+p

@@ -272,35 +272,37 @@ func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (
 	loudest, quietest := level.Silence, math.Inf(1)
 	byRoom := map[*float64]int{} // takes, by their common bands
 	changed := false
-	for i, t := range list {
+	var distinct [][]float64
+	wanted := target.Bands.Thirds()
+	for _, t := range list {
 		loudest, quietest = max(loudest, t.room.LevelDB()), min(quietest, t.room.LevelDB())
-		for _, o := range list[:i] {
-			p.ApartDB = max(p.ApartDB, Apart(t.room, o.room))
-		}
 		if k, ok := byRoom[&t.room.Bands[0]]; ok {
 			p.Takes[k].Clips = append(p.Takes[k].Clips, t.clip.ID)
 			edit.Clips[t.clip.ID] = k
 			continue
 		}
+		own, most := t.room.Bands.Thirds(), 0.0
+		for _, o := range distinct {
+			p.ApartDB = max(p.ApartDB, apart(own, o))
+		}
+		distinct = append(distinct, own)
 		room, after := does(t.room, target, hushDB)
-		most := 0.0
-		for n := thirdLow; n <= thirdHigh; n++ {
-			most = max(most, math.Abs(level.OfPower((third(t.room.Bands, n)+1e-15)/(third(target.Bands, n)+1e-15))))
-			left := level.OfPower((third(after, n) + 1e-15) / (third(target.Bands, n) + 1e-15))
-			p.LeftDB = max(p.LeftDB, math.Abs(left))
+		for i, left := range after.Thirds() {
+			most = max(most, math.Abs(ratioDB(own[i], wanted[i])))
+			p.LeftDB = max(p.LeftDB, math.Abs(ratioDB(left, wanted[i])))
 		}
 		if most < leastOffDB && len(room.Hum) == 0 { // shares the room already
 			room, after = recipe.Room{}, t.room.Bands
 		}
 		changed = changed || len(room.FillDB) > 0
-		own := level.Power(-(t.clip.GainDB + t.track.GainDB)) // levels are those of the recording
-		turnRoom(&room, level.OfPower(own))
+		by := level.Power(-(t.clip.GainDB + t.track.GainDB)) // levels are those of the recording
+		turnRoom(&room, level.OfPower(by))
 		h := fnv.New64a()
 		h.Write([]byte(t.clip.Source))
 		room.Seed = h.Sum64() >> 12
 		fill, hushed := level.Silence, 0.0
 		if len(room.FillDB) > 0 {
-			fill = level.OfPower(ground.FromDB(room.FillDB).Power()/own + humPower(room.Hum)/own)
+			fill = level.OfPower(ground.FromDB(room.FillDB).Power()/by + humPower(room.Hum)/by)
 		}
 		if room.Hush != nil {
 			left := 0.0
@@ -314,7 +316,7 @@ func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (
 		edit.Rooms = append(edit.Rooms, room)
 		heard := after.Power() + humPower(t.room.Hum)
 		if len(room.Hum) > 0 {
-			heard += humPower(room.Hum) / own
+			heard += humPower(room.Hum) / by
 		}
 		p.Takes = append(p.Takes, Take{
 			Clips: []scene.ClipID{t.clip.ID}, Clip: t.clip.Name, Source: s.Sources[t.clip.Source].Name,
@@ -492,8 +494,8 @@ func patches(s *scene.Scene, evened map[scene.ClipID]int) (list []scene.ClipID) 
 
 func thirdsDB(r Room) []float64 {
 	out := []float64{}
-	for n := thirdLow; n <= thirdHigh; n++ {
-		out = append(out, round(level.OfPower(third(r.Bands, n))))
+	for _, p := range r.Bands.Thirds() {
+		out = append(out, round(level.OfPower(p)))
 	}
 	return out
 }

@@ -205,11 +205,12 @@ func pool(list []taking) {
 			if first.Bands == nil {
 				break
 			}
+			firstThirds := first.Bands.Thirds()
 			sum, weight := make(ground.Spectrum, len(first.Bands)), 0.0
 			var mine, rest []int
 			for _, i := range all {
 				r := list[i].room
-				if r.Bands != nil && Apart(first, r) > sameRoomDB {
+				if r.Bands != nil && apart(firstThirds, r.Bands.Thirds()) > sameRoomDB {
 					rest = append(rest, i)
 					continue
 				}
@@ -230,25 +231,18 @@ func pool(list []taking) {
 	}
 }
 
-// thirds are the third-octaves, from 125 Hz to 8 kHz, in which rooms are compared.
-const (
-	thirdLow  = -9
-	thirdHigh = 9
-)
-
 // Apart is how far two rooms lie apart: the root mean square of the differences of their third-octaves from 125 Hz to
 // 8 kHz, level among it, in dB.
-func Apart(a, b Room) float64 {
+func Apart(a, b Room) float64 { return apart(a.Bands.Thirds(), b.Bands.Thirds()) }
+
+func apart(a, b []float64) float64 {
 	sum := 0.0
-	for n := thirdLow; n <= thirdHigh; n++ {
-		d := level.OfPower((third(a.Bands, n) + 1e-15) / (third(b.Bands, n) + 1e-15))
+	for i := range a {
+		d := ratioDB(a[i], b[i])
 		sum += d * d
 	}
-	return math.Sqrt(sum / (thirdHigh - thirdLow + 1))
+	return math.Sqrt(sum / float64(len(a)))
 }
 
-// third is the power in third-octave n, 0 being that about 1000 Hz.
-func third(s ground.Spectrum, n int) float64 {
-	middle := 1000 * math.Pow(10, float64(n)/10)
-	return s.Between(middle*math.Pow(10, -0.05), middle*math.Pow(10, 0.05))
-}
+// ratioDB is how far one power lies over another, where neither need be there.
+func ratioDB(a, b float64) float64 { return level.OfPower((a + 1e-15) / (b + 1e-15)) }

@@ -170,12 +170,50 @@ func (s Spectrum) Power() float64 {
 func (s Spectrum) Between(low, high float64) float64 {
 	sum := 0.0
 	for b, p := range s {
-		from, to := math.Log(recipe.FineHz(b))-math.Ln2/24, math.Log(recipe.FineHz(b))+math.Ln2/24
-		if over := min(to, math.Log(high)) - max(from, math.Log(low)); over > 0 {
-			sum += p * over / (to - from)
-		}
+		sum += p * shareOf(b, low, high)
 	}
 	return sum
+}
+
+// shareOf is how much of a band lies between two frequencies, on a logarithmic scale.
+func shareOf(band int, low, high float64) float64 {
+	middle := math.Log(recipe.FineHz(band))
+	over := min(middle+math.Ln2/24, math.Log(high)) - max(middle-math.Ln2/24, math.Log(low))
+	return max(0, over*12/math.Ln2)
+}
+
+// The third-octaves from 125 Hz to 8 kHz, by their number, 0 being that about 1000 Hz (IEC 61260-1).
+const (
+	ThirdLow  = -9
+	ThirdHigh = 9
+)
+
+// Third gives the edges of a third-octave, in Hz.
+func Third(n int) (low, high float64) {
+	middle := 1000 * math.Pow(10, float64(n)/10)
+	return middle * math.Pow(10, -0.05), middle * math.Pow(10, 0.05)
+}
+
+// shares are those of each band in each third-octave from ThirdLow on.
+var shares = sync.OnceValue(func() (all [ThirdHigh - ThirdLow + 1][recipe.FineBands]float64) {
+	for i := range all {
+		low, high := Third(ThirdLow + i)
+		for b := range all[i] {
+			all[i][b] = shareOf(b, low, high)
+		}
+	}
+	return all
+})
+
+// Thirds is the mean square in each third-octave from ThirdLow to ThirdHigh.
+func (s Spectrum) Thirds() []float64 {
+	out := make([]float64, ThirdHigh-ThirdLow+1)
+	for i, of := range shares() {
+		for b, p := range s {
+			out[i] += p * of[b]
+		}
+	}
+	return out
 }
 
 // at is the density at a frequency, mean square for each Hz, in a straight line between the bands' middles in dB over

@@ -12,7 +12,7 @@ import (
 )
 
 // A hushed recording is looked at in frames of frameLength samples, frameHop apart, with the square root of a Hann
-// window before and after; four of them lie over each sample and sum to it where no gain is put on.
+// window before and after; two of them lie over each sample and sum to it where no gain is put on.
 //
 // What sounds is a word, or anything else that is not the background, where one of the bands stands so far over what
 // the background has, in dB, over about 50 ms: from wordFrom on it counts in part, from wordSure on whole. Around that
@@ -20,12 +20,12 @@ import (
 // All of that is of a finite reach, so that a stretch can be made without what came long before it.
 const (
 	frameLength = 1024
-	frameHop    = frameLength / 4
+	frameHop    = frameLength / 2
 	wordFrom    = 5.0
 	wordSure    = 8.0
-	wordSmooth  = 4  // frames to either side
-	wordReach   = 10 // frames
-	wordEase    = 6  // frames
+	wordSmooth  = 2 // frames to either side
+	wordReach   = 5 // frames
+	wordEase    = 3 // frames
 	wordContext = wordSmooth + wordReach + wordEase
 )
 
@@ -160,7 +160,7 @@ func (h *hushed) ReadSamplesAt(dst pcm.Block, at int64) error {
 			}
 			x = fft.Sequence(x, out)
 			for i := max(0, -from); i < min(frameLength, dst.Len()-from); i++ {
-				dst[c][from+i] += x[i] * h.window[i] / (2 * frameLength)
+				dst[c][from+i] += x[i] * h.window[i] / frameLength
 			}
 		}
 	}

@@ -57,6 +57,15 @@ test("all takes are brought to one room by keys, heard before, and taken back", 
   expect(dialogue(s).map((c) => [c.start, c.length])).toEqual(places);
   expect(await apart(dialogue(s).filter((c) => both.some((x) => x.id === c.id)))).toBeLessThan(2);
 
+  // a clip is let out again from its card
+  await page.keyboard.press("Home");
+  await page.keyboard.press("p");
+  const card = page.getByRole("complementary", { name: "Card" });
+  await expect(card).toContainText(/noise of -\d+\.\d dBFS under it/);
+  const count = dialogue(s).filter((c) => c.room).length;
+  s = await edits(page, () => card.getByRole("button", { name: /Its own room again/ }).click());
+  expect(dialogue(s).filter((c) => c.room).length).toBe(count - 1);
+  await edits(page, () => page.keyboard.press("Control+z"));
   s = await edits(page, () => page.keyboard.press("Control+z"));
   expect(dialogue(s).some((c) => c.room)).toBe(false);
 });

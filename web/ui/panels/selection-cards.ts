@@ -5,6 +5,7 @@ import { edgeAt, endOf, findClip, handles } from "../model/scene.ts";
 import type { Range } from "../model/selection.ts";
 import { frameOf, timecode } from "../model/time.ts";
 import { offsetWords } from "../timeline/draw.ts";
+import type { Room } from "../wire/recipe.ts";
 import type { About, Card, Choice, Field } from "./card.ts";
 import { action, blank, field, roomBehind, short, signed, tc } from "./card.ts";
 
@@ -25,6 +26,7 @@ export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined,
   rows.push({ name: "Linked", value: c.link ? "yes" : "no" });
   const offset = a.offsets[c.id],
     loud = (c.gain_db ?? 0) > 6;
+  if (c.room) rows.push({ name: "Room", value: roomWords(c.room) });
   if (offset !== undefined) rows.push({ name: "Out of sync", value: offsetWords(offset, rate, sr) });
   const fields = [
     field("clip_name", "Name", c.name),
@@ -44,6 +46,7 @@ export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined,
     action(a, "remove", "Leave gap"),
     action(a, "remove_close", "Close up"),
   ];
+  if (c.room) actions.push(action(a, "even_off", "Its own room again", "wide"));
   if (offset !== undefined)
     actions.unshift(action(a, "sync_move", "Move into sync"), action(a, "sync_slip", "Slip into sync"));
   const hint = loud
@@ -53,6 +56,19 @@ export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined,
         `Shift five, and ${a.closing ? "close up" : "leave a gap"}.`
       : closes;
   return { ...blank, over: `Clip · ${t.name}`, title: c.name, groups: [{ name: "Clip", rows }], fields, hint, actions };
+}
+
+/** What is done to a clip's background. */
+function roomWords({ fill_db, hum, hush }: Room): string {
+  const power = [...(fill_db ?? []), ...(hum ?? []).map((h) => h.level_db)].reduce(
+    (sum, db) => sum + 10 ** (db / 10),
+    0,
+  );
+  const list = [
+    ...(power > 1e-14 ? [`noise of ${(10 * Math.log10(power)).toFixed(1)} dBFS under it`] : []),
+    ...(hush ? [`hushed by up to ${Math.abs(Math.min(...hush.gain_db)).toFixed(1)} dB`] : []),
+  ];
+  return list.join(", ") || "shared by all";
 }
 
 /** What all of some clips have, or that they differ. */

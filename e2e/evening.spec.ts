@@ -61,7 +61,7 @@ test("all takes are brought to one room by keys, heard before, and taken back", 
   await page.keyboard.press("Home");
   await page.keyboard.press("p");
   const card = page.getByRole("complementary", { name: "Card" });
-  await expect(card).toContainText(/noise of -\d+\.\d dBFS under it/);
+  await expect(card).toContainText(/Room laid under\s*-\d+\.\d dBFS/);
   const count = dialogue(s).filter((c) => c.room).length;
   s = await edits(page, () => card.getByRole("button", { name: /Its own room again/ }).click());
   expect(dialogue(s).filter((c) => c.room).length).toBe(count - 1);

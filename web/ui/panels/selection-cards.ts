@@ -26,7 +26,7 @@ export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined,
   rows.push({ name: "Linked", value: c.link ? "yes" : "no" });
   const offset = a.offsets[c.id],
     loud = (c.gain_db ?? 0) > 6;
-  if (c.room) rows.push({ name: "Room", value: roomWords(c.room) });
+  if (c.room) rows.push(...roomRows(c.room));
   if (offset !== undefined) rows.push({ name: "Out of sync", value: offsetWords(offset, rate, sr) });
   const fields = [
     field("clip_name", "Name", c.name),
@@ -59,16 +59,15 @@ export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined,
 }
 
 /** What is done to a clip's background. */
-function roomWords({ fill_db, hum, hush }: Room): string {
+function roomRows({ fill_db, hum, hush }: Room): { name: string; value: string }[] {
   const power = [...(fill_db ?? []), ...(hum ?? []).map((h) => h.level_db)].reduce(
     (sum, db) => sum + 10 ** (db / 10),
     0,
   );
-  const list = [
-    ...(power > 1e-14 ? [`noise of ${(10 * Math.log10(power)).toFixed(1)} dBFS under it`] : []),
-    ...(hush ? [`hushed by up to ${Math.abs(Math.min(...hush.gain_db)).toFixed(1)} dB`] : []),
-  ];
-  return list.join(", ") || "shared by all";
+  const rows = [];
+  if (power > 1e-14) rows.push({ name: "Room laid under", value: `${(10 * Math.log10(power)).toFixed(1)} dBFS` });
+  if (hush) rows.push({ name: "Hushed by up to", value: `${Math.abs(Math.min(...hush.gain_db)).toFixed(1)} dB` });
+  return rows.length ? rows : [{ name: "Room", value: "that of all" }];
 }
 
 /** What all of some clips have, or that they differ. */

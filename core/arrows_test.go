@@ -28,7 +28,7 @@ core/evening: core/analysis core/audit core/blend core/ground core/level core/me
 core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/speech core/spread
   core/stray core/tone core/tone/recipe
 core/fit: core/pcm
-core/ground: core/cache core/level core/pcm core/tone/recipe
+core/ground: core/cache core/chance core/level core/pcm core/tone/recipe
 core/loud: core/audit core/level core/measure core/mix core/pcm core/scene core/spread
 core/measure: core/level core/pcm core/simd
 core/mix: core/blend core/cache core/ground core/level core/limit core/measure core/pcm core/scene core/tone
@@ -42,7 +42,7 @@ core/scene/scenetest: core/blend core/pcm core/scene core/timecode core/tone/rec
 core/speech: core/level core/measure core/pcm
 core/spread: core/cache
 core/stray: core/level core/measure core/pcm core/speech
-core/tone: core/cache core/level core/measure core/pcm core/speech core/tone/recipe
+core/tone: core/cache core/chance core/level core/measure core/pcm core/speech core/tone/recipe
 core/tone/recipe: core/limit core/pcm
 demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio
   media
@@ -102,6 +102,7 @@ var levels = []string{
 	"core/measure",
 	"core/pcm",
 	"core/spread",
+	"core/chance",
 	"core/cache",
 	"core/limit",
 	"core",

@@ -6,6 +6,7 @@ import (
 	"math"
 
 	"blendseam/core/cache"
+	"blendseam/core/chance"
 	"blendseam/core/level"
 	"blendseam/core/pcm"
 	"blendseam/core/tone/recipe"
@@ -62,19 +63,10 @@ func filterFor(s Spectrum, rate int) []complex128 {
 	return fft.Coefficients(nil, taps)
 }
 
-// random gives 64 random bits for a moment (SplitMix64; G. L. Steele, D. Lea, C. H. Flood, "Fast Splittable
-// Pseudorandom Number Generators", OOPSLA 2014; constants from memory).
-func random(seed uint64, at int64) uint64 {
-	z := seed + 0x9e3779b97f4a7c15*(uint64(at)+1)
-	z = (z ^ z>>30) * 0xbf58476d1ce4e5b9
-	z = (z ^ z>>27) * 0x94d049bb133111eb
-	return z ^ z>>31
-}
-
 // white is noise of power 1 at a moment: four even chances together, which is near enough to a normal one for what a
 // filter of hundreds of samples makes of it.
 func white(seed uint64, at int64) float64 {
-	z := random(seed, at)
+	z := chance.Bits(seed, uint64(at))
 	sum := int64(z&0xffff) + int64(z>>16&0xffff) + int64(z>>32&0xffff) + int64(z>>48)
 	return (float64(sum) - 2*0xffff) / 0x10000 * math.Sqrt(3)
 }

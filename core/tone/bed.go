@@ -1,6 +1,7 @@
 package tone
 
 import (
+	"blendseam/core/chance"
 	"blendseam/core/level"
 	"blendseam/core/tone/recipe"
 	"math"
@@ -228,7 +229,7 @@ func shapedNoise(parts []pcm.Block, rate int, seed uint64, most int, seconds flo
 	turns := make([]complex128, size/2+1)
 	for c := range channels {
 		for k := range turns {
-			own := cmplx.Rect(1, 2*math.Pi*unit(g.random(uint64(10+c), uint64(k))))
+			own := cmplx.Rect(1, 2*math.Pi*chance.Unit(g.random(uint64(10+c), uint64(k))))
 			if c == 0 {
 				turns[k] = own
 			} else {

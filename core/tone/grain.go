@@ -3,6 +3,7 @@ package tone
 import (
 	"math"
 
+	"blendseam/core/chance"
 	"blendseam/core/pcm"
 )
 
@@ -34,20 +35,11 @@ func newGrains(seed uint64, loop, rate int64) grains {
 	return g
 }
 
-// random gives 64 random bits for a number of a kind (SplitMix64; G. L. Steele, D. Lea, C. H. Flood, "Fast Splittable
-// Pseudorandom Number Generators", OOPSLA 2014; constants from memory).
-func (g *grains) random(kind, n uint64) uint64 {
-	z := g.seed + 0x9e3779b97f4a7c15*(kind*0x100000001b3+n+1)
-	z = (z ^ z>>30) * 0xbf58476d1ce4e5b9
-	z = (z ^ z>>27) * 0x94d049bb133111eb
-	return z ^ z>>31
-}
-
-// unit makes random bits a number from 0 up to 1.
-func unit(bits uint64) float64 { return float64(bits>>11) / (1 << 53) }
+// random gives 64 random bits for a number of a kind.
+func (g *grains) random(kind, n uint64) uint64 { return chance.Bits(g.seed, kind*0x100000001b3+n) }
 
 func (g *grains) joint(k int64) int64 {
-	return k*g.grid + int64((unit(g.random(1, uint64(k)))-0.5)/2*float64(g.grid))
+	return k*g.grid + int64((chance.Unit(g.random(1, uint64(k)))-0.5)/2*float64(g.grid))
 }
 
 // portions is in how many parts of the loop grains begin in turn, so that all of it is heard as often.
@@ -62,8 +54,12 @@ func (g *grains) at(k int64) grain {
 	turn := g.random(2, round)
 	part := (mod(k, portions)*strides[turn&3] + int64(turn>>8)&(portions-1)) % portions
 	bits := g.random(3, uint64(k))
-	return grain{span: pcm.Span{From: g.joint(k) - g.fade/2, To: g.joint(k+1) - g.fade/2 + g.fade},
-		from: int64((float64(part) + unit(bits)) * float64(g.loop) / portions), choice: unit(g.random(4, uint64(k))), all: g}
+	return grain{
+		span:   pcm.Span{From: g.joint(k) - g.fade/2, To: g.joint(k+1) - g.fade/2 + g.fade},
+		from:   int64((float64(part) + chance.Unit(bits)) * float64(g.loop) / portions),
+		choice: chance.Unit(g.random(4, uint64(k))),
+		all:    g,
+	}
 }
 
 // each goes through the grains that sound in a span.

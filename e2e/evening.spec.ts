@@ -29,6 +29,11 @@ async function background(page: Page, c: Evened): Promise<number> {
 test("all takes are brought to one room by keys, heard before, and taken back", async ({ page, app }) => {
   let s = await demo(page, app);
   const places = dialogue(s).map((c) => [c.start, c.length]);
+  await page.keyboard.press("/");
+  await page.getByRole("combobox", { name: "Find a command" }).fill("match noise");
+  await page.locator("#found li", { hasText: "the room of the clip in hand" }).click();
+  await expect(page.getByRole("alert")).toContainText("Take the clip in hand whose room all are to have");
+
   await page.keyboard.press("Shift+U");
   const dialog = page.locator(".list-dialog");
   await expect(dialog).toContainText("All takes to one room");
@@ -68,12 +73,4 @@ test("all takes are brought to one room by keys, heard before, and taken back", 
   await edits(page, () => page.keyboard.press("Control+z"));
   s = await edits(page, () => page.keyboard.press("Control+z"));
   expect(dialogue(s).some((c) => c.room)).toBe(false);
-});
-
-test("what cannot be brought to one room says why", async ({ page, app }) => {
-  await demo(page, app);
-  await page.keyboard.press("/");
-  await page.getByRole("combobox", { name: "Find a command" }).fill("match noise");
-  await page.locator("#found li", { hasText: "the room of the clip in hand" }).click();
-  await expect(page.getByRole("alert")).toContainText("Take the clip in hand whose room all are to have");
 });

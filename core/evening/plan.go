@@ -191,7 +191,7 @@ func least(list []taking, hush float64) (out Room, overDB float64) {
 // Two sines are one hum within sameHz; a take that has it less than humLack dB below the target has enough of it.
 const (
 	sameHz  = 0.7
-	humLack = 6.0
+	humLack = 1.0
 	mostHum = 24
 )
 
@@ -202,9 +202,10 @@ const (
 )
 
 // does says what brings a room to the target.
-func does(r, target Room, hushDB float64) (room recipe.Room, after ground.Spectrum) {
+func does(r, target Room, hushDB float64) (room recipe.Room, after ground.Spectrum, humAfter float64) {
 	gain := make([]float64, len(r.Bands))
-	fill, after := make(ground.Spectrum, len(r.Bands)), make(ground.Spectrum, len(r.Bands))
+	fill := make(ground.Spectrum, len(r.Bands))
+	after = make(ground.Spectrum, len(r.Bands))
 	hushes := false
 	hum := withHum(r)
 	for b, p := range r.Bands {
@@ -226,17 +227,21 @@ func does(r, target Room, hushDB float64) (room recipe.Room, after ground.Spectr
 	}
 	for _, h := range target.Hum {
 		own := level.Silence
+		add := h
 		for _, o := range r.Hum {
 			if b := bandOf(o.Hz); math.Abs(o.Hz-h.Hz) < sameHz && b >= 0 {
 				own = o.LevelDB + gain[b]
+				add.Hz, add.Phase = o.Hz, o.Phase // on top of its own, in step with that
 			}
 		}
 		if own < h.LevelDB-humLack {
-			h.LevelDB = level.OfPower(level.Power(h.LevelDB) - level.Power(own))
-			room.Hum = append(room.Hum, h)
+			add.LevelDB = math.Round(100*level.DB(level.Amplitude(h.LevelDB)-level.Amplitude(own))) / 100
+			room.Hum = append(room.Hum, add)
+			own = h.LevelDB
 		}
+		humAfter += level.Power(own)
 	}
-	return room, after
+	return room, after, humAfter
 }
 
 // withHum is a room's spectrum with its hum.
@@ -285,13 +290,13 @@ func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (
 			p.ApartDB = max(p.ApartDB, apart(own, o))
 		}
 		distinct = append(distinct, own)
-		room, after := does(t.room, target, hushDB)
+		room, after, humAfter := does(t.room, target, hushDB)
 		for i, left := range after.Thirds() {
 			most = max(most, math.Abs(ratioDB(own[i], wanted[i])))
 			p.LeftDB = max(p.LeftDB, math.Abs(ratioDB(left, wanted[i])))
 		}
 		if most < leastOffDB && len(room.Hum) == 0 { // shares the room already
-			room, after = recipe.Room{}, t.room.Bands
+			room, after, humAfter = recipe.Room{}, t.room.Bands, humPower(t.room.Hum)
 		}
 		changed = changed || len(room.FillDB) > 0
 		by := level.Power(-(t.clip.GainDB + t.track.GainDB)) // levels are those of the recording
@@ -313,10 +318,7 @@ func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (
 		byRoom[&t.room.Bands[0]] = len(p.Takes)
 		edit.Clips[t.clip.ID] = len(p.Takes)
 		edit.Rooms = append(edit.Rooms, room)
-		heard := after.Power() + humPower(t.room.Hum)
-		if len(room.Hum) > 0 {
-			heard += humPower(room.Hum) / by
-		}
+		heard := after.Power() + humAfter
 		p.Takes = append(p.Takes, Take{
 			Clips: []scene.ClipID{t.clip.ID}, Clip: t.clip.Name, Source: s.Sources[t.clip.Source].Name,
 			WasDB: round(t.room.LevelDB()), FillDB: round(fill), HushDB: round(hushed),

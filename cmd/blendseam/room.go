@@ -10,7 +10,6 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/evening"
 	"blendseam/core/level"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/media"
 )
@@ -60,9 +59,6 @@ func evened(
 	from *audit.Sources,
 	w evening.Wish,
 ) (*evening.Plan, *scene.Scene, error) {
-	if w.Span.Empty() {
-		w.Span = pcm.Span{To: s.Length()}
-	}
 	p, err := evening.Of(ctx, audit.NewMeter(s, from), w, 0)
 	if err != nil || p.Edit == nil {
 		return p, s, err

@@ -61,7 +61,7 @@ type frameStore interface {
 func (a *Recording) Frames(s pcm.Span) (Frames, error) {
 	hop := hopOf(a.Rate)
 	first := ceil(s.From, hop)
-	count := floor(s.To-2*hop, hop) - first + 1
+	count := pcm.Floor(s.To-2*hop, hop) - first + 1
 	f := Frames{First: first, Hop: hop}
 	if count <= 0 {
 		return f, nil
@@ -87,14 +87,7 @@ func newFrames(first int64, count int, hop int64) Frames {
 	return Frames{first, hop, count, make([]float32, count*Bands), make([]float32, count), make([]float32, count)}
 }
 
-func floor(a, n int64) int64 {
-	if a < 0 {
-		return -((-a + n - 1) / n)
-	}
-	return a / n
-}
-
-func ceil(a, n int64) int64 { return -floor(-a, n) }
+func ceil(a, n int64) int64 { return -pcm.Floor(-a, n) }
 
 // A framer measures frames.
 type framer struct {

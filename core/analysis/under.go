@@ -1,8 +1,6 @@
 package analysis
 
 import (
-	"math"
-
 	"blendseam/core/ground"
 	"blendseam/core/level"
 	"blendseam/core/measure"
@@ -57,29 +55,34 @@ func (a *Recording) Under(room *recipe.Room) *Recording {
 	}
 	out := *a
 	m := &mixed{frameStore: a.frames, all: 1, hushed: room.Hush != nil}
-	fill, gains := noiseOf(*room), ground.Spectrum(nil)
+	fill := make(ground.Spectrum, recipe.FineBands)
+	if len(room.FillDB) > 0 {
+		fill = ground.FromDB(room.FillDB)
+	}
+	fill = fill.With(room.Hum)
+	gain := func(low, high float64) float64 { return 1 }
 	if room.Hush != nil {
 		own := ground.FromDB(room.Hush.RoomDB)
-		gains = make(ground.Spectrum, len(own))
+		hushed := make(ground.Spectrum, len(own))
 		for i, p := range own {
-			gains[i] = p * level.Power(room.Hush.GainDB[i])
+			hushed[i] = p * level.Power(room.Hush.GainDB[i])
 		}
-		m.all = float32(share(gains, own, 30, 20000))
-		for b := range m.gain {
-			low, high := ground.Third(b - 9)
-			m.gain[b], m.room[b] = float32(share(gains, own, low, high)), float32(own.Between(low, high))
+		gain = func(low, high float64) float64 { return share(hushed, own, low, high) }
+		m.all = float32(gain(30, 20000))
+		for b := range m.room {
+			m.room[b] = float32(own.Between(ground.Third(b + ground.ThirdLow)))
 		}
-		fillQuiets(&out, func(n int) float64 {
-			low, high := ground.Third(n)
-			return share(gains, own, low, high)
-		}, fill)
-	} else {
-		fillQuiets(&out, func(int) float64 { return 1 }, fill)
 	}
-	for b := range m.add {
-		low, high := ground.Third(b - 9)
-		m.add[b] = float32(fill.Between(low, high))
+	var gains, adds [recipe.Bands]float64
+	for k := range gains {
+		low, high := ground.Third(k + recipe.BandLow)
+		gains[k], adds[k] = gain(low, high), fill.Between(low, high)
 	}
+	for b := range m.gain {
+		k := b + ground.ThirdLow - recipe.BandLow
+		m.gain[b], m.add[b] = float32(gains[k]), float32(adds[k])
+	}
+	out.Quiets = quietsUnder(a.Quiets, gains, adds)
 	// how loud it is, measured on a second of it
 	noise := pcm.NewBlock(1, int64(a.Rate))
 	ground.NewNoise(*room, a.Rate).Add(noise, 0)
@@ -97,30 +100,13 @@ func share(part, whole ground.Spectrum, low, high float64) float64 {
 	return 1
 }
 
-// noiseOf is the spectrum of what a room adds, its hum among it.
-func noiseOf(r recipe.Room) ground.Spectrum {
-	s := ground.FromDB(r.FillDB)
-	if len(s) == 0 {
-		s = make(ground.Spectrum, recipe.FineBands)
-	}
-	for _, h := range r.Hum {
-		if b := int(math.Round(12*math.Log2(h.Hz/1000))) - recipe.FineLow; b >= 0 && b < len(s) {
-			s[b] += level.Power(h.LevelDB)
-		}
-	}
-	return s
-}
-
-// fillQuiets changes the quiet stretches of a recording: each third-octave by a share of its power, and by what is
-// added.
-func fillQuiets(a *Recording, gain func(n int) float64, fill ground.Spectrum) {
-	list := make([]tone.Quiet, len(a.Quiets))
-	for i, q := range a.Quiets {
+// quietsUnder are quiet stretches with each third-octave changed by a share of its power, and by what is added.
+func quietsUnder(quiets []tone.Quiet, gains, adds [recipe.Bands]float64) []tone.Quiet {
+	list := make([]tone.Quiet, len(quiets))
+	for i, q := range quiets {
 		thirds, was, is := make([]float64, len(q.Thirds)), 0.0, 0.0
 		for k, db := range q.Thirds {
-			n := k + recipe.BandLow
-			low, high := ground.Third(n)
-			p := level.Power(db)*gain(n) + fill.Between(low, high)
+			p := level.Power(db)*gains[k] + adds[k]
 			thirds[k] = level.OfPower(p)
 			was, is = was+level.Power(db), is+p
 		}
@@ -130,5 +116,5 @@ func fillQuiets(a *Recording, gain func(n int) float64, fill ground.Spectrum) {
 		}
 		list[i] = q
 	}
-	a.Quiets = list
+	return list
 }

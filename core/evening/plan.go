@@ -207,11 +207,11 @@ func does(r, target Room, hushDB float64) (room recipe.Room, after ground.Spectr
 	fill := make(ground.Spectrum, len(r.Bands))
 	after = make(ground.Spectrum, len(r.Bands))
 	hushes := false
-	hum := withHum(r)
+	all, wanted := r.Bands.With(r.Hum), target.Bands.With(target.Hum)
 	for b, p := range r.Bands {
 		over := level.OfPower((p + 1e-18) / (target.Bands[b] + 1e-18))
-		if hum[b] > p { // what stands out of the noise there comes down with it
-			over = level.OfPower(hum[b] / (withHum(target)[b] + 1e-18))
+		if all[b] > p { // what stands out of the noise there comes down with it
+			over = level.OfPower(all[b] / (wanted[b] + 1e-18))
 		}
 		if hushDB > 0 && over > leastHushDB {
 			gain[b] = -math.Round(100*min(hushDB, over)) / 100
@@ -223,13 +223,13 @@ func does(r, target Room, hushDB float64) (room recipe.Room, after ground.Spectr
 	}
 	room.FillDB = tenths(fill.DB())
 	if hushes {
-		room.Hush = &recipe.Hush{RoomDB: tenths(withHum(r).DB()), GainDB: gain}
+		room.Hush = &recipe.Hush{RoomDB: tenths(all.DB()), GainDB: gain}
 	}
 	for _, h := range target.Hum {
 		own := level.Silence
 		add := h
 		for _, o := range r.Hum {
-			if b := bandOf(o.Hz); math.Abs(o.Hz-h.Hz) < sameHz && b >= 0 {
+			if b := recipe.FineBand(o.Hz); math.Abs(o.Hz-h.Hz) < sameHz && b >= 0 {
 				own = o.LevelDB + gain[b]
 				add.Hz, add.Phase = o.Hz, o.Phase // on top of its own, in step with that
 			}
@@ -242,25 +242,6 @@ func does(r, target Room, hushDB float64) (room recipe.Room, after ground.Spectr
 		humAfter += level.Power(own)
 	}
 	return room, after, humAfter
-}
-
-// withHum is a room's spectrum with its hum.
-func withHum(r Room) ground.Spectrum {
-	out := slices.Clone(r.Bands)
-	for _, h := range r.Hum {
-		if b := bandOf(h.Hz); b >= 0 {
-			out[b] += level.Power(h.LevelDB)
-		}
-	}
-	return out
-}
-
-// bandOf is the band that a frequency lies in, -1 if in none.
-func bandOf(hz float64) int {
-	if b := int(math.Round(12*math.Log2(hz/1000))) - recipe.FineLow; b >= 0 && b < recipe.FineBands {
-		return b
-	}
-	return -1
 }
 
 func tenths(db []float64) []float64 {

@@ -5,6 +5,7 @@ package ground
 
 import (
 	"math"
+	"slices"
 	"sync"
 
 	"blendseam/core/level"
@@ -152,6 +153,17 @@ func FromDB(db []float64) Spectrum {
 	for i, v := range db {
 		if v > level.Silence {
 			out[i] = level.Power(v)
+		}
+	}
+	return out
+}
+
+// With is the spectrum with sines in it.
+func (s Spectrum) With(hum []recipe.Sine) Spectrum {
+	out := slices.Clone(s)
+	for _, h := range hum {
+		if b := recipe.FineBand(h.Hz); b >= 0 {
+			out[b] += level.Power(h.LevelDB)
 		}
 	}
 	return out

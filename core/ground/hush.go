@@ -9,6 +9,8 @@ import (
 	"blendseam/core/level"
 	"blendseam/core/pcm"
 	"blendseam/core/tone/recipe"
+
+	"gonum.org/v1/gonum/dsp/fourier"
 )
 
 // A hushed recording is looked at in frames of frameLength samples, frameHop apart, with the square root of a Hann
@@ -50,6 +52,22 @@ type hushed struct {
 type wordBand struct {
 	from, to int
 	power    float64
+}
+
+// of is the power of the band in a frame, shared among so many channels.
+func (b wordBand) of(bins []complex128, channels float64) (sum float64) {
+	for _, v := range bins[b.from:b.to] {
+		sum += (real(v)*real(v) + imag(v)*imag(v)) / channels
+	}
+	return sum
+}
+
+// transformed is the transform of a frame through a window; x is room for it.
+func transformed(fft *fourier.FFT, frame, window, x []float64) []complex128 {
+	for i, v := range frame {
+		x[i] = v * window[i]
+	}
+	return fft.Coefficients(nil, x)
 }
 
 func newHushed(r pcm.ReaderAt, h recipe.Hush) *hushed {
@@ -97,14 +115,9 @@ func backgroundOf(roomDB []float64, rate int) (bands []wordBand) {
 	defer frames.put(fft)
 	count := 0.0
 	for at := 0; at+frameLength <= len(sound[0]); at += frameHop {
-		for i, v := range sound[0][at : at+frameLength] {
-			x[i] = v * window[i]
-		}
-		out := fft.Coefficients(nil, x)
+		out := transformed(fft, sound[0][at:at+frameLength], window, x)
 		for i := range bands {
-			for _, v := range out[bands[i].from:bands[i].to] {
-				bands[i].power += real(v)*real(v) + imag(v)*imag(v)
-			}
+			bands[i].power += bands[i].of(out, 1)
 		}
 		count++
 	}
@@ -116,8 +129,8 @@ func backgroundOf(roomDB []float64, rate int) (bands []wordBand) {
 
 // ReadSamplesAt reads and turns down; see pcm.ReaderAt.
 func (h *hushed) ReadSamplesAt(dst pcm.Block, at int64) error {
-	first := floor(at-frameLength+1+frameHop-1, frameHop) // the first frame that reaches into dst
-	last := floor(at+dst.Len()-1, frameHop)
+	first := pcm.Floor(at-frameLength+1+frameHop-1, frameHop) // the first frame that reaches into dst
+	last := pcm.Floor(at+dst.Len()-1, frameHop)
 	count := int(last - first + 1)
 	wide := pcm.Span{From: (first - wordContext) * frameHop, To: (last+wordContext)*frameHop + frameLength}
 	sound, err := pcm.Read(h.ReaderAt, wide)
@@ -132,15 +145,9 @@ func (h *hushed) ReadSamplesAt(dst pcm.Block, at int64) error {
 	for f := range over {
 		over[f] = make([]float64, len(h.bands))
 		for c := range sound {
-			part := sound[c][f*frameHop : f*frameHop+frameLength]
-			for i, v := range part {
-				x[i] = v * h.window[i]
-			}
-			out := fft.Coefficients(nil, x)
+			out := transformed(fft, sound[c][f*frameHop:f*frameHop+frameLength], h.window, x)
 			for b, band := range h.bands {
-				for _, v := range out[band.from:band.to] {
-					over[f][b] += (real(v)*real(v) + imag(v)*imag(v)) / float64(len(sound))
-				}
+				over[f][b] += band.of(out, float64(len(sound)))
 			}
 			if k := f - wordContext; k >= 0 && k < count {
 				bins[k*len(sound)+c] = out

@@ -119,7 +119,7 @@ func (n *Noise) each(length, at int64, do func(from int64, sound []float64)) {
 	}
 	sum := make([]float64, blockLength)
 	for from := int64(0); from < length; {
-		number := floor(at+from, blockLength)
+		number := pcm.Floor(at+from, blockLength)
 		first := at + from - number*blockLength
 		count := min(blockLength-first, length-from)
 		piece := sum[:count]
@@ -143,7 +143,7 @@ func (n *Noise) addSine(dst []float64, h recipe.Sine, at int64) {
 	ds, dc := math.Sincos(2 * math.Pi * turn)
 	size := math.Sqrt2 * level.Amplitude(h.LevelDB)
 	for from := at; from < at+int64(len(dst)); {
-		begin := floor(from, cell) * cell
+		begin := pcm.Floor(from, cell) * cell
 		cycles := turn*float64(begin) + h.Phase
 		s, c := math.Sincos(2 * math.Pi * (cycles - math.Floor(cycles)))
 		end := min(begin+cell, at+int64(len(dst)))
@@ -155,11 +155,4 @@ func (n *Noise) addSine(dst []float64, h recipe.Sine, at int64) {
 		}
 		from = end
 	}
-}
-
-func floor(a, n int64) int64 {
-	if a < 0 {
-		return -((-a + n - 1) / n)
-	}
-	return a / n
 }

@@ -14,7 +14,7 @@ type between struct {
 	noise *ground.Noise
 	gain  float64
 	span  pcm.Span // outside of which it is not heard
-	cover []*voices
+	cover []voices // what may stand for a room
 }
 
 // grounds makes the rooms of the tracks that are heard.
@@ -24,10 +24,7 @@ func (m *Mixer) grounds(s *scene.Scene) {
 		if t.Room == nil {
 			continue
 		}
-		b := between{noise: ground.NewNoise(*t.Room, int(s.SampleRate)), gain: m.tracks[i].gain}
-		for k := range m.tracks {
-			b.cover = append(b.cover, &m.tracks[k])
-		}
+		b := between{noise: ground.NewNoise(*t.Room, int(s.SampleRate)), gain: m.tracks[i].gain, cover: m.tracks}
 		for _, o := range s.Tracks {
 			for _, c := range o.Clips {
 				if o.Kind != scene.Sound || c.Room == nil || !s.Heard(c) {
@@ -52,8 +49,8 @@ func (b *between) add(dst pcm.Block, at int64) error {
 		return nil
 	}
 	power := make([]float64, part.Len()) // of what stands for a room already, whole being 1
-	whole := false
-	for _, t := range b.cover {
+	for k := range b.cover {
+		t := &b.cover[k]
 		for i := t.first(part); i < len(t.list) && t.list[i].span.From < part.To; i++ {
 			v := &t.list[i]
 			if t.track.Purpose != scene.ForDialogue && v.clip.Fills == nil {
@@ -61,8 +58,7 @@ func (b *between) add(dst pcm.Block, at int64) error {
 			}
 			own := v.span.Intersect(part)
 			if own == part && !v.contoured(part) {
-				whole = true
-				continue
+				return nil // nothing is lacking
 			}
 			contour := pcm.NewBlock(1, own.Len())
 			for k := range contour[0] {
@@ -76,15 +72,12 @@ func (b *between) add(dst pcm.Block, at int64) error {
 			}
 		}
 	}
-	if whole {
-		return nil
-	}
-	any := false
+	lacks := false
 	for i, p := range power {
 		power[i] = b.gain * math.Sqrt(max(0, 1-p))
-		any = any || p < 1-1e-9
+		lacks = lacks || p < 1-1e-9
 	}
-	if any {
+	if lacks {
 		b.noise.AddTimes(dst.Slice(part.From-at, part.To-at), part.From, power)
 	}
 	return nil

@@ -6,6 +6,14 @@ package pcm
 
 import "fmt"
 
+// Floor is a/n rounded down, below 0 too: the number of the block of n samples that sample a lies in.
+func Floor(a, n int64) int64 {
+	if a < 0 {
+		return -((-a + n - 1) / n)
+	}
+	return a / n
+}
+
 // A Span is a half-open stretch of samples: From is inside, To is not.
 type Span struct {
 	From int64 `json:"from"`

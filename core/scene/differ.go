@@ -75,7 +75,7 @@ func trackWords(a, b *Track) (list []string) {
 	if a.GainDB != b.GainDB {
 		parts = append(parts, fmt.Sprintf("at %+.1f dB, was at %+.1f", b.GainDB, a.GainDB))
 	}
-	if words := roomsDiffer(a.Room, b.Room); words != "" {
+	if !a.Room.Equal(b.Room) {
 		parts = append(parts, either(b.Room == nil, "no room between its clips", "with a room between its clips"))
 	}
 	if len(parts) == 0 {

@@ -38,6 +38,14 @@ const (
 // FineHz is the middle of a band of a room, the lowest being number 0.
 func FineHz(band int) float64 { return 1000 * math.Exp2(float64(band+FineLow)/12) }
 
+// FineBand is the band that a frequency lies in, -1 if in none.
+func FineBand(hz float64) int {
+	if b := int(math.Round(12*math.Log2(hz/1000))) - FineLow; b >= 0 && b < FineBands {
+		return b
+	}
+	return -1
+}
+
 // FineWidth is how wide that band is, in Hz.
 func FineWidth(band int) float64 { return FineHz(band) * (math.Exp2(1.0/24) - math.Exp2(-1.0/24)) }
 

@@ -10,14 +10,20 @@ import (
 	"blendseam/core/tone/recipe"
 )
 
-// A mixed is what a room does to the powers of a recording: each band is turned down where only the background is
-// heard, and noise is added.
+// A mixed is a recording's frames as a room makes them: each band is turned down where only the background is heard,
+// and noise is added.
 type mixed struct {
 	frameStore
+	room   *recipe.Room
+	hop    int64
+	states []mixedState // one, or the two that the room goes over between
+}
+
+// A mixedState is what a room does to the powers of a recording.
+type mixedState struct {
 	gain, add           [Bands]float32
 	room                [Bands]float32 // what the background has; above wordOver of it are words
 	all, addLevel, loud float32        // of the whole
-	hushed              bool
 }
 
 // wordOver is how far the power of a band stands over the background's where a word is heard.
@@ -26,25 +32,46 @@ const wordOver = 5
 func (m *mixed) read(first int64, count int) (Frames, error) {
 	f, err := m.frameStore.read(first, count)
 	for i := range f.Count {
+		s := m.at((first + int64(i) + 1) * m.hop)
 		bands := f.Of(i)
-		down := m.hushed
+		down := m.room.Hush != nil
 		for b, p := range bands {
-			down = down && p < wordOver*m.room[b]
+			down = down && p < wordOver*s.room[b]
 		}
 		for b := range bands {
 			if down {
-				bands[b] *= m.gain[b]
+				bands[b] *= s.gain[b]
 			}
-			bands[b] += m.add[b]
+			bands[b] += s.add[b]
 		}
 		if down {
-			f.Level[i] *= m.all
-			f.Loud[i] *= m.all
+			f.Level[i] *= s.all
+			f.Loud[i] *= s.all
 		}
-		f.Level[i] += m.addLevel
-		f.Loud[i] += m.loud
+		f.Level[i] += s.addLevel
+		f.Loud[i] += s.loud
 	}
 	return f, err
+}
+
+// at is what the room does at a moment.
+func (m *mixed) at(at int64) mixedState {
+	s := m.states[0]
+	share := float32(m.room.ShareAt(at))
+	if share == 0 {
+		return s
+	}
+	o := &m.states[1]
+	over := func(a *float32, b float32) { *a += share * (b - *a) }
+	for b := range s.gain {
+		over(&s.gain[b], o.gain[b])
+		over(&s.add[b], o.add[b])
+		over(&s.room[b], o.room[b])
+	}
+	over(&s.all, o.all)
+	over(&s.addLevel, o.addLevel)
+	over(&s.loud, o.loud)
+	return s
 }
 
 // Under is the analysis of the recording as a room makes it. Its words are those of the recording; its strays and hum
@@ -54,7 +81,35 @@ func (a *Recording) Under(room *recipe.Room) *Recording {
 		return a
 	}
 	out := *a
-	m := &mixed{frameStore: a.frames, all: 1, hushed: room.Hush != nil}
+	m := &mixed{frameStore: a.frames, room: room, hop: hopOf(a.Rate)}
+	states := []recipe.Room{{Seed: room.Seed, FillDB: room.FillDB, Hum: room.Hum, Hush: room.Hush}}
+	if c := room.Change; c != nil {
+		states = append(states, recipe.Room{Seed: room.Seed, FillDB: c.FillDB, Hum: room.Hum, Hush: c.Hush})
+	}
+	var gains, adds [][recipe.Bands]float64
+	for _, r := range states {
+		state, gain, add := a.under(r)
+		m.states, gains, adds = append(m.states, state), append(gains, gain), append(adds, add)
+	}
+	out.Quiets = make([]tone.Quiet, len(a.Quiets))
+	for i, q := range a.Quiets {
+		gain, add := gains[0], adds[0]
+		if share := room.ShareAt((q.Span.From + q.Span.To) / 2); share > 0 {
+			for k := range gain {
+				gain[k] += share * (gains[1][k] - gain[k])
+				add[k] += share * (adds[1][k] - add[k])
+			}
+		}
+		out.Quiets[i] = quietUnder(q, gain, add)
+	}
+	out.frames = m
+	return &out
+}
+
+// under is what a room that does not change does to a recording; for each third-octave of a quiet stretch, by how much
+// its power is multiplied and what is added to it.
+func (a *Recording) under(room recipe.Room) (m mixedState, gains, adds [recipe.Bands]float64) {
+	m.all = 1
 	fill := make(ground.Spectrum, recipe.FineBands)
 	if len(room.FillDB) > 0 {
 		fill = ground.FromDB(room.FillDB)
@@ -73,7 +128,6 @@ func (a *Recording) Under(room *recipe.Room) *Recording {
 			m.room[b] = float32(own.Between(ground.Third(b + ground.ThirdLow)))
 		}
 	}
-	var gains, adds [recipe.Bands]float64
 	for k := range gains {
 		low, high := ground.Third(k + recipe.BandLow)
 		gains[k], adds[k] = gain(low, high), fill.Between(low, high)
@@ -82,15 +136,13 @@ func (a *Recording) Under(room *recipe.Room) *Recording {
 		k := b + ground.ThirdLow - recipe.BandLow
 		m.gain[b], m.add[b] = float32(gains[k]), float32(adds[k])
 	}
-	out.Quiets = quietsUnder(a.Quiets, gains, adds)
 	// how loud it is, measured on a second of it
 	noise := pcm.NewBlock(1, int64(a.Rate))
-	ground.NewNoise(*room, a.Rate).Add(noise, 0)
+	ground.NewNoise(room, a.Rate).Add(noise, 0)
 	drift := speech.NewDrift(noise[0], int64(a.Rate))
 	m.addLevel = float32(drift.Energy(noise[0]) / float64(a.Rate))
 	m.loud = float32(measure.NewKFilter(a.Rate).Energy(noise[0]) / float64(a.Rate) * float64(a.Channels))
-	out.frames = m
-	return &out
+	return m, gains, adds
 }
 
 func share(part, whole ground.Spectrum, low, high float64) float64 {
@@ -100,21 +152,17 @@ func share(part, whole ground.Spectrum, low, high float64) float64 {
 	return 1
 }
 
-// quietsUnder are quiet stretches with each third-octave changed by a share of its power, and by what is added.
-func quietsUnder(quiets []tone.Quiet, gains, adds [recipe.Bands]float64) []tone.Quiet {
-	list := make([]tone.Quiet, len(quiets))
-	for i, q := range quiets {
-		thirds, was, is := make([]float64, len(q.Thirds)), 0.0, 0.0
-		for k, db := range q.Thirds {
-			p := level.Power(db)*gains[k] + adds[k]
-			thirds[k] = level.OfPower(p)
-			was, is = was+level.Power(db), is+p
-		}
-		q.Thirds = thirds
-		if was > 0 {
-			q.LevelDB += level.OfPower(is / was)
-		}
-		list[i] = q
+// quietUnder is a quiet stretch with each third-octave changed by a share of its power, and by what is added.
+func quietUnder(q tone.Quiet, gains, adds [recipe.Bands]float64) tone.Quiet {
+	thirds, was, is := make([]float64, len(q.Thirds)), 0.0, 0.0
+	for k, db := range q.Thirds {
+		p := level.Power(db)*gains[k] + adds[k]
+		thirds[k] = level.OfPower(p)
+		was, is = was+level.Power(db), is+p
 	}
-	return list
+	q.Thirds = thirds
+	if was > 0 {
+		q.LevelDB += level.OfPower(is / was)
+	}
+	return q
 }

@@ -2,6 +2,7 @@ package evening
 
 import (
 	"math"
+	"math/cmplx"
 
 	"blendseam/core/analysis"
 	"blendseam/core/level"
@@ -29,26 +30,30 @@ func humOf(a *analysis.Recording, sound pcm.ReaderAt, gainDB float64) ([]recipe.
 	if err != nil {
 		return nil, err
 	}
-	x := measure.Mono(b)
-	var list []recipe.Sine
-	for _, hz := range multiples(a.Hum) {
-		turn := hz / float64(a.Rate)
-		var re, im, whole float64
+	return sinesIn(measure.Mono(b), a.HumAt.From, a.Rate, multiples(a.Hum), gainDB), nil
+}
+
+// sinesIn are the sines of some frequencies in a sound that begins at a sample of its recording, at a gain.
+func sinesIn(x []float64, from int64, rate int, hz []float64, gainDB float64) (list []recipe.Sine) {
+	for _, hz := range hz {
+		turn := hz / float64(rate)
+		var sum complex128
+		whole, pointer, step := 0.0, complex(1, 0), cmplx.Rect(1, -2*math.Pi*turn)
 		for i, v := range x {
 			w := 0.5 - 0.5*math.Cos(2*math.Pi*(float64(i)+0.5)/float64(len(x)))
-			s, c := math.Sincos(2 * math.Pi * turn * float64(i))
-			re, im, whole = re+w*v*s, im+w*v*c, whole+w
+			sum, whole = sum+complex(w*v, 0)*pointer, whole+w
+			pointer *= step
 		}
-		// a sine of amplitude 1 and phase p has re = cos p / 2, im = sin p / 2
-		amplitude := 2 * math.Hypot(re, im) / whole
-		phase := math.Atan2(im, re)/(2*math.Pi) - turn*float64(a.HumAt.From)
+		// a sine of amplitude 1 and phase p has the sum exp(i (p - pi/2)) / 2
+		amplitude := 2 * cmplx.Abs(sum) / whole
+		phase := cmplx.Phase(sum)/(2*math.Pi) + 0.25 - turn*float64(from)
 		list = append(list, recipe.Sine{
 			Hz:      hz,
 			LevelDB: math.Round(100*(level.OfPower(amplitude*amplitude/2)+gainDB)) / 100,
 			Phase:   math.Round(1e4*(phase-math.Floor(phase))) / 1e4,
 		})
 	}
-	return list, nil
+	return list
 }
 
 // multiples are the frequencies of a hum, those of mains as multiples of one.

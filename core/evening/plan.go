@@ -1,9 +1,11 @@
 package evening
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"hash/fnv"
+	"maps"
 	"math"
 	"slices"
 
@@ -68,10 +70,12 @@ type Take struct {
 	Clip   string         `json:"clip"` // the name of the first
 	Source string         `json:"source"`
 	WasDB  float64        `json:"was_db"`
+	ThenDB float64        `json:"then_db"` // what it goes over to, if it changes; else as it was
 	FillDB float64        `json:"fill_db"` // the level of what is laid under it; level.Silence is nothing
 	HushDB float64        `json:"hush_db"` // by how much it is turned down
 	RiseDB float64        `json:"rise_db"` // by how much its background rises in the end; below 0 it falls
 	Thirds []float64      `json:"thirds_db"`
+	Later  []float64      `json:"later_db"`   // the thirds that it goes over to; none: it does not change
 	S      float64        `json:"measured_s"` // on how many seconds of pauses that rests
 }
 
@@ -99,11 +103,18 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 		return nil, err
 	}
 	p := &Plan{
-		Target: Target{round(target.LevelDB()), thirdsDB(target)}, Takes: []Take{}, Unmeasured: without, Covered: covered,
+		Target: Target{round(target.LevelDB()), thirdsDB(target.Bands)}, Takes: []Take{}, Unmeasured: without, Covered: covered,
 	}
-	edits := p.lay(m.Scene, list, target, hush)
-	if len(edits) == 0 {
+	changed := p.lay(m.Scene, list, target, hush)
+	if !changed && !gaps(list) {
 		return p, nil
+	}
+	if err := leads(ctx, m, list, target, p.edit); err != nil {
+		return nil, err
+	}
+	edits := []scene.Wire{{Edit: needed(p.edit)}}
+	if gone := patches(m.Scene, p.edit.Clips); len(gone) > 0 {
+		edits = slices.Insert(edits, 0, scene.Wire{Edit: &scene.Remove{Clips: gone, Alone: true}})
 	}
 	blends, err := blendsOn(ctx, m, list)
 	if err != nil {
@@ -154,24 +165,26 @@ func least(list []taking, hush float64) (out Room, overDB float64) {
 	out = Room{Bands: make(ground.Spectrum, recipe.FineBands)}
 	loudest := level.Silence
 	for _, t := range list {
-		loudest = max(loudest, t.room.LevelDB())
+		loudest = max(loudest, t.room.MostDB())
 	}
-	column := make([]float64, len(list))
 	for b := range out.Bands {
-		for i, t := range list {
-			column[i] = t.room.Bands[b]
+		var column []float64
+		for _, t := range list {
+			for _, state := range t.room.states() {
+				column = append(column, state[b])
+			}
 		}
 		slices.Sort(column)
 		out.Bands[b] = max(column[len(column)-1]*level.Power(-hush), column[(len(column)-1)/2])
 	}
-	for _, t := range list {
-		for _, h := range t.room.Hum {
+	for _, r := range hummers(list) {
+		for _, h := range r.Hum {
 			h.LevelDB -= hush
 			k := slices.IndexFunc(out.Hum, func(o recipe.Sine) bool { return math.Abs(o.Hz-h.Hz) < sameHz })
 			if k < 0 {
 				out.Hum = append(out.Hum, h)
-			} else if h.LevelDB > out.Hum[k].LevelDB {
-				out.Hum[k] = h
+			} else {
+				out.Hum[k].LevelDB = max(out.Hum[k].LevelDB, h.LevelDB)
 			}
 		}
 	}
@@ -188,6 +201,17 @@ func least(list []taking, hush float64) (out Room, overDB float64) {
 	return out, overDB
 }
 
+// hummers are the rooms with hum, those with most of it first: its shape is that of theirs.
+func hummers(list []taking) (rooms []Room) {
+	for _, t := range list {
+		if len(t.room.Hum) > 0 {
+			rooms = append(rooms, t.room)
+		}
+	}
+	slices.SortStableFunc(rooms, func(a, b Room) int { return cmp.Compare(humPower(b.Hum), humPower(a.Hum)) })
+	return rooms
+}
+
 // Two sines are one hum within sameHz; a take that has it less than humLack dB below the target has enough of it.
 const (
 	sameHz  = 0.7
@@ -201,29 +225,44 @@ const (
 	leastOffDB  = 1.0
 )
 
-// does says what brings a room to the target.
-func does(r, target Room, hushDB float64) (room recipe.Room, after ground.Spectrum, humAfter float64) {
-	gain := make([]float64, len(r.Bands))
-	fill := make(ground.Spectrum, len(r.Bands))
-	after = make(ground.Spectrum, len(r.Bands))
-	hushes := false
-	all, wanted := r.Bands.With(r.Hum), target.Bands.With(target.Hum)
-	for b, p := range r.Bands {
-		over := level.OfPower((p + 1e-18) / (target.Bands[b] + 1e-18))
-		if all[b] > p { // what stands out of the noise there comes down with it
-			over = level.OfPower(all[b] / (wanted[b] + 1e-18))
+// does says what brings a room to the target, what each of its states is then, and the power of its hum.
+func does(r, target Room, hushDB float64) (room recipe.Room, after []ground.Spectrum, humAfter float64) {
+	wanted := target.Bands.With(target.Hum)
+	var fills [][]float64
+	var hushes []*recipe.Hush
+	hushed := false
+	for _, bands := range r.states() {
+		gain := make([]float64, len(bands))
+		fill := make(ground.Spectrum, len(bands))
+		sum := make(ground.Spectrum, len(bands))
+		all := bands.With(r.Hum)
+		for b, p := range bands {
+			over := level.OfPower((p + 1e-18) / (target.Bands[b] + 1e-18))
+			if all[b] > p { // what stands out of the noise there comes down with it
+				over = level.OfPower(all[b] / (wanted[b] + 1e-18))
+			}
+			if hushDB > 0 && over > leastHushDB {
+				gain[b] = -math.Round(100*min(hushDB, over)) / 100
+				hushed = true
+			}
+			left := p * level.Power(gain[b])
+			fill[b] = max(0, target.Bands[b]-left)
+			sum[b] = left + fill[b]
 		}
-		if hushDB > 0 && over > leastHushDB {
-			gain[b] = -math.Round(100*min(hushDB, over)) / 100
-			hushes = true
-		}
-		left := p * level.Power(gain[b])
-		fill[b] = max(0, target.Bands[b]-left)
-		after[b] = left + fill[b]
+		fills = append(fills, tenths(fill.DB()))
+		hushes = append(hushes, &recipe.Hush{RoomDB: tenths(all.DB()), GainDB: gain})
+		after = append(after, sum)
 	}
-	room.FillDB = tenths(fill.DB())
-	if hushes {
-		room.Hush = &recipe.Hush{RoomDB: tenths(all.DB()), GainDB: gain}
+	room.FillDB = fills[0]
+	if r.Later != nil {
+		room.Change = &recipe.Change{FillDB: fills[1], Course: r.Course}
+	}
+	gain := hushes[0].GainDB
+	if hushed {
+		room.Hush = hushes[0]
+		if r.Later != nil {
+			room.Change.Hush = hushes[1]
+		}
 	}
 	for _, h := range target.Hum {
 		own := level.Silence
@@ -251,33 +290,35 @@ func tenths(db []float64) []float64 {
 	return db
 }
 
-// lay fills in the takes and the edit.
-func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (edits []scene.Wire) {
+// lay fills in the takes and the edit, and tells whether any take is changed.
+func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (changed bool) {
 	edit := &scene.SetRoom{Rooms: []recipe.Room{}, Clips: map[scene.ClipID]int{}, Tracks: map[scene.TrackID]int{}}
 	loudest, quietest := level.Silence, math.Inf(1)
 	byRoom := map[*float64]int{} // takes, by their common bands
-	changed := false
 	var distinct [][]float64
 	wanted := target.Bands.Thirds()
 	for _, t := range list {
-		loudest, quietest = max(loudest, t.room.LevelDB()), min(quietest, t.room.LevelDB())
+		loudest, quietest = max(loudest, t.room.MostDB()), min(quietest, t.room.LevelDB())
 		if k, ok := byRoom[&t.room.Bands[0]]; ok {
 			p.Takes[k].Clips = append(p.Takes[k].Clips, t.clip.ID)
 			edit.Clips[t.clip.ID] = k
 			continue
 		}
-		own, most := t.room.Bands.Thirds(), 0.0
-		for _, o := range distinct {
-			p.ApartDB = max(p.ApartDB, apart(own, o))
-		}
-		distinct = append(distinct, own)
 		room, after, humAfter := does(t.room, target, hushDB)
-		for i, left := range after.Thirds() {
-			most = max(most, math.Abs(ratioDB(own[i], wanted[i])))
-			p.LeftDB = max(p.LeftDB, math.Abs(ratioDB(left, wanted[i])))
+		most := 0.0
+		for k, state := range t.room.states() {
+			own, left := state.Thirds(), after[k].Thirds()
+			for _, o := range distinct {
+				p.ApartDB = max(p.ApartDB, apart(own, o))
+			}
+			distinct = append(distinct, own)
+			for i := range own {
+				most = max(most, math.Abs(ratioDB(own[i], wanted[i])))
+				p.LeftDB = max(p.LeftDB, math.Abs(ratioDB(left[i], wanted[i])))
+			}
 		}
 		if most < leastOffDB && len(room.Hum) == 0 { // shares the room already
-			room, after, humAfter = recipe.Room{}, t.room.Bands, humPower(t.room.Hum)
+			room, after, humAfter = recipe.Room{}, t.room.states(), humPower(t.room.Hum)
 		}
 		changed = changed || len(room.FillDB) > 0
 		by := level.Power(-(t.clip.GainDB + t.track.GainDB)) // levels are those of the recording
@@ -299,12 +340,12 @@ func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (
 		byRoom[&t.room.Bands[0]] = len(p.Takes)
 		edit.Clips[t.clip.ID] = len(p.Takes)
 		edit.Rooms = append(edit.Rooms, room)
-		heard := after.Power() + humAfter
+		heard := after[0].Power() + humAfter
 		p.Takes = append(p.Takes, Take{
 			Clips: []scene.ClipID{t.clip.ID}, Clip: t.clip.Name, Source: s.Sources[t.clip.Source].Name,
-			WasDB: round(t.room.LevelDB()), FillDB: round(fill), HushDB: round(hushed),
+			WasDB: round(t.room.LevelDB()), ThenDB: round(t.room.laterDB()), FillDB: round(fill), HushDB: round(hushed),
 			RiseDB: round(level.OfPower(heard) - t.room.LevelDB()),
-			Thirds: thirdsDB(t.room), S: round(t.room.Seconds),
+			Thirds: thirdsDB(t.room.Bands), Later: thirdsDB(t.room.Later), S: round(t.room.Seconds),
 		})
 	}
 	p.LeftDB, p.ApartDB = round(p.LeftDB), round(p.ApartDB)
@@ -312,13 +353,7 @@ func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (
 	p.RiseOverQuietestDB = round(target.LevelDB() - quietest)
 	p.between(s, list, target, edit)
 	p.edit = edit
-	if !changed && !gaps(list) {
-		return nil
-	}
-	if gone := patches(s, edit.Clips); len(gone) > 0 {
-		edits = append(edits, scene.Wire{Edit: &scene.Remove{Clips: gone, Alone: true}})
-	}
-	return append(edits, scene.Wire{Edit: edit})
+	return changed
 }
 
 // EditOf is the part of the edit that changes one take, nil if that is left as it is.
@@ -326,15 +361,14 @@ func (p *Plan) EditOf(take int) scene.Edit {
 	if p.Edit == nil {
 		return nil
 	}
-	room := p.edit.Rooms[take]
-	if len(room.FillDB)+len(room.Hum) == 0 && room.Hush == nil {
+	if !p.edit.Rooms[take].Does() {
 		return nil
 	}
-	e := &scene.SetRoom{Rooms: []recipe.Room{room}, Clips: map[scene.ClipID]int{}}
+	e := &scene.SetRoom{Rooms: p.edit.Rooms, Clips: map[scene.ClipID]int{}}
 	for _, id := range p.Takes[take].Clips {
-		e.Clips[id] = 0
+		e.Clips[id] = p.edit.Clips[id]
 	}
-	return e
+	return needed(e)
 }
 
 // Rest is the part of the edit that changes no take: what sounds between them, the blends on their cuts, and which are
@@ -347,11 +381,31 @@ func (p *Plan) Rest() scene.Edit {
 	for i, t := range p.Takes {
 		if p.EditOf(i) == nil {
 			for _, id := range t.Clips {
-				e.Clips[id] = i
+				e.Clips[id] = p.edit.Clips[id]
 			}
 		}
 	}
-	return &scene.Batch{Edits: append([]scene.Wire{{Edit: e}}, p.more...), Words: p.words()}
+	return &scene.Batch{Edits: append([]scene.Wire{{Edit: needed(e)}}, p.more...), Words: p.words()}
+}
+
+// needed is an edit with only the rooms that it gives to a clip or a track.
+func needed(e *scene.SetRoom) *scene.SetRoom {
+	out := &scene.SetRoom{Rooms: []recipe.Room{}, Clips: map[scene.ClipID]int{}, Tracks: map[scene.TrackID]int{}}
+	place := map[int]int{-1: -1}
+	of := func(i int) int {
+		if _, ok := place[i]; !ok {
+			place[i] = len(out.Rooms)
+			out.Rooms = append(out.Rooms, e.Rooms[i])
+		}
+		return place[i]
+	}
+	for _, id := range slices.Sorted(maps.Keys(e.Clips)) {
+		out.Clips[id] = of(e.Clips[id])
+	}
+	for _, id := range slices.Sorted(maps.Keys(e.Tracks)) {
+		out.Tracks[id] = of(e.Tracks[id])
+	}
+	return out
 }
 
 func (p *Plan) words() string {
@@ -370,6 +424,12 @@ func turnRoom(r *recipe.Room, db float64) {
 	lists := [][]float64{r.FillDB}
 	if r.Hush != nil {
 		lists = append(lists, r.Hush.RoomDB)
+	}
+	if r.Change != nil {
+		lists = append(lists, r.Change.FillDB)
+		if r.Change.Hush != nil {
+			lists = append(lists, r.Change.Hush.RoomDB)
+		}
 	}
 	for _, list := range lists {
 		for i := range list {
@@ -424,9 +484,13 @@ func patches(s *scene.Scene, evened map[scene.ClipID]int) (list []scene.ClipID) 
 	return list
 }
 
-func thirdsDB(r Room) []float64 {
+// thirdsDB are the third-octaves of a spectrum; none of nil.
+func thirdsDB(s ground.Spectrum) []float64 {
 	out := []float64{}
-	for _, p := range r.Bands.Thirds() {
+	if s == nil {
+		return out
+	}
+	for _, p := range s.Thirds() {
 		out = append(out, round(level.OfPower(p)))
 	}
 	return out

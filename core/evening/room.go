@@ -24,10 +24,32 @@ type Room struct {
 	Bands   ground.Spectrum // without its hum
 	Hum     []recipe.Sine
 	Seconds float64 // of quiet stretches that it was measured on
+
+	Later  ground.Spectrum // what it goes over to, if it changes
+	Course []recipe.Share  // when
 }
 
-// LevelDB is how loud the room is, above 30 Hz, dBFS.
+// LevelDB is how loud the room is, above 30 Hz, dBFS; of one that changes, before it does.
 func (r Room) LevelDB() float64 { return level.OfPower(r.Bands.Power() + humPower(r.Hum)) }
+
+// MostDB is how loud it is where it is loudest.
+func (r Room) MostDB() float64 {
+	return max(r.LevelDB(), r.laterDB())
+}
+
+// laterDB is how loud it is when it has changed.
+func (r Room) laterDB() float64 {
+	states := r.states()
+	return level.OfPower(states[len(states)-1].Power() + humPower(r.Hum))
+}
+
+// states are the spectra that it goes over between, or the one it has.
+func (r Room) states() []ground.Spectrum {
+	if r.Later == nil {
+		return []ground.Spectrum{r.Bands}
+	}
+	return []ground.Spectrum{r.Bands, r.Later}
+}
 
 func humPower(list []recipe.Sine) (sum float64) {
 	for _, h := range list {
@@ -147,6 +169,9 @@ func takings(
 	if err != nil {
 		return nil, nil, err
 	}
+	if err := changes(ctx, m, list); err != nil {
+		return nil, nil, err
+	}
 	pool(list)
 	for _, t := range list {
 		if t.room.Bands == nil {
@@ -184,18 +209,32 @@ const coverDB = 6
 // surer.
 const sameRoomDB = 1.5
 
-// pool gives clips of one recording and one gain, whose rooms are alike, their common room.
-func pool(list []taking) {
+// byRecording are the clips by recording and gain.
+func byRecording(list []taking) (groups [][]int) {
 	type key struct {
 		source string
 		gain   float64
 	}
-	of := map[key][]int{}
+	of := map[key]int{}
 	for i, t := range list {
 		k := key{t.clip.Source, t.clip.GainDB + t.track.GainDB}
-		of[k] = append(of[k], i)
+		g, ok := of[k]
+		if !ok {
+			g = len(groups)
+			of[k] = g
+			groups = append(groups, nil)
+		}
+		groups[g] = append(groups[g], i)
 	}
-	for _, all := range of {
+	return groups
+}
+
+// pool gives clips of one recording and one gain, whose rooms are alike, their common room.
+func pool(list []taking) {
+	for _, all := range byRecording(list) {
+		if list[all[0]].room.Later != nil {
+			continue
+		}
 		known := slices.IndexFunc(all, func(i int) bool { return list[i].room.Bands != nil })
 		for known >= 0 && len(all) > 0 {
 			slices.SortStableFunc(all, func(a, b int) int {

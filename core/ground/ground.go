@@ -250,12 +250,12 @@ func (s Spectrum) at(hz float64) float64 {
 
 // Even is a recording with what a room does to it. A room of nil is the recording itself.
 func Even(r pcm.ReaderAt, room *recipe.Room) pcm.ReaderAt {
-	if room == nil || len(room.FillDB)+len(room.Hum) == 0 && room.Hush == nil {
+	if !room.Does() {
 		return r
 	}
 	e := &evened{ReaderAt: r, length: r.Len()}
 	if room.Hush != nil {
-		e.ReaderAt = newHushed(r, *room.Hush)
+		e.ReaderAt = newHushed(r, room)
 	}
 	e.noise = NewNoise(*room, r.Format().Rate)
 	return e

@@ -21,6 +21,7 @@ func full() recipe.Room {
 	r := recipe.Room{
 		Seed: 7,
 		Hum:  []recipe.Sine{{Hz: 50.03, LevelDB: -60}},
+		Lead: []recipe.Lead{{At: rate / 2, By: 30}, {At: rate, By: 150}},
 		Hush: &recipe.Hush{},
 	}
 	for b := range recipe.FineBands {
@@ -125,11 +126,64 @@ func TestHumIsASine(t *testing.T) {
 	}
 }
 
+// Hum that is led is where the same hum unled would be so many samples later, and gets there without a step.
+func TestHumIsLed(t *testing.T) {
+	r := recipe.Room{Hum: []recipe.Sine{{Hz: 50, LevelDB: -20}, {Hz: 150, LevelDB: -30, Phase: 0.3}}}
+	plain, led := pcm.NewBlock(1, 4*rate), pcm.NewBlock(1, 4*rate)
+	ground.NewNoise(r, rate).Add(plain, 0)
+	r.Lead = []recipe.Lead{{At: rate, By: 0}, {At: 2 * rate, By: 400}}
+	ground.NewNoise(r, rate).Add(led, 0)
+	for i := range 2 * rate {
+		want := plain[0][i]
+		if i > rate {
+			// 400 samples in a second are 50 Hz + 0.83 %
+			x := float64(i) + 400*float64(i-rate)/rate
+			want = math.Sqrt2 * (level.Amplitude(-20)*math.Sin(2*math.Pi*50*x/rate) +
+				level.Amplitude(-30)*math.Sin(2*math.Pi*(150*x/rate+0.3)))
+		}
+		if math.Abs(led[0][i]-want) > 1e-9 {
+			t.Fatalf("sample %d is %g, not %g", i, led[0][i], want)
+		}
+	}
+	for i := 2 * rate; i < 4*rate-400; i++ {
+		if math.Abs(led[0][i]-plain[0][i+400]) > 1e-9 {
+			t.Fatalf("sample %d is not what would come 400 later", i)
+		}
+	}
+}
+
+// A room that changes has at every moment the power that lies between those of its two states.
+func TestARoomGoesOverInPower(t *testing.T) {
+	r := full()
+	r = recipe.Room{Seed: 7, FillDB: r.FillDB, Change: &recipe.Change{
+		FillDB: make([]float64, recipe.FineBands),
+		Course: []recipe.Share{{At: 0, Share: 0}, {At: 40 * rate, Share: 1}},
+	}}
+	for b := range r.FillDB {
+		r.Change.FillDB[b] = r.FillDB[b] + 6
+	}
+	b := pcm.NewBlock(1, 45*rate)
+	ground.NewNoise(r, rate).Add(b, 0)
+	before := ground.FromDB(r.FillDB).Between(500, 8000)
+	for at := 0; at < 44*rate; at += 4 * rate {
+		got := ground.Of([][]float64{b[0][at : at+rate]}, rate, nil).Between(500, 8000)
+		share := min(1, (float64(at)+rate/2)/(40*rate))
+		want := before * (1 + share*(level.Power(6)-1))
+		if d := level.OfPower(got / want); math.Abs(d) > 0.35 {
+			t.Errorf("at %d s it lies %+.2f dB from what lies between", at/rate, d)
+		}
+	}
+}
+
 // Every stretch is the same bits as in the whole, wherever it begins and however long it is.
 func TestAStretchIsTheSameAsInTheWhole(t *testing.T) {
 	rng := rand.New(rand.NewPCG(1, 2))
 	for channels := 1; channels <= 2; channels++ {
 		r := full()
+		r.Change = &recipe.Change{
+			FillDB: r.Hush.RoomDB, Hush: &recipe.Hush{RoomDB: r.FillDB, GainDB: r.Hush.GainDB},
+			Course: []recipe.Share{{At: rate, Share: 0}, {At: 2 * rate, Share: 1}},
+		}
 		sound := room.Kinds[1].Sound(3*rate, rate, channels, 9)
 		for i := range 4000 {
 			sound[0][70000+i] += 0.1 * math.Sin(float64(i)/9)

@@ -40,12 +40,19 @@ const (
 
 var frames = &transforms{length: frameLength}
 
-// hushed is a recording with its background turned down between words.
+// hushed is a recording with its background turned down between words, in one state, or in two between which it goes
+// over.
 type hushed struct {
 	pcm.ReaderAt
+	room   *recipe.Room
+	states []hushState
+	window []float64
+}
+
+// A hushState is a background, and how far it is turned down.
+type hushState struct {
 	gainDB []float64 // of each bin
 	bands  []wordBand
-	window []float64
 }
 
 // A wordBand is some bins, and the power that the background has in them.
@@ -70,10 +77,18 @@ func transformed(fft *fourier.FFT, frame, window, x []float64) []complex128 {
 	return fft.Coefficients(nil, x)
 }
 
-func newHushed(r pcm.ReaderAt, h recipe.Hush) *hushed {
-	rate := float64(r.Format().Rate)
-	hz := rate / frameLength
-	out := &hushed{ReaderAt: r, gainDB: make([]float64, frameLength/2+1), window: frameWindow()}
+func newHushed(r pcm.ReaderAt, room *recipe.Room) *hushed {
+	rate := r.Format().Rate
+	out := &hushed{ReaderAt: r, room: room, window: frameWindow(), states: []hushState{stateOf(*room.Hush, rate)}}
+	if room.Change != nil && room.Change.Hush != nil {
+		out.states = append(out.states, stateOf(*room.Change.Hush, rate))
+	}
+	return out
+}
+
+func stateOf(h recipe.Hush, rate int) hushState {
+	hz := float64(rate) / frameLength
+	out := hushState{gainDB: make([]float64, frameLength/2+1)}
 	for k := range out.gainDB {
 		x := 12*math.Log2(max(float64(k)*hz, 1)/1000) - recipe.FineLow
 		i := max(0, min(len(h.GainDB)-1, int(x)))
@@ -83,9 +98,35 @@ func newHushed(r pcm.ReaderAt, h recipe.Hush) *hushed {
 	}
 	key := fmt.Sprint(rate, h.RoomDB)
 	out.bands, _ = backgrounds.Get(context.Background(), key, func(context.Context) ([]wordBand, error) {
-		return backgroundOf(h.RoomDB, r.Format().Rate), nil
+		return backgroundOf(h.RoomDB, rate), nil
 	})
 	return out
+}
+
+// share is how far a frame is in the second state.
+func (h *hushed) share(frame int64) float64 {
+	if len(h.states) == 1 {
+		return 0
+	}
+	return h.room.ShareAt(frame*frameHop + frameHop)
+}
+
+// background is the power that the background has in a band in a frame.
+func (h *hushed) background(band int, share float64) float64 {
+	p := h.states[0].bands[band].power
+	if share > 0 {
+		p += share * (h.states[1].bands[band].power - p)
+	}
+	return p
+}
+
+// gainDB is that of a bin in a frame.
+func (h *hushed) gainDB(bin int, share float64) float64 {
+	g := h.states[0].gainDB[bin]
+	if share > 0 {
+		g += share * (h.states[1].gainDB[bin] - g)
+	}
+	return g
 }
 
 func frameWindow() []float64 {
@@ -143,10 +184,10 @@ func (h *hushed) ReadSamplesAt(dst pcm.Block, at int64) error {
 	bins := make([][]complex128, len(sound)*count) // of the frames that are heard
 	over := make([][]float64, count+2*wordContext) // power of each band in each frame
 	for f := range over {
-		over[f] = make([]float64, len(h.bands))
+		over[f] = make([]float64, len(h.states[0].bands))
 		for c := range sound {
 			out := transformed(fft, sound[c][f*frameHop:f*frameHop+frameLength], h.window, x)
-			for b, band := range h.bands {
+			for b, band := range h.states[0].bands {
 				over[f][b] += band.of(out, float64(len(sound)))
 			}
 			if k := f - wordContext; k >= 0 && k < count {
@@ -154,15 +195,16 @@ func (h *hushed) ReadSamplesAt(dst pcm.Block, at int64) error {
 			}
 		}
 	}
-	down := h.down(over)
+	down := h.down(over, first-wordContext)
 	dst.Clear()
 	for k := range count {
 		from := (first+int64(k))*frameHop - at
 		for c := range sound {
 			out := bins[k*len(sound)+c]
 			if down[k] > 0 {
+				share := h.share(first + int64(k))
 				for i := range out {
-					out[i] *= complex(level.Amplitude(h.gainDB[i]*down[k]), 0)
+					out[i] *= complex(level.Amplitude(h.gainDB(i, share)*down[k]), 0)
 				}
 			}
 			x = fft.Sequence(x, out)
@@ -175,17 +217,18 @@ func (h *hushed) ReadSamplesAt(dst pcm.Block, at int64) error {
 }
 
 // down is how far each frame that is heard is turned down, from 0 to 1, by the powers of the bands in it and in those
-// around it.
-func (h *hushed) down(over [][]float64) []float64 {
+// around it; the first frame of over is that of number first.
+func (h *hushed) down(over [][]float64, first int64) []float64 {
 	word := make([]float64, len(over)-2*wordSmooth)
 	for f := range word {
 		most := level.Silence
-		for b, band := range h.bands {
+		share := h.share(first + int64(f) + wordSmooth)
+		for b := range h.states[0].bands {
 			sum := 0.0
 			for k := f; k <= f+2*wordSmooth; k++ {
 				sum += over[k][b]
 			}
-			most = max(most, level.OfPower(sum/(2*wordSmooth+1)/(band.power+1e-30)))
+			most = max(most, level.OfPower(sum/(2*wordSmooth+1)/(h.background(b, share)+1e-30)))
 		}
 		word[f] = max(0, min(1, (most-wordFrom)/(wordSure-wordFrom)))
 	}

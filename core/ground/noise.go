@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"sync"
 
 	"blendseam/core/cache"
 	"blendseam/core/chance"
@@ -15,10 +16,10 @@ import (
 // Noise is the sound that a room lays under a recording, the same in every channel: noise of a spectrum, and hum. It
 // may be read in parallel.
 type Noise struct {
-	seed   uint64
-	rate   int
-	filter func() []complex128 // nil: no noise
-	hum    []recipe.Sine
+	room     recipe.Room
+	rate     int
+	fill     func() []complex128 // the filter of the noise; nil: none
+	changeTo func() []complex128 // of what it changes to
 }
 
 // Noise is made in blocks of blockLength samples that begin at multiples of it, by a filter of as many.
@@ -31,17 +32,24 @@ var folds = &transforms{length: 2 * blockLength}
 
 // NewNoise prepares what a room lays under a recording of so many samples a second.
 func NewNoise(r recipe.Room, rate int) *Noise {
-	n := &Noise{seed: r.Seed, rate: rate, hum: r.Hum}
-	if len(r.FillDB) > 0 {
-		key := fmt.Sprint(rate, r.FillDB)
-		n.filter = func() []complex128 {
-			f, _ := filters.Get(context.Background(), key, func(context.Context) ([]complex128, error) {
-				return filterFor(FromDB(r.FillDB), rate), nil
-			})
-			return f
-		}
+	n := &Noise{room: r, rate: rate, fill: filter(r.FillDB, rate)}
+	if r.Change != nil {
+		n.changeTo = filter(r.Change.FillDB, rate)
 	}
 	return n
+}
+
+// filter gives the filter of some levels when it is asked for; nil for no levels.
+func filter(fillDB []float64, rate int) func() []complex128 {
+	if len(fillDB) == 0 {
+		return nil
+	}
+	return sync.OnceValue(func() []complex128 {
+		f, _ := filters.Get(context.Background(), fmt.Sprint(rate, fillDB), func(context.Context) ([]complex128, error) {
+			return filterFor(FromDB(fillDB), rate), nil
+		})
+		return f
+	})
 }
 
 // filterFor is the transform of the impulse response that makes white noise of power 1 a noise of a spectrum. It is
@@ -71,16 +79,16 @@ func white(seed uint64, at int64) float64 {
 	return (float64(sum) - 2*0xffff) / 0x10000 * math.Sqrt(3)
 }
 
-// block gives the noise from sample number*blockLength on.
-func (n *Noise) block(number int64) []float64 {
+// block gives noise through a filter, from sample number*blockLength on.
+func block(seed uint64, filter []complex128, number int64) []float64 {
 	fft := folds.get()
 	defer folds.put(fft)
 	x := make([]float64, 2*blockLength)
 	for i := range x { // the first half is what the filter still hears of the time before
-		x[i] = white(n.seed, (number-1)*blockLength+int64(i))
+		x[i] = white(seed, (number-1)*blockLength+int64(i))
 	}
 	bins := fft.Coefficients(nil, x)
-	for k, h := range n.filter() {
+	for k, h := range filter {
 		bins[k] *= h
 	}
 	sound := fft.Sequence(x, bins)[blockLength:]
@@ -88,6 +96,36 @@ func (n *Noise) block(number int64) []float64 {
 		sound[i] /= 2 * blockLength
 	}
 	return sound
+}
+
+// addNoise adds what lies in dst of the block that begins at sample number*blockLength, dst beginning at sample at.
+// Where the room changes, two noises that have nothing to do with one another sound with gains whose squares sum to 1,
+// so that it is their powers that go over.
+func (n *Noise) addNoise(dst []float64, number, at int64) {
+	first := at - number*blockLength
+	var share []float64
+	most, least := 0.0, 0.0
+	if n.room.Change != nil {
+		share = make([]float64, len(dst))
+		least = 1
+		for i := range share {
+			share[i] = n.room.ShareAt(at + int64(i))
+			most, least = max(most, share[i]), min(least, share[i])
+		}
+	}
+	if n.fill != nil && least < 1 {
+		for i, v := range block(n.room.Seed, n.fill(), number)[first : first+int64(len(dst))] {
+			if most > 0 {
+				v *= math.Sqrt(1 - share[i])
+			}
+			dst[i] += v
+		}
+	}
+	if n.changeTo != nil && most > 0 {
+		for i, v := range block(^n.room.Seed, n.changeTo(), number)[first : first+int64(len(dst))] {
+			dst[i] += v * math.Sqrt(share[i])
+		}
+	}
 }
 
 // Add adds the sound from sample at of the recording on to every channel of dst.
@@ -114,20 +152,17 @@ func (n *Noise) AddTimes(dst pcm.Block, at int64, gain []float64) {
 
 // each gives the sound in pieces: from is where a piece begins among length samples from at on.
 func (n *Noise) each(length, at int64, do func(from int64, sound []float64)) {
-	if n.filter == nil && len(n.hum) == 0 {
+	if n.fill == nil && n.changeTo == nil && len(n.room.Hum) == 0 {
 		return
 	}
 	sum := make([]float64, blockLength)
 	for from := int64(0); from < length; {
 		number := pcm.Floor(at+from, blockLength)
-		first := at + from - number*blockLength
-		count := min(blockLength-first, length-from)
+		count := min((number+1)*blockLength-(at+from), length-from)
 		piece := sum[:count]
 		clear(piece)
-		if n.filter != nil {
-			copy(piece, n.block(number)[first:first+count])
-		}
-		for _, h := range n.hum {
+		n.addNoise(piece, number, at+from)
+		for _, h := range n.room.Hum {
 			n.addSine(piece, h, at+from)
 		}
 		do(from, piece)
@@ -140,12 +175,13 @@ const cell = 64
 
 func (n *Noise) addSine(dst []float64, h recipe.Sine, at int64) {
 	turn := h.Hz / float64(n.rate)
-	ds, dc := math.Sincos(2 * math.Pi * turn)
 	size := math.Sqrt2 * level.Amplitude(h.LevelDB)
 	for from := at; from < at+int64(len(dst)); {
 		begin := pcm.Floor(from, cell) * cell
-		cycles := turn*float64(begin) + h.Phase
+		lead := n.room.LeadAt(begin)
+		cycles := turn*(float64(begin)+lead) + h.Phase
 		s, c := math.Sincos(2 * math.Pi * (cycles - math.Floor(cycles)))
+		ds, dc := math.Sincos(2 * math.Pi * turn * (1 + (n.room.LeadAt(begin+cell)-lead)/cell))
 		end := min(begin+cell, at+int64(len(dst)))
 		for i := begin; i < end; i++ {
 			if i >= from {

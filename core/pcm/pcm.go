@@ -4,7 +4,11 @@
 // Samples are float64 between channels, full scale at -1 and 1; integer formats are exact in it.
 package pcm
 
-import "fmt"
+import (
+	"cmp"
+	"fmt"
+	"slices"
+)
 
 // Floor is a/n rounded down, below 0 too: the number of the block of n samples that sample a lies in.
 func Floor(a, n int64) int64 {
@@ -48,6 +52,20 @@ func (s Span) In(t Span) bool { return s.Empty() || s.From >= t.From && s.To <= 
 
 // Contains tells whether sample n is in s.
 func (s Span) Contains(n int64) bool { return n >= s.From && n < s.To }
+
+// Union gives spans that hold what lies in any of some spans, in order, none touching another.
+func Union(spans []Span) (list []Span) {
+	spans = slices.Clone(spans)
+	slices.SortFunc(spans, func(a, b Span) int { return cmp.Compare(a.From, b.From) })
+	for _, s := range spans {
+		if n := len(list); n > 0 && s.From <= list[n-1].To {
+			list[n-1].To = max(list[n-1].To, s.To)
+		} else if !s.Empty() {
+			list = append(list, s)
+		}
+	}
+	return list
+}
 
 // A Format says how sound is stored: samples a second, channels, bits a sample, integers or floats.
 type Format struct {

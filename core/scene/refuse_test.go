@@ -145,7 +145,17 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, evened(func(r *recipe.Room) { r.FillDB[3] = 41 }), "A band of a room has 41 dB."},
 		{base, evened(func(r *recipe.Room) { r.Hum = make([]recipe.Sine, 65) }),
 			"A room would have 65 tones of hum; 64 are the most."},
-		{base, evened(func(r *recipe.Room) { r.Hum[0].Hz = 0 }), "Hum of 0 Hz at -70 dB cannot be made."},
+		{base, evened(func(r *recipe.Room) { r.Hum[0].Hz = 0 }), "Hum of 0 Hz at -70 dB, 0 of its cycle on, cannot be made."},
+		{base, evened(func(r *recipe.Room) { r.Lead = []recipe.Lead{{By: 2e12}} }),
+			"A room's hum cannot run ahead by 2e+12 samples."},
+		{base, evened(func(r *recipe.Room) { r.Lead = make([]recipe.Lead, 10001) }),
+			"A room's course would have 10001 points; 10000 are the most."},
+		{base, evened(func(r *recipe.Room) { r.Change = &recipe.Change{Course: []recipe.Share{{At: 7}, {At: 7}}} }),
+			"Point 1 of a room's course, at sample 7, does not lie after the one before it."},
+		{base, evened(func(r *recipe.Room) { r.Change = &recipe.Change{Course: []recipe.Share{{Share: 1.5}}} }),
+			"A room cannot have changed by a share of 1.5; 0 to 1 are possible."},
+		{base, evened(func(r *recipe.Room) { r.Change = &recipe.Change{Hush: hushed.Hush} }),
+			"A room that changes is hushed before and after, or not at all."},
 		{base, evened(func(r *recipe.Room) {
 			*r = recipe.Room{Hush: &recipe.Hush{RoomDB: r.FillDB, GainDB: []float64{-25}}}
 		}), "A band of a room is hushed by 25 dB; 0 to 24 are possible."},

@@ -1,9 +1,11 @@
 package scene
 
 import (
-	"blendseam/core/tone/recipe"
 	"maps"
+	"math"
 	"slices"
+
+	"blendseam/core/tone/recipe"
 )
 
 // SetRoom brings the backgrounds of clips to one: each gets a room, or loses it, and so does each track, whose room
@@ -98,12 +100,68 @@ func (e *SetRoom) words(before, after *Scene) string {
 // mostHum is how many sines a room may have.
 const mostHum = 64
 
+// mostPoints is how many points a room's course, or the lead of its hum, may have.
+const mostPoints = 10000
+
 // CheckRoom refuses a room that no sound can be made of.
 func CheckRoom(r *recipe.Room) error {
-	lists := [][]float64{r.FillDB}
-	if r.Hush != nil {
-		lists = append(lists, r.Hush.RoomDB, r.Hush.GainDB)
-		for _, db := range r.Hush.GainDB {
+	if err := checkState(r.FillDB, r.Hush); err != nil {
+		return err
+	}
+	if len(r.Hum) > mostHum {
+		return notPossible("A room would have %d tones of hum; %d are the most.", len(r.Hum), mostHum)
+	}
+	for _, h := range r.Hum {
+		if !(h.Hz > 0 && h.Hz <= 24000) || !sane(h.LevelDB) || !(math.Abs(h.Phase) <= 1) {
+			return notPossible("Hum of %g Hz at %g dB, %g of its cycle on, cannot be made.", h.Hz, h.LevelDB, h.Phase)
+		}
+	}
+	if err := checkCourse(len(r.Lead), func(i int) int64 { return r.Lead[i].At }); err != nil {
+		return err
+	}
+	for _, l := range r.Lead {
+		if !(math.Abs(l.By) <= mostLead) {
+			return notPossible("A room's hum cannot run ahead by %g samples.", l.By)
+		}
+	}
+	if r.Change == nil {
+		return nil
+	}
+	if (r.Hush == nil) != (r.Change.Hush == nil) {
+		return notPossible("A room that changes is hushed before and after, or not at all.")
+	}
+	if err := checkState(r.Change.FillDB, r.Change.Hush); err != nil {
+		return err
+	}
+	for _, p := range r.Change.Course {
+		if !(p.Share >= 0 && p.Share <= 1) {
+			return notPossible("A room cannot have changed by a share of %g; 0 to 1 are possible.", p.Share)
+		}
+	}
+	return checkCourse(len(r.Change.Course), func(i int) int64 { return r.Change.Course[i].At })
+}
+
+// mostLead is how many samples hum may run ahead.
+const mostLead = 1e12
+
+func checkCourse(count int, at func(i int) int64) error {
+	if count > mostPoints {
+		return notPossible("A room's course would have %d points; %d are the most.", count, mostPoints)
+	}
+	for i := range count {
+		if i > 0 && at(i) <= at(i-1) || math.Abs(float64(at(i))) > mostLead {
+			return notPossible("Point %d of a room's course, at sample %d, does not lie after the one before it.", i, at(i))
+		}
+	}
+	return nil
+}
+
+// checkState refuses levels that a room cannot have.
+func checkState(fillDB []float64, hush *recipe.Hush) error {
+	lists := [][]float64{fillDB}
+	if hush != nil {
+		lists = append(lists, hush.RoomDB, hush.GainDB)
+		for _, db := range hush.GainDB {
 			if !(db >= -mostHushDB && db <= 0) {
 				return notPossible("A band of a room is hushed by %g dB; 0 to %d are possible.", -db, mostHushDB)
 			}
@@ -120,14 +178,6 @@ func CheckRoom(r *recipe.Room) error {
 			if !(db >= -mostColourDB && db <= 40) {
 				return notPossible("A band of a room has %g dB.", db)
 			}
-		}
-	}
-	if len(r.Hum) > mostHum {
-		return notPossible("A room would have %d tones of hum; %d are the most.", len(r.Hum), mostHum)
-	}
-	for _, h := range r.Hum {
-		if !(h.Hz > 0 && h.Hz <= 24000) || !sane(h.LevelDB) {
-			return notPossible("Hum of %g Hz at %g dB cannot be made.", h.Hz, h.LevelDB)
 		}
 	}
 	return nil

@@ -173,7 +173,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		return &scene.Keep{Clip: id}
 	case 37:
 		if some {
-			e := &scene.SetRoom{Rooms: []recipe.Room{Room(rng.Uint64())}, Clips: map[scene.ClipID]int{id: rng.IntN(2) - 1}}
+			e := &scene.SetRoom{Rooms: []recipe.Room{changing(Room(rng.Uint64()))}, Clips: map[scene.ClipID]int{id: rng.IntN(2) - 1}}
 			if rng.IntN(3) == 0 {
 				e.Tracks = map[scene.TrackID]int{track.ID: rng.IntN(2) - 1}
 			}
@@ -312,5 +312,12 @@ func Room(seed uint64) recipe.Room {
 	for i := range r.FillDB {
 		r.FillDB[i] = -80
 	}
+	return r
+}
+
+// changing is a room that changes, and whose hum is led.
+func changing(r recipe.Room) recipe.Room {
+	r.Lead = []recipe.Lead{{At: -100, By: -50.5}, {At: 48000, By: 100}}
+	r.Change = &recipe.Change{FillDB: r.FillDB, Course: []recipe.Share{{At: 24000, Share: 0.25}, {At: 48000, Share: 1}}}
 	return r
 }

@@ -3,6 +3,7 @@ package recipe
 import (
 	"math"
 	"slices"
+	"sort"
 )
 
 // A Room says what is done to a clip's background so that it becomes another: what is too much of it is turned down
@@ -12,7 +13,64 @@ type Room struct {
 	Seed   uint64    `json:"seed"`
 	FillDB []float64 `json:"fill_db,omitempty"` // noise to be added, dBFS in each of FineBands; none: no noise
 	Hum    []Sine    `json:"hum,omitempty"`     // steady sines to be added
+	Lead   []Lead    `json:"lead,omitempty"`    // how far those run ahead, in order of time; none: not at all
 	Hush   *Hush     `json:"hush,omitempty"`
+	Change *Change   `json:"change,omitempty"`
+}
+
+// A Lead says that the hum at a moment is as it would be so many samples later. Between two of them it goes over in a
+// straight line; before the first and after the last it stays. So hum that is laid under one recording meets that of
+// another in step.
+type Lead struct {
+	At int64   `json:"at"` // sample of the recording
+	By float64 `json:"by"` // samples
+}
+
+// A Change is what a room goes over to, and back, where the background of the recording changes: rain that begins, a
+// fan that is turned off. The powers of the noise and of the background go over in a straight line with the share, a
+// hush does in dB.
+type Change struct {
+	FillDB []float64 `json:"fill_db,omitempty"`
+	Hush   *Hush     `json:"hush,omitempty"` // there if the room has one
+	Course []Share   `json:"course"`         // in order of time; before the first and after the last it stays
+}
+
+// A Share says how far a room has gone over to what it changes to at a moment, from 0 to 1.
+type Share struct {
+	At    int64   `json:"at"` // sample of the recording
+	Share float64 `json:"share"`
+}
+
+// LeadAt is how many samples the hum runs ahead at a moment of the recording.
+func (r *Room) LeadAt(at int64) float64 {
+	return onCourse(len(r.Lead), at, func(i int) (int64, float64) { return r.Lead[i].At, r.Lead[i].By })
+}
+
+// ShareAt is how far the room has gone over to what it changes to, 0 if it does not change.
+func (r *Room) ShareAt(at int64) float64 {
+	if r.Change == nil {
+		return 0
+	}
+	list := r.Change.Course
+	return onCourse(len(list), at, func(i int) (int64, float64) { return list[i].At, list[i].Share })
+}
+
+// onCourse is the value at a moment on straight lines between count points in order of time.
+func onCourse(count int, at int64, point func(i int) (at int64, v float64)) float64 {
+	after := sort.Search(count, func(i int) bool { t, _ := point(i); return t > at })
+	switch {
+	case count == 0:
+		return 0
+	case after == 0:
+		_, v := point(0)
+		return v
+	case after == count:
+		_, v := point(count - 1)
+		return v
+	}
+	t0, v0 := point(after - 1)
+	t1, v1 := point(after)
+	return v0 + (v1-v0)*float64(at-t0)/float64(t1-t0)
 }
 
 // A Sine is a steady partial, such as one of mains hum.
@@ -51,12 +109,28 @@ func FineWidth(band int) float64 { return FineHz(band) * (math.Exp2(1.0/24) - ma
 
 // Equal tells whether two rooms are the same.
 func (r *Room) Equal(o *Room) bool {
-	if r == nil || o == nil {
+	if r == nil || o == nil || r == o {
 		return r == o
 	}
-	hush := (r.Hush == nil) == (o.Hush == nil)
-	if hush && r.Hush != nil {
-		hush = slices.Equal(r.Hush.RoomDB, o.Hush.RoomDB) && slices.Equal(r.Hush.GainDB, o.Hush.GainDB)
+	return r.Seed == o.Seed && slices.Equal(r.FillDB, o.FillDB) && slices.Equal(r.Hum, o.Hum) &&
+		slices.Equal(r.Lead, o.Lead) && r.Hush.equal(o.Hush) && r.Change.equal(o.Change)
+}
+
+func (h *Hush) equal(o *Hush) bool {
+	if h == nil || o == nil {
+		return h == o
 	}
-	return hush && r.Seed == o.Seed && slices.Equal(r.FillDB, o.FillDB) && slices.Equal(r.Hum, o.Hum)
+	return slices.Equal(h.RoomDB, o.RoomDB) && slices.Equal(h.GainDB, o.GainDB)
+}
+
+func (c *Change) equal(o *Change) bool {
+	if c == nil || o == nil {
+		return c == o
+	}
+	return slices.Equal(c.FillDB, o.FillDB) && c.Hush.equal(o.Hush) && slices.Equal(c.Course, o.Course)
+}
+
+// Does tells whether the room changes anything.
+func (r *Room) Does() bool {
+	return r != nil && (len(r.FillDB)+len(r.Hum) > 0 || r.Hush != nil || r.Change != nil)
 }

@@ -12,20 +12,21 @@ import (
 
 // arrows are all imports among the project's own packages. An arrow points downwards, from what is nearer to a user to
 // what is nearer to the samples: cmd -> web -> workspace -> store, media, interchange -> core, and inside core advise
-// -> fill -> audit -> analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
+// -> fill -> audit -> sources -> analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
 const arrows = `
 cmd/blendseam: core/advise core/audit core/evening core/level core/limit core/loud core/measure core/mix
-  core/pcm core/scene core/timecode core/tone core/tone/recipe demo intake interchange interchange/report media
-  scratch store store/server web workspace
+  core/pcm core/scene core/sources core/timecode core/tone core/tone/recipe demo intake interchange
+  interchange/report media scratch store store/server web workspace
 core/advise: core/audit core/blend core/fill core/level core/loud core/measure core/mix core/pcm core/scene
-  core/speech core/spread
+  core/sources core/speech core/spread
 core/analysis: core/ground core/level core/measure core/pcm core/speech core/stray core/tone core/tone/recipe
-core/audit: core/analysis core/cache core/ground core/level core/measure core/mix core/pcm core/scene
-  core/speech core/spread core/tone core/tone/recipe
+core/audit: core/analysis core/ground core/level core/measure core/mix core/pcm core/scene core/sources
+  core/speech core/spread core/tone
 core/blend: core/level
 core/evening: core/analysis core/audit core/blend core/ground core/level core/measure core/pcm core/scene
-  core/spread core/tone core/tone/recipe
-core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/speech core/spread
+  core/speech core/spread core/tone core/tone/recipe
+core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/sources
+  core/speech core/spread
   core/stray core/tone core/tone/recipe
 core/fit: core/pcm
 core/ground: core/cache core/chance core/level core/pcm core/tone/recipe
@@ -39,6 +40,7 @@ core/pcm/wav: core/pcm
 core/room: core/level core/measure core/pcm
 core/scene: core/blend core/level core/limit core/pcm core/timecode core/tone/recipe
 core/scene/scenetest: core/blend core/pcm core/scene core/timecode core/tone/recipe
+core/sources: core/analysis core/cache core/mix core/pcm core/scene core/spread core/tone core/tone/recipe
 core/speech: core/level core/measure core/pcm
 core/spread: core/cache
 core/stray: core/level core/measure core/pcm core/speech
@@ -56,17 +58,17 @@ internal/outside: core/pcm
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
 internal/corpus:
 internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene
-  core/timecode interchange/otio internal/corpus internal/roomtest media
-media: core/analysis core/audit core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav
-  core/scene core/spread core/timecode interchange interchange/formats scratch
+  core/sources core/timecode interchange/otio internal/corpus internal/roomtest media
+media: core/analysis core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/scene
+  core/sources core/spread core/timecode interchange interchange/formats scratch
 store: core/cache core/limit core/scene
 store/server/servertest: store/server
 tools/bench: core/pcm core/scene core/timecode interchange/otio media
 web: core/advise core/analysis core/audit core/blend core/evening core/fill core/fit core/level core/limit
-  core/loud core/measure core/mix core/pcm core/pcm/wav core/scene core/speech core/timecode core/tone intake
-  interchange interchange/report media store workspace
+  core/loud core/measure core/mix core/pcm core/pcm/wav core/scene core/sources core/speech core/timecode
+  core/tone intake interchange interchange/report media store workspace
 workspace: core/advise core/analysis core/audit core/cache core/evening core/fill core/loud core/mix core/pcm
-  core/scene core/spread intake media store
+  core/scene core/sources core/spread intake media store
 `
 
 // levels are the folders in the order in which arrows may go: none points to one that stands before it.
@@ -89,6 +91,7 @@ var levels = []string{
 	"core/fill",
 	"core/loud",
 	"core/audit",
+	"core/sources",
 	"core/analysis",
 	"core/mix",
 	"core/scene",

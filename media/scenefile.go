@@ -1,6 +1,7 @@
 package media
 
 import (
+	"blendseam/core/sources"
 	"blendseam/core/spread"
 	"context"
 	"errors"
@@ -11,7 +12,6 @@ import (
 	"path/filepath"
 
 	"blendseam/core/analysis"
-	"blendseam/core/audit"
 	"blendseam/core/limit"
 	"blendseam/core/pcm"
 	"blendseam/core/pcm/flac"
@@ -27,7 +27,7 @@ type SceneFile struct {
 	Warnings []string
 	open     map[string]*wav.Reader // by source id
 	files    map[string]string      // where each lies
-	sources  *audit.Sources
+	sources  *sources.Sources
 }
 
 // ReadSceneFile reads a scene file. Recordings are looked up beside it, and must all be there.
@@ -227,9 +227,9 @@ func (f *SceneFile) Open(src scene.Source) (pcm.ReaderAt, error) {
 }
 
 // Sources give the scene's sound, and what its recordings say by themselves, which is kept in the user's cache folder.
-func (f *SceneFile) Sources() *audit.Sources {
+func (f *SceneFile) Sources() *sources.Sources {
 	if f.sources == nil {
-		f.sources = audit.NewSources(
+		f.sources = sources.New(
 			f.Open,
 			func(ctx context.Context, src scene.Source, r pcm.ReaderAt) (*analysis.Recording, error) {
 				return AnalysisOf(ctx, f.files[src.ID], r)

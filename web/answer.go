@@ -9,8 +9,8 @@ import (
 	"net/http"
 	"strings"
 
-	"blendseam/core/audit"
 	"blendseam/core/scene"
+	"blendseam/core/sources"
 	"blendseam/intake"
 	"blendseam/media"
 	"blendseam/store"
@@ -63,7 +63,7 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	status, p := http.StatusInternalServerError, problem{Message: err.Error()}
 	var refusal scene.Refusal
 	var stale *store.Stale
-	var missing *audit.Missing
+	var missing *sources.Missing
 	var notHere *intake.NotHere
 	var inUse *intake.InUse
 	var full *media.DiskFull

@@ -10,10 +10,10 @@ import (
 	"strings"
 
 	"blendseam/core/analysis"
-	"blendseam/core/audit"
 	"blendseam/core/fill"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sources"
 	"blendseam/core/timecode"
 	"blendseam/core/tone"
 	"blendseam/media"
@@ -101,7 +101,7 @@ func (s *Server) foundIn(ctx context.Context, st *workspace.Scene) ([]FoundView,
 			}
 			seen[c.Source] = true
 			says, err := st.Sources().Analysis(ctx, sc, src)
-			if missing := (*audit.Missing)(nil); errors.As(err, &missing) {
+			if missing := (*sources.Missing)(nil); errors.As(err, &missing) {
 				continue // it is said where the clip is heard
 			}
 			if err != nil {

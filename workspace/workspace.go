@@ -4,6 +4,7 @@
 package workspace
 
 import (
+	"blendseam/core/sources"
 	"blendseam/core/spread"
 	"context"
 	"errors"
@@ -37,7 +38,7 @@ type Workspace struct {
 	work sync.WaitGroup
 	busy atomic.Int32 // how much of it goes on
 
-	sources  *cache.Cache[int64, *audit.Sources] // by sample rate
+	sources  *cache.Cache[int64, *sources.Sources] // by sample rate
 	mixers   *cache.Cache[mixerOf, *mix.Mixer]
 	advisers *cache.Cache[Key, *advise.Adviser]
 	lists    *cache.Cache[Key, *seamList]
@@ -74,7 +75,7 @@ const (
 // New gives a workspace. What goes on in it ends with Close, not with ctx.
 func New(ctx context.Context, in intake.Intake) *Workspace {
 	w := &Workspace{Intake: in, Hub: newHub(),
-		sources:  cache.New[int64, *audit.Sources](keptRates),
+		sources:  cache.New[int64, *sources.Sources](keptRates),
 		mixers:   cache.New[mixerOf, *mix.Mixer](keptMixers),
 		advisers: cache.New[Key, *advise.Adviser](keptAdvisers),
 		lists:    cache.New[Key, *seamList](keptLists),
@@ -171,10 +172,10 @@ func (s *Scene) Try(ctx context.Context, e scene.Edit) (*Scene, error) {
 }
 
 // Sources give the sound of recordings and tones at the scene's rate.
-func (s *Scene) Sources() *audit.Sources { return s.w.sourcesAt(s.Scene.SampleRate) }
+func (s *Scene) Sources() *sources.Sources { return s.w.sourcesAt(s.Scene.SampleRate) }
 
-func (w *Workspace) sourcesAt(rate int64) *audit.Sources {
-	sources, err := w.sources.Get(context.Background(), rate, func(context.Context) (*audit.Sources, error) {
+func (w *Workspace) sourcesAt(rate int64) *sources.Sources {
+	all, err := w.sources.Get(context.Background(), rate, func(context.Context) (*sources.Sources, error) {
 		open := func(src scene.Source) (pcm.ReaderAt, error) {
 			r, err := w.Library.Sound(src.ID, rate)
 			if err != nil {
@@ -186,12 +187,12 @@ func (w *Workspace) sourcesAt(rate int64) *audit.Sources {
 			modest()
 			return w.Library.Analysis(ctx, src.ID, rate, nil)
 		}
-		return audit.NewSources(open, analyse), nil
+		return sources.New(open, analyse), nil
 	})
 	if err != nil {
 		panic(err) // there is nothing in it that fails
 	}
-	return sources
+	return all
 }
 
 // Sound gives the sound of a source of the scene.

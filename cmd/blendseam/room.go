@@ -11,6 +11,7 @@ import (
 	"blendseam/core/evening"
 	"blendseam/core/level"
 	"blendseam/core/scene"
+	"blendseam/core/sources"
 	"blendseam/media"
 )
 
@@ -56,7 +57,7 @@ func (c *roomCmd) Run(ctx context.Context) error {
 func evened(
 	ctx context.Context,
 	s *scene.Scene,
-	from *audit.Sources,
+	from *sources.Sources,
 	w evening.Wish,
 ) (*evening.Plan, *scene.Scene, error) {
 	p, err := evening.Of(ctx, audit.NewMeter(s, from), w, 0)

@@ -1,6 +1,7 @@
 package advise
 
 import (
+	"blendseam/core/sources"
 	"blendseam/core/spread"
 	"cmp"
 	"context"
@@ -59,7 +60,7 @@ func (m *Adviser) Mend(
 		} else {
 			proposals[i], err = m.Stray(ctx, strays[i-len(todo)])
 		}
-		if missing := (*audit.Missing)(nil); errors.As(err, &missing) { // beside what it would change
+		if missing := (*sources.Missing)(nil); errors.As(err, &missing) { // beside what it would change
 			before := proposals[i].Before
 			if i < len(todo) {
 				before = todo[i]

@@ -62,7 +62,8 @@ func (p Proposal) MarshalJSON() ([]byte, error) {
 // the first that makes the seam clean is taken, else that after which it is best.
 func (m *Adviser) Propose(ctx context.Context, before audit.Result) (Proposal, error) {
 	p := Proposal{Before: before}
-	if before.Verdict == audit.Clean && (before.Kind != audit.Cut || before.Blend) {
+	if before.Fine() && (before.Kind != audit.Cut || before.Blend) {
+		p.Left = stays(p)
 		return p, nil // a plain cut is blended even where it sounds fine
 	}
 	a, err := m.advise(ctx, &before)
@@ -70,7 +71,7 @@ func (m *Adviser) Propose(ctx context.Context, before audit.Result) (Proposal, e
 		return p, err
 	}
 	best := before.Worst
-	if before.Verdict == audit.Clean {
+	if before.Fine() {
 		best = 1
 	}
 	options, err := a.options()
@@ -82,11 +83,11 @@ func (m *Adviser) Propose(ctx context.Context, before audit.Result) (Proposal, e
 		if err != nil {
 			return p, err
 		}
-		if after == nil || after.Worst >= best-1e-9 && before.Verdict != audit.Clean {
+		if after == nil || after.Worst >= best-1e-9 && !before.Fine() {
 			continue
 		}
 		best, p.After, p.Did, p.Reasons, p.Edit = after.Worst, after, o.did, o.reasons, edit
-		if after.Verdict == audit.Clean {
+		if after.Fine() {
 			break
 		}
 	}
@@ -231,6 +232,8 @@ func stays(p Proposal) string {
 		return what + ": the wave itself moves so there; try another place"
 	case audit.Click:
 		return what + ": no handle for a blend; move the cut"
+	case audit.TwoRooms:
+		return what + ": bring the takes to one room"
 	case audit.AbruptEnd:
 		return what + ": nothing was found that ends it softly"
 	}

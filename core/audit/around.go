@@ -19,6 +19,7 @@ type Surroundings struct {
 	BackgroundDB float64        // level of the pauses, above 30 Hz
 	Colour       measure.Colour // of the pauses
 	Pause        int64          // how much of it is pause, samples
+	scatter      scatter        // of what is pause
 }
 
 // WordAt gives the word that sounds at a moment of the scene, with its ends in the scene.
@@ -81,7 +82,7 @@ func (m *Meter) surroundings(a *analysis.Recording, c *scene.Clip, span pcm.Span
 		}
 		r.BackgroundDB = measure.Percentile(all, 0.1)
 	}
-	r.Colour = p.colour()
+	r.Colour, r.scatter = p.colour(), p.scatter
 	return r, nil
 }
 
@@ -90,8 +91,9 @@ var thirds = measure.ThirdOctaves(speech.LowestHz, speech.HighestHz)
 
 // pauses add up frames of background.
 type pauses struct {
-	levels []float64 // dB
-	powers []float64
+	levels  []float64 // dB
+	powers  []float64
+	scatter scatter
 }
 
 func newPauses(frames int) *pauses {
@@ -101,6 +103,7 @@ func newPauses(frames int) *pauses {
 // add takes a frame at a gain, as a power.
 func (p *pauses) add(bands []float32, loud, gain float64) {
 	p.levels = append(p.levels, level.OfPower(loud*gain))
+	p.scatter.add(bands, gain)
 	for b, v := range bands {
 		p.powers[b] += float64(v) * gain
 	}

@@ -7,6 +7,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sources"
 	"blendseam/core/timecode"
 )
 
@@ -28,11 +29,11 @@ func ExampleAll() {
 		}
 		s = next
 	}
-	sources := audit.NewSources(
+	from := sources.New(
 		func(scene.Source) (pcm.ReaderAt, error) { return pcm.Memory{Rate: 48000, Sound: hum}, nil },
 		nil,
 	)
-	all, err := audit.All(context.Background(), audit.NewMeter(s, sources), 1)
+	all, err := audit.All(context.Background(), audit.NewMeter(s, from), 1)
 	if err != nil {
 		panic(err)
 	}

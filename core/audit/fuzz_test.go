@@ -11,12 +11,13 @@ import (
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
+	"blendseam/core/sources"
 	"blendseam/core/timecode"
 )
 
 // sounds are what the scenes of scenetest are made of: noise.
-func sounds(s *scene.Scene) *audit.Sources {
-	return audit.NewSources(func(src scene.Source) (pcm.ReaderAt, error) {
+func sounds(s *scene.Scene) *sources.Sources {
+	return sources.New(func(src scene.Source) (pcm.ReaderAt, error) {
 		rng := rand.New(rand.NewPCG(1, uint64(len(src.ID))))
 		b := pcm.NewBlock(max(1, src.Channels), 48000*5) // what lies beyond is silence
 		for _, ch := range b {
@@ -47,7 +48,7 @@ func FuzzEdits(f *testing.F) {
 		f.Add(raw)
 	}
 	bases := map[bool]*scene.Scene{false: scenetest.Mixed(f, timecode.F25), true: scenetest.Mixed(f, timecode.F2997)}
-	sources := sounds(bases[false])
+	from := sounds(bases[false])
 	f.Fuzz(func(t *testing.T, raw []byte) {
 		if len(raw) > 4000 {
 			return
@@ -81,7 +82,7 @@ func FuzzEdits(f *testing.F) {
 			}
 			s = next
 		}
-		m, err := mix.New(s, sources.Mix(s), mix.Options{})
+		m, err := mix.New(s, from.Mix(s), mix.Options{})
 		if err != nil {
 			t.Fatal(err)
 		}

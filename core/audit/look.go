@@ -258,6 +258,7 @@ func (l *look) backgrounds() error {
 		m.ColourStepDB = &apart
 	}
 	m.BackgroundStepDB = &step
+	l.rooms()
 	return nil
 }
 

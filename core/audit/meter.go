@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"blendseam/core/sources"
 	"blendseam/core/spread"
 	"context"
 	"errors"
@@ -18,7 +19,7 @@ import (
 
 // A Meter measures the seams of one scene. Its methods may be called in parallel.
 type Meter struct {
-	*Sources
+	*sources.Sources
 	Scene  *scene.Scene
 	within pcm.Span // outside of which nothing is measured; the zero Span is none
 	heard  map[scene.TrackID]bool
@@ -27,7 +28,7 @@ type Meter struct {
 }
 
 // NewMeter prepares a scene for measuring. Nothing is opened before it is needed.
-func NewMeter(s *scene.Scene, from *Sources) *Meter {
+func NewMeter(s *scene.Scene, from *sources.Sources) *Meter {
 	m := &Meter{Sources: from, Scene: s, heard: map[scene.TrackID]bool{}, mixers: map[scene.TrackID]*mix.Mixer{}}
 	solo := false
 	for _, t := range s.Tracks {
@@ -189,7 +190,7 @@ func All(ctx context.Context, m *Meter, threads int) ([]Result, error) {
 // Measured is Seam, but a recording that is missing is no error: the result has no verdict then, and says why.
 func (m *Meter) Measured(ctx context.Context, s Seam) (Result, error) {
 	r, err := m.Seam(ctx, s)
-	var missing *Missing
+	var missing *sources.Missing
 	if errors.As(err, &missing) {
 		return Result{Seam: s, Cause: None, Why: "cannot be measured: " + missing.Error()}, nil
 	}

@@ -19,6 +19,7 @@ const (
 	WordCut        Cause = "word_cut"
 	BlendLevel     Cause = "blend_level"
 	AbruptEnd      Cause = "abrupt_end"
+	TwoRooms       Cause = "two_rooms"
 )
 
 // Measures are the figures of a seam; nil is what cannot be measured there.
@@ -29,6 +30,7 @@ type Measures struct {
 	BackgroundLeftDB  *float64 `json:"background_left_db"`
 	BackgroundRightDB *float64 `json:"background_right_db"`
 	ColourStepDB      *float64 `json:"colour_step_db"`
+	TwoRooms          *float64 `json:"two_rooms"`
 	DeadSilenceMS     *float64 `json:"dead_silence_ms"`
 	WordCutMS         *float64 `json:"word_cut_ms"`
 	WordCutSide       string   `json:"-"` // outgoing or incoming
@@ -50,7 +52,7 @@ type Measure struct {
 	About   string  `json:"about"`
 	Cause   Cause   `json:"cause,omitempty"` // none for figures that are not judged
 	Audible float64 `json:"audible,omitempty"`
-	Rough   float64 `json:"rough,omitempty"`
+	Rough   float64 `json:"rough,omitempty"` // 0: it makes no seam rough
 	Sided   bool    `json:"sided,omitempty"` // its sign says which side is louder, and is shown
 	None    float64 `json:"none,omitempty"`  // below it there is nothing of the kind
 
@@ -127,6 +129,17 @@ var Table = []Measure{
 		words: func(v float64, _ *Measures) string { return fmt.Sprintf("background coloured otherwise by %.1f dB", v) },
 	},
 	{
+		Key:     "two_rooms",
+		Name:    "Two rooms",
+		Unit:    "",
+		Cause:   TwoRooms,
+		Audible: 0.99,
+		About: "how surely the backgrounds of both sides of a cut are those of two rooms, from 0 to 1: by how far their " +
+			"third-octaves lie apart, given how much there is to measure; 1 of 100 pauses that were never cut passes 0.99",
+		of:    func(m *Measures) *float64 { return m.TwoRooms },
+		words: func(v float64, _ *Measures) string { return fmt.Sprintf("two rooms, %.0f %% sure", min(99, 100*v)) },
+	},
+	{
 		Key: "level_step_lu", Sided: true,
 		Name:    "Level step of speech",
 		Unit:    "LU",
@@ -200,6 +213,9 @@ func either[T any](is bool, yes, no T) T {
 // Grade says how bad a figure is, by its size: below 1 it is not heard, from 1 on it is audible, from 2 on rough.
 func (m Measure) Grade(v float64, seconds float64) float64 {
 	audible, rough := m.Audible, m.Rough
+	if rough == 0 { // there or not: what works at the seam itself makes it no better and no worse
+		return min(1, math.Abs(v)/audible)
+	}
 	if m.eased {
 		bears := 1 + min(2, 2*seconds)
 		audible, rough = audible*bears, rough*bears
@@ -225,6 +241,9 @@ func (r *Result) Lasts(sampleRate int64) float64 {
 	}
 	return float64(r.To-r.From) / float64(sampleRate)
 }
+
+// Fine tells whether nothing is wrong that work on the seam itself could mend: it is clean, or lies between two rooms.
+func (r *Result) Fine() bool { return r.Verdict == Clean || r.Cause == TwoRooms }
 
 // judge finds the figure that is worst.
 func (r *Result) judge(sampleRate int64) {

@@ -10,11 +10,12 @@ import (
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sources"
 	"blendseam/internal/seamtest"
 )
 
 // long is a scene of 500 clips on two tracks, every other one 5 dB softer, with its analyses there.
-func long(b *testing.B) (*scene.Scene, *audit.Sources) {
+func long(b *testing.B) (*scene.Scene, *sources.Sources) {
 	s, open := seamtest.Long(b, 250)
 	for _, t := range s.Tracks {
 		for i := range t.Clips {
@@ -23,7 +24,7 @@ func long(b *testing.B) (*scene.Scene, *audit.Sources) {
 			}
 		}
 	}
-	from := audit.NewSources(open, nil)
+	from := sources.New(open, nil)
 	for _, src := range s.Sources {
 		if _, err := from.Analysis(context.Background(), s, src); err != nil {
 			b.Fatal(err)

@@ -30,7 +30,46 @@ func humOf(a *analysis.Recording, sound pcm.ReaderAt, gainDB float64) ([]recipe.
 	if err != nil {
 		return nil, err
 	}
-	return sinesIn(measure.Mono(b), a.HumAt.From, a.Rate, multiples(a.Hum), gainDB), nil
+	x, hz := measure.Mono(b), multiples(a.Hum)
+	for _, more := range between(hz) {
+		half := len(x) / 2
+		one := sinesIn(x[:half], a.HumAt.From, a.Rate, []float64{more}, 0)[0]
+		other := sinesIn(x[half:], a.HumAt.From+int64(half), a.Rate, []float64{more}, 0)[0]
+		turn := one.Phase - other.Phase
+		if math.Abs(one.LevelDB-other.LevelDB) < steadyDB && math.Abs(turn-math.Round(turn)) < steadyTurn {
+			hz = append(hz, more)
+		}
+	}
+	return sinesIn(x, a.HumAt.From, a.Rate, hz, gainDB), nil
+}
+
+// A multiple that does not stand out is there all the same if both halves of the hum have it at one level, within
+// steadyDB, and in step, within steadyTurn of its cycle.
+const (
+	steadyDB   = 3.0
+	steadyTurn = 0.06
+)
+
+// between are the multiples of the mains below the highest in a list that are not in it.
+func between(list []float64) (more []float64) {
+	for _, base := range mains {
+		most, exact := 0.0, 0.0
+		has := map[float64]bool{}
+		for _, hz := range list {
+			if k, ok := multipleOf(hz, base); ok {
+				most, has[k] = max(most, k), true
+				if k == most {
+					exact = hz / k
+				}
+			}
+		}
+		for k := 1.0; k < most && len(has) >= leastOf; k++ {
+			if !has[k] {
+				more = append(more, math.Round(1e4*k*exact)/1e4)
+			}
+		}
+	}
+	return more
 }
 
 // sinesIn are the sines of some frequencies in a sound that begins at a sample of its recording, at a gain.
@@ -56,6 +95,12 @@ func sinesIn(x []float64, from int64, rate int, hz []float64, gainDB float64) (l
 	return list
 }
 
+// multipleOf tells which multiple of a mains frequency a frequency is.
+func multipleOf(hz, base float64) (k float64, ok bool) {
+	k = math.Round(hz / base)
+	return k, k > 0 && math.Abs(hz/k-base) < mainsOff
+}
+
 // multiples are the frequencies of a hum, those of mains as multiples of one.
 func multiples(hum []tone.Partial) []float64 {
 	out := make([]float64, len(hum))
@@ -64,12 +109,8 @@ func multiples(hum []tone.Partial) []float64 {
 	}
 	for _, base := range mains {
 		sum, weight, count := 0.0, 0.0, 0
-		nearest := func(hz float64) (k float64, ok bool) {
-			k = math.Round(hz / base)
-			return k, k > 0 && math.Abs(hz/k-base) < mainsOff
-		}
 		for _, p := range hum {
-			if k, ok := nearest(p.Hz); ok {
+			if k, ok := multipleOf(p.Hz, base); ok {
 				w := k * k * level.Power(p.Above/2) // a share of a higher one, and of a clearer one, is surer
 				sum, weight, count = sum+w*p.Hz/k, weight+w, count+1
 			}
@@ -78,7 +119,7 @@ func multiples(hum []tone.Partial) []float64 {
 			continue
 		}
 		for i, p := range hum {
-			if k, ok := nearest(p.Hz); ok {
+			if k, ok := multipleOf(p.Hz, base); ok {
 				out[i] = math.Round(1e4*k*sum/weight) / 1e4
 			}
 		}

@@ -1,6 +1,7 @@
 package evening
 
 import (
+	"cmp"
 	"context"
 	"math"
 	"slices"
@@ -22,11 +23,11 @@ import (
 
 // Where a recording's own hum stands is looked for in a pause near the edge of its clip, this long at most.
 const (
-	nearEdgeS  = 2.5
-	lookS      = 0.6
-	leadSteps  = 1024 // of a period that are tried
-	besideS    = 2.0 // the lead is known so far beyond a clip
-	breakS     = 0.3 // words nearer to one another are one
+	nearEdgeS = 2.5
+	lookS     = 0.6
+	leadSteps = 1024 // of a period that are tried
+	besideS   = 2.0  // the lead is known so far beyond a clip
+	breakS    = 0.3  // words nearer to one another are one
 )
 
 // leads fills in how far hum runs ahead, in rooms of their own for clips that need it.
@@ -182,11 +183,20 @@ func inStep(edit *scene.SetRoom, t taking, head, tail []recipe.Sine, period floa
 	})
 }
 
-// hums tells whether a room has hum of its own that is the target's.
+// weakerDB is how much weaker hum may be that is still the target's.
+const weakerDB = 10
+
+// hums tells whether a room has hum of its own that is the target's: most of its power, some of it weaker.
 func hums(r, target Room) bool {
-	return slices.ContainsFunc(r.Hum, func(h recipe.Sine) bool {
-		return slices.ContainsFunc(target.Hum, func(o recipe.Sine) bool { return math.Abs(o.Hz-h.Hz) < sameHz })
-	})
+	own := 0.0
+	for _, o := range target.Hum {
+		if slices.ContainsFunc(r.Hum, func(h recipe.Sine) bool {
+			return math.Abs(o.Hz-h.Hz) < sameHz && h.LevelDB > o.LevelDB-weakerDB
+		}) {
+			own += level.Power(o.LevelDB)
+		}
+	}
+	return own > humPower(target.Hum)/2
 }
 
 // ownHum are the sines of a target as a clip's recording has them near its head and near its tail, with their phases
@@ -248,14 +258,15 @@ func pauseNear(a *analysis.Recording, at int64) (best pcm.Span) {
 
 // periodOf is after how many samples a hum is the same again: that of its mains, or of its loudest tone.
 func periodOf(hum []recipe.Sine, rate int) float64 {
-	loudest := slices.MaxFunc(hum, func(a, b recipe.Sine) int { return int(math.Copysign(1, a.LevelDB-b.LevelDB)) })
-	for _, base := range mains {
-		k := math.Round(loudest.Hz / base)
-		if k > 0 && math.Abs(loudest.Hz/k-base) < mainsOff {
-			return float64(rate) * k / loudest.Hz
+	hum = slices.SortedFunc(slices.Values(hum), func(a, b recipe.Sine) int { return cmp.Compare(b.LevelDB, a.LevelDB) })
+	for _, h := range hum {
+		for _, base := range mains {
+			if k, ok := multipleOf(h.Hz, base); ok {
+				return float64(rate) * k / h.Hz
+			}
 		}
 	}
-	return float64(rate) / loudest.Hz
+	return float64(rate) / hum[0].Hz
 }
 
 // leadOf is how many samples later a hum would have to be heard to be as what was found, within a period: where the

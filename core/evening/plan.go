@@ -103,7 +103,8 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 		return nil, err
 	}
 	p := &Plan{
-		Target: Target{round(target.LevelDB()), thirdsDB(target.Bands)}, Takes: []Take{}, Unmeasured: without, Covered: covered,
+		Target: Target{round(target.LevelDB()), thirdsDB(target.Bands)}, Takes: []Take{},
+		Unmeasured: without, Covered: covered,
 	}
 	changed := p.lay(m.Scene, list, target, hush)
 	if !changed && !gaps(list) {
@@ -191,11 +192,17 @@ func least(list []taking, hush float64) (out Room, overDB float64) {
 	slices.SortFunc(out.Hum, func(a, b recipe.Sine) int { return int(math.Copysign(1, b.LevelDB-a.LevelDB)) })
 	out.Hum = out.Hum[:min(len(out.Hum), mostHum)]
 	if overDB = max(0, out.LevelDB()-loudest-riseDB); overDB > 0 {
-		for b := range out.Bands {
-			out.Bands[b] *= level.Power(-overDB)
+		// the noise alone, if it is most of it: hum cannot well be turned down
+		hum := humPower(out.Hum)
+		noise := (level.Power(loudest+riseDB) - hum) / out.Bands.Power()
+		if noise < level.Power(-LittleHushDB) {
+			noise = level.Power(-overDB)
+			for i := range out.Hum {
+				out.Hum[i].LevelDB -= overDB
+			}
 		}
-		for i := range out.Hum {
-			out.Hum[i].LevelDB -= overDB
+		for b := range out.Bands {
+			out.Bands[b] *= noise
 		}
 	}
 	return out, overDB

@@ -1,8 +1,8 @@
 package fill
 
 import (
-	"blendseam/core/audit"
 	"blendseam/core/level"
+	"blendseam/core/sources"
 	"blendseam/core/spread"
 	"cmp"
 	"context"
@@ -107,7 +107,7 @@ func (m search) all(ctx context.Context, threads int) ([]Finding, []Hum, error) 
 
 // unlessMissing is an error, unless it says that a recording is missing: in what is not there nothing is found.
 func unlessMissing(err error) error {
-	if missing := (*audit.Missing)(nil); errors.As(err, &missing) {
+	if missing := (*sources.Missing)(nil); errors.As(err, &missing) {
 		return nil
 	}
 	return err

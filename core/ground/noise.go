@@ -129,44 +129,47 @@ func (n *Noise) addNoise(dst []float64, number, at int64) {
 }
 
 // Add adds the sound from sample at of the recording on to every channel of dst.
-func (n *Noise) Add(dst pcm.Block, at int64) {
-	n.each(dst.Len(), at, func(from int64, sound []float64) {
-		for _, ch := range dst {
-			for i, v := range sound {
-				ch[from+int64(i)] += v
-			}
-		}
-	})
-}
+func (n *Noise) Add(dst pcm.Block, at int64) { n.AddTimes(dst, at, nil, nil) }
 
-// AddTimes adds the sound with a gain for each sample.
-func (n *Noise) AddTimes(dst pcm.Block, at int64, gain []float64) {
-	n.each(dst.Len(), at, func(from int64, sound []float64) {
-		for _, ch := range dst {
-			for i, v := range sound {
-				ch[from+int64(i)] += v * gain[from+int64(i)]
-			}
-		}
-	})
-}
-
-// each gives the sound in pieces: from is where a piece begins among length samples from at on.
-func (n *Noise) each(length, at int64, do func(from int64, sound []float64)) {
+// AddTimes adds the sound with a gain for each sample of its noise, and of its hum; nil is 1.
+func (n *Noise) AddTimes(dst pcm.Block, at int64, noise, hum []float64) {
 	if n.fill == nil && n.changeTo == nil && len(n.room.Hum) == 0 {
 		return
 	}
-	sum := make([]float64, blockLength)
-	for from := int64(0); from < length; {
+	sum, tones := make([]float64, blockLength), make([]float64, blockLength)
+	for from := int64(0); from < dst.Len(); {
 		number := pcm.Floor(at+from, blockLength)
-		count := min((number+1)*blockLength-(at+from), length-from)
-		piece := sum[:count]
+		to := min((number+1)*blockLength-at, dst.Len())
+		piece, own := sum[:to-from], tones[:to-from]
 		clear(piece)
 		n.addNoise(piece, number, at+from)
-		for _, h := range n.room.Hum {
-			n.addSine(piece, h, at+from)
+		if noise != nil {
+			times(piece, noise[from:to])
 		}
-		do(from, piece)
-		from += count
+		if len(n.room.Hum) > 0 {
+			clear(own)
+			for _, h := range n.room.Hum {
+				n.addSine(own, h, at+from)
+			}
+			if hum != nil {
+				times(own, hum[from:to])
+			}
+			for i, v := range own {
+				piece[i] += v
+			}
+		}
+		for _, ch := range dst {
+			for i, v := range piece {
+				ch[from+int64(i)] += v
+			}
+		}
+		from = to
+	}
+}
+
+func times(sound, gains []float64) {
+	for i, g := range gains {
+		sound[i] *= g
 	}
 }
 

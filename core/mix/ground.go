@@ -9,7 +9,8 @@ import (
 )
 
 // between is the room of a track, which sounds where clips of dialogue do not: in gaps, lulls and fades, and as much of
-// it in a blend as its two sides lack of constant power.
+// its noise in a blend as its two sides lack of constant power. Their hum is in step, so that it is amplitudes that add
+// up: of that it sounds as much as they lack of 1, and takes off what they have more.
 type between struct {
 	noise *ground.Noise
 	gain  float64
@@ -48,7 +49,8 @@ func (b *between) add(dst pcm.Block, at int64) error {
 	if part.Empty() {
 		return nil
 	}
-	power := make([]float64, part.Len()) // of what stands for a room already, whole being 1
+	// of what stands for a room already, whole being 1
+	power, amplitude := make([]float64, part.Len()), make([]float64, part.Len())
 	for k := range b.cover {
 		t := &b.cover[k]
 		for i := t.first(part); i < len(t.list) && t.list[i].span.From < part.To; i++ {
@@ -68,17 +70,20 @@ func (b *between) add(dst pcm.Block, at int64) error {
 				return err
 			}
 			for k, g := range contour[0] {
-				power[own.From-part.From+int64(k)] += g * g
+				at := own.From - part.From + int64(k)
+				power[at] += g * g
+				amplitude[at] += g
 			}
 		}
 	}
 	lacks := false
 	for i, p := range power {
 		power[i] = b.gain * math.Sqrt(max(0, 1-p))
-		lacks = lacks || p < 1-1e-9
+		amplitude[i] = b.gain * (1 - amplitude[i])
+		lacks = lacks || p < 1-1e-9 || amplitude[i] < -1e-9
 	}
 	if lacks {
-		b.noise.AddTimes(dst.Slice(part.From-at, part.To-at), part.From, power)
+		b.noise.AddTimes(dst.Slice(part.From-at, part.To-at), part.From, power, amplitude)
 	}
 	return nil
 }

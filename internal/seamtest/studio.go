@@ -9,6 +9,7 @@ import (
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sources"
 	"blendseam/core/timecode"
 	"blendseam/interchange/otio"
 	"blendseam/media"
@@ -37,7 +38,7 @@ type Studio struct {
 	T     testing.TB
 	Scene *scene.Scene
 	Sound map[string]pcm.Block
-	from  *audit.Sources
+	from  *sources.Sources
 }
 
 func New(t testing.TB) *Studio {
@@ -81,9 +82,9 @@ func (s *Studio) Measure() []audit.Result {
 func (s *Studio) Meter() *audit.Meter { return audit.NewMeter(s.Scene, s.Sources()) }
 
 // Sources are those of the studio; what was found of a sound is kept.
-func (s *Studio) Sources() *audit.Sources {
+func (s *Studio) Sources() *sources.Sources {
 	if s.from == nil {
-		s.from = audit.NewSources(s.Open, nil)
+		s.from = sources.New(s.Open, nil)
 	}
 	return s.from
 }

@@ -117,15 +117,19 @@ def rooms(rng, kind):
             x = noise(rng, amplitudes, length) * gain
             t = np.arange(length) / RATE
             for k in range(1, 9) if hum else []:
-                x += gain * 10 ** (rng.uniform(-6, 4) / 20) * np.sin(2 * np.pi * (50.02 * k * t + rng.random()))
+                x += low * 10 ** (rng.uniform(-6, 4) / 20) * np.sin(2 * np.pi * (50.02 * k * t + rng.random()))
             if rain:
                 begins = -9 if begun else rng.uniform(0.3, 0.7) * length / RATE
-                x += noise(rng, drops, length) * gain * 1.5 * np.clip((t - begins) / 3, 0, 1)
+                x += noise(rng, drops, length) * low * 1.5 * np.clip((t - begins) / 3, 0, 1)
             return x
 
         return room
 
-    return [sound(*levels[0], kind == "hum", False), sound(*levels[1], False, kind == "rain")]
+    # What there is of either room, band by band, and never a cut: what evened takes are compared with must have the hum
+    # or the rain, and as much noise beside it, or it is that which is told.
+    both = np.sqrt(np.maximum(levels[0][0] ** 2, levels[1][0] ** 2))
+    hum, rain = kind == "hum", kind == "rain"
+    return [sound(*levels[0], hum, False), sound(*levels[1], False, rain), sound(both, low, hum, rain)]
 
 
 def scene(folder, voice, seed, kind, bank):
@@ -134,8 +138,8 @@ def scene(folder, voice, seed, kind, bank):
     folder = pathlib.Path(folder)
     folder.mkdir(parents=True, exist_ok=True)
     lines = [bank[i] for i in rng.permutation(len(bank))]
-    pair, both = [], rooms(rng, kind)
-    for i, room in enumerate(both):
+    pair, (*two, all_along) = [], rooms(rng, kind)
+    for i, room in enumerate(two):
         x, spans = take(rng, lines[5 * i : 5 * i + 5], room, decay(rng))
         wavfile.write(folder / f"take{i}.wav", RATE, (x * 2**31).clip(-(2**31), 2**31 - 1).astype(np.int32))
         pair.append((spans, len(x)))
@@ -153,13 +157,11 @@ def scene(folder, voice, seed, kind, bank):
         cuts.append(at)
     write(folder / "scene.otio", clips, pair)
     uncut = []
-    if kind == "rain":  # a take in which it rains all along, as it does in all that were evened
-        x, spans = take(rng, lines[:5], lambda length: both[1](length, True), decay(rng))
+    if kind in ("hum", "rain"):
+        x, spans = take(rng, lines[:5], lambda length: all_along(length, True), decay(rng))
         wavfile.write(folder / "take2.wav", RATE, (x * 2**31).clip(-(2**31), 2**31 - 1).astype(np.int32))
-        pair.append((spans, len(x)))
+        pair = [([], 0), ([], 0), (spans, len(x))]
     for i, (spans, _) in enumerate(pair):
-        if kind == "hum" and i != 0 or kind == "rain" and i != 2:
-            continue  # what evened takes are compared with must have hum or rain as well, or that is what is told
         for n in range(len(spans) - 1):
             middle = spans[n][1] + int((spans[n + 1][0] - spans[n][1]) * rng.uniform(0.4, 0.6))
             uncut.append((str(folder / f"take{i}.wav"), middle))

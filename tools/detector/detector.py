@@ -27,7 +27,7 @@ from sklearn.preprocessing import StandardScaler
 import corpus
 
 SIDE = int(1.2 * corpus.RATE)
-PROGRAM = pathlib.Path(__file__).resolve().parents[2] / "bin" / "blendseam"
+PROGRAM = pathlib.Path(os.environ.get("PROGRAM") or pathlib.Path(__file__).resolve().parents[2] / "bin" / "blendseam")
 ROOM = []  # further arguments of blendseam room
 
 

@@ -173,7 +173,8 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		return &scene.Keep{Clip: id}
 	case 37:
 		if some {
-			e := &scene.SetRoom{Rooms: []recipe.Room{changing(Room(rng.Uint64()))}, Clips: map[scene.ClipID]int{id: rng.IntN(2) - 1}}
+			rooms := []recipe.Room{changing(Room(rng.Uint64()))}
+			e := &scene.SetRoom{Rooms: rooms, Clips: map[scene.ClipID]int{id: rng.IntN(2) - 1}}
 			if rng.IntN(3) == 0 {
 				e.Tracks = map[scene.TrackID]int{track.ID: rng.IntN(2) - 1}
 			}

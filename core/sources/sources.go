@@ -1,4 +1,5 @@
-package audit
+// Package sources gives the sound of what scenes are cut from, and what each of it says by itself, found once.
+package sources
 
 import (
 	"blendseam/core/spread"
@@ -40,8 +41,8 @@ type builtTone struct {
 	analysis *analysis.Recording
 }
 
-// NewSources opens recordings by open. With no analyse they are analysed when that is first needed, in memory.
-func NewSources(open mix.Open, analyse Analyse) *Sources {
+// New opens recordings by open. With no analyse they are analysed when that is first needed, in memory.
+func New(open mix.Open, analyse Analyse) *Sources {
 	if analyse == nil {
 		analyse = func(ctx context.Context, _ scene.Source, r pcm.ReaderAt) (*analysis.Recording, error) {
 			return analysis.Of(ctx, r)

@@ -50,6 +50,7 @@ for (const [width, height] of [
       `${scene}sources/${source}/`,
       `${scene}tone`,
       `${scene}loud`,
+      `${scene}rooms`,
       `${scene}report`,
       `${scene}hand-over`,
       `${app.base}/keys`,

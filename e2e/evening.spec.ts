@@ -43,7 +43,7 @@ test("all takes are brought to one room by keys, heard before, and taken back", 
 
   // heard as it is, and as it would be
   for (const then of [false, true]) {
-    const sound = page.waitForResponse((r) => r.url().includes("/pcm?") && r.url().includes("edit=") === then);
+    const sound = page.waitForResponse((r) => r.url().includes("/pcm?") && r.url().includes("evening=") === then);
     const as = then ? "would be" : "is";
     await dialog.getByRole("button", { name: new RegExp(`^Hear Oda, take 1.* as it ${as}$`) }).click();
     expect((await sound).ok()).toBe(true);
@@ -73,4 +73,59 @@ test("all takes are brought to one room by keys, heard before, and taken back", 
   await edits(page, () => page.keyboard.press("Control+z"));
   s = await edits(page, () => page.keyboard.press("Control+z"));
   expect(dialogue(s).some((c) => c.room)).toBe(false);
+});
+
+test("the rooms of all takes stand under the target, are chosen, heard, ticked and brought to it", async ({
+  page,
+  app,
+}) => {
+  await demo(page, app);
+  const home_ = home(page);
+  await page.goto(`${home_}/rooms`);
+  const rows = page.locator("table.rooms tbody tr");
+  await expect(rows.first()).toBeVisible();
+  expect(await rows.count()).toBeGreaterThan(3);
+  await expect(rows.first()).toContainText(/-\d+\.\d dBFS/);
+  await expect(page.getByText(/The target has -\d+\.\d dBFS/)).toContainText("against the loudest");
+  // the target is drawn over all: in its own colour
+  const amber = () =>
+    page.locator("#rooms-drawn").evaluate((c: HTMLCanvasElement) => {
+      const { data } = c.getContext("2d")!.getImageData(0, 0, c.width, c.height);
+      let n = 0;
+      for (let i = 0; i < data.length; i += 4) if (data[i] > 180 && data[i + 1] > 110 && data[i + 2] < 60) n++;
+      return n;
+    });
+  expect(await amber()).toBeGreaterThan(300);
+
+  const target = () => page.getByText(/The target has/).textContent();
+  const natural = await target();
+  await page.getByLabel("Bring all to a room").selectOption("quiet");
+  await expect(page.getByText(/hushed by \d/).first()).toBeVisible();
+  expect(await target()).not.toBe(natural);
+  await page.getByLabel("hushed by at most").selectOption("0");
+  await expect(page.getByText(/hushed by \d/)).toHaveCount(0);
+
+  const sound = page.waitForResponse((r) => r.url().includes("/pcm?") && r.url().includes("evening=quiet"));
+  await rows
+    .nth(1)
+    .getByRole("button", { name: /^As it would be/ })
+    .click();
+  expect((await sound).ok()).toBe(true);
+  await page.getByRole("button", { name: /^Stop/ }).click();
+
+  const rooms = async () => {
+    const s = (await (await page.request.get(`${home_}/state`)).json()) as SceneState;
+    return dialogue(s)
+      .filter((c) => c.room)
+      .map((c) => c.name);
+  };
+  const without = (await rows.nth(1).locator("b").textContent())!.replace(/, \d+ clips/, "");
+  await rows.nth(1).getByRole("checkbox").click();
+  await page.getByRole("button", { name: "Bring the ticked takes to one room" }).click();
+  await expect(page.getByRole("alert")).toContainText("brought to one room");
+  const evened = await rooms();
+  expect(evened.length).toBeGreaterThan(4);
+  expect(evened).not.toContain(without);
+  await page.getByRole("button", { name: "Take it back" }).click();
+  await expect.poll(rooms).toEqual([]);
 });

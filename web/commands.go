@@ -610,6 +610,7 @@ var startSet = []Command{
 	{"sources", "The scene", "Go to the sources", "upload recordings, files, bring in, import", nil},
 	{"tones", "The scene", "Go to the tone library", "room tone, ambience, rooms", nil},
 	{"scenes", "The scene", "Go to all scenes", "new scene, open, another, duplicate", nil},
+	{"rooms", "The scene", "Rooms of all takes", "backgrounds, level and colour, even, match noise", nil},
 	{"loud", "The scene", "What is too loud", "peaks, clipping, distortion, over, limiter, normalise", nil},
 	{"report", "The scene", "Seam report", "all seams with figures, before and after; print, csv", nil},
 	{"settings", "The scene", "Settings: blends by name", "presets, default", nil},

@@ -1,11 +1,17 @@
 package web
 
 import (
+	"math"
 	"net/http"
 	"strconv"
 
 	"blendseam/core/evening"
+	"blendseam/core/ground"
+	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/workspace"
+
+	"github.com/go-chi/chi/v5"
 )
 
 // A TakeView is a take as evening would leave it, with the edit that does that to it.
@@ -16,29 +22,88 @@ type TakeView struct {
 	Edit         any    `json:"edit"` // null: it is left as it is
 }
 
+// EveningAnswer is what would bring the takes of a range, or of the scene, to one room.
+type EveningAnswer struct {
+	Revision int64         `json:"revision"`
+	Plan     *evening.Plan `json:"plan" tstype:",required"`
+	Takes    []TakeView    `json:"takes"`
+	Rest     any           `json:"rest"` // the edit of what lies between the takes; null: nothing is to be done
+}
+
+// roomsPage shows the rooms of a scene's takes; what they are comes afterwards, when all are listened to.
+func (s *Server) roomsPage(w http.ResponseWriter, r *http.Request) error {
+	st, err := s.opened(r)
+	if err != nil {
+		return err
+	}
+	id := st.Key.Scene
+	data := map[string]any{
+		"id": id, "sample_rate": st.Scene.SampleRate, "most_hush_db": evening.MostHushDB, "low_hz": thirdHz(ground.ThirdLow),
+	}
+	return s.page(w, "rooms", view{Title: "Rooms of " + st.Scene.Name, Scene: id, Name: st.Scene.Name, Data: data})
+}
+
+// thirdHz is the middle of a third-octave.
+func thirdHz(n int) float64 {
+	low, high := ground.Third(n)
+	return math.Sqrt(low * high)
+}
+
+// wish is what evening is asked for, by the names of its parameters.
+func wish(r *http.Request, sc *scene.Scene, target, from, to string) (evening.Wish, error) {
+	q := r.URL.Query()
+	w := evening.Wish{Target: q.Get(target), HushDB: evening.AsNeeded, Span: pcm.Span{To: sc.Length()}}
+	if text := q.Get("hush"); text != "" {
+		var err error
+		if w.HushDB, err = strconv.ParseFloat(text, 64); err != nil {
+			return w, cannot("%q is no number of decibels that a background could be hushed by.", text)
+		}
+	}
+	if q.Get(to) == "" {
+		return w, nil
+	}
+	err := numbers(r, map[string]*int64{from: &w.Span.From, to: &w.Span.To}, 0, farthest)
+	w.Span.To = min(w.Span.To, sc.Length())
+	return w, err
+}
+
+// planned is what a wish comes to.
+func planned(r *http.Request, st *workspace.Scene, wish evening.Wish) (*evening.Plan, error) {
+	p, err := st.Evening(r.Context(), wish)
+	if err != nil && r.Context().Err() == nil {
+		err = cannot("%s", scene.Message(err))
+	}
+	return p, err
+}
+
+// evened is a scene as an evening would leave it.
+func evened(r *http.Request, st *workspace.Scene) (*workspace.Scene, error) {
+	asked, err := wish(r, st.Scene, "evening", "even_from", "even_to")
+	if err != nil {
+		return nil, err
+	}
+	p, err := planned(r, st, asked)
+	if err != nil || p.Edit == nil {
+		return st, err
+	}
+	return st.Try(r.Context(), p.Edit)
+}
+
 // evening answers with what would bring the takes of a range, or of the scene, to one room.
 func (s *Server) evening(w http.ResponseWriter, r *http.Request) error {
 	st, err := s.opened(r)
 	if err != nil {
 		return err
 	}
-	wish := evening.Wish{Target: r.URL.Query().Get("target"), HushDB: evening.AsNeeded}
-	if wish.Span, err = spanAsked(r, st.Scene); err != nil {
-		return err
-	}
-	if text := r.URL.Query().Get("hush"); text != "" {
-		if wish.HushDB, err = strconv.ParseFloat(text, 64); err != nil {
-			return cannot("%q is no number of decibels that a background could be hushed by.", text)
-		}
-	}
-	p, err := st.Evening(r.Context(), wish)
+	asked, err := wish(r, st.Scene, "target", "from", "to")
 	if err != nil {
-		if r.Context().Err() == nil {
-			err = cannot("%s", scene.Message(err))
-		}
 		return err
 	}
-	takes := []TakeView{}
+	p, err := planned(r, st, asked)
+	if err != nil {
+		return err
+	}
+	a := EveningAnswer{Revision: st.Revision, Plan: p, Takes: []TakeView{}}
 	for i, t := range p.Takes {
 		_, c := st.Scene.Clip(t.Clips[0])
 		v := TakeView{Take: t, At: c.Start, TC: st.Scene.Timecode(c.Start)}
@@ -47,17 +112,28 @@ func (s *Server) evening(w http.ResponseWriter, r *http.Request) error {
 				return err
 			}
 		}
-		takes = append(takes, v)
+		a.Takes = append(a.Takes, v)
 	}
-	var rest any
 	if e := p.Rest(); e != nil {
-		if rest, err = marshalled(e); err != nil {
+		if a.Rest, err = marshalled(e); err != nil {
 			return err
 		}
 	}
-	return s.answer(
-		w,
-		http.StatusOK,
-		map[string]any{"revision": st.Revision, "plan": p, "takes": takes, "rest": rest},
-	)
+	return s.answer(w, http.StatusOK, a)
+}
+
+// clipRoom answers with what is known of the room of a clip.
+func (s *Server) clipRoom(w http.ResponseWriter, r *http.Request) error {
+	st, err := s.opened(r)
+	if err != nil {
+		return err
+	}
+	known, err := st.RoomOf(r.Context(), scene.ClipID(chi.URLParam(r, "clip")))
+	if err != nil {
+		if r.Context().Err() == nil {
+			err = cannot("%s", scene.Message(err))
+		}
+		return err
+	}
+	return s.answer(w, http.StatusOK, known)
 }

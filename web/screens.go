@@ -24,6 +24,7 @@ func screens() []screen {
 		{"sources", "/scenes/{scene}/sources", "Sources", (*Server).sourcesPage},
 		{"source", "/scenes/{scene}/sources/{source}/", "", (*Server).sourcePage},
 		{"tone", "/scenes/{scene}/tone", "Tone", (*Server).tonePage},
+		{"rooms", "/scenes/{scene}/rooms", "Rooms", (*Server).roomsPage},
 		{"loud", "/scenes/{scene}/loud", "Too loud", (*Server).loudPage},
 		{"report", "/scenes/{scene}/report", "Report", (*Server).reportPage},
 		{"hand-over", "/scenes/{scene}/hand-over", "Hand over", (*Server).handOverPage},

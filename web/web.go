@@ -124,6 +124,7 @@ func (s *Server) routes() http.Handler {
 		r.Get("/finding", s.handle(s.finding))
 		r.Get("/bed", s.handle(s.bed))
 		r.Get("/evening", s.handle(s.evening))
+		r.Get("/clips/{clip}/room", s.handle(s.clipRoom))
 		r.Get("/tones/{source}/peaks/{step}/{tile}", s.handle(s.tonePeaks))
 		r.Post("/tone", s.handle(s.keepTone))
 		r.Get("/report.csv", s.handle(s.reportCSV))

@@ -302,6 +302,11 @@ func (s *Scene) Evening(ctx context.Context, w evening.Wish) (*evening.Plan, err
 	})
 }
 
+// RoomOf gives what is known of the room of a clip.
+func (s *Scene) RoomOf(ctx context.Context, clip scene.ClipID) (evening.Known, error) {
+	return evening.RoomOf(ctx, audit.NewMeter(s.Scene, s.Sources()), clip)
+}
+
 // Loud gives what is too loud in the scene.
 func (s *Scene) Loud(ctx context.Context) ([]loud.Place, error) {
 	return s.w.loud.Get(ctx, s.Key, func(ctx context.Context) ([]loud.Place, error) {

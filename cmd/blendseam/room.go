@@ -71,7 +71,10 @@ func evened(
 func printRooms(p *evening.Plan) {
 	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
 	for _, t := range p.Takes {
-		did := []string{}
+		did, later := []string{}, ""
+		if len(t.Later) > 0 {
+			later = fmt.Sprintf(", later at %.1f", t.ThenDB)
+		}
 		if t.FillDB > level.Silence {
 			did = append(did, fmt.Sprintf("filled with noise of %.1f dBFS", t.FillDB))
 		}
@@ -83,10 +86,11 @@ func printRooms(p *evening.Plan) {
 		}
 		fmt.Fprintf(
 			w,
-			"%s\t%s\troom at %.1f dBFS\t%s, %+.1f dB\n",
+			"%s\t%s\troom at %.1f dBFS%s\t%s, %+.1f dB\n",
 			t.Clip,
 			t.Source,
 			t.WasDB,
+			later,
 			strings.Join(did, ", "),
 			t.RiseDB,
 		)

@@ -21,7 +21,10 @@ func TestTheDocumentsHaveTheTable(t *testing.T) {
 			unit = "–"
 		}
 		if m.Cause != "" {
-			audible, rough = fmt.Sprint(m.Audible), fmt.Sprint(m.Rough)
+			audible = fmt.Sprint(m.Audible)
+		}
+		if m.Rough > 0 {
+			rough = fmt.Sprint(m.Rough)
 		}
 		if row := fmt.Sprintf(
 			"| %s | %s | %s | %s | %s |",

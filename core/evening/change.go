@@ -18,8 +18,6 @@ import (
 // pieces of the pauses, cellMS long, and goes in straight lines between them, under the words.
 const (
 	cellMS     = 250
-	beforeWord = 200 // milliseconds that are left out before a word, and after one, where the room still rings
-	afterWord  = 400
 	beyondS    = 0.5 // of what lies outside a clip is looked at
 	leastCells = 6   // in all, and leastEnd in each of the two rooms
 	leastEnd   = 3
@@ -111,24 +109,13 @@ func change(ctx context.Context, m *audit.Meter, list []taking, all []int) error
 	return nil
 }
 
-// cellsIn are the pieces of the pauses in some spans of a recording.
+// cellsIn are the pieces of the quiet stretches in some spans of a recording.
 func cellsIn(a *analysis.Recording, spans []pcm.Span) (list []cell, err error) {
-	ms := int64(a.Rate) / 1000
-	pauses := func(s pcm.Span) (free []pcm.Span) {
-		at := s.From
-		for _, w := range a.Within(pcm.Span{From: s.From - afterWord*ms, To: s.To + beforeWord*ms}) {
-			free = append(free, pcm.Span{From: at, To: w.Span.From - beforeWord*ms})
-			at = max(at, w.Span.To+afterWord*ms)
-		}
-		return append(free, pcm.Span{From: at, To: s.To})
-	}
+	length := cellMS * int64(a.Rate) / 1000
 	for _, s := range spans {
-		for _, p := range pauses(s) {
-			for at := p.From; at+cellMS*ms <= p.To; at += cellMS * ms {
-				span := pcm.Span{From: at, To: at + cellMS*ms}
-				if len(a.StraysIn(span)) > 0 {
-					continue
-				}
+		for _, q := range a.QuietsIn(s) {
+			for at := q.Span.From; at+length <= q.Span.To; at += length {
+				span := pcm.Span{From: at, To: at + length}
 				f, err := a.Frames(span)
 				if err != nil {
 					return nil, err

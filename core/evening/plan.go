@@ -69,14 +69,10 @@ type Take struct {
 	Clips  []scene.ClipID `json:"clips"`
 	Clip   string         `json:"clip"` // the name of the first
 	Source string         `json:"source"`
-	WasDB  float64        `json:"was_db"`
-	ThenDB float64        `json:"then_db"` // what it goes over to, if it changes; else as it was
-	FillDB float64        `json:"fill_db"` // the level of what is laid under it; level.Silence is nothing
-	HushDB float64        `json:"hush_db"` // by how much it is turned down
-	RiseDB float64        `json:"rise_db"` // by how much its background rises in the end; below 0 it falls
-	Thirds []float64      `json:"thirds_db"`
-	Later  []float64      `json:"later_db"`   // the thirds that it goes over to; none: it does not change
-	S      float64        `json:"measured_s"` // on how many seconds of pauses that rests
+	Known  `tstype:",extends"`
+	FillDB float64 `json:"fill_db"` // the level of what is laid under it; level.Silence is nothing
+	HushDB float64 `json:"hush_db"` // by how much it is turned down
+	RiseDB float64 `json:"rise_db"` // by how much its background rises in the end; below 0 it falls
 }
 
 // Of plans the evening of a scene. The error is a scene.Refusal where a wish cannot be met.
@@ -92,6 +88,9 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 	}
 	list, without, err := takings(ctx, m, w.Span, threads)
 	if err != nil {
+		return nil, err
+	}
+	if err = drifts(ctx, m, list); err != nil {
 		return nil, err
 	}
 	list, covered := uncovered(list)
@@ -350,9 +349,8 @@ func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (
 		heard := after[0].Power() + humAfter
 		p.Takes = append(p.Takes, Take{
 			Clips: []scene.ClipID{t.clip.ID}, Clip: t.clip.Name, Source: s.Sources[t.clip.Source].Name,
-			WasDB: round(t.room.LevelDB()), ThenDB: round(t.room.laterDB()), FillDB: round(fill), HushDB: round(hushed),
-			RiseDB: round(level.OfPower(heard) - t.room.LevelDB()),
-			Thirds: thirdsDB(t.room.Bands), Later: thirdsDB(t.room.Later), S: round(t.room.Seconds),
+			Known:  t.room.known(s.SampleRate),
+			FillDB: round(fill), HushDB: round(hushed), RiseDB: round(level.OfPower(heard) - t.room.LevelDB()),
 		})
 	}
 	p.LeftDB, p.ApartDB = round(p.LeftDB), round(p.ApartDB)
@@ -489,18 +487,6 @@ func patches(s *scene.Scene, evened map[scene.ClipID]int) (list []scene.ClipID) 
 		}
 	}
 	return list
-}
-
-// thirdsDB are the third-octaves of a spectrum; none of nil.
-func thirdsDB(s ground.Spectrum) []float64 {
-	out := []float64{}
-	if s == nil {
-		return out
-	}
-	for _, p := range s.Thirds() {
-		out = append(out, round(level.OfPower(p)))
-	}
-	return out
 }
 
 func round(db float64) float64 { return math.Round(10*db) / 10 }

@@ -25,8 +25,9 @@ type Room struct {
 	Hum     []recipe.Sine
 	Seconds float64 // of quiet stretches that it was measured on
 
-	Later  ground.Spectrum // what it goes over to, if it changes
-	Course []recipe.Share  // when
+	driftHz float64         // of its hum
+	Later   ground.Spectrum // what it goes over to, if it changes
+	Course  []recipe.Share  // when
 }
 
 // LevelDB is how loud the room is, above 30 Hz, dBFS; of one that changes, before it does.

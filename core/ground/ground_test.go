@@ -1,6 +1,7 @@
 package ground_test
 
 import (
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"testing"
@@ -297,40 +298,77 @@ func TestBackgroundsAreHushedEvenly(t *testing.T) {
 // bands within 1 dB where the room is hushed by 6 dB.
 func TestWordsStayAsTheyAreUnderAHush(t *testing.T) {
 	for n, file := range outside.Voices(t) {
-		voice := outside.Decode(t, file, 1)[0]
-		kind := room.Kinds[n%len(room.Kinds)]
-		own := kind.Sound(int64(len(voice))+4*rate, rate, 1, uint64(n))[0]
 		overs := []float64{6, 12, 20, 30}
 		if testing.Short() {
 			overs = []float64{6, []float64{12, 20, 30}[n%3]}
 		}
 		for _, over := range overs {
-			gain := level.Amplitude(rms(own) + over - rms(voice))
-			sound := append([]float64(nil), own...)
-			for i, v := range voice {
-				sound[2*rate+i] += v * gain
-			}
-			got := hushed(t, own, sound, 6)
-			span := func(v []float64) []float64 { return v[2*rate : 2*rate+len(voice)] }
-			was, is := loud(span(sound), voice), loud(span(got), voice)
-			if math.Abs(is-was) > 0.3 {
-				t.Errorf("%s, %.0f dB over %s: %.2f LU", file, over, kind.Name, is-was)
-			}
-			a := ground.Of([][]float64{span(sound)}, rate, nil)
-			b := ground.Of([][]float64{span(got)}, rate, nil)
-			voiced := ground.Of([][]float64{voice}, rate, nil)
-			for third := -9; third <= 6; third++ {
-				low, high := 1000*math.Pow(10, float64(third)/10-0.05), 1000*math.Pow(10, float64(third)/10+0.05)
-				room := a.Between(low, high) - voiced.Between(low, high)*gain*gain
-				if voiced.Between(low, high)*gain*gain < 3*room {
-					continue // nothing of the voice is heard there
-				}
-				if d := level.OfPower(b.Between(low, high) / a.Between(low, high)); math.Abs(d) > 1 {
-					t.Errorf("%s, %.0f dB over %s: %+.1f dB in third-octave %d", file, over, kind.Name, d, third)
-				}
+			for _, fault := range underAHush(outside.Decode(t, file, 1)[0], n, over, t) {
+				t.Errorf("%s: %s", file, fault)
 			}
 		}
 	}
+}
+
+// The same of 100 voices of many speakers (Debian's klettres-data).
+func TestAHundredVoicesStayAsTheyAreUnderAHush(t *testing.T) {
+	files := outside.ManyVoices(t)
+	r := rand.New(rand.NewPCG(8, 8))
+	cases, off := 0, 0
+	for n := 0; n < 100; {
+		file := files[r.IntN(len(files))]
+		voice := outside.Decode(t, file, 1, "-ac", "1", "-ar", "48000")[0]
+		if len(voice) < rate/2 || rms(voice) < -50 {
+			continue // too short to be measured, or silent
+		}
+		n++
+		for _, over := range []float64{6, 12, 20, 30} {
+			cases++
+			faults := underAHush(voice, n, over, t)
+			for _, fault := range faults {
+				t.Logf("%s: %s", file, fault)
+			}
+			if len(faults) > 0 {
+				off++
+			}
+		}
+	}
+	t.Logf("%d of %d cases are off", off, cases)
+	if off*100 > cases {
+		t.Errorf("%d of %d cases are off", off, cases)
+	}
+}
+
+// underAHush says what a hush of 6 dB does to a voice that lies so many dB over the n-th kind of room, beyond 0.3 LU of
+// its loudness and 1 dB of its bands.
+func underAHush(voice []float64, n int, over float64, t *testing.T) (faults []string) {
+	kind := room.Kinds[n%len(room.Kinds)]
+	own := kind.Sound(int64(len(voice))+4*rate, rate, 1, uint64(n))[0]
+	gain := level.Amplitude(rms(own) + over - rms(voice))
+	sound := append([]float64(nil), own...)
+	for i, v := range voice {
+		sound[2*rate+i] += v * gain
+	}
+	got := hushed(t, own, sound, 6)
+	span := func(v []float64) []float64 { return v[2*rate : 2*rate+len(voice)] }
+	was, is := loud(span(sound), voice), loud(span(got), voice)
+	if math.Abs(is-was) > 0.3 {
+		faults = append(faults, fmt.Sprintf("%.0f dB over %s: %.2f LU", over, kind.Name, is-was))
+	}
+	a := ground.Of([][]float64{span(sound)}, rate, nil)
+	b := ground.Of([][]float64{span(got)}, rate, nil)
+	voiced := ground.Of([][]float64{voice}, rate, nil)
+	for third := -9; third <= 6; third++ {
+		low, high := ground.Third(third)
+		room := a.Between(low, high) - voiced.Between(low, high)*gain*gain
+		if voiced.Between(low, high)*gain*gain < 3*room {
+			continue // nothing of the voice is heard there
+		}
+		if d := level.OfPower(b.Between(low, high) / a.Between(low, high)); math.Abs(d) > 1 {
+			faults = append(faults, fmt.Sprintf("%.0f dB over %s: %+.1f dB in third-octave %d", over, kind.Name, d, third))
+		}
+	}
+	return faults
 }
 
 // loud is the K-weighted level of a sound where a voice is loudest: in those of its 100 ms that lie at most 10 LU below

@@ -69,6 +69,33 @@ func Voices(t testing.TB) []string {
 	return files
 }
 
+// Rooms are recordings of voices in real rooms, from Debian's codec2-examples and pocketsphinx-testdata. Tests of
+// them are long, and skipped where they are not installed.
+func Rooms(t testing.TB) []string {
+	return installed(t, 8, "codec2-examples pocketsphinx-testdata",
+		"/usr/share/codec2/wav/*.wav", "/usr/share/pocketsphinx/test/data/librivox/*.wav")
+}
+
+// ManyVoices are short recordings of many speakers of some twenty languages, from Debian's klettres-data.
+func ManyVoices(t testing.TB) []string {
+	return installed(t, 100, "klettres-data", "/usr/share/klettres/*/alpha/*.ogg", "/usr/share/klettres/*/syllab/*.ogg")
+}
+
+func installed(t testing.TB, least int, packages string, patterns ...string) (files []string) {
+	t.Helper()
+	if testing.Short() {
+		t.Skip("for make test-long")
+	}
+	for _, p := range patterns {
+		more, _ := filepath.Glob(p)
+		files = append(files, more...)
+	}
+	if len(files) < least {
+		t.Skip("not installed: apt-get install " + packages)
+	}
+	return files
+}
+
 // Furthest is the largest difference between two blocks, and where it is; lengths must agree.
 func Furthest(t testing.TB, a, b pcm.Block) (diff float64, at string) {
 	t.Helper()

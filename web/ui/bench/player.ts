@@ -222,15 +222,17 @@ export class Player {
   }
 }
 
-/** A part that begins with TRY is the scene as it would be after an edit. */
+/** A part that begins with TRY is the scene as it would be after an edit, or, after a ?, what else is asked for. */
 export const TRY = "try:";
 /** An edit is about to be done: what would sound after another one cannot be heard any more. */
 export const endsTrial = (p: Player): void => {
   if (p.playing && p.what.startsWith(TRY)) p.stop();
 };
 const query = (what: string): string =>
-  what.startsWith(TRY)
-    ? `what=scene&edit=${encodeURIComponent(what.slice(TRY.length))}`
-    : `what=${encodeURIComponent(what)}`;
+  what.startsWith(`${TRY}?`)
+    ? `what=scene&${what.slice(TRY.length + 1)}`
+    : what.startsWith(TRY)
+      ? `what=scene&edit=${encodeURIComponent(what.slice(TRY.length))}`
+      : `what=${encodeURIComponent(what)}`;
 
 const pause = (ms: number) => new Promise((done) => setTimeout(done, ms));

@@ -2,6 +2,7 @@
 
 import { type Card, cardOf, type Measure } from "../panels/card.ts";
 import type { SeamFeed } from "../panels/feed.ts";
+import type { KnownRooms } from "../panels/known-room.ts";
 import { marked } from "./clipboard.ts";
 import type { Lulls } from "./lulls.ts";
 import type { Mending } from "./mending.ts";
@@ -13,22 +14,25 @@ interface Parts {
   feed: SeamFeed;
   lulls: Lulls;
   mending: Mending;
+  rooms: KnownRooms;
   selecting: Selecting;
 }
 
 /** The card of what is in hand; key gives the key of a command. */
 export function cardNow(
   stage: Stage,
-  { feed, lulls, mending, selecting }: Parts,
+  { feed, lulls, mending, rooms, selecting }: Parts,
   tables: { hues: string[]; measures: Measure[] },
   key: (command: string) => string,
 ): Card {
   const { scene, rate, closing, shown, selection, list, bench } = stage,
     m = marked.get(),
+    clips = clipsInHand(stage),
     s = selection.kind === "seam" ? list.current : undefined;
   const about = { scene, rate, key, closing, offsets: feed.offsets, shown, ...tables };
   return cardOf(about, selection, {
-    clips: clipsInHand(stage),
+    clips,
+    room: selection.kind === "clips" && clips.length === 1 ? rooms.of(clips[0]) : [],
     closes: selecting.closes,
     copied: !!localStorage.getItem("blendseam-piece"),
     marked: m?.scene === stage.id ? m.name : "",

@@ -1,32 +1,12 @@
 // Bringing takes to one room: the list of what each lacks and has too much, heard before and after, then one edit.
-import { TRY } from "../bench/player.ts";
 import { get } from "../model/api.ts";
 import { openList, type Row } from "../panels/list.ts";
+import { called, db, done, evenedPart, signed } from "../panels/takes.ts";
 import { say } from "../panels/toast.ts";
-import type { Plan } from "../wire/evening.ts";
-import type { TakeView } from "../wire/web.ts";
+import type { EveningAnswer, TakeView } from "../wire/web.ts";
 import { clipsInHand } from "./moves.ts";
 import { batch, type Stage } from "./stage.ts";
 import { work } from "./work.ts";
-
-interface EveningAnswer {
-  plan: Plan;
-  takes: TakeView[];
-  rest: unknown;
-}
-
-const NOTHING = -150; // dB, the level of what is not there
-const db = (v: number) => v.toFixed(1);
-const signed = (v: number) => (v < 0 ? "" : "+") + db(v);
-
-/** What is done to a take, in words. */
-function done(t: TakeView): string {
-  const list = [
-    ...(t.fill_db > NOTHING ? [`noise of ${db(t.fill_db)} dBFS laid under it`] : []),
-    ...(t.hush_db > 0 ? [`hushed by ${db(t.hush_db)} dB between its words`] : []),
-  ];
-  return list.join(", ") || "left as it is";
-}
 
 export class Evening {
   private stage: Stage;
@@ -61,7 +41,8 @@ export class Evening {
   private async list(target: string, like = ""): Promise<void> {
     const { selection: sel } = this.stage,
       ranged = sel.kind === "range" && !sel.gap,
-      q = new URLSearchParams({ target, ...(ranged ? { from: String(sel.from), to: String(sel.to) } : {}) });
+      asked = { target, ...(ranged ? { from: String(sel.from), to: String(sel.to) } : {}) },
+      q = new URLSearchParams(asked);
     const got = await this.stage.edits.after(() =>
       work(this.stage, "Listening to the room of each take", (signal) =>
         get<EveningAnswer>(`/scenes/${this.stage.id}/evening?${q}`, signal),
@@ -69,10 +50,9 @@ export class Evening {
     );
     if (!got) return;
     const { plan } = got,
-      all = [got.rest, ...got.takes.map((t) => t.edit)].filter(Boolean);
-    if (!all.length)
+      some = got.rest || got.takes.some((t) => t.edit);
+    if (!some)
       return say(`All takes share a room already: they are ${db(plan.apart_db)} dB apart at most, which nobody hears.`);
-    const whole = batch(all, "all takes brought to one room");
     openList(
       {
         title: like ? `All takes to the room of ${like}` : "All takes to one room",
@@ -85,7 +65,7 @@ export class Evening {
         hear: (key, then) => {
           const t = got.takes.find((x) => x.clips[0] === key)!,
             { sr } = this.stage;
-          this.hear(t.at - 1.5 * sr, t.at + 2.5 * sr, then ? TRY + JSON.stringify(whole) : "scene");
+          this.hear(t.at - 1.5 * sr, t.at + 2.5 * sr, then ? evenedPart(asked) : "scene");
         },
       },
       (edits) => void this.stage.edits.edit(batch(edits, "takes brought to one room")),
@@ -96,8 +76,8 @@ export class Evening {
     return {
       key: t.clips[0],
       tc: t.tc,
-      name: t.clips.length > 1 ? `${t.clip}, ${t.clips.length} clips` : t.clip,
-      was: `room at ${db(t.was_db)} dBFS, from ${db(t.measured_s)} s of pauses`,
+      name: called(t),
+      was: `room at ${db(t.was_db)}${t.later_db.length ? `, later ${db(t.then_db)},` : ""} dBFS, from ${db(t.measured_s)} s of pauses`,
       words: done(t),
       more: t.source === t.clip ? "" : t.source,
       mark: t.edit ? "◆" : "●",

@@ -114,6 +114,7 @@ export class Mending {
       accept: () => void this.accept(),
       pair: () => void pair(this.stage, this.default, this.halves(this.default)),
       scenes: () => location.assign("/"),
+      rooms: () => location.assign(`/scenes/${this.stage.id}/rooms`),
       loud: () => location.assign(`/scenes/${this.stage.id}/loud`),
       report: () => location.assign(`/scenes/${this.stage.id}/report`),
       settings: () => location.assign("/settings"),

@@ -36,6 +36,7 @@ import { still } from "../model/selection.ts";
 import { ask } from "../panels/ask.ts";
 import { registerCard, showCard } from "../panels/card-panel.ts";
 import { SeamFeed } from "../panels/feed.ts";
+import { KnownRooms } from "../panels/known-room.ts";
 import { registerPast } from "../panels/past.ts";
 import { registerPanels } from "../panels/register.ts";
 import { leadOf, SeamList } from "../panels/seams.ts";
@@ -162,6 +163,7 @@ const view = new PictureView(stage, pictures);
 const lulls = new Lulls(stage);
 const filling = new Filling(stage, lulls, (from, to, part) => void auditions.part(from, to, part));
 const evening = new Evening(stage, (from, to, part) => void auditions.part(from, to, part));
+const rooms = new KnownRooms(data.id, () => showScene());
 const mending = new Mending(
   stage,
   data.blends,
@@ -263,7 +265,7 @@ function showCounts(): void {
 
 function showScene(): void {
   Object.assign(panel, sceneWords(scene, rate));
-  showCard(cardNow(stage, { feed, lulls, mending, selecting }, tables, keyOf));
+  showCard(cardNow(stage, { feed, lulls, mending, rooms, selecting }, tables, keyOf));
   if (stage.selection.kind === "seam") mending.look();
   timeline.foreseen.near(edges(stage), stage.closing ? "trim_close" : "trim_gap");
   showCounts();

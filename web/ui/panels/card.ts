@@ -139,6 +139,7 @@ export interface InHand {
   closes: string; // what closing up the clip would leave behind
   copied: boolean;
   marked: string; // the recording of which a stretch is marked
+  room: { name: string; value: string }[]; // of the one clip, in words
   seam?: { seam: Seam; number: number; advice: Advice };
 }
 
@@ -147,7 +148,9 @@ export function cardOf(a: About, sel: Selection, hand: InHand): Card {
   const { scene } = a;
   switch (sel.kind) {
     case "clips":
-      return hand.clips.length === 1 ? clipCard(a, hand.clips[0], sel.edge, hand.closes) : clipsCard(a, hand.clips);
+      return hand.clips.length === 1
+        ? clipCard(a, hand.clips[0], sel.edge, hand.closes, hand.room)
+        : clipsCard(a, hand.clips);
     case "edges":
       return edgesCard(a, sel.edges);
     case "range":

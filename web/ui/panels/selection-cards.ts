@@ -12,7 +12,13 @@ import { action, blank, field, roomBehind, short, signed, tc } from "./card.ts";
 /** The colours of tracks by the words for them; scene files have the names of their dyes. */
 const colourWords: Record<string, string> = { indigo: "blue", weld: "gold", walnut: "brown" };
 
-export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined, closes: string): Card {
+export function clipCard(
+  a: About,
+  p: Placed,
+  edge: "head" | "tail" | undefined,
+  closes: string,
+  room: { name: string; value: string }[] = [],
+): Card {
   const { track: t, clip: c } = p,
     { scene, rate } = a,
     sr = scene.sample_rate,
@@ -26,7 +32,8 @@ export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined,
   rows.push({ name: "Linked", value: c.link ? "yes" : "no" });
   const offset = a.offsets[c.id],
     loud = (c.gain_db ?? 0) > 6;
-  if (c.room) rows.push(...roomRows(c.room));
+  const laid = c.room ? roomRows(c.room) : [],
+    rooms = room.length + laid.length ? [{ name: "Behind its words", rows: [...room, ...laid] }] : [];
   if (offset !== undefined) rows.push({ name: "Out of sync", value: offsetWords(offset, rate, sr) });
   const fields = [
     field("clip_name", "Name", c.name),
@@ -46,6 +53,7 @@ export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined,
     action(a, "remove", "Leave gap"),
     action(a, "remove_close", "Close up"),
   ];
+  if (room.length) actions.push(action(a, "rooms", "Rooms of all takes", "wide"));
   if (c.room) actions.push(action(a, "even_off", "Its own room again", "wide"));
   if (offset !== undefined)
     actions.unshift(action(a, "sync_move", "Move into sync"), action(a, "sync_slip", "Slip into sync"));
@@ -55,7 +63,15 @@ export function clipCard(a: About, p: Placed, edge: "head" | "tail" | undefined,
       ? `Edge in hand: the ${edge}. ${a.key("edge_earlier")} and ${a.key("edge_later")} move it one frame, with ` +
         `Shift five, and ${a.closing ? "close up" : "leave a gap"}.`
       : closes;
-  return { ...blank, over: `Clip · ${t.name}`, title: c.name, groups: [{ name: "Clip", rows }], fields, hint, actions };
+  return {
+    ...blank,
+    over: `Clip · ${t.name}`,
+    title: c.name,
+    groups: [{ name: "Clip", rows }, ...rooms],
+    fields,
+    hint,
+    actions,
+  };
 }
 
 /** What is done to a clip's background. */

@@ -1,0 +1,111 @@
+package evening
+
+import (
+	"context"
+	"fmt"
+	"math"
+
+	"blendseam/core/audit"
+	"blendseam/core/ground"
+	"blendseam/core/level"
+	"blendseam/core/scene"
+)
+
+// Known is what was measured of the room of a take, as it is heard.
+type Known struct {
+	WasDB  float64   `json:"was_db"`
+	ThenDB float64   `json:"then_db"` // what it goes over to, if it changes; else as it was
+	Thirds []float64 `json:"thirds_db"`
+	Later  []float64 `json:"later_db"`   // the thirds that it goes over to; none: it does not change
+	S      float64   `json:"measured_s"` // on how many seconds of pauses that rests
+	SureDB float64   `json:"sure_db"`    // standard error of a third-octave, root mean square over all
+	Hum    *Hum      `json:"hum"`        // null: it has none
+}
+
+// Hum is what a room has of it.
+type Hum struct {
+	Hz      float64 `json:"hz"` // of the mains, or of its loudest tone
+	Tones   int     `json:"tones"`
+	LevelDB float64 `json:"level_db"` // of all of them, dBFS
+	DriftHz float64 `json:"drift_hz"` // by how much its frequency lies off that in the end, by how far its phase has moved
+}
+
+func (r Room) known(rate int64) Known {
+	k := Known{
+		WasDB: round(r.LevelDB()), ThenDB: round(r.laterDB()), Thirds: thirdsDB(r.Bands), Later: thirdsDB(r.Later),
+		S: round(r.Seconds), SureDB: round(r.sureDB()),
+	}
+	if len(r.Hum) > 0 {
+		k.Hum = &Hum{
+			Hz:    math.Round(100*float64(rate)/periodOf(r.Hum, int(rate))) / 100,
+			Tones: len(r.Hum), LevelDB: round(level.OfPower(humPower(r.Hum))), DriftHz: r.driftHz,
+		}
+	}
+	return k
+}
+
+// sureDB is how far a third-octave of noise that was heard for so long lies off by chance, root mean square over all:
+// its power has a variance of 1/(B T), in shares of its square.
+func (r Room) sureDB() float64 {
+	sum, count := 0.0, 0.0
+	for n := ground.ThirdLow; n <= ground.ThirdHigh; n++ {
+		low, high := ground.Third(n)
+		sum, count = sum+1/((high-low)*r.Seconds), count+1
+	}
+	return 10 / math.Ln10 * math.Sqrt(sum/count)
+}
+
+// thirdsDB are the third-octaves of a spectrum; none of nil.
+func thirdsDB(s ground.Spectrum) []float64 {
+	out := []float64{}
+	if s == nil {
+		return out
+	}
+	for _, p := range s.Thirds() {
+		out = append(out, round(level.OfPower(p)))
+	}
+	return out
+}
+
+// drifts finds by how much the hum of each clip's recording moves off its frequency from head to tail.
+func drifts(ctx context.Context, m *audit.Meter, list []taking) error {
+	rate := int(m.Scene.SampleRate)
+	for i := range list {
+		t := &list[i]
+		if len(t.room.Hum) == 0 {
+			continue
+		}
+		head, tail, err := ownHum(ctx, m, *t, t.room.Hum)
+		if err != nil {
+			return err
+		}
+		period := periodOf(t.room.Hum, rate)
+		by := leadOf(tail, t.room.Hum, period, rate) - leadOf(head, t.room.Hum, period, rate)
+		by -= math.Round(by/period) * period
+		t.room.driftHz = math.Round(100*by/float64(t.clip.Length)*float64(rate)/period) / 100
+	}
+	return nil
+}
+
+// RoomOf is what is known of the room of one clip. The error is a scene.Refusal where it has none.
+func RoomOf(ctx context.Context, m *audit.Meter, id scene.ClipID) (Known, error) {
+	t, c := m.Scene.Clip(id)
+	switch {
+	case c == nil:
+		return Known{}, fmt.Errorf("there is no clip %q in this scene; it may have been removed", id)
+	case t.Kind != scene.Sound || m.Scene.Sources[c.Source].Tone != nil:
+		return Known{}, fmt.Errorf("%s is no recording of sound, and has no room of its own", c.Name)
+	}
+	room, err := roomOf(ctx, m, t, c)
+	if err != nil {
+		return Known{}, err
+	}
+	list := []taking{{t, c, room}}
+	if room.Bands == nil {
+		return Known{}, fmt.Errorf("the recording of %s has no pause in which its room could be heard", c.Name)
+	}
+	if err = changes(ctx, m, list); err == nil {
+		err = drifts(ctx, m, list)
+	}
+	return list[0].room.known(m.Scene.SampleRate), err
+}

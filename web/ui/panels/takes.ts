@@ -1,0 +1,29 @@
+// Takes that are brought to one room, in words, and what they would sound like then.
+import { TRY } from "../bench/player.ts";
+import type { TakeView } from "../wire/web.ts";
+
+const NOTHING = -150; // dB, the level of what is not there
+export const db = (v: number): string => v.toFixed(1);
+export const signed = (v: number): string => (v < 0 ? "" : "+") + db(v);
+
+/** What is done to a take, in words. */
+export function done(t: TakeView): string {
+  const list = [
+    ...(t.fill_db > NOTHING ? [`noise of ${db(t.fill_db)} dBFS laid under it`] : []),
+    ...(t.hush_db > 0.2 ? [`hushed by ${db(t.hush_db)} dB between its words`] : []),
+  ];
+  return list.join(", ") || "left as it is";
+}
+
+/** Some clips of one take, by the first of them. */
+export const called = (t: TakeView): string => (t.clips.length > 1 ? `${t.clip}, ${t.clips.length} clips` : t.clip);
+
+/** The part of the player that is the scene as an evening would leave it. */
+export function evenedPart(asked: { target: string; hush?: string; from?: string; to?: string }): string {
+  const { target, hush, from, to } = asked;
+  return `${TRY}?${new URLSearchParams({
+    evening: target,
+    ...(hush ? { hush } : {}),
+    ...(to ? { even_from: from ?? "0", even_to: to } : {}),
+  })}`;
+}

@@ -72,7 +72,6 @@ func change(ctx context.Context, m *audit.Meter, list []taking, all []int) error
 	for _, h := range first.room.Hum {
 		hum = append(hum, h.Hz)
 	}
-	gain := level.Amplitude(first.clip.GainDB + first.track.GainDB)
 	spectrum := func(of func(share float64) bool) (ground.Spectrum, float64, error) {
 		var sounds [][]float64
 		seconds := 0.0
@@ -84,11 +83,7 @@ func change(ctx context.Context, m *audit.Meter, list []taking, all []int) error
 			if err != nil {
 				return nil, 0, err
 			}
-			mono := measure.Mono(b)
-			for i := range mono {
-				mono[i] *= gain
-			}
-			sounds = append(sounds, mono)
+			sounds = append(sounds, measure.Mono(b))
 			seconds += float64(s.Len()) / float64(a.Rate)
 		}
 		return ground.Of(sounds, a.Rate, hum).Smooth(), seconds, nil

@@ -21,8 +21,8 @@ const (
 	leastOf  = 2    // multiples that make mains of it
 )
 
-// humOf is the hum of a recording at a gain, with the phases that it has there.
-func humOf(a *analysis.Recording, sound pcm.ReaderAt, gainDB float64) ([]recipe.Sine, error) {
+// humOf is the hum of a recording, with the phases that it has there.
+func humOf(a *analysis.Recording, sound pcm.ReaderAt) ([]recipe.Sine, error) {
 	if len(a.Hum) == 0 || a.HumAt.Empty() {
 		return nil, nil
 	}
@@ -33,14 +33,14 @@ func humOf(a *analysis.Recording, sound pcm.ReaderAt, gainDB float64) ([]recipe.
 	x, hz := measure.Mono(b), multiples(a.Hum)
 	for _, more := range between(hz) {
 		half := len(x) / 2
-		one := sinesIn(x[:half], a.HumAt.From, a.Rate, []float64{more}, 0)[0]
-		other := sinesIn(x[half:], a.HumAt.From+int64(half), a.Rate, []float64{more}, 0)[0]
+		one := sinesIn(x[:half], a.HumAt.From, a.Rate, []float64{more})[0]
+		other := sinesIn(x[half:], a.HumAt.From+int64(half), a.Rate, []float64{more})[0]
 		turn := one.Phase - other.Phase
 		if math.Abs(one.LevelDB-other.LevelDB) < steadyDB && math.Abs(turn-math.Round(turn)) < steadyTurn {
 			hz = append(hz, more)
 		}
 	}
-	return sinesIn(x, a.HumAt.From, a.Rate, hz, gainDB), nil
+	return sinesIn(x, a.HumAt.From, a.Rate, hz), nil
 }
 
 // A multiple that does not stand out is there all the same if both halves of the hum have it at one level, within
@@ -72,8 +72,8 @@ func between(list []float64) (more []float64) {
 	return more
 }
 
-// sinesIn are the sines of some frequencies in a sound that begins at a sample of its recording, at a gain.
-func sinesIn(x []float64, from int64, rate int, hz []float64, gainDB float64) (list []recipe.Sine) {
+// sinesIn are the sines of some frequencies in a sound that begins at a sample of its recording.
+func sinesIn(x []float64, from int64, rate int, hz []float64) (list []recipe.Sine) {
 	for _, hz := range hz {
 		turn := hz / float64(rate)
 		var sum complex128
@@ -88,7 +88,7 @@ func sinesIn(x []float64, from int64, rate int, hz []float64, gainDB float64) (l
 		phase := cmplx.Phase(sum)/(2*math.Pi) + 0.25 - turn*float64(from)
 		list = append(list, recipe.Sine{
 			Hz:      hz,
-			LevelDB: math.Round(100*(level.OfPower(amplitude*amplitude/2)+gainDB)) / 100,
+			LevelDB: math.Round(100*level.OfPower(amplitude*amplitude/2)) / 100,
 			Phase:   math.Round(1e4*(phase-math.Floor(phase))) / 1e4,
 		})
 	}

@@ -44,15 +44,20 @@ func (r Room) known(rate int64) Known {
 	return k
 }
 
-// sureDB is how far a third-octave of noise that was heard for so long lies off by chance, root mean square over all:
-// its power has a variance of 1/(B T), in shares of its square.
+// sureDB is how far a third-octave lies off by chance, root mean square over all.
 func (r Room) sureDB() float64 {
 	sum, count := 0.0, 0.0
 	for n := ground.ThirdLow; n <= ground.ThirdHigh; n++ {
-		low, high := ground.Third(n)
-		sum, count = sum+1/((high-low)*r.Seconds), count+1
+		sum, count = sum+chance(n, r.Seconds), count+1
 	}
-	return 10 / math.Ln10 * math.Sqrt(sum/count)
+	return math.Sqrt(sum / count)
+}
+
+// chance is the variance of a third-octave of noise that was heard for some seconds, in dB squared: its power has one of
+// 1/(B T), in shares of its square.
+func chance(third int, seconds float64) float64 {
+	low, high := ground.Third(third)
+	return 100 / (math.Ln10 * math.Ln10) / ((high - low) * seconds)
 }
 
 // thirdsDB are the third-octaves of a spectrum; none of nil.
@@ -96,7 +101,7 @@ func RoomOf(ctx context.Context, m *audit.Meter, id scene.ClipID) (Known, error)
 	case t.Kind != scene.Sound || m.Scene.Sources[c.Source].Tone != nil:
 		return Known{}, fmt.Errorf("%s is no recording of sound, and has no room of its own", c.Name)
 	}
-	room, err := roomOf(ctx, m, t, c)
+	room, err := roomOf(ctx, m, c)
 	if err != nil {
 		return Known{}, err
 	}
@@ -107,5 +112,6 @@ func RoomOf(ctx context.Context, m *audit.Meter, id scene.ClipID) (Known, error)
 	if err = changes(ctx, m, list); err == nil {
 		err = drifts(ctx, m, list)
 	}
+	atGain(list)
 	return list[0].room.known(m.Scene.SampleRate), err
 }

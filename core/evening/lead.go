@@ -224,7 +224,7 @@ func ownHum(ctx context.Context, m *audit.Meter, t taking, hum []recipe.Sine) (h
 		if err != nil {
 			return nil, err
 		}
-		return sinesIn(measure.Mono(b), part.From, a.Rate, hz, 0), nil
+		return sinesIn(measure.Mono(b), part.From, a.Rate, hz), nil
 	}
 	if head, err = at(t.clip.In); err != nil {
 		return nil, nil, err

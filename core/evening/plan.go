@@ -203,6 +203,7 @@ func least(list []taking, hush float64) (out Room, overDB float64) {
 		for b := range out.Bands {
 			out.Bands[b] *= noise
 		}
+		overDB = -level.OfPower(noise)
 	}
 	return out, overDB
 }
@@ -225,10 +226,12 @@ const (
 	mostHum = 24
 )
 
-// A band is hushed, or filled, from this on, in dB; a take none of whose third-octaves is off by so much is left.
+// A band is hushed from this on, in dB. A take is left none of whose third-octaves is off by leastOffDB, and all of them
+// together by no more than they may be by chance, twice, as both it and the target were measured.
 const (
 	leastHushDB = 0.3
 	leastOffDB  = 1.0
+	byChance    = 4
 )
 
 // does says what brings a room to the target, what each of its states is then, and the power of its hum.
@@ -311,7 +314,7 @@ func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (
 			continue
 		}
 		room, after, humAfter := does(t.room, target, hushDB)
-		most := 0.0
+		most, surely := 0.0, 0.0
 		for k, state := range t.room.states() {
 			own, left := state.Thirds(), after[k].Thirds()
 			for _, o := range distinct {
@@ -319,11 +322,13 @@ func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (
 			}
 			distinct = append(distinct, own)
 			for i := range own {
-				most = max(most, math.Abs(ratioDB(own[i], wanted[i])))
+				off := ratioDB(own[i], wanted[i])
+				most = max(most, math.Abs(off))
+				surely += off * off / chance(ground.ThirdLow+i, t.room.Seconds) / float64(len(own))
 				p.LeftDB = max(p.LeftDB, math.Abs(ratioDB(left[i], wanted[i])))
 			}
 		}
-		if most < leastOffDB && len(room.Hum) == 0 { // shares the room already
+		if most < leastOffDB && surely < byChance*float64(len(after)) && len(room.Hum) == 0 { // shares the room already
 			room, after, humAfter = recipe.Room{}, t.room.states(), humPower(t.room.Hum)
 		}
 		changed = changed || len(room.FillDB) > 0

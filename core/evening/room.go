@@ -19,7 +19,8 @@ import (
 	"blendseam/core/tone/recipe"
 )
 
-// A Room is what lies behind the words of a clip, as it is heard: at the gains of clip and track.
+// A Room is what lies behind the words of a clip, as it is heard: at the gains of clip and track. While rooms are
+// measured and compared, they are at the recording's own gain.
 type Room struct {
 	Bands   ground.Spectrum // without its hum
 	Hum     []recipe.Sine
@@ -71,8 +72,9 @@ var reachS = [...]float64{0.5, 3, 15, 3600}
 // A stretch of hum in which a Spectrum is told apart from it is at least so long, in seconds.
 const leastHumS = 0.3
 
-// roomOf measures the room of a clip. The Room has no bands if there is no pause in its recording.
-func roomOf(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip) (Room, error) {
+// roomOf measures the room of a clip, at its recording's own gain. The Room has no bands if there is no pause in its
+// recording.
+func roomOf(ctx context.Context, m *audit.Meter, c *scene.Clip) (Room, error) {
 	src := m.Scene.Sources[c.Source]
 	a, err := m.Analysis(ctx, m.Scene, src)
 	if err != nil {
@@ -94,8 +96,7 @@ func roomOf(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip) 
 	slices.SortStableFunc(quiets, func(x, y tone.Quiet) int { return int(y.Span.Len() - x.Span.Len()) })
 	var hum []float64
 	r := Room{}
-	gain := c.GainDB + t.GainDB
-	if r.Hum, err = humOf(a, sound, gain); err != nil {
+	if r.Hum, err = humOf(a, sound); err != nil {
 		return Room{}, err
 	}
 	for _, h := range r.Hum {
@@ -111,13 +112,12 @@ func roomOf(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip) 
 		if err != nil {
 			return Room{}, err
 		}
-		by := level.Amplitude(gain)
-		if len(c.Level) > 0 {
-			by *= level.Amplitude(c.LevelDB((q.Span.From + q.Span.To) / 2))
-		}
 		mono := measure.Mono(b)
-		for i := range mono {
-			mono[i] *= by
+		if len(c.Level) > 0 {
+			by := level.Amplitude(c.LevelDB((q.Span.From + q.Span.To) / 2))
+			for i := range mono {
+				mono[i] *= by
+			}
 		}
 		sounds = append(sounds, mono)
 		r.Seconds += s
@@ -164,7 +164,7 @@ func takings(
 	}
 	slices.SortStableFunc(list, func(a, b taking) int { return int(a.clip.Start - b.clip.Start) })
 	err = spread.Each(ctx, len(list), threads, func(i int) (err error) {
-		list[i].room, err = roomOf(ctx, m, list[i].track, list[i].clip)
+		list[i].room, err = roomOf(ctx, m, list[i].clip)
 		return err
 	})
 	if err != nil {
@@ -174,6 +174,7 @@ func takings(
 		return nil, nil, err
 	}
 	pool(list)
+	atGain(list)
 	for _, t := range list {
 		if t.room.Bands == nil {
 			without = append(without, t.clip.Name)
@@ -210,19 +211,44 @@ const coverDB = 6
 // surer.
 const sameRoomDB = 1.5
 
-// byRecording are the clips by recording and gain.
-func byRecording(list []taking) (groups [][]int) {
+// atGain turns rooms to the gains at which they are heard. Clips of one room and one gain have one list of bands.
+func atGain(list []taking) {
 	type key struct {
-		source string
-		gain   float64
+		bands *float64
+		gain  float64
 	}
-	of := map[key]int{}
+	turned := map[key]Room{}
+	for i := range list {
+		t := &list[i]
+		gain := t.clip.GainDB + t.track.GainDB
+		if gain == 0 || t.room.Bands == nil {
+			continue
+		}
+		k := key{&t.room.Bands[0], gain}
+		if _, ok := turned[k]; !ok {
+			turned[k] = t.room.turned(gain)
+		}
+		t.room = turned[k]
+	}
+}
+
+// turned is the room at a gain, in dB.
+func (r Room) turned(gain float64) Room {
+	r.Bands, r.Later, r.Hum = r.Bands.Times(level.Power(gain)), r.Later.Times(level.Power(gain)), slices.Clone(r.Hum)
+	for i := range r.Hum {
+		r.Hum[i].LevelDB += gain
+	}
+	return r
+}
+
+// byRecording are the clips by recording.
+func byRecording(list []taking) (groups [][]int) {
+	of := map[string]int{}
 	for i, t := range list {
-		k := key{t.clip.Source, t.clip.GainDB + t.track.GainDB}
-		g, ok := of[k]
+		g, ok := of[t.clip.Source]
 		if !ok {
 			g = len(groups)
-			of[k] = g
+			of[t.clip.Source] = g
 			groups = append(groups, nil)
 		}
 		groups[g] = append(groups[g], i)
@@ -230,7 +256,7 @@ func byRecording(list []taking) (groups [][]int) {
 	return groups
 }
 
-// pool gives clips of one recording and one gain, whose rooms are alike, their common room.
+// pool gives clips of one recording, whose rooms are alike, their common room.
 func pool(list []taking) {
 	for _, all := range byRecording(list) {
 		if list[all[0]].room.Later != nil {
@@ -264,7 +290,7 @@ func pool(list []taking) {
 				sum[b] /= weight
 			}
 			for _, i := range mine {
-				list[i].room.Bands, list[i].room.Hum = sum, first.Hum
+				list[i].room.Bands, list[i].room.Hum, list[i].room.Seconds = sum, first.Hum, weight
 			}
 			all = rest
 		}

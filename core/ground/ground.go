@@ -169,6 +169,15 @@ func (s Spectrum) With(hum []recipe.Sine) Spectrum {
 	return out
 }
 
+// Times is the spectrum with all its powers multiplied; nil is nil.
+func (s Spectrum) Times(by float64) Spectrum {
+	out := slices.Clone(s)
+	for i := range out {
+		out[i] *= by
+	}
+	return out
+}
+
 // Power is the mean square of all bands together.
 func (s Spectrum) Power() float64 {
 	sum := 0.0

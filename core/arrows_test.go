@@ -17,7 +17,7 @@ const arrows = `
 cmd/blendseam: core/advise core/audit core/evening core/level core/limit core/loud core/measure core/mix
   core/pcm core/scene core/sources core/timecode core/tone core/tone/recipe demo intake interchange
   interchange/report media scratch store store/server web workspace
-core/advise: core/audit core/blend core/fill core/level core/loud core/measure core/mix core/pcm core/scene
+core/advise: core/audit core/blend core/evening core/fill core/level core/loud core/measure core/mix core/pcm core/scene
   core/sources core/speech core/spread
 core/analysis: core/ground core/level core/measure core/pcm core/speech core/stray core/tone core/tone/recipe
 core/audit: core/analysis core/ground core/level core/measure core/mix core/pcm core/scene core/sources

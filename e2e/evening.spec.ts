@@ -62,6 +62,17 @@ test("all takes are brought to one room by keys, heard before, and taken back", 
   expect(dialogue(s).map((c) => [c.start, c.length])).toEqual(places);
   expect(await apart(dialogue(s).filter((c) => both.some((x) => x.id === c.id)))).toBeLessThan(2);
 
+  // no seam is heard by its background any more, where the kiln's roar and the rain set in with a cut neither
+  const heard = async () => {
+    const { pending, set } = (await (await page.request.get(`${home(page)}/seams`)).json()) as {
+      pending: number;
+      set: { tc: string; cause: string }[];
+    };
+    if (pending > 0 || set.length < 20) return "still measuring";
+    return set.filter((x) => /background|colour|rooms/.test(x.cause)).map((x) => `${x.cause} at ${x.tc}`);
+  };
+  await expect.poll(heard).toEqual([]);
+
   // a clip is let out again from its card
   await page.keyboard.press("Home");
   await page.keyboard.press("p");

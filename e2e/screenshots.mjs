@@ -70,11 +70,8 @@ await withProgram("demo", async (page, url) => {
   await shot("past");
   await page.keyboard.press("Escape");
 
-  // The bench at single samples, over a click; what would mend all seams; the report; blends by name.
+  // What would mend all seams; the report; blends by name.
   await seam("Pell, take 1 → Oda, take 1");
-  for (let n = 0; n < 14; n++) await keys("Alt+ArrowRight");
-  await page.waitForTimeout(900);
-  await shot("samples");
   await keys("Control+m");
   await page.locator(".list-rows tbody tr").first().waitFor({ timeout: 90_000 });
   await page.waitForTimeout(300);
@@ -108,6 +105,10 @@ await withProgram("demo", async (page, url) => {
   await page.locator("tbody tr").first().waitFor();
   await shot("loud");
   await page.request.post(`${url}undo`, { data: { revision: now.revision + 1 } });
+  await page.goto(`${url}rooms`);
+  await page.locator("tbody tr").first().waitFor({ timeout: 60_000 });
+  await page.locator("tbody tr").nth(1).hover();
+  await shot("rooms");
   await page.goto(`${url}tone`);
   await page.waitForTimeout(2500);
   await shot("tone");

@@ -298,7 +298,7 @@ type eveningOf struct {
 // Evening gives what would bring the takes of the scene to one room.
 func (s *Scene) Evening(ctx context.Context, w evening.Wish) (*evening.Plan, error) {
 	return s.w.evenings.Get(ctx, eveningOf{s.Key, w}, func(ctx context.Context) (*evening.Plan, error) {
-		return evening.Of(spread.Beginning(ctx, modest), audit.NewMeter(s.Scene, s.Sources()), w, threads())
+		return advise.Evening(spread.Beginning(ctx, modest), audit.NewMeter(s.Scene, s.Sources()), w, threads())
 	})
 }
 

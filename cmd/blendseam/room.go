@@ -7,6 +7,7 @@ import (
 	"strings"
 	"text/tabwriter"
 
+	"blendseam/core/advise"
 	"blendseam/core/audit"
 	"blendseam/core/evening"
 	"blendseam/core/level"
@@ -60,7 +61,7 @@ func evened(
 	from *sources.Sources,
 	w evening.Wish,
 ) (*evening.Plan, *scene.Scene, error) {
-	p, err := evening.Of(ctx, audit.NewMeter(s, from), w, 0)
+	p, err := advise.Evening(ctx, audit.NewMeter(s, from), w, 0)
 	if err != nil || p.Edit == nil {
 		return p, s, err
 	}

@@ -53,8 +53,8 @@ func (r Room) sureDB() float64 {
 	return math.Sqrt(sum / count)
 }
 
-// chance is the variance of a third-octave of noise that was heard for some seconds, in dB squared: its power has one of
-// 1/(B T), in shares of its square.
+// chance is the variance of a third-octave of noise that was heard for some seconds, in dB squared: its power has one
+// of 1/(B T), in shares of its square.
 func chance(third int, seconds float64) float64 {
 	low, high := ground.Third(third)
 	return 100 / (math.Ln10 * math.Ln10) / ((high - low) * seconds)

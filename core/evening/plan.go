@@ -112,21 +112,25 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 	if err := leads(ctx, m, list, target, p.edit); err != nil {
 		return nil, err
 	}
-	edits := []scene.Wire{{Edit: needed(p.edit)}}
-	if gone := patches(m.Scene, p.edit.Clips); len(gone) > 0 {
-		edits = slices.Insert(edits, 0, scene.Wire{Edit: &scene.Remove{Clips: gone, Alone: true}})
-	}
 	blends, err := blendsOn(ctx, m, list)
 	if err != nil {
 		return nil, err
 	}
 	p.Blends = len(blends)
-	p.more = append(slices.Clone(edits[:len(edits)-1]), blends...)
-	p.Edit = edits[0].Edit
-	if edits = append(edits, blends...); len(edits) > 1 {
-		p.Edit = &scene.Batch{Edits: edits, Words: p.words()}
+	if gone := patches(m.Scene, p.edit.Clips); len(gone) > 0 {
+		p.more = append(p.more, scene.Wire{Edit: &scene.Remove{Clips: gone, Alone: true}})
 	}
+	p.Also(blends)
 	return p, nil
+}
+
+// Also has the plan do more beside the rooms.
+func (p *Plan) Also(edits []scene.Wire) {
+	p.more = append(p.more, edits...)
+	p.Edit = needed(p.edit)
+	if len(p.more) > 0 {
+		p.Edit = &scene.Batch{Edits: append([]scene.Wire{{Edit: p.Edit}}, p.more...), Words: p.words()}
+	}
 }
 
 // riseDB is how far a target may lie over the loudest take.
@@ -226,8 +230,8 @@ const (
 	mostHum = 24
 )
 
-// A band is hushed from this on, in dB. A take is left none of whose third-octaves is off by leastOffDB, and all of them
-// together by no more than they may be by chance, twice, as both it and the target were measured.
+// A band is hushed from this on, in dB. A take is left none of whose third-octaves is off by leastOffDB, and all of
+// them together by no more than they may be by chance, twice, as both it and the target were measured.
 const (
 	leastHushDB = 0.3
 	leastOffDB  = 1.0

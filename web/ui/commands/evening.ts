@@ -1,7 +1,7 @@
 // Bringing takes to one room: the list of what each lacks and has too much, heard before and after, then one edit.
 import { get } from "../model/api.ts";
 import { openList, type Row } from "../panels/list.ts";
-import { called, db, done, evenedPart, signed } from "../panels/takes.ts";
+import { called, db, done, evenedPart, roomLevels, signed } from "../panels/takes.ts";
 import { say } from "../panels/toast.ts";
 import type { EveningAnswer, TakeView } from "../wire/web.ts";
 import { clipsInHand } from "./moves.ts";
@@ -77,7 +77,7 @@ export class Evening {
       key: t.clips[0],
       tc: t.tc,
       name: called(t),
-      was: `room at ${db(t.was_db)}${t.later_db.length ? `, later ${db(t.then_db)},` : ""} dBFS, from ${db(t.measured_s)} s of pauses`,
+      was: `room at ${roomLevels(t)} dBFS, from ${db(t.measured_s)} s of pauses`,
       words: done(t),
       more: t.source === t.clip ? "" : t.source,
       mark: t.edit ? "◆" : "●",

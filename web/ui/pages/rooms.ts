@@ -68,9 +68,9 @@ function show(): void {
   panel.can = takes.some((t) => t.edit && !left.has(keyOf(t))) || (!!answer.rest && left.size === 0);
   panel.count = `${takes.length} ${takes.length === 1 ? "take" : "takes"}, ${db(plan.apart_db)} dB apart at most`;
   panel.about =
-    `The target has ${db(plan.target.level_db)} dBFS: ${signed(plan.rise_over_quietest_db)} dB against the quietest take, ` +
-    `${signed(plan.rise_over_loudest_db)} dB against the loudest. ${db(plan.left_db)} dB would be left in the worst ` +
-    `third-octave.${plan.unmeasured.length ? ` No pause to measure: ${plan.unmeasured.join(", ")}.` : ""}` +
+    `The target has ${db(plan.target.level_db)} dBFS: ${signed(plan.rise_over_quietest_db)} dB against the quietest ` +
+    `take, ${signed(plan.rise_over_loudest_db)} dB against the loudest. ${db(plan.left_db)} dB would be left in the ` +
+    `worst third-octave.${plan.unmeasured.length ? ` No pause to measure: ${plan.unmeasured.join(", ")}.` : ""}` +
     `${plan.covered.length ? ` Left, as others sound all along: ${plan.covered.join(", ")}.` : ""}`;
   panel.takes = [...new Set(takes.map((t) => t.clip))].map((value) => ({ value, words: `like ${value}` }));
   panel.shown = takes.map(row);

@@ -15,6 +15,10 @@ export function done(t: TakeView): string {
   return list.join(", ") || "left as it is";
 }
 
+/** The level of a take's room, and of what it goes over to. */
+export const roomLevels = (t: TakeView): string =>
+  t.later_db.length ? `${db(t.was_db)}, later ${db(t.then_db)}` : db(t.was_db);
+
 /** Some clips of one take, by the first of them. */
 export const called = (t: TakeView): string => (t.clips.length > 1 ? `${t.clip}, ${t.clips.length} clips` : t.clip);
 

@@ -1,0 +1,89 @@
+package advise
+
+import (
+	"context"
+	"slices"
+
+	"blendseam/core/audit"
+	"blendseam/core/evening"
+	"blendseam/core/scene"
+	"blendseam/core/spread"
+)
+
+// besideMS is how near to a cut between takes another track's sound begins or ends where the two are heard as one step.
+const besideMS = 100
+
+// Evening plans the evening of a scene, and for cuts at which something on another track begins or ends, such as a fire
+// that is heard in one shot alone, what makes that step soft as well: a longer blend, a fade of what begins.
+func Evening(ctx context.Context, m *audit.Meter, w evening.Wish, threads int) (*evening.Plan, error) {
+	p, err := evening.Of(ctx, m, w, threads)
+	if err != nil || p.Edit == nil {
+		return p, err
+	}
+	after, err := scene.Apply(m.Scene, p.Edit)
+	if err != nil {
+		return nil, err
+	}
+	a := New(m).In(after)
+	seams := setIn(a, p)
+	found := make([]Proposal, len(seams))
+	err = spread.Each(ctx, len(seams), threads, func(i int) error {
+		r, err := a.Measured(ctx, seams[i])
+		if err == nil && (r.Cause == audit.BackgroundStep || r.Cause == audit.ColourStep) {
+			found[i], err = a.Propose(ctx, r)
+		}
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	var more []scene.Wire
+	for _, mend := range found {
+		if mend.Edit == nil || !softens(mend.Edit) {
+			continue
+		}
+		if next, err := scene.Apply(after, mend.Edit); err == nil {
+			more, after = append(more, scene.Wire{Edit: mend.Edit}), next
+		}
+	}
+	if len(more) > 0 {
+		p.Also(more)
+	}
+	return p, nil
+}
+
+// setIn are the cuts between evened takes with which something on another track sets in or ends, and its own seams.
+func setIn(a *Adviser, p *evening.Plan) (list []audit.Seam) {
+	evened := map[scene.ClipID]bool{}
+	for _, t := range p.Takes {
+		for _, id := range t.Clips {
+			evened[id] = true
+		}
+	}
+	all := audit.Find(a.Scene)
+	beside := a.Samples(besideMS)
+	for _, cut := range all {
+		if cut.Kind != audit.Cut || !evened[cut.Left] || !evened[cut.Right] {
+			continue
+		}
+		with := slices.DeleteFunc(slices.Clone(all), func(s audit.Seam) bool {
+			edge := s.Left == "" || s.Right == ""
+			return !edge || s.Kind == audit.Lull || s.Track == cut.Track || max(s.At-cut.At, cut.At-s.At) > beside
+		})
+		if len(with) > 0 {
+			list = append(append(list, cut), with...)
+		}
+	}
+	return list
+}
+
+// softens tells whether an edit does nothing but blend and fade.
+func softens(e scene.Edit) bool {
+	switch e := e.(type) {
+	case *scene.SetBlend, *scene.FadeEdge:
+		return true
+	case *scene.Batch:
+		return !slices.ContainsFunc(e.Edits, func(w scene.Wire) bool { return !softens(w.Edit) })
+	}
+	return false
+}

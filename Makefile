@@ -59,9 +59,10 @@ check: web/static/made
 	npm run -s check
 
 # The corpora whole, and what runs at once under the race detector.
+REAL = /usr/share/codec2 /usr/share/pocketsphinx/test /usr/share/klettres
 RACED = ./core/mix ./core/audit ./core/advise ./core/analysis ./workspace ./web ./media ./store/...
 test-long: web/static/made
-	tools/install-missing mariadbd ffmpeg sox aplay gcc
+	tools/install-missing mariadbd ffmpeg sox aplay gcc $(REAL)
 	go test -timeout 60m ./...
 	CGO_ENABLED=1 go test -short -race -timeout 60m $(RACED)
 

@@ -64,9 +64,9 @@ media: core/analysis core/cache core/limit core/measure core/pcm core/pcm/flac c
 store: core/cache core/limit core/scene
 store/server/servertest: store/server
 tools/bench: core/pcm core/scene core/timecode interchange/otio media
-web: core/advise core/analysis core/audit core/blend core/evening core/fill core/fit core/level core/limit
-  core/loud core/measure core/mix core/pcm core/pcm/wav core/scene core/sources core/speech core/timecode
-  core/tone intake interchange interchange/report media store workspace
+web: core/advise core/analysis core/audit core/blend core/evening core/fill core/fit core/ground core/level
+  core/limit core/loud core/measure core/mix core/pcm core/pcm/wav core/scene core/sources core/speech
+  core/timecode core/tone intake interchange interchange/report media store workspace
 workspace: core/advise core/analysis core/audit core/cache core/evening core/fill core/loud core/mix core/pcm
   core/scene core/sources core/spread intake media store
 `

@@ -4,6 +4,7 @@ import (
 	"math"
 	"net/http"
 	"strconv"
+	"strings"
 
 	"blendseam/core/evening"
 	"blendseam/core/ground"
@@ -70,10 +71,16 @@ func wish(r *http.Request, sc *scene.Scene, target, from, to string) (evening.Wi
 // planned is what a wish comes to.
 func planned(r *http.Request, st *workspace.Scene, wish evening.Wish) (*evening.Plan, error) {
 	p, err := st.Evening(r.Context(), wish)
-	if err != nil && r.Context().Err() == nil {
-		err = cannot("%s", scene.Message(err))
+	return p, why(r, err)
+}
+
+// why makes a sentence of what evening says cannot be done.
+func why(r *http.Request, err error) error {
+	if err == nil || r.Context().Err() != nil {
+		return err
 	}
-	return p, err
+	words := scene.Message(err)
+	return cannot("%s.", strings.ToUpper(words[:1])+strings.TrimSuffix(words[1:], "."))
 }
 
 // evened is a scene as an evening would leave it.
@@ -130,10 +137,7 @@ func (s *Server) clipRoom(w http.ResponseWriter, r *http.Request) error {
 	}
 	known, err := st.RoomOf(r.Context(), scene.ClipID(chi.URLParam(r, "clip")))
 	if err != nil {
-		if r.Context().Err() == nil {
-			err = cannot("%s", scene.Message(err))
-		}
-		return err
+		return why(r, err)
 	}
 	return s.answer(w, http.StatusOK, known)
 }

@@ -28,7 +28,7 @@ func TestListsAreNeverNull(t *testing.T) {
 	seam := url.QueryEscape(string(c.settled(voices).Order[1]))
 	paths := []string{"/commands", "/blends", "/tones"}
 	for _, id := range []string{voices, empty, bare} {
-		for _, p := range []string{"state", "seams", "history", "findings", "loud/list", "mixdowns", "evening"} {
+		for _, p := range []string{"state", "seams", "history", "findings", "loud/list", "mixdowns"} {
 			paths = append(paths, "/scenes/"+id+"/"+p)
 		}
 	}

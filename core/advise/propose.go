@@ -223,7 +223,11 @@ func stays(p Proposal) string {
 	case audit.DeadSilence:
 		return what + ": no quiet stretch was found to make tone from; take one from the library"
 	case audit.BackgroundStep, audit.ColourStep:
-		return what + ": handles and words leave no room for a longer blend; a bed of tone under both would hide it"
+		what += ": handles and words leave no room for a longer blend; "
+		if now.Kind != audit.Cut {
+			return what + "a bed of tone under both would hide it"
+		}
+		return what + "bring the takes to one room, or lay a bed of tone"
 	case audit.WordCut:
 		return what + ": the recording or the other side's words leave no room; trim by hand"
 	case audit.LevelStep:

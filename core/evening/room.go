@@ -26,6 +26,7 @@ type Room struct {
 	Hum     []recipe.Sine
 	Seconds float64 // of quiet stretches that it was measured on
 
+	parts   []pcm.Span      // of its recording, on which it was measured
 	driftHz float64         // of its hum
 	Later   ground.Spectrum // what it goes over to, if it changes
 	Course  []recipe.Share  // when
@@ -120,6 +121,7 @@ func roomOf(ctx context.Context, m *audit.Meter, c *scene.Clip) (Room, error) {
 			}
 		}
 		sounds = append(sounds, mono)
+		r.parts = append(r.parts, q.Span)
 		r.Seconds += s
 	}
 	if r.Bands = ground.Of(sounds, int(rate), hum); r.Bands != nil {
@@ -173,7 +175,7 @@ func takings(
 	if err := changes(ctx, m, list); err != nil {
 		return nil, nil, err
 	}
-	pool(list)
+	pool(list, m.Scene.SampleRate)
 	atGain(list)
 	for _, t := range list {
 		if t.room.Bands == nil {
@@ -257,7 +259,7 @@ func byRecording(list []taking) (groups [][]int) {
 }
 
 // pool gives clips of one recording, whose rooms are alike, their common room.
-func pool(list []taking) {
+func pool(list []taking, rate int64) {
 	for _, all := range byRecording(list) {
 		if list[all[0]].room.Later != nil {
 			continue
@@ -273,6 +275,7 @@ func pool(list []taking) {
 			}
 			firstThirds := first.Bands.Thirds()
 			sum, weight := make(ground.Spectrum, len(first.Bands)), 0.0
+			var parts []pcm.Span
 			var mine, rest []int
 			for _, i := range all {
 				r := list[i].room
@@ -285,12 +288,18 @@ func pool(list []taking) {
 					sum[b] += r.Bands[b] * r.Seconds
 				}
 				weight += r.Seconds
+				parts = append(parts, r.parts...)
+			}
+			heard := int64(0)
+			for _, s := range pcm.Union(parts) {
+				heard += s.Len()
 			}
 			for b := range sum {
 				sum[b] /= weight
 			}
 			for _, i := range mine {
-				list[i].room.Bands, list[i].room.Hum, list[i].room.Seconds = sum, first.Hum, weight
+				list[i].room.Bands, list[i].room.Hum = sum, first.Hum
+				list[i].room.Seconds = float64(heard) / float64(rate)
 			}
 			all = rest
 		}

@@ -89,15 +89,15 @@ test("the list is walked by keys: next seam, audition, mend, next", async ({ pag
     await edits(page, () => page.keyboard.press("m"));
     mended++;
     const now = (await measured(page)).find((s) => s.left === was.left && s.right === was.right)!;
-    // of a peak the tune is guilty
-    expect(now.cause === "peak" ? "clean" : now.verdict, `${title}: ${now.why}`).toBe("clean");
+    // of a peak the tune is guilty, and two rooms stay two whatever is done at the seam
+    expect(["peak", "two_rooms"].includes(now.cause) ? "clean" : now.verdict, `${title}: ${now.why}`).toBe("clean");
     const after = await samples(page, from, 9600);
     expect(
       after.some((v, i) => v !== plain[i]),
       `${title} sounds as before`,
     ).toBe(true);
     if (cause === "click") expect(click(after, 4800)).toBeLessThan(6);
-    await expect(page.locator(".card .why").first()).toContainText(/Clean|Peaks/);
+    await expect(page.locator(".card .why").first()).toContainText(/Clean|Peaks|Two rooms/);
   }
   expect(Object.keys(wanted)).toEqual([]);
   expect(length(await stateOf(page))).toBe(length(begun));

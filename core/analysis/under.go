@@ -82,9 +82,11 @@ func (a *Recording) Under(room *recipe.Room) *Recording {
 	}
 	out := *a
 	m := &mixed{frameStore: a.frames, room: room, hop: hopOf(a.Rate)}
-	states := []recipe.Room{{Seed: room.Seed, FillDB: room.FillDB, Hum: room.Hum, Hush: room.Hush}}
+	states := []recipe.Room{{Seed: room.Seed, Width: room.Width, FillDB: room.FillDB, Hum: room.Hum, Hush: room.Hush}}
 	if c := room.Change; c != nil {
-		states = append(states, recipe.Room{Seed: room.Seed, FillDB: c.FillDB, Hum: room.Hum, Hush: c.Hush})
+		later := states[0]
+		later.FillDB, later.Hush = c.FillDB, c.Hush
+		states = append(states, later)
 	}
 	var gains, adds [][recipe.Bands]float64
 	for _, r := range states {
@@ -141,7 +143,8 @@ func (a *Recording) under(room recipe.Room) (m mixedState, gains, adds [recipe.B
 	ground.NewNoise(room, a.Rate).Add(noise, 0)
 	drift := speech.NewDrift(noise[0], int64(a.Rate))
 	m.addLevel = float32(drift.Energy(noise[0]) / float64(a.Rate))
-	m.loud = float32(measure.NewKFilter(a.Rate).Energy(noise[0]) / float64(a.Rate) * float64(a.Channels))
+	loud := measure.NewKFilter(a.Rate).Energy(noise[0]) / float64(a.Rate)
+	m.loud = float32(loud * float64(a.Channels) * room.InChannel(a.Channels))
 	return m, gains, adds
 }
 

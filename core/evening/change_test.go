@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"blendseam/core/evening"
+	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/internal/roomtest"
@@ -72,6 +73,40 @@ func TestASteadyRoomDoesNotChange(t *testing.T) {
 				t.Errorf("%s is said to go from %.1f to %.1f dBFS", take.Clip, take.WasDB, take.ThenDB)
 			}
 		}
+	}
+}
+
+// What is laid under a stereo take is as wide as the room that it is brought to.
+func TestStereoTakesAreAsWideAsTheTarget(t *testing.T) {
+	s := seamtest.New(t)
+	s.Scene.Channels = 2
+	wide := func(db float64, seed uint64) pcm.Block {
+		b := pcm.NewBlock(2, 11*rate)
+		both, left, right := noise(seed, 11, db, 1), noise(seed+1, 11, db, 1), noise(seed+2, 11, db, 1)
+		for i := range both { // correlation 0.36
+			b[0][i] = 0.6*both[i] + 0.8*left[i]
+			b[1][i] = 0.6*both[i] + 0.8*right[i]
+		}
+		return b
+	}
+	for i, db := range []float64{-52, -64} {
+		name := []string{"loud", "low"}[i]
+		s.Sound[name] = wide(db, uint64(10*i+1))
+		src := scene.Source{ID: name, Name: name, URL: name + ".wav", Samples: 11 * rate, Channels: 2}
+		s.Do(&scene.Bring{Source: src})
+		s.Do(&scene.Add{Track: "t1", Source: name, In: rate / 2, Start: int64(i) * 10 * rate, Length: 10 * rate})
+	}
+	_, b := evened(t, s)
+	for _, at := range []int64{2, 13} {
+		part := b.Slice(at*rate, (at+5)*rate)
+		if c := measure.Correlation(part[:1], part[1:]); math.Abs(c-0.36) > 0.06 {
+			t.Errorf("at %d s the channels' correlation is %.2f, not 0.36", at, c)
+		}
+	}
+	before, _ := heard(b[:1], pcm.Span{From: 2 * rate, To: 7 * rate})
+	after, _ := heard(b[:1], pcm.Span{From: 13 * rate, To: 18 * rate})
+	if math.Abs(after-before) > 0.7 {
+		t.Errorf("the left channel is at %.1f dB, then at %.1f", before, after)
 	}
 }
 

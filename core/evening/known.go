@@ -9,6 +9,7 @@ import (
 	"blendseam/core/ground"
 	"blendseam/core/level"
 	"blendseam/core/scene"
+	"blendseam/core/tone/recipe"
 )
 
 // Known is what was measured of the room of a take, as it is heard.
@@ -72,12 +73,17 @@ func thirdsDB(s ground.Spectrum) []float64 {
 	return out
 }
 
-// drifts finds by how much the hum of each clip's recording moves off its frequency from head to tail.
+// drifts finds by how much the hum of each room moves off its frequency from head to tail.
 func drifts(ctx context.Context, m *audit.Meter, list []taking) error {
 	rate := int(m.Scene.SampleRate)
+	found := map[*recipe.Sine]float64{} // by hum: clips of one room share it
 	for i := range list {
 		t := &list[i]
 		if len(t.room.Hum) == 0 {
+			continue
+		}
+		if hz, ok := found[&t.room.Hum[0]]; ok {
+			t.room.driftHz = hz
 			continue
 		}
 		head, tail, err := ownHum(ctx, m, *t, t.room.Hum)
@@ -88,6 +94,7 @@ func drifts(ctx context.Context, m *audit.Meter, list []taking) error {
 		by := leadOf(tail, t.room.Hum, period, rate) - leadOf(head, t.room.Hum, period, rate)
 		by -= math.Round(by/period) * period
 		t.room.driftHz = math.Round(100*by/float64(t.clip.Length)*float64(rate)/period) / 100
+		found[&t.room.Hum[0]] = t.room.driftHz
 	}
 	return nil
 }

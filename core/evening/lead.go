@@ -13,6 +13,7 @@ import (
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/speech"
+	"blendseam/core/spread"
 	"blendseam/core/tone/recipe"
 )
 
@@ -28,10 +29,18 @@ const (
 	leadSteps = 1024 // of a period that are tried
 	besideS   = 2.0  // the lead is known so far beyond a clip
 	breakS    = 0.3  // words nearer to one another are one
+	mostSpans = 5000 // of words
 )
 
 // leads fills in how far hum runs ahead, in rooms of their own for clips that need it.
-func leads(ctx context.Context, m *audit.Meter, list []taking, target Room, edit *scene.SetRoom) error {
+func leads(
+	ctx context.Context,
+	m *audit.Meter,
+	list []taking,
+	target Room,
+	edit *scene.SetRoom,
+	threads int,
+) error {
 	if len(target.Hum) == 0 {
 		return nil
 	}
@@ -54,15 +63,22 @@ func leads(ctx context.Context, m *audit.Meter, list []taking, target Room, edit
 		}
 		line.Lead = append(line.Lead, recipe.Lead{At: at, By: math.Round(100*by) / 100})
 	}
-	for _, t := range list {
+	own := make([][2][]recipe.Sine, len(list)) // of head and tail
+	err = spread.Each(ctx, len(list), threads, func(i int) (err error) {
+		if hums(list[i].room, target) {
+			own[i][0], own[i][1], err = ownHum(ctx, m, list[i], target.Hum)
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	for i, t := range list {
 		if !hums(t.room, target) {
 			free = append(free, t)
 			continue
 		}
-		head, tail, err := ownHum(ctx, m, t, target.Hum)
-		if err != nil {
-			return err
-		}
+		head, tail := own[i][0], own[i][1]
 		if head == nil {
 			continue
 		}
@@ -122,11 +138,18 @@ func wordsOver(ctx context.Context, m *audit.Meter, list []taking, target Room) 
 			}
 		}
 	}
-	spans = pcm.Union(spans)
-	for i := range spans {
-		spans[i].To -= gap
+	all := pcm.Union(spans)
+	for more := gap; len(all) > mostSpans; more *= 2 { // in a long scene fewer, over the breaks between words
+		for i := range spans {
+			spans[i].To += more
+		}
+		gap += more
+		all = pcm.Union(spans)
 	}
-	return spans, nil
+	for i := range all {
+		all[i].To -= gap
+	}
+	return all, nil
 }
 
 // under is the way from one lead to another that lies under words: as much of it under each as it is long; none where

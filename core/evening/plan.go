@@ -109,7 +109,7 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 	if !changed && !gaps(list) {
 		return p, nil
 	}
-	if err := leads(ctx, m, list, target, p.edit); err != nil {
+	if err := leads(ctx, m, list, target, p.edit, threads); err != nil {
 		return nil, err
 	}
 	blends, err := blendsOn(ctx, m, list)
@@ -169,7 +169,9 @@ func least(list []taking, hush float64) (out Room, overDB float64) {
 	out = Room{Bands: make(ground.Spectrum, recipe.FineBands)}
 	loudest := level.Silence
 	for _, t := range list {
-		loudest = max(loudest, t.room.MostDB())
+		if db := t.room.MostDB(); db > loudest {
+			loudest, out.Width = db, t.room.Width // the loudest is heard most
+		}
 	}
 	for b := range out.Bands {
 		var column []float64
@@ -266,7 +268,7 @@ func does(r, target Room, hushDB float64) (room recipe.Room, after []ground.Spec
 		hushes = append(hushes, &recipe.Hush{RoomDB: tenths(all.DB()), GainDB: gain})
 		after = append(after, sum)
 	}
-	room.FillDB = fills[0]
+	room.FillDB, room.Width = fills[0], target.Width
 	if r.Later != nil {
 		room.Change = &recipe.Change{FillDB: fills[1], Course: r.Course}
 	}
@@ -460,7 +462,7 @@ func turnRoom(r *recipe.Room, db float64) {
 // between gives the first track the target itself, for what lies between its clips and those of the others.
 func (p *Plan) between(s *scene.Scene, list []taking, target Room, edit *scene.SetRoom) {
 	t := list[0].track
-	room := recipe.Room{Seed: 1, FillDB: tenths(target.Bands.DB()), Hum: slices.Clone(target.Hum)}
+	room := recipe.Room{Seed: 1, Width: target.Width, FillDB: tenths(target.Bands.DB()), Hum: slices.Clone(target.Hum)}
 	turnRoom(&room, -t.GainDB)
 	edit.Tracks[t.ID] = len(edit.Rooms)
 	edit.Rooms = append(edit.Rooms, room)

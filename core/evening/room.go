@@ -24,6 +24,7 @@ import (
 type Room struct {
 	Bands   ground.Spectrum // without its hum
 	Hum     []recipe.Sine
+	Width   float64 // share of it that is another in each channel
 	Seconds float64 // of quiet stretches that it was measured on
 
 	parts   []pcm.Span      // of its recording, on which it was measured
@@ -113,6 +114,7 @@ func roomOf(ctx context.Context, m *audit.Meter, c *scene.Clip) (Room, error) {
 		if err != nil {
 			return Room{}, err
 		}
+		r.Width += width(b) * s
 		mono := measure.Mono(b)
 		if len(c.Level) > 0 {
 			by := level.Amplitude(c.LevelDB((q.Span.From + q.Span.To) / 2))
@@ -124,10 +126,22 @@ func roomOf(ctx context.Context, m *audit.Meter, c *scene.Clip) (Room, error) {
 		r.parts = append(r.parts, q.Span)
 		r.Seconds += s
 	}
+	if r.Seconds > 0 {
+		r.Width = math.Round(100*r.Width/r.Seconds) / 100
+	}
 	if r.Bands = ground.Of(sounds, int(rate), hum); r.Bands != nil {
 		r.Bands = r.Bands.Smooth()
 	}
 	return r, nil
+}
+
+// width is which share of a sound is another in each channel: what two channels lack of being one, by their
+// correlation; 0 for one channel.
+func width(b pcm.Block) float64 {
+	if len(b) < 2 {
+		return 0
+	}
+	return 1 - max(0, measure.Correlation(b[:1], b[1:2]))
 }
 
 func seconds(list []tone.Quiet, rate int64) float64 {

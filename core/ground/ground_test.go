@@ -20,7 +20,7 @@ const rate = 48000
 // A room with all that one can have: noise of a spectrum that falls, hum, and a hush that is not the same everywhere.
 func full() recipe.Room {
 	r := recipe.Room{
-		Seed: 7,
+		Seed: 7, Width: 0.4,
 		Hum:  []recipe.Sine{{Hz: 50.03, LevelDB: -60}},
 		Lead: []recipe.Lead{{At: rate / 2, By: 30}, {At: rate, By: 150}},
 		Hush: &recipe.Hush{},
@@ -149,6 +149,23 @@ func TestHumIsLed(t *testing.T) {
 	for i := 2 * rate; i < 4*rate-400; i++ {
 		if math.Abs(led[0][i]-plain[0][i+400]) > 1e-9 {
 			t.Fatalf("sample %d is not what would come 400 later", i)
+		}
+	}
+}
+
+// Noise of some width has that share of another noise in each channel, and the levels asked for in their mean.
+func TestNoiseMayDifferBetweenChannels(t *testing.T) {
+	r := full()
+	for _, width := range []float64{0, 0.3, 1} {
+		b := pcm.NewBlock(2, 20*rate)
+		r := recipe.Room{Seed: 5, Width: width, FillDB: r.FillDB}
+		ground.NewNoise(r, rate).Add(b, 4321)
+		if c := measure.Correlation(b[:1], b[1:]); math.Abs(c-(1-width)) > 0.03 {
+			t.Errorf("width %g: the channels' correlation is %.3f", width, c)
+		}
+		got := ground.Of([][]float64{measure.Mono(b)}, rate, nil)
+		if d := level.OfPower(got.Power() / ground.FromDB(r.FillDB).Power()); math.Abs(d) > 0.3 {
+			t.Errorf("width %g: the mean lies %+.2f dB from what was asked for", width, d)
 		}
 	}
 }

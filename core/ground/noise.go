@@ -13,8 +13,8 @@ import (
 	"blendseam/core/tone/recipe"
 )
 
-// Noise is the sound that a room lays under a recording, the same in every channel: noise of a spectrum, and hum. It
-// may be read in parallel.
+// Noise is the sound that a room lays under a recording: noise of a spectrum, which may differ in part between
+// channels, and hum, the same in all. It may be read in parallel.
 type Noise struct {
 	room     recipe.Room
 	rate     int
@@ -101,7 +101,7 @@ func block(seed uint64, filter []complex128, number int64) []float64 {
 // addNoise adds what lies in dst of the block that begins at sample number*blockLength, dst beginning at sample at.
 // Where the room changes, two noises that have nothing to do with one another sound with gains whose squares sum to 1,
 // so that it is their powers that go over.
-func (n *Noise) addNoise(dst []float64, number, at int64) {
+func (n *Noise) addNoise(dst []float64, seed uint64, number, at int64) {
 	first := at - number*blockLength
 	var share []float64
 	most, least := 0.0, 0.0
@@ -114,7 +114,7 @@ func (n *Noise) addNoise(dst []float64, number, at int64) {
 		}
 	}
 	if n.fill != nil && least < 1 {
-		for i, v := range block(n.room.Seed, n.fill(), number)[first : first+int64(len(dst))] {
+		for i, v := range block(seed, n.fill(), number)[first : first+int64(len(dst))] {
 			if most > 0 {
 				v *= math.Sqrt(1 - share[i])
 			}
@@ -122,7 +122,7 @@ func (n *Noise) addNoise(dst []float64, number, at int64) {
 		}
 	}
 	if n.changeTo != nil && most > 0 {
-		for i, v := range block(^n.room.Seed, n.changeTo(), number)[first : first+int64(len(dst))] {
+		for i, v := range block(^seed, n.changeTo(), number)[first : first+int64(len(dst))] {
 			dst[i] += v * math.Sqrt(share[i])
 		}
 	}
@@ -136,40 +136,64 @@ func (n *Noise) AddTimes(dst pcm.Block, at int64, noise, hum []float64) {
 	if n.fill == nil && n.changeTo == nil && len(n.room.Hum) == 0 {
 		return
 	}
-	sum, tones := make([]float64, blockLength), make([]float64, blockLength)
+	sum, more := make([]float64, blockLength), make([]float64, blockLength)
 	for from := int64(0); from < dst.Len(); {
 		number := pcm.Floor(at+from, blockLength)
 		to := min((number+1)*blockLength-at, dst.Len())
-		piece, own := sum[:to-from], tones[:to-from]
-		clear(piece)
-		n.addNoise(piece, number, at+from)
-		if noise != nil {
-			times(piece, noise[from:to])
+		common, own := sum[:to-from], more[:to-from]
+		clear(common)
+		wide := n.room.Width > 0 && len(dst) > 1
+		if wide {
+			size := n.room.InChannel(len(dst))
+			for c, ch := range dst {
+				clear(own)
+				n.addNoise(own, n.room.Seed^uint64(c+1)<<channelBit, number, at+from)
+				add(ch[from:to], own, math.Sqrt(n.room.Width*size), part(noise, from, to))
+			}
+			if n.room.Width < 1 {
+				clear(own)
+				n.addNoise(own, n.room.Seed, number, at+from)
+				add(common, own, math.Sqrt((1-n.room.Width)*size), part(noise, from, to))
+			}
+		} else {
+			clear(own)
+			n.addNoise(own, n.room.Seed, number, at+from)
+			add(common, own, 1, part(noise, from, to))
 		}
 		if len(n.room.Hum) > 0 {
 			clear(own)
 			for _, h := range n.room.Hum {
 				n.addSine(own, h, at+from)
 			}
-			if hum != nil {
-				times(own, hum[from:to])
-			}
-			for i, v := range own {
-				piece[i] += v
-			}
+			add(common, own, 1, part(hum, from, to))
 		}
 		for _, ch := range dst {
-			for i, v := range piece {
-				ch[from+int64(i)] += v
-			}
+			add(ch[from:to], common, 1, nil)
 		}
 		from = to
 	}
 }
 
-func times(sound, gains []float64) {
-	for i, g := range gains {
-		sound[i] *= g
+// channelBit is the bit of a seed from which on its channels differ.
+const channelBit = 60
+
+func part(gains []float64, from, to int64) []float64 {
+	if gains == nil {
+		return nil
+	}
+	return gains[from:to]
+}
+
+// add adds a sound at a size, and at a gain for each sample if there are any.
+func add(dst, sound []float64, size float64, gains []float64) {
+	if gains == nil {
+		for i, v := range sound {
+			dst[i] += size * v
+		}
+		return
+	}
+	for i, v := range sound {
+		dst[i] += size * v * gains[i]
 	}
 }
 

@@ -101,12 +101,15 @@ func (e *SetRoom) words(before, after *Scene) string {
 const mostHum = 64
 
 // mostPoints is how many points a room's course, or the lead of its hum, may have.
-const mostPoints = 10000
+const mostPoints = 50000
 
 // CheckRoom refuses a room that no sound can be made of.
 func CheckRoom(r *recipe.Room) error {
 	if err := checkState(r.FillDB, r.Hush); err != nil {
 		return err
+	}
+	if !(r.Width >= 0 && r.Width <= 1) {
+		return notPossible("A room's noise cannot differ between channels by a share of %g; 0 to 1 are possible.", r.Width)
 	}
 	if len(r.Hum) > mostHum {
 		return notPossible("A room would have %d tones of hum; %d are the most.", len(r.Hum), mostHum)

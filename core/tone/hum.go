@@ -71,6 +71,7 @@ func findPartials(b pcm.Block, rate int) (list []partial, above []float64) {
 			continue
 		}
 		median = median[:0]
+		least, under := power[k]/level.Power(humAbove)*1.001, 0
 		for o := wide; o <= beside; o++ {
 			if k-o > 0 {
 				median = append(median, power[k-o])
@@ -78,6 +79,14 @@ func findPartials(b pcm.Block, rate int) (list []partial, above []float64) {
 			if k+o < len(power) {
 				median = append(median, power[k+o])
 			}
+		}
+		for _, p := range median {
+			if p < least {
+				under++
+			}
+		}
+		if under <= len(median)/2 {
+			continue // the median is no lower than that: most peaks are told so, without sorting
 		}
 		slices.Sort(median)
 		if a := level.OfPower((power[k] + 1e-30) / (median[len(median)/2] + 1e-30)); a > humAbove {

@@ -12,6 +12,7 @@ import (
 type Room struct {
 	Seed   uint64    `json:"seed"`
 	FillDB []float64 `json:"fill_db,omitempty"` // noise to be added, dBFS in each of FineBands; none: no noise
+	Width  float64   `json:"width,omitempty"`   // share of the noise that is another in each channel, 0 to 1
 	Hum    []Sine    `json:"hum,omitempty"`     // steady sines to be added
 	Lead   []Lead    `json:"lead,omitempty"`    // how far those run ahead, in order of time; none: not at all
 	Hush   *Hush     `json:"hush,omitempty"`
@@ -112,7 +113,7 @@ func (r *Room) Equal(o *Room) bool {
 	if r == nil || o == nil || r == o {
 		return r == o
 	}
-	return r.Seed == o.Seed && slices.Equal(r.FillDB, o.FillDB) && slices.Equal(r.Hum, o.Hum) &&
+	return r.Seed == o.Seed && r.Width == o.Width && slices.Equal(r.FillDB, o.FillDB) && slices.Equal(r.Hum, o.Hum) &&
 		slices.Equal(r.Lead, o.Lead) && r.Hush.equal(o.Hush) && r.Change.equal(o.Change)
 }
 
@@ -128,6 +129,12 @@ func (c *Change) equal(o *Change) bool {
 		return c == o
 	}
 	return slices.Equal(c.FillDB, o.FillDB) && c.Hush.equal(o.Hush) && slices.Equal(c.Course, o.Course)
+}
+
+// InChannel is the power of the noise in each of some channels, that of their mean being 1: what is another noise in
+// each partly cancels in the mean.
+func (r *Room) InChannel(channels int) float64 {
+	return 1 / (1 - r.Width + r.Width/float64(channels))
 }
 
 // Does tells whether the room changes anything.

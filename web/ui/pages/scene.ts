@@ -163,7 +163,9 @@ const view = new PictureView(stage, pictures);
 const lulls = new Lulls(stage);
 const filling = new Filling(stage, lulls, (from, to, part) => void auditions.part(from, to, part));
 const evening = new Evening(stage, (from, to, part) => void auditions.part(from, to, part));
-const rooms = new KnownRooms(data.id, () => showScene());
+const rooms = new KnownRooms(data.id, () => {
+  if (!document.activeElement?.closest(".card")) showScene(); // what is being typed there stays
+});
 const mending = new Mending(
   stage,
   data.blends,

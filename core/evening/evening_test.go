@@ -214,7 +214,7 @@ func TestOnlyWhatDiffersIsTouched(t *testing.T) {
 		{evening.Wish{Target: "four"}, `no take with a pause is called "four"`},
 		{evening.Wish{HushDB: 11}, "can be hushed by 0 to 10 dB"},
 		{evening.Wish{HushDB: math.NaN()}, "can be hushed by 0 to 10 dB"},
-		{evening.Wish{Span: pcm.Span{From: 99 * rate, To: 100 * rate}}, "no take of dialogue"},
+		{evening.Wish{Span: pcm.Span{From: 99 * rate, To: 100 * rate}}, "no take with a pause lies on a track of dialogue"},
 	} {
 		if _, err := evening.Of(context.Background(), s.Meter(), c.wish, 1); err == nil ||
 			!strings.Contains(err.Error(), c.want) {

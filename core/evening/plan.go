@@ -95,7 +95,8 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 	}
 	list, covered := uncovered(list)
 	if len(list) == 0 {
-		return nil, fmt.Errorf("no take of dialogue with a pause lies there, so that no room can be measured")
+		return nil, fmt.Errorf("no take with a pause lies on a track of dialogue there, so that no room can be " +
+			"measured; lay one there first")
 	}
 	target, hush, err := w.target(list)
 	if err != nil {

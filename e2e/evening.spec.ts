@@ -122,7 +122,16 @@ test("the rooms of all takes stand under the target, are chosen, heard, ticked a
     .getByRole("button", { name: /^As it would be/ })
     .click();
   expect((await sound).ok()).toBe(true);
+  // the other goes on at the same moment
+  await expect(rows.nth(1).getByRole("button", { name: /^Stop/ })).toHaveText("Stop");
+  await rows
+    .nth(1)
+    .getByRole("button", { name: /^As it is/ })
+    .click();
+  await expect(rows.nth(1).getByRole("button").first()).toHaveText("Stop");
+  await expect(rows.nth(1).getByRole("button").last()).toHaveText("As it would be");
   await page.getByRole("button", { name: /^Stop/ }).click();
+  await expect(page.getByRole("button", { name: /^Stop/ })).toHaveCount(0);
 
   const rooms = async () => {
     const s = (await (await page.request.get(`${home_}/state`)).json()) as SceneState;

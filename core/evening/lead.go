@@ -18,7 +18,7 @@ import (
 )
 
 // Hum that a recording has by itself is met in step by what is laid under its neighbours: there the hum runs a little
-// faster or slower, so that it comes out of one recording's and into the other's: under words, where that is not heard.
+// faster or slower under words, where that is not heard, so that it comes out of one recording's and into the other's.
 // How far it runs ahead is counted in samples of the scene's time, against the target's hum begun at the scene's first
 // sample.
 

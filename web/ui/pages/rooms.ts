@@ -38,7 +38,7 @@ const keyOf = (t: TakeView) => t.clips[0];
 
 function row(t: TakeView) {
   const key = keyOf(t),
-    playing = (then: boolean) => player.playing && heard === `${then}${key}`,
+    playing = (then: boolean) => player.playing && heard === key && (player.what !== "scene") === then,
     hear = (then: boolean) => (playing(then) ? "Stop" : then ? "As it would be" : "As it is");
   return {
     key,
@@ -137,12 +137,16 @@ Alpine.data("rooms", () => ({
   hear(key: string, then: boolean) {
     const t = answer?.takes.find((x) => keyOf(x) === key);
     if (!t) return;
-    const mine = `${then}${key}`;
-    if (player.playing && heard === mine) return player.stop();
-    heard = mine;
-    const part = then ? evenedPart({ target: panel.target, hush: panel.hush }) : "scene";
+    const evened = evenedPart({ target: panel.target, hush: panel.hush }),
+      part = then ? evened : "scene";
+    if (player.playing && heard === key) {
+      // the other of the two goes on at the same moment, the same one ends
+      if (player.what === part) return player.stop();
+      if (player.hear(part)) return;
+    }
+    heard = key;
     const from = Math.max(0, t.at - 1.5 * data.sample_rate);
-    void player.play(from, from + 4 * data.sample_rate, part).catch(say);
+    void player.play(from, from + 6 * data.sample_rate, part, ["scene", evened]).catch(say);
     show();
   },
   async even() {

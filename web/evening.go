@@ -8,7 +8,6 @@ import (
 
 	"blendseam/core/evening"
 	"blendseam/core/ground"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/workspace"
 
@@ -53,18 +52,13 @@ func thirdHz(n int) float64 {
 // wish is what evening is asked for, by the names of its parameters.
 func wish(r *http.Request, sc *scene.Scene, target, from, to string) (evening.Wish, error) {
 	q := r.URL.Query()
-	w := evening.Wish{Target: q.Get(target), HushDB: evening.AsNeeded, Span: pcm.Span{To: sc.Length()}}
-	if text := q.Get("hush"); text != "" {
-		var err error
+	span, err := spanAsked(r, sc, from, to)
+	w := evening.Wish{Target: q.Get(target), HushDB: evening.AsNeeded, Span: span}
+	if text := q.Get("hush"); text != "" && err == nil {
 		if w.HushDB, err = strconv.ParseFloat(text, 64); err != nil {
 			return w, cannot("%q is no number of decibels that a background could be hushed by.", text)
 		}
 	}
-	if q.Get(to) == "" {
-		return w, nil
-	}
-	err := numbers(r, map[string]*int64{from: &w.Span.From, to: &w.Span.To}, 0, farthest)
-	w.Span.To = min(w.Span.To, sc.Length())
 	return w, err
 }
 

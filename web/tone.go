@@ -170,7 +170,7 @@ func (s *Server) findings(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	span, err := spanAsked(r, st.Scene)
+	span, err := spanAsked(r, st.Scene, "from", "to")
 	if err != nil {
 		return err
 	}
@@ -212,13 +212,13 @@ func (s *Server) finding(w http.ResponseWriter, r *http.Request) error {
 	return s.answer(w, http.StatusOK, proposalViewOf(st.Scene, p))
 }
 
-// spanAsked is the stretch that a request names, the whole scene if none.
-func spanAsked(r *http.Request, sc *scene.Scene) (pcm.Span, error) {
+// spanAsked is the stretch that a request names by two of its parameters, the whole scene if none.
+func spanAsked(r *http.Request, sc *scene.Scene, from, to string) (pcm.Span, error) {
 	span := pcm.Span{To: sc.Length()}
-	if r.URL.Query().Get("to") == "" {
+	if r.URL.Query().Get(to) == "" {
 		return span, nil
 	}
-	err := numbers(r, map[string]*int64{"from": &span.From, "to": &span.To}, 0, farthest)
+	err := numbers(r, map[string]*int64{from: &span.From, to: &span.To}, 0, farthest)
 	span.To = min(span.To, sc.Length())
 	return span, err
 }
@@ -233,7 +233,7 @@ func (s *Server) bed(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	span, err := spanAsked(r, st.Scene)
+	span, err := spanAsked(r, st.Scene, "from", "to")
 	if err == nil && span.Len() < st.Scene.SampleRate/10 {
 		err = cannot("A bed needs a stretch of the scene to lie under; this one is shorter than 0.1 s.")
 	}

@@ -3,6 +3,7 @@ package advise
 import (
 	"context"
 	"slices"
+	"sort"
 
 	"blendseam/core/audit"
 	"blendseam/core/evening"
@@ -66,10 +67,16 @@ func setIn(a *Adviser, p *evening.Plan) (list []audit.Seam) {
 		if cut.Kind != audit.Cut || !evened[cut.Left] || !evened[cut.Right] {
 			continue
 		}
-		with := slices.DeleteFunc(slices.Clone(all), func(s audit.Seam) bool {
-			edge := s.Left == "" || s.Right == ""
-			return !edge || s.Kind == audit.Lull || s.Track == cut.Track || max(s.At-cut.At, cut.At-s.At) > beside
-		})
+		var with []audit.Seam
+		first := sort.Search(len(all), func(i int) bool { return all[i].At >= cut.At-beside })
+		for _, s := range all[first:] {
+			if s.At > cut.At+beside {
+				break
+			}
+			if (s.Left == "" || s.Right == "") && s.Kind != audit.Lull && s.Track != cut.Track {
+				with = append(with, s)
+			}
+		}
 		if len(with) > 0 {
 			list = append(append(list, cut), with...)
 		}

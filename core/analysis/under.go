@@ -82,9 +82,11 @@ func (a *Recording) Under(room *recipe.Room) *Recording {
 	}
 	out := *a
 	m := &mixed{frameStore: a.frames, room: room, hop: hopOf(a.Rate)}
-	states := []recipe.Room{{Seed: room.Seed, Width: room.Width, FillDB: room.FillDB, Hum: room.Hum, Hush: room.Hush}}
+	first := *room
+	first.Lead, first.Change = nil, nil
+	states := []recipe.Room{first}
 	if c := room.Change; c != nil {
-		later := states[0]
+		later := first
 		later.FillDB, later.Hush = c.FillDB, c.Hush
 		states = append(states, later)
 	}

@@ -10,8 +10,7 @@ import (
 )
 
 // How surely two backgrounds are different is told from the levels of their third-octaves. Noise of bandwidth B that is
-// heard for T seconds has a mean power that lies off its true one by a variance of 1/(B T), in shares of its square
-// (S. O. Rice, "Mathematical Analysis of Random Noise", Bell Syst. Tech. J. 23, 1944); a real background comes and goes
+// heard for T seconds lies off its true level by chance (see measure.NoiseVarianceDB); a real background comes and goes
 // more than that. By how much is measured on pieces of blockFrames frames, whose median is the level: what stands out
 // of a few of them, a breath, a chair, is not the room. The squares of the bands' differences, each over its variance
 // and roomWander, have a mean that is about 1 where there is one room, distributed about as chi squared with freedom
@@ -49,15 +48,14 @@ func (s *scatter) add(bands []float32, gain float64) {
 // levels are the bands' levels and the variances of those, in dB and its square.
 func (s *scatter) levels() (db, variance [analysis.Bands]float64) {
 	const (
-		ofNormal = 1.4826         // standard deviations in the median of the distances from the median
-		ofMedian = math.Pi / 2    // variances of the mean in that of the median
-		toDB     = 10 / math.Ln10 // of a small share of a power
+		ofNormal = 1.4826      // standard deviations in the median of the distances from the median
+		ofMedian = math.Pi / 2 // variances of the mean in that of the median
 		seconds  = blockFrames * analysis.HopMS / 1000.0
 	)
 	var own [analysis.Bands]float64
 	more := 0.0 // than expected, in all bands
 	n := float64(len(s.pieces[0]))
-	expected := func(b int) float64 { return toDB * toDB / (bandwidth(b) * seconds) }
+	expected := func(b int) float64 { return measure.NoiseVarianceDB(bandwidth(b), seconds) }
 	for b, list := range s.pieces {
 		db[b] = measure.Percentile(list, 0.5)
 		off := make([]float64, len(list))

@@ -46,8 +46,7 @@ func changes(ctx context.Context, m *audit.Meter, list []taking) error {
 
 func change(ctx context.Context, m *audit.Meter, list []taking, all []int) error {
 	first := list[all[0]]
-	src := m.Scene.Sources[first.clip.Source]
-	a, err := m.Analysis(ctx, m.Scene, src)
+	a, sound, err := recordingOf(ctx, m, first.clip)
 	if err != nil {
 		return err
 	}
@@ -64,14 +63,7 @@ func change(ctx context.Context, m *audit.Meter, list []taking, all []int) error
 	if err != nil || !shares(cells) {
 		return err
 	}
-	sound, err := m.Open(m.Scene, src)
-	if err != nil {
-		return err
-	}
-	var hum []float64
-	for _, h := range first.room.Hum {
-		hum = append(hum, h.Hz)
-	}
+	hum := frequencies(first.room.Hum)
 	spectrum := func(of func(share float64) bool) (ground.Spectrum, float64, error) {
 		var sounds [][]float64
 		seconds := 0.0
@@ -136,15 +128,9 @@ func shares(cells []cell) bool {
 	var low, high []float64
 	least, most := math.Inf(1), math.Inf(-1)
 	for i := range cells {
-		mean, db := make([]float64, analysis.Bands), 0.0
-		for _, c := range cells[max(0, i-smoothed):min(len(cells), i+smoothed+1)] {
-			for b, p := range c.bands {
-				mean[b] += p
-			}
-		}
-		for b := range mean {
-			mean[b] /= float64(min(len(cells), i+smoothed+1) - max(0, i-smoothed))
-			db += level.OfPower(mean[b] + 1e-15)
+		mean, db := meanOf(cells[max(0, i-smoothed):min(len(cells), i+smoothed+1)]), 0.0
+		for _, p := range mean {
+			db += level.OfPower(p + 1e-15)
 		}
 		if db < least {
 			least, low = db, mean
@@ -157,43 +143,47 @@ func shares(cells []cell) bool {
 		if apart(low, high) < changeDB {
 			return false
 		}
-		var sums [2][]float64
-		var counts [2]float64
+		var lows, highs []cell
 		for i := range cells {
 			c := &cells[i]
-			up, down := 0.0, 0.0 // least squares, each band weighed as its level goes
-			for b, p := range c.bands {
-				w := 1 / (low[b] + high[b] + 1e-15)
-				d := (high[b] - low[b]) * w
-				up, down = up+(p-low[b])*w*d, down+d*d
-			}
-			c.share = max(0, min(1, up/down))
-			end := -1
+			c.share = shareOf(c.bands, low, high)
 			if c.share < leastOfEnd {
-				end = 0
+				lows = append(lows, *c)
 			} else if c.share > 1-leastOfEnd {
-				end = 1
-			}
-			if end >= 0 {
-				if sums[end] == nil {
-					sums[end] = make([]float64, analysis.Bands)
-				}
-				counts[end]++
-				for b, p := range c.bands {
-					sums[end][b] += p
-				}
+				highs = append(highs, *c)
 			}
 		}
-		if min(counts[0], counts[1]) < leastEnd {
+		if min(len(lows), len(highs)) < leastEnd {
 			return false
 		}
-		for end, mean := range [][]float64{low, high} {
-			for b := range mean {
-				mean[b] = sums[end][b] / counts[end]
-			}
-		}
+		low, high = meanOf(lows), meanOf(highs)
 	}
 	return apart(low, high) >= changeDB
+}
+
+// meanOf is the mean of the powers of some cells.
+func meanOf(cells []cell) []float64 {
+	mean := make([]float64, analysis.Bands)
+	for _, c := range cells {
+		for b, p := range c.bands {
+			mean[b] += p
+		}
+	}
+	for b := range mean {
+		mean[b] /= float64(len(cells))
+	}
+	return mean
+}
+
+// shareOf is how far powers have gone from one room to another, by least squares, each band weighed as its level goes.
+func shareOf(bands, low, high []float64) float64 {
+	up, down := 0.0, 0.0
+	for b, p := range bands {
+		w := 1 / (low[b] + high[b] + 1e-15)
+		d := (high[b] - low[b]) * w
+		up, down = up+(p-low[b])*w*d, down+d*d
+	}
+	return max(0, min(1, up/down))
 }
 
 // runs are the stretches whose cells have such a share.

@@ -95,6 +95,15 @@ func sinesIn(x []float64, from int64, rate int, hz []float64) (list []recipe.Sin
 	return list
 }
 
+// frequencies are those of a hum's tones, in Hz.
+func frequencies(hum []recipe.Sine) []float64 {
+	list := make([]float64, len(hum))
+	for i, h := range hum {
+		list[i] = h.Hz
+	}
+	return list
+}
+
 // multipleOf tells which multiple of a mains frequency a frequency is.
 func multipleOf(hz, base float64) (k float64, ok bool) {
 	k = math.Round(hz / base)

@@ -8,6 +8,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/ground"
 	"blendseam/core/level"
+	"blendseam/core/measure"
 	"blendseam/core/scene"
 	"blendseam/core/tone/recipe"
 )
@@ -54,11 +55,10 @@ func (r Room) sureDB() float64 {
 	return math.Sqrt(sum / count)
 }
 
-// chance is the variance of a third-octave of noise that was heard for some seconds, in dB squared: its power has one
-// of 1/(B T), in shares of its square.
+// chance is the variance of a third-octave of noise that was heard for some seconds, in dB squared.
 func chance(third int, seconds float64) float64 {
 	low, high := ground.Third(third)
-	return 100 / (math.Ln10 * math.Ln10) / ((high - low) * seconds)
+	return measure.NoiseVarianceDB(high-low, seconds)
 }
 
 // thirdsDB are the third-octaves of a spectrum; none of nil.
@@ -92,7 +92,7 @@ func drifts(ctx context.Context, m *audit.Meter, list []taking) error {
 		}
 		period := periodOf(t.room.Hum, rate)
 		by := leadOf(tail, t.room.Hum, period, rate) - leadOf(head, t.room.Hum, period, rate)
-		by -= math.Round(by/period) * period
+		by = nearest(by, 0, period)
 		t.room.driftHz = math.Round(100*by/float64(t.clip.Length)*float64(rate)/period) / 100
 		found[&t.room.Hum[0]] = t.room.driftHz
 	}

@@ -55,7 +55,7 @@ func leads(
 	put := func(at int64, by float64) {
 		if n := len(line.Lead); n > 0 {
 			last := line.Lead[n-1]
-			by += math.Round((last.By-by)/period) * period
+			by = nearest(by, last.By, period)
 			if at <= last.At { // two lie over one another
 				return
 			}
@@ -187,21 +187,20 @@ func led(edit *scene.SetRoom, t taking, change func(*recipe.Room)) {
 // inStep has what is laid under a clip on top of hum of its own follow that; what it has not goes with it as the
 // target's does.
 func inStep(edit *scene.SetRoom, t taking, head, tail []recipe.Sine, period float64, rate int) {
-	first := leadOf(head, t.room.Hum, period, rate)
-	last := leadOf(tail, t.room.Hum, period, rate)
-	near := func(by float64) float64 { return by - math.Round(by/period)*period }
+	first := nearest(leadOf(head, t.room.Hum, period, rate), 0, period)
+	last := nearest(leadOf(tail, t.room.Hum, period, rate), 0, period)
 	led(edit, t, func(r *recipe.Room) {
 		for i, h := range r.Hum {
 			k := slices.IndexFunc(head, func(o recipe.Sine) bool { return o.Hz == h.Hz })
 			if k < 0 {
 				continue
 			}
-			r.Hum[i].Phase = head[k].Phase - h.Hz/float64(rate)*near(first)
+			r.Hum[i].Phase = head[k].Phase - h.Hz/float64(rate)*first
 			r.Hum[i].Phase -= math.Floor(r.Hum[i].Phase)
 		}
 		r.Lead = []recipe.Lead{
-			{At: t.clip.In, By: math.Round(100*near(first)) / 100},
-			{At: t.clip.In + t.clip.Length, By: math.Round(100*near(last)) / 100},
+			{At: t.clip.In, By: math.Round(100*first) / 100},
+			{At: t.clip.In + t.clip.Length, By: math.Round(100*last) / 100},
 		}
 	})
 }
@@ -225,19 +224,11 @@ func hums(r, target Room) bool {
 // ownHum are the sines of a target as a clip's recording has them near its head and near its tail, with their phases
 // counted from the recording's first sample; nil if no pause is near.
 func ownHum(ctx context.Context, m *audit.Meter, t taking, hum []recipe.Sine) (head, tail []recipe.Sine, err error) {
-	src := m.Scene.Sources[t.clip.Source]
-	a, err := m.Analysis(ctx, m.Scene, src)
+	a, sound, err := recordingOf(ctx, m, t.clip)
 	if err != nil {
 		return nil, nil, err
 	}
-	sound, err := m.Open(m.Scene, src)
-	if err != nil {
-		return nil, nil, err
-	}
-	hz := make([]float64, len(hum))
-	for i, h := range hum {
-		hz[i] = h.Hz
-	}
+	hz := frequencies(hum)
 	at := func(edge int64) ([]recipe.Sine, error) {
 		part := pauseNear(a, edge)
 		if part.Empty() {
@@ -278,6 +269,9 @@ func pauseNear(a *analysis.Recording, at int64) (best pcm.Span) {
 	}
 	return best
 }
+
+// nearest is, of the leads that are the same but for whole periods, the one nearest to another.
+func nearest(by, to, period float64) float64 { return by + math.Round((to-by)/period)*period }
 
 // periodOf is after how many samples a hum is the same again: that of its mains, or of its loudest tone.
 func periodOf(hum []recipe.Sine, rate int) float64 {

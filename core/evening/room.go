@@ -8,6 +8,7 @@ import (
 	"math"
 	"slices"
 
+	"blendseam/core/analysis"
 	"blendseam/core/audit"
 	"blendseam/core/ground"
 	"blendseam/core/level"
@@ -74,15 +75,21 @@ var reachS = [...]float64{0.5, 3, 15, 3600}
 // A stretch of hum in which a Spectrum is told apart from it is at least so long, in seconds.
 const leastHumS = 0.3
 
-// roomOf measures the room of a clip, at its recording's own gain. The Room has no bands if there is no pause in its
-// recording.
-func roomOf(ctx context.Context, m *audit.Meter, c *scene.Clip) (Room, error) {
+// recordingOf gives what a clip's recording says by itself, and its sound.
+func recordingOf(ctx context.Context, m *audit.Meter, c *scene.Clip) (*analysis.Recording, pcm.ReaderAt, error) {
 	src := m.Scene.Sources[c.Source]
 	a, err := m.Analysis(ctx, m.Scene, src)
 	if err != nil {
-		return Room{}, err
+		return nil, nil, err
 	}
 	sound, err := m.Open(m.Scene, src)
+	return a, sound, err
+}
+
+// roomOf measures the room of a clip, at its recording's own gain. The Room has no bands if there is no pause in its
+// recording.
+func roomOf(ctx context.Context, m *audit.Meter, c *scene.Clip) (Room, error) {
+	a, sound, err := recordingOf(ctx, m, c)
 	if err != nil {
 		return Room{}, err
 	}
@@ -96,14 +103,11 @@ func roomOf(ctx context.Context, m *audit.Meter, c *scene.Clip) (Room, error) {
 		}
 	}
 	slices.SortStableFunc(quiets, func(x, y tone.Quiet) int { return int(y.Span.Len() - x.Span.Len()) })
-	var hum []float64
 	r := Room{}
 	if r.Hum, err = humOf(a, sound); err != nil {
 		return Room{}, err
 	}
-	for _, h := range r.Hum {
-		hum = append(hum, h.Hz)
-	}
+	hum := frequencies(r.Hum)
 	var sounds [][]float64
 	for _, q := range quiets {
 		s := seconds([]tone.Quiet{q}, rate)

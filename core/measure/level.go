@@ -63,3 +63,11 @@ func Percentile(v []float64, p float64) float64 {
 	}
 	return v[i] + (at-float64(i))*(v[i+1]-v[i])
 }
+
+// NoiseVarianceDB is the variance of the level of noise of a bandwidth in Hz that is heard for some seconds, in dB
+// squared: its mean power lies off its true one by a variance of 1/(B T), in shares of its square (S. O. Rice,
+// "Mathematical Analysis of Random Noise", Bell Syst. Tech. J. 23, 1944).
+func NoiseVarianceDB(bandwidth, seconds float64) float64 {
+	const toDB = 10 / math.Ln10 // of a small share of a power
+	return toDB * toDB / (bandwidth * seconds)
+}

@@ -20,7 +20,7 @@ cmd/blendseam: core/advise core/audit core/evening core/level core/limit core/lo
 core/advise: core/audit core/blend core/evening core/fill core/level core/loud core/measure core/mix core/pcm core/scene
   core/sources core/speech core/spread
 core/analysis: core/ground core/level core/measure core/pcm core/speech core/stray core/tone core/tone/recipe
-core/audit: core/analysis core/ground core/level core/measure core/mix core/pcm core/scene core/sources
+core/audit: core/analysis core/level core/measure core/mix core/pcm core/scene core/sources
   core/speech core/spread core/tone
 core/blend: core/level
 core/evening: core/analysis core/audit core/blend core/ground core/level core/measure core/pcm core/scene

@@ -249,9 +249,19 @@ func (in Intake) adopt(
 		ids[old], sources[now.ID] = now.ID, now
 	}
 	s.Sources = sources
+	moved := func(r *recipe.Room) *recipe.Room {
+		if len(r.Tones()) == 0 {
+			return r
+		}
+		own := *r
+		own.Tone = ids[r.Tone]
+		return &own
+	}
 	for _, t := range s.Tracks {
+		t.Room = moved(t.Room)
 		for i := range t.Clips {
-			t.Clips[i].Source = ids[t.Clips[i].Source]
+			c := &t.Clips[i]
+			c.Source, c.Room = ids[c.Source], moved(c.Room)
 		}
 	}
 	if name != "" {

@@ -8,7 +8,9 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/scenetest"
 	"blendseam/core/timecode"
+	"blendseam/core/tone/recipe"
 	"blendseam/intake"
 	"blendseam/interchange/otio"
 	"blendseam/internal/outside"
@@ -38,7 +40,7 @@ func open(t *testing.T) intake.Intake {
 	return intake.Intake{Store: s, Library: l}
 }
 
-// sceneFile writes a scene of two voices, which lie beside it.
+// sceneFile writes a scene of two voices, which lie beside it; the room of the first is made from the second.
 func sceneFile(t *testing.T) (dir, path string, s *scene.Scene) {
 	t.Helper()
 	dir = t.TempDir()
@@ -61,6 +63,11 @@ func sceneFile(t *testing.T) (dir, path string, s *scene.Scene) {
 		}
 		s = next
 	}
+	clips, room := s.Tracks[0].Clips, scenetest.Room(3)
+	made := scenetest.MadeFrom(s, &room, recipe.Material{Source: clips[1].Source, From: 50, To: 30000})
+	s = scenetest.Must(t, s, &scene.SetRoom{
+		Tones: []recipe.Tone{made}, Rooms: []recipe.Room{room}, Clips: map[scene.ClipID]int{clips[0].ID: 0},
+	})
 	raw, err := otio.Write(s)
 	if err != nil {
 		t.Fatal(err)
@@ -84,7 +91,11 @@ func TestASceneFileComesInWithItsRecordingsAtItsRate(t *testing.T) {
 	if st.Scene.Name != want.Name || st.Scene.SampleRate != 44100 {
 		t.Errorf("%s at %d", st.Scene.Name, st.Scene.SampleRate)
 	}
-	for i, c := range st.Scene.Tracks[0].Clips {
+	clips := st.Scene.Tracks[0].Clips
+	if tone := st.Scene.Sources[clips[0].Room.Tone].Tone; tone == nil || tone.Left[0].Source != clips[1].Source {
+		t.Errorf("the room of the first is made from %+v", tone)
+	}
+	for i, c := range clips {
 		w := want.Tracks[0].Clips[i]
 		if c.In != w.In || c.Start != w.Start || c.Length != w.Length {
 			t.Errorf("clip %d is %+v, want %+v", i, c, w)

@@ -3,6 +3,7 @@ package intake
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"blendseam/core/scene"
@@ -57,20 +58,18 @@ func (in Intake) Remove(ctx context.Context, id string) error {
 	return in.Library.Remove(id)
 }
 
-// clipsOf counts the clips of a recording: those of sound, or of picture alone, and those of tone that is made from it.
+// clipsOf counts the clips of a recording: those of sound, or of picture alone, and those of tone that is made from it,
+// or whose room is; and tracks whose room is.
 func clipsOf(s *scene.Scene, id string) (n int) {
 	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
-			src := s.Sources[c.Source]
-			uses := c.Source == id
-			if src.Tone != nil {
-				for _, m := range src.Tone.Materials() {
-					uses = uses || m.Source == id
-				}
-			}
-			if uses && (t.Kind == scene.Sound || src.Samples == 0) {
+			used := scene.Recordings(s, c.Sources()...)
+			if slices.Contains(used, id) && (t.Kind == scene.Sound || s.Sources[c.Source].Samples == 0) {
 				n++
 			}
+		}
+		if slices.Contains(scene.Recordings(s, t.Room.Tones()...), id) {
+			n++
 		}
 	}
 	return n

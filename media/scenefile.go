@@ -47,29 +47,26 @@ func ReadSceneFile(ctx context.Context, path string) (*SceneFile, error) {
 	return f, nil
 }
 
-// openAll opens the recordings of all clips, and those that their tones are made from, several at once.
+// openAll opens the recordings of all clips, and those that their tones and rooms are made from, several at once.
 func (f *SceneFile) openAll(ctx context.Context, path string) error {
-	clips := map[string]string{} // the first clip that is heard of each recording
+	users := map[string]string{} // what is heard first of each recording
 	var ids []string
 	for _, t := range f.Scene.Tracks {
-		for _, c := range t.Clips {
-			if t.Kind != scene.Sound {
-				continue
-			}
-			used := []string{c.Source}
-			if tone := f.Scene.Sources[c.Source].Tone; tone != nil {
-				used = nil
-				for _, m := range tone.Materials() {
-					used = append(used, m.Source)
-				}
-			}
-			for _, id := range used {
-				if _, known := clips[id]; !known {
-					clips[id] = c.Name
+		if t.Kind != scene.Sound {
+			continue
+		}
+		use := func(by string, sources ...string) {
+			for _, id := range scene.Recordings(f.Scene, sources...) {
+				if _, known := users[id]; !known {
+					users[id] = by
 					ids = append(ids, id)
 				}
 			}
 		}
+		for _, c := range t.Clips {
+			use("clip "+c.Name, c.Sources()...)
+		}
+		use("track "+t.Name, t.Room.Tones()...)
 	}
 	opened, files := make([]*wav.Reader, len(ids)), make([]string, len(ids))
 	err := spread.Each(ctx, len(ids), 0, func(i int) (err error) {
@@ -77,7 +74,7 @@ func (f *SceneFile) openAll(ctx context.Context, path string) error {
 			opened[i], err = Open(ctx, files[i], int(f.Scene.SampleRate))
 		}
 		if err != nil {
-			return fmt.Errorf("%s: clip %s: %w", path, clips[ids[i]], err)
+			return fmt.Errorf("%s: %s: %w", path, users[ids[i]], err)
 		}
 		return nil
 	})
@@ -90,6 +87,13 @@ func (f *SceneFile) openAll(ctx context.Context, path string) error {
 		src := f.Scene.Sources[id]
 		src.Samples, src.Channels, src.Unknown = r.Len(), r.Format().Channels, false
 		f.Scene.Sources[id] = src
+	}
+	for id, src := range f.Scene.Sources { // tones have as many channels as what they are made from
+		if src.Tone != nil && err == nil {
+			if f.Scene.Sources[id], err = f.Scene.ToneSource(*src.Tone, src.Name); err != nil {
+				return err
+			}
+		}
 	}
 	return err
 }

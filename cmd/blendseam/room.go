@@ -97,6 +97,9 @@ func printRooms(p *evening.Plan) {
 		)
 	}
 	w.Flush()
+	if p.From != "" {
+		fmt.Printf("what is laid under them is made from the pauses of %s\n", p.From)
+	}
 	for _, name := range p.Unmeasured {
 		fmt.Printf("%s  left: its recording has no pause to measure a room in\n", name)
 	}

@@ -2,6 +2,7 @@ package advise
 
 import (
 	"context"
+	"math"
 	"slices"
 	"sort"
 
@@ -15,7 +16,8 @@ import (
 const besideMS = 100
 
 // Evening plans the evening of a scene, and for cuts at which something on another track begins or ends, such as a fire
-// that is heard in one shot alone, what makes that step soft as well: a longer blend, a fade of what begins.
+// that is heard in one shot alone, what makes that step soft as well: a longer blend, a fade of what begins. So it does
+// for blends in which the two sides happen to run alike for a moment, or against one another.
 func Evening(ctx context.Context, m *audit.Meter, w evening.Wish, threads int) (*evening.Plan, error) {
 	p, err := evening.Of(ctx, m, w, threads)
 	if err != nil || p.Edit == nil {
@@ -26,11 +28,17 @@ func Evening(ctx context.Context, m *audit.Meter, w evening.Wish, threads int) (
 		return nil, err
 	}
 	a := New(m).In(after)
-	seams := setIn(a, p)
+	cuts := between(a, p)
+	seams := setIn(a, cuts)
+	byChance, err := bulging(ctx, a, cuts, threads)
+	if err != nil {
+		return nil, err
+	}
+	seams = append(seams, byChance...)
 	found := make([]Proposal, len(seams))
 	err = spread.Each(ctx, len(seams), threads, func(i int) error {
 		r, err := a.Measured(ctx, seams[i])
-		if err == nil && (r.Cause == audit.BackgroundStep || r.Cause == audit.ColourStep) {
+		if err == nil && slices.Contains([]audit.Cause{audit.BackgroundStep, audit.ColourStep, audit.BlendLevel}, r.Cause) {
 			found[i], err = a.Propose(ctx, r)
 		}
 		return err
@@ -53,20 +61,27 @@ func Evening(ctx context.Context, m *audit.Meter, w evening.Wish, threads int) (
 	return p, nil
 }
 
-// setIn are the cuts between evened takes with which something on another track sets in or ends, and its own seams.
-func setIn(a *Adviser, p *evening.Plan) (list []audit.Seam) {
+// between are the cuts between evened takes.
+func between(a *Adviser, p *evening.Plan) (cuts []audit.Seam) {
 	evened := map[scene.ClipID]bool{}
 	for _, t := range p.Takes {
 		for _, id := range t.Clips {
 			evened[id] = true
 		}
 	}
+	for _, s := range audit.Find(a.Scene) {
+		if s.Kind == audit.Cut && evened[s.Left] && evened[s.Right] {
+			cuts = append(cuts, s)
+		}
+	}
+	return cuts
+}
+
+// setIn are those cuts with which something on another track sets in or ends, and its own seams.
+func setIn(a *Adviser, cuts []audit.Seam) (list []audit.Seam) {
 	all := audit.Find(a.Scene)
 	beside := a.Samples(besideMS)
-	for _, cut := range all {
-		if cut.Kind != audit.Cut || !evened[cut.Left] || !evened[cut.Right] {
-			continue
-		}
+	for _, cut := range cuts {
 		var with []audit.Seam
 		first := sort.Search(len(all), func(i int) bool { return all[i].At >= cut.At-beside })
 		for _, s := range all[first:] {
@@ -82,6 +97,31 @@ func setIn(a *Adviser, p *evening.Plan) (list []audit.Seam) {
 		}
 	}
 	return list
+}
+
+// bulging are those cuts whose blend is heard, as both sides sound in it.
+func bulging(ctx context.Context, a *Adviser, cuts []audit.Seam, threads int) ([]audit.Seam, error) {
+	off := make([]bool, len(cuts))
+	err := spread.Each(ctx, len(cuts), threads, func(i int) error {
+		t := a.Scene.Track(cuts[i].Track)
+		b := t.Blend(cuts[i].Left, cuts[i].Right)
+		if b == nil {
+			return nil
+		}
+		sum, _, err := a.Blended(t, *b)
+		off[i] = math.Abs(sum) >= audit.AudibleFrom(audit.BlendLevel)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	var list []audit.Seam
+	for i, s := range cuts {
+		if off[i] {
+			list = append(list, s)
+		}
+	}
+	return list, nil
 }
 
 // softens tells whether an edit does nothing but blend and fade.

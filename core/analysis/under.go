@@ -142,7 +142,7 @@ func (a *Recording) under(room recipe.Room) (m mixedState, gains, adds [recipe.B
 	}
 	// how loud it is, measured on a second of it
 	noise := pcm.NewBlock(1, int64(a.Rate))
-	ground.NewNoise(room, a.Rate).Add(noise, 0)
+	_ = ground.NewNoise(room, a.Rate, nil).Add(noise, 0) // made by chance: nothing is read
 	drift := speech.NewDrift(noise[0], int64(a.Rate))
 	m.addLevel = float32(drift.Energy(noise[0]) / float64(a.Rate))
 	loud := measure.NewKFilter(a.Rate).Energy(noise[0]) / float64(a.Rate)

@@ -131,7 +131,9 @@ func Sound(sc *scene.Scene, s Seam) string {
 			c.LevelDB(c.In+s.At-c.Start),
 		)
 		if c.Room != nil {
-			parts = append(parts, c.Room)
+			room := *c.Room
+			room.Tone = "" // its id is another in another file
+			parts = append(parts, room)
 		}
 		for _, l := range c.Lulls {
 			if c.LullSpan(l).Overlaps(within) {

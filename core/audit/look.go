@@ -581,17 +581,14 @@ func (l *look) blended() error {
 	if b != nil {
 		over = *b
 	}
-	out, in, err := mix.Sides(l.track, over, func(c scene.Clip) (pcm.ReaderAt, error) { return l.Sound(&c) })
+	sum, c, err := l.Blended(l.track, over)
 	if err != nil {
 		return err
 	}
-	c := measure.Correlation(out, in)
 	l.r.Measures.Correlation = &c
-	if b == nil {
-		return nil
+	if b != nil {
+		l.r.Measures.BlendLevelDB = &sum
 	}
-	sum := mix.RenderedSum(*b, l.left.GainDB, l.right.GainDB, out, in, c, 1, l.Scene.SampleRate)
-	l.r.Measures.BlendLevelDB = &sum[0]
 	return nil
 }
 

@@ -10,7 +10,8 @@ import (
 	"sync"
 
 	"blendseam/core/analysis"
-	"blendseam/core/ground"
+	"blendseam/core/measure"
+
 	"blendseam/core/level"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
@@ -76,15 +77,23 @@ func (m *Meter) Heard(track scene.TrackID) bool { return m.heard[track] }
 
 // Sound gives the sound of a clip's source.
 func (m *Meter) Sound(c *scene.Clip) (pcm.ReaderAt, error) {
-	src, err := m.source(c)
+	return mix.Evened(m.Scene, *c, func(src scene.Source) (pcm.ReaderAt, error) { return m.Open(m.Scene, src) })
+}
+
+// Blended is the level of a blend as it sounds in its middle third, in dB against both sides going over into each other
+// at constant power, and the correlation of its sides.
+func (m *Meter) Blended(t *scene.Track, b scene.Blend) (sumDB, correlation float64, err error) {
+	out, in, err := mix.Sides(t, b, func(c scene.Clip) (pcm.ReaderAt, error) { return m.Sound(&c) })
 	if err != nil {
-		return nil, err
+		return 0, 0, err
 	}
-	r, err := m.Open(m.Scene, src)
-	if err != nil {
-		return nil, err
+	gains := [2]float64{}
+	for i, id := range []scene.ClipID{b.Left, b.Right} {
+		_, c := m.Scene.Clip(id)
+		gains[i] = c.GainDB
 	}
-	return ground.Even(r, c.Room), nil
+	correlation = measure.Correlation(out, in)
+	return mix.RenderedSum(b, gains[0], gains[1], out, in, correlation, 1, m.Scene.SampleRate)[0], correlation, nil
 }
 
 func (m *Meter) source(c *scene.Clip) (scene.Source, error) {

@@ -62,6 +62,16 @@ type Measure struct {
 	eased bool
 }
 
+// AudibleFrom is from where on the figure of a cause is heard.
+func AudibleFrom(c Cause) float64 {
+	for _, m := range Table {
+		if m.Cause == c {
+			return m.Audible
+		}
+	}
+	return math.Inf(1)
+}
+
 // Table has all measures, in the order in which they are shown.
 var Table = []Measure{
 	{

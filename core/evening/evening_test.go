@@ -156,9 +156,14 @@ func TestWordsAreKept(t *testing.T) {
 		t.Fatal(err)
 	}
 	was, is := s.Render(s.Scene), s.Render(after)
+	if p.From == "" || p.From == "one" {
+		t.Fatalf("noise is made from %q", p.From)
+	}
 	silent, _ := takes(t)
 	for name := range silent.Sound {
-		silent.Sound[name] = pcm.NewBlock(1, silent.Sound[name].Len())
+		if name != p.From { // which the noise is made from
+			silent.Sound[name] = pcm.NewBlock(1, silent.Sound[name].Len())
+		}
 	}
 	fill := silent.Render(after)
 	for i := int64(3 * rate); i < 9*rate; i++ { // the first clip without its ends

@@ -50,6 +50,7 @@ type Plan struct {
 	RiseOverLoudestDB  float64  `json:"rise_over_loudest_db"`  // of the room over the loudest take as it was
 	RiseOverQuietestDB float64  `json:"rise_over_quietest_db"` // and over the quietest
 	Blends             int      `json:"blends"`                // put on cuts that had none
+	From               string   `json:"made_from"`             // whose pauses fills are made from; "": noise by chance
 	Unmeasured         []string `json:"unmeasured"`            // clips whose recordings have no pause
 	Covered            []string `json:"covered"`               // clips that lie over others all along, and are left
 
@@ -109,6 +110,9 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 	changed := p.lay(m.Scene, list, target, hush)
 	if !changed && !gaps(list) {
 		return p, nil
+	}
+	if err := p.makeFrom(m, list, target); err != nil {
+		return nil, err
 	}
 	if err := leads(ctx, m, list, target, p.edit, threads); err != nil {
 		return nil, err
@@ -381,7 +385,7 @@ func (p *Plan) EditOf(take int) scene.Edit {
 	if !p.edit.Rooms[take].Does() {
 		return nil
 	}
-	e := &scene.SetRoom{Rooms: p.edit.Rooms, Clips: map[scene.ClipID]int{}}
+	e := &scene.SetRoom{Tones: p.edit.Tones, Rooms: p.edit.Rooms, Clips: map[scene.ClipID]int{}}
 	for _, id := range p.Takes[take].Clips {
 		e.Clips[id] = p.edit.Clips[id]
 	}
@@ -394,7 +398,9 @@ func (p *Plan) Rest() scene.Edit {
 	if p.Edit == nil {
 		return nil
 	}
-	e := &scene.SetRoom{Rooms: p.edit.Rooms, Clips: map[scene.ClipID]int{}, Tracks: p.edit.Tracks}
+	e := &scene.SetRoom{
+		Tones: p.edit.Tones, Rooms: p.edit.Rooms, Clips: map[scene.ClipID]int{}, Tracks: p.edit.Tracks,
+	}
 	for i, t := range p.Takes {
 		if p.EditOf(i) == nil {
 			for _, id := range t.Clips {
@@ -421,6 +427,9 @@ func needed(e *scene.SetRoom) *scene.SetRoom {
 	}
 	for _, id := range slices.Sorted(maps.Keys(e.Tracks)) {
 		out.Tracks[id] = of(e.Tracks[id])
+	}
+	if slices.ContainsFunc(out.Rooms, func(r recipe.Room) bool { return r.Tone != "" }) {
+		out.Tones = e.Tones
 	}
 	return out
 }

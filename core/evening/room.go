@@ -309,14 +309,15 @@ func pool(list []taking, rate int64) {
 				parts = append(parts, r.parts...)
 			}
 			heard := int64(0)
-			for _, s := range pcm.Union(parts) {
+			parts = pcm.Union(parts)
+			for _, s := range parts {
 				heard += s.Len()
 			}
 			for b := range sum {
 				sum[b] /= weight
 			}
 			for _, i := range mine {
-				list[i].room.Bands, list[i].room.Hum = sum, first.Hum
+				list[i].room.Bands, list[i].room.Hum, list[i].room.parts = sum, first.Hum, parts
 				list[i].room.Seconds = float64(heard) / float64(rate)
 			}
 			all = rest

@@ -257,8 +257,9 @@ func (s Spectrum) at(hz float64) float64 {
 	return a * math.Pow(b/a, x-float64(i)) * below
 }
 
-// Even is a recording with what a room does to it. A room of nil is the recording itself.
-func Even(r pcm.ReaderAt, room *recipe.Room) pcm.ReaderAt {
+// Even is a recording with what a room does to it; tone is the sound of the tone that the room names, if it does. A
+// room of nil is the recording itself.
+func Even(r pcm.ReaderAt, room *recipe.Room, tone pcm.ReaderAt) pcm.ReaderAt {
 	if !room.Does() {
 		return r
 	}
@@ -266,7 +267,7 @@ func Even(r pcm.ReaderAt, room *recipe.Room) pcm.ReaderAt {
 	if room.Hush != nil {
 		e.ReaderAt = newHushed(r, room)
 	}
-	e.noise = NewNoise(*room, r.Format().Rate)
+	e.noise = NewNoise(*room, r.Format().Rate, tone)
 	return e
 }
 
@@ -283,8 +284,8 @@ func (e *evened) ReadSamplesAt(dst pcm.Block, at int64) error {
 		return err
 	}
 	inside := pcm.Span{From: at, To: at + dst.Len()}.Intersect(pcm.Span{To: e.length})
-	if !inside.Empty() {
-		e.noise.Add(dst.Slice(inside.From-at, inside.To-at), inside.From)
+	if inside.Empty() {
+		return nil
 	}
-	return nil
+	return e.noise.Add(dst.Slice(inside.From-at, inside.To-at), inside.From)
 }

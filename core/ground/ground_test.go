@@ -1,6 +1,7 @@
 package ground_test
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -64,7 +65,7 @@ func TestNoiseHasTheSpectrumAskedFor(t *testing.T) {
 	r := full()
 	r.Hum = nil
 	b := pcm.NewBlock(1, 30*rate)
-	ground.NewNoise(r, rate).Add(b, 12345)
+	ground.NewNoise(r, rate, nil).Add(b, 12345)
 	want := ground.FromDB(r.FillDB)
 	bands := measure.GetBands(rate, 8192, 100, 12500)
 	defer bands.Done()
@@ -102,7 +103,7 @@ func TestNoiseHasTheSpectrumAskedFor(t *testing.T) {
 func TestHumIsASine(t *testing.T) {
 	r := recipe.Room{Seed: 3, Hum: []recipe.Sine{{Hz: 100.1, LevelDB: -40}}}
 	b := pcm.NewBlock(1, 10*rate)
-	ground.NewNoise(r, rate).Add(b, 777)
+	ground.NewNoise(r, rate, nil).Add(b, 777)
 	var s, c, all float64
 	for i, v := range b[0] {
 		y, x := math.Sincos(2 * math.Pi * 100.1 * float64(i) / rate)
@@ -131,9 +132,9 @@ func TestHumIsASine(t *testing.T) {
 func TestHumIsLed(t *testing.T) {
 	r := recipe.Room{Hum: []recipe.Sine{{Hz: 50, LevelDB: -20}, {Hz: 150, LevelDB: -30, Phase: 0.3}}}
 	plain, led := pcm.NewBlock(1, 4*rate), pcm.NewBlock(1, 4*rate)
-	ground.NewNoise(r, rate).Add(plain, 0)
+	ground.NewNoise(r, rate, nil).Add(plain, 0)
 	r.Lead = []recipe.Lead{{At: rate, By: 0}, {At: 2 * rate, By: 400}}
-	ground.NewNoise(r, rate).Add(led, 0)
+	ground.NewNoise(r, rate, nil).Add(led, 0)
 	for i := range 2 * rate {
 		want := plain[0][i]
 		if i > rate {
@@ -159,7 +160,7 @@ func TestNoiseMayDifferBetweenChannels(t *testing.T) {
 	for _, width := range []float64{0, 0.3, 1} {
 		b := pcm.NewBlock(2, 20*rate)
 		r := recipe.Room{Seed: 5, Width: width, FillDB: r.FillDB}
-		ground.NewNoise(r, rate).Add(b, 4321)
+		ground.NewNoise(r, rate, nil).Add(b, 4321)
 		if c := measure.Correlation(b[:1], b[1:]); math.Abs(c-(1-width)) > 0.03 {
 			t.Errorf("width %g: the channels' correlation is %.3f", width, c)
 		}
@@ -181,7 +182,7 @@ func TestARoomGoesOverInPower(t *testing.T) {
 		r.Change.FillDB[b] = r.FillDB[b] + 6
 	}
 	b := pcm.NewBlock(1, 45*rate)
-	ground.NewNoise(r, rate).Add(b, 0)
+	ground.NewNoise(r, rate, nil).Add(b, 0)
 	before := ground.FromDB(r.FillDB).Between(500, 8000)
 	for at := 0; at < 44*rate; at += 4 * rate {
 		got := ground.Of([][]float64{b[0][at : at+rate]}, rate, nil).Between(500, 8000)
@@ -193,36 +194,83 @@ func TestARoomGoesOverInPower(t *testing.T) {
 	}
 }
 
+// broken is a tone that cannot be read.
+type broken struct{ pcm.Memory }
+
+func (broken) ReadSamplesAt(pcm.Block, int64) error { return errors.New("gone") }
+
+// Noise that is made from a tone has the levels asked for, whatever the tone has, and is as wide as the tone; what the
+// tone cannot give is an error.
+func TestNoiseIsMadeFromATone(t *testing.T) {
+	own := room.Kinds[0]
+	own.Hum = nil
+	for _, channels := range []int{1, 2} {
+		tone := pcm.Memory{Rate: rate, Sound: own.Sound(40*rate, rate, channels, 3)}
+		r := recipe.Room{Seed: 77, Tone: "t", FillDB: full().FillDB}
+		r.ToneDB = ground.Of([][]float64{measure.Mono(tone.Sound)}, rate, nil).DB()
+		b := pcm.NewBlock(2, 20*rate)
+		if err := ground.NewNoise(r, rate, tone).Add(b, 54321); err != nil {
+			t.Fatal(err)
+		}
+		got, want := ground.Of([][]float64{measure.Mono(b)}, rate, nil), ground.FromDB(r.FillDB)
+		for n := ground.ThirdLow; n <= ground.ThirdHigh; n++ {
+			low, high := ground.Third(n)
+			if d := level.OfPower(got.Between(low, high) / want.Between(low, high)); math.Abs(d) > 0.5 {
+				t.Errorf("%d channels, third-octave %d: %+.2f dB", channels, n, d)
+			}
+		}
+		alike := measure.Correlation(b[:1], b[1:])
+		if channels == 1 && alike < 1-1e-9 || channels == 2 && math.Abs(alike) > 0.1 {
+			t.Errorf("%d channels: their correlation is %.3f", channels, alike)
+		}
+		if err := ground.NewNoise(r, rate, broken{tone}).Add(b, 0); err == nil {
+			t.Error("a tone that cannot be read is silence")
+		}
+	}
+}
+
 // Every stretch is the same bits as in the whole, wherever it begins and however long it is.
 func TestAStretchIsTheSameAsInTheWhole(t *testing.T) {
-	rng := rand.New(rand.NewPCG(1, 2))
 	for channels := 1; channels <= 2; channels++ {
-		r := full()
-		r.Change = &recipe.Change{
-			FillDB: r.Hush.RoomDB, Hush: &recipe.Hush{RoomDB: r.FillDB, GainDB: r.Hush.GainDB},
-			Course: []recipe.Share{{At: rate, Share: 0}, {At: 2 * rate, Share: 1}},
+		for _, made := range []bool{false, true} {
+			r := full()
+			r.Change = &recipe.Change{
+				FillDB: r.Hush.RoomDB, Hush: &recipe.Hush{RoomDB: r.FillDB, GainDB: r.Hush.GainDB},
+				Course: []recipe.Share{{At: rate, Share: 0}, {At: 2 * rate, Share: 1}},
+			}
+			var tone pcm.ReaderAt
+			if made {
+				tone = pcm.Memory{Rate: rate, Sound: room.Kinds[2].Sound(11*rate, rate, 2, 4)}
+				r.Tone, r.ToneDB = "t", r.FillDB
+			}
+			sameInTheWhole(t, channels, &r, tone)
 		}
-		sound := room.Kinds[1].Sound(3*rate, rate, channels, 9)
-		for i := range 4000 {
-			sound[0][70000+i] += 0.1 * math.Sin(float64(i)/9)
-		}
-		even := ground.Even(pcm.Memory{Rate: rate, Sound: sound}, &r)
-		all := pcm.Span{From: -5000, To: 3*rate + 5000}
-		whole, err := pcm.Read(even, all)
+	}
+}
+
+func sameInTheWhole(t *testing.T, channels int, r *recipe.Room, tone pcm.ReaderAt) {
+	t.Helper()
+	rng := rand.New(rand.NewPCG(1, 2))
+	sound := room.Kinds[1].Sound(3*rate, rate, channels, 9)
+	for i := range 4000 {
+		sound[0][70000+i] += 0.1 * math.Sin(float64(i)/9)
+	}
+	even := ground.Even(pcm.Memory{Rate: rate, Sound: sound}, r, tone)
+	all := pcm.Span{From: -5000, To: 3*rate + 5000}
+	whole, err := pcm.Read(even, all)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 40 {
+		from := all.From + rng.Int64N(all.Len()-1)
+		part, err := pcm.Read(even, pcm.Span{From: from, To: min(all.To, from+1+rng.Int64N(20000))})
 		if err != nil {
 			t.Fatal(err)
 		}
-		for range 60 {
-			from := all.From + rng.Int64N(all.Len()-1)
-			part, err := pcm.Read(even, pcm.Span{From: from, To: min(all.To, from+1+rng.Int64N(20000))})
-			if err != nil {
-				t.Fatal(err)
-			}
-			for c := range part {
-				for i, v := range part[c] {
-					if w := whole[c][from-all.From+int64(i)]; v != w {
-						t.Fatalf("%d channels, sample %d: %g, in the whole %g", channels, from+int64(i), v, w)
-					}
+		for c := range part {
+			for i, v := range part[c] {
+				if w := whole[c][from-all.From+int64(i)]; v != w {
+					t.Fatalf("%d channels, sample %d: %g, in the whole %g", channels, from+int64(i), v, w)
 				}
 			}
 		}
@@ -233,7 +281,7 @@ func TestAStretchIsTheSameAsInTheWhole(t *testing.T) {
 func TestNothingIsLaidOutsideTheRecording(t *testing.T) {
 	r := full()
 	r.Hush = nil
-	even := ground.Even(pcm.Memory{Rate: rate, Sound: pcm.NewBlock(1, 1000)}, &r)
+	even := ground.Even(pcm.Memory{Rate: rate, Sound: pcm.NewBlock(1, 1000)}, &r, nil)
 	b, err := pcm.Read(even, pcm.Span{From: -100, To: 1100})
 	if err != nil {
 		t.Fatal(err)
@@ -244,7 +292,7 @@ func TestNothingIsLaidOutsideTheRecording(t *testing.T) {
 		}
 	}
 	m := pcm.Memory{Rate: rate, Sound: pcm.NewBlock(1, 10)}
-	if _, ok := ground.Even(m, &recipe.Room{Seed: 4}).(pcm.Memory); !ok {
+	if _, ok := ground.Even(m, &recipe.Room{Seed: 4}, nil).(pcm.Memory); !ok {
 		t.Error("a room that adds nothing makes a recording something else")
 	}
 }
@@ -257,7 +305,8 @@ func hushed(t *testing.T, background, sound []float64, db float64) []float64 {
 		h.GainDB = append(h.GainDB, -db)
 	}
 	r := &recipe.Room{Hush: h}
-	b, err := pcm.Read(ground.Even(pcm.Memory{Rate: rate, Sound: pcm.Block{sound}}, r), pcm.Span{To: int64(len(sound))})
+	even := ground.Even(pcm.Memory{Rate: rate, Sound: pcm.Block{sound}}, r, nil)
+	b, err := pcm.Read(even, pcm.Span{To: int64(len(sound))})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,11 +1,13 @@
 package mix
 
 import (
+	"fmt"
 	"math"
 
 	"blendseam/core/ground"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/tone/recipe"
 )
 
 // between is the room of a track, which sounds where clips of dialogue do not: in gaps, lulls and fades, and as much of
@@ -18,14 +20,63 @@ type between struct {
 	cover []voices // what may stand for a room
 }
 
+// Evened opens the sound of a clip, as its room makes it.
+func Evened(s *scene.Scene, c scene.Clip, open Open) (pcm.ReaderAt, error) {
+	src, ok := s.Sources[c.Source]
+	if !ok {
+		return nil, fmt.Errorf("clip %s: the scene has no source %q", c.Name, c.Source)
+	}
+	r, err := open(src)
+	if err != nil {
+		return nil, err
+	}
+	tone, err := toneOf(s, c.Room, open)
+	if err != nil {
+		return nil, fmt.Errorf("clip %s: %w", c.Name, err)
+	}
+	return ground.Even(r, c.Room, tone), nil
+}
+
+// toneOf opens the tone that the noise of a room is made from, nil if it is made by chance.
+func toneOf(s *scene.Scene, r *recipe.Room, open Open) (pcm.ReaderAt, error) {
+	if r == nil || r.Tone == "" {
+		return nil, nil
+	}
+	src, ok := s.Sources[r.Tone]
+	if !ok {
+		return nil, fmt.Errorf("the scene has no tone %q, which its room is made from", r.Tone)
+	}
+	return open(src)
+}
+
+// once opens each source only once.
+func once(open Open) Open {
+	opened := map[string]pcm.ReaderAt{}
+	return func(src scene.Source) (pcm.ReaderAt, error) {
+		if r, ok := opened[src.ID]; ok {
+			return r, nil
+		}
+		r, err := open(src)
+		if err == nil {
+			opened[src.ID] = r
+		}
+		return r, err
+	}
+}
+
 // grounds makes the rooms of the tracks that are heard.
-func (m *Mixer) grounds(s *scene.Scene) {
+func (m *Mixer) grounds(s *scene.Scene, open Open) error {
 	for i := range m.tracks {
 		t := m.tracks[i].track
 		if t.Room == nil {
 			continue
 		}
-		b := between{noise: ground.NewNoise(*t.Room, int(s.SampleRate)), gain: m.tracks[i].gain, cover: m.tracks}
+		tone, err := toneOf(s, t.Room, open)
+		if err != nil {
+			return fmt.Errorf("track %s: %w", t.Name, err)
+		}
+		noise := ground.NewNoise(*t.Room, int(s.SampleRate), tone)
+		b := between{noise: noise, gain: m.tracks[i].gain, cover: m.tracks}
 		for _, o := range s.Tracks {
 			for _, c := range o.Clips {
 				if o.Kind != scene.Sound || c.Room == nil || !s.Heard(c) {
@@ -40,6 +91,7 @@ func (m *Mixer) grounds(s *scene.Scene) {
 		}
 		m.rooms = append(m.rooms, b)
 	}
+	return nil
 }
 
 // add adds what of the room is heard in a window.
@@ -82,8 +134,8 @@ func (b *between) add(dst pcm.Block, at int64) error {
 		amplitude[i] = b.gain * (1 - amplitude[i])
 		lacks = lacks || p < 1-1e-9 || amplitude[i] < -1e-9
 	}
-	if lacks {
-		b.noise.AddTimes(dst.Slice(part.From-at, part.To-at), part.From, power, amplitude)
+	if !lacks {
+		return nil
 	}
-	return nil
+	return b.noise.AddTimes(dst.Slice(part.From-at, part.To-at), part.From, power, amplitude)
 }

@@ -10,7 +10,6 @@ import (
 	"sync"
 
 	"blendseam/core/blend"
-	"blendseam/core/ground"
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
@@ -78,22 +77,8 @@ func (r *ramp) at(sample int64) float64 {
 // see WithTones.
 func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 	m := &Mixer{channels: s.Channels, length: s.Length()}
-	opened := map[string]pcm.ReaderAt{}
-	get := func(c scene.Clip) (pcm.ReaderAt, error) {
-		if r, ok := opened[c.Source]; ok {
-			return ground.Even(r, c.Room), nil
-		}
-		src, ok := s.Sources[c.Source]
-		if !ok {
-			return nil, fmt.Errorf("clip %s: the scene has no source %q", c.Name, c.Source)
-		}
-		r, err := open(src)
-		if err != nil {
-			return nil, err
-		}
-		opened[c.Source] = r
-		return ground.Even(r, c.Room), nil
-	}
+	open = once(open)
+	get := func(c scene.Clip) (pcm.ReaderAt, error) { return Evened(s, c, open) }
 	solo := false
 	for _, t := range s.Tracks {
 		solo = solo || t.Solo && t.Kind == scene.Sound
@@ -118,7 +103,7 @@ func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 	}
 	m.pair(s, get, opt)
 	if opt.Clip == "" {
-		m.grounds(s)
+		return m, m.grounds(s, open)
 	}
 	return m, nil
 }

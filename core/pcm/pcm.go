@@ -114,6 +114,26 @@ func (b Block) Slice(from, to int64) Block {
 	return part
 }
 
+// InChannels gives a block so many channels: mono goes to all, more are averaged to mono.
+func InChannels(b Block, n int) Block {
+	if len(b) == n {
+		return b
+	}
+	out := make(Block, n)
+	for c := range out {
+		out[c] = b[c%len(b)]
+	}
+	if n == 1 {
+		out = NewBlock(1, b.Len())
+		for _, ch := range b {
+			for i, v := range ch {
+				out[0][i] += v / float64(len(b))
+			}
+		}
+	}
+	return out
+}
+
 // Clear makes b silent.
 func (b Block) Clear() {
 	for c := range b {

@@ -148,10 +148,8 @@ func checkBounds(s *Scene, t *Track) error {
 				)
 			}
 		}
-		if c.Room != nil {
-			if err := CheckRoom(c.Room); err != nil {
-				return err
-			}
+		if err := checkRoom(s, c.Room); err != nil {
+			return err
 		}
 		for _, f := range []Fade{c.FadeIn, c.FadeOut} {
 			if f.Length > 0 {
@@ -161,10 +159,8 @@ func checkBounds(s *Scene, t *Track) error {
 			}
 		}
 	}
-	if t.Room != nil {
-		if err := CheckRoom(t.Room); err != nil {
-			return err
-		}
+	if err := checkRoom(s, t.Room); err != nil {
+		return err
 	}
 	for _, b := range t.Blends {
 		if err := checkLaw(b.Law, b.CurveOut, b.CurveIn); err != nil {

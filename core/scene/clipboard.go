@@ -130,11 +130,9 @@ func pieceOf(s *Scene, in map[ClipID]bool) Clipboard {
 			if in[clip.ID] {
 				clip.Start -= s.Unit(t, p.from)
 				c.Clips = append(c.Clips, clip)
-				p.Sources[clip.Source] = s.Sources[clip.Source]
-				if tone := s.Sources[clip.Source].Tone; tone != nil {
-					for _, m := range tone.Materials() {
-						p.Sources[m.Source] = s.Sources[m.Source]
-					}
+				used := clip.Sources()
+				for _, id := range append(used, Recordings(s, used...)...) {
+					p.Sources[id] = s.Sources[id]
 				}
 			}
 		}

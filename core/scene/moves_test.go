@@ -12,6 +12,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
 	"blendseam/core/timecode"
+	"blendseam/core/tone/recipe"
 )
 
 const fr = 1920 // samples of a frame at 25
@@ -193,6 +194,33 @@ func TestSlipSlideSwapAndDuplicate(t *testing.T) {
 	if n := twice.Tracks[1].Clips; len(n) != 4 || n[2].In != 10*fr || n[2].Start != 200*fr || n[3].Start != 300*fr ||
 		twice.Tracks[0].Clips[3].Start != 300 {
 		t.Errorf("after duplicating: %+v", n)
+	}
+}
+
+// What a room is made from goes along into a scene that has none of it.
+func TestCopyTakesWhatARoomIsMadeFrom(t *testing.T) {
+	s := takes(t)
+	snd, _ := ids(s)
+	room := scenetest.Room(3)
+	_, c := s.Clip(snd[0])
+	made := scenetest.MadeFrom(s, &room, recipe.Material{Source: c.Source, From: 50, To: 30000})
+	s = scenetest.Must(t, s, &scene.SetRoom{
+		Tones: []recipe.Tone{made}, Rooms: []recipe.Room{room}, Clips: map[scene.ClipID]int{snd[1]: 0},
+	})
+	_, c = s.Clip(snd[1])
+	p, _, err := scene.Copy(s, c.Span(), []scene.TrackID{"t2"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	empty := scenetest.Must(t, scene.New("another", s.Rate, s.SampleRate), &scene.AddTrack{Name: "D", Purpose: "dialogue"})
+	after := scenetest.Must(t, empty, &scene.Paste{Clipboard: p, How: scene.Over})
+	tone := after.Sources[after.Tracks[0].Clips[0].Room.Tone].Tone
+	if tone == nil || after.Sources[tone.Left[0].Source].Samples == 0 {
+		t.Errorf("the other scene has %+v", after.Sources)
+	}
+	delete(p.Sources, room.Tone)
+	if _, err := scene.Apply(empty, &scene.Paste{Clipboard: p, How: scene.Over}); err == nil {
+		t.Error("a room whose tone is not there was pasted")
 	}
 }
 

@@ -10,8 +10,10 @@ import (
 
 // SetRoom brings the backgrounds of clips to one: each gets a room, or loses it, and so does each track, whose room
 // sounds where none of its clips does, between its first and its last. One room is often that of many clips, so that
-// rooms are listed once and named by their place in the list, from 0; -1 is none.
+// rooms are listed once and named by their place in the list, from 0; -1 is none. The scene gets the tones that they
+// are made from, by the ids that ToneSource gives them.
 type SetRoom struct {
+	Tones  []recipe.Tone   `json:"tones,omitempty"`
 	Rooms  []recipe.Room   `json:"rooms"`
 	Clips  map[ClipID]int  `json:"clips,omitempty"`
 	Tracks map[TrackID]int `json:"tracks,omitempty"`
@@ -32,8 +34,11 @@ func (e *SetRoom) apply(d *draft) error {
 	if len(e.Clips)+len(e.Tracks) == 0 {
 		return notPossible("No clip is named whose room is to be set.")
 	}
+	if err := e.bringTones(d); err != nil {
+		return err
+	}
 	for i := range e.Rooms {
-		if err := CheckRoom(&e.Rooms[i]); err != nil {
+		if err := checkRoom(d.Scene, &e.Rooms[i]); err != nil {
 			return err
 		}
 	}
@@ -74,6 +79,28 @@ func (e *SetRoom) apply(d *draft) error {
 	return nil
 }
 
+// bringTones gives the scene the tones that rooms are made from.
+func (e *SetRoom) bringTones(d *draft) error {
+	if len(e.Tones) == 0 {
+		return nil
+	}
+	d.Sources = maps.Clone(d.Sources)
+	for _, t := range e.Tones {
+		if !d.replay {
+			if err := checkTone(d.Scene, t); err != nil {
+				return err
+			}
+		}
+		src, err := d.ToneSource(t, "room of "+d.Sources[t.Left[0].Source].Name)
+		if err != nil {
+			return err
+		}
+		src.Name = shortName(src.Name)
+		d.Sources[src.ID] = src
+	}
+	return nil
+}
+
 func (e *SetRoom) words(before, after *Scene) string {
 	off, name := 0, ""
 	for id, i := range e.Clips {
@@ -103,9 +130,29 @@ const mostHum = 64
 // mostPoints is how many points a room's course, or the lead of its hum, may have.
 const mostPoints = 50000
 
-// CheckRoom refuses a room that no sound can be made of.
+// checkRoom refuses a room that no sound can be made of in a scene; nil is none.
+func checkRoom(s *Scene, r *recipe.Room) error {
+	if r == nil {
+		return nil
+	}
+	if err := CheckRoom(r); err != nil {
+		return err
+	}
+	if r.Tone != "" && s.Sources[r.Tone].Tone == nil {
+		return notPossible("The scene has no tone %q for a room to be made from; bring it in with the room.", r.Tone)
+	}
+	return nil
+}
+
+// CheckRoom refuses a room that no sound can be made of, whatever the scene.
 func CheckRoom(r *recipe.Room) error {
 	if err := checkState(r.FillDB, r.Hush); err != nil {
+		return err
+	}
+	if (r.Tone == "") != (len(r.ToneDB) == 0) {
+		return notPossible("A room that is made from a tone says what that has in its bands; one that is not does not.")
+	}
+	if err := checkState(r.ToneDB, nil); err != nil {
 		return err
 	}
 	if !(r.Width >= 0 && r.Width <= 1) {

@@ -42,6 +42,24 @@ func (s *Scene) ToneSource(t recipe.Tone, name string) (Source, error) {
 	return src, nil
 }
 
+// Sources are the ids of the sources that a clip's sound is made from: its own, and the tone of its room.
+func (c *Clip) Sources() []string { return append([]string{c.Source}, c.Room.Tones()...) }
+
+// Recordings are the ids of the recordings that some sources are, or are made from if they are tones.
+func Recordings(s *Scene, sources ...string) (list []string) {
+	for _, id := range sources {
+		tone := s.Sources[id].Tone
+		if tone == nil {
+			list = append(list, id)
+			continue
+		}
+		for _, m := range tone.Materials() {
+			list = append(list, m.Source)
+		}
+	}
+	return list
+}
+
 // A Hole is what a patch fills: a lull of a clip, or the gap between two clips of a track. A patch follows its hole.
 type Hole struct {
 	Clip ClipID `json:"clip"`           // whose lull it is, or ahead of the gap

@@ -81,7 +81,7 @@ func (r *Reader) reseeded(seed uint64) *Reader {
 
 // over is the tone at a gain in dB, with its fades, over what sounds beside it.
 func (w Wish) over(b pcm.Block, db float64) pcm.Block {
-	out, n, gain := toChannels(w.Under, len(b)), b.Len(), level.Amplitude(db)
+	out, n, gain := pcm.InChannels(w.Under, len(b)), b.Len(), level.Amplitude(db)
 	sum := pcm.NewBlock(len(b), n)
 	for c := range b {
 		for i, v := range b[c] {

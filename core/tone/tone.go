@@ -56,7 +56,7 @@ func (r *Reader) build() {
 				r.err = err
 				return
 			}
-			side = append(side, toChannels(b, r.channels))
+			side = append(side, pcm.InChannels(b, r.channels))
 		}
 		parts = append(parts, side)
 	}
@@ -80,26 +80,6 @@ func (r *Reader) lay() {
 		}
 		r.grains = append(r.grains, newGrains(r.recipe.Seed+uint64(i)<<32, loop, int64(r.rate)))
 	}
-}
-
-// toChannels gives a block so many channels: mono goes to all, more are averaged to mono.
-func toChannels(b pcm.Block, n int) pcm.Block {
-	if len(b) == n {
-		return b
-	}
-	out := make(pcm.Block, n)
-	for c := range out {
-		out[c] = b[c%len(b)]
-	}
-	if n == 1 {
-		out = pcm.NewBlock(1, b.Len())
-		for _, ch := range b {
-			for i, v := range ch {
-				out[0][i] += v / float64(len(b))
-			}
-		}
-	}
-	return out
 }
 
 // along is how far on its way the tone is at a moment, 0 to 1.
@@ -159,7 +139,9 @@ func (r *Reader) raw(dst pcm.Block, at int64) {
 			g.add(dst, s.noise[end][layer], inside, gain)
 		})
 	}
-	r.addHum(dst, inside)
+	if !r.recipe.NoHum {
+		r.addHum(dst, inside)
+	}
 }
 
 // cell is how many samples a partial is followed by turning a pointer, from an exact phase on.

@@ -81,9 +81,9 @@ var clipFields = []clipField{
 	},
 	{
 		[]string{"room"},
-		func(to object, c clipOut) { put(to, "room", c.Room, c.Room != nil) },
+		func(to object, c clipOut) { put(to, "room", writeRoom(c.scene, c.Room), c.Room != nil) },
 		func(from node, c clipIn) (err error) {
-			c.Room, err = from.room()
+			c.Room, err = c.r.room(from)
 			return err
 		},
 	},

@@ -361,6 +361,10 @@ func hushedRoom() recipe.Room {
 // What the standard has no field for comes back as it was: level lines, accepted seams, pairs.
 func TestLevelLinesAcceptedSeamsAndPairsComeBack(t *testing.T) {
 	s := scene.New("more", timecode.F25, 48000)
+	made := scenetest.Room(5)
+	tone := scenetest.MadeFrom(
+		&scene.Scene{SampleRate: 48000}, &made, recipe.Material{Source: "a.wav", From: 7, To: 96000},
+	)
 	for _, e := range []scene.Edit{
 		&scene.Bring{Source: scene.Source{ID: "a.wav", Name: "a", URL: "a.wav", Samples: 480000, Channels: 1, Offset: 4800}},
 		&scene.AddTrack{Name: "D", Purpose: "dialogue"}, &scene.AddTrack{Name: "E", Purpose: "effects"},
@@ -368,7 +372,7 @@ func TestLevelLinesAcceptedSeamsAndPairsComeBack(t *testing.T) {
 		&scene.Add{Track: "t2", Source: "a.wav", In: 100000, Start: 96000, Length: 72000},
 		&scene.SetLevel{Clip: "c3", Points: []scene.LevelPoint{{At: 2000, DB: -3.5}, {At: 5000, DB: 2}}},
 		&scene.SetRoom{Rooms: []recipe.Room{hushedRoom()}, Clips: map[scene.ClipID]int{"c4": 0}},
-		&scene.SetRoom{Rooms: []recipe.Room{scenetest.Room(5)}, Tracks: map[scene.TrackID]int{"t1": 0}},
+		&scene.SetRoom{Tones: []recipe.Tone{tone}, Rooms: []recipe.Room{made}, Tracks: map[scene.TrackID]int{"t1": 0}},
 		&scene.Accept{Left: "c3", Sound: "abc", Note: "as it is"}, &scene.Accept{Right: "c4", Sound: "def"},
 		&scene.SetPair{Out: "c3", In: "c4", From: 90000, To: 100000, Law: blend.Matched,
 			CurveIn: &blend.Curve{Shape: blend.Exponential, Bend: 0.5}},
@@ -393,8 +397,17 @@ func TestLevelLinesAcceptedSeamsAndPairsComeBack(t *testing.T) {
 		t.Errorf("came back as %+v", is)
 	}
 	if room := s.Tracks[1].Clips[0].Room; room == nil || !room.Equal(back.Tracks[1].Clips[0].Room) ||
-		!back.Tracks[0].Room.Equal(s.Tracks[0].Room) || back.Tracks[0].Room == nil || back.Tracks[1].Room != nil {
+		back.Tracks[0].Room == nil || back.Tracks[1].Room != nil {
 		t.Errorf("rooms came back as %+v and %+v", back.Tracks[1].Clips[0].Room, back.Tracks[0].Room)
+	}
+	room := *back.Tracks[0].Room
+	of := back.Sources[room.Tone].Tone
+	if room.Tone = made.Tone; !room.Equal(s.Tracks[0].Room) {
+		t.Errorf("the track's room came back as %+v", room)
+	}
+	tone.Left = []recipe.Material{{Source: is.Source, From: 7, To: 96000}}
+	if of == nil || !reflect.DeepEqual(*of, tone) {
+		t.Errorf("the tone that a room is made from came back as %+v, not %+v", of, tone)
 	}
 	if len(back.Pairs) != 1 || back.Pairs[0].Out != is.ID || back.Pairs[0].Law != blend.Matched ||
 		back.Pairs[0].CurveIn.Bend != 0.5 {
@@ -402,6 +415,7 @@ func TestLevelLinesAcceptedSeamsAndPairsComeBack(t *testing.T) {
 	}
 	for _, bad := range []string{`{"level": [{"db": 1}]}`, `{"level": [{"at": {"value": 5, "rate": 48000}, "db": 99}]}`,
 		`{"room": 5}`, `{"room": {"fill_db": [1]}}`, `{"room": {"fill_db": "loud"}}`, `{"room": {"hum": [{"hz": 1e9}]}}`,
+		`{"room": {"tone": 7}}`, `{"room": {"tone": {"generator_kind": "x"}}}`,
 		`{"pair_out": {"with": "x", "law": "glue"}}`} {
 		var tree map[string]any
 		json.Unmarshal(raw, &tree)

@@ -18,7 +18,6 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
-	"blendseam/core/tone/recipe"
 	"blendseam/interchange"
 
 	"github.com/tidwall/gjson"
@@ -48,6 +47,7 @@ type reader struct {
 	length   interchange.Length
 	lengths  map[string][2]*big.Rat // what length said
 	sources  map[string]string      // id by keyOf
+	inTones  map[string]bool        // ids of recordings that only tones have named so far
 	warnings []string
 	pairs    []scene.Pair                  // with the name of their incoming clip
 	incoming map[scene.ClipID]scene.ClipID // id of the incoming clips of pairs, by name
@@ -79,6 +79,7 @@ func Read(raw []byte, length interchange.Length) (s *scene.Scene, warnings []str
 		length:   length,
 		lengths:  map[string][2]*big.Rat{},
 		sources:  map[string]string{},
+		inTones:  map[string]bool{},
 		incoming: map[scene.ClipID]scene.ClipID{},
 		clips:    map[scene.ClipID]scene.ClipID{},
 	}
@@ -417,7 +418,7 @@ func (r *reader) track(n node) error {
 	if t.GainDB, err = mine.db("gain_db"); err != nil {
 		return err
 	}
-	if t.Room, err = mine.room(); err != nil {
+	if t.Room, err = r.room(mine); err != nil {
 		return err
 	}
 	t.Hue, t.Solo = mine.text("hue"), mine.flag("solo", false)
@@ -622,8 +623,12 @@ func (r *reader) source(n node, t *scene.Track) (scene.Source, *[2]*big.Rat, err
 	key := keyOf(target, mine.text("sha256"))
 	id, seen := r.sources[key]
 	src := r.scene.Sources[id]
-	if !seen {
-		src = scene.Source{ID: r.sourceID(), Name: r.name(ref), URL: target, Unknown: true}
+	if !seen || r.inTones[id] { // what a tone says of its recordings is not all
+		if !seen {
+			id = r.sourceID()
+		}
+		delete(r.inTones, id)
+		src = scene.Source{ID: id, Name: r.name(ref), URL: target, Unknown: true}
 		if src.Name == "" {
 			src.Name = baseName(target)
 		}
@@ -706,22 +711,6 @@ func (r *reader) fade(mine node, key string, t *scene.Track) (scene.Fade, error)
 	}
 	f.Curve, err = n.curve("curve", "bend")
 	return f, err
-}
-
-// room reads what is done to a background; nil if there is nothing.
-func (n node) room() (*recipe.Room, error) {
-	o, ok, err := n.object("room")
-	if !ok || err != nil {
-		return nil, err
-	}
-	r := &recipe.Room{}
-	if err := json.Unmarshal([]byte(o.raw), r); err != nil {
-		return nil, o.errorf("is no room: %s", strings.TrimPrefix(err.Error(), "json: "))
-	}
-	if err := scene.CheckRoom(r); err != nil {
-		return nil, o.errorf("%s", err)
-	}
-	return r, nil
 }
 
 // level reads a level line. Its moments are the recording's own.

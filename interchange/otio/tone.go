@@ -1,14 +1,16 @@
 package otio
 
 import (
-	"blendseam/core/tone/recipe"
+	"encoding/json"
 	"fmt"
 	"math/big"
 	"strconv"
+	"strings"
 
 	"blendseam/core/blend"
 	"blendseam/core/limit"
 	"blendseam/core/scene"
+	"blendseam/core/tone/recipe"
 
 	"github.com/tidwall/gjson"
 )
@@ -121,6 +123,7 @@ func writeTone(s *scene.Scene, src scene.Source) object {
 				"from":       rational(m.From+from.Offset, rate),
 				"to":         rational(m.To+from.Offset, rate),
 			}
+			put(o, "starts", rational(from.Offset, rate), from.Offset != 0)
 			put(o, "sha256", from.SHA256, from.SHA256 != "")
 			out = append(out, o)
 		}
@@ -133,6 +136,7 @@ func writeTone(s *scene.Scene, src scene.Source) object {
 	put(p, "right_db", t.RightDB, t.RightDB != nil)
 	put(p, "from", rational(t.From, rate), t.To > t.From)
 	put(p, "to", rational(t.To, rate), t.To > t.From)
+	put(p, "no_hum", true, t.NoHum)
 	return object{
 		"OTIO_SCHEMA":            "GeneratorReference.1",
 		"name":                   src.Name,
@@ -154,7 +158,7 @@ func (r *reader) tone(ref node) (scene.Source, error) {
 	if err != nil || !ok {
 		return none, ref.errorf("room tone needs its parameters")
 	}
-	t := recipe.Tone{}
+	t := recipe.Tone{NoHum: p.flag("no_hum", false)}
 	if t.Seed, err = strconv.ParseUint(p.text("seed"), 10, 64); err != nil {
 		return none, p.errorf("room tone needs its seed, a whole number written as text")
 	}
@@ -198,6 +202,50 @@ func (r *reader) tone(ref node) (scene.Source, error) {
 	return src, err
 }
 
+// writtenRoom is a room as it is written: the tone that it is made from stands in it.
+type writtenRoom struct {
+	recipe.Room
+	Tone json.RawMessage `json:"tone,omitempty"`
+}
+
+func writeRoom(s *scene.Scene, r *recipe.Room) any {
+	if len(r.Tones()) == 0 {
+		return r
+	}
+	return struct {
+		recipe.Room
+		Tone object `json:"tone"`
+	}{*r, writeTone(s, s.Sources[r.Tone])}
+}
+
+// room reads what is done to a background; nil if there is nothing.
+func (r *reader) room(of node) (*recipe.Room, error) {
+	o, ok, err := of.object("room")
+	if !ok || err != nil {
+		return nil, err
+	}
+	w := writtenRoom{}
+	if err := json.Unmarshal([]byte(o.raw), &w); err != nil {
+		return nil, o.errorf("is no room: %s", strings.TrimPrefix(err.Error(), "json: "))
+	}
+	w.Room.Tone = ""
+	ref, ok, err := o.object("tone")
+	if err != nil {
+		return nil, err
+	}
+	if ok {
+		src, err := r.tone(ref)
+		if err != nil {
+			return nil, err
+		}
+		w.Room.Tone = src.ID
+	}
+	if err := scene.CheckRoom(&w.Room); err != nil {
+		return nil, o.errorf("%s", err)
+	}
+	return &w.Room, nil
+}
+
 func (r *reader) materials(p node, key string) (out []recipe.Material, err error) {
 	err = p.each(key, p.place+"/"+key, func(i int, n node) error {
 		if i >= limit.Materials {
@@ -223,8 +271,13 @@ func (r *reader) materials(p node, key string) (out []recipe.Material, err error
 			if sound, _ := r.lengthOf(target); sound != nil {
 				src.Samples, src.Unknown = units(sound, r.scene.SampleRate, 1), false
 			}
+			if starts, ok, err := n.time("starts"); err != nil {
+				return err
+			} else if ok {
+				src.Offset = units(starts.seconds, r.scene.SampleRate, 1)
+			}
 			id = src.ID
-			r.sources[key], r.scene.Sources[id] = id, src
+			r.sources[key], r.scene.Sources[id], r.inTones[id] = id, src, true
 		}
 		m := recipe.Material{Source: id}
 		for key, to := range map[string]*int64{"from": &m.From, "to": &m.To} {

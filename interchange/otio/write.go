@@ -132,7 +132,7 @@ func writeTrack(s *scene.Scene, t *scene.Track, named map[scene.ClipID]bool) obj
 	put(mine, "solo", true, t.Solo)
 	put(mine, "locked", true, t.Locked)
 	put(mine, "stays", true, t.Stays)
-	put(mine, "room", t.Room, t.Room != nil)
+	put(mine, "room", writeRoom(s, t.Room), t.Room != nil)
 	o := object{"OTIO_SCHEMA": "Track.1", "name": t.Name, "kind": kind, "children": children, "source_range": nil,
 		"effects": []any{}, "markers": []any{}, "enabled": true}
 	if children == nil {

@@ -175,6 +175,9 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		if some {
 			rooms := []recipe.Room{changing(Room(rng.Uint64()))}
 			e := &scene.SetRoom{Rooms: rooms, Clips: map[scene.ClipID]int{id: rng.IntN(2) - 1}}
+			if rng.IntN(2) == 0 {
+				e.Tones = []recipe.Tone{MadeFrom(s, &e.Rooms[0], recipe.Material{Source: "s2", From: 1000, To: 41000})}
+			}
 			if rng.IntN(3) == 0 {
 				e.Tracks = map[scene.TrackID]int{track.ID: rng.IntN(2) - 1}
 			}
@@ -314,6 +317,17 @@ func Room(seed uint64) recipe.Room {
 		r.FillDB[i] = -80
 	}
 	return r
+}
+
+// MadeFrom has a room be made from a stretch of a recording of a scene, and gives the tone that it is made from.
+func MadeFrom(s *scene.Scene, r *recipe.Room, from recipe.Material) recipe.Tone {
+	tone := recipe.Tone{Seed: 1, Left: []recipe.Material{from}, NoHum: true}
+	src, err := s.ToneSource(tone, "room")
+	if err != nil {
+		panic(err) // a recipe can be written
+	}
+	r.Tone, r.ToneDB = src.ID, make([]float64, recipe.FineBands)
+	return tone
 }
 
 // changing is a room that changes, and whose hum is led.

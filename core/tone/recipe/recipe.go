@@ -22,6 +22,7 @@ type Tone struct {
 	To      int64     `json:"to,omitempty"`   // and where it has arrived
 	// The moment of the tone at which sample 0 of the first material's recording would lie: its hum goes on from there.
 	Phase int64 `json:"phase,omitempty"`
+	NoHum bool  `json:"no_hum,omitempty"` // its hum is left out
 }
 
 // A Material is a quiet stretch of a recording that tone is made from, in samples of its source.

@@ -13,6 +13,8 @@ type Room struct {
 	Seed   uint64    `json:"seed"`
 	FillDB []float64 `json:"fill_db,omitempty"` // noise to be added, dBFS in each of FineBands; none: no noise
 	Width  float64   `json:"width,omitempty"`   // share of the noise that is another in each channel, 0 to 1
+	Tone   string    `json:"tone,omitempty"`    // of the scene, that the noise is made from; "": made by chance
+	ToneDB []float64 `json:"tone_db,omitempty"` // what that tone has in each of FineBands, dBFS
 	Hum    []Sine    `json:"hum,omitempty"`     // steady sines to be added
 	Lead   []Lead    `json:"lead,omitempty"`    // how far those run ahead, in order of time; none: not at all
 	Hush   *Hush     `json:"hush,omitempty"`
@@ -113,8 +115,9 @@ func (r *Room) Equal(o *Room) bool {
 	if r == nil || o == nil || r == o {
 		return r == o
 	}
-	return r.Seed == o.Seed && r.Width == o.Width && slices.Equal(r.FillDB, o.FillDB) && slices.Equal(r.Hum, o.Hum) &&
-		slices.Equal(r.Lead, o.Lead) && r.Hush.equal(o.Hush) && r.Change.equal(o.Change)
+	return r.Seed == o.Seed && r.Width == o.Width && r.Tone == o.Tone && slices.Equal(r.ToneDB, o.ToneDB) &&
+		slices.Equal(r.FillDB, o.FillDB) && slices.Equal(r.Hum, o.Hum) && slices.Equal(r.Lead, o.Lead) &&
+		r.Hush.equal(o.Hush) && r.Change.equal(o.Change)
 }
 
 func (h *Hush) equal(o *Hush) bool {
@@ -135,6 +138,14 @@ func (c *Change) equal(o *Change) bool {
 // each partly cancels in the mean.
 func (r *Room) InChannel(channels int) float64 {
 	return 1 / (1 - r.Width + r.Width/float64(channels))
+}
+
+// Tones are the tones that the room names, at most one; a room of nil names none.
+func (r *Room) Tones() []string {
+	if r == nil || r.Tone == "" {
+		return nil
+	}
+	return []string{r.Tone}
 }
 
 // Does tells whether the room changes anything.

@@ -1,7 +1,7 @@
 // Bringing takes to one room: the list of what each lacks and has too much, heard before and after, then one edit.
 import { get } from "../model/api.ts";
 import { openList, type Row } from "../panels/list.ts";
-import { called, db, done, evenedPart, roomLevels, signed } from "../panels/takes.ts";
+import { called, db, done, evenedPart, madeFrom, roomLevels, signed } from "../panels/takes.ts";
 import { say } from "../panels/toast.ts";
 import type { EveningAnswer, TakeView } from "../wire/web.ts";
 import { clipsInHand } from "./moves.ts";
@@ -59,7 +59,7 @@ export class Evening {
         about:
           `A room of ${db(plan.target.level_db)} dBFS, ${signed(plan.rise_over_loudest_db)} dB against the loudest ` +
           `take. They are up to ${db(plan.apart_db)} dB apart; ${db(plan.left_db)} dB are left. ` +
-          "Words, length and sync stay.",
+          `Words, length and sync stay.${madeFrom(plan)}`,
         of: "Take",
         rows: [...got.takes.map((t) => this.row(t)), ...this.rest(got)],
         hear: (key, then) => {

@@ -6,7 +6,7 @@ import { batch } from "../commands/stage.ts";
 import { drawRoom, drawRooms } from "../drawing/rooms.ts";
 import { get, pageData, pageName, post } from "../model/api.ts";
 import { listen } from "../model/events.ts";
-import { called, db, done, evenedPart, signed } from "../panels/takes.ts";
+import { called, db, done, evenedPart, madeFrom, signed } from "../panels/takes.ts";
 import { registerToast, say } from "../panels/toast.ts";
 import type { EditAnswer, EveningAnswer, TakeView } from "../wire/web.ts";
 
@@ -70,7 +70,8 @@ function show(): void {
   panel.about =
     `The target has ${db(plan.target.level_db)} dBFS: ${signed(plan.rise_over_quietest_db)} dB against the quietest ` +
     `take, ${signed(plan.rise_over_loudest_db)} dB against the loudest. ${db(plan.left_db)} dB would be left in the ` +
-    `worst third-octave.${plan.unmeasured.length ? ` No pause to measure: ${plan.unmeasured.join(", ")}.` : ""}` +
+    `worst third-octave.${madeFrom(plan)}` +
+    `${plan.unmeasured.length ? ` No pause to measure: ${plan.unmeasured.join(", ")}.` : ""}` +
     `${plan.covered.length ? ` Left, as others sound all along: ${plan.covered.join(", ")}.` : ""}`;
   panel.takes = [...new Set(takes.map((t) => t.clip))].map((value) => ({ value, words: `like ${value}` }));
   panel.shown = takes.map(row);

@@ -1,5 +1,6 @@
 // Takes that are brought to one room, in words, and what they would sound like then.
 import { TRY } from "../bench/player.ts";
+import type { Plan } from "../wire/evening.ts";
 import type { TakeView } from "../wire/web.ts";
 
 const NOTHING = -150; // dB, the level of what is not there
@@ -14,6 +15,10 @@ export function done(t: TakeView): string {
   ];
   return list.join(", ") || "left as it is";
 }
+
+/** What is laid under takes is made from, as a sentence with a space before it; nothing where that is chance. */
+export const madeFrom = (plan: Plan): string =>
+  plan.made_from ? ` What is laid under them is made from the pauses of ${plan.made_from}.` : "";
 
 /** The level of a take's room, and of what it goes over to. */
 export const roomLevels = (t: TakeView): string =>

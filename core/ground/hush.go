@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 
 	"blendseam/core/cache"
 	"blendseam/core/level"
@@ -16,10 +17,11 @@ import (
 // A hushed recording is looked at in frames of frameLength samples, frameHop apart, with the square root of a Hann
 // window before and after; two of them lie over each sample and sum to it where no gain is put on.
 //
-// What sounds is a word, or anything else that is not the background, where one of the bands stands so far over what
+// What sounds in a band is a word, or anything else that is not the background, where the band stands so far over what
 // the background has, in dB, over about 50 ms: from wordFrom on it counts in part, from wordSure on whole. Around that
-// the background is left as it is, for wordReach frames, and goes over from the one to the other within wordEase more.
-// All of that is of a finite reach, so that a stretch can be made without what came long before it.
+// the background is left as it is, in that band and in wordBeside to either side, for wordReach frames, and goes over
+// from the one to the other within wordEase more. So under a vowel the hiss stays down where it would be heard beside
+// it. All of that is of a finite reach, so that a stretch can be made without what came long before it.
 const (
 	frameLength = 1024
 	frameHop    = frameLength / 2
@@ -28,6 +30,7 @@ const (
 	wordSmooth  = 2 // frames to either side
 	wordReach   = 5 // frames
 	wordEase    = 3 // frames
+	wordBeside  = 9 // bands to either side
 	wordContext = wordSmooth + wordReach + wordEase
 )
 
@@ -47,6 +50,28 @@ type hushed struct {
 	room   *recipe.Room
 	states []hushState
 	window []float64
+	places []place // of each bin
+}
+
+// A place is where a bin lies among the bands: at the middle of one, or on the way to the next.
+type place struct {
+	band int
+	next float64 // 0 to 1
+}
+
+func placesAmong(bands []wordBand) []place {
+	out := make([]place, frameLength/2+1)
+	for i := range out {
+		b := 0
+		for b+1 < len(bands) && bands[b+1].middle() <= float64(i) {
+			b++
+		}
+		out[i].band = b
+		if b+1 < len(bands) {
+			out[i].next = max(0, (float64(i)-bands[b].middle())/(bands[b+1].middle()-bands[b].middle()))
+		}
+	}
+	return out
 }
 
 // A hushState is a background, and how far it is turned down.
@@ -60,6 +85,8 @@ type wordBand struct {
 	from, to int
 	power    float64
 }
+
+func (b wordBand) middle() float64 { return float64(b.from+b.to-1) / 2 }
 
 // of is the power of the band in a frame, shared among so many channels.
 func (b wordBand) of(bins []complex128, channels float64) (sum float64) {
@@ -83,6 +110,7 @@ func newHushed(r pcm.ReaderAt, room *recipe.Room) *hushed {
 	if room.Change != nil && room.Change.Hush != nil {
 		out.states = append(out.states, stateOf(*room.Change.Hush, rate))
 	}
+	out.places = placesAmong(out.states[0].bands)
 	return out
 }
 
@@ -201,10 +229,12 @@ func (h *hushed) ReadSamplesAt(dst pcm.Block, at int64) error {
 		from := (first+int64(k))*frameHop - at
 		for c := range sound {
 			out := bins[k*len(sound)+c]
-			if down[k] > 0 {
+			if slices.Max(down[k]) > 0 {
 				share := h.share(first + int64(k))
 				for i := range out {
-					out[i] *= complex(level.Amplitude(h.gainDB(i, share)*down[k]), 0)
+					p := h.places[i]
+					x := down[k][p.band]*(1-p.next) + down[k][min(p.band+1, len(down[k])-1)]*p.next
+					out[i] *= complex(level.Amplitude(h.gainDB(i, share)*x), 0)
 				}
 			}
 			x = fft.Sequence(x, out)
@@ -216,35 +246,46 @@ func (h *hushed) ReadSamplesAt(dst pcm.Block, at int64) error {
 	return nil
 }
 
-// down is how far each frame that is heard is turned down, from 0 to 1, by the powers of the bands in it and in those
-// around it; the first frame of over is that of number first.
-func (h *hushed) down(over [][]float64, first int64) []float64 {
-	word := make([]float64, len(over)-2*wordSmooth)
+// down is how far each band of each frame that is heard is turned down, from 0 to 1, by the powers of the bands in it
+// and in those around it; the first frame of over is that of number first.
+func (h *hushed) down(over [][]float64, first int64) [][]float64 {
+	bands := len(h.states[0].bands)
+	own := make([]float64, bands)
+	word := make([][]float64, len(over)-2*wordSmooth)
 	for f := range word {
-		most := level.Silence
 		share := h.share(first + int64(f) + wordSmooth)
-		for b := range h.states[0].bands {
+		for b := range own {
 			sum := 0.0
 			for k := f; k <= f+2*wordSmooth; k++ {
 				sum += over[k][b]
 			}
-			most = max(most, level.OfPower(sum/(2*wordSmooth+1)/(h.background(b, share)+1e-30)))
+			db := level.OfPower(sum / (2*wordSmooth + 1) / (h.background(b, share) + 1e-30))
+			own[b] = max(0, min(1, (db-wordFrom)/(wordSure-wordFrom)))
 		}
-		word[f] = max(0, min(1, (most-wordFrom)/(wordSure-wordFrom)))
+		word[f] = make([]float64, bands)
+		for b := range own {
+			word[f][b] = slices.Max(own[max(0, b-wordBeside):min(bands, b+wordBeside+1)])
+		}
 	}
-	wide := make([]float64, len(word)-2*wordReach)
+	wide := make([][]float64, len(word)-2*wordReach)
 	for f := range wide {
+		wide[f] = make([]float64, bands)
 		for _, w := range word[f : f+2*wordReach+1] {
-			wide[f] = max(wide[f], w)
+			for b, v := range w {
+				wide[f][b] = max(wide[f][b], v)
+			}
 		}
 	}
-	out := make([]float64, len(wide)-2*wordEase)
+	out := make([][]float64, len(wide)-2*wordEase)
 	for f := range out {
-		sum := 0.0
-		for _, w := range wide[f : f+2*wordEase+1] {
-			sum += w
+		out[f] = make([]float64, bands)
+		for b := range out[f] {
+			sum := 0.0
+			for _, w := range wide[f : f+2*wordEase+1] {
+				sum += w[b]
+			}
+			out[f][b] = 1 - sum/(2*wordEase+1)
 		}
-		out[f] = 1 - sum/(2*wordEase+1)
 	}
 	return out
 }

@@ -133,7 +133,8 @@ def rooms(rng, kind):
 
 
 def scene(folder, voice, seed, kind, bank):
-    """Makes a scene's recordings and file; gives where it is cut, and the uncut pauses, as (wav, sample)."""
+    """Makes a scene's recordings and file; gives where it is cut, the uncut pauses that evened takes are compared with,
+    and those of the takes themselves, as (wav, sample)."""
     rng = np.random.default_rng(seed)
     folder = pathlib.Path(folder)
     folder.mkdir(parents=True, exist_ok=True)
@@ -156,16 +157,48 @@ def scene(folder, voice, seed, kind, bank):
         at += end - begin
         cuts.append(at)
     write(folder / "scene.otio", clips, pair)
-    uncut = []
+    own = pauses(rng, folder, pair)
+    uncut = own
     if kind in ("hum", "rain"):
         x, spans = take(rng, lines[:5], lambda length: all_along(length, True), decay(rng))
         wavfile.write(folder / "take2.wav", RATE, (x * 2**31).clip(-(2**31), 2**31 - 1).astype(np.int32))
-        pair = [([], 0), ([], 0), (spans, len(x))]
-    for i, (spans, _) in enumerate(pair):
+        uncut = pauses(rng, folder, [([], 0), ([], 0), (spans, len(x))])
+    return cuts[:-1], uncut, own
+
+
+def pauses(rng, folder, takes):
+    """The pauses of whole takes, each by its recording and about its middle."""
+    out = []
+    for i, (spans, _) in enumerate(takes):
         for n in range(len(spans) - 1):
             middle = spans[n][1] + int((spans[n + 1][0] - spans[n][1]) * rng.uniform(0.4, 0.6))
-            uncut.append((str(folder / f"take{i}.wav"), middle))
-    return cuts[:-1], uncut
+            out.append((str(folder / f"take{i}.wav"), middle))
+    return out
+
+
+def whole(folder, evened):
+    """Writes for each take of an evened scene one of it alone, uncut, brought to the same room; gives their names."""
+    folder = pathlib.Path(folder)
+    timeline = json.loads(pathlib.Path(evened).read_text())
+    found = {}
+    for track in timeline["tracks"]["children"]:
+        for clip in track["children"]:
+            if clip["OTIO_SCHEMA"].startswith("Clip"):
+                ref = clip.get("media_reference") or clip["media_references"]["DEFAULT_MEDIA"]
+                found.setdefault(ref["target_url"], (ref, clip["metadata"].get("blendseam", {}).get("room")))
+    for name, (ref, room) in found.items():
+        clip = {
+            "OTIO_SCHEMA": "Clip.1",
+            "name": name,
+            "source_range": ref["available_range"],
+            "media_reference": ref,
+            "metadata": {"blendseam": {"room": room} if room else {}},
+        }
+        one = json.loads(json.dumps(timeline))
+        one["tracks"]["children"] = [dict(timeline["tracks"]["children"][0], children=[clip])]
+        one["tracks"]["children"][0]["metadata"] = {"blendseam": {"purpose": "dialogue"}}
+        (folder / f"whole-{name}.otio").write_text(json.dumps(one))
+    return list(found)
 
 
 def write(path, clips, pair):

@@ -79,10 +79,15 @@ def patch(window):
     return np.concatenate([np.abs(d), d, (m - np.median(m, 0)).ravel()])
 
 
+def about(sounds, places):
+    return [sounds[p][c - SIDE : c + SIDE] for p, c in places if SIDE <= c <= len(sounds[p]) - SIDE]
+
+
 def made(job):
-    """One scene: windows about its cuts as they are, mended and evened, and about uncut pauses; and its figures."""
+    """One scene: windows about its cuts as they are, mended and evened, about uncut pauses, and about those of the takes
+    brought to the same room without being cut; and its figures."""
     folder, voice, seed, kind, voices = job
-    cuts, uncut = corpus.scene(folder, voice, seed, kind, corpus.spoken(voice, voices))
+    cuts, uncut, own = corpus.scene(folder, voice, seed, kind, corpus.spoken(voice, voices))
     f = pathlib.Path(folder)
     run = lambda *a: subprocess.run([str(PROGRAM), *map(str, a)], check=True, capture_output=True, text=True).stdout
     run("mend", f / "scene.otio", "-o", f / "mended.otio")
@@ -93,7 +98,12 @@ def made(job):
         x = read(f / f"{name}.wav")
         out[name] = [x[c - SIDE : c + SIDE] for c in cuts if SIDE <= c <= len(x) - SIDE]
     sounds = {p: read(p) for p, _ in uncut}
-    out["uncut"] = [sounds[p][c - SIDE : c + SIDE] for p, c in uncut if SIDE <= c <= len(sounds[p]) - SIDE]
+    out["uncut"] = about(sounds, uncut)
+    alike = {}
+    for name in corpus.whole(f, f / "evened.otio"):
+        run("render", f / f"whole-{name}.otio", "-o", f / "whole.wav", "--depth", "32f")
+        alike[str(f / name)] = read(f / "whole.wav")
+    out["whole"] = about(alike, own)
     for p in f.iterdir():
         p.unlink()
     return {k: [(features(w), patch(w)) for w in v] for k, v in out.items()}, told
@@ -125,14 +135,14 @@ def detectors():
     }
 
 
-def auc(train, test, name):
+def auc(train, test, name, against="uncut"):
     """The area under the ROC curve of each detector for one kind of scenes against uncut pauses."""
     out = {}
     for detector, (which, build) in detectors().items():
-        x = [f[which] for f in train[name]] + [f[which] for f in train["uncut"]]
-        y = [1] * len(train[name]) + [0] * len(train["uncut"])
-        z = [f[which] for f in test[name]] + [f[which] for f in test["uncut"]]
-        t = [1] * len(test[name]) + [0] * len(test["uncut"])
+        x = [f[which] for f in train[name]] + [f[which] for f in train[against]]
+        y = [1] * len(train[name]) + [0] * len(train[against])
+        z = [f[which] for f in test[name]] + [f[which] for f in test[against]]
+        t = [1] * len(test[name]) + [0] * len(test[against])
         out[detector] = roc_auc_score(t, build().fit(np.array(x), y).predict_proba(np.array(z))[:, 1])
     return out
 
@@ -168,6 +178,9 @@ def main():
                     found = auc(train, test, name)
                     worst = max(worst, *found.values()) if name == "evened" else worst
                     print(f"  {say:8}", "  ".join(f"{d} {v:.3f}" for d, v in found.items()), flush=True)
+                alike = auc(train, test, "evened", "whole")
+                print("  evened, against takes brought to the same room uncut ", end="")
+                print("  ".join(f"{d} {v:.3f}" for d, v in alike.items()))
                 print("  control ", "  ".join(f"{d} {v:.3f}" for d, v in control.items()))
                 rise = np.array([t["rise_over_loudest_db"] for t in told])
                 print(f"  over the loudest take: median {np.median(rise):.1f} dB, most {rise.max():.1f} dB", flush=True)

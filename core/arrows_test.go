@@ -23,7 +23,8 @@ core/analysis: core/ground core/level core/measure core/pcm core/speech core/str
 core/audit: core/analysis core/level core/measure core/mix core/pcm core/scene core/sources
   core/speech core/spread core/tone
 core/blend: core/level
-core/evening: core/analysis core/audit core/blend core/ground core/level core/measure core/pcm core/scene
+core/decay: core/analysis core/chance core/ground core/level core/pcm core/tone/recipe
+core/evening: core/analysis core/audit core/blend core/decay core/ground core/level core/measure core/pcm core/scene
   core/speech core/spread core/tone core/tone/recipe
 core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/sources
   core/speech core/spread
@@ -92,6 +93,7 @@ var levels = []string{
 	"core/loud",
 	"core/audit",
 	"core/sources",
+	"core/decay",
 	"core/analysis",
 	"core/mix",
 	"core/scene",

@@ -53,7 +53,7 @@ func thirdHz(n int) float64 {
 func wish(r *http.Request, sc *scene.Scene, target, from, to string) (evening.Wish, error) {
 	q := r.URL.Query()
 	span, err := spanAsked(r, sc, from, to)
-	w := evening.Wish{Target: q.Get(target), HushDB: evening.AsNeeded, Span: span}
+	w := evening.Wish{Target: q.Get(target), HushDB: evening.AsNeeded, Span: span, Voices: q.Get("voices") != ""}
 	if text := q.Get("hush"); text != "" && err == nil {
 		if w.HushDB, err = strconv.ParseFloat(text, 64); err != nil {
 			return w, cannot("%q is no number of decibels that a background could be hushed by.", text)

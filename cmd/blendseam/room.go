@@ -21,6 +21,7 @@ type roomCmd struct {
 	Out    string  `short:"o" required:"" help:"Scene file to write (${endings})." placeholder:"OUT"`
 	Target string  `help:"The room: natural, quiet, or that of a clip." default:"natural"`
 	Hush   float64 `help:"Turn backgrounds down by up to so many dB; -1 is as far as needed." default:"-1"`
+	Voices bool    `help:"Give takes of drier voice the answer of the wettest one's room, or of the clip's."`
 	From   string  `help:"Timecode to begin at." placeholder:"TC"`
 	To     string  `help:"Timecode to end at." placeholder:"TC"`
 	JSON   bool    `name:"json" help:"Print one JSON object."`
@@ -33,7 +34,7 @@ func (c *roomCmd) Run(ctx context.Context) error {
 	}
 	defer f.Close()
 	warn(f.Warnings)
-	w := evening.Wish{Target: c.Target, HushDB: c.Hush}
+	w := evening.Wish{Target: c.Target, HushDB: c.Hush, Voices: c.Voices}
 	if c.From != "" || c.To != "" {
 		if w.Span, err = f.Scene.Stretch(c.From, c.To); err != nil {
 			return fmt.Errorf("%s: %w", c.Scene, err)
@@ -81,6 +82,9 @@ func printRooms(p *evening.Plan) {
 		}
 		if t.HushDB > 0 {
 			did = append(did, fmt.Sprintf("hushed by %.1f dB", t.HushDB))
+		}
+		if t.Answer != nil {
+			did = append(did, fmt.Sprintf("answered by a room of %.2f s at %.0f dB", t.Answer.S, t.Answer.LevelDB))
 		}
 		if len(did) == 0 {
 			did = append(did, "left as it is")

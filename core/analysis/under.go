@@ -1,6 +1,8 @@
 package analysis
 
 import (
+	"math"
+
 	"blendseam/core/ground"
 	"blendseam/core/level"
 	"blendseam/core/measure"
@@ -24,7 +26,11 @@ type mixedState struct {
 	gain, add           [Bands]float32
 	room                [Bands]float32 // what the background has; above wordOver of it are words
 	all, addLevel, loud float32        // of the whole
+	times               [Bands]float32 // by which the answer of a room multiplies everything
 }
+
+// finesInThird is how many of a room's bands make a third-octave: a spectrum of ones has as much in it.
+var finesInThird = 12 * math.Log2(math.Pow(10, 0.1))
 
 // wordOver is how far the power of a band stands over the background's where a word is heard.
 const wordOver = 5
@@ -35,9 +41,14 @@ func (m *mixed) read(first int64, count int) (Frames, error) {
 		s := m.at((first + int64(i) + 1) * m.hop)
 		bands := f.Of(i)
 		down := m.room.Hush != nil
+		all, more := float32(1e-30), float32(0)
 		for b, p := range bands {
-			down = down && p < wordOver*s.room[b]
+			all, more = all+p, more+p*(s.times[b]-1)
+			bands[b] *= s.times[b]
+			down = down && bands[b] < wordOver*s.room[b]
 		}
+		f.Level[i] += more
+		f.Loud[i] *= 1 + more/all
 		for b := range bands {
 			if down {
 				bands[b] *= s.gain[b]
@@ -139,6 +150,18 @@ func (a *Recording) under(room recipe.Room) (m mixedState, gains, adds [recipe.B
 	for b := range m.gain {
 		k := b + ground.ThirdLow - recipe.BandLow
 		m.gain[b], m.add[b] = float32(gains[k]), float32(adds[k])
+	}
+	for b := range m.times {
+		m.times[b] = 1
+	}
+	if d := room.Decay; d != nil {
+		by := ground.Spectrum(ground.AnswerOf(*d, room.Seed, a.Rate).Powers())
+		for b := range m.times {
+			m.times[b] = float32(by.Between(ground.Third(b+ground.ThirdLow)) / finesInThird)
+		}
+		for k := range gains {
+			gains[k] *= by.Between(ground.Third(k+recipe.BandLow)) / finesInThird
+		}
 	}
 	// how loud it is, measured on a second of it
 	noise := pcm.NewBlock(1, int64(a.Rate))

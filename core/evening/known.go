@@ -112,7 +112,7 @@ func RoomOf(ctx context.Context, m *audit.Meter, id scene.ClipID) (Known, error)
 	if err != nil {
 		return Known{}, err
 	}
-	list := []taking{{t, c, room}}
+	list := []taking{{track: t, clip: c, room: room}}
 	if room.Bands == nil {
 		return Known{}, fmt.Errorf("the recording of %s has no pause in which its room could be heard", c.Name)
 	}

@@ -39,6 +39,7 @@ type Wish struct {
 	Span   pcm.Span
 	Target string
 	HushDB float64
+	Voices bool // takes of drier voice are given the answer of the wettest one's room, or of the target's
 }
 
 // A Plan is what evening does to the takes in a span, and the edit that does it.
@@ -74,6 +75,16 @@ type Take struct {
 	FillDB float64 `json:"fill_db"` // the level of what is laid under it; level.Silence is nothing
 	HushDB float64 `json:"hush_db"` // by how much it is turned down
 	RiseDB float64 `json:"rise_db"` // by how much its background rises in the end; below 0 it falls
+	Answer *Answer `json:"answer"`  // what its voice is given of another's room; null: nothing
+}
+
+// An Answer is what a take is given of the room that another take's voice is in: reverberation that dies away by 60 dB
+// within S seconds, with so much energy against the voice itself.
+type Answer struct {
+	S        float64 `json:"s"`
+	LevelDB  float64 `json:"level_db"`
+	BeforeDB float64 `json:"before_db"` // by how much further its voice fell within 40 to 160 ms than the other's
+	AfterDB  float64 `json:"after_db"`  // and falls then
 }
 
 // Of plans the evening of a scene. The error is a scene.Refusal where a wish cannot be met.
@@ -95,6 +106,15 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 		return nil, err
 	}
 	list, covered := uncovered(list)
+	if w.Voices {
+		like := w.Target
+		if like == Natural || like == Quiet {
+			like = ""
+		}
+		if err := answers(ctx, m, list, like, threads); err != nil {
+			return nil, err
+		}
+	}
 	if len(list) == 0 {
 		return nil, fmt.Errorf("no take with a pause lies on a track of dialogue there, so that no room can be " +
 			"measured; lay one there first")
@@ -159,7 +179,7 @@ func (w Wish) target(list []taking) (target Room, hushDB float64, err error) {
 		return target, hushDB, nil
 	}
 	for _, t := range list {
-		if string(t.clip.ID) == w.Target || t.clip.Name == w.Target {
+		if t.named(w.Target) {
 			return t.room, hushDB, nil
 		}
 	}
@@ -342,12 +362,13 @@ func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (
 		if most < leastOffDB && surely < byChance*float64(len(after)) && len(room.Hum) == 0 { // shares the room already
 			room, after, humAfter = recipe.Room{}, t.room.states(), humPower(t.room.Hum)
 		}
-		changed = changed || len(room.FillDB) > 0
+		if t.answer != nil {
+			room.Decay = &recipe.Decay{S: t.answer.S, LevelDB: t.answer.LevelDB}
+		}
+		changed = changed || room.Does()
 		by := level.Power(-(t.clip.GainDB + t.track.GainDB)) // levels are those of the recording
 		turnRoom(&room, level.OfPower(by))
-		h := fnv.New64a()
-		h.Write([]byte(t.clip.Source))
-		room.Seed = h.Sum64() >> 12
+		room.Seed = seedOf(t.clip.Source)
 		fill, hushed := level.Silence, 0.0
 		if len(room.FillDB) > 0 {
 			fill = level.OfPower(ground.FromDB(room.FillDB).Power()/by + humPower(room.Hum)/by)
@@ -367,6 +388,7 @@ func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (
 			Clips: []scene.ClipID{t.clip.ID}, Clip: t.clip.Name, Source: s.Sources[t.clip.Source].Name,
 			Known:  t.room.known(s.SampleRate),
 			FillDB: round(fill), HushDB: round(hushed), RiseDB: round(level.OfPower(heard) - t.room.LevelDB()),
+			Answer: t.answer,
 		})
 	}
 	p.LeftDB, p.ApartDB = round(p.LeftDB), round(p.ApartDB)
@@ -375,6 +397,13 @@ func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (
 	p.between(s, list, target, edit)
 	p.edit = edit
 	return changed
+}
+
+// seedOf is what chance is made from in the rooms of a recording.
+func seedOf(source string) uint64 {
+	h := fnv.New64a()
+	h.Write([]byte(source))
+	return h.Sum64() >> 12
 }
 
 // EditOf is the part of the edit that changes one take, nil if that is left as it is.

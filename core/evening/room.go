@@ -158,10 +158,14 @@ func seconds(list []tone.Quiet, rate int64) float64 {
 
 // A taking is a clip of dialogue with its room.
 type taking struct {
-	track *scene.Track
-	clip  *scene.Clip
-	room  Room
+	track  *scene.Track
+	clip   *scene.Clip
+	room   Room
+	answer *Answer // nil: it is given none
 }
+
+// named tells whether a clip is meant by its id or its name.
+func (t taking) named(name string) bool { return string(t.clip.ID) == name || t.clip.Name == name }
 
 // takings are the clips of dialogue in a span, of all tracks that are heard, in order of time. Those without a pause
 // have the room of another clip of their recording, if one has.

@@ -264,8 +264,11 @@ func Even(r pcm.ReaderAt, room *recipe.Room, tone pcm.ReaderAt) pcm.ReaderAt {
 		return r
 	}
 	e := &evened{ReaderAt: r, length: r.Len()}
+	if room.Decay != nil {
+		e.ReaderAt = answered{r, AnswerOf(*room.Decay, room.Seed, r.Format().Rate)}
+	}
 	if room.Hush != nil {
-		e.ReaderAt = newHushed(r, room)
+		e.ReaderAt = newHushed(e.ReaderAt, room)
 	}
 	e.noise = NewNoise(*room, r.Format().Rate, tone)
 	return e

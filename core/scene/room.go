@@ -71,8 +71,8 @@ func (e *SetRoom) apply(d *draft) error {
 		if err != nil {
 			return err
 		}
-		if room != nil && room.Hush != nil {
-			return notPossible("A track's own room has nothing to hush.")
+		if room != nil && (room.Hush != nil || room.Decay != nil) {
+			return notPossible("A track's own room has nothing to hush, and no voice to answer.")
 		}
 		d.touch(k).Room = room
 	}
@@ -157,6 +157,9 @@ func CheckRoom(r *recipe.Room) error {
 	}
 	if !(r.Width >= 0 && r.Width <= 1) {
 		return notPossible("A room's noise cannot differ between channels by a share of %g; 0 to 1 are possible.", r.Width)
+	}
+	if d := r.Decay; d != nil && !(d.S >= 0.05 && d.S <= 3 && d.LevelDB >= -60 && d.LevelDB <= 12) {
+		return notPossible("No room answers for %g s at %g dB; 0.05 to 3 s at -60 to 12 dB are possible.", d.S, d.LevelDB)
 	}
 	if len(r.Hum) > mostHum {
 		return notPossible("A room would have %d tones of hum; %d are the most.", len(r.Hum), mostHum)

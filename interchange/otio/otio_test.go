@@ -355,6 +355,7 @@ func hushedRoom() recipe.Room {
 	r := scenetest.Room(9)
 	r.Hush = &recipe.Hush{RoomDB: slices.Clone(r.FillDB), GainDB: make([]float64, recipe.FineBands)}
 	r.Hush.GainDB[7] = -3.5
+	r.Decay = &recipe.Decay{S: 0.45, LevelDB: -7}
 	return r
 }
 

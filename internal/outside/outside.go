@@ -6,8 +6,10 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
+	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"testing"
 
 	"blendseam/core/pcm"
@@ -57,6 +59,38 @@ func Filter(t testing.TB, channels int, graph string, files ...string) pcm.Block
 		args = append(args, "-i", f)
 	}
 	return raw(t, channels, append(args, "-filter_complex", graph, "-f", "f64le", "-")...)
+}
+
+// Sox runs a sound through effects of sox, and gives as much of the result.
+func Sox(t testing.TB, b pcm.Block, rate int, effects ...string) pcm.Block {
+	t.Helper()
+	var in bytes.Buffer
+	for i := range b[0] {
+		for _, ch := range b {
+			in.Write(binary.LittleEndian.AppendUint64(nil, math.Float64bits(ch[i])))
+		}
+	}
+	dir := t.TempDir()
+	from, to := filepath.Join(dir, "in.f64"), filepath.Join(dir, "out.f64")
+	if err := os.WriteFile(from, in.Bytes(), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	kind := []string{"-t", "f64", "-r", strconv.Itoa(rate), "-c", strconv.Itoa(len(b))}
+	args := append(append([]string{"-V1"}, kind...), from)
+	Run(t, "sox", append(append(append(args, kind...), to), effects...)...)
+	raw, err := os.ReadFile(to)
+	if err != nil {
+		t.Fatal(err)
+	}
+	out := pcm.NewBlock(len(b), b.Len())
+	for i := range out[0] {
+		for c := range out {
+			if at := 8 * (i*len(b) + c); at < len(raw) {
+				out[c][i] = math.Float64frombits(binary.LittleEndian.Uint64(raw[at:]))
+			}
+		}
+	}
+	return out
 }
 
 // Voices are recorded voices from Debian's alsa-utils: 48 kHz, 16 bits, mono.

@@ -180,6 +180,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			}
 			if rng.IntN(3) == 0 {
 				e.Tracks = map[scene.TrackID]int{track.ID: rng.IntN(2) - 1}
+				e.Rooms[0].Decay = nil
 			}
 			return e
 		}
@@ -330,9 +331,10 @@ func MadeFrom(s *scene.Scene, r *recipe.Room, from recipe.Material) recipe.Tone 
 	return tone
 }
 
-// changing is a room that changes, and whose hum is led.
+// changing is a room that changes, whose hum is led, and that answers.
 func changing(r recipe.Room) recipe.Room {
 	r.Lead = []recipe.Lead{{At: -100, By: -50.5}, {At: 48000, By: 100}}
+	r.Decay = &recipe.Decay{S: 0.4, LevelDB: -9}
 	r.Change = &recipe.Change{FillDB: r.FillDB, Course: []recipe.Share{{At: 24000, Share: 0.25}, {At: 48000, Share: 1}}}
 	return r
 }

@@ -19,6 +19,13 @@ type Room struct {
 	Lead   []Lead    `json:"lead,omitempty"`    // how far those run ahead, in order of time; none: not at all
 	Hush   *Hush     `json:"hush,omitempty"`
 	Change *Change   `json:"change,omitempty"`
+	Decay  *Decay    `json:"decay,omitempty"` // the answer of a room that the recording is given before all else
+}
+
+// A Decay is the answer of a room to a voice in it: reflections that die away.
+type Decay struct {
+	S       float64 `json:"s"`        // in which it falls by 60 dB
+	LevelDB float64 `json:"level_db"` // its energy, against that of the voice itself
 }
 
 // A Lead says that the hum at a moment is as it would be so many samples later. Between two of them it goes over in a
@@ -117,7 +124,7 @@ func (r *Room) Equal(o *Room) bool {
 	}
 	return r.Seed == o.Seed && r.Width == o.Width && r.Tone == o.Tone && slices.Equal(r.ToneDB, o.ToneDB) &&
 		slices.Equal(r.FillDB, o.FillDB) && slices.Equal(r.Hum, o.Hum) && slices.Equal(r.Lead, o.Lead) &&
-		r.Hush.equal(o.Hush) && r.Change.equal(o.Change)
+		r.Hush.equal(o.Hush) && r.Change.equal(o.Change) && r.Decay.equal(o.Decay)
 }
 
 func (h *Hush) equal(o *Hush) bool {
@@ -132,6 +139,13 @@ func (c *Change) equal(o *Change) bool {
 		return c == o
 	}
 	return slices.Equal(c.FillDB, o.FillDB) && c.Hush.equal(o.Hush) && slices.Equal(c.Course, o.Course)
+}
+
+func (d *Decay) equal(o *Decay) bool {
+	if d == nil || o == nil {
+		return d == o
+	}
+	return *d == *o
 }
 
 // InChannel is the power of the noise in each of some channels, that of their mean being 1: what is another noise in
@@ -150,5 +164,5 @@ func (r *Room) Tones() []string {
 
 // Does tells whether the room changes anything.
 func (r *Room) Does() bool {
-	return r != nil && (len(r.FillDB)+len(r.Hum) > 0 || r.Hush != nil || r.Change != nil)
+	return r != nil && (len(r.FillDB)+len(r.Hum) > 0 || r.Hush != nil || r.Change != nil || r.Decay != nil)
 }

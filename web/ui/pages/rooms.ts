@@ -15,6 +15,7 @@ const data = pageData<{ id: string; sample_rate: number; most_hush_db: number; l
 interface Panel {
   target: string;
   hush: string;
+  voices: boolean;
   usual: string;
   count: string;
   about: string;
@@ -93,7 +94,8 @@ async function load(): Promise<void> {
   asking?.abort();
   const mine = (asking = new AbortController());
   panel.count = "Listening to the room of each take …";
-  const q = new URLSearchParams({ target: panel.target, ...(panel.hush ? { hush: panel.hush } : {}) });
+  const { target, hush } = panel,
+    q = new URLSearchParams({ target, ...(hush ? { hush } : {}), ...(panel.voices ? { voices: "1" } : {}) });
   try {
     const got = await get<EveningAnswer>(`/scenes/${data.id}/evening?${q}`, mine.signal);
     answer = got;
@@ -109,6 +111,7 @@ async function load(): Promise<void> {
 Alpine.data("rooms", () => ({
   target: "natural",
   hush: "",
+  voices: false,
   usual: "what is needed, up to 3 dB",
   count: "",
   about: "",
@@ -138,7 +141,7 @@ Alpine.data("rooms", () => ({
   hear(key: string, then: boolean) {
     const t = answer?.takes.find((x) => keyOf(x) === key);
     if (!t) return;
-    const evened = evenedPart({ target: panel.target, hush: panel.hush }),
+    const evened = evenedPart({ target: panel.target, hush: panel.hush, voices: panel.voices ? "1" : "" }),
       part = then ? evened : "scene";
     if (player.playing && heard === key) {
       // the other of the two goes on at the same moment, the same one ends

@@ -11,6 +11,7 @@ export const signed = (v: number): string => (v < 0 ? "" : "+") + db(v);
 export function done(t: TakeView): string {
   const list = [
     ...(t.fill_db > NOTHING ? [`noise of ${db(t.fill_db)} dBFS laid under it`] : []),
+    ...(t.answer ? [`reverberation of ${t.answer.s.toFixed(2)} s given to it, ${db(t.answer.level_db)} dB`] : []),
     ...(t.hush_db > 0.2 ? [`hushed by ${db(t.hush_db)} dB between its words`] : []),
   ];
   return list.join(", ") || "left as it is";
@@ -28,11 +29,18 @@ export const roomLevels = (t: TakeView): string =>
 export const called = (t: TakeView): string => (t.clips.length > 1 ? `${t.clip}, ${t.clips.length} clips` : t.clip);
 
 /** The part of the player that is the scene as an evening would leave it. */
-export function evenedPart(asked: { target: string; hush?: string; from?: string; to?: string }): string {
-  const { target, hush, from, to } = asked;
+export function evenedPart(asked: {
+  target: string;
+  hush?: string;
+  voices?: string;
+  from?: string;
+  to?: string;
+}): string {
+  const { target, hush, voices, from, to } = asked;
   return `${TRY}?${new URLSearchParams({
     evening: target,
     ...(hush ? { hush } : {}),
+    ...(voices ? { voices } : {}),
     ...(to ? { even_from: from ?? "0", even_to: to } : {}),
   })}`;
 }

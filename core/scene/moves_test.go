@@ -596,3 +596,30 @@ func TestWhatWasDoneOnceCanBeDoneAgain(t *testing.T) {
 		}
 	}
 }
+
+// What is taken from a recording that was brought to a room comes with that room, and nothing else does.
+func TestANewClipHasTheRoomOfItsRecording(t *testing.T) {
+	s := takes(t)
+	snd, _ := ids(s)
+	s = scenetest.Must(t, s, &scene.SetRoom{
+		Rooms: []recipe.Room{scenetest.Room(3)}, Clips: map[scene.ClipID]int{snd[0]: 0},
+	})
+	_, first := s.Clip(snd[0])
+	last := func(s *scene.Scene, track int) scene.Clip { return s.Tracks[track].Clips[len(s.Tracks[track].Clips)-1] }
+	at := s.Length() + 10*fr
+	add := &scene.Add{Track: "t2", Source: first.Source, In: first.In, Start: at, Length: 20 * fr}
+	if after := scenetest.Must(t, s, add); !last(after, 1).Room.Equal(first.Room) || first.Room == nil {
+		t.Errorf("its room is %+v", last(after, 1).Room)
+	}
+	_, other := s.Clip(snd[1])
+	add.Source, add.In = other.Source, other.In
+	if after := scenetest.Must(t, s, add); other.Source != first.Source && last(after, 1).Room != nil {
+		t.Error("another recording has its room")
+	}
+	s = scenetest.Must(t, s, &scene.AddTrack{Name: "more", Purpose: scene.ForEffects})
+	k := len(s.Tracks) - 1
+	add.Source, add.In, add.Track = first.Source, first.In, s.Tracks[k].ID
+	if after := scenetest.Must(t, s, add); last(after, k).Room != nil {
+		t.Error("it has a room where there is no dialogue")
+	}
+}

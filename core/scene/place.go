@@ -147,6 +147,7 @@ func (e *Add) clip(d *draft, t *Track, in, start, end int64, link LinkID) (Clip,
 		}
 		return c, r
 	}
+	c.Room = roomFor(d.Scene, t, c)
 	return c, nil
 }
 

@@ -124,6 +124,27 @@ func (e *SetRoom) words(before, after *Scene) string {
 	return what + " brought to one room"
 }
 
+// roomFor is the room of a clip that comes to a track: that of the clip of its recording that lies nearest to it there,
+// at its gain; nil if none does. So a line that is replaced by another of a take that was evened is evened as well.
+func roomFor(s *Scene, t *Track, c Clip) (room *recipe.Room) {
+	if t.Kind != Sound || t.Purpose != ForDialogue {
+		return nil
+	}
+	least := int64(math.MaxInt64)
+	for _, o := range s.Tracks {
+		if o.Kind != Sound || o.Purpose != ForDialogue || o.GainDB != t.GainDB {
+			continue
+		}
+		for _, k := range o.Clips {
+			apart := max(k.In-c.In-c.Length, c.In-k.In-k.Length)
+			if k.Source == c.Source && k.GainDB == c.GainDB && apart < least {
+				least, room = apart, k.Room
+			}
+		}
+	}
+	return room
+}
+
 // mostHum is how many sines a room may have.
 const mostHum = 64
 

@@ -95,7 +95,7 @@ export function paint(b: Drawn): void {
     c.font = `600 11.5px ${TEXT}`;
     plate(c, "place", x + 5, tops[1] + h / 2, col);
   }
-  pictureCut(b, c, s, cut, tops[0], tops[2] + h, col);
+  pictureCut(b, c, s, cut, tops, h, col);
   labels(b, c, s, tops, width, col, before, after, b0, b1);
   const play = toX(b.view, b.stand.playhead());
   if (play >= 0 && play <= width) {
@@ -176,14 +176,14 @@ function words(
   }
 }
 
-/** Where the picture is cut, if sound leads or trails it. */
+/** Where the picture is cut, if sound leads or trails it; said in the strip whose side has no voice there. */
 function pictureCut(
   b: Drawn,
   c: CanvasRenderingContext2D,
   s: Seam,
   cut: number,
-  top: number,
-  bottom: number,
+  tops: number[],
+  h: number,
   col: Record<string, string>,
 ): void {
   if (s.lead === undefined) return;
@@ -195,13 +195,16 @@ function pictureCut(
   c.lineWidth = 1.5;
   c.setLineDash([6, 3]);
   c.beginPath();
-  c.moveTo(x, top);
-  c.lineTo(x, bottom);
+  c.moveTo(x, tops[0]);
+  c.lineTo(x, tops[2] + h);
   c.stroke();
   c.setLineDash([]);
   c.font = `600 11.5px ${TEXT}`;
-  c.textAlign = n > 0 ? "left" : "right";
-  plate(c, `picture is cut here; ${leadWords(n)}`, n > 0 ? x + 6 : x - 6, bottom - 20, col);
+  const said = `picture is cut here; ${leadWords(n)}`,
+    wide = c.measureText(said).width + 6,
+    right = n > 0 ? x + wide < b.width : x < wide;
+  c.textAlign = right ? "left" : "right";
+  plate(c, said, right ? x + 6 : x - 6, tops[n > 0 ? 0 : 1] + h - 8, col);
   c.textAlign = "left";
 }
 

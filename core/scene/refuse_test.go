@@ -134,6 +134,8 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, &scene.SetLevel{Clip: oda, Points: []scene.LevelPoint{{At: 5}, {At: 5}}},
 			"Point 2 of the level line does not lie behind the one before it."},
 		{base, &scene.SetRoom{}, "No clip is named whose room is to be set."},
+		{base, &scene.SetRoom{Tones: make([]recipe.Tone, 1), Clips: map[scene.ClipID]int{oda: -1}},
+			"0 rooms cannot be made from 1 tones."},
 		{base, evened(func(r *recipe.Room) { r.Decay = &recipe.Decay{S: 9} }),
 			"No room answers for 9 s at 0 dB; 0.05 to 3 s at -60 to 12 dB are possible."},
 		{base, evened(func(r *recipe.Room) { r.Tone = "x" }),

@@ -81,6 +81,9 @@ func (e *SetRoom) apply(d *draft) error {
 
 // bringTones gives the scene the tones that rooms are made from.
 func (e *SetRoom) bringTones(d *draft) error {
+	if len(e.Tones) > len(e.Rooms) {
+		return notPossible("%d rooms cannot be made from %d tones.", len(e.Rooms), len(e.Tones))
+	}
 	if len(e.Tones) == 0 {
 		return nil
 	}

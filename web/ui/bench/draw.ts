@@ -204,7 +204,7 @@ function pictureCut(
     wide = c.measureText(said).width + 6,
     right = n > 0 ? x + wide < b.width : x < wide;
   c.textAlign = right ? "left" : "right";
-  plate(c, said, right ? x + 6 : x - 6, tops[n > 0 ? 0 : 1] + h - 8, col);
+  plate(c, said, right ? x + 6 : x - 6, tops[n > 0 ? 0 : 1] + h - 4, col);
   c.textAlign = "left";
 }
 

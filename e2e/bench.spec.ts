@@ -68,11 +68,30 @@ test("the list is walked by keys: next seam, audition, mend, next", async ({ pag
     "Pell, take 2 ends": "abrupt_end",
     "evening tune ends": "abrupt_end",
   };
-  let mended = 0;
+  /** The seam in hand: what its row in the list says, and what the card says of it. */
+  const inHand = () =>
+    page.evaluate(() => {
+      const row = document.querySelector("#seams")!.getAttribute("aria-activedescendant") ?? "";
+      return {
+        id: row.replace(/^seam-/, ""),
+        row: document.getElementById(row)?.textContent ?? "",
+        title: document.querySelector(".card h2")?.textContent ?? "-",
+      };
+    });
+  let mended = 0,
+    id = "",
+    title = "";
   for (let n = 0; n < before.length; n++) {
     await page.keyboard.press("ArrowDown");
-    const title = (await page.locator(".card h2").first().textContent())!,
-      id = (await page.locator("#seams").getAttribute("aria-activedescendant"))!.replace(/^seam-/, "");
+    // the next one, in the list and on the card: several end at the same moment for the same cause
+    await expect
+      .poll(async () => {
+        const now = await inHand();
+        title = now.title;
+        return now.id !== id && now.row.includes(title) && now.id;
+      })
+      .toBeTruthy();
+    id = (await inHand()).id;
     if (!(title in wanted)) continue;
     const was = (await measured(page)).find((s) => s.id === id);
     if (!was || was.cause !== wanted[title]) continue;

@@ -39,14 +39,14 @@ core/pcm: core/limit core/simd
 core/pcm/flac: core/pcm
 core/pcm/wav: core/pcm
 core/room: core/level core/measure core/pcm
-core/scene: core/blend core/level core/limit core/pcm core/timecode core/tone/recipe
+core/scene: core/blend core/level core/limit core/line core/pcm core/timecode core/tone/recipe
 core/scene/scenetest: core/blend core/pcm core/scene core/timecode core/tone/recipe
 core/sources: core/analysis core/cache core/mix core/pcm core/scene core/spread core/tone core/tone/recipe
 core/speech: core/level core/measure core/pcm
 core/spread: core/cache
 core/stray: core/level core/measure core/pcm core/speech
 core/tone: core/cache core/chance core/level core/measure core/pcm core/speech core/tone/recipe
-core/tone/recipe: core/limit core/pcm
+core/tone/recipe: core/limit core/line core/pcm
 demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio
   media
 intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe interchange media
@@ -110,6 +110,7 @@ var levels = []string{
 	"core/chance",
 	"core/cache",
 	"core/limit",
+	"core/line",
 	"core",
 }
 

@@ -113,6 +113,7 @@ export interface SceneState {
       start: number;
       length: number;
       gain_db?: number;
+      level?: { at: number; db: number }[];
       link?: string;
       fade_in?: { length: number };
       lulls?: { id: string; depth_db?: number }[];

@@ -46,6 +46,7 @@ var edits = map[string]func() Edit{
 	"fade":          func() Edit { return new(FadeEdge) },
 	"set_clip":      func() Edit { return new(SetClip) },
 	"set_level":     func() Edit { return new(SetLevel) },
+	"raise":         func() Edit { return new(Raise) },
 	"lull":          func() Edit { return new(AddLull) },
 	"set_room":      func() Edit { return new(SetRoom) },
 	"set_lull":      func() Edit { return new(SetLull) },

@@ -3,26 +3,14 @@ package scene
 import (
 	"fmt"
 	"math"
-	"sort"
 
 	"blendseam/core/limit"
+	"blendseam/core/line"
 )
 
 // LevelDB is the gain of a clip's level line at a sample of its source, in dB.
 func (c *Clip) LevelDB(at int64) float64 {
-	n := len(c.Level)
-	if n == 0 {
-		return 0
-	}
-	i := sort.Search(n, func(i int) bool { return c.Level[i].At > at }) // the first point after it
-	switch i {
-	case 0:
-		return c.Level[0].DB
-	case n:
-		return c.Level[n-1].DB
-	}
-	a, b := c.Level[i-1], c.Level[i]
-	return a.DB + (b.DB-a.DB)*float64(at-a.At)/float64(b.At-a.At)
+	return line.At(len(c.Level), at, func(i int) (int64, float64) { return c.Level[i].At, c.Level[i].DB })
 }
 
 // SetLevel gives a clip another level line; one without points takes it off.

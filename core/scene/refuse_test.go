@@ -84,6 +84,11 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 	}
 	noHush, hushed := scenetest.Room(1), scenetest.Room(1)
 	hushed.Hush = &recipe.Hush{RoomDB: hushed.FillDB, GainDB: make([]float64, recipe.FineBands)}
+	jagged := make([]scene.LevelPoint, limit.LevelPoints)
+	for i := range jagged {
+		jagged[i] = scene.LevelPoint{At: int64(10 * i), DB: float64(i % 2)}
+	}
+	full := scenetest.Must(t, base, &scene.SetLevel{Clip: oda, Points: jagged})
 	many := base
 	for len(many.Tracks) < limit.Tracks {
 		many = scenetest.Must(t, many, &scene.AddTrack{Name: "more", Purpose: "music"})
@@ -133,6 +138,17 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 			"Point 1 of the level line has 50 dB; -120 to 40 are possible."},
 		{base, &scene.SetLevel{Clip: oda, Points: []scene.LevelPoint{{At: 5}, {At: 5}}},
 			"Point 2 of the level line does not lie behind the one before it."},
+		{base, &scene.Raise{From: 5, To: 5, DB: 1, In: 999, Out: 999},
+			"Nothing lies in a range that has no length; drag over the ruler to make one."},
+		{base, &scene.Raise{To: 5, In: 999, Out: 999}, "A range is turned up or down by up to 60 dB, not by 0."},
+		{base, &scene.Raise{To: 5, DB: 3, In: 10, Out: 999},
+			"Slopes of less than 5 ms are heard as steps; give them 5 ms or more."},
+		{base, &scene.Raise{Tracks: []scene.TrackID{"t99"}, To: 5, DB: 3, In: 999, Out: 999},
+			"There is no track \"t99\" in this scene."},
+		{base, &scene.Raise{Tracks: []scene.TrackID{"t1"}, To: 5, DB: 3, In: 999, Out: 999},
+			"No sound lies in that range on the tracks in hand; choose tracks on which there is some."},
+		{full, &scene.Raise{From: 48000, To: 96000, DB: 3, In: 999, Out: 999},
+			"The level line of Oda would have 10002 points; 10000 are the most."},
 		{base, &scene.SetRoom{}, "No clip is named whose room is to be set."},
 		{base, &scene.SetRoom{Tones: make([]recipe.Tone, 1), Clips: map[scene.ClipID]int{oda: -1}},
 			"0 rooms cannot be made from 1 tones."},

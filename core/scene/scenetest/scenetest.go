@@ -184,6 +184,9 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			}
 			return e
 		}
+		if rng.IntN(2) == 0 {
+			return &scene.Raise{From: at, To: at + 1 + rng.Int64N(90000), DB: 9 * (rng.Float64() - 0.5), In: 3840, Out: 480}
+		}
 		return &scene.SetLevel{
 			Clip:   id,
 			Points: []scene.LevelPoint{{At: c.In, DB: -3}, {At: c.In + 1 + rng.Int64N(40000), DB: 2 * rng.Float64()}},

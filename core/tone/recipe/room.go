@@ -3,7 +3,8 @@ package recipe
 import (
 	"math"
 	"slices"
-	"sort"
+
+	"blendseam/core/line"
 )
 
 // A Room says what is done to a clip's background so that it becomes another: what is too much of it is turned down
@@ -53,7 +54,7 @@ type Share struct {
 
 // LeadAt is how many samples the hum runs ahead at a moment of the recording.
 func (r *Room) LeadAt(at int64) float64 {
-	return onCourse(len(r.Lead), at, func(i int) (int64, float64) { return r.Lead[i].At, r.Lead[i].By })
+	return line.At(len(r.Lead), at, func(i int) (int64, float64) { return r.Lead[i].At, r.Lead[i].By })
 }
 
 // ShareAt is how far the room has gone over to what it changes to, 0 if it does not change.
@@ -62,25 +63,7 @@ func (r *Room) ShareAt(at int64) float64 {
 		return 0
 	}
 	list := r.Change.Course
-	return onCourse(len(list), at, func(i int) (int64, float64) { return list[i].At, list[i].Share })
-}
-
-// onCourse is the value at a moment on straight lines between count points in order of time.
-func onCourse(count int, at int64, point func(i int) (at int64, v float64)) float64 {
-	after := sort.Search(count, func(i int) bool { t, _ := point(i); return t > at })
-	switch {
-	case count == 0:
-		return 0
-	case after == 0:
-		_, v := point(0)
-		return v
-	case after == count:
-		_, v := point(count - 1)
-		return v
-	}
-	t0, v0 := point(after - 1)
-	t1, v1 := point(after)
-	return v0 + (v1-v0)*float64(at-t0)/float64(t1-t0)
+	return line.At(len(list), at, func(i int) (int64, float64) { return list[i].At, list[i].Share })
 }
 
 // A Sine is a steady partial, such as one of mains hum.

@@ -7,6 +7,7 @@ import { clipsInHand, clipUnder } from "./moves.ts";
 import { batch, type Stage } from "./stage.ts";
 
 const PIECE = "blendseam-piece",
+  slopeMS = 80, // beside a range that is turned up or down
   STRETCH = "blendseam-stretch";
 
 /** A stretch of a source as it was marked last; kept so that the scene's page finds it. */
@@ -134,7 +135,21 @@ export function clipboard(s: Stage): Record<string, () => void> {
     });
   };
 
+  /** Turns what sounds in the range up or down, with slopes of slopeMS beside it, or the clips in hand. */
   const turn = (by: number) => () => {
+    const sel = s.selection;
+    if (sel.kind === "range") {
+      const slope = Math.round((slopeMS * s.sr) / 1000);
+      return void edit({
+        edit: "raise",
+        ...(sel.tracks.length ? { tracks: sel.tracks } : {}),
+        from: sel.from,
+        to: sel.to,
+        db: by,
+        in: slope,
+        out: slope,
+      });
+    }
     const list = clipsInHand(s).filter((p) => p.track.kind === "sound");
     if (!list.length) return say("No clip of sound is in hand. Click one in the timeline to turn it up or down.");
     void edit(() => {

@@ -2,6 +2,7 @@
 
 import { fitted, TEXT } from "../drawing/paint.ts";
 import { rise } from "../model/curves.ts";
+import { depthOf, levelAt } from "../model/level.ts";
 import type { Clip, Lull } from "../model/scene.ts";
 import { lullSpan } from "../model/scene.ts";
 import { toX } from "../model/time.ts";
@@ -46,6 +47,31 @@ export function woven(g: Canvas, a: number, z: number, top: number, height: numb
   }
   c.stroke();
   c.restore();
+}
+
+/** A clip's level line with its points, where it lies by its dB. */
+export function levelLine(
+  g: Canvas,
+  clip: Clip,
+  shift: number,
+  a: number,
+  z: number,
+  top: number,
+  height: number,
+): void {
+  const { c, view } = g,
+    line = clip.level ?? [],
+    y = (db: number) => top + depthOf(db) * height,
+    at = (sample: number) => toX(view, sample - clip.in + clip.start + shift),
+    inside = line.filter((p) => at(p.at) > a && at(p.at) < z);
+  c.strokeStyle = c.fillStyle = g.col.madder; // as gains are on the bench
+  c.lineWidth = 1.25;
+  c.beginPath();
+  c.moveTo(a, y(levelAt(line, clip.in - clip.start - shift + view.from + a * view.perPixel)));
+  for (const p of inside) c.lineTo(at(p.at), y(p.db));
+  c.lineTo(z, y(levelAt(line, clip.in - clip.start - shift + view.from + z * view.perPixel)));
+  c.stroke();
+  for (const p of inside) c.fillRect(at(p.at) - 2, y(p.db) - 2, 4, 4);
 }
 
 /** A lull is a notch with sloped shoulders; one that is switched off is only its outline. */

@@ -5,11 +5,12 @@ import { type Colours, fitted, stitches, TEXT, threadOf } from "../drawing/paint
 import type { Pictures } from "../drawing/pictures.ts";
 import { arrivals, drawWave } from "../drawing/waves.ts";
 import { gains, rise } from "../model/curves.ts";
+import { levelAt } from "../model/level.ts";
 import { blendAt, type Clip, clipAfter, hasClip, type Scene, type Track } from "../model/scene.ts";
 import { frameOf, type Rate, toX, type View } from "../model/time.ts";
 import type { Outcome, Outline, Pull } from "./drag.ts";
 import { selvedge } from "./draw-grips.ts";
-import { badge, fadeLine, lullGain, notch, woven } from "./draw-marks.ts";
+import { badge, fadeLine, levelLine, lullGain, notch, woven } from "./draw-marks.ts";
 
 import type { Row } from "./rows.ts";
 
@@ -248,6 +249,7 @@ function cloth(g: Canvas, row: Row, i: number, rows: Row[]): void {
     }
     if (g.scene.sources[clip.source]?.tone) woven(g, a, z, top, height, thread);
     for (const l of clip.lulls ?? []) notch(g, clip, l, from - clip.from, a, z, row, top, thread);
+    if (clip.level?.length) levelLine(g, clip, from - clip.from, a, z, top + 2, height - 15);
     for (const edge of ["head", "tail"] as const) fadeLine(g, clip, edge, x0, x1, top, height, thread);
     if (clip.id in g.offsets && x1 - x0 > 20) badge(g, g.offsets[clip.id], a, z, top);
   }
@@ -309,7 +311,8 @@ export function wave(
     tail = next && blendAt(t, clip.id, next.id);
   const loud = 10 ** (((clip.gain_db ?? 0) + (t.gain_db ?? 0)) / 20) * LOUDER * g.wave;
   const lulls = clip.lulls ?? [],
-    plain = !head && !tail && !clip.fade_in?.length && !clip.fade_out?.length && !lulls.some((l) => !l.off);
+    line = clip.level?.length ? clip.level : undefined,
+    plain = !line && !head && !tail && !clip.fade_in?.length && !clip.fade_out?.length && !lulls.some((l) => !l.off);
   const gain = plain
     ? () => loud
     : (sample: number) => {
@@ -324,6 +327,7 @@ export function wave(
         else if (clip.fade_out?.length && s > clip.to - clip.fade_out.length)
           v *= rise(clip.fade_out.curve, (clip.to - s) / clip.fade_out.length);
         for (const l of lulls) if (!l.off) v *= lullGain(l, s - clip.start + clip.in);
+        if (line) v *= 10 ** (levelAt(line, s - clip.start + clip.in) / 20);
         return v;
       };
   if (head) a = Math.max(0, a - head.before / view.perPixel);

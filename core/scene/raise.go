@@ -1,0 +1,147 @@
+package scene
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"blendseam/core/limit"
+	"blendseam/core/pcm"
+)
+
+// Raise turns what sounds in a stretch of the scene up or down, on some tracks: it changes the level lines of their
+// clips. Slopes lie outside of the stretch, before it and after it, and are straight in dB. Lulls stay what they are.
+type Raise struct {
+	Tracks []TrackID `json:"tracks,omitempty"` // none: all of sound that are not locked
+	From   int64     `json:"from"`
+	To     int64     `json:"to"`
+	DB     float64   `json:"db"`
+	In     int64     `json:"in"`  // length of the slope before the stretch
+	Out    int64     `json:"out"` // and of that after it
+}
+
+// leastSlopeMS is how long a slope is at least: a steeper one is heard as a step.
+const leastSlopeMS = 5
+
+func (e *Raise) apply(d *draft) error {
+	least := leastSlopeMS * d.SampleRate / 1000
+	switch {
+	case e.From < 0 || e.To <= e.From || e.To > unbounded:
+		return notPossible("Nothing lies in a range that has no length; drag over the ruler to make one.")
+	case e.DB == 0 || !(math.Abs(e.DB) <= 60):
+		return notPossible("A range is turned up or down by up to 60 dB, not by %g.", e.DB)
+	case e.In < least || e.Out < least || max(e.In, e.Out) > unbounded:
+		return notPossible(
+			"Slopes of less than %d ms are heard as steps; give them %d ms or more.",
+			leastSlopeMS,
+			leastSlopeMS,
+		)
+	}
+	tracks, err := e.of(d)
+	if err != nil {
+		return err
+	}
+	heard := false
+	span := pcm.Span{From: e.From, To: e.To}
+	reach := pcm.Span{From: e.From - e.In, To: e.To + e.Out}
+	for _, k := range tracks {
+		if !slices.ContainsFunc(d.Tracks[k].Clips, func(c Clip) bool { return c.Span().Overlaps(span) }) {
+			continue
+		}
+		heard = true
+		t := d.touch(k)
+		for i := range t.Clips {
+			if c := &t.Clips[i]; c.Span().Overlaps(reach) {
+				if c.Level = e.on(c); len(c.Level) > limit.LevelPoints {
+					return notPossible("The level line of %s would have %d points; %d are the most.", c.Name, len(c.Level),
+						limit.LevelPoints)
+				}
+			}
+		}
+	}
+	if !heard {
+		return notPossible("No sound lies in that range on the tracks in hand; choose tracks on which there is some.")
+	}
+	return nil
+}
+
+// of are the indices of the tracks of sound that are meant.
+func (e *Raise) of(d *draft) (list []int, err error) {
+	for k, t := range d.Tracks {
+		if len(e.Tracks) == 0 && t.Kind == Sound && !t.Locked {
+			list = append(list, k)
+		}
+	}
+	for _, id := range e.Tracks {
+		k := trackIndex(d.Scene, id)
+		if k < 0 {
+			return nil, notPossible("There is no track %q in this scene.", id)
+		}
+		if d.Tracks[k].Kind != Sound {
+			continue
+		}
+		if err := d.unlocked(d.Tracks[k]); err != nil {
+			return nil, err
+		}
+		list = append(list, k)
+	}
+	return list, nil
+}
+
+// on is the level line of a clip with the change in it: the sum of two lines that are straight between their points is
+// straight between the points of both.
+func (e *Raise) on(c *Clip) []LevelPoint {
+	shift := c.In - c.Start // from the scene's time to the recording's
+	ramp := []LevelPoint{
+		{At: e.From - e.In + shift}, {At: e.From + shift, DB: e.DB}, {At: e.To + shift, DB: e.DB}, {At: e.To + e.Out + shift},
+	}
+	by := Clip{Level: ramp}
+	list := make([]LevelPoint, 0, len(c.Level)+len(ramp))
+	for _, p := range append(slices.Clone(c.Level), ramp...) {
+		list = append(list, LevelPoint{At: p.At, DB: c.LevelDB(p.At) + by.LevelDB(p.At)})
+	}
+	slices.SortFunc(list, func(a, b LevelPoint) int { return int(max(-1, min(1, a.At-b.At))) })
+	return plainLine(slices.CompactFunc(list, func(a, b LevelPoint) bool { return a.At == b.At }))
+}
+
+// plainLine is a level line without the points that change nothing: those on the straight line between their
+// neighbours, those like their only neighbour, and all if they are 0.
+func plainLine(list []LevelPoint) []LevelPoint {
+	const nothing = 1e-9 // dB
+	out := list[:0:0]
+	for i, p := range list {
+		if i > 0 && i+1 < len(list) {
+			a, b := out[len(out)-1], list[i+1]
+			if math.Abs(a.DB+(b.DB-a.DB)*float64(p.At-a.At)/float64(b.At-a.At)-p.DB) < nothing {
+				continue
+			}
+		}
+		out = append(out, p)
+	}
+	for len(out) > 1 && math.Abs(out[0].DB-out[1].DB) < nothing {
+		out = out[1:]
+	}
+	for n := len(out); n > 1 && math.Abs(out[n-1].DB-out[n-2].DB) < nothing; n = len(out) {
+		out = out[:n-1]
+	}
+	if len(out) == 1 && math.Abs(out[0].DB) < nothing {
+		return nil
+	}
+	return out
+}
+
+func (e *Raise) words(before, _ *Scene) string {
+	what := count(len(e.Tracks), "track")
+	switch len(e.Tracks) {
+	case 0:
+		what = "all sound"
+	case 1:
+		if t := before.Track(e.Tracks[0]); t != nil {
+			what = t.Name
+		}
+	}
+	return fmt.Sprintf(
+		"%s %.3g dB %s from %s to %s", what, math.Abs(e.DB), either(e.DB < 0, "softer", "louder"),
+		before.Timecode(e.From), before.Timecode(e.To),
+	)
+}

@@ -1,0 +1,39 @@
+// Levels over time: what is turned up or down is measured on the samples that the page would play.
+import type { Page } from "@playwright/test";
+import { demo, edits, expect, stateOf, test } from "./app.ts";
+
+const second = 48000;
+
+/** The level of a stretch of the scene as it would be heard, dBFS. */
+async function heard(page: Page, from: number, to: number): Promise<number> {
+  const home = page.url().replace(/(\/scenes\/[^/]+)\/.*$/, "$1"),
+    q = new URLSearchParams({ from: String(from), n: String(to - from) }),
+    raw = await (await page.request.get(`${home}/pcm?${q}`)).body(),
+    all = new Float32Array(raw.buffer.slice(raw.byteOffset, raw.byteOffset + raw.byteLength));
+  return 10 * Math.log10(all.reduce((sum, v) => sum + v * v, 0) / all.length);
+}
+
+test("a range is turned down by a key, with slopes, and taken back", async ({ page, app }) => {
+  const s = await demo(page, app);
+  const inside = () => heard(page, 9 * second, 11 * second),
+    beside = () => heard(page, 12 * second, 14 * second),
+    was = [await inside(), await beside()];
+  await page.keyboard.press("Home");
+  for (let n = 0; n < 8; n++) await page.keyboard.press("Shift+ArrowRight");
+  await page.keyboard.press("r");
+  for (let n = 0; n < 4; n++) await page.keyboard.press("Shift+ArrowRight");
+  await page.keyboard.press("ArrowLeft");
+  await page.keyboard.press("Shift+r");
+  let now = s;
+  for (let n = 0; n < 3; n++) now = await edits(page, () => page.keyboard.press("-"));
+  const lines = now.tracks.flatMap((t) => t.clips).filter((c) => c.level?.length);
+  expect(lines.length).toBeGreaterThan(1); // of all tracks that sound there
+  expect((await inside()) - was[0]).toBeCloseTo(-3, 1);
+  expect((await beside()) - was[1]).toBeCloseTo(0, 1);
+  await page.keyboard.press("=");
+  await expect.poll(inside).toBeCloseTo(was[0] - 2, 1);
+  for (let n = 0; n < 4; n++) await edits(page, () => page.keyboard.press("Control+z"));
+  expect(await inside()).toBeCloseTo(was[0], 3);
+  now = await stateOf(page);
+  expect(now.tracks.flatMap((t) => t.clips).some((c) => c.level?.length)).toBe(false);
+});

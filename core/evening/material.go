@@ -1,8 +1,11 @@
 package evening
 
 import (
+	"context"
+	"math"
 	"slices"
 
+	"blendseam/core/analysis"
 	"blendseam/core/audit"
 	"blendseam/core/ground"
 	"blendseam/core/measure"
@@ -22,6 +25,7 @@ const (
 	mostTurnedDB   = 12.0   // up
 	nothingDB      = -100.0 // dBFS: a band with less needs nothing
 	materialApart  = 6.0    // dB, as Apart has it
+	alikeDB        = 1.5    // in level: a pause farther off of which room is made as well
 	toneMeasuredS  = 12.0
 )
 
@@ -35,7 +39,7 @@ type stuff struct {
 
 // stuffFor finds what rooms can be made from: the pauses of the take whose room is nearest to the target. It is nil
 // where no take has enough of them.
-func stuffFor(m *audit.Meter, list []taking, target Room) (*stuff, error) {
+func stuffFor(ctx context.Context, m *audit.Meter, list []taking, target Room) (*stuff, error) {
 	rate := float64(m.Scene.SampleRate)
 	wanted, least := target.Bands.Thirds(), materialApart
 	var out *stuff
@@ -47,7 +51,11 @@ func stuffFor(m *audit.Meter, list []taking, target Room) (*stuff, error) {
 		if off >= least {
 			continue
 		}
-		if parts := pieces(x, rate); parts != nil {
+		a, _, err := recordingOf(ctx, m, x.clip)
+		if err != nil {
+			return nil, err
+		}
+		if parts := pieces(a, x, rate); parts != nil {
 			least = off
 			out = &stuff{
 				tone: recipe.Tone{Seed: 1, Left: parts, NoHum: true},
@@ -72,14 +80,35 @@ func stuffFor(m *audit.Meter, list []taking, target Room) (*stuff, error) {
 	return out, nil
 }
 
-// pieces are the pauses of a take that tone is made from, the longest first; nil if there is not enough of them.
-func pieces(x taking, rate float64) (list []recipe.Material) {
-	parts := slices.Clone(x.room.parts)
+// pieces are the pauses of a take that tone is made from, the longest first: those that its room was measured on, and
+// where they are not enough all of its recording that are as loud. nil if there is not enough of them.
+func pieces(a *analysis.Recording, x taking, rate float64) (list []recipe.Material) {
+	if list = longest(x.clip.Source, x.room.parts, rate); list != nil {
+		return list
+	}
+	db, count := 0.0, 0.0
+	for _, s := range x.room.parts {
+		for _, q := range a.QuietsIn(s) {
+			db, count = db+q.LevelDB, count+1
+		}
+	}
+	var parts []pcm.Span
+	for _, q := range a.Quiets {
+		if math.Abs(q.LevelDB-db/max(1, count)) < alikeDB {
+			parts = append(parts, q.Span)
+		}
+	}
+	return longest(x.clip.Source, parts, rate)
+}
+
+// longest are stretches as material, the longest first; nil if there is not enough of them.
+func longest(source string, parts []pcm.Span, rate float64) (list []recipe.Material) {
+	parts = slices.Clone(parts)
 	slices.SortStableFunc(parts, func(a, b pcm.Span) int { return int(b.Len() - a.Len()) })
 	all := 0.0
 	for _, p := range parts {
 		if s := float64(p.Len()) / rate; s >= leastPieceS && all < mostMaterialS {
-			list, all = append(list, recipe.Material{Source: x.clip.Source, From: p.From, To: p.To}), all+s
+			list, all = append(list, recipe.Material{Source: source, From: p.From, To: p.To}), all+s
 		}
 	}
 	if all < leastMaterialS {
@@ -89,8 +118,8 @@ func pieces(x taking, rate float64) (list []recipe.Material) {
 }
 
 // makeFrom has the rooms of an edit be made from the pauses of a take, as far as they can be.
-func (p *Plan) makeFrom(m *audit.Meter, list []taking, target Room) error {
-	from, err := stuffFor(m, list, target)
+func (p *Plan) makeFrom(ctx context.Context, m *audit.Meter, list []taking, target Room) error {
+	from, err := stuffFor(ctx, m, list, target)
 	if err != nil || from == nil {
 		return err
 	}

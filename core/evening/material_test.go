@@ -51,6 +51,16 @@ func spreadDB(v []float64) float64 {
 	return math.Sqrt(square/n - sum*sum/n/n)
 }
 
+// Where little of a recording lies in the scene, what is laid under others comes from the rest of it as well.
+func TestAFillIsMadeFromPausesFartherOff(t *testing.T) {
+	s := clattering(t, 6)
+	loud := s.Scene.Tracks[0].Clips[1]
+	s.Do(&scene.Trim{Clip: loud.ID, Edge: scene.Tail, To: loud.Start + rate})
+	if p := plan(t, s, evening.Wish{Target: "loud"}); p.From != "loud" {
+		t.Errorf("made from %q, of %.1f s of pauses", p.From, p.Takes[1].S)
+	}
+}
+
 // What is laid under a take comes from the pauses of the target's room where there is enough of them: where that
 // crackles, so does it.
 func TestFillsAreMadeFromTheTargetsRoom(t *testing.T) {

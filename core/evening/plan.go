@@ -130,7 +130,7 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 	if !changed && !gaps(list) {
 		return p, nil
 	}
-	if err := p.makeFrom(m, list, target); err != nil {
+	if err := p.makeFrom(ctx, m, list, target); err != nil {
 		return nil, err
 	}
 	if err := leads(ctx, m, list, target, p.edit, threads); err != nil {

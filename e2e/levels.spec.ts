@@ -30,9 +30,23 @@ test("a range is turned down by a key, with slopes, and taken back", async ({ pa
   expect(lines.length).toBeGreaterThan(1); // of all tracks that sound there
   expect((await inside()) - was[0]).toBeCloseTo(-3, 1);
   expect((await beside()) - was[1]).toBeCloseTo(0, 1);
+  // by a figure, with longer slopes
+  await page.getByRole("button", { name: "Louder, softer" }).click();
+  await page.getByLabel("By how many dB").fill("-6,5");
+  await page.getByLabel("Slopes before and after it").selectOption("320");
+  await edits(page, () => page.getByRole("button", { name: "Turn it", exact: true }).click());
+  expect((await inside()) - was[0]).toBeCloseTo(-9.5, 1);
+  await edits(page, () => page.keyboard.press("Control+z"));
   await page.keyboard.press("=");
   await expect.poll(inside).toBeCloseTo(was[0] - 2, 1);
-  for (let n = 0; n < 4; n++) await edits(page, () => page.keyboard.press("Control+z"));
+  // the line of one clip is taken off as a whole
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("p");
+  await page.keyboard.press("/");
+  await page.getByRole("combobox", { name: "Find a command" }).fill("take the level lines off");
+  now = await edits(page, () => page.keyboard.press("Enter"));
+  expect(now.tracks.flatMap((t) => t.clips).filter((c) => c.level?.length).length).toBe(lines.length - 1);
+  for (let n = 0; n < 5; n++) await edits(page, () => page.keyboard.press("Control+z"));
   expect(await inside()).toBeCloseTo(was[0], 3);
   now = await stateOf(page);
   expect(now.tracks.flatMap((t) => t.clips).some((c) => c.level?.length)).toBe(false);

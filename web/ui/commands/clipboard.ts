@@ -4,10 +4,9 @@ import type { Range } from "../model/selection.ts";
 import { spanOf } from "../model/selection.ts";
 import { say } from "../panels/toast.ts";
 import { clipsInHand, clipUnder } from "./moves.ts";
-import { batch, type Stage } from "./stage.ts";
+import type { Stage } from "./stage.ts";
 
 const PIECE = "blendseam-piece",
-  slopeMS = 80, // beside a range that is turned up or down
   STRETCH = "blendseam-stretch";
 
 /** A stretch of a source as it was marked last; kept so that the scene's page finds it. */
@@ -135,38 +134,6 @@ export function clipboard(s: Stage): Record<string, () => void> {
     });
   };
 
-  /** Turns what sounds in the range up or down, with slopes of slopeMS beside it, or the clips in hand. */
-  const turn = (by: number) => () => {
-    const sel = s.selection;
-    if (sel.kind === "range") {
-      const slope = Math.round((slopeMS * s.sr) / 1000);
-      return void edit({
-        edit: "raise",
-        ...(sel.tracks.length ? { tracks: sel.tracks } : {}),
-        from: sel.from,
-        to: sel.to,
-        db: by,
-        in: slope,
-        out: slope,
-      });
-    }
-    const list = clipsInHand(s).filter((p) => p.track.kind === "sound");
-    if (!list.length) return say("No clip of sound is in hand. Click one in the timeline to turn it up or down.");
-    void edit(() => {
-      const now = list
-        .map((p) => s.scene.tracks.flatMap((t) => t.clips).find((c) => c.id === p.clip.id))
-        .filter((c) => !!c);
-      const gains = now.map((c) => ({
-        edit: "gain",
-        clips: [c.id],
-        db: Math.round(10 * ((c.gain_db ?? 0) + by)) / 10,
-      }));
-      return gains.length > 1
-        ? batch(gains, `${gains.length} clips ${Math.abs(by)} dB ${by < 0 ? "down" : "up"}`)
-        : gains[0];
-    });
-  };
-
   return {
     divide: () => {
       const hit = clipUnder(s),
@@ -212,8 +179,6 @@ export function clipboard(s: Stage): Record<string, () => void> {
           `?clip=${p.clip.id}&from=${moment}&to=${moment + p.clip.to - p.clip.from}`,
       );
     },
-    gain_down: turn(-1),
-    gain_up: turn(1),
     mute_clip: () => {
       const p = clipsInHand(s)[0];
       if (!p) return say("No clip is in hand to mute.");

@@ -8,6 +8,7 @@ import type { Blending } from "./blending.ts";
 import { clipboard } from "./clipboard.ts";
 import type { Evening } from "./evening.ts";
 import type { Filling } from "./filling.ts";
+import { levels } from "./levels.ts";
 import type { Lulls } from "./lulls.ts";
 import type { Mending } from "./mending.ts";
 import { moves } from "./moves.ts";
@@ -41,6 +42,7 @@ export function sceneCommands(
   const does: Record<string, () => void> = {
     ...moves(stage),
     ...clipboard(stage),
+    ...levels(stage),
     ...places(stage),
     ...tracks(stage),
     ...parts.mending.commands(),

@@ -210,6 +210,7 @@ export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolea
         action(a, "keep_words", "Keep words …"),
         action(a, "findings", "Find strays …"),
         action(a, "keep_tone", "Keep as tone …"),
+        action(a, "raise_by", "Louder, softer …"),
         action(a, "remove", "Leave gap"),
         action(a, "remove_close", "Close up"),
         action(a, "copy", "Copy"),

@@ -328,3 +328,24 @@ test("the tone library: searched, heard, laid, filled from recordings and files"
   await page.locator("input[type=file]").setInputFiles(file);
   await expect(page.getByRole("alert")).toContainText("attic at noon.wav");
 });
+
+test("a list that was closed while it was made does not come back", async ({ page, app }) => {
+  await demo(page, app);
+  let answer = () => {};
+  const held = new Promise<void>((done) => {
+    answer = done;
+  });
+  await page.route("**/findings*", async (route) => {
+    await held;
+    await route.continue();
+  });
+  await page.keyboard.press("i");
+  await expect(page.getByRole("dialog", { name: "Strays" })).toContainText("Listening through the pauses");
+  await page.keyboard.press("Escape");
+  const answered = page.waitForResponse((r) => r.url().includes("/findings"));
+  answer();
+  await (await answered).finished();
+  await page.keyboard.press("?"); // which waits its turn behind what came
+  await expect(page.getByRole("dialog", { name: "Keys" })).toBeVisible();
+  await expect(page.getByRole("dialog")).toHaveCount(1);
+});

@@ -156,6 +156,7 @@ export class Filling {
       this.choices.close();
       return say(e);
     }
+    if (!this.choices.shows("Strays")) return; // it was closed meanwhile
     const proposals = new Map<string, Proposal>();
     const proposal = async (id: string): Promise<Proposal | undefined> => {
       try {

@@ -181,6 +181,11 @@ export class Choices {
     }
   }
 
+  /** Whether the list of that title is open: whoever waited for what it is to hold may have closed it. */
+  shows(title: string): boolean {
+    return (panel!.$refs.choices as HTMLDialogElement).open && panel!.title === title;
+  }
+
   close(): void {
     (panel!.$refs.choices as HTMLDialogElement).close();
   }

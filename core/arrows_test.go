@@ -14,11 +14,12 @@ import (
 // what is nearer to the samples: cmd -> web -> workspace -> store, media, interchange -> core, and inside core advise
 // -> fill -> audit -> sources -> analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
 const arrows = `
-cmd/blendseam: core/advise core/audit core/evening core/level core/limit core/loud core/measure core/mix
+cmd/blendseam: core/advise core/alike core/audit core/evening core/level core/limit core/loud core/measure core/mix
   core/pcm core/scene core/sources core/timecode core/tone core/tone/recipe demo intake interchange
   interchange/report media scratch store store/server web workspace
 core/advise: core/audit core/blend core/evening core/fill core/level core/loud core/measure core/mix core/pcm core/scene
   core/sources core/speech core/spread
+core/alike: core/analysis core/audit core/level core/loud core/measure core/pcm core/scene core/speech core/spread
 core/analysis: core/ground core/level core/measure core/pcm core/speech core/stray core/tone core/tone/recipe
 core/audit: core/analysis core/level core/measure core/mix core/pcm core/scene core/sources
   core/speech core/spread core/tone
@@ -88,6 +89,7 @@ var levels = []string{
 	"interchange/otio",
 	"interchange",
 	"core/advise",
+	"core/alike",
 	"core/evening",
 	"core/fill",
 	"core/loud",

@@ -25,6 +25,7 @@ type commands struct {
 	Audit    auditCmd    `cmd:"" help:"Measure every seam of a scene file; exit 3 if any is rough."`
 	Mend     mendCmd     `cmd:"" help:"Apply what the audit recommends and write the scene."`
 	Room     roomCmd     `cmd:"" help:"Bring all takes of dialogue to one room and write the scene."`
+	Level    levelCmd    `cmd:"" help:"Bring the voices of a scene to one loudness and write the scene."`
 	Tone     toneCmd     `cmd:"" help:"Find the background of a recording and build tone of any length from it."`
 	Loudness loudnessCmd `cmd:"" help:"Measure loudness, range and peaks of files."`
 	Version  versionCmd  `cmd:"" help:"Print what this program is."`

@@ -41,6 +41,19 @@ func (f Frames) Span(i int) pcm.Span {
 	return pcm.Span{From: at, To: at + 2*f.Hop}
 }
 
+// Blocks are the powers of 400 ms every 100 ms, as ITU-R BS.1770-4 gates them, of the K-weighted powers of frames.
+func Blocks(loud []float64) (list []float64) {
+	const block, step = 400 / HopMS, 100 / HopMS
+	for at := 0; at+block <= len(loud); at += step {
+		sum := 0.0
+		for _, p := range loud[at : at+block] {
+			sum += p / block
+		}
+		list = append(list, sum)
+	}
+	return list
+}
+
 // Of are the band powers of a frame.
 func (f Frames) Of(i int) []float32 { return f.Bands[i*Bands : (i+1)*Bands] }
 

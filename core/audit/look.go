@@ -350,7 +350,7 @@ func (l *look) levels() error {
 		if float64(len(v.loud))*analysis.HopMS < voiceMS || v.db-l.sounds[i].BackgroundDB-l.trackGain(i) < voiceAbove {
 			return nil
 		}
-		lufs[i] = measure.IntegratedLUFS(v.blocks())
+		lufs[i] = measure.IntegratedLUFS(analysis.Blocks(v.loud))
 	}
 	step := lufs[1] - lufs[0]
 	l.r.Measures.LevelStepLU = &step
@@ -361,19 +361,6 @@ func (l *look) levels() error {
 type voiced struct {
 	loud []float64 // K-weighted power of each 10 ms
 	db   float64   // RMS level of all of it
-}
-
-// blocks are the powers of 400 ms every 100 ms, as ITU-R BS.1770-4 gates them.
-func (v voiced) blocks() (list []float64) {
-	const block, step = 400 / analysis.HopMS, 100 / analysis.HopMS
-	for at := 0; at+block <= len(v.loud); at += step {
-		sum := 0.0
-		for _, p := range v.loud[at : at+block] {
-			sum += p / block
-		}
-		list = append(list, sum)
-	}
-	return list
 }
 
 func (l *look) voice(side int, span pcm.Span) (out voiced, err error) {

@@ -1,0 +1,238 @@
+// Package alike brings voices to one loudness: it measures the words of each clip of dialogue alone, and says by how
+// much each is to be turned up or down.
+package alike
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"math"
+	"slices"
+
+	"blendseam/core/analysis"
+	"blendseam/core/audit"
+	"blendseam/core/level"
+	"blendseam/core/loud"
+	"blendseam/core/measure"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/speech"
+	"blendseam/core/spread"
+)
+
+// What is turned up by more than wrongDB starts to sound wrong (common practice, no source), and is left unless it is
+// asked for by hand. Clips with less than leastMS of words say nothing of their loudness.
+const (
+	wrongDB = 6.0
+	leastMS = 400
+	leastDB = 0.1 // a change of less is none
+
+	aroundFrames = 400 / analysis.HopMS // of silence before a clip and after it: blocks reach over the ends of words
+)
+
+// A Wish says how loud the words of all clips of dialogue in a span are to be: LUFS, or nil for the median of what they
+// are. An empty span is the whole scene.
+type Wish struct {
+	Span pcm.Span
+	LUFS *float64
+}
+
+// A Voice is what was measured of the words of a clip, and what is proposed.
+type Voice struct {
+	Clip     scene.ClipID `json:"id"`
+	Name     string       `json:"clip"`
+	Track    string       `json:"track"`
+	At       int64        `json:"at"`      // sample of the scene
+	S        float64      `json:"words_s"` // seconds of words
+	WasLUFS  float64      `json:"was_lufs"`
+	PeakDBFS float64      `json:"peak_dbfs"` // of its words, at samples
+	PeakDBTP float64      `json:"peak_dbtp"` // and between them
+	GainDB   float64      `json:"gain_db"`   // the change
+	Ticked   bool         `json:"ticked"`    // it is part of the edit
+	Why      string       `json:"why"`       // what speaks against it; "": nothing
+}
+
+// A Plan brings all voices to one loudness.
+type Plan struct {
+	TargetLUFS float64  `json:"target_lufs"`
+	Voices     []Voice  `json:"voices"`
+	Short      []string `json:"short"` // clips with too few words to be measured
+
+	Edit scene.Edit `json:"-" tstype:"-"` // nil if there is nothing to do
+}
+
+// Of plans it. The error is a scene.Refusal where a wish cannot be met.
+func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error) {
+	if w.LUFS != nil && !(*w.LUFS >= -60 && *w.LUFS <= 0) {
+		return nil, fmt.Errorf("voices can be brought to -60 to 0 LUFS, not to %g", *w.LUFS)
+	}
+	if w.Span.Empty() {
+		w.Span = pcm.Span{To: m.Scene.Length()}
+	}
+	if err := m.Prepare(ctx, m.Scene, threads); err != nil {
+		return nil, err
+	}
+	type place struct {
+		track *scene.Track
+		clip  *scene.Clip
+	}
+	var places []place
+	for _, t := range m.Scene.Tracks {
+		for i := range t.Clips {
+			c := &t.Clips[i]
+			dialogue := t.Kind == scene.Sound && t.Purpose == scene.ForDialogue && !t.Locked && !c.Muted
+			if dialogue && c.Span().Overlaps(w.Span) && m.Scene.Sources[c.Source].Tone == nil {
+				places = append(places, place{t, c})
+			}
+		}
+	}
+	slices.SortStableFunc(places, func(a, b place) int { return cmp.Compare(a.clip.Start, b.clip.Start) })
+	found := make([]*Voice, len(places))
+	err := spread.Each(ctx, len(places), threads, func(i int) (err error) {
+		found[i], err = voiceOf(ctx, m, places[i].track, places[i].clip)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	p := &Plan{Voices: []Voice{}, Short: []string{}}
+	for i, v := range found {
+		if v == nil {
+			p.Short = append(p.Short, places[i].clip.Name)
+			continue
+		}
+		p.Voices = append(p.Voices, *v)
+	}
+	if len(p.Voices) == 0 {
+		return nil, fmt.Errorf("no clip of dialogue there has enough words to be measured; %d ms are needed", leastMS)
+	}
+	p.TargetLUFS = p.target(w.LUFS)
+	p.propose(m.Scene)
+	return p, nil
+}
+
+// target is what was asked for, or the median.
+func (p *Plan) target(asked *float64) float64 {
+	if asked != nil {
+		return *asked
+	}
+	list := make([]float64, len(p.Voices))
+	for i, v := range p.Voices {
+		list[i] = v.WasLUFS
+	}
+	return math.Round(10*measure.Percentile(list, 0.5)) / 10
+}
+
+// propose says what each is to be turned by, and makes the edit.
+func (p *Plan) propose(s *scene.Scene) {
+	all := &scene.Batch{Words: fmt.Sprintf("voices brought to %.1f LUFS", p.TargetLUFS)}
+	for i := range p.Voices {
+		v := &p.Voices[i]
+		v.GainDB = math.Round(10*(p.TargetLUFS-v.WasLUFS)) / 10
+		peak := v.PeakDBFS + v.GainDB
+		switch {
+		case v.GainDB > wrongDB:
+			v.Why = fmt.Sprintf("over +%.0f dB it starts to sound wrong", wrongDB)
+		case v.GainDB > 0 && peak > loud.BandDB:
+			v.Why = fmt.Sprintf(
+				"its peaks would reach %.1f dBFS; at %.1f LUFS they would stay at %.0f",
+				peak, p.TargetLUFS-peak+loud.BandDB, float64(loud.BandDB),
+			)
+		}
+		v.Ticked = math.Abs(v.GainDB) >= leastDB && v.GainDB <= wrongDB
+		if !v.Ticked {
+			continue
+		}
+		_, c := s.Clip(v.Clip)
+		gain := &scene.Gain{Clips: []scene.ClipID{v.Clip}, DB: math.Round(10*(c.GainDB+v.GainDB)) / 10}
+		all.Edits = append(all.Edits, scene.Wire{Edit: gain})
+	}
+	if len(all.Edits) > 0 {
+		p.Edit = all
+	}
+}
+
+// voiceOf measures the words of a clip at the gains of clip, line and track; nil if there are too few. What of their
+// power is the background's is taken off.
+func voiceOf(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip) (*Voice, error) {
+	a, err := m.Says(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	sound, err := m.Sound(c)
+	if err != nil {
+		return nil, err
+	}
+	inside := pcm.Span{From: c.In, To: c.In + c.Length}
+	back, err := background(a, inside)
+	if err != nil {
+		return nil, err
+	}
+	v := &Voice{Clip: c.ID, Name: c.Name, Track: t.Name, At: c.Start, PeakDBFS: level.Silence, PeakDBTP: level.Silence}
+	channels := heardIn(a.Channels, m.Scene.Channels)
+	words := 0
+	hop := analysis.HopMS * int64(a.Rate) / 1000
+	powers := make([]float64, c.Length/hop+2*aroundFrames) // silent but where there are words
+	for _, w := range a.Within(inside) {
+		on := w.Span.Intersect(inside)
+		if w.Kind != speech.Word || on.Empty() {
+			continue
+		}
+		f, err := a.Frames(pcm.Span{From: on.From, To: on.To + hop})
+		if err != nil {
+			return nil, err
+		}
+		for i := range f.Count {
+			from := f.Span(i).From
+			gain := level.Power(c.GainDB + t.GainDB + c.LevelDB(from+hop/2))
+			if at := (from-c.In)/hop + aroundFrames; at < int64(len(powers)) {
+				powers[at] = channels * gain * max(0, float64(f.Loud[i])-back)
+				words++
+			}
+		}
+		b, err := pcm.Read(sound, on)
+		if err != nil {
+			return nil, err
+		}
+		gain := c.GainDB + t.GainDB + c.LevelDB((on.From+on.To)/2)
+		peaks := measure.LoudnessOf(b, a.Rate)
+		v.PeakDBFS = max(v.PeakDBFS, peaks.SamplePeakDBFS+gain)
+		v.PeakDBTP = max(v.PeakDBTP, peaks.TruePeakDBTP+gain)
+	}
+	if words*analysis.HopMS < leastMS {
+		return nil, nil
+	}
+	v.S = float64(words) * analysis.HopMS / 1000
+	v.WasLUFS = measure.IntegratedLUFS(analysis.Blocks(powers))
+	for _, x := range []*float64{&v.WasLUFS, &v.PeakDBFS, &v.PeakDBTP} {
+		*x = math.Round(10**x) / 10
+	}
+	return v, nil
+}
+
+// heardIn is by how much the loudness of a recording grows in a scene: mono is heard in every channel, and loudness is
+// the sum over them; more channels than the scene has are averaged.
+func heardIn(channels, scene int) float64 {
+	switch {
+	case channels < scene:
+		return float64(scene)
+	case channels > scene:
+		return 1 / float64(channels)
+	}
+	return 1
+}
+
+// background is the K-weighted power of the pauses of a stretch of a recording, and beside it.
+func background(a *analysis.Recording, s pcm.Span) (float64, error) {
+	sum, count := 0.0, 0.0
+	for _, q := range a.QuietsIn(pcm.Span{From: s.From - int64(a.Rate), To: s.To + int64(a.Rate)}) {
+		f, err := a.Frames(q.Span)
+		if err != nil {
+			return 0, err
+		}
+		for _, p := range f.Loud {
+			sum, count = sum+float64(p), count+1
+		}
+	}
+	return sum / max(1, count), nil
+}

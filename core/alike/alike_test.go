@@ -71,7 +71,7 @@ func voiced(t *testing.T, voices [][]float64, seed uint64) (s *seamtest.Studio, 
 			sound[k] = own[k] + level.Amplitude(over)*sound[k]
 		}
 		s.Lay("voice "+strconv.Itoa(i), pcm.Block{sound}, at)
-		at = float64(s.Scene.Length()) / rate
+		at = (float64(s.Scene.Length()) + 0.5) / rate
 	}
 	return s, clean
 }
@@ -140,7 +140,7 @@ func TestWhatIsProposed(t *testing.T) {
 			sound[rate+k] = v * level.Amplitude(db)
 		}
 		s.Lay([]string{"far", "soft", "middle", "near", "loud"}[i], pcm.Block{sound}, at)
-		at = float64(s.Scene.Length()) / rate
+		at = (float64(s.Scene.Length()) + 0.5) / rate
 	}
 	p, err := alike.Of(context.Background(), s.Meter(), alike.Wish{}, 1)
 	if err != nil {

@@ -38,10 +38,8 @@ func (c *levelCmd) Run(ctx context.Context) error {
 	}
 	defer f.Close()
 	warn(f.Warnings)
-	if c.From != "" || c.To != "" {
-		if w.Span, err = f.Scene.Stretch(c.From, c.To); err != nil {
-			return fmt.Errorf("%s: %w", c.Scene, err)
-		}
+	if w.Span, err = asked(f.Scene, c.Scene, c.From, c.To); err != nil {
+		return err
 	}
 	p, err := alike.Of(ctx, audit.NewMeter(f.Scene, f.Sources()), w, 0)
 	if err != nil {

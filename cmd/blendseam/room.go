@@ -11,6 +11,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/evening"
 	"blendseam/core/level"
+	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/sources"
 	"blendseam/media"
@@ -35,10 +36,8 @@ func (c *roomCmd) Run(ctx context.Context) error {
 	defer f.Close()
 	warn(f.Warnings)
 	w := evening.Wish{Target: c.Target, HushDB: c.Hush, Voices: c.Voices}
-	if c.From != "" || c.To != "" {
-		if w.Span, err = f.Scene.Stretch(c.From, c.To); err != nil {
-			return fmt.Errorf("%s: %w", c.Scene, err)
-		}
+	if w.Span, err = asked(f.Scene, c.Scene, c.From, c.To); err != nil {
+		return err
 	}
 	p, after, err := evened(ctx, f.Scene, f.Sources(), w)
 	if err != nil {
@@ -53,6 +52,17 @@ func (c *roomCmd) Run(ctx context.Context) error {
 	printRooms(p)
 	fmt.Printf("%s: %s\n", c.Out, roomWords(p))
 	return nil
+}
+
+// asked is the span of a scene from one timecode to another; empty, which is all of it, where neither is given.
+func asked(s *scene.Scene, file, from, to string) (span pcm.Span, err error) {
+	if from+to == "" {
+		return span, nil
+	}
+	if span, err = s.Stretch(from, to); err != nil {
+		return span, fmt.Errorf("%s: %w", file, err)
+	}
+	return span, nil
 }
 
 // evened is a scene with its takes brought to one room.

@@ -28,8 +28,9 @@ func Evening(ctx context.Context, m *audit.Meter, w evening.Wish, threads int) (
 		return nil, err
 	}
 	a := New(m).In(after)
-	cuts := between(a, p)
-	seams := setIn(a, cuts)
+	all := audit.Find(a.Scene)
+	cuts := between(all, p)
+	seams := setIn(a, all, cuts)
 	byChance, err := bulging(ctx, a, cuts, threads)
 	if err != nil {
 		return nil, err
@@ -61,15 +62,15 @@ func Evening(ctx context.Context, m *audit.Meter, w evening.Wish, threads int) (
 	return p, nil
 }
 
-// between are the cuts between evened takes.
-func between(a *Adviser, p *evening.Plan) (cuts []audit.Seam) {
+// between are those seams that are cuts between evened takes.
+func between(all []audit.Seam, p *evening.Plan) (cuts []audit.Seam) {
 	evened := map[scene.ClipID]bool{}
 	for _, t := range p.Takes {
 		for _, id := range t.Clips {
 			evened[id] = true
 		}
 	}
-	for _, s := range audit.Find(a.Scene) {
+	for _, s := range all {
 		if s.Kind == audit.Cut && evened[s.Left] && evened[s.Right] {
 			cuts = append(cuts, s)
 		}
@@ -78,8 +79,7 @@ func between(a *Adviser, p *evening.Plan) (cuts []audit.Seam) {
 }
 
 // setIn are those cuts with which something on another track sets in or ends, and its own seams.
-func setIn(a *Adviser, cuts []audit.Seam) (list []audit.Seam) {
-	all := audit.Find(a.Scene)
+func setIn(a *Adviser, all, cuts []audit.Seam) (list []audit.Seam) {
 	beside := a.Samples(besideMS)
 	for _, cut := range cuts {
 		var with []audit.Seam

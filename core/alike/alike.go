@@ -77,13 +77,9 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 		clip  *scene.Clip
 	}
 	var places []place
-	for _, t := range m.Scene.Tracks {
-		for i := range t.Clips {
-			c := &t.Clips[i]
-			dialogue := t.Kind == scene.Sound && t.Purpose == scene.ForDialogue && !t.Locked && !c.Muted
-			if dialogue && c.Span().Overlaps(w.Span) && m.Scene.Sources[c.Source].Tone == nil {
-				places = append(places, place{t, c})
-			}
+	for t, c := range scene.Dialogue(m.Scene) {
+		if !t.Locked && c.Span().Overlaps(w.Span) {
+			places = append(places, place{t, c})
 		}
 	}
 	slices.SortStableFunc(places, func(a, b place) int { return cmp.Compare(a.clip.Start, b.clip.Start) })
@@ -164,12 +160,12 @@ func voiceOf(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip)
 		return nil, err
 	}
 	inside := pcm.Span{From: c.In, To: c.In + c.Length}
-	back, err := background(a, inside)
+	_, back, err := a.Background(inside)
 	if err != nil {
 		return nil, err
 	}
 	v := &Voice{Clip: c.ID, Name: c.Name, Track: t.Name, At: c.Start, PeakDBFS: level.Silence, PeakDBTP: level.Silence}
-	channels := heardIn(a.Channels, m.Scene.Channels)
+	channels := a.LoudIn(m.Scene.Channels)
 	words := 0
 	hop := analysis.HopMS * int64(a.Rate) / 1000
 	powers := make([]float64, c.Length/hop+2*aroundFrames) // silent but where there are words
@@ -208,31 +204,4 @@ func voiceOf(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip)
 		*x = math.Round(10**x) / 10
 	}
 	return v, nil
-}
-
-// heardIn is by how much the loudness of a recording grows in a scene: mono is heard in every channel, and loudness is
-// the sum over them; more channels than the scene has are averaged.
-func heardIn(channels, scene int) float64 {
-	switch {
-	case channels < scene:
-		return float64(scene)
-	case channels > scene:
-		return 1 / float64(channels)
-	}
-	return 1
-}
-
-// background is the K-weighted power of the pauses of a stretch of a recording, and beside it.
-func background(a *analysis.Recording, s pcm.Span) (float64, error) {
-	sum, count := 0.0, 0.0
-	for _, q := range a.QuietsIn(pcm.Span{From: s.From - int64(a.Rate), To: s.To + int64(a.Rate)}) {
-		f, err := a.Frames(q.Span)
-		if err != nil {
-			return 0, err
-		}
-		for _, p := range f.Loud {
-			sum, count = sum+float64(p), count+1
-		}
-	}
-	return sum / max(1, count), nil
 }

@@ -41,6 +41,44 @@ func (f Frames) Span(i int) pcm.Span {
 	return pcm.Span{From: at, To: at + 2*f.Hop}
 }
 
+// LoudIn is by how much the K-weighted power of the recording grows in a scene of so many channels: mono is heard in
+// every one, and loudness is the sum over them; of more than there are the mean is heard.
+func (a *Recording) LoudIn(channels int) float64 {
+	switch {
+	case a.Channels < channels:
+		return float64(channels)
+	case a.Channels > channels:
+		return 1 / float64(a.Channels)
+	}
+	return 1
+}
+
+// Background are the mean powers of the pauses in some stretches and a second beside each: of the bands, and
+// K-weighted.
+// They are 0 where there is no pause.
+func (a *Recording) Background(stretches ...pcm.Span) (bands [Bands]float64, loud float64, err error) {
+	count := 0.0
+	for _, s := range stretches {
+		for _, q := range a.QuietsIn(pcm.Span{From: s.From - int64(a.Rate), To: s.To + int64(a.Rate)}) {
+			f, err := a.Frames(q.Span)
+			if err != nil {
+				return bands, 0, err
+			}
+			for i := range f.Count {
+				for b, p := range f.Of(i) {
+					bands[b] += float64(p)
+				}
+				loud += float64(f.Loud[i])
+				count++
+			}
+		}
+	}
+	for b := range bands {
+		bands[b] /= max(1, count)
+	}
+	return bands, loud / max(1, count), nil
+}
+
 // Blocks are the powers of 400 ms every 100 ms, as ITU-R BS.1770-4 gates them, of the K-weighted powers of frames.
 func Blocks(loud []float64) (list []float64) {
 	const block, step = 400 / HopMS, 100 / HopMS

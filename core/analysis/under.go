@@ -1,7 +1,7 @@
 package analysis
 
 import (
-	"math"
+	"slices"
 
 	"blendseam/core/ground"
 	"blendseam/core/level"
@@ -28,9 +28,6 @@ type mixedState struct {
 	all, addLevel, loud float32        // of the whole
 	times               [Bands]float32 // by which the answer of a room multiplies everything
 }
-
-// finesInThird is how many of a room's bands make a third-octave: a spectrum of ones has as much in it.
-var finesInThird = 12 * math.Log2(math.Pow(10, 0.1))
 
 // wordOver is how far the power of a band stands over the background's where a word is heard.
 const wordOver = 5
@@ -156,11 +153,16 @@ func (a *Recording) under(room recipe.Room) (m mixedState, gains, adds [recipe.B
 	}
 	if d := room.Decay; d != nil {
 		by := ground.Spectrum(ground.AnswerOf(*d, room.Seed, a.Rate).Powers())
+		one := ground.Spectrum(slices.Repeat([]float64{1}, len(by)))
+		times := func(third int) float64 {
+			low, high := ground.Third(third)
+			return share(by, one, low, high)
+		}
 		for b := range m.times {
-			m.times[b] = float32(by.Between(ground.Third(b+ground.ThirdLow)) / finesInThird)
+			m.times[b] = float32(times(b + ground.ThirdLow))
 		}
 		for k := range gains {
-			gains[k] *= by.Between(ground.Third(k+recipe.BandLow)) / finesInThird
+			gains[k] *= times(k + recipe.BandLow)
 		}
 	}
 	// how loud it is, measured on a second of it

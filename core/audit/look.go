@@ -369,12 +369,7 @@ func (l *look) voice(side int, span pcm.Span) (out voiced, err error) {
 	if err != nil {
 		return out, err
 	}
-	channels := 1.0 // mono is heard in every channel, and loudness is the sum over them
-	if a.Channels < l.Scene.Channels {
-		channels = float64(l.Scene.Channels)
-	} else if a.Channels > l.Scene.Channels {
-		channels = 1 / float64(a.Channels)
-	}
+	channels := a.LoudIn(l.Scene.Channels)
 	power := 0.0
 	for _, v := range l.alone.Voices(span) {
 		if v.Clip.ID != c.ID {

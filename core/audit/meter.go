@@ -10,9 +10,8 @@ import (
 	"sync"
 
 	"blendseam/core/analysis"
-	"blendseam/core/measure"
-
 	"blendseam/core/level"
+	"blendseam/core/measure"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"

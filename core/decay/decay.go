@@ -54,9 +54,11 @@ type Profile [len(lags)][len(shares)]float64
 // Of hears the voice in some spans of a recording.
 func Of(a *analysis.Recording, spans []pcm.Span) (*Voice, error) {
 	v := &Voice{}
-	if err := v.background(a, spans); err != nil {
+	back, _, err := a.Background(spans...)
+	if err != nil {
 		return nil, err
 	}
+	copy(v.back[:], back[lowThird:])
 	for _, s := range spans {
 		f, err := a.Frames(s)
 		if err != nil {
@@ -74,29 +76,6 @@ func Of(a *analysis.Recording, spans []pcm.Span) (*Voice, error) {
 		v.runs = append(v.runs, r)
 	}
 	return v, nil
-}
-
-// background measures the pauses in the spans, and a second beside them.
-func (v *Voice) background(a *analysis.Recording, spans []pcm.Span) error {
-	count := 0.0
-	for _, s := range spans {
-		for _, q := range a.QuietsIn(pcm.Span{From: s.From - int64(a.Rate), To: s.To + int64(a.Rate)}) {
-			f, err := a.Frames(q.Span)
-			if err != nil {
-				return err
-			}
-			for i := range f.Count {
-				for b, p := range f.Of(i)[lowThird : highThird+1] {
-					v.back[b] += float64(p)
-				}
-				count++
-			}
-		}
-	}
-	for b := range v.back {
-		v.back[b] /= max(1, count)
-	}
-	return nil
 }
 
 // cells is how finely falls are counted: in so many to a dB.

@@ -176,14 +176,9 @@ func takings(
 	threads int,
 ) (list []taking, without []string, err error) {
 	without = []string{}
-	for _, t := range m.Scene.Tracks {
-		if t.Kind != scene.Sound || t.Purpose != scene.ForDialogue || t.Locked {
-			continue
-		}
-		for i := range t.Clips {
-			if c := &t.Clips[i]; !c.Muted && c.Span().Overlaps(span) && m.Scene.Sources[c.Source].Tone == nil {
-				list = append(list, taking{track: t, clip: c})
-			}
+	for t, c := range scene.Dialogue(m.Scene) {
+		if !t.Locked && c.Span().Overlaps(span) {
+			list = append(list, taking{track: t, clip: c})
 		}
 	}
 	slices.SortStableFunc(list, func(a, b taking) int { return int(a.clip.Start - b.clip.Start) })

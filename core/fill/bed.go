@@ -37,24 +37,18 @@ type takeRoom struct {
 
 // rooms of all dialogue clips that sound in a range, in order of time.
 func (m *Filler) takeRooms(ctx context.Context, span pcm.Span) (list []takeRoom, err error) {
-	for _, t := range m.Scene.Tracks {
-		if t.Kind != scene.Sound || t.Purpose != scene.ForDialogue {
+	for t, c := range scene.Dialogue(m.Scene) {
+		if !c.Span().Overlaps(span) {
 			continue
 		}
-		for i := range t.Clips {
-			c := &t.Clips[i]
-			if c.Muted || !c.Span().Overlaps(span) || m.Scene.Sources[c.Source].Tone != nil {
-				continue
-			}
-			middle := c.Start + c.Length/2
-			both, err := m.Rooms(ctx, c, pcm.Span{From: middle, To: middle})
-			if err != nil {
-				return nil, err
-			}
-			if all := audit.OneRoom(both); all != nil {
-				all = all.Turned(t.GainDB)
-				list = append(list, takeRoom{c, all})
-			}
+		middle := c.Start + c.Length/2
+		both, err := m.Rooms(ctx, c, pcm.Span{From: middle, To: middle})
+		if err != nil {
+			return nil, err
+		}
+		if all := audit.OneRoom(both); all != nil {
+			all = all.Turned(t.GainDB)
+			list = append(list, takeRoom{c, all})
 		}
 	}
 	return list, nil
@@ -284,22 +278,16 @@ const (
 // KeepWords proposes to cut the dialogue clips of a range down to their words, with margins and soft fades. Breaths
 // count as words. Clips without a word are left.
 func (m *Filler) KeepWords(ctx context.Context, span pcm.Span) (list []Kept, err error) {
-	for _, t := range m.Scene.Tracks {
-		if t.Kind != scene.Sound || t.Purpose != scene.ForDialogue || t.Locked {
+	for t, c := range scene.Dialogue(m.Scene) {
+		if t.Locked || !c.Span().Overlaps(span) {
 			continue
 		}
-		for i := range t.Clips {
-			c := &t.Clips[i]
-			if c.Muted || !c.Span().Overlaps(span) || m.Scene.Sources[c.Source].Tone != nil {
-				continue
-			}
-			k, err := m.keep(ctx, t, c, span)
-			if err != nil {
-				return nil, err
-			}
-			if k != nil {
-				list = append(list, *k)
-			}
+		k, err := m.keep(ctx, t, c, span)
+		if err != nil {
+			return nil, err
+		}
+		if k != nil {
+			list = append(list, *k)
 		}
 	}
 	return list, nil

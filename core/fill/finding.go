@@ -63,15 +63,8 @@ func (m search) all(ctx context.Context, threads int) ([]Finding, []Hum, error) 
 		c *scene.Clip
 	}
 	var jobs []job
-	for _, t := range sc.Tracks {
-		if t.Kind != scene.Sound || t.Purpose != scene.ForDialogue {
-			continue
-		}
-		for i := range t.Clips {
-			if c := &t.Clips[i]; !c.Muted && sc.Sources[c.Source].Tone == nil {
-				jobs = append(jobs, job{t, c})
-			}
-		}
+	for t, c := range scene.Dialogue(sc) {
+		jobs = append(jobs, job{t, c})
 	}
 	found, hums := make([][]Finding, len(jobs)), make([]*Hum, len(jobs))
 	err := spread.Each(ctx, len(jobs), threads, func(i int) (err error) {
@@ -184,13 +177,9 @@ func (m search) spokenOver(ctx context.Context) (list []Finding, err error) {
 		c *scene.Clip
 	}
 	var all []said
-	for _, t := range m.Scene.Tracks {
-		for i := range t.Clips {
-			if t.Kind == scene.Sound && t.Purpose == scene.ForDialogue && !t.Clips[i].Muted &&
-				m.Scene.Sources[t.Clips[i].Source].Tone == nil &&
-				m.overlapped(t, &t.Clips[i]) {
-				all = append(all, said{t, &t.Clips[i]})
-			}
+	for t, c := range scene.Dialogue(m.Scene) {
+		if m.overlapped(t, c) {
+			all = append(all, said{t, c})
 		}
 	}
 	for _, a := range all {

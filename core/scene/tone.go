@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"iter"
 	"maps"
 	"slices"
 
@@ -58,6 +59,23 @@ func Recordings(s *Scene, sources ...string) (list []string) {
 		}
 	}
 	return list
+}
+
+// Dialogue goes through the clips of recordings that are not muted, track by track of dialogue, in order of time.
+func Dialogue(s *Scene) iter.Seq2[*Track, *Clip] {
+	return func(yield func(*Track, *Clip) bool) {
+		for _, t := range s.Tracks {
+			if t.Kind != Sound || t.Purpose != ForDialogue {
+				continue
+			}
+			for i := range t.Clips {
+				c := &t.Clips[i]
+				if !c.Muted && s.Sources[c.Source].Tone == nil && !yield(t, c) {
+					return
+				}
+			}
+		}
+	}
 }
 
 // A Hole is what a patch fills: a lull of a clip, or the gap between two clips of a track. A patch follows its hole.

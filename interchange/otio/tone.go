@@ -202,20 +202,17 @@ func (r *reader) tone(ref node) (scene.Source, error) {
 	return src, err
 }
 
-// writtenRoom is a room as it is written: the tone that it is made from stands in it.
+// writtenRoom is a room as it is written: the tone that it is made from stands in it, in place of its id.
 type writtenRoom struct {
 	recipe.Room
-	Tone json.RawMessage `json:"tone,omitempty"`
+	Tone any `json:"tone,omitempty"`
 }
 
 func writeRoom(s *scene.Scene, r *recipe.Room) any {
 	if len(r.Tones()) == 0 {
 		return r
 	}
-	return struct {
-		recipe.Room
-		Tone object `json:"tone"`
-	}{*r, writeTone(s, s.Sources[r.Tone])}
+	return writtenRoom{*r, writeTone(s, s.Sources[r.Tone])}
 }
 
 // room reads what is done to a background; nil if there is nothing.
@@ -228,7 +225,6 @@ func (r *reader) room(of node) (*recipe.Room, error) {
 	if err := json.Unmarshal([]byte(o.raw), &w); err != nil {
 		return nil, o.errorf("is no room: %s", strings.TrimPrefix(err.Error(), "json: "))
 	}
-	w.Room.Tone = ""
 	ref, ok, err := o.object("tone")
 	if err != nil {
 		return nil, err

@@ -8,10 +8,15 @@ const TOP = 12, // dB
 /** What a line says at a sample of its recording, in dB; before its first point and after its last it stays. */
 export function levelAt(line: readonly LevelPoint[] | undefined, at: number): number {
   if (!line?.length) return 0;
-  const after = line.findIndex((p) => p.at > at);
-  if (after === 0) return line[0].db;
-  if (after < 0) return line[line.length - 1].db;
-  const [a, b] = [line[after - 1], line[after]];
+  let [low, high] = [0, line.length]; // the first point after it lies between
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (line[middle].at > at) high = middle;
+    else low = middle + 1;
+  }
+  if (low === 0) return line[0].db;
+  if (low === line.length) return line[low - 1].db;
+  const [a, b] = [line[low - 1], line[low]];
   return a.db + ((b.db - a.db) * (at - a.at)) / (b.at - a.at);
 }
 

@@ -62,14 +62,16 @@ export function levelLine(
   const { c, view } = g,
     line = clip.level ?? [],
     y = (db: number) => top + depthOf(db) * height,
-    at = (sample: number) => toX(view, sample - clip.in + clip.start + shift),
+    moved = clip.start - clip.in + shift,
+    at = (sample: number) => toX(view, sample + moved),
+    edge = (x: number) => y(levelAt(line, view.from + x * view.perPixel - moved)),
     inside = line.filter((p) => at(p.at) > a && at(p.at) < z);
   c.strokeStyle = c.fillStyle = g.col.madder; // as gains are on the bench
   c.lineWidth = 1.25;
   c.beginPath();
-  c.moveTo(a, y(levelAt(line, clip.in - clip.start - shift + view.from + a * view.perPixel)));
+  c.moveTo(a, edge(a));
   for (const p of inside) c.lineTo(at(p.at), y(p.db));
-  c.lineTo(z, y(levelAt(line, clip.in - clip.start - shift + view.from + z * view.perPixel)));
+  c.lineTo(z, edge(z));
   c.stroke();
   for (const p of inside) c.fillRect(at(p.at) - 2, y(p.db) - 2, 4, 4);
 }

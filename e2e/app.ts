@@ -123,6 +123,16 @@ export interface SceneState {
   }[];
 }
 
+/** The address of the scene that a page shows. */
+export const home = (page: Page): string => page.url().replace(/(\/scenes\/[^/]+)\/.*$/, "$1");
+
+/** So much of the scene's sound as the page would play, or of what an edit would make of it: both channels in turn. */
+export async function sound(page: Page, from: number, n: number, edit?: unknown): Promise<Float32Array> {
+  const q = new URLSearchParams({ from: String(from), n: String(n), ...(edit ? { edit: JSON.stringify(edit) } : {}) }),
+    raw = await (await page.request.get(`${home(page)}/pcm?${q}`)).body();
+  return new Float32Array(raw.buffer.slice(raw.byteOffset, raw.byteOffset + raw.byteLength));
+}
+
 export async function stateOf(page: Page): Promise<SceneState> {
   return (await page.request.get(page.url().replace(/(\/scenes\/[^/]+)\/.*$/, "$1/state"))).json();
 }

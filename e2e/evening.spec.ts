@@ -1,8 +1,6 @@
 // Takes are brought to one room by a key; what is heard then is measured on the samples that the page would play.
 import type { Page } from "@playwright/test";
-import { demo, edits, expect, type SceneState, test, track } from "./app.ts";
-
-const home = (page: Page) => page.url().replace(/(\/scenes\/[^/]+)\/.*$/, "$1");
+import { demo, edits, expect, home, type SceneState, sound, test, track } from "./app.ts";
 
 interface Evened {
   id: string;
@@ -15,10 +13,8 @@ const dialogue = (s: SceneState) => track(s, "dialogue").clips as Evened[];
 
 /** The background of a clip as it would be heard: the quietest tenth of its stretches of 60 ms, dBFS. */
 async function background(page: Page, c: Evened): Promise<number> {
-  const q = new URLSearchParams({ from: String(c.start + 4800), n: String(c.length - 9600) });
-  const raw = await (await page.request.get(`${home(page)}/pcm?${q}`)).body(),
-    all = new Float32Array(raw.buffer.slice(raw.byteOffset, raw.byteOffset + raw.byteLength));
-  const step = 2 * 2880, // of both channels
+  const all = await sound(page, c.start + 4800, c.length - 9600),
+    step = 2 * 2880, // of both channels
     levels = Array.from({ length: Math.floor(all.length / step) }, (_, i) => {
       const part = all.subarray(i * step, (i + 1) * step);
       return 10 * Math.log10(part.reduce((sum, v) => sum + v * v, 0) / step + 1e-12);

@@ -1,15 +1,12 @@
 // Levels over time: what is turned up or down is measured on the samples that the page would play.
 import type { Page } from "@playwright/test";
-import { demo, edits, expect, stateOf, test } from "./app.ts";
+import { demo, edits, expect, sound, stateOf, test } from "./app.ts";
 
 const second = 48000;
 
 /** The level of a stretch of the scene as it would be heard, dBFS. */
 async function heard(page: Page, from: number, to: number): Promise<number> {
-  const home = page.url().replace(/(\/scenes\/[^/]+)\/.*$/, "$1"),
-    q = new URLSearchParams({ from: String(from), n: String(to - from) }),
-    raw = await (await page.request.get(`${home}/pcm?${q}`)).body(),
-    all = new Float32Array(raw.buffer.slice(raw.byteOffset, raw.byteOffset + raw.byteLength));
+  const all = await sound(page, from, to - from);
   return 10 * Math.log10(all.reduce((sum, v) => sum + v * v, 0) / all.length);
 }
 

@@ -4,7 +4,7 @@ import { mkdtempSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import type { Page } from "@playwright/test";
-import { demo, drag, edits, expect, point, type SceneState, seams, stateOf, test, track } from "./app.ts";
+import { demo, drag, edits, expect, home, point, type SceneState, seams, sound, stateOf, test, track } from "./app.ts";
 
 const F = 1920;
 interface Lulled {
@@ -12,15 +12,6 @@ interface Lulled {
   fills?: { clip: string; lull?: string };
 }
 type Clip = SceneState["tracks"][0]["clips"][0] & Lulled;
-
-const home = (page: Page) => page.url().replace(/(\/scenes\/[^/]+)\/.*$/, "$1");
-
-/** The scene's sound, or a part of what an edit would make of it, as floats of both channels. */
-async function samples(page: Page, from: number, n: number, edit?: unknown): Promise<Float32Array> {
-  const q = new URLSearchParams({ from: String(from), n: String(n), ...(edit ? { edit: JSON.stringify(edit) } : {}) });
-  const raw = await (await page.request.get(`${home(page)}/pcm?${q}`)).body();
-  return new Float32Array(raw.buffer.slice(raw.byteOffset, raw.byteOffset + raw.byteLength));
-}
 
 const measured = (page: Page) => expect(page.locator(".list-head")).not.toContainText("being measured");
 const level = (v: Float32Array) => 10 * Math.log10(v.reduce((a, x) => a + x * x, 0) / v.length + 1e-12);
@@ -76,7 +67,7 @@ test(
       first = Math.floor(shovel.from / F) - 2,
       last = Math.ceil(shovel.to / F) + 2;
     const around: [number, number] = [(first - 3) * F, (last - first + 6) * F],
-      before = await samples(page, ...around),
+      before = await sound(page, ...around),
       room = level(before.subarray(0, 2 * 2 * F));
     expect(loudest(before)).toBeGreaterThan(room + 20);
 
@@ -90,13 +81,13 @@ test(
     await expect(page.locator(".did")).toHaveText(`lull of ${last - first} frames in Oda, take 2, to silence`);
     const lull = (track(s, "dialogue").clips.find((c) => c.id === clip.id) as Clip).lulls![0];
     expect([lull.from - clip.in + clip.start, lull.to - clip.in + clip.start]).toEqual([first * F, last * F]);
-    const silent = await samples(page, (first + 2) * F, (last - first - 4) * F);
+    const silent = await sound(page, (first + 2) * F, (last - first - 4) * F);
     expect(level(silent)).toBeLessThan(-100);
 
     s = await edits(page, () => page.keyboard.press("g"));
     const patch = patches(s)[0];
     expect([patch.start, patch.length, patch.fills?.lull]).toEqual([first * F, (last - first) * F, lull.id]);
-    const filled = await samples(page, ...around);
+    const filled = await sound(page, ...around);
     expect(Math.abs(level(filled.subarray(2 * 3 * F, filled.length - 2 * 3 * F)) - room)).toBeLessThan(1);
     // outside the lull to the bit
     expect(digest(filled.subarray(0, 2 * 3 * F))).toBe(digest(before.subarray(0, 2 * 3 * F)));
@@ -113,7 +104,7 @@ test(
     await page.keyboard.press("4");
     await expect(page.locator(".hearing")).toContainText("the patch alone");
     await page.keyboard.press("Space");
-    const off = await samples(page, ...around, { edit: "set_lull", clip: clip.id, lull: lull.id, off: true });
+    const off = await sound(page, ...around, { edit: "set_lull", clip: clip.id, lull: lull.id, off: true });
     expect(digest(off)).toBe(digest(before)); // switched off, the patch is silent with it
 
     // Its end, then its start, is moved; the patch follows.
@@ -126,7 +117,7 @@ test(
     expect((track(s, "dialogue").clips.find((c) => c.id === clip.id) as Clip).lulls![0].off).toBe(true);
     for (let n = 0; n < 5; n++) s = await edits(page, () => page.keyboard.press("Control+z"));
     expect(patches(s)).toEqual([]);
-    expect(digest(await samples(page, ...around))).toBe(digest(before));
+    expect(digest(await sound(page, ...around))).toBe(digest(before));
   },
 );
 
@@ -191,7 +182,7 @@ test("dead silence is filled by one key; which tone is chosen from a list, heard
   let s = await edits(page, () => page.keyboard.press("g"));
   await expect(page.locator(".card .why")).toContainText("Clean");
   const first = patches(s)[0];
-  const hole = await samples(page, first.start + 4 * F, first.length - 8 * F);
+  const hole = await sound(page, first.start + 4 * F, first.length - 8 * F);
   expect(level(hole)).toBeGreaterThan(-62);
   expect(level(hole)).toBeLessThan(-52);
 

@@ -25,7 +25,8 @@ type commands struct {
 	Audit    auditCmd    `cmd:"" help:"Measure every seam of a scene file; exit 3 if any is rough."`
 	Mend     mendCmd     `cmd:"" help:"Apply what the audit recommends and write the scene."`
 	Room     roomCmd     `cmd:"" help:"Bring all takes of dialogue to one room and write the scene."`
-	Level    levelCmd    `cmd:"" help:"Bring the voices of a scene to one loudness and write the scene."`
+	Level    levelCmd    `cmd:"" help:"Bring voices to one loudness, let music make way for words, and write the scene."`
+	Like     likeCmd     `cmd:"" help:"Bring a recording to the level and colour of another voice."`
 	Tone     toneCmd     `cmd:"" help:"Find the background of a recording and build tone of any length from it."`
 	Loudness loudnessCmd `cmd:"" help:"Measure loudness, range and peaks of files."`
 	Version  versionCmd  `cmd:"" help:"Print what this program is."`

@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"encoding/hex"
 	"encoding/json"
+	"math"
 
 	"blendseam/core/analysis"
 	"blendseam/core/pcm"
@@ -26,6 +27,7 @@ type digest [16]byte
 type trackKeys struct {
 	track         *scene.Track
 	own           digest
+	duck          []scene.LevelPoint // how it makes way for words
 	clips, blends []digest
 }
 
@@ -47,7 +49,8 @@ func NewKeys(sc *scene.Scene) *Keys {
 		}
 		tk := trackKeys{
 			track:  t,
-			own:    digestOf([]any{t.ID, t.Mute, t.Solo, t.GainDB, t.Room}),
+			own:    digestOf([]any{t.ID, t.Mute, t.Solo, t.GainDB, t.Balance, t.Room, t.Filters}),
+			duck:   scene.DuckLine(sc, t),
 			clips:  make([]digest, len(t.Clips)),
 			blends: make([]digest, len(t.Clips)),
 		}
@@ -93,6 +96,15 @@ func (k *Keys) Of(s Seam) string {
 	var at [8]byte
 	for _, t := range k.tracks {
 		h.Write(t.own[:])
+		for i, p := range t.duck {
+			if i+1 < len(t.duck) && t.duck[i+1].At < window.From || i > 0 && t.duck[i-1].At > window.To {
+				continue
+			}
+			binary.LittleEndian.PutUint64(at[:], uint64(p.At-s.At))
+			h.Write(at[:])
+			binary.LittleEndian.PutUint64(at[:], math.Float64bits(p.DB))
+			h.Write(at[:])
+		}
 		first := t.track.At(window.From)
 		if first > 0 {
 			h.Write(t.blends[first-1][:])
@@ -130,6 +142,9 @@ func Sound(sc *scene.Scene, s Seam) string {
 			t.GainDB,
 			c.LevelDB(c.In+s.At-c.Start),
 		)
+		if curve := scene.CurveOf(sc, *c); curve.Does() {
+			parts = append(parts, curve)
+		}
 		if c.Room != nil {
 			room := *c.Room
 			room.Tone = "" // its id is another in another file

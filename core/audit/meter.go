@@ -112,7 +112,11 @@ func (m *Meter) Says(ctx context.Context, c *scene.Clip) (*analysis.Recording, e
 	if err != nil {
 		return nil, err
 	}
-	return m.Under(ctx, m.Scene, src, c.Room)
+	a, err := m.Under(ctx, m.Scene, src, c.Room)
+	if err != nil {
+		return nil, err
+	}
+	return a.Through(scene.CurveOf(m.Scene, *c)), nil
 }
 
 // Raw is the recording of a clip over a span of the scene, at the clip's gain and beyond its edges, silent where there

@@ -3,7 +3,10 @@ package mix
 import (
 	"fmt"
 	"math"
+	"slices"
 
+	"blendseam/core/curve"
+	"blendseam/core/filter"
 	"blendseam/core/ground"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
@@ -16,11 +19,12 @@ import (
 type between struct {
 	noise *ground.Noise
 	gain  float64
+	bus   bus
 	span  pcm.Span // outside of which it is not heard
 	cover []voices // what may stand for a room
 }
 
-// Evened opens the sound of a clip, as its room makes it.
+// Evened opens the sound of a clip, as its room makes it, and through its filters and those of its track.
 func Evened(s *scene.Scene, c scene.Clip, open Open) (pcm.ReaderAt, error) {
 	src, ok := s.Sources[c.Source]
 	if !ok {
@@ -34,7 +38,7 @@ func Evened(s *scene.Scene, c scene.Clip, open Open) (pcm.ReaderAt, error) {
 	if err != nil {
 		return nil, fmt.Errorf("clip %s: %w", c.Name, err)
 	}
-	return ground.Even(r, c.Room, tone), nil
+	return filter.New(ground.Even(r, c.Room, tone), scene.CurveOf(s, c)), nil
 }
 
 // toneOf opens the tone that the noise of a room is made from, nil if it is made by chance.
@@ -75,8 +79,9 @@ func (m *Mixer) grounds(s *scene.Scene, open Open) error {
 		if err != nil {
 			return fmt.Errorf("track %s: %w", t.Name, err)
 		}
-		noise := ground.NewNoise(*t.Room, int(s.SampleRate), tone)
-		b := between{noise: noise, gain: m.tracks[i].gain, cover: m.tracks}
+		room := filteredRoom(*t.Room, t.Filters, float64(s.SampleRate))
+		noise := ground.NewNoise(room, int(s.SampleRate), tone)
+		b := between{noise: noise, gain: m.tracks[i].gain, bus: m.tracks[i].bus, cover: m.tracks}
 		for _, o := range s.Tracks {
 			for _, c := range o.Clips {
 				if o.Kind != scene.Sound || c.Room == nil || !s.Heard(c) {
@@ -92,6 +97,32 @@ func (m *Mixer) grounds(s *scene.Scene, open Open) error {
 		m.rooms = append(m.rooms, b)
 	}
 	return nil
+}
+
+// filteredRoom is a track's room through the filters of the track.
+func filteredRoom(r recipe.Room, f *curve.Filters, rate float64) recipe.Room {
+	all := curve.Curve{Track: f}
+	if !all.Does() {
+		return r
+	}
+	filtered := func(bands []float64) []float64 {
+		bands = slices.Clone(bands)
+		for i := range bands {
+			bands[i] += all.DB(recipe.FineHz(i), rate)
+		}
+		return bands
+	}
+	r.FillDB = filtered(r.FillDB)
+	r.Hum = slices.Clone(r.Hum)
+	for i, h := range r.Hum {
+		r.Hum[i].LevelDB += all.DB(h.Hz, rate)
+	}
+	if r.Change != nil {
+		later := *r.Change
+		later.FillDB = filtered(later.FillDB)
+		r.Change = &later
+	}
+	return r
 }
 
 // add adds what of the room is heard in a window.

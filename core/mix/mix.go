@@ -41,6 +41,7 @@ type Mixer struct {
 type voices struct {
 	track *scene.Track
 	gain  float64
+	bus   bus
 	list  []voice
 	of    map[scene.ClipID]int // index in list, by clip
 }
@@ -93,6 +94,9 @@ func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 		v, err := trackVoices(s, t, get, opt)
 		if err != nil {
 			return nil, err
+		}
+		if opt.Clip == "" {
+			v.bus = busOf(s, t)
 		}
 		if len(v.list) > 0 {
 			m.tracks = append(m.tracks, v)
@@ -324,12 +328,16 @@ func (m *Mixer) Render(dst pcm.Block, at int64) error {
 		part := dst.Slice(from, min(dst.Len(), from+renderStep))
 		part.Clear()
 		for i := range m.tracks {
-			if err := m.tracks[i].add(part, at+from); err != nil {
+			t := &m.tracks[i]
+			err := t.bus.through(part, at+from, func(own pcm.Block) error { return t.add(own, at+from) })
+			if err != nil {
 				return err
 			}
 		}
 		for i := range m.rooms {
-			if err := m.rooms[i].add(part, at+from); err != nil {
+			r := &m.rooms[i]
+			err := r.bus.through(part, at+from, func(own pcm.Block) error { return r.add(own, at+from) })
+			if err != nil {
 				return err
 			}
 		}
@@ -411,23 +419,9 @@ func (v *voice) contoured(part pcm.Span) bool {
 
 // turn applies the clip's gain and its level line to what was read for a part of its span.
 func (v *voice) turn(src pcm.Block, part pcm.Span, gain float64) {
-	if gain != 1 {
-		for _, ch := range src {
-			for i := range ch {
-				ch[i] *= gain
-			}
-		}
-	}
+	times(src, gain)
 	if v.lined() {
-		at, db, g := v.in+part.From-v.span.From, 0.0, 1.0
-		for i := range src[0] {
-			if now := v.clip.LevelDB(at + int64(i)); now != db {
-				db, g = now, level.Amplitude(now)
-			}
-			for _, ch := range src {
-				ch[i] *= g
-			}
-		}
+		turnBy(src, v.clip.Level, v.in+part.From-v.span.From)
 	}
 }
 
@@ -471,11 +465,11 @@ func join(dst, src pcm.Block) {
 	switch {
 	case len(src) == len(dst):
 		for c := range dst {
-			sum(dst[c], src[c])
+			addTo(dst[c], src[c])
 		}
 	case len(src) == 1:
 		for c := range dst {
-			sum(dst[c], src[0])
+			addTo(dst[c], src[0])
 		}
 	default:
 		share := 1 / math.Ceil(float64(len(src))/float64(len(dst)))
@@ -488,7 +482,7 @@ func join(dst, src pcm.Block) {
 	}
 }
 
-func sum(dst, src []float64) {
+func addTo(dst, src []float64) {
 	src = src[:len(dst)]
 	for i, v := range src {
 		dst[i] += v

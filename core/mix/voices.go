@@ -15,6 +15,7 @@ type Voice struct {
 	Span  pcm.Span // of the scene, in which it sounds
 	In    int64    // source sample at Span.From
 	voice *voice
+	bus   *bus
 	gain  float64
 }
 
@@ -25,19 +26,19 @@ func (m *Mixer) Voices(span pcm.Span) (list []Voice) {
 		k := sort.Search(len(t.list), func(k int) bool { return t.list[k].span.To > span.From })
 		for ; k < len(t.list) && t.list[k].span.From < span.To; k++ {
 			v := &t.list[k]
-			list = append(list, Voice{t.track, v.clip, v.span, v.in, v, t.gain * v.gain})
+			list = append(list, Voice{t.track, v.clip, v.span, v.in, v, &t.bus, t.gain * v.gain})
 		}
 	}
 	return list
 }
 
 // Gain is how loud the source is heard at a sample of the scene, as an amplitude: by the gains of track and clip,
-// fades, blends, level line and lulls; 0 outside Span.
+// fades, blends, level line, lulls, and how the track makes way for words; 0 outside Span.
 func (v Voice) Gain(at int64) (float64, error) {
 	if !v.Span.Contains(at) {
 		return 0, nil
 	}
-	gain := v.gain
+	gain := v.gain * v.bus.gain(at)
 	source := v.In + at - v.Span.From
 	if v.voice.lined() {
 		gain *= level.Amplitude(v.Clip.LevelDB(source))

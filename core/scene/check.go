@@ -1,6 +1,7 @@
 package scene
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 
@@ -61,7 +62,7 @@ func checkSource(s *Scene, src Source) error {
 	if src.Tone != nil {
 		return checkTone(s, *src.Tone)
 	}
-	return nil
+	return checkSpeech(src)
 }
 
 // checkTone refuses a recipe that no sound can be made from, or none within bounds.
@@ -121,6 +122,17 @@ func checkMaterial(s *Scene, m recipe.Material) error {
 // checkBounds says what on a track is beyond the bounds of core/limit. Edits of the past are done again without it.
 func checkBounds(s *Scene, t *Track) error {
 	most := s.Unit(t, farthest(s))
+	if !(math.Abs(t.Balance) <= 1) {
+		return notPossible("A balance of %g is none; -1 (left) to 1 (right) are.", t.Balance)
+	}
+	if why := t.Filters.Wrong(); why != "" {
+		return notPossible("The filters of track %s cannot be: %s.", t.Name, why)
+	}
+	for i := range t.Ducks {
+		if err := checkDuck(s, t, &t.Ducks[i]); err != nil {
+			return err
+		}
+	}
 	for i := range t.Clips {
 		c := &t.Clips[i]
 		switch {
@@ -135,6 +147,8 @@ func checkBounds(s *Scene, t *Track) error {
 				len(c.Level),
 				limit.LevelPoints,
 			)
+		case c.Filters.Wrong()+c.Like.Wrong() != "":
+			return notPossible("How %s is filtered cannot be: %s.", c.Name, cmp.Or(c.Filters.Wrong(), c.Like.Wrong()))
 		case !sane(c.GainDB):
 			return notPossible("A gain of %g dB is outside -120 to 40.", c.GainDB)
 		}

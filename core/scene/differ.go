@@ -75,6 +75,15 @@ func trackWords(a, b *Track) (list []string) {
 	if a.GainDB != b.GainDB {
 		parts = append(parts, fmt.Sprintf("at %+.1f dB, was at %+.1f", b.GainDB, a.GainDB))
 	}
+	if a.Balance != b.Balance {
+		parts = append(parts, balanceWords(b.Balance))
+	}
+	if len(a.Ducks) != len(b.Ducks) || len(a.Ducks) > 0 && !reflect.DeepEqual(a.Ducks, b.Ducks) {
+		parts = append(parts, either(len(b.Ducks) == 0, "makes way for no words", "makes way for words otherwise"))
+	}
+	if !reflect.DeepEqual(a.Filters, b.Filters) {
+		parts = append(parts, either(b.Filters == nil, "not filtered any more", "filtered otherwise"))
+	}
 	if !a.Room.Equal(b.Room) {
 		parts = append(parts, either(b.Room == nil, "no room between its clips", "with a room between its clips"))
 	}
@@ -190,6 +199,12 @@ func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, pa
 		parts = append(parts, "no lull")
 	default:
 		parts = append(parts, "with "+count(len(b.Lulls), "lull"))
+	}
+	if !reflect.DeepEqual(a.Filters, b.Filters) {
+		parts = append(parts, either(b.Filters == nil, "not filtered any more", "filtered otherwise"))
+	}
+	if !reflect.DeepEqual(a.Like, b.Like) {
+		parts = append(parts, either(b.Like == nil, "not brought near another voice any more", "brought near another voice"))
 	}
 	if words := roomsDiffer(a.Room, b.Room); words != "" {
 		parts = append(parts, words)

@@ -1,6 +1,7 @@
 package scene
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -53,8 +54,7 @@ func (e *Raise) apply(d *draft) error {
 		for i := range t.Clips {
 			if c := &t.Clips[i]; c.Span().Overlaps(reach) {
 				if c.Level = e.on(c); len(c.Level) > limit.LevelPoints {
-					return notPossible("The level line of %s would have %d points; %d are the most.", c.Name, len(c.Level),
-						limit.LevelPoints)
+					return tooManyPoints(c)
 				}
 			}
 		}
@@ -88,19 +88,28 @@ func (e *Raise) of(d *draft) (list []int, err error) {
 	return list, nil
 }
 
-// on is the level line of a clip with the change in it: the sum of two lines that are straight between their points is
-// straight between the points of both.
+func tooManyPoints(c *Clip) error {
+	return notPossible("The level line of %s would have %d points; %d are the most.", c.Name, len(c.Level),
+		limit.LevelPoints)
+}
+
+// on is the level line of a clip with the change in it.
 func (e *Raise) on(c *Clip) []LevelPoint {
 	shift := c.In - c.Start // from the scene's time to the recording's
-	ramp := []LevelPoint{
+	return summed(c.Level, []LevelPoint{
 		{At: e.From - e.In + shift}, {At: e.From + shift, DB: e.DB}, {At: e.To + shift, DB: e.DB}, {At: e.To + e.Out + shift},
+	})
+}
+
+// summed is the sum of two lines: of two that are straight between their points it is straight between the points of
+// both.
+func summed(a, b []LevelPoint) []LevelPoint {
+	la, lb := Clip{Level: a}, Clip{Level: b}
+	list := make([]LevelPoint, 0, len(a)+len(b))
+	for _, p := range append(slices.Clone(a), b...) {
+		list = append(list, LevelPoint{At: p.At, DB: la.LevelDB(p.At) + lb.LevelDB(p.At)})
 	}
-	by := Clip{Level: ramp}
-	list := make([]LevelPoint, 0, len(c.Level)+len(ramp))
-	for _, p := range append(slices.Clone(c.Level), ramp...) {
-		list = append(list, LevelPoint{At: p.At, DB: c.LevelDB(p.At) + by.LevelDB(p.At)})
-	}
-	slices.SortFunc(list, func(a, b LevelPoint) int { return int(max(-1, min(1, a.At-b.At))) })
+	slices.SortFunc(list, func(a, b LevelPoint) int { return cmp.Compare(a.At, b.At) })
 	return plainLine(slices.CompactFunc(list, func(a, b LevelPoint) bool { return a.At == b.At }))
 }
 

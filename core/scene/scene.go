@@ -15,6 +15,7 @@ import (
 	"sort"
 
 	"blendseam/core/blend"
+	"blendseam/core/curve"
 	"blendseam/core/pcm"
 	"blendseam/core/timecode"
 )
@@ -53,7 +54,8 @@ type Source struct {
 
 	Stretches []Stretch `json:"stretches,omitempty"` // in order of time
 
-	Tone *recipe.Tone `json:"tone,omitempty"` // how it is built, if it is room tone and no recording
+	Tone   *recipe.Tone `json:"tone,omitempty"`   // how it is built, if it is room tone and no recording
+	Speech *Speech      `json:"speech,omitempty"` // nil: not known
 }
 
 // A Stretch is a named part of a source, marked while listening through it. Times are samples of the source.
@@ -117,7 +119,8 @@ type Track struct {
 	Mute    bool    `json:"mute,omitempty"`
 	Solo    bool    `json:"solo,omitempty"`
 	GainDB  float64 `json:"gain_db,omitempty"`
-	Stays   bool    `json:"stays,omitempty"` // does not follow what closes up or opens elsewhere
+	Balance float64 `json:"balance,omitempty"` // -1, all to the left, to 1
+	Stays   bool    `json:"stays,omitempty"`   // does not follow what closes up or opens elsewhere
 	Locked  bool    `json:"locked,omitempty"`
 	Clips   []Clip  `json:"clips"`
 	Blends  []Blend `json:"blends,omitempty"`
@@ -125,6 +128,9 @@ type Track struct {
 
 	// What sounds where none of its clips does, between the first and the last that have a room themselves.
 	Room *recipe.Room `json:"room,omitempty"`
+
+	Ducks   []Duck         `json:"ducks,omitempty"`   // for whose words it makes way
+	Filters *curve.Filters `json:"filters,omitempty"` // of all its clips
 }
 
 // A Clip is a stretch of a source on a track.
@@ -148,7 +154,11 @@ type Clip struct {
 
 	Room  *recipe.Room `json:"room,omitempty"`  // what is done to its background, at its gain
 	Lulls []Lull       `json:"lulls,omitempty"` // in order of time, apart
-	Fills *Hole        `json:"fills,omitempty"` // the hole that it is a patch for, and follows
+
+	Filters *curve.Filters `json:"filters,omitempty"` // set by hand
+	Like    *curve.Like    `json:"like,omitempty"`    // brings it near another voice
+
+	Fills *Hole `json:"fills,omitempty"` // the hole that it is a patch for, and follows
 
 	AcceptedHead *Accepted `json:"accepted_head,omitempty"` // the seam at its head, where no other clip touches it
 	AcceptedTail *Accepted `json:"accepted_tail,omitempty"` // the seam at its tail, the cut to the next clip among them

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 	"strings"
 
@@ -94,6 +95,7 @@ type SetTrack struct {
 	Mute    *bool    `json:"mute,omitempty"`
 	Solo    *bool    `json:"solo,omitempty"`
 	GainDB  *float64 `json:"gain_db,omitempty"`
+	Balance *float64 `json:"balance,omitempty"`
 	Stays   *bool    `json:"stays,omitempty"`
 	Locked  *bool    `json:"locked,omitempty"`
 }
@@ -116,6 +118,9 @@ func (e *SetTrack) apply(d *draft) error {
 	if e.GainDB != nil && !sane(*e.GainDB) {
 		return notPossible("A gain of %g dB is outside -120 to 40.", *e.GainDB)
 	}
+	if e.Balance != nil && !(math.Abs(*e.Balance) <= 1) {
+		return notPossible("A balance of %g is none; -1 (left) to 1 (right) are.", *e.Balance)
+	}
 	if e.Hue != nil && *e.Hue != "" && !slices.Contains(Hues, *e.Hue) {
 		return notPossible("%q is not a hue of a track; %s are, and none for its purpose's.", *e.Hue, listed(Hues))
 	}
@@ -129,6 +134,7 @@ func (e *SetTrack) apply(d *draft) error {
 	set(&t.Mute, e.Mute)
 	set(&t.Solo, e.Solo)
 	set(&t.GainDB, e.GainDB)
+	set(&t.Balance, e.Balance)
 	set(&t.Stays, e.Stays)
 	set(&t.Locked, e.Locked)
 	return nil
@@ -152,6 +158,8 @@ func (e *SetTrack) words(before, after *Scene) string {
 		return fmt.Sprintf("track %s %slocked", name, onOff(*e.Locked))
 	case e.GainDB != nil:
 		return fmt.Sprintf("track %s at %+.1f dB", name, *e.GainDB)
+	case e.Balance != nil:
+		return fmt.Sprintf("track %s %s", name, balanceWords(*e.Balance))
 	case e.Stays != nil:
 		return fmt.Sprintf(
 			"track %s %s",
@@ -166,6 +174,23 @@ func (e *SetTrack) words(before, after *Scene) string {
 		return fmt.Sprintf("track %s has the colour %s", name, either(*e.Hue == "", "of its purpose", hueWords(*e.Hue)))
 	}
 	return "track " + name + " changed"
+}
+
+// balanceWords says where a track lies between left and right.
+func balanceWords(balance float64) string {
+	switch {
+	case balance < 0:
+		return fmt.Sprintf("%.0f %% to the left", -100*balance)
+	case balance > 0:
+		return fmt.Sprintf("%.0f %% to the right", 100*balance)
+	}
+	return "in the middle"
+}
+
+// BalanceGains are the gains of both channels for a balance from -1 to 1: of constant power, 1 in the middle.
+func BalanceGains(balance float64) (left, right float64) {
+	angle := (balance + 1) * math.Pi / 4
+	return math.Sqrt2 * math.Cos(angle), math.Sqrt2 * math.Sin(angle)
 }
 
 // MoveTrack changes the order of tracks: the track comes to lie at an index among all.
@@ -209,6 +234,7 @@ func (e *RemoveTrack) apply(d *draft) error {
 		return notPossible("Track %s still holds %s; remove or move them first.", d.Tracks[i].Name, count(n, "clip"))
 	}
 	d.Tracks = slices.Delete(d.Tracks, i, i+1)
+	d.forgetTrack(e.Track)
 	return nil
 }
 

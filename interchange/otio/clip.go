@@ -1,6 +1,10 @@
 package otio
 
 import (
+	"encoding/json"
+	"strings"
+
+	"blendseam/core/curve"
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 )
@@ -88,6 +92,22 @@ var clipFields = []clipField{
 		},
 	},
 	{
+		[]string{"filters"},
+		func(to object, c clipOut) { put(to, "filters", c.Filters, c.Filters != nil) },
+		func(from node, c clipIn) (err error) {
+			c.Filters, err = readJSON[curve.Filters](from, "filters")
+			return err
+		},
+	},
+	{
+		[]string{"like"},
+		func(to object, c clipOut) { put(to, "like", c.Like, c.Like != nil) },
+		func(from node, c clipIn) (err error) {
+			c.Like, err = readJSON[curve.Like](from, "like")
+			return err
+		},
+	},
+	{
 		[]string{"level"},
 		func(to object, c clipOut) {
 			var level []any
@@ -159,6 +179,20 @@ var clipFields = []clipField{
 		},
 		func(from node, c clipIn) error { return c.r.hole(from, c.Clip) },
 	},
+}
+
+// readJSON reads a value that is written as the model has it; nil if it is not there. What it may be is a law of the
+// model.
+func readJSON[T any](of node, key string) (*T, error) {
+	o, ok, err := of.object(key)
+	if !ok || err != nil {
+		return nil, err
+	}
+	v := new(T)
+	if err := json.Unmarshal([]byte(o.raw), v); err != nil {
+		return nil, o.errorf("cannot be read: %s", strings.TrimPrefix(err.Error(), "json: "))
+	}
+	return v, nil
 }
 
 // clipKeys are the names of all that is ours in a clip's metadata.

@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"blendseam/core/blend"
+	"blendseam/core/curve"
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
@@ -53,6 +54,7 @@ type reader struct {
 	incoming map[scene.ClipID]scene.ClipID // id of the incoming clips of pairs, by name
 	clips    map[scene.ClipID]scene.ClipID // id of clips beside holes, by their name in the file
 	cut      int                           // names and notes that were too long
+	duckings []ducking
 }
 
 // Read reads a scene file. length may be nil. Warnings name what was kept but is not heard.
@@ -91,6 +93,9 @@ func Read(raw []byte, length interchange.Length) (s *scene.Scene, warnings []str
 	}
 	r.matchPairs()
 	r.matchHoles()
+	if err := r.matchDucks(); err != nil {
+		return nil, nil, err
+	}
 	if err := r.markers(stack); err != nil {
 		return nil, nil, err
 	}
@@ -311,7 +316,7 @@ func (r *reader) frame(top, stack node) error {
 	} else {
 		r.scene.StartFrame = 0
 	}
-	r.scene.Foreign, err = mine.rest(foreign, "sample_rate", "channels", "drop_frame", "stretches")
+	r.scene.Foreign, err = mine.rest(foreign, "sample_rate", "channels", "drop_frame", "stretches", "speech")
 	return err
 }
 
@@ -421,11 +426,28 @@ func (r *reader) track(n node) error {
 	if t.Room, err = r.room(mine); err != nil {
 		return err
 	}
+	if t.Filters, err = readJSON[curve.Filters](mine, "filters"); err != nil {
+		return err
+	}
+	if mine.has("balance") {
+		v, err := mine.number("balance")
+		if err != nil {
+			return err
+		}
+		t.Balance, _ = v.Float64()
+	}
+	err = mine.each("ducks", mine.place+"/ducks", func(_ int, of node) error {
+		r.duckings = append(r.duckings, ducking{t, of})
+		return nil
+	})
+	if err != nil {
+		return err
+	}
 	t.Hue, t.Solo = mine.text("hue"), mine.flag("solo", false)
 	t.Locked, t.Stays = mine.flag("locked", false), mine.flag("stays", false)
 	t.Mute = mine.flag("mute", false) || !n.flag("enabled", true)
 	if t.Foreign, err = mine.rest(foreign, "purpose", "gain_db", "hue", "solo", "locked", "stays", "mute",
-		"room"); err != nil {
+		"room", "balance", "ducks", "filters"); err != nil {
 		return err
 	}
 	if err := keepMarkers(n, &t.Foreign); err != nil {
@@ -921,10 +943,13 @@ func (r *reader) markers(stack node) error {
 	return err
 }
 
-// stretches reads what was marked in sources; of sources that no clip has, nothing is known and nothing kept.
+// stretches reads what was marked in sources, and where their words are; of sources that no clip has, nothing is known and nothing kept.
 func (r *reader) stretches(top node) error {
 	mine, _, err := top.meta()
 	if err != nil {
+		return err
+	}
+	if err := r.speech(mine); err != nil {
 		return err
 	}
 	return mine.each("stretches", mine.place+"/stretches", func(_ int, n node) error {
@@ -932,22 +957,15 @@ func (r *reader) stretches(top node) error {
 		if !known {
 			return nil
 		}
-		var ends [2]int64
-		for i, key := range []string{"from", "to"} {
-			m, ok, err := n.time(key)
-			if err != nil {
-				return err
-			}
-			if !ok {
-				return n.errorf("a stretch needs %q", key)
-			}
-			ends[i] = units(m.seconds, r.scene.SampleRate, 1)
+		span, err := r.fromTo(n)
+		if err != nil {
+			return err
 		}
-		if n.text("name") == "" || ends[0] < 0 || ends[1] <= ends[0] {
+		if n.text("name") == "" || span.From < 0 || span.Empty() {
 			return n.errorf("a stretch needs a name, and its \"to\" after its \"from\"")
 		}
 		src := r.scene.Sources[id]
-		src.Stretches = append(src.Stretches, scene.Stretch{Name: r.name(n), From: ends[0], To: ends[1]})
+		src.Stretches = append(src.Stretches, scene.Stretch{Name: r.name(n), From: span.From, To: span.To})
 		r.scene.Sources[id] = src
 		return nil
 	})

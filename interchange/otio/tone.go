@@ -311,10 +311,15 @@ func (r *reader) hole(mine node, c *scene.Clip) error {
 	return err
 }
 
-// besideHoles are the clips that the holes of patches name.
-func besideHoles(s *scene.Scene) map[scene.ClipID]bool {
+// namedClips are the clips that the holes of patches name, and those whose words tracks make way for.
+func namedClips(s *scene.Scene) map[scene.ClipID]bool {
 	ids := map[scene.ClipID]bool{}
 	for _, t := range s.Tracks {
+		for _, u := range t.Ducks {
+			for _, id := range u.Clips {
+				ids[id] = true
+			}
+		}
 		for _, c := range t.Clips {
 			if h := c.Fills; h != nil {
 				ids[h.Clip] = true

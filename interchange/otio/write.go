@@ -26,7 +26,7 @@ func Write(s *scene.Scene) ([]byte, error) {
 		"metadata":     object{},
 	}
 	tracks := make([]any, len(s.Tracks))
-	named := besideHoles(s)
+	named := namedClips(s)
 	for i, t := range s.Tracks {
 		tracks[i] = writeTrack(s, t, named)
 	}
@@ -44,6 +44,9 @@ func Write(s *scene.Scene) ([]byte, error) {
 	}
 	if list := writeStretches(s); len(list) > 0 {
 		mine["stretches"] = list
+	}
+	if list := writeSpeech(s); len(list) > 0 {
+		mine["speech"] = list
 	}
 	top := object{"OTIO_SCHEMA": "Timeline.1", "name": s.Name, "tracks": stack,
 		"global_start_time": rational(s.StartFrame, s.Rate.Float())}
@@ -133,6 +136,10 @@ func writeTrack(s *scene.Scene, t *scene.Track, named map[scene.ClipID]bool) obj
 	put(mine, "locked", true, t.Locked)
 	put(mine, "stays", true, t.Stays)
 	put(mine, "room", writeRoom(s, t.Room), t.Room != nil)
+	put(mine, "filters", t.Filters, t.Filters != nil)
+	put(mine, "balance", t.Balance, t.Balance != 0)
+	ducks := writeDucks(s, t)
+	put(mine, "ducks", ducks, ducks != nil)
 	o := object{"OTIO_SCHEMA": "Track.1", "name": t.Name, "kind": kind, "children": children, "source_range": nil,
 		"effects": []any{}, "markers": []any{}, "enabled": true}
 	if children == nil {

@@ -64,17 +64,8 @@ func Filter(t testing.TB, channels int, graph string, files ...string) pcm.Block
 // Sox runs a sound through effects of sox, and gives as much of the result.
 func Sox(t testing.TB, b pcm.Block, rate int, effects ...string) pcm.Block {
 	t.Helper()
-	var in bytes.Buffer
-	for i := range b[0] {
-		for _, ch := range b {
-			in.Write(binary.LittleEndian.AppendUint64(nil, math.Float64bits(ch[i])))
-		}
-	}
-	dir := t.TempDir()
-	from, to := filepath.Join(dir, "in.f64"), filepath.Join(dir, "out.f64")
-	if err := os.WriteFile(from, in.Bytes(), 0o600); err != nil {
-		t.Fatal(err)
-	}
+	from := written(t, b)
+	to := filepath.Join(t.TempDir(), "out.f64")
 	kind := []string{"-t", "f64", "-r", strconv.Itoa(rate), "-c", strconv.Itoa(len(b))}
 	args := append(append([]string{"-V1"}, kind...), from)
 	Run(t, "sox", append(append(append(args, kind...), to), effects...)...)
@@ -91,6 +82,29 @@ func Sox(t testing.TB, b pcm.Block, rate int, effects ...string) pcm.Block {
 		}
 	}
 	return out
+}
+
+// FFmpeg runs a sound through a filter of ffmpeg.
+func FFmpeg(t testing.TB, b pcm.Block, rate int, filter string) pcm.Block {
+	t.Helper()
+	return raw(t, len(b), "-v", "error", "-f", "f64le", "-ar", strconv.Itoa(rate), "-ac", strconv.Itoa(len(b)),
+		"-i", written(t, b), "-af", filter, "-f", "f64le", "-")
+}
+
+// written is a file of a sound's doubles, without a head.
+func written(t testing.TB, b pcm.Block) string {
+	t.Helper()
+	var in bytes.Buffer
+	for i := range b[0] {
+		for _, ch := range b {
+			in.Write(binary.LittleEndian.AppendUint64(nil, math.Float64bits(ch[i])))
+		}
+	}
+	file := filepath.Join(t.TempDir(), "in.f64")
+	if err := os.WriteFile(file, in.Bytes(), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	return file
 }
 
 // Voices are recorded voices from Debian's alsa-utils: 48 kHz, 16 bits, mono.

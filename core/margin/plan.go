@@ -1,0 +1,462 @@
+package margin
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"math"
+	"regexp"
+	"slices"
+
+	"blendseam/core/audit"
+	"blendseam/core/level"
+	"blendseam/core/measure"
+	"blendseam/core/mix"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/core/sources"
+	"blendseam/core/speech"
+	"blendseam/core/spread"
+)
+
+// What words are to have over all else unless another figure is asked for (common practice, no source).
+const (
+	UnderNarrationLU = 10.0
+	UnderDialogueLU  = 6.0
+)
+
+const (
+	mostDB  = 24.0 // more is not proposed: then the voice is too soft
+	leastDB = 1.0  // less is not worth it
+	faintDB = 15.0 // words so far below the loudest of their clip are not looked at
+	leastMS = 100  // nor are shorter ones
+	pauseMS = 1200 // words less than that apart are one phrase
+	partyDB = 12.0 // what alone would leave words a margin of more than that over what is wanted has no part in it
+)
+
+// narration is how tracks of narration are named.
+var narration = regexp.MustCompile(`(?i)\b(narrat|comment|voice.?over|off\b)`)
+
+// A Wish says which words are looked at and what they are to have.
+type Wish struct {
+	Span     pcm.Span        // an empty one is the whole scene
+	Under    []scene.TrackID // whose words; none: those of all tracks of dialogue
+	Ducks    []scene.TrackID // what may make way; none: all tracks of music and effects
+	MarginLU float64         // 0: UnderNarrationLU or UnderDialogueLU
+	ByDB     float64         // by how much it makes way; 0: by as much as is needed
+}
+
+// A Phrase is some words of a clip without a longer pause between them.
+type Phrase struct {
+	Clip     scene.ClipID `json:"id"`
+	Name     string       `json:"clip"`
+	Track    string       `json:"track"`
+	From     int64        `json:"from"` // samples of the scene
+	To       int64        `json:"to"`
+	MarginDB float64      `json:"margin_db"` // of the word that has least, as it sounds now
+	WantedDB float64      `json:"wanted_db"`
+	Drowned  bool         `json:"drowned"`
+	By       []string     `json:"by"`      // the tracks that cover it
+	DuckDB   float64      `json:"duck_db"` // by how much they would have to make way, from their own level
+	Why      string       `json:"why"`     // why that is not proposed; "": it is, or is not needed
+}
+
+// A Proposal lets a track make way.
+type Proposal struct {
+	Track scene.TrackID `json:"id"`
+	Name  string        `json:"track"`
+	Under []string      `json:"under"`
+	DB    float64       `json:"db"`
+
+	duck scene.Duck
+}
+
+// A Plan is what was found, and what is proposed.
+type Plan struct {
+	Phrases []Phrase   `json:"phrases"`
+	Ducks   []Proposal `json:"ducks"`
+
+	Edit scene.Edit `json:"-" tstype:"-"` // nil if there is nothing to do
+}
+
+// Drowned is how many phrases are.
+func (p *Plan) Drowned() (n int) {
+	for _, x := range p.Phrases {
+		if x.Drowned {
+			n++
+		}
+	}
+	return n
+}
+
+// a planner holds what is needed for one plan.
+type planner struct {
+	*audit.Meter
+	wish  Wish
+	other []other
+}
+
+// An other is a track that words may be covered by.
+type other struct {
+	track  *scene.Track
+	yields bool       // it may make way
+	mixer  *mix.Mixer // of it alone, without making way
+	line   scene.Clip // how it makes way now
+}
+
+// A word is what was measured of one.
+type word struct {
+	track    *scene.Track
+	clip     *scene.Clip
+	span     pcm.Span // of the scene
+	speech   Bands
+	others   []Bands // of each track, without making way
+	marginDB float64
+	wantedDB float64
+	duckDB   float64
+	by       []int
+	why      string
+}
+
+// Of looks at all words and says which are drowned. The error is a scene.Refusal where a wish cannot be met.
+func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error) {
+	if w.Span.Empty() {
+		w.Span = pcm.Span{To: m.Scene.Length()}
+	}
+	if err := m.Prepare(ctx, m.Scene, threads); err != nil {
+		return nil, err
+	}
+	p := planner{Meter: m, wish: w}
+	if err := p.open(); err != nil {
+		return nil, err
+	}
+	var clips []*scene.Clip
+	var tracks []*scene.Track
+	for t, c := range scene.Dialogue(m.Scene) {
+		under := len(w.Under) == 0 || slices.Contains(w.Under, t.ID)
+		if under && m.Heard(t.ID) && c.Span().Overlaps(w.Span) {
+			clips, tracks = append(clips, c), append(tracks, t)
+		}
+	}
+	found := make([][]word, len(clips))
+	err := spread.Each(ctx, len(clips), threads, func(i int) (err error) {
+		found[i], err = p.words(ctx, tracks[i], clips[i])
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	words := slices.Concat(found...)
+	slices.SortStableFunc(words, func(a, b word) int { return cmp.Compare(a.span.From, b.span.From) })
+	return p.plan(ctx, words)
+}
+
+// open prepares all tracks that words may be covered by.
+func (p *planner) open() error {
+	bare := *p.Scene
+	bare.Tracks = slices.Clone(bare.Tracks)
+	for i, t := range bare.Tracks {
+		if len(t.Ducks) > 0 {
+			own := *t
+			own.Ducks = nil
+			bare.Tracks[i] = &own
+		}
+	}
+	for _, t := range p.Scene.Tracks {
+		if t.Kind != scene.Sound || len(t.Clips) == 0 || !p.Heard(t.ID) {
+			continue
+		}
+		x, err := mix.New(&bare, p.Mix(&bare), mix.Options{Track: t.ID})
+		if err != nil {
+			return err
+		}
+		yields := t.Purpose == scene.ForMusic || t.Purpose == scene.ForEffects
+		if len(p.wish.Ducks) > 0 {
+			yields = slices.Contains(p.wish.Ducks, t.ID)
+		}
+		line := scene.Clip{Level: scene.DuckLine(p.Scene, t)}
+		p.other = append(p.other, other{track: t, yields: yields && !t.Locked, mixer: x, line: line})
+	}
+	return nil
+}
+
+// words measures the words of a clip.
+func (p *planner) words(ctx context.Context, t *scene.Track, c *scene.Clip) (list []word, err error) {
+	a, err := p.Says(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	inside := pcm.Span{From: c.In, To: c.In + c.Length}
+	back, _, err := a.Background(inside)
+	if err != nil {
+		return nil, err
+	}
+	var loudness []float64
+	for _, of := range a.Within(inside) {
+		on := of.Span.Intersect(inside)
+		at := on.Add(c.Start - c.In)
+		if of.Kind != speech.Word || on.Len() < p.Samples(leastMS) || !at.Overlaps(p.wish.Span) {
+			continue
+		}
+		w := word{track: t, clip: c, span: at, wantedDB: p.wanted(t)}
+		f, err := a.Frames(on)
+		if err != nil || f.Count == 0 {
+			return nil, err
+		}
+		db := c.GainDB + t.GainDB + c.LevelDB((on.From+on.To)/2)
+		sum := 0.0
+		for i := range f.Count {
+			for b, power := range f.Of(i) {
+				w.speech[b] += level.Power(db) * max(0, float64(power)-back[b]) / float64(f.Count)
+			}
+		}
+		for k, share := range importance {
+			sum += share * w.speech[k+1]
+		}
+		list, loudness = append(list, w), append(loudness, level.OfPower(max(sum, 1e-30)))
+	}
+	kept := list[:0]
+	for i, w := range list {
+		if loudness[i] < slices.Max(loudness)-faintDB {
+			continue
+		}
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		if err := p.against(&w); err != nil {
+			return nil, err
+		}
+		kept = append(kept, w)
+	}
+	return kept, nil
+}
+
+// wanted is the margin that the words of a track are to have.
+func (p *planner) wanted(t *scene.Track) float64 {
+	switch {
+	case p.wish.MarginLU != 0:
+		return p.wish.MarginLU
+	case narration.MatchString(t.Name):
+		return UnderNarrationLU
+	}
+	return UnderDialogueLU
+}
+
+// against measures a word against all else, and by how much what yields would have to make way.
+func (p *planner) against(w *word) error {
+	w.others = make([]Bands, len(p.other))
+	now := Bands{}
+	for i, o := range p.other {
+		if o.track.ID == w.track.ID {
+			continue
+		}
+		if err := p.heard(o.mixer, w.span, &w.others[i]); err != nil {
+			return err
+		}
+		add(&now, &w.others[i], o.line.LevelDB((w.span.From+w.span.To)/2))
+	}
+	w.marginDB = DB(&w.speech, &now)
+	for i, o := range p.other {
+		if o.yields && DB(&w.speech, &w.others[i]) < w.wantedDB+partyDB {
+			w.by = append(w.by, i)
+		}
+	}
+	at := func(db float64) float64 {
+		all := Bands{}
+		for i := range p.other {
+			by := 0.0
+			if slices.Contains(w.by, i) {
+				by = -db
+			}
+			add(&all, &w.others[i], by)
+		}
+		return DB(&w.speech, &all)
+	}
+	switch {
+	case at(0) >= w.wantedDB:
+	case at(mostDB) < w.wantedDB:
+		w.why = fmt.Sprintf("over %.0f dB would be needed; turn the voice up", mostDB)
+		if at(99) < w.wantedDB {
+			w.why = "what covers it cannot make way; turn that down, or the voice up"
+		}
+	default:
+		low, high := 0.0, mostDB
+		for high-low > 0.05 {
+			if mid := (low + high) / 2; at(mid) < w.wantedDB {
+				low = mid
+			} else {
+				high = mid
+			}
+		}
+		w.duckDB = math.Ceil(10*high) / 10
+	}
+	return nil
+}
+
+func add(to, of *Bands, db float64) {
+	by := level.Power(db)
+	for b := range to {
+		to[b] += by * of[b]
+	}
+}
+
+// heard measures a mix over a span, as the mean of its channels' powers.
+func (p *planner) heard(x *mix.Mixer, span pcm.Span, to *Bands) error {
+	bands := measure.GetBands(p.Rate(), int(p.Samples(20)), 125, 8000)
+	defer bands.Done()
+	window := int64(bands.Window())
+	sound := pcm.NewBlock(x.Channels(), max(window, span.Len()))
+	if err := x.Render(sound, span.From); err != nil {
+		return err
+	}
+	count := 0.0
+	var powers []float64
+	for from := int64(0); from+window <= sound.Len(); from += window / 2 {
+		for _, ch := range sound {
+			powers = bands.Powers(powers[:0], ch[from:from+window])
+			for b, v := range powers {
+				to[b] += v
+			}
+			count++
+		}
+	}
+	for b := range to {
+		to[b] /= count
+	}
+	return nil
+}
+
+// plan puts words into phrases and says what is to make way for whose.
+func (p *planner) plan(ctx context.Context, words []word) (*Plan, error) {
+	plan := &Plan{Phrases: []Phrase{}, Ducks: []Proposal{}}
+	last := map[scene.ClipID]int{}
+	for _, w := range words {
+		drowned := w.marginDB < w.wantedDB-leastDB
+		i, ok := last[w.clip.ID]
+		if !ok || w.span.From-plan.Phrases[i].To >= p.Samples(pauseMS) {
+			i = len(plan.Phrases)
+			plan.Phrases = append(plan.Phrases, Phrase{
+				Clip: w.clip.ID, Name: w.clip.Name, Track: w.track.Name, From: w.span.From, MarginDB: Most,
+				WantedDB: w.wantedDB, By: []string{},
+			})
+			last[w.clip.ID] = i
+		}
+		x := &plan.Phrases[i]
+		x.To = w.span.To
+		x.DuckDB = max(x.DuckDB, w.duckDB)
+		if w.marginDB < x.MarginDB {
+			x.MarginDB, x.Why = w.marginDB, w.why
+		}
+		if x.Drowned = x.Drowned || drowned; drowned {
+			for _, k := range w.by {
+				if name := p.other[k].track.Name; !slices.Contains(x.By, name) {
+					x.By = append(x.By, name)
+				}
+			}
+		}
+	}
+	plan.propose(p, words)
+	return plan, plan.edit(ctx, p)
+}
+
+// propose lets each track that covers words make way for those of the tracks where it does: by one depth for narration
+// and one for dialogue.
+func (x *Plan) propose(p *planner, words []word) {
+	for k, o := range p.other {
+		if !o.yields {
+			continue
+		}
+		groups := map[float64]*Proposal{} // by what is wanted
+		for _, w := range words {
+			db := w.duckDB
+			if p.wish.ByDB > 0 && slices.Contains(w.by, k) || p.wish.ByDB > 0 && len(p.wish.Ducks) > 0 {
+				db = p.wish.ByDB
+			}
+			if db < leastDB || !slices.Contains(w.by, k) && p.wish.ByDB == 0 {
+				continue
+			}
+			g := groups[w.wantedDB]
+			if g == nil {
+				g = &Proposal{Track: o.track.ID, Name: o.track.Name}
+				groups[w.wantedDB] = g
+			}
+			g.DB = max(g.DB, db)
+			if !slices.Contains(g.duck.Under, w.track.ID) {
+				g.duck.Under, g.Under = append(g.duck.Under, w.track.ID), append(g.Under, w.track.Name)
+			}
+		}
+		for _, g := range groups {
+			g.duck = scene.NewDuck(p.Scene, g.duck.Under, g.DB)
+			x.Ducks = append(x.Ducks, *g)
+		}
+	}
+	slices.SortFunc(x.Ducks, func(a, b Proposal) int {
+		return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(b.DB, a.DB))
+	})
+}
+
+// edit makes one edit of all proposals; ducks that the tracks have for the same words are replaced.
+func (x *Plan) edit(ctx context.Context, p *planner) error {
+	if len(x.Ducks) == 0 {
+		return nil
+	}
+	all := &scene.Batch{Words: "music and effects make way for words"}
+	after := p.Scene
+	do := func(e scene.Edit) (err error) {
+		all.Edits = append(all.Edits, scene.Wire{Edit: e})
+		after, err = scene.Apply(after, e)
+		return err
+	}
+	for _, o := range p.other {
+		var ducks []scene.Duck
+		for _, g := range x.Ducks {
+			if g.Track == o.track.ID {
+				ducks = append(ducks, g.duck)
+			}
+		}
+		if ducks == nil {
+			continue
+		}
+		for _, was := range o.track.Ducks {
+			replaced := slices.ContainsFunc(ducks, func(d scene.Duck) bool {
+				return slices.ContainsFunc(was.Under, func(id scene.TrackID) bool { return slices.Contains(d.Under, id) })
+			})
+			if !replaced {
+				ducks = append(ducks, was)
+			}
+		}
+		if err := do(&scene.SetDucks{Track: o.track.ID, Ducks: ducks}); err != nil {
+			return err
+		}
+	}
+	know, err := Known(ctx, p.Sources, after)
+	if err == nil && know != nil {
+		err = do(know)
+	}
+	x.Edit = all
+	return err
+}
+
+// Known tells a scene where the recordings have words that its tracks make way for, if it does not know; nil if it
+// does.
+func Known(ctx context.Context, m *sources.Sources, s *scene.Scene) (scene.Edit, error) {
+	know := &scene.Know{Words: map[string][]pcm.Span{}}
+	for _, id := range scene.Unheard(s) {
+		a, err := m.Analysis(ctx, s, s.Sources[id])
+		if err != nil {
+			return nil, err
+		}
+		words := []pcm.Span{}
+		for _, of := range a.Within(pcm.Span{To: s.Sources[id].Samples}) {
+			on := of.Span.Intersect(pcm.Span{To: s.Sources[id].Samples})
+			if of.Kind == speech.Word && !on.Empty() && (len(words) == 0 || on.From >= words[len(words)-1].To) {
+				words = append(words, on)
+			}
+		}
+		know.Words[id] = words
+	}
+	if len(know.Words) == 0 {
+		return nil, nil
+	}
+	return know, nil
+}

@@ -1,0 +1,414 @@
+package scene
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+
+	"blendseam/core/limit"
+	"blendseam/core/pcm"
+)
+
+// A Duck lets a track make way for words: it is turned down before each and up after it. Where the words are is found
+// anew whenever it is asked for, so that it follows them. Lengths are samples.
+type Duck struct {
+	Under  []TrackID  `json:"under"`            // the tracks whose words it makes way for
+	Clips  []ClipID   `json:"clips,omitempty"`  // of those tracks; none: all
+	DB     float64    `json:"db"`               // by how much the track is turned down, above 0
+	Down   int64      `json:"down"`             // length of the slope before words
+	Up     int64      `json:"up"`               // and of that after them
+	Before int64      `json:"before"`           // how long before the first word it is down
+	After  int64      `json:"after"`            // and how long after the last
+	Hold   int64      `json:"hold"`             // pauses shorter than this stay down
+	Except []pcm.Span `json:"except,omitempty"` // of the scene, where it never applies
+}
+
+// Speech says where in a recording there are words, in order of time.
+type Speech struct {
+	Words []pcm.Span `json:"words"`
+}
+
+// mostDuckDB is how far a track can be turned down under words.
+const mostDuckDB = 60
+
+// NewDuck makes way for the words of tracks by so many dB with slopes that are not heard as steps: down within 300 ms,
+// up within 800, none steeper than 1 dB in 12 ms; down 150 ms before a word and 250 after it (common practice, no
+// source), and in pauses of less than 1.2 s.
+func NewDuck(s *Scene, under []TrackID, db float64) Duck {
+	ms := func(n int64) int64 { return n * s.SampleRate / 1000 }
+	return Duck{
+		Under: under, DB: db, Down: max(ms(300), ms(int64(12*db))), Up: max(ms(800), ms(int64(12*db))),
+		Before: ms(150), After: ms(250), Hold: ms(1200),
+	}
+}
+
+// words are the stretches of the scene in which words sound that a duck makes way for, in order of time. Of a recording
+// of which nothing is known, all is taken for words.
+func (u *Duck) words(s *Scene) (list []pcm.Span) {
+	for _, t := range s.Tracks {
+		if t.Mute || t.Kind != Sound || !slices.Contains(u.Under, t.ID) {
+			continue
+		}
+		for i := range t.Clips {
+			c := &t.Clips[i]
+			if !s.Heard(*c) || len(u.Clips) > 0 && !slices.Contains(u.Clips, c.ID) {
+				continue
+			}
+			list = append(list, spoken(s, c)...)
+		}
+	}
+	slices.SortFunc(list, func(a, b pcm.Span) int { return cmp.Compare(a.From, b.From) })
+	return list
+}
+
+// spoken are the words of a clip, in samples of the scene: those that no lull takes away.
+func spoken(s *Scene, c *Clip) (list []pcm.Span) {
+	inside := pcm.Span{From: c.In, To: c.In + c.Length}
+	words := []pcm.Span{inside}
+	if known := s.Sources[c.Source].Speech; known != nil {
+		words = known.Words
+	}
+	first, _ := slices.BinarySearchFunc(words, inside.From, func(w pcm.Span, at int64) int { return cmp.Compare(w.To, at+1) })
+	for _, w := range words[first:] {
+		if w.From >= inside.To {
+			break
+		}
+		w = w.Intersect(inside)
+		lulled := slices.ContainsFunc(c.Lulls, func(l Lull) bool { return !l.Off && l.DepthDB == 0 && w.In(l.Span()) })
+		if !w.Empty() && !lulled {
+			list = append(list, w.Add(c.Start-c.In))
+		}
+	}
+	return list
+}
+
+// low are the stretches of the scene in which a duck is wholly down, apart and in order of time.
+func (u *Duck) low(s *Scene) (list []pcm.Span) {
+	until := int64(0) // the end of the last word so far
+	for _, w := range u.words(s) {
+		n := len(list)
+		switch open := (pcm.Span{From: w.From - u.Before, To: w.To + u.After}); {
+		case n > 0 && (w.From-until < u.Hold || open.From <= list[n-1].To):
+			list[n-1].To = max(list[n-1].To, open.To)
+		default:
+			list = append(list, open)
+		}
+		until = max(until, w.To)
+	}
+	for _, x := range u.Except {
+		// Slopes lie outside of it: what is excepted is at its own level throughout.
+		x = pcm.Span{From: x.From - u.Up, To: x.To + u.Down}
+		var left []pcm.Span
+		for _, l := range list {
+			if !l.Overlaps(x) {
+				left = append(left, l)
+				continue
+			}
+			for _, part := range []pcm.Span{{From: l.From, To: min(l.To, x.From)}, {From: max(l.From, x.To), To: l.To}} {
+				if !part.Empty() {
+					left = append(left, part)
+				}
+			}
+		}
+		list = left
+	}
+	return list
+}
+
+// Line is how far the track is turned down over the time of the scene: straight in dB between its points.
+func (u *Duck) Line(s *Scene) (list []LevelPoint) {
+	low := u.low(s)
+	for i, l := range low {
+		between := int64(0) // from here to the next
+		if i+1 < len(low) {
+			between = low[i+1].From - l.To
+		}
+		if i == 0 {
+			list = append(list, LevelPoint{At: l.From - u.Down})
+		}
+		list = append(list, LevelPoint{l.From, -u.DB}, LevelPoint{l.To, -u.DB})
+		switch {
+		case i+1 == len(low):
+			list = append(list, LevelPoint{At: l.To + u.Up})
+		case between >= u.Up+u.Down:
+			list = append(list, LevelPoint{At: l.To + u.Up}, LevelPoint{At: low[i+1].From - u.Down})
+		default: // up again only as far as there is time to
+			share := float64(between) / float64(u.Up+u.Down)
+			list = append(list, LevelPoint{At: l.To + int64(share*float64(u.Up)), DB: -u.DB * (1 - share)})
+		}
+	}
+	return slices.CompactFunc(list, func(a, b LevelPoint) bool { return a.At == b.At })
+}
+
+// DuckLine is how far a track is turned down by all its ducks over the time of the scene: at each moment by the one
+// that is lowest. It has no points where it is never turned down.
+func DuckLine(s *Scene, t *Track) (line []LevelPoint) {
+	for i := range t.Ducks {
+		line = lower(line, t.Ducks[i].Line(s))
+	}
+	return line
+}
+
+// lower is the lower of two lines that are straight between their points, and no higher than 0.
+func lower(a, b []LevelPoint) []LevelPoint {
+	if len(a) == 0 || len(b) == 0 {
+		return append(a, b...)
+	}
+	la, lb := Clip{Level: a}, Clip{Level: b}
+	at := make([]int64, 0, len(a)+len(b))
+	for _, p := range append(slices.Clone(a), b...) {
+		at = append(at, p.At)
+	}
+	slices.Sort(at)
+	at = slices.Compact(at)
+	var list []LevelPoint
+	for i, t := range at {
+		if i > 0 { // where they cross
+			u := at[i-1]
+			d0, d1 := la.LevelDB(u)-lb.LevelDB(u), la.LevelDB(t)-lb.LevelDB(t)
+			if x := u + int64(float64(t-u)*d0/(d0-d1)); d0*d1 < 0 && x > u && x < t {
+				list = append(list, LevelPoint{x, min(la.LevelDB(x), lb.LevelDB(x))})
+			}
+		}
+		list = append(list, LevelPoint{t, min(la.LevelDB(t), lb.LevelDB(t))})
+	}
+	return plainLine(list)
+}
+
+// Unheard are the recordings that ducks make way for and of which it is not known where they have words, in order.
+func Unheard(s *Scene) (sources []string) {
+	under := map[TrackID]bool{}
+	for _, t := range s.Tracks {
+		for _, u := range t.Ducks {
+			for _, id := range u.Under {
+				under[id] = true
+			}
+		}
+	}
+	for _, t := range s.Tracks {
+		for _, c := range t.Clips {
+			if src, ok := s.Sources[c.Source]; under[t.ID] && ok && src.Speech == nil && src.Tone == nil {
+				sources = append(sources, c.Source)
+			}
+		}
+	}
+	slices.Sort(sources)
+	return slices.Compact(sources)
+}
+
+// checkDuck refuses a duck that cannot be, or that would be heard as a step.
+func checkDuck(s *Scene, t *Track, u *Duck) error {
+	least := leastSlopeMS * s.SampleRate / 1000
+	switch {
+	case len(u.Under) == 0:
+		return notPossible("Say whose words %s is to make way for.", t.Name)
+	case !(u.DB > 0 && u.DB <= mostDuckDB):
+		return notPossible("A track makes way for words by up to %d dB, not by %g.", mostDuckDB, u.DB)
+	case min(u.Down, u.Up) < least || min(u.Before, u.After, u.Hold) < 0 ||
+		max(u.Down, u.Up, u.Before, u.After, u.Hold) > unbounded:
+		return notPossible(
+			"%s cannot make way in no time: slopes take %d ms or more, all else 0 or more.", t.Name, leastSlopeMS,
+		)
+	case len(u.Except) > limit.Lulls || len(u.Clips) > limit.Batch:
+		return notPossible("%s would make way with %d exceptions; %d are the most.", t.Name, len(u.Except), limit.Lulls)
+	}
+	for _, id := range u.Under {
+		if id == t.ID {
+			return notPossible("%s cannot make way for its own words; name another track.", t.Name)
+		}
+	}
+	return nil
+}
+
+// SetDucks says for whose words a track makes way; none takes that off.
+type SetDucks struct {
+	Track TrackID `json:"track"`
+	Ducks []Duck  `json:"ducks"`
+}
+
+// mostDucks is how many ducks a track may have.
+const mostDucks = 32
+
+func (e *SetDucks) apply(d *draft) error {
+	i := trackIndex(d.Scene, e.Track)
+	switch {
+	case i < 0:
+		return notPossible("There is no track %q in this scene.", e.Track)
+	case d.Tracks[i].Kind != Sound:
+		return notPossible("%s is a track of pictures, which makes way for nothing.", d.Tracks[i].Name)
+	case len(e.Ducks) > mostDucks:
+		return notPossible("A track makes way in at most %d ways, not in %d.", mostDucks, len(e.Ducks))
+	}
+	if err := d.unlocked(d.Tracks[i]); err != nil {
+		return err
+	}
+	for k := range e.Ducks {
+		if err := checkDuck(d.Scene, d.Tracks[i], &e.Ducks[k]); err != nil {
+			return err
+		}
+		for _, id := range e.Ducks[k].Under {
+			if t := d.Track(id); t == nil || t.Kind != Sound {
+				return notPossible("There is no track %q of sound whose words %s could make way for.", id, d.Tracks[i].Name)
+			}
+		}
+	}
+	d.touch(i).Ducks = e.Ducks
+	return nil
+}
+
+func (e *SetDucks) words(before, after *Scene) string {
+	name := after.Track(e.Track).Name
+	if len(e.Ducks) == 0 {
+		return name + " does not make way for words any more"
+	}
+	return fmt.Sprintf("%s makes way for words by %.3g dB", name, e.Ducks[len(e.Ducks)-1].DB)
+}
+
+// Know tells the scene where in recordings there are words.
+type Know struct {
+	Words map[string][]pcm.Span `json:"words"` // by source
+}
+
+func (e *Know) apply(d *draft) error {
+	if len(e.Words) == 0 {
+		return notPossible("No recording is named whose words are told.")
+	}
+	d.Sources = maps.Clone(d.Sources)
+	for _, id := range slices.Sorted(maps.Keys(e.Words)) {
+		src, ok := d.Sources[id]
+		if !ok {
+			return notPossible("The scene has no source %q; bring it in first.", id)
+		}
+		src.Speech = &Speech{Words: append([]pcm.Span{}, e.Words[id]...)}
+		if err := checkSpeech(src); err != nil {
+			return err
+		}
+		d.Sources[id] = src
+	}
+	return nil
+}
+
+func checkSpeech(src Source) error {
+	if src.Speech == nil {
+		return nil
+	}
+	for i, w := range src.Speech.Words {
+		if w.Empty() || w.From < 0 || w.To > unbounded || i > 0 && w.From < src.Speech.Words[i-1].To {
+			return notPossible(
+				"Word %d of %s, from sample %d to %d, does not lie behind the one before it.", i+1, src.Name, w.From, w.To,
+			)
+		}
+	}
+	return nil
+}
+
+func (e *Know) words(_, _ *Scene) string {
+	return "words of " + count(len(e.Words), "recording") + " found"
+}
+
+// DuckToLine makes plain level lines of how a track makes way for words: it sounds the same, can be changed by hand,
+// and does not follow the words any more.
+type DuckToLine struct {
+	Track TrackID `json:"track"`
+}
+
+func (e *DuckToLine) apply(d *draft) error {
+	i := trackIndex(d.Scene, e.Track)
+	switch {
+	case i < 0:
+		return notPossible("There is no track %q in this scene.", e.Track)
+	case len(d.Tracks[i].Ducks) == 0:
+		return notPossible("%s makes way for no words; there is nothing to make a line of.", d.Tracks[i].Name)
+	}
+	if err := d.unlocked(d.Tracks[i]); err != nil {
+		return err
+	}
+	line := DuckLine(d.Scene, d.Tracks[i])
+	t := d.touch(i)
+	t.Ducks = nil
+	for k := range t.Clips {
+		c := &t.Clips[k]
+		if by := stretchOf(line, c); len(by) > 0 {
+			if c.Level = summed(c.Level, by); len(c.Level) > limit.LevelPoints {
+				return tooManyPoints(c)
+			}
+		}
+	}
+	return nil
+}
+
+// stretchOf is the part of a line over the scene's time that lies over a clip, in samples of its recording.
+func stretchOf(line []LevelPoint, c *Clip) (list []LevelPoint) {
+	if len(line) == 0 {
+		return nil
+	}
+	whole := Clip{Level: line}
+	list = append(list, LevelPoint{c.In, whole.LevelDB(c.Start)})
+	first, _ := slices.BinarySearchFunc(line, c.Start+1, func(p LevelPoint, at int64) int { return cmp.Compare(p.At, at) })
+	for _, p := range line[first:] {
+		if p.At >= c.End() {
+			break
+		}
+		list = append(list, LevelPoint{p.At - c.Start + c.In, p.DB})
+	}
+	list = append(list, LevelPoint{c.In + c.Length, whole.LevelDB(c.End())})
+	return plainLine(list)
+}
+
+func (e *DuckToLine) words(before, _ *Scene) string {
+	return "level lines made of how " + before.Track(e.Track).Name + " makes way for words"
+}
+
+// dividedDucks lets ducks make way for a clip that was parted from one that they name.
+func (d *draft) dividedDucks(of, part ClipID) {
+	for i, t := range d.Tracks {
+		for k := range t.Ducks {
+			if !slices.Contains(t.Ducks[k].Clips, of) {
+				continue
+			}
+			t = d.touchDucks(i)
+			t.Ducks[k].Clips = append(slices.Clone(t.Ducks[k].Clips), part)
+		}
+	}
+}
+
+// touchDucks gives a track whose ducks may be changed.
+func (d *draft) touchDucks(i int) *Track {
+	t := d.touch(i)
+	t.Ducks = slices.Clone(t.Ducks)
+	return t
+}
+
+// moveExceptions moves where ducks never apply along with all that follows a moment.
+func (d *draft) moveExceptions(from, by int64) {
+	for i, t := range d.Tracks {
+		for k := range t.Ducks {
+			if !slices.ContainsFunc(t.Ducks[k].Except, func(x pcm.Span) bool { return x.From >= from }) {
+				continue
+			}
+			t = d.touchDucks(i)
+			t.Ducks[k].Except = slices.Clone(t.Ducks[k].Except)
+			for n, x := range t.Ducks[k].Except {
+				if x.From >= from {
+					t.Ducks[k].Except[n] = x.Add(max(by, -x.From))
+				}
+			}
+		}
+	}
+}
+
+// forgetTrack takes a track that is gone out of what others make way for.
+func (d *draft) forgetTrack(id TrackID) {
+	for i, t := range d.Tracks {
+		if !slices.ContainsFunc(t.Ducks, func(u Duck) bool { return slices.Contains(u.Under, id) }) {
+			continue
+		}
+		t = d.touchDucks(i)
+		for k := range t.Ducks {
+			under := slices.Clone(t.Ducks[k].Under)
+			t.Ducks[k].Under = slices.DeleteFunc(under, func(u TrackID) bool { return u == id })
+		}
+		t.Ducks = slices.DeleteFunc(t.Ducks, func(u Duck) bool { return len(u.Under) == 0 })
+	}
+}

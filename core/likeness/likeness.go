@@ -25,6 +25,8 @@ const (
 	overRoomDB = 6.0  // a band that stands less over its room is trusted less
 	rounds     = 4    // of measuring what the curve made
 	warmMS     = 100
+
+	aroundFrames = 400 / analysis.HopMS // of silence before a clip and after it: blocks reach over the ends of words
 )
 
 // colourBands are those that differences of colour are taken over: 125 Hz to 6.3 kHz.
@@ -61,8 +63,8 @@ func (p *Plan) Edit() scene.Edit { return &scene.SetLike{Clips: []scene.ClipID{p
 type voice struct {
 	bands [analysis.Bands]float64
 	trust [analysis.Bands]float64 // 0 to 1
-	loud  float64                 // K-weighted
-	back  float64                 // of the background, K-weighted
+	lufs  float64
+	back  float64 // of the background, K-weighted
 }
 
 // Of measures a clip and whom it is to be like, and plans the curve, of which strength per cent are heard. Refusals say
@@ -107,7 +109,7 @@ func Of(ctx context.Context, m *audit.Meter, clip, as scene.ClipID, strength flo
 		if now, err = measured(ctx, m, t, c, like); err != nil {
 			return nil, err
 		}
-		like.GainDB += level.OfPower(want.loud / now.loud)
+		like.GainDB += want.lufs - now.lufs
 		if now, err = measured(ctx, m, t, c, like); err != nil {
 			return nil, err
 		}
@@ -152,7 +154,7 @@ func apart(a, b *voice) (d Difference) {
 		all += one[k]
 	}
 	d.ColourDB = math.Round(100*math.Sqrt(sum/max(all, 1e-9))) / 100
-	d.LevelLU = math.Round(100*level.OfPower(a.loud/b.loud)) / 100
+	d.LevelLU = math.Round(100*(a.lufs-b.lufs)) / 100
 	return d
 }
 
@@ -202,6 +204,8 @@ func measured(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip
 	bands := measure.GetBands(a.Rate, int(rate/50), 125, 8000)
 	defer bands.Done()
 	window, warm := int64(bands.Window()), rate*warmMS/1000
+	hop, channels := rate*analysis.HopMS/1000, a.LoudIn(m.Scene.Channels)
+	loud := make([]float64, c.Length/hop+2*aroundFrames) // silent but where there are words
 	v, frames, samples := &voice{}, 0.0, int64(0)
 	var powers []float64
 	for _, w := range a.Within(inside) {
@@ -225,7 +229,13 @@ func measured(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip
 		for _, ch := range b {
 			k := measure.NewKFilter(a.Rate)
 			k.Energy(ch[:warm])
-			v.loud += gain * k.Energy(ch[warm:])
+			for from, ch := 0, ch[warm:]; from+int(hop) <= len(ch); from += int(hop) {
+				at := (on.From-c.In+int64(from))/hop + aroundFrames
+				loud[at] += gain * k.Energy(ch[from:from+int(hop)]) / float64(hop)
+			}
+		}
+		for at := (on.From-c.In)/hop + aroundFrames; at < (on.To-c.In)/hop+aroundFrames; at++ {
+			loud[at] = max(0, channels*(loud[at]-gain*loudBack))
 		}
 		samples += on.Len()
 	}
@@ -236,8 +246,7 @@ func measured(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip
 	}
 	gain := level.Power(c.GainDB + t.GainDB)
 	v.back = gain * loudBack
-	v.loud = max(v.loud/float64(samples)-v.back, 1e-12)
-	v.loud *= a.LoudIn(m.Scene.Channels)
+	v.lufs = measure.IntegratedLUFS(analysis.Blocks(loud))
 	for k := range v.bands {
 		p := v.bands[k] / frames
 		over := level.OfPower(p / max(gain*back[k], 1e-30))

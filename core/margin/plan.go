@@ -123,9 +123,6 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 	if w.Span.Empty() {
 		w.Span = pcm.Span{To: m.Scene.Length()}
 	}
-	if err := m.Prepare(ctx, m.Scene, threads); err != nil {
-		return nil, err
-	}
 	p := planner{Meter: m, wish: w}
 	if err := p.open(); err != nil {
 		return nil, err
@@ -288,7 +285,7 @@ func (p *planner) against(w *word) error {
 				high = mid
 			}
 		}
-		w.duckDB = math.Ceil(10*high) / 10
+		w.duckDB = math.Ceil(2*high) / 2
 	}
 	return nil
 }

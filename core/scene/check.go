@@ -126,7 +126,7 @@ func checkBounds(s *Scene, t *Track) error {
 		return notPossible("A balance of %g is none; -1 (left) to 1 (right) are.", t.Balance)
 	}
 	if why := t.Filters.Wrong(); why != "" {
-		return notPossible("The filters of track %s cannot be: %s.", t.Name, why)
+		return notPossible("Such filters cannot be: %s.", why)
 	}
 	for i := range t.Ducks {
 		if err := checkDuck(s, t, &t.Ducks[i]); err != nil {

@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"blendseam/core/blend"
+	"blendseam/core/curve"
 	"blendseam/core/limit"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
@@ -92,6 +93,15 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 	many := base
 	for len(many.Tracks) < limit.Tracks {
 		many = scenetest.Must(t, many, &scene.AddTrack{Name: "more", Purpose: "music"})
+	}
+	aside, tuneTrack := 2.0, base.Tracks[2].ID
+	ducks := func(track scene.TrackID, change func(*scene.Duck)) *scene.SetDucks {
+		d := scene.NewDuck(base, []scene.TrackID{"t2"}, 6)
+		if change == nil {
+			d.Under, change = nil, func(*scene.Duck) {}
+		}
+		change(&d)
+		return &scene.SetDucks{Track: track, Ducks: []scene.Duck{d}}
 	}
 	voices := scene.New("voices", timecode.F25, 48000)
 	var both [][2]string
@@ -497,6 +507,37 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, &scene.Keep{Clip: oda}, "To keep the words of a clip, it must be sound and have some."},
 		{base, &scene.Keep{Clip: oda, Stretches: []pcm.Span{{From: 0, To: 200 * fr}}},
 			"The stretches to keep of Oda must lie inside it, one after the other."},
+		{base, &scene.SetTrack{Track: "t2", Balance: &aside}, "A balance of 2 is none; -1 (left) to 1 (right) are."},
+		{base, ducks(tuneTrack, nil), "Say whose words Music is to make way for."},
+		{base, ducks(tuneTrack, func(d *scene.Duck) { d.DB = 90 }), "A track makes way for words by up to 60 dB, not by 90."},
+		{base, ducks(tuneTrack, func(d *scene.Duck) { d.Up = 3 }),
+			"Music cannot make way in no time: slopes take 5 ms or more, all else 0 or more."},
+		{base, ducks(tuneTrack, func(d *scene.Duck) { d.Except = make([]pcm.Span, limit.Lulls+1) }),
+			"Music would make way with 2001 exceptions; 2000 are the most."},
+		{base, ducks("t2", func(*scene.Duck) {}), "Voices cannot make way for its own words; name another track."},
+		{base, ducks(tuneTrack, func(d *scene.Duck) { d.Under = []scene.TrackID{"t1"} }),
+			"There is no track \"t1\" of sound whose words Music could make way for."},
+		{base, ducks("t1", func(*scene.Duck) {}), "Picture is a track of pictures, which makes way for nothing."},
+		{base, ducks("t99", func(*scene.Duck) {}), "There is no track \"t99\" in this scene."},
+		{base, &scene.SetDucks{Track: tuneTrack, Ducks: make([]scene.Duck, 33)}, "A track makes way in at most 32 ways, not in 33."},
+		{base, &scene.DuckToLine{Track: tuneTrack}, "Music makes way for no words; there is nothing to make a line of."},
+		{base, &scene.DuckToLine{Track: "t99"}, "There is no track \"t99\" in this scene."},
+		{base, &scene.Know{}, "No recording is named whose words are told."},
+		{base, &scene.Know{Words: map[string][]pcm.Span{"x": nil}}, "The scene has no source \"x\"; bring it in first."},
+		{base, &scene.Know{Words: map[string][]pcm.Span{"o": {{From: 5, To: 9}, {From: 8, To: 12}}}},
+			"Word 2 of Oda, from sample 8 to 12, does not lie behind the one before it."},
+		{base, &scene.SetFilters{}, "No clip and no track is named that is to be filtered."},
+		{base, &scene.SetFilters{Clips: []scene.ClipID{oda}, Filters: &curve.Filters{LowCutHz: 1}},
+			"Such filters cannot be: cuts lie from 10 to 24000 Hz."},
+		{base, &scene.SetFilters{Clips: []scene.ClipID{pic[0]}}, "Oda is picture; nothing is heard of it."},
+		{base, &scene.SetFilters{Tracks: []scene.TrackID{"t99"}}, "There is no track \"t99\" in this scene."},
+		{base, &scene.SetFilters{Tracks: []scene.TrackID{"t1"}},
+			"Picture is a track of pictures, on which nothing is heard to be filtered."},
+		{base, &scene.SetLike{}, "No clip is named that is to be brought near another."},
+		{base, &scene.SetLike{Clips: []scene.ClipID{oda}, Like: &curve.Like{}},
+			"No voice can be brought near another like that: a voice's colour has 19 third-octaves."},
+		{base, hurt(func(_ *scene.Track, c *scene.Clip) { c.Filters = &curve.Filters{LowCutHz: 1} }),
+			"How Oda is filtered cannot be: cuts lie from 10 to 24000 Hz."},
 		{base, &scene.Lead{Left: oda, Right: pell}, "The cut from Oda to Pell lies at 01:00:04:00 already."},
 	} {
 		_, err := scene.Apply(c.on, c.edit)

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"blendseam/core/blend"
+	"blendseam/core/curve"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
 	"blendseam/core/timecode"
@@ -45,6 +46,10 @@ func changed(t *testing.T, c scene.Clip, field int) scene.Clip {
 	case **recipe.Room:
 		room := scenetest.Room(1)
 		*x = &room
+	case **curve.Filters:
+		*x = &curve.Filters{LowCutHz: 80}
+	case **curve.Like:
+		*x = &curve.Like{GainDB: 3}
 	case **scene.Hole:
 		*x = &scene.Hole{Clip: "c1"}
 	case **scene.Accepted:

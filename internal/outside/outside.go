@@ -129,6 +129,15 @@ func ManyVoices(t testing.TB) []string {
 	return installed(t, 100, "klettres-data", "/usr/share/klettres/*/alpha/*.ogg", "/usr/share/klettres/*/syllab/*.ogg")
 }
 
+// Music is recorded music, from Debian's asc-music; none with -short, and where it is not installed.
+func Music(t testing.TB) (files []string) {
+	t.Helper()
+	if !testing.Short() {
+		files, _ = filepath.Glob("/usr/share/games/asc/music/*.ogg")
+	}
+	return files
+}
+
 func installed(t testing.TB, least int, packages string, patterns ...string) (files []string) {
 	t.Helper()
 	if testing.Short() {

@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"blendseam/core/blend"
+	"blendseam/core/curve"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
@@ -60,6 +61,28 @@ func Mixed(t testing.TB, rate timecode.Rate) *scene.Scene {
 	return Must(t, s, list...)
 }
 
+// levelling is an edit of how tracks make way for words, or of how a clip is filtered.
+func levelling(s *scene.Scene, rng *rand.Rand, t *scene.Track, id scene.ClipID, from int64) scene.Edit {
+	duck := scene.NewDuck(s, []scene.TrackID{"t2"}, 1+9*rng.Float64())
+	if rng.IntN(2) == 0 {
+		duck.Clips = []scene.ClipID{id}
+	}
+	if rng.IntN(2) == 0 {
+		duck.Except = []pcm.Span{{From: from, To: from + 1 + rng.Int64N(90000)}}
+	}
+	like := &curve.Like{ThirdsDB: make([]float64, curve.Thirds), GainDB: 6 * rng.Float64(), As: "another"}
+	filters := &curve.Filters{LowCutHz: 50 + 100*rng.Float64(), Bells: []curve.Bell{{Hz: 900, DB: 3, Q: 1}}}
+	return []scene.Edit{
+		&scene.SetDucks{Track: "t3", Ducks: []scene.Duck{duck}},
+		&scene.SetDucks{Track: "t3", Ducks: []scene.Duck{duck, scene.NewDuck(s, []scene.TrackID{"t2"}, 3)}},
+		&scene.DuckToLine{Track: "t3"},
+		&scene.Know{Words: map[string][]pcm.Span{"s1": {{From: 20000, To: 40000 + rng.Int64N(9000)}, {From: 90000, To: 99000}}}},
+		&scene.SetLike{Clips: []scene.ClipID{id}, Like: like},
+		&scene.SetFilters{Clips: []scene.ClipID{id}, Filters: filters},
+		&scene.SetFilters{Tracks: []scene.TrackID{t.ID}, Filters: filters},
+	}[rng.IntN(7)]
+}
+
 // Random gives an edit of any kind for a scene. It may well be refused.
 func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	var ids []scene.ClipID
@@ -98,7 +121,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	how := []string{scene.Free, scene.Over, scene.Insert}[rng.IntN(3)]
 	some, yes := rng.IntN(2) == 0, true
 	from := max(0, frame(at+jitter(90000)))
-	switch rng.IntN(50) {
+	switch rng.IntN(52) {
 	case 0:
 		return &scene.Move{Clip: id, To: at + jitter(100000)}
 	case 1, 2, 3, 4:
@@ -191,6 +214,8 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			Clip:   id,
 			Points: []scene.LevelPoint{{At: c.In, DB: -3}, {At: c.In + 1 + rng.Int64N(40000), DB: 2 * rng.Float64()}},
 		}
+	case 50, 51:
+		return levelling(s, rng, t, id, from)
 	case 38:
 		return &scene.Accept{Left: id, Right: next, Sound: "heard", Note: "as it was"}
 	case 39:

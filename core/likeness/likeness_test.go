@@ -1,0 +1,209 @@
+package likeness_test
+
+import (
+	"context"
+	"math"
+	"math/rand/v2"
+	"path/filepath"
+	"slices"
+	"testing"
+
+	"blendseam/core/level"
+	"blendseam/core/likeness"
+	"blendseam/core/measure"
+	"blendseam/core/mix"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/internal/corpus"
+	"blendseam/internal/outside"
+	"blendseam/internal/roomtest"
+	"blendseam/internal/seamtest"
+
+	"gonum.org/v1/gonum/dsp/fourier"
+)
+
+const rate = seamtest.Rate
+
+// response is a random one: up to 10 dB up or down at each octave from 62.5 Hz to 16 kHz, straight between them on the
+// scale of octaves, as a filter of sox's fir effect would have it: here by a transform of the whole sound.
+func response(r *rand.Rand) func(hz float64) float64 {
+	points := make([]float64, 9)
+	for i := range points {
+		points[i] = 20*r.Float64() - 10
+	}
+	return func(hz float64) float64 {
+		x := max(0, min(7.999, math.Log2(max(hz, 1)/62.5)))
+		k := int(x)
+		return points[k] + (x-float64(k))*(points[k+1]-points[k])
+	}
+}
+
+// thirdsOf are the third-octaves of a sound from 125 Hz to 6.3 kHz, in dB, by scipy's convention of mean squares.
+func thirdsOf(sound []float64) (list []float64) {
+	b := measure.NewBands(rate, rate/50, 125, 6400)
+	sum := make([]float64, 18)
+	for from := 0; from+b.Window() <= len(sound); from += b.Window() / 2 {
+		for k, p := range b.Powers(nil, sound[from:from+b.Window()]) {
+			sum[k] += p
+		}
+	}
+	for _, p := range sum {
+		list = append(list, level.OfPower(p))
+	}
+	return list
+}
+
+// colour is how far two sounds lie apart in third-octaves, root mean square about their mean.
+func colour(a, b []float64) float64 {
+	x, y := thirdsOf(a), thirdsOf(b)
+	mean, sum := 0.0, 0.0
+	for k := range x {
+		mean += (x[k] - y[k]) / float64(len(x))
+	}
+	for k := range x {
+		sum += (x[k] - y[k] - mean) * (x[k] - y[k] - mean)
+	}
+	return math.Sqrt(sum / float64(len(x)))
+}
+
+// A pair is two recordings of one speaker, of different words.
+type pair struct{ as, take []float64 }
+
+// speakers are pairs of recordings of as many speakers as there are: those of Debian's alsa-utils, and klettres-data
+// with longer tests.
+func speakers(t *testing.T) (list []pair) {
+	words := roomtest.Words(t)
+	list = append(list, pair{slices.Concat(words[:3]...), slices.Concat(words[3:]...)})
+	list = append(list, pair{slices.Concat(words[4:]...), slices.Concat(words[:4]...)})
+	if testing.Short() {
+		return list
+	}
+	files := outside.ManyVoices(t)
+	var kin []string
+	for i, f := range files {
+		if kin = append(kin, f); i+1 < len(files) && filepath.Dir(files[i+1]) == filepath.Dir(f) {
+			continue
+		}
+		for from := 0; from+24 <= len(kin) && from < 96; from += 24 {
+			var p pair
+			for k, f := range kin[from : from+24] {
+				v := append(outside.Decode(t, f, 1, "-ac", "1", "-ar", "48000")[0], make([]float64, rate/4)...)
+				if k%2 == 0 {
+					p.as = append(p.as, v...)
+				} else {
+					p.take = append(p.take, v...)
+				}
+			}
+			list = append(list, p)
+		}
+		kin = nil
+	}
+	return list
+}
+
+// A voice that was recorded through a random response, 12 dB softer, over a room 20 dB below it, comes back to the
+// level and colour of other words of the same speaker, as the voice without its room says.
+func TestAVoiceComesBackToItself(t *testing.T) {
+	r := rand.New(rand.NewPCG(corpus.Seed(), 21))
+	off, count := 0, 0
+	worst := 0.0
+	for i, p := range speakers(t) {
+		if count == 50 {
+			break
+		}
+		count++
+		pad := func(v []float64) []float64 {
+			return slices.Concat(make([]float64, 2*rate), v, make([]float64, 2*rate))
+		}
+		as := pad(p.as)
+		clean := filtered(pad(p.take), response(r))
+		down := level.Amplitude(loudness(as) - 12 - loudness(clean))
+		for k := range clean {
+			clean[k] *= down
+		}
+		s := seamtest.New(t)
+		lay := func(name string, voice []float64, room int) scene.ClipID {
+			sound := roomtest.All()[room%len(roomtest.All())].Sound(int64(len(voice)), rate, 1, r.Uint64())[0]
+			by := level.Amplitude(loudness(voice) - 20 - measure.LoudnessOf(pcm.Block{sound}, rate).IntegratedLUFS)
+			for k := range sound {
+				sound[k] = by*sound[k] + voice[k]
+			}
+			at := s.Scene.Length()
+			s.Sound[name] = pcm.Block{sound}
+			n := int64(len(sound))
+			s.Do(&scene.Bring{Source: scene.Source{ID: name, Name: name, URL: name + ".wav", Samples: n, Channels: 1}})
+			s.Do(&scene.Add{Track: "t1", Source: name, Start: at, Length: n})
+			clips := s.Scene.Tracks[0].Clips
+			return clips[len(clips)-1].ID
+		}
+		near := lay("near", as, 2*i)
+		far := lay("far", clean, 2*i+1)
+		plan, err := likeness.Of(context.Background(), s.Meter(), far, near, 100)
+		if err != nil {
+			t.Errorf("voice %d: %v", i, err)
+			continue
+		}
+		s.Do(plan.Edit())
+		_, c := s.Scene.Clip(far)
+		voice, err := mix.Evened(s.Scene, *c, func(scene.Source) (pcm.ReaderAt, error) {
+			return pcm.Memory{Rate: rate, Sound: pcm.Block{clean}}, nil
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+		b, err := pcm.Read(voice, pcm.Span{To: int64(len(clean))})
+		if err != nil {
+			t.Fatal(err)
+		}
+		lu, db := loudness(b[0])-loudness(as), colour(b[0], as)
+		if worst = max(worst, db); math.Abs(lu) > 0.5 || db > 1.5 {
+			off++
+			t.Logf("voice %d: %+.2f LU and %.2f dB of colour from itself, was %.2f; it says %+v, then %+v, %d bands tapered",
+				i, lu, db, colour(clean, as), plan.Before, plan.After, plan.Tapered)
+		}
+	}
+	t.Logf("%d of %d voices are off, the worst by %.2f dB of colour", off, count, worst)
+	if off > 0 {
+		t.Errorf("%d of %d voices are off", off, count)
+	}
+}
+
+// loudness is that of a voice without a room.
+func loudness(v []float64) float64 { return measure.LoudnessOf(pcm.Block{v}, rate).IntegratedLUFS }
+
+// filtered is a sound through a response, given in dB, by one transform of all of it.
+func filtered(v []float64, db func(hz float64) float64) []float64 {
+	n := 1
+	for n < len(v) {
+		n *= 2
+	}
+	fft := fourier.NewFFT(n)
+	bins := fft.Coefficients(nil, slices.Concat(v, make([]float64, n-len(v))))
+	for k := range bins {
+		bins[k] *= complex(level.Amplitude(db(float64(k)*rate/float64(n)))/float64(n), 0)
+	}
+	return fft.Sequence(nil, bins)[:len(v)]
+}
+
+// What cannot be brought near another says why.
+func TestWhatCannotBeBroughtNearSaysWhy(t *testing.T) {
+	s := seamtest.New(t)
+	room := roomtest.All()[0].Sound(4*rate, rate, 1, 1)
+	s.Lay("room", room, 0)
+	s.Lay("more", room, 4)
+	ids := s.Scene.Tracks[0].Clips
+	for _, c := range []struct {
+		clip, as scene.ClipID
+		strength float64
+		want     string
+	}{
+		{ids[0].ID, ids[1].ID, 100, "more has 0.0 s of words; 0.4 s are needed to know its voice. Take a clip with more of it"},
+		{ids[0].ID, ids[0].ID, 100, "room is like itself already; take another clip in hand as well"},
+		{ids[0].ID, ids[1].ID, 101, "the strength is 0 to 100 per cent, not 101"},
+		{"c99", ids[1].ID, 100, `there is no clip "c99" in this scene`},
+	} {
+		if _, err := likeness.Of(context.Background(), s.Meter(), c.clip, c.as, c.strength); err == nil || err.Error() != c.want {
+			t.Errorf("it says %v, want %s", err, c.want)
+		}
+	}
+}

@@ -212,8 +212,20 @@ func (s *Server) edit(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
+	if e, err = s.knowing(r, e); err != nil {
+		return err
+	}
 	c, err := s.Store.Edit(r.Context(), chi.URLParam(r, "scene"), q.Revision, e)
 	return s.edited(w, r, q, c, err)
+}
+
+// knowing is an edit with what it needs to know besides; a scene in which no track makes way for words needs nothing.
+func (s *Server) knowing(r *http.Request, e scene.Edit) (scene.Edit, error) {
+	st, err := s.opened(r)
+	if err != nil {
+		return nil, err
+	}
+	return st.Knowing(r.Context(), e)
 }
 
 func (s *Server) undo(w http.ResponseWriter, r *http.Request) error {

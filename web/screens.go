@@ -25,6 +25,7 @@ func screens() []screen {
 		{"source", "/scenes/{scene}/sources/{source}/", "", (*Server).sourcePage},
 		{"tone", "/scenes/{scene}/tone", "Tone", (*Server).tonePage},
 		{"rooms", "/scenes/{scene}/rooms", "Rooms", (*Server).roomsPage},
+		{"voices", "/scenes/{scene}/voices", "Voices", (*Server).voicesPage},
 		{"loud", "/scenes/{scene}/loud", "Too loud", (*Server).loudPage},
 		{"report", "/scenes/{scene}/report", "Report", (*Server).reportPage},
 		{"hand-over", "/scenes/{scene}/hand-over", "Hand over", (*Server).handOverPage},

@@ -53,7 +53,8 @@ const farthest = int64(1) << 45 // samples
 
 // pcm sends a stretch of the scene as 32-bit floats, little-endian, channels in turn. what is scene, plain (without
 // blends), difference (what blends change), or the id of a clip to hear alone, with its handles. edit is one that is to
-// be heard before it is done; evening, with hush, voices, even_from and even_to, asks for what an evening would leave.
+// be heard before it is done; evening, with hush, voices, even_from and even_to, asks for what an evening would leave;
+// ducking, with margin, for what it would be if all made way that is proposed to.
 func (s *Server) pcm(w http.ResponseWriter, r *http.Request) error {
 	st, err := s.opened(r)
 	if err != nil {
@@ -78,6 +79,11 @@ func (s *Server) pcm(w http.ResponseWriter, r *http.Request) error {
 	}
 	if r.URL.Query().Has("evening") {
 		if st, err = evened(r, st); err != nil {
+			return err
+		}
+	}
+	if r.URL.Query().Has("ducking") {
+		if st, err = ducked(r, st); err != nil {
 			return err
 		}
 	}

@@ -14,12 +14,14 @@ import (
 	"sync/atomic"
 
 	"blendseam/core/advise"
+	"blendseam/core/alike"
 	"blendseam/core/analysis"
 	"blendseam/core/audit"
 	"blendseam/core/cache"
 	"blendseam/core/evening"
 	"blendseam/core/fill"
 	"blendseam/core/loud"
+	"blendseam/core/margin"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
@@ -50,6 +52,8 @@ type Workspace struct {
 	fillings *cache.Cache[fillingsOf, []fill.Filling]
 	loud     *cache.Cache[Key, []loud.Place]
 	evenings *cache.Cache[eveningOf, *evening.Plan]
+	voices   *cache.Cache[voicesOf, *alike.Plan]
+	margins  *cache.Cache[marginsOf, *margin.Plan]
 	kinds    *cache.Cache[string, analysis.Kind] // by recording
 
 	measuring measuring
@@ -87,6 +91,8 @@ func New(ctx context.Context, in intake.Intake) *Workspace {
 		fillings: cache.New[fillingsOf, []fill.Filling](keptFillings),
 		loud:     cache.New[Key, []loud.Place](keptLoud),
 		evenings: cache.New[eveningOf, *evening.Plan](keptLoud),
+		voices:   cache.New[voicesOf, *alike.Plan](keptLoud),
+		margins:  cache.New[marginsOf, *margin.Plan](keptLoud),
 		kinds:    cache.New[string, analysis.Kind](keptKinds),
 	}
 	w.ctx, w.stop = context.WithCancel(context.WithoutCancel(ctx))

@@ -5,6 +5,7 @@ package alike
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -30,11 +31,13 @@ const (
 	aroundFrames = 400 / analysis.HopMS // of silence before a clip and after it: blocks reach over the ends of words
 )
 
-// A Wish says how loud the words of all clips of dialogue in a span are to be: LUFS, or nil for the median of what they
-// are. An empty span is the whole scene.
+// A Wish says how loud the words of all clips of dialogue in a span are to be: LUFS, or as those of a clip, or else the
+// median of what they are. An empty span is the whole scene.
 type Wish struct {
-	Span pcm.Span
-	LUFS *float64
+	Span    pcm.Span
+	LUFS    *float64
+	As      scene.ClipID
+	ByTrack bool // each track is a speaker of its own, and has its own median
 }
 
 // A Voice is what was measured of the words of a clip, and what is proposed.
@@ -48,8 +51,10 @@ type Voice struct {
 	PeakDBFS float64      `json:"peak_dbfs"` // of its words, at samples
 	PeakDBTP float64      `json:"peak_dbtp"` // and between them
 	GainDB   float64      `json:"gain_db"`   // the change
-	Ticked   bool         `json:"ticked"`    // it is part of the edit
-	Why      string       `json:"why"`       // what speaks against it; "": nothing
+	Target   float64      `json:"target_lufs"`
+	OverDB   float64      `json:"over_db"` // by how much its peaks would lie over the band; below 0: under its top
+	Ticked   bool         `json:"ticked"`  // it is part of the edit
+	Why      string       `json:"why"`     // what speaks against it; "": nothing
 }
 
 // A Plan brings all voices to one loudness.
@@ -102,21 +107,40 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 	if len(p.Voices) == 0 {
 		return nil, fmt.Errorf("no clip of dialogue there has enough words to be measured; %d ms are needed", leastMS)
 	}
-	p.TargetLUFS = p.target(w.LUFS)
+	if err := p.aim(w); err != nil {
+		return nil, err
+	}
 	p.propose(m.Scene)
 	return p, nil
 }
 
-// target is what was asked for, or the median.
-func (p *Plan) target(asked *float64) float64 {
-	if asked != nil {
-		return *asked
+// aim says what each voice is to have.
+func (p *Plan) aim(w Wish) error {
+	median := func(track string) float64 {
+		var list []float64
+		for _, v := range p.Voices {
+			if track == "" || v.Track == track {
+				list = append(list, v.WasLUFS)
+			}
+		}
+		return math.Round(10*measure.Percentile(list, 0.5)) / 10
 	}
-	list := make([]float64, len(p.Voices))
-	for i, v := range p.Voices {
-		list[i] = v.WasLUFS
+	p.TargetLUFS = median("")
+	switch i := slices.IndexFunc(p.Voices, func(v Voice) bool { return v.Clip == w.As }); {
+	case w.LUFS != nil:
+		p.TargetLUFS = *w.LUFS
+	case w.As != "" && i < 0:
+		return errors.New("the clip in hand has too few words to be measured; take another one, or give a figure")
+	case w.As != "":
+		p.TargetLUFS = p.Voices[i].WasLUFS
 	}
-	return math.Round(10*measure.Percentile(list, 0.5)) / 10
+	for i := range p.Voices {
+		v := &p.Voices[i]
+		if v.Target = p.TargetLUFS; w.ByTrack && w.LUFS == nil && w.As == "" {
+			v.Target = median(v.Track)
+		}
+	}
+	return nil
 }
 
 // propose says what each is to be turned by, and makes the edit.
@@ -124,28 +148,45 @@ func (p *Plan) propose(s *scene.Scene) {
 	all := &scene.Batch{Words: fmt.Sprintf("voices brought to %.1f LUFS", p.TargetLUFS)}
 	for i := range p.Voices {
 		v := &p.Voices[i]
-		v.GainDB = math.Round(10*(p.TargetLUFS-v.WasLUFS)) / 10
+		v.GainDB = math.Round(10*(v.Target-v.WasLUFS)) / 10
 		peak := v.PeakDBFS + v.GainDB
+		v.OverDB = math.Round(10*(peak-loud.BandDB)) / 10
 		switch {
 		case v.GainDB > wrongDB:
 			v.Why = fmt.Sprintf("over +%.0f dB it starts to sound wrong", wrongDB)
 		case v.GainDB > 0 && peak > loud.BandDB:
 			v.Why = fmt.Sprintf(
 				"its peaks would reach %.1f dBFS; at %.1f LUFS they would stay at %.0f",
-				peak, p.TargetLUFS-peak+loud.BandDB, float64(loud.BandDB),
+				peak, v.Target-peak+loud.BandDB, float64(loud.BandDB),
 			)
 		}
 		v.Ticked = math.Abs(v.GainDB) >= leastDB && v.GainDB <= wrongDB
-		if !v.Ticked {
-			continue
+		if v.Ticked {
+			all.Edits = append(all.Edits, scene.Wire{Edit: v.Edit(s)})
 		}
-		_, c := s.Clip(v.Clip)
-		gain := &scene.Gain{Clips: []scene.ClipID{v.Clip}, DB: math.Round(10*(c.GainDB+v.GainDB)) / 10}
-		all.Edits = append(all.Edits, scene.Wire{Edit: gain})
 	}
 	if len(all.Edits) > 0 {
 		p.Edit = all
 	}
+}
+
+// Edit turns the voice by what is proposed.
+func (v *Voice) Edit(s *scene.Scene) scene.Edit {
+	_, c := s.Clip(v.Clip)
+	return &scene.Gain{Clips: []scene.ClipID{v.Clip}, DB: math.Round(10*(c.GainDB+v.GainDB)) / 10}
+}
+
+// OfClip measures the words of one clip; nil if there are too few.
+func OfClip(ctx context.Context, m *audit.Meter, clip scene.ClipID) (*Voice, error) {
+	t, c := m.Scene.Clip(clip)
+	if c == nil || t.Kind != scene.Sound {
+		return nil, fmt.Errorf("there is no clip of sound %q in this scene", clip)
+	}
+	v, err := voiceOf(ctx, m, t, c)
+	if v != nil {
+		v.OverDB = math.Round(10*(v.PeakDBFS-loud.BandDB)) / 10
+	}
+	return v, err
 }
 
 // voiceOf measures the words of a clip at the gains of clip, line and track; nil if there are too few. What of their

@@ -17,9 +17,11 @@ import (
 	"blendseam/core/scene"
 )
 
-// BandDB is where the peaks of speech should end, in dBFS, and FullDB what nothing may reach (common practice, no
+// The peaks of speech should lie from BandLowDB to BandDB, in dBFS, and nothing may reach FullDB (common practice, no
 // source).
 const (
+	BandLowDB = -12.0
+
 	BandDB = -6.0
 	FullDB = 0.0
 )

@@ -56,9 +56,15 @@ type Phrase struct {
 	MarginDB float64      `json:"margin_db"` // of the word that has least, as it sounds now
 	WantedDB float64      `json:"wanted_db"`
 	Drowned  bool         `json:"drowned"`
-	By       []string     `json:"by"`      // the tracks that cover it
-	DuckDB   float64      `json:"duck_db"` // by how much they would have to make way, from their own level
-	Why      string       `json:"why"`     // why that is not proposed; "": it is, or is not needed
+	By       []string     `json:"by"`     // the tracks that cover it
+	Yields   []Yield      `json:"yields"` // by how much tracks would have to make way, from their own level
+	Why      string       `json:"why"`    // why that is not proposed; "": it is, or is not needed
+}
+
+// A Yield is by how much a track would make way for some words.
+type Yield struct {
+	Track string  `json:"track"`
+	DB    float64 `json:"db"`
 }
 
 // A Proposal lets a track make way.
@@ -113,8 +119,8 @@ type word struct {
 	others   []Bands // of each track, without making way
 	marginDB float64
 	wantedDB float64
-	duckDB   float64
-	by       []int
+	yields   []float64 // by how much each track is to make way
+	by       []int     // the tracks that cover it
 	why      string
 }
 
@@ -253,31 +259,36 @@ func (p *planner) against(w *word) error {
 		add(&now, &w.others[i], o.line.LevelDB((w.span.From+w.span.To)/2))
 	}
 	w.marginDB = DB(&w.speech, &now)
+	own := make([]float64, len(p.other)) // the margin over each track alone, where it may make way
+	w.yields = make([]float64, len(p.other))
 	for i, o := range p.other {
-		if o.yields && DB(&w.speech, &w.others[i]) < w.wantedDB+partyDB {
+		if own[i] = math.Inf(1); o.track.ID == w.track.ID {
+			continue
+		}
+		alone := DB(&w.speech, &w.others[i])
+		if alone < w.wantedDB+partyDB {
 			w.by = append(w.by, i)
 		}
+		if o.yields {
+			own[i] = alone
+		}
 	}
-	at := func(db float64) float64 {
+	// Each makes way until words stand over it alone by as much as over every other that does: so what is softer makes
+	// less way, or none.
+	at := func(over float64) float64 {
 		all := Bands{}
 		for i := range p.other {
-			by := 0.0
-			if slices.Contains(w.by, i) {
-				by = -db
-			}
-			add(&all, &w.others[i], by)
+			add(&all, &w.others[i], -max(0, over-own[i]))
 		}
 		return DB(&w.speech, &all)
 	}
+	least := slices.Min(own)
 	switch {
-	case at(0) >= w.wantedDB:
-	case at(mostDB) < w.wantedDB:
-		w.why = fmt.Sprintf("over %.0f dB would be needed; turn the voice up", mostDB)
-		if at(99) < w.wantedDB {
-			w.why = "what covers it cannot make way; turn that down, or the voice up"
-		}
+	case at(-Most) >= w.wantedDB:
+	case at(2*Most) < w.wantedDB:
+		w.why = "what covers it cannot make way; turn that down, or the voice up"
 	default:
-		low, high := 0.0, mostDB
+		low, high := -Most, 2*Most
 		for high-low > 0.05 {
 			if mid := (low + high) / 2; at(mid) < w.wantedDB {
 				low = mid
@@ -285,7 +296,13 @@ func (p *planner) against(w *word) error {
 				high = mid
 			}
 		}
-		w.duckDB = math.Ceil(2*high) / 2
+		if high-least > mostDB {
+			w.why = fmt.Sprintf("over %.0f dB would be needed; turn the voice up", mostDB)
+			break
+		}
+		for i := range own {
+			w.yields[i] = max(0, math.Ceil(2*(high-own[i]))/2)
+		}
 	}
 	return nil
 }
@@ -334,13 +351,15 @@ func (p *planner) plan(ctx context.Context, words []word) (*Plan, error) {
 			i = len(plan.Phrases)
 			plan.Phrases = append(plan.Phrases, Phrase{
 				Clip: w.clip.ID, Name: w.clip.Name, Track: w.track.Name, From: w.span.From, MarginDB: Most,
-				WantedDB: w.wantedDB, By: []string{},
+				WantedDB: w.wantedDB, By: []string{}, Yields: []Yield{},
 			})
 			last[w.clip.ID] = i
 		}
 		x := &plan.Phrases[i]
 		x.To = w.span.To
-		x.DuckDB = max(x.DuckDB, w.duckDB)
+		for k, db := range w.yields {
+			x.yield(p.other[k].track.Name, db)
+		}
 		if w.marginDB < x.MarginDB {
 			x.MarginDB, x.Why = w.marginDB, w.why
 		}
@@ -356,6 +375,18 @@ func (p *planner) plan(ctx context.Context, words []word) (*Plan, error) {
 	return plan, plan.edit(ctx, p)
 }
 
+// yield notes by how much a track is to make way.
+func (x *Phrase) yield(track string, db float64) {
+	if db < leastDB {
+		return
+	}
+	i := slices.IndexFunc(x.Yields, func(y Yield) bool { return y.Track == track })
+	if i < 0 {
+		i, x.Yields = len(x.Yields), append(x.Yields, Yield{Track: track})
+	}
+	x.Yields[i].DB = max(x.Yields[i].DB, db)
+}
+
 // propose lets each track that covers words make way for those of the tracks where it does: by one depth for narration
 // and one for dialogue.
 func (x *Plan) propose(p *planner, words []word) {
@@ -365,11 +396,11 @@ func (x *Plan) propose(p *planner, words []word) {
 		}
 		groups := map[float64]*Proposal{} // by what is wanted
 		for _, w := range words {
-			db := w.duckDB
-			if p.wish.ByDB > 0 && slices.Contains(w.by, k) || p.wish.ByDB > 0 && len(p.wish.Ducks) > 0 {
+			db := w.yields[k]
+			if p.wish.ByDB > 0 && (slices.Contains(w.by, k) || len(p.wish.Ducks) > 0) {
 				db = p.wish.ByDB
 			}
-			if db < leastDB || !slices.Contains(w.by, k) && p.wish.ByDB == 0 {
+			if db < leastDB {
 				continue
 			}
 			g := groups[w.wantedDB]

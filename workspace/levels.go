@@ -1,0 +1,77 @@
+package workspace
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"blendseam/core/alike"
+	"blendseam/core/audit"
+	"blendseam/core/likeness"
+	"blendseam/core/margin"
+	"blendseam/core/scene"
+	"blendseam/core/spread"
+)
+
+type voicesOf struct {
+	Key
+	wish string // all of it
+}
+
+type marginsOf struct {
+	Key
+	wish string // all of it
+}
+
+// Voices gives what would bring all voices of the scene to one loudness.
+func (s *Scene) Voices(ctx context.Context, w alike.Wish) (*alike.Plan, error) {
+	lufs := "median"
+	if w.LUFS != nil {
+		lufs = fmt.Sprint(*w.LUFS)
+	}
+	key := voicesOf{s.Key, fmt.Sprint(w.Span, lufs, w.As, w.ByTrack)}
+	return s.w.voices.Get(ctx, key, func(ctx context.Context) (*alike.Plan, error) {
+		return alike.Of(spread.Beginning(ctx, modest), s.meter(), w, threads())
+	})
+}
+
+// Voice measures the words of a clip; nil if there are too few.
+func (s *Scene) Voice(ctx context.Context, clip scene.ClipID) (*alike.Voice, error) {
+	return alike.OfClip(ctx, s.meter(), clip)
+}
+
+// Margins gives how far the words of the scene stand out of all else, and what would make way for them.
+func (s *Scene) Margins(ctx context.Context, w margin.Wish) (*margin.Plan, error) {
+	return s.w.margins.Get(ctx, marginsOf{s.Key, fmt.Sprint(w)}, func(ctx context.Context) (*margin.Plan, error) {
+		return margin.Of(spread.Beginning(ctx, modest), s.meter(), w, threads())
+	})
+}
+
+// Likeness gives what would bring a clip near another's voice.
+func (s *Scene) Likeness(ctx context.Context, clip, as scene.ClipID, strength float64) (*likeness.Plan, error) {
+	return likeness.Of(ctx, s.meter(), clip, as, strength)
+}
+
+func (s *Scene) meter() *audit.Meter { return audit.NewMeter(s.Scene, s.Sources()) }
+
+// Knowing is an edit with what it needs to know besides: where the words are that tracks make way for, of recordings
+// that come under them with it. An edit that cannot be done is given back as it is, to be refused.
+func (s *Scene) Knowing(ctx context.Context, e scene.Edit) (scene.Edit, error) {
+	makesWay := slices.ContainsFunc(s.Scene.Tracks, func(t *scene.Track) bool { return len(t.Ducks) > 0 })
+	switch e.(type) {
+	case *scene.SetDucks, *scene.Batch:
+	default:
+		if !makesWay {
+			return e, nil
+		}
+	}
+	after, err := scene.Apply(s.Scene, e)
+	if err != nil || len(scene.Unheard(after)) == 0 {
+		return e, nil
+	}
+	know, err := margin.Known(ctx, s.Sources(), after)
+	if err != nil || know == nil {
+		return e, err
+	}
+	return scene.InOrder(scene.Describe(s.Scene, after, e), e, know), nil
+}

@@ -105,6 +105,7 @@ export interface SceneState {
     kind: string;
     purpose: string;
     mute?: boolean;
+    ducks?: { under: string[]; db: number }[];
     clips: {
       id: string;
       name: string;
@@ -114,6 +115,7 @@ export interface SceneState {
       length: number;
       gain_db?: number;
       level?: { at: number; db: number }[];
+      like?: { thirds_db: number[]; gain_db: number };
       link?: string;
       fade_in?: { length: number };
       lulls?: { id: string; depth_db?: number }[];

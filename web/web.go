@@ -126,6 +126,8 @@ func (s *Server) routes() http.Handler {
 		r.Get("/evening", s.handle(s.evening))
 		r.Get("/voices/list", s.handle(s.voices))
 		r.Get("/margins", s.handle(s.margins))
+		r.Get("/meters", s.handle(s.meters))
+		r.Get("/loudness", s.handle(s.loudness))
 		r.Get("/clips/{clip}/room", s.handle(s.clipRoom))
 		r.Get("/clips/{clip}/voice", s.handle(s.clipVoice))
 		r.Get("/clips/{clip}/likeness", s.handle(s.likeness))

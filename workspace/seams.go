@@ -23,6 +23,7 @@ type seamList struct {
 	leads    map[scene.Edge]int64
 	offsets  map[scene.ClipID]int64           // of clips out of sync
 	accepted map[audit.SeamID]*scene.Accepted // by seam
+	ducks    map[scene.TrackID][]scene.LevelPoint
 }
 
 func (s *Scene) seams(ctx context.Context) (*seamList, error) {
@@ -32,6 +33,7 @@ func (s *Scene) seams(ctx context.Context) (*seamList, error) {
 			found:    audit.Find(sc),
 			leads:    sc.Leads(),
 			offsets:  sc.Offsets(),
+			ducks:    duckLines(sc),
 			accepted: map[audit.SeamID]*scene.Accepted{},
 		}
 		keys := audit.NewKeys(sc)
@@ -272,14 +274,15 @@ type SeamView struct {
 
 // A SeamAnswer is the list of seams, or what has changed in it since the token that a page names.
 type SeamAnswer struct {
-	Revision int64                  `json:"revision"`
-	Pending  int                    `json:"pending"` // still to be measured
-	Token    int64                  `json:"token"`
-	Order    []audit.SeamID         `json:"order"` // ids, if it is not as it was
-	Ordered  bool                   `json:"ordered"`
-	Set      []SeamView             `json:"set"`   // new or changed
-	Moved    Moved                  `json:"moved"` // changed in nothing but their place, in samples
-	Offsets  map[scene.ClipID]int64 `json:"offsets"`
+	Revision int64                                `json:"revision"`
+	Pending  int                                  `json:"pending"` // still to be measured
+	Token    int64                                `json:"token"`
+	Order    []audit.SeamID                       `json:"order"` // ids, if it is not as it was
+	Ordered  bool                                 `json:"ordered"`
+	Set      []SeamView                           `json:"set"`   // new or changed
+	Moved    Moved                                `json:"moved"` // changed in nothing but their place, in samples
+	Offsets  map[scene.ClipID]int64               `json:"offsets"`
+	Ducks    map[scene.TrackID][]scene.LevelPoint `json:"ducks"` // how tracks make way for words, over the scene's time
 }
 
 // Moved is what changed in nothing but its place, by how much later it lies.
@@ -317,6 +320,17 @@ type toldList struct {
 	of    map[audit.SeamID]signature
 }
 
+// duckLines are those of all tracks that make way for words.
+func duckLines(s *scene.Scene) map[scene.TrackID][]scene.LevelPoint {
+	lines := map[scene.TrackID][]scene.LevelPoint{}
+	for _, t := range s.Tracks {
+		if line := scene.DuckLine(s, t); len(line) > 0 {
+			lines[t.ID] = line
+		}
+	}
+	return lines
+}
+
 // A signature differs for a seam of which a page must be told.
 type signature struct {
 	key, track, left, right string
@@ -332,7 +346,7 @@ func (s *Scene) Seams(ctx context.Context, since int64) (a SeamAnswer, err error
 		return a, err
 	}
 	list, pending := s.views(x)
-	a = SeamAnswer{Revision: s.Revision, Pending: pending, Offsets: x.offsets,
+	a = SeamAnswer{Revision: s.Revision, Pending: pending, Offsets: x.offsets, Ducks: x.ducks,
 		Order: []audit.SeamID{}, Set: []SeamView{}, Moved: Moved{}}
 	t := &s.w.told
 	t.mu.Lock()

@@ -622,6 +622,13 @@ func (a *advice) fades() (list []option, err error) {
 		}
 	}
 	if a.grades[audit.AbruptEnd] >= 1 {
+		switch a.track.Purpose { // in proportion to what ends (common practice, no source)
+		case scene.ForMusic:
+			add(a.Samples(4000), "music ends within 2 to 6 s")
+			add(a.Samples(2000), "music ends within 2 to 6 s")
+		case scene.ForEffects, scene.ForTone:
+			add(a.Samples(500), "location sound ends within half a second")
+		}
 		add(min(clear/2, a.Samples(300)), "it ends softly, without covering a word") // and leaves some of its pause
 		add(min(clear, a.Samples(1000)), "it ends softly, without covering a word")
 		add(a.Samples(1000), "it ends softly")

@@ -2,7 +2,9 @@
 
 import { type Card, cardOf, type Measure } from "../panels/card.ts";
 import type { SeamFeed } from "../panels/feed.ts";
-import type { KnownRooms } from "../panels/known-room.ts";
+import type { KnownOfClips } from "../panels/known-clip.ts";
+import type { Voice } from "../wire/alike.ts";
+import type { Known } from "../wire/evening.ts";
 import { marked } from "./clipboard.ts";
 import type { Lulls } from "./lulls.ts";
 import type { Mending } from "./mending.ts";
@@ -14,25 +16,28 @@ interface Parts {
   feed: SeamFeed;
   lulls: Lulls;
   mending: Mending;
-  rooms: KnownRooms;
+  rooms: KnownOfClips<Known>;
+  voices: KnownOfClips<Voice>;
   selecting: Selecting;
 }
 
 /** The card of what is in hand; key gives the key of a command. */
 export function cardNow(
   stage: Stage,
-  { feed, lulls, mending, rooms, selecting }: Parts,
+  { feed, lulls, mending, rooms, voices, selecting }: Parts,
   tables: { hues: string[]; measures: Measure[] },
   key: (command: string) => string,
 ): Card {
   const { scene, rate, closing, shown, selection, list, bench } = stage,
     m = marked.get(),
     clips = clipsInHand(stage),
+    one = selection.kind === "clips" && clips.length === 1 ? clips[0] : undefined,
     s = selection.kind === "seam" ? list.current : undefined;
   const about = { scene, rate, key, closing, offsets: feed.offsets, shown, ...tables };
   return cardOf(about, selection, {
     clips,
-    room: selection.kind === "clips" && clips.length === 1 ? rooms.of(clips[0]) : [],
+    room: one ? rooms.of(one) : [],
+    voice: one ? voices.of(one) : [],
     closes: selecting.closes,
     copied: !!localStorage.getItem("blendseam-piece"),
     marked: m?.scene === stage.id ? m.name : "",

@@ -3,6 +3,7 @@ import { clock, typedMoment } from "../model/clock.ts";
 import { endOf, type Placed } from "../model/scene.ts";
 import { frameOf, inSamples, lengthOf, noLength, type Rate, sampleOf } from "../model/time.ts";
 import { decibels } from "../model/typed.ts";
+import { typedLevel } from "./level-figures.ts";
 import type { Lulls } from "./lulls.ts";
 import { clipsInHand } from "./moves.ts";
 import { batch, type Stage } from "./stage.ts";
@@ -19,6 +20,7 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
   const sel = stage.selection;
   const s = stage.list.current;
   if (s && id.startsWith("lull_")) return lulls.typed(s, id, text);
+  if (/^(level|filter|duck)_|^balance$/.test(id)) return typedLevel(stage, id, text);
   const db = decibels(text);
   const moment = typedMoment(text, scene, rate, endOf(scene));
   const noMoment = noTimecode(text, clock(scene, rate, 0));

@@ -15,6 +15,7 @@ import { moves } from "./moves.ts";
 import { places } from "./places.ts";
 import type { Stage } from "./stage.ts";
 import { tracks } from "./tracks.ts";
+import type { Voicing } from "./voicing.ts";
 
 /** What of the page its commands change beside the scene. */
 export interface Views {
@@ -32,6 +33,7 @@ export function sceneCommands(
     lulls: Lulls;
     filling: Filling;
     evening: Evening;
+    voicing: Voicing;
     auditions: Auditions;
     blending: Blending;
   },
@@ -49,6 +51,7 @@ export function sceneCommands(
     ...parts.lulls.commands(),
     ...parts.filling.commands(),
     ...parts.evening.commands(),
+    ...parts.voicing.commands(),
     ...parts.auditions.commands(views.benchSeam),
     ...parts.blending.commands(),
     snapping: views.snapping,

@@ -22,3 +22,30 @@ export function levelAt(line: readonly LevelPoint[] | undefined, at: number): nu
 
 /** How far down a level lies, from 0 at the top to 1. */
 export const depthOf = (db: number): number => Math.min(1, Math.max(0, (TOP - db) / (TOP - LOW)));
+
+/** The level at so far down, from 0 at the top to 1. */
+export const levelOf = (depth: number): number => TOP - depth * (TOP - LOW);
+
+const decimal = (db: number): number => Math.round(10 * Math.min(40, Math.max(-120, db))) / 10;
+
+/** A line with one of its points elsewhere, kept between its neighbours by at least so many samples. */
+export function movedPoint(line: readonly LevelPoint[], i: number, to: LevelPoint, least: number): LevelPoint[] {
+  const low = i > 0 ? line[i - 1].at + least : -Infinity,
+    high = i + 1 < line.length ? line[i + 1].at - least : Infinity,
+    at = Math.round(Math.min(Math.max(to.at, low), Math.max(low, high)));
+  return line.map((p, k) => (k === i ? { at, db: decimal(to.db) } : p));
+}
+
+/** A line with a point more, where it runs; as it is where one lies that near. */
+export function addedPoint(line: readonly LevelPoint[], at: number, least: number): LevelPoint[] {
+  if (line.some((p) => Math.abs(p.at - at) < least)) return [...line];
+  const db = Math.round(100 * levelAt(line, at)) / 100;
+  return [...line, { at: Math.round(at), db }].sort((a, b) => a.at - b.at);
+}
+
+/** A line of which the stretch at a moment is raised as a whole: both of its points, or the one that it stays on. */
+export function raisedStretch(line: readonly LevelPoint[], at: number, by: number): LevelPoint[] {
+  const next = line.findIndex((p) => p.at > at),
+    ends = next < 0 ? [line.length - 1] : [next - 1, next];
+  return line.map((p, i) => (ends.includes(i) ? { at: p.at, db: decimal(p.db + by) } : p));
+}

@@ -6,6 +6,7 @@ import { Bench } from "../bench/bench.ts";
 import { Meter } from "../bench/meter.ts";
 import { endsTrial, Player } from "../bench/player.ts";
 import { type Figure, PictureView } from "../bench/stills.ts";
+import { TrackMeters } from "../bench/track-meters.ts";
 import { Auditions, type Hearing } from "../commands/auditions.ts";
 import { benchEdits } from "../commands/bench-edits.ts";
 import type { Style } from "../commands/blend-all.ts";
@@ -22,6 +23,7 @@ import { sceneCommands } from "../commands/scene.ts";
 import { Selecting } from "../commands/selecting.ts";
 import { Edits, type Stage } from "../commands/stage.ts";
 import { shownOf } from "../commands/tracks.ts";
+import { Voicing } from "../commands/voicing.ts";
 import { afterPaint, onLook, sizeOf, threadOf } from "../drawing/paint.ts";
 import { Pictures } from "../drawing/pictures.ts";
 import { setUpWaves } from "../drawing/waves.ts";
@@ -36,7 +38,8 @@ import { still } from "../model/selection.ts";
 import { ask } from "../panels/ask.ts";
 import { registerCard, showCard } from "../panels/card-panel.ts";
 import { SeamFeed } from "../panels/feed.ts";
-import { KnownRooms } from "../panels/known-room.ts";
+import { KnownOfClips, roomInWords } from "../panels/known-clip.ts";
+import { voiceRows } from "../panels/level-cards.ts";
 import { registerPast } from "../panels/past.ts";
 import { registerPanels } from "../panels/register.ts";
 import { leadOf, SeamList } from "../panels/seams.ts";
@@ -74,10 +77,11 @@ const edits = new Edits(sceneID, scene, rate, {
 });
 
 const player = new Player(sceneID, sr, () => {
-  if (player.playing) meter.reset();
+  if (player.playing) for (const m of [meter, meters]) m.reset();
   if (panel) auditions.show();
 });
 const meter = new Meter($("meter"));
+const meters = new TrackMeters(sceneID, () => scene);
 const pictures = new Pictures(rate, data.media, () => {
   timeline.repaint();
   view.playhead(true);
@@ -90,6 +94,7 @@ const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
   rate,
   pictures,
   shown: () => stage.shown,
+  leastSlope: Math.ceil(sr / 200),
   playhead: () => stage.playhead,
   seek,
   selection: () => stage.selection,
@@ -98,6 +103,7 @@ const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
   leads: () => list.led.map((s) => ({ track: s.track, at: s.at, lead: s.lead! })),
   off: () => list.off,
   offsets: () => feed.offsets,
+  ducks: () => feed.ducks,
   select: (s) => selecting.take(s),
   clicked: () => selecting.clicked,
   selectedTracks: () => selecting.tracks(),
@@ -163,9 +169,10 @@ const view = new PictureView(stage, pictures);
 const lulls = new Lulls(stage);
 const filling = new Filling(stage, lulls, (from, to, part) => void auditions.part(from, to, part));
 const evening = new Evening(stage, (from, to, part) => void auditions.part(from, to, part));
-const rooms = new KnownRooms(data.id, () => {
-  if (!document.activeElement?.closest(".card")) showScene(); // what is being typed there stays
-});
+const voicing = new Voicing(stage, meters, (from, to, part) => void auditions.part(from, to, part));
+const found = () => document.activeElement?.closest(".card") || showScene(); // what is being typed there stays
+const rooms = new KnownOfClips(data.id, "room", roomInWords, found);
+const voices = new KnownOfClips(data.id, "voice", voiceRows, found);
 const mending = new Mending(
   stage,
   data.blends,
@@ -220,6 +227,7 @@ function tick(now: number): void {
     if (player.what === "scene" && (x > sizeOf($("timeline")).width - 30 || x < 0)) timeline.reveal(stage.playhead);
   }
   if (player.playing || meter.lit) meter.show(player.peaks(), (now - last) / 1000);
+  meters.show(stage.playhead, player.playing && player.what === "scene", (now - last) / 1000);
   last = now;
   requestAnimationFrame(tick);
 }
@@ -267,7 +275,7 @@ function showCounts(): void {
 
 function showScene(): void {
   Object.assign(panel, sceneWords(scene, rate));
-  showCard(cardNow(stage, { feed, lulls, mending, rooms, selecting }, tables, keyOf));
+  showCard(cardNow(stage, { feed, lulls, mending, rooms, voices, selecting }, tables, keyOf));
   if (stage.selection.kind === "seam") mending.look();
   timeline.foreseen.near(edges(stage), stage.closing ? "trim_close" : "trim_gap");
   showCounts();
@@ -277,7 +285,7 @@ function showScene(): void {
 
 const does = sceneCommands(
   stage,
-  { mending, lulls, filling, evening, auditions, blending },
+  { mending, lulls, filling, evening, voicing, auditions, blending },
   {
     zoomBench: (by) => {
       bench.zoom(by);

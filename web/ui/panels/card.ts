@@ -140,6 +140,7 @@ export interface InHand {
   copied: boolean;
   marked: string; // the recording of which a stretch is marked
   room: { name: string; value: string }[]; // of the one clip, in words
+  voice: { name: string; value: string }[]; // likewise
   seam?: { seam: Seam; number: number; advice: Advice };
 }
 
@@ -148,9 +149,7 @@ export function cardOf(a: About, sel: Selection, hand: InHand): Card {
   const { scene } = a;
   switch (sel.kind) {
     case "clips":
-      return hand.clips.length === 1
-        ? clipCard(a, hand.clips[0], sel.edge, hand.closes, hand.room)
-        : clipsCard(a, hand.clips);
+      return hand.clips.length === 1 ? clipCard(a, hand.clips[0], sel.edge, hand) : clipsCard(a, hand.clips);
     case "edges":
       return edgesCard(a, sel.edges);
     case "range":

@@ -8,6 +8,7 @@ import { say } from "./toast.ts";
 
 export class SeamFeed {
   offsets: Record<string, number> = {}; // of clips out of sync, in samples
+  ducks: SeamAnswer["ducks"] = {}; // how tracks make way for words
   private stage: Stage;
   private on: { counted(): void; measured(): void }; // seams are other ones; all are measured
   private asking = false;
@@ -49,8 +50,8 @@ export class SeamFeed {
     const before = list.current;
     this.token = got.token;
     list.set(merged(list.all, got));
-    const slipped = JSON.stringify(this.offsets) !== JSON.stringify(got.offsets);
-    this.offsets = got.offsets;
+    const slipped = JSON.stringify([this.offsets, this.ducks]) !== JSON.stringify([got.offsets, got.ducks]);
+    [this.offsets, this.ducks] = [got.offsets, got.ducks];
     if (got.revision < scene.revision) {
       this.again = true;
       return;

@@ -6,8 +6,18 @@ import type { Range } from "../model/selection.ts";
 import { frameOf, timecode } from "../model/time.ts";
 import { offsetWords } from "../timeline/draw.ts";
 import type { Room } from "../wire/recipe.ts";
-import type { About, Card, Choice, Field } from "./card.ts";
+import type { About, Card, Choice, Field, InHand } from "./card.ts";
 import { action, blank, field, roomBehind, short, signed, tc } from "./card.ts";
+import {
+  balanceWords,
+  colourGroup,
+  duckActions,
+  duckFields,
+  filterActions,
+  filterFields,
+  levelActions,
+  pointFields,
+} from "./level-cards.ts";
 
 /** The colours of tracks by the words for them; scene files have the names of their dyes. */
 const colourWords: Record<string, string> = { indigo: "blue", weld: "gold", walnut: "brown" };
@@ -16,8 +26,7 @@ export function clipCard(
   a: About,
   p: Placed,
   edge: "head" | "tail" | undefined,
-  closes: string,
-  room: { name: string; value: string }[] = [],
+  { closes, room, voice }: Pick<InHand, "closes" | "room" | "voice">,
 ): Card {
   const { track: t, clip: c } = p,
     { scene, rate } = a,
@@ -33,14 +42,18 @@ export function clipCard(
   const offset = a.offsets[c.id],
     loud = (c.gain_db ?? 0) > 6;
   const laid = c.room ? roomRows(c.room) : [],
-    rooms = room.length + laid.length ? [{ name: "Behind its words", rows: [...room, ...laid] }] : [];
+    rooms = [
+      ...(voice.length ? [{ name: "Its voice", rows: voice }] : []),
+      ...(room.length + laid.length ? [{ name: "Behind its words", rows: [...room, ...laid] }] : []),
+      ...colourGroup(c),
+    ];
   if (offset !== undefined) rows.push({ name: "Out of sync", value: offsetWords(offset, rate, sr) });
   const fields = [
     field("clip_name", "Name", c.name),
     field("begins", "Begins", tc(a, c.from)),
     field("length", "Length", short(a, c.to - c.from)),
   ];
-  if (t.kind === "sound") fields.push(...soundFields(a, [p]));
+  if (t.kind === "sound") fields.push(...soundFields(a, [p]), ...pointFields(a, p), ...filterFields(c.filters));
   const actions = [
     action(a, "divide", "Divide"),
     action(a, "link", c.link ? "Unlink" : "Link"),
@@ -53,6 +66,10 @@ export function clipCard(
     action(a, "remove", "Leave gap"),
     action(a, "remove_close", "Close up"),
   ];
+  if (t.kind === "sound") actions.push(...levelActions(a, p), action(a, "near", "As near as …"));
+  if (c.like) actions.push(action(a, "near_off", "As recorded"));
+  if (t.kind === "sound") actions.push(...filterActions(a, c.filters));
+  if (voice.length) actions.push(action(a, "voices", "Voices alike", "wide"));
   if (room.length) actions.push(action(a, "rooms", "Rooms of all takes", "wide"));
   if (c.room) actions.push(action(a, "even_off", "Its own room again", "wide"));
   if (offset !== undefined)
@@ -129,6 +146,8 @@ export function clipsCard(a: About, list: Placed[]): Card {
     action(a, "range_clip", "Range over them"),
     action(a, "remove", "Leave gaps"),
     action(a, "remove_close", "Close up"),
+    ...(sound.length ? [action(a, "near", "As near as …"), action(a, "near_copy", "Treat all alike")] : []),
+    ...(sound.length ? [action(a, "level_copy", "Copy its line"), action(a, "level_paste", "Paste a line")] : []),
   ];
   return {
     ...blank,
@@ -211,6 +230,8 @@ export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolea
         action(a, "findings", "Find strays …"),
         action(a, "keep_tone", "Keep as tone …"),
         action(a, "raise_by", "Louder, softer …"),
+        action(a, "level_points_off", "Points off"),
+        action(a, "duck_except", "Make no way here"),
         action(a, "remove", "Leave gap"),
         action(a, "remove_close", "Close up"),
         action(a, "copy", "Copy"),
@@ -254,7 +275,13 @@ export function trackCard(a: About, t: Track): Card {
     ],
   });
   const fields = [field("name", "Name", t.name)];
-  if (t.kind === "sound") fields.push(field("track_gain", "Gain", signed(t.gain_db ?? 0)));
+  if (t.kind === "sound")
+    fields.push(
+      field("track_gain", "Gain", signed(t.gain_db ?? 0)),
+      field("balance", "Balance", balanceWords(t.balance)),
+      ...duckFields(a, t),
+      ...filterFields(t.filters),
+    );
   const yes = (is: boolean | undefined, words: string) => (is ? words : "");
   const state = [
     yes(t.mute, "muted"),
@@ -277,6 +304,7 @@ export function trackCard(a: About, t: Track): Card {
     action(a, "select_track", "Select its clips"),
     action(a, "track_add", "Add a track"),
   ];
+  if (t.kind === "sound") actions.push(...duckActions(a, t), ...filterActions(a, t.filters));
   if (!t.clips.length) actions.push(action(a, "track_remove", "Remove the track", "wide"));
   return {
     ...blank,

@@ -3,6 +3,7 @@ import type { Pictures } from "../drawing/pictures.ts";
 import type { Edge, Scene } from "../model/scene.ts";
 import type { Selection } from "../model/selection.ts";
 import type { Rate } from "../model/time.ts";
+import type { LevelPoint } from "../wire/scene.ts";
 import type { Outcome, Outline, Pull } from "./drag.ts";
 import type { HeaderDesk } from "./headers.ts";
 import type { Hit, Shown } from "./rows.ts";
@@ -14,6 +15,7 @@ export interface Desk extends HeaderDesk {
   rate: Rate;
   pictures: Pictures;
   shown(): Shown;
+  leastSlope: number; // samples that points of level lines stay apart
   playhead(): number;
   seek(sample: number): void;
   selection(): Selection;
@@ -22,6 +24,7 @@ export interface Desk extends HeaderDesk {
   leads(): { track: string; at: number; lead: number }[];
   off(): { at: number; tone: string }[]; // seams that are audible or rough, and not accepted
   offsets(): Record<string, number>;
+  ducks(): Record<string, LevelPoint[]>;
   select(s: Selection): void;
   clicked(): {
     clip(id: string, more: boolean, edge?: "head" | "tail"): void;
@@ -49,6 +52,9 @@ export interface Drag {
   x: number; // slowed
   lastX: number;
   y: number;
+  down: number; // pixels, slowed
+  lastY: number;
+  only?: "time" | "level"; // of a point of a level line
   more: boolean; // Shift was held as it began
   moved: boolean;
   pull?: Pull;

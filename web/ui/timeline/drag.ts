@@ -14,7 +14,8 @@ import {
   type Track,
 } from "../model/scene.ts";
 import { frameOf, frames, type Rate } from "../model/time.ts";
-import type { Reach } from "../wire/scene.ts";
+import type { LevelPoint, Reach } from "../wire/scene.ts";
+import { type LevelPull, pulledLine } from "./level-hit.ts";
 import type { Grip } from "./rows.ts";
 import type { Still } from "./stills.ts";
 import { edgeStills, slideStills, slipStills } from "./stills.ts";
@@ -29,7 +30,9 @@ export type Doing =
   | "split"
   | "fade"
   | "lull"
-  | "lull_fade";
+  | "lull_fade"
+  | "point"
+  | "line";
 
 export interface Pull {
   doing: Doing;
@@ -42,6 +45,7 @@ export interface Pull {
   also: string[]; // clips that move along
   target?: Track; // where a moved clip would go
   lull?: Lull; // whose edge or fade is drawn
+  level?: LevelPull; // of a point of its line, or a stretch of it
 }
 
 export interface Outcome {
@@ -49,6 +53,7 @@ export interface Outcome {
   words: string[];
   edit?: Record<string, unknown>;
   stills: Still[];
+  line?: LevelPoint[]; // the level line as it would be
   low?: number;
   high?: number;
 }
@@ -106,6 +111,18 @@ export function outcome(s: Scene, rate: Rate, p: Pull): Outcome {
     case "lull":
     case "lull_fade":
       return lullOutcome(p, f);
+    case "point":
+    case "line": {
+      const { line, words } = pulledLine(c, p.level!),
+        point = p.level!.point;
+      return {
+        delta: 0,
+        words: point === undefined ? [words] : [words, `at ${tc(line[point].at + c.start - c.in)}`],
+        edit: { edit: "set_level", clip: c.id, points: line },
+        stills: [],
+        line,
+      };
+    }
     case "slip": {
       const { low, high } = reachOf(p);
       const by = clamp(p.whole(-p.raw), low, high);

@@ -6,6 +6,7 @@ import { depthOf, levelAt } from "../model/level.ts";
 import type { Clip, Lull } from "../model/scene.ts";
 import { lullSpan } from "../model/scene.ts";
 import { toX } from "../model/time.ts";
+import type { LevelPoint } from "../wire/scene.ts";
 import type { Canvas } from "./draw.ts";
 import { offsetWords } from "./draw.ts";
 import type { Row } from "./rows.ts";
@@ -73,7 +74,34 @@ export function levelLine(
   for (const p of inside) c.lineTo(at(p.at), y(p.db));
   c.lineTo(z, edge(z));
   c.stroke();
-  for (const p of inside) c.fillRect(at(p.at) - 2, y(p.db) - 2, 4, 4);
+  for (const p of inside) c.fillRect(at(p.at) - 2.5, y(p.db) - 2.5, 5, 5);
+}
+
+/** How a track makes way for words, over a clip of it: dashed, as it is not the clip's own. */
+export function duckLine(
+  g: Canvas,
+  line: LevelPoint[],
+  shift: number,
+  a: number,
+  z: number,
+  top: number,
+  height: number,
+): void {
+  const { c, view } = g,
+    y = (db: number) => top + depthOf(db) * height,
+    edge = (x: number) => y(levelAt(line, view.from + x * view.perPixel - shift));
+  c.strokeStyle = g.col.madder;
+  c.lineWidth = 1.25;
+  c.setLineDash([5, 3]);
+  c.beginPath();
+  c.moveTo(a, edge(a));
+  for (const p of line) {
+    const x = toX(view, p.at + shift);
+    if (x > a && x < z) c.lineTo(x, y(p.db));
+  }
+  c.lineTo(z, edge(z));
+  c.stroke();
+  c.setLineDash([]);
 }
 
 /** A lull is a notch with sloped shoulders; one that is switched off is only its outline. */

@@ -47,6 +47,7 @@ export function paint(t: Drawn): void {
     wave: t.desk.shown().wave,
     selected: new Set(sel.kind === "clips" ? sel.ids : []),
     offsets: t.desk.offsets(),
+    ducks: t.desk.ducks(),
     drag: t.outlined(),
     passing: (track) => t.scene() !== t.desk.scene() && !t.desk.scene().tracks.includes(track),
   };

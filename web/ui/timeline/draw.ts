@@ -8,9 +8,10 @@ import { gains, rise } from "../model/curves.ts";
 import { levelAt } from "../model/level.ts";
 import { blendAt, type Clip, clipAfter, hasClip, type Scene, type Track } from "../model/scene.ts";
 import { frameOf, type Rate, toX, type View } from "../model/time.ts";
+import type { LevelPoint } from "../wire/scene.ts";
 import type { Outcome, Outline, Pull } from "./drag.ts";
 import { selvedge } from "./draw-grips.ts";
-import { badge, fadeLine, levelLine, lullGain, notch, woven } from "./draw-marks.ts";
+import { badge, duckLine, fadeLine, levelLine, lullGain, notch, woven } from "./draw-marks.ts";
 
 import type { Row } from "./rows.ts";
 
@@ -30,6 +31,7 @@ export interface Canvas {
   wave: number; // how much taller waveforms are drawn
   selected: Set<string>;
   offsets: Record<string, number>; // clips out of sync, samples
+  ducks: Record<string, LevelPoint[]>; // how tracks make way for words, over the scene's time
   drag?: { pull: Pull; out: Outcome; outline: Outline };
   passing(t: Track): boolean; // drawn so for a moment, until the server has answered
 }
@@ -96,6 +98,7 @@ function keptRow(g: Canvas, row: Row, rows: Row[]): HTMLCanvasElement {
     g.col.page,
     g.pictures.arrivals,
     arrivals,
+    JSON.stringify(g.ducks[t.id]),
     t.clips
       .filter((c) => g.selected.has(c.id) || c.id in g.offsets)
       .map((c) => `${c.id}${g.selected.has(c.id)}${g.offsets[c.id]}`)
@@ -249,7 +252,10 @@ function cloth(g: Canvas, row: Row, i: number, rows: Row[]): void {
     }
     if (g.scene.sources[clip.source]?.tone) woven(g, a, z, top, height, thread);
     for (const l of clip.lulls ?? []) notch(g, clip, l, from - clip.from, a, z, row, top, thread);
-    if (clip.level?.length) levelLine(g, clip, from - clip.from, a, z, top + 2, height - 15);
+    const pulled = g.drag?.pull.at.clip.id === clip.id ? g.drag.out.line : undefined,
+      lined = pulled ? { ...clip, level: pulled } : clip;
+    if (g.ducks[t.id]) duckLine(g, g.ducks[t.id], from - clip.from, a, z, top + 2, height - 15);
+    if (lined.level?.length) levelLine(g, lined, from - clip.from, a, z, top + 2, height - 15);
     for (const edge of ["head", "tail"] as const) fadeLine(g, clip, edge, x0, x1, top, height, thread);
     if (clip.id in g.offsets && x1 - x0 > 20) badge(g, g.offsets[clip.id], a, z, top);
   }
@@ -312,7 +318,9 @@ export function wave(
   const loud = 10 ** (((clip.gain_db ?? 0) + (t.gain_db ?? 0)) / 20) * LOUDER * g.wave;
   const lulls = clip.lulls ?? [],
     line = clip.level?.length ? clip.level : undefined,
-    plain = !line && !head && !tail && !clip.fade_in?.length && !clip.fade_out?.length && !lulls.some((l) => !l.off);
+    duck = g.ducks[t.id],
+    plain =
+      !line && !duck && !head && !tail && !clip.fade_in?.length && !clip.fade_out?.length && !lulls.some((l) => !l.off);
   const gain = plain
     ? () => loud
     : (sample: number) => {
@@ -328,6 +336,7 @@ export function wave(
           v *= rise(clip.fade_out.curve, (clip.to - s) / clip.fade_out.length);
         for (const l of lulls) if (!l.off) v *= lullGain(l, s - clip.start + clip.in);
         if (line) v *= 10 ** (levelAt(line, s - clip.start + clip.in) / 20);
+        if (duck) v *= 10 ** (levelAt(duck, s) / 20);
         return v;
       };
   if (head) a = Math.max(0, a - head.before / view.perPixel);

@@ -292,7 +292,7 @@ test("a list of seams takes what has changed, moved and gone", () => {
   const seam = (id: string, at: number, verdict = "") =>
     ({ id, at, from: at - 5, to: at + 5, tc: "", verdict }) as unknown as Seam;
   const answer = (a: Partial<SeamAnswer>): SeamAnswer => ({
-    ...{ revision: 1, pending: 0, token: 1, order: [], ordered: false, set: [], moved: [], offsets: {} },
+    ...{ revision: 1, pending: 0, token: 1, order: [], ordered: false, set: [], moved: [], offsets: {}, ducks: {} },
     ...a,
   });
   const one = merged(

@@ -48,6 +48,7 @@ export class TrackHeaders {
     if (r.folded) return el;
     const row = document.createElement("div");
     el.append(row);
+    if (r.track.kind === "sound") el.append(meter(r.track));
     if (r.track.kind === "sound") for (const what of ["mute", "solo"] as const) row.append(this.toggle(r.track, what));
     const marks = [r.track.locked ? "locked" : "", r.track.stays ? "stays" : ""].filter(Boolean).join(", ");
     if (marks) {
@@ -65,6 +66,16 @@ export class TrackHeaders {
     b.onclick = () => this.desk.edit({ edit: "set_track", track: t.id, [what]: !t[what] });
     return b;
   }
+}
+
+/** How loud a track is, shown while it plays. */
+function meter(t: Track): HTMLElement {
+  const m = document.createElement("span");
+  m.className = "track-meter";
+  m.dataset.meter = t.id;
+  m.setAttribute("role", "img");
+  m.setAttribute("aria-label", `Level of ${t.name}`);
+  return m;
 }
 
 function button(id: string, words: string, label: string, pressed: boolean): HTMLButtonElement {

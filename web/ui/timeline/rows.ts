@@ -1,6 +1,7 @@
 // Geometry of the timeline: rows of tracks, and what lies under a point. Pure functions.
 import { type Clip, clipAfter, type Lull, lullSpan, type Scene, type Track } from "../model/scene.ts";
 import { toSample, toX, type View } from "../model/time.ts";
+import { levelHit } from "./level-hit.ts";
 
 export interface Row {
   track: Track;
@@ -8,7 +9,7 @@ export interface Row {
   height: number;
   folded: boolean;
 }
-export type Grip = "trim_gap" | "trim_close" | "roll" | "fade" | "body" | "lull" | "lull_fade";
+export type Grip = "trim_gap" | "trim_close" | "roll" | "fade" | "body" | "lull" | "lull_fade" | "point" | "line";
 export interface Hit {
   row: Row;
   clip: Clip;
@@ -16,6 +17,7 @@ export interface Hit {
   grip: Grip;
   edge?: "head" | "tail";
   lull?: Lull;
+  point?: number; // of its level line
 }
 
 /** How tracks are shown; nothing of it is part of the scene. */
@@ -80,7 +82,7 @@ export function hit(rows: Row[], v: View, x: number, y: number): Hit | undefined
       if (Math.abs(x - tail) < 6) return { row, clip, index: k, grip: "fade", edge: "tail" };
     }
     if (track.kind === "sound" && !row.folded) {
-      const h = lullHit(row, v, clip, x, y);
+      const h = lullHit(row, v, clip, x, y) ?? levelHit(row, v, clip, x, y);
       if (h) return { row, clip, index: k, ...h };
     }
     for (const edge of ["head", "tail"] as const) {

@@ -12,6 +12,7 @@ import type { Canvas } from "./draw.ts";
 import { type Drawn, paint } from "./draw-timeline.ts";
 import { Foreseen } from "./foreseen.ts";
 import { TrackHeaders } from "./headers.ts";
+import { clickedLine, pullOf } from "./level-hit.ts";
 import { Overview } from "./overview.ts";
 import { Reaches } from "./reaches.ts";
 import { type Hit, heightOf, hit, type Row, RULER, rangeOf, rowAt, rowsBetween, rowsOf, snap } from "./rows.ts";
@@ -60,7 +61,7 @@ export class Timeline extends Viewport implements Drawn {
       this.hover = undefined;
       if (!this.drag) this.repaint();
     });
-    canvas.addEventListener("dblclick", (e) => this.desk.seek(this.onFrame(toSample(this.view, e.offsetX))));
+    canvas.addEventListener("dblclick", (e) => this.twice(e));
     canvas.addEventListener("wheel", (e) => this.wheel(e), { passive: false });
     document.addEventListener(
       "keydown",
@@ -71,6 +72,14 @@ export class Timeline extends Viewport implements Drawn {
       },
       { capture: true },
     );
+  }
+
+  /** A double click changes the points of a level line, or puts the playhead there. */
+  private twice(e: MouseEvent): void {
+    const h = hit(this.rows(), this.view, e.offsetX, e.offsetY),
+      at = toSample(this.view, e.offsetX);
+    if (h?.grip === "point" || h?.grip === "line") this.desk.edit(clickedLine(h.clip, h, at, this.desk.leastSlope));
+    else this.desk.seek(this.onFrame(at));
   }
 
   protected extent(): { length: number; playhead: number } {
@@ -169,6 +178,8 @@ export class Timeline extends Viewport implements Drawn {
       x: e.offsetX,
       lastX: e.offsetX,
       y: e.offsetY,
+      down: 0,
+      lastY: e.offsetY,
       more: e.shiftKey,
       moved: false,
     };
@@ -191,10 +202,12 @@ export class Timeline extends Viewport implements Drawn {
       return;
     }
     d.x += (e.offsetX - d.lastX) * (e.shiftKey ? 0.1 : 1);
-    d.lastX = e.offsetX;
+    d.down += (e.offsetY - d.lastY) * (e.shiftKey ? 0.1 : 1);
+    [d.lastX, d.lastY] = [e.offsetX, e.offsetY];
     d.y = e.offsetY;
-    if (Math.abs(e.offsetX - d.startX) > 3 || (Math.abs(e.offsetY - d.startY) > 8 && d.hold.what === "clip"))
-      d.moved = true;
+    d.only = e.altKey ? "time" : e.ctrlKey || e.metaKey ? "level" : undefined;
+    const far = d.hold.what !== "clip" ? Infinity : d.hold.hit.grip === "point" || d.hold.hit.grip === "line" ? 2 : 8;
+    if (Math.abs(e.offsetX - d.startX) > 3 || Math.abs(e.offsetY - d.startY) > far) d.moved = true;
     if (d.moved || d.hold.what === "playhead") this.follow(d);
     this.repaint();
   }
@@ -263,6 +276,7 @@ export class Timeline extends Viewport implements Drawn {
       whole: (n) => (n < 0 ? -1 : 1) * this.onFrame(Math.abs(n)),
       target: doing === "move" && row && row.track.kind === h.row.track.kind ? row.track : undefined,
       reach: this.reachOf(h, doing),
+      level: pullOf(d, h, this.view, this.desk.leastSlope),
     };
     const waits = !d.pull.reach && Reaches.needed(doing); // until it is told how far that may go
     this.canvas.dataset.waits = String(waits);
@@ -350,7 +364,7 @@ export class Timeline extends Viewport implements Drawn {
         this.desk.select({
           kind: "clips",
           ids: [h.clip.id],
-          ...(h.grip === "fade" || h.grip === "body" ? {} : { edge: h.edge }),
+          ...(h.grip === "fade" || !h.edge ? {} : { edge: h.edge }),
         });
     }
     if (d.out.edit) this.desk.edit(d.out.edit);

@@ -1,4 +1,5 @@
-// What is known of the room of the clip in hand: asked for once a clip, and shown on its card when it is there.
+// What is found out about the clip in hand, its room and its voice: asked for once a clip, and shown on its card when it
+// is there.
 import { slopeOf } from "../drawing/room-scale.ts";
 import { get } from "../model/api.ts";
 import type { Placed } from "../model/scene.ts";
@@ -18,26 +19,31 @@ export function roomInWords(k: Known): { name: string; value: string }[] {
   ];
 }
 
-const WAIT = 300; // ms that a clip is in hand before its room is asked for
+const WAIT = 300; // ms that a clip is in hand before it is asked about
 
-/** Rooms by clip, the ones asked for last. */
-export class KnownRooms {
-  private all = new Map<string, Known | null>();
+type Rows = { name: string; value: string }[];
+
+/** What the server finds out about clips, in rows of a card, of the ones asked for last. */
+export class KnownOfClips<T> {
+  private all = new Map<string, T | null>();
   private timer = 0;
   private asking = "";
   private scene: string;
+  private what: string;
+  private words: (known: T) => Rows;
   private arrived: () => void;
 
-  constructor(scene: string, arrived: () => void) {
-    [this.scene, this.arrived] = [scene, arrived];
+  constructor(scene: string, what: "room" | "voice", words: (known: T) => Rows, arrived: () => void) {
+    [this.scene, this.what, this.words, this.arrived] = [scene, what, words, arrived];
   }
 
-  /** The room of a clip in rows, none while it is not known. */
-  of({ track, clip }: Placed): { name: string; value: string }[] {
+  /** What is known of a clip in rows, none while it is not known. */
+  of({ track, clip }: Placed): Rows {
     if (track.kind !== "sound" || ["music", "effects"].includes(track.purpose)) return [];
-    const key = [clip.id, clip.source, clip.gain_db ?? 0, track.gain_db ?? 0, clip.level?.length ?? 0].join(" "),
+    const state = [clip.in, clip.length, clip.gain_db ?? 0, track.gain_db ?? 0, clip.level, clip.filters, clip.like],
+      key = JSON.stringify([clip.id, clip.source, ...state]),
       known = this.all.get(key);
-    if (known) return roomInWords(known);
+    if (known) return this.words(known);
     if (known === undefined && this.asking !== key) {
       this.asking = key;
       clearTimeout(this.timer);
@@ -47,7 +53,8 @@ export class KnownRooms {
   }
 
   private async ask(key: string, clip: string): Promise<void> {
-    const known = await get<Known>(`/scenes/${this.scene}/clips/${encodeURIComponent(clip)}/room`).catch(() => null);
+    const path = `/scenes/${this.scene}/clips/${encodeURIComponent(clip)}/${this.what}`,
+      known = await get<T | null>(path).catch(() => null);
     if (this.all.size > 200) this.all.clear();
     this.all.set(key, known); // null: it has none that could be heard
     if (this.asking === key) this.asking = "";

@@ -1,0 +1,120 @@
+// The meters beside the tracks' names, and the loudness of the scene: how loud it is comes from the server ahead of what
+// is heard. Peaks over the band and over full scale are remembered with their places.
+import { get } from "../model/api.ts";
+import type { Scene } from "../model/scene.ts";
+import type { MetersAnswer } from "../wire/web.ts";
+
+const AHEAD_S = 4; // fetched at once
+const LOW = -48; // dB, the left end
+const BAND = -6;
+const FALLS = 20; // dB a second
+const HOLD_S = 1.5;
+
+/** Loudness of a mean of powers over channels (ITU-R BS.1770-4). */
+export function lufs(powers: number[]): number {
+  const mean = powers.reduce((a, b) => a + b, 0) / Math.max(1, powers.length);
+  return mean > 0 ? Math.max(-70, -0.691 + 10 * Math.log10(mean)) : -70;
+}
+
+export interface Over {
+  at: number;
+  db: number;
+  track: string; // its id; "" is the scene over full scale
+}
+
+/** Places over the band on tracks of dialogue, and over full scale in the scene, as those of an answer begin. */
+export function oversIn(a: MetersAnswer, dialogue: (track: string) => boolean): Over[] {
+  const list: Over[] = [];
+  const look = (peaks: number[], most: number, track: string) => {
+    for (let i = 0; i < peaks.length; i++)
+      if (peaks[i] > most && !(i > 0 && peaks[i - 1] > most))
+        list.push({ at: a.from + i * a.step, db: peaks[i], track });
+  };
+  look(a.scene.peak_dbfs, -0.05, "");
+  for (const t of a.tracks) if (dialogue(t.track)) look(t.peak_dbfs, BAND, t.track);
+  return list;
+}
+
+export class TrackMeters {
+  overs: Over[] = []; // in order of time
+  private id: string;
+  private scene: () => Scene;
+  private parts: MetersAnswer[] = [];
+  private asking = -1;
+  private bars = new Map<string, { shown: number; held: number; since: number }>();
+  private most = -120; // dBTP, since it began to play
+
+  constructor(id: string, scene: () => Scene) {
+    [this.id, this.scene] = [id, scene];
+  }
+
+  /** It begins to play anew. */
+  reset(): void {
+    this.most = -120;
+    this.overs = [];
+    this.parts = [];
+    this.asking = -1;
+  }
+
+  private at(sample: number): MetersAnswer | undefined {
+    return this.parts.find((p) => sample >= p.from && sample < p.from + p.scene.power.length * p.step);
+  }
+
+  private async ask(from: number): Promise<void> {
+    if (this.asking >= from && this.asking >= 0) return;
+    this.asking = from;
+    const n = AHEAD_S * this.scene().sample_rate,
+      got = await get<MetersAnswer>(`/scenes/${this.id}/meters?from=${Math.round(from)}&n=${n}`).catch(() => undefined);
+    if (!got) return;
+    this.parts = [...this.parts.slice(-4), got];
+    const dialogue = (id: string) => this.scene().tracks.find((t) => t.id === id)?.purpose === "dialogue";
+    this.overs = [...this.overs, ...oversIn(got, dialogue)].sort((a, b) => a.at - b.at);
+  }
+
+  /** Shows what is heard at a moment, or lets the bars fall. */
+  show(at: number, playing: boolean, seconds: number): void {
+    const rate = this.scene().sample_rate,
+      part = playing ? this.at(at) : undefined;
+    if (playing) {
+      if (!part) void this.ask(Math.max(0, at));
+      else {
+        const end = part.from + part.scene.power.length * part.step;
+        if (end - at < 2 * rate && !this.at(end)) void this.ask(end);
+      }
+    }
+    const i = part ? Math.floor((at - part.from) / part.step) : 0;
+    for (const el of document.querySelectorAll<HTMLElement>("[data-meter]")) {
+      const id = el.dataset.meter!,
+        db = part?.tracks.find((t) => t.track === id)?.peak_dbfs[i] ?? -120,
+        bar = this.bars.get(id) ?? { shown: LOW, held: LOW, since: 0 };
+      bar.shown = Math.max(LOW, db, bar.shown - FALLS * seconds);
+      bar.since += seconds;
+      if (db >= bar.held || bar.since > HOLD_S) [bar.held, bar.since] = [Math.max(LOW, db), 0];
+      this.bars.set(id, bar);
+      el.style.setProperty("--level", `${width(bar.shown)}%`);
+      el.style.setProperty("--held", `${width(bar.held)}%`);
+      el.classList.toggle("over", bar.held > BAND);
+    }
+    if (!part) return;
+    this.most = Math.max(this.most, part.scene.peak_dbtp[i] ?? -120);
+    const powers = this.parts.flatMap((p) => (p.from <= part.from ? p.scene.power : [])),
+      until = powers.length - part.scene.power.length + i + 1,
+      last = (ms: number) => lufs(powers.slice(Math.max(0, until - ms / 50), until));
+    const words = document.getElementById("loudness"),
+      overs = document.getElementById("overs"),
+      met = this.overs.filter((o) => o.at <= at).length;
+    if (words)
+      words.textContent = `M ${last(400).toFixed(1)} S ${last(3000).toFixed(1)}\nTP ${this.most < -99 ? "–" : this.most.toFixed(1)}`;
+    if (overs) {
+      overs.hidden = !met;
+      overs.textContent = `${met} over`;
+    }
+  }
+
+  /** The first place after a moment that was over, or the first of all. */
+  next(after: number): Over | undefined {
+    return this.overs.find((o) => o.at > after) ?? this.overs[0];
+  }
+}
+
+const width = (db: number) => Math.round((1000 * (Math.min(0, db) - LOW)) / -LOW) / 10;

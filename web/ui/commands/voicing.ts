@@ -1,0 +1,347 @@
+// Commands that shape what is heard beside its level: points of level lines, filters, a voice as near as another's, and
+// music that makes way for words.
+
+import { TRY } from "../bench/player.ts";
+import type { TrackMeters } from "../bench/track-meters.ts";
+import { get } from "../model/api.ts";
+import { addedPoint } from "../model/level.ts";
+import type { Placed } from "../model/scene.ts";
+import { openList } from "../panels/list.ts";
+import { db, signed } from "../panels/takes.ts";
+import { say } from "../panels/toast.ts";
+import type { LevelPoint } from "../wire/scene.ts";
+import type { LikenessAnswer, LoudnessAnswer } from "../wire/web.ts";
+import { filtersWith, ofEach } from "./level-figures.ts";
+import { clipsInHand } from "./moves.ts";
+import { batch, type Stage } from "./stage.ts";
+import { trackInHand } from "./tracks.ts";
+import { work } from "./work.ts";
+
+const LINE = "blendseam-line"; // where a copied line is kept, from the head of its clip on
+
+export class Voicing {
+  private stage: Stage;
+  private meters: TrackMeters;
+  private hear: (from: number, to: number, part: string) => void;
+
+  constructor(stage: Stage, meters: TrackMeters, hear: (from: number, to: number, part: string) => void) {
+    [this.stage, this.meters, this.hear] = [stage, meters, hear];
+  }
+
+  private sound = (): Placed[] => clipsInHand(this.stage).filter((p) => p.track.kind === "sound");
+
+  private edit = (e: unknown): void => void this.stage.edits.edit(e);
+
+  commands(): Record<string, () => void> {
+    return {
+      level_point: () => this.point(),
+      level_points_off: () => this.pointsOff(),
+      level_copy: () => this.copyLine(),
+      level_paste: () => this.pasteLine(),
+      near: () => void this.near(),
+      near_off: () => this.takeOff("like", "set_like", "brought near another voice"),
+      near_copy: () => this.copyNear(),
+      filter: () => void this.filter(),
+      filters_off: () => this.filtersOff(),
+      filters_bypass: () => this.bypass(),
+      duck: () => void this.duck(),
+      duck_off: () => this.ducks((t) => this.edit({ edit: "set_ducks", track: t.id, ducks: [] })),
+      duck_line: () => this.ducks((t) => this.edit({ edit: "duck_to_line", track: t.id })),
+      duck_except: () => this.except(),
+      loudness: () => void this.loudness(),
+      next_over: () => this.nextOver(),
+      voices: () => location.assign(`/scenes/${this.stage.id}/voices`),
+    };
+  }
+
+  /** A point on the line of each clip in hand that lies under the playhead; else of the clip there. */
+  private point(): void {
+    const { playhead, sr } = this.stage,
+      list = this.sound().filter((p) => p.clip.from <= playhead && playhead <= p.clip.to);
+    if (!list.length)
+      return say("No clip of sound in hand lies under the playhead. Click one, and put the playhead on it.");
+    const edits = list.map(({ clip: c }) => ({
+      edit: "set_level",
+      clip: c.id,
+      points: addedPoint(c.level ?? [], playhead - c.start + c.in, Math.ceil(sr / 200)),
+    }));
+    this.edit(edits.length > 1 ? batch(edits, `a level point on ${edits.length} clips`) : edits[0]);
+  }
+
+  /** Takes the points of all lines off that lie in the range. */
+  private pointsOff(): void {
+    const { scene, selection: sel } = this.stage;
+    if (sel.kind !== "range") return say("No range is in hand. Drag over the ruler to choose which points are to go.");
+    const edits = scene.tracks
+      .filter((t) => t.kind === "sound" && (!sel.tracks.length || sel.tracks.includes(t.id)))
+      .flatMap((t) => t.clips)
+      .filter((c) => c.level?.length)
+      .map((c) => ({ c, points: c.level!.filter((p) => !within(p.at + c.start - c.in, sel)) }))
+      .filter(({ c, points }) => points.length < c.level!.length)
+      .map(({ c, points }) => ({ edit: "set_level", clip: c.id, points }));
+    if (!edits.length) return say("No level line has a point in that range.");
+    this.edit(batch(edits, "level points in the range taken off"));
+  }
+
+  private copyLine(): void {
+    const c = this.sound().find((p) => p.clip.level?.length)?.clip;
+    if (!c) return say("No clip in hand has a level line to copy.");
+    localStorage.setItem(LINE, JSON.stringify(c.level!.map((p) => ({ at: p.at - c.in, db: p.db }))));
+    this.stage.note(`Level line of ${c.name} copied`);
+    this.stage.show();
+  }
+
+  private pasteLine(): void {
+    const line = JSON.parse(localStorage.getItem(LINE) ?? "[]") as LevelPoint[],
+      list = this.sound();
+    if (!line.length) return say("No level line was copied. Take a clip in hand that has one, and copy it.");
+    if (!list.length) return say("No clip of sound is in hand to paste the level line to.");
+    const all = this.stage.scene.tracks.flatMap((t) => t.clips);
+    this.edit(
+      ofEach(
+        list.map((p) => p.clip.id),
+        "level line pasted",
+        (clip) => {
+          const c = all.find((x) => x.id === clip)!;
+          return { edit: "set_level", clip, points: line.map((p) => ({ at: p.at + c.in, db: p.db })) };
+        },
+      ),
+    );
+  }
+
+  private takeOff(what: "like" | "filters", edit: string, done: string): void {
+    const list = this.sound().filter((p) => p.clip[what]);
+    if (!list.length) return say(`No clip in hand was ${done}.`);
+    this.edit({ edit, clips: list.map((p) => p.clip.id), [what]: null });
+  }
+
+  /** Sets a first filter on the clips or the track in hand; the others are on the card from then on. */
+  private async filter(): Promise<void> {
+    const { selection: sel } = this.stage,
+      track = sel.kind === "track" ? trackInHand(this.stage) : undefined,
+      clips = this.sound().map((p) => p.clip.id);
+    if (!track && !clips.length) return say("No clip of sound and no track is in hand to filter.");
+    const such: Record<string, string> = {
+      low_cut: "80 Hz",
+      high_cut: "8 kHz",
+      low_shelf: "200 Hz -6 dB",
+      high_shelf: "5 kHz +3 dB",
+      bell_0: "1 kHz -4 dB q 1",
+    };
+    const got = await this.stage.ask({
+      title: "Filter it",
+      label: `Figure, such as ${such.low_cut}, or ${such.bell_0}`,
+      value: such.low_cut,
+      choices: {
+        label: "Filter",
+        list: [
+          { value: "low_cut", words: "low cut" },
+          { value: "high_cut", words: "high cut" },
+          { value: "low_shelf", words: "low shelf" },
+          { value: "high_shelf", words: "high shelf" },
+          { value: "bell_0", words: "bell" },
+        ],
+        value: "low_cut",
+      },
+      hint: "All of them are on the card afterwards, to be changed while it plays.",
+      done: "Filter",
+    });
+    if (!got) return;
+    const filters = filtersWith(track?.filters, `filter_${got.choice}`, got.value);
+    if (typeof filters === "string") return say(filters);
+    this.edit({ edit: "set_filters", ...(track ? { tracks: [track.id] } : { clips }), filters });
+  }
+
+  private filtersOff(): void {
+    const { selection: sel } = this.stage,
+      track = sel.kind === "track" ? trackInHand(this.stage) : undefined;
+    if (track?.filters) return this.edit({ edit: "set_filters", tracks: [track.id], filters: null });
+    this.takeOff("filters", "set_filters", "filtered");
+  }
+
+  /** Switches the filters of what is in hand off, or on again. */
+  private bypass(): void {
+    const { selection: sel } = this.stage,
+      track = sel.kind === "track" ? trackInHand(this.stage) : undefined;
+    if (track) {
+      if (!track.filters) return say(`Track ${track.name} has no filters to switch off.`);
+      return this.edit({
+        edit: "set_filters",
+        tracks: [track.id],
+        filters: { ...track.filters, off: !track.filters.off },
+      });
+    }
+    const list = this.sound().filter((p) => p.clip.filters);
+    if (!list.length)
+      return say("No clip in hand has filters. Set one on its card, or take a track in hand that has some.");
+    const off = !list[0].clip.filters!.off;
+    const edits = list.map(({ clip: c }) => ({ edit: "set_filters", clips: [c.id], filters: { ...c.filters!, off } }));
+    this.edit(edits.length > 1 ? batch(edits, `filters ${off ? "off" : "on"}`) : edits[0]);
+  }
+
+  /** Gives all clips in hand what brings the first of them that has it near another voice. */
+  private copyNear(): void {
+    const list = this.sound(),
+      from = list.find((p) => p.clip.like)?.clip;
+    if (!from)
+      return say("None of the clips in hand was brought near another voice. Shift-click one that was as well.");
+    const clips = list.filter((p) => p.clip.id !== from.id).map((p) => p.clip.id);
+    if (!clips.length) return say("Shift-click the clips of the same set-up as well, which are to sound like it.");
+    this.edit({ edit: "set_like", clips, like: from.like });
+  }
+
+  /** Brings the clip in hand as near as it comes to another's voice, heard and measured before it is done. */
+  private async near(): Promise<void> {
+    const { scene, id, sr } = this.stage,
+      [first, second] = this.sound();
+    if (!first) return say("No clip of sound is in hand. Click the one that is to sound like another.");
+    const others = scene.tracks
+      .filter((t) => t.kind === "sound" && t.purpose === "dialogue")
+      .flatMap((t) => t.clips)
+      .filter((c) => c.id !== first.clip.id);
+    if (!others.length) return say("There is no other clip of dialogue whose voice it could come near.");
+    const asked = await this.stage.ask({
+      title: `${first.clip.name} as near as it comes to another`,
+      label: "Strength in per cent",
+      value: "100",
+      choices: {
+        label: "To the voice of",
+        list: others.map((c) => ({ value: c.id, words: c.name })),
+        value: second?.clip.id ?? others[0].id,
+      },
+      hint: "The words of both are measured: their level, then their colour. The recording stays as it is.",
+      done: "Measure",
+    });
+    if (!asked) return;
+    const q = new URLSearchParams({ as: asked.choice, strength: asked.value.replace("%", "").trim() || "100" });
+    const got = await this.stage.edits.after(() =>
+      work(this.stage, "Listening to both voices", (signal) =>
+        get<LikenessAnswer>(`/scenes/${id}/clips/${encodeURIComponent(first.clip.id)}/likeness?${q}`, signal),
+      ),
+    );
+    if (!got) return;
+    const part = TRY + JSON.stringify(got.edit),
+      figures = (d: { level_lu: number; colour_db: number }) =>
+        `${signed(d.level_lu)} LU, ${db(d.colour_db)} dB of colour apart`;
+    openList(
+      {
+        title: `${got.clip} as near as ${got.as}`,
+        about:
+          `By ${signed(got.gain_db)} dB and ${thirds(got.thirds_db)}; its background comes ` +
+          `${got.noise_db < 0 ? "down" : "up"} by ${db(Math.abs(got.noise_db))} dB.` +
+          `${got.tapered ? ` ${got.tapered} third-octaves lie too near to a room to be trusted wholly.` : ""}`,
+        of: "Clip",
+        rows: [
+          {
+            key: got.id,
+            tc: "",
+            name: got.clip,
+            was: figures(got.before),
+            words: `a curve over frequency, as ${got.as} has it`,
+            more: got.why,
+            mark: "◆",
+            tone: "audible",
+            after: figures(got.after),
+            afterMark: "●",
+            afterTone: "clean",
+            ticked: true,
+            can: true,
+            edit: got.edit,
+            heard: true,
+          },
+        ],
+        hear: (_, then) => {
+          const c = first.clip;
+          this.hear(c.from, Math.min(c.to, c.from + 6 * sr), then ? part : "scene");
+        },
+      },
+      (edits) => edits.length && this.edit(edits[0]),
+    );
+  }
+
+  /** The loudness of the range in hand, or of the scene. */
+  private async loudness(): Promise<void> {
+    const { selection: sel, id } = this.stage,
+      ranged = sel.kind === "range",
+      q = new URLSearchParams(ranged ? { from: String(sel.from), to: String(sel.to) } : {});
+    const got = await this.stage.edits.after(() =>
+      work(this.stage, "Measuring loudness", (signal) => get<LoudnessAnswer>(`/scenes/${id}/loudness?${q}`, signal)),
+    );
+    if (!got) return;
+    if (got.integrated_lufs < -100)
+      return say(`${ranged ? "The range" : "The scene"} is silent, or too short to measure.`);
+    say(
+      `${ranged ? "The range" : "The scene"} has ${db(got.integrated_lufs)} LUFS, a range of ${db(got.range_lu)} LU, ` +
+        `short-term at most ${db(got.short_term_max_lufs)} LUFS, true peak ${db(got.true_peak_dbtp)} dBTP.`,
+    );
+  }
+
+  private nextOver(): void {
+    const o = this.meters.next(this.stage.playhead);
+    if (!o)
+      return say("Nothing was over the band since it began to play. Play first; the page Too loud finds all places.");
+    const track = this.stage.scene.tracks.find((t) => t.id === o.track)?.name ?? "the scene";
+    this.stage.place(o.at);
+    this.stage.note(`${track} reaches ${db(o.db)} dBFS here`);
+  }
+
+  private ducks(act: (t: { id: string; name: string }) => void): void {
+    const t = trackInHand(this.stage);
+    if (!t?.ducks?.length) return say("No track in hand makes way for words. Click the name of one that does.");
+    act(t);
+  }
+
+  /** Lets the track in hand make way for the words of another. */
+  private async duck(): Promise<void> {
+    const { scene, sr } = this.stage,
+      t = trackInHand(this.stage);
+    if (t?.kind !== "sound") return say("No track of sound is in hand. Click the name of the one that is to make way.");
+    const others = scene.tracks.filter((x) => x.kind === "sound" && x.id !== t.id),
+      voices = others.filter((x) => x.purpose === "dialogue");
+    if (!others.length) return say("There is no other track of sound whose words it could make way for.");
+    const got = await this.stage.ask({
+      title: `${t.name} makes way for words`,
+      label: "By how many dB",
+      value: "8",
+      choices: {
+        label: "Of",
+        list: [
+          ...(voices.length > 1 ? [{ value: "", words: "all dialogue" }] : []),
+          ...others.map((x) => ({ value: x.id, words: x.name })),
+        ],
+        value: voices.length > 1 ? "" : (voices[0] ?? others[0]).id,
+      },
+      hint: "It follows the words when they move. How much they need is on the page of voices.",
+      done: "Make way",
+    });
+    if (!got) return;
+    const by = Number(got.value.replace(/dB/i, "").replace(",", ".").replace("\u2212", "-")),
+      under = got.choice ? [got.choice] : voices.map((x) => x.id).filter((x) => x !== t.id),
+      ms = (n: number) => Math.round((n * sr) / 1000);
+    if (Number.isNaN(by)) return say(`"${got.value}" is not a number of decibels, such as 8.`);
+    const deep = Math.abs(by),
+      slope = (n: number) => ms(Math.max(n, 12 * deep)),
+      duck = { under, db: deep, down: slope(300), up: slope(800), before: ms(150), after: ms(250), hold: ms(1200) };
+    this.edit({ edit: "set_ducks", track: t.id, ducks: [...(t.ducks ?? []), duck] });
+  }
+
+  /** Where the range lies, the tracks of it never make way. */
+  private except(): void {
+    const { scene, selection: sel } = this.stage;
+    if (sel.kind !== "range")
+      return say("No range is in hand. Drag over the ruler where a track is to stay at its own level.");
+    const list = scene.tracks.filter((t) => t.ducks?.length && (!sel.tracks.length || sel.tracks.includes(t.id)));
+    if (!list.length) return say("No track there makes way for words.");
+    const span = { from: sel.from, to: sel.to },
+      edits = list.map((t) => ({
+        edit: "set_ducks",
+        track: t.id,
+        ducks: t.ducks!.map((d) => ({ ...d, except: [...(d.except ?? []), span] })),
+      }));
+    this.edit(edits.length > 1 ? batch(edits, "tracks stay at their own level in a range") : edits[0]);
+  }
+}
+
+const within = (at: number, r: { from: number; to: number }) => at >= r.from && at < r.to;
+
+const thirds = (list: number[]) => `third-octaves by ${signed(Math.min(...list))} to ${signed(Math.max(...list))} dB`;

@@ -77,16 +77,16 @@ func (l *Like) DB(hz float64) float64 {
 // q of cuts is that of a Butterworth filter of the second order; shelves have slope 1.
 var q = math.Sqrt(0.5)
 
-// DB is what the filters do at a frequency of sound of rate samples a second, though they are off: the magnitudes of
-// the sections of R. Bristow-Johnson's "Cookbook formulae for audio equalizer biquad filter coefficients" (from
-// memory; checked against ffmpeg's filters, which follow it).
-func (f *Filters) DB(hz, rate float64) (db float64) {
-	at := func(b, a [3]float64) {
-		z := cmplx.Rect(1, -2*math.Pi*min(hz, rate/2)/rate)
-		of := func(c [3]float64) float64 {
-			return cmplx.Abs(complex(c[0], 0) + z*(complex(c[1], 0)+z*complex(c[2], 0)))
-		}
-		db += 20 * math.Log10(max(of(b)/of(a), 1e-7))
+// A Section is a filter of the second order: y = B0 x + B1 x' + B2 x" - A1 y' - A2 y", with what was one sample and two
+// samples before.
+type Section struct{ B0, B1, B2, A1, A2 float64 }
+
+// Sections are the filters for sound of rate samples a second, though they are off: those of R. Bristow-Johnson's
+// "Cookbook formulae for audio equalizer biquad filter coefficients" (from memory; checked against ffmpeg's filters,
+// which follow it).
+func (f *Filters) Sections(rate float64) (list []Section) {
+	add := func(b, a [3]float64) {
+		list = append(list, Section{b[0] / a[0], b[1] / a[0], b[2] / a[0], a[1] / a[0], a[2] / a[0]})
 	}
 	turn := func(hz, q float64) (cos, alpha float64) {
 		w := 2 * math.Pi * min(hz, 0.49*rate) / rate
@@ -94,11 +94,11 @@ func (f *Filters) DB(hz, rate float64) (db float64) {
 	}
 	if f.LowCutHz > 0 {
 		cos, al := turn(f.LowCutHz, q)
-		at([3]float64{(1 + cos) / 2, -1 - cos, (1 + cos) / 2}, [3]float64{1 + al, -2 * cos, 1 - al})
+		add([3]float64{(1 + cos) / 2, -1 - cos, (1 + cos) / 2}, [3]float64{1 + al, -2 * cos, 1 - al})
 	}
 	if f.HighCutHz > 0 {
 		cos, al := turn(f.HighCutHz, q)
-		at([3]float64{(1 - cos) / 2, 1 - cos, (1 - cos) / 2}, [3]float64{1 + al, -2 * cos, 1 - al})
+		add([3]float64{(1 - cos) / 2, 1 - cos, (1 - cos) / 2}, [3]float64{1 + al, -2 * cos, 1 - al})
 	}
 	shelf := func(s *Shelf, way float64) { // way is 1 for a low one, -1 for a high one
 		if s == nil {
@@ -107,7 +107,7 @@ func (f *Filters) DB(hz, rate float64) (db float64) {
 		a := math.Pow(10, s.DB/40)
 		cos, al := turn(s.Hz, q)
 		cos, al = way*cos, 2*math.Sqrt(a)*al
-		at(
+		add(
 			[3]float64{a * (a + 1 - (a-1)*cos + al), way * 2 * a * (a - 1 - (a+1)*cos), a * (a + 1 - (a-1)*cos - al)},
 			[3]float64{a + 1 + (a-1)*cos + al, way * -2 * (a - 1 + (a+1)*cos), a + 1 + (a-1)*cos - al},
 		)
@@ -117,9 +117,27 @@ func (f *Filters) DB(hz, rate float64) (db float64) {
 	for _, b := range f.Bells {
 		a := math.Pow(10, b.DB/40)
 		cos, al := turn(b.Hz, b.Q)
-		at([3]float64{1 + al*a, -2 * cos, 1 - al*a}, [3]float64{1 + al/a, -2 * cos, 1 - al/a})
+		add([3]float64{1 + al*a, -2 * cos, 1 - al*a}, [3]float64{1 + al/a, -2 * cos, 1 - al/a})
+	}
+	return list
+}
+
+// DB is what the filters do at a frequency of sound of rate samples a second, though they are off.
+func (f *Filters) DB(hz, rate float64) (db float64) {
+	z := cmplx.Rect(1, -2*math.Pi*min(hz, rate/2)/rate)
+	for _, s := range f.Sections(rate) {
+		over := complex(s.B0, 0) + z*(complex(s.B1, 0)+z*complex(s.B2, 0))
+		under := 1 + z*(complex(s.A1, 0)+z*complex(s.A2, 0))
+		db += 20 * math.Log10(max(cmplx.Abs(over)/cmplx.Abs(under), 1e-7))
 	}
 	return db
+}
+
+// Radius is how much of its ringing a section keeps from one sample to the next, at most: the magnitude of its larger
+// pole.
+func (s Section) Radius() float64 {
+	root := cmplx.Sqrt(complex(s.A1*s.A1/4-s.A2, 0))
+	return max(cmplx.Abs(complex(-s.A1/2, 0)+root), cmplx.Abs(complex(-s.A1/2, 0)-root))
 }
 
 // does tells whether the filters are heard.
@@ -149,6 +167,16 @@ func (c Curve) DB(hz, rate float64) (db float64) {
 		db += c.Like.DB(hz)
 	}
 	return db
+}
+
+// Sections are the filters of the clip and of its track, those that are not off.
+func (c Curve) Sections(rate float64) (list []Section) {
+	for _, f := range []*Filters{c.Clip, c.Track} {
+		if f.does() {
+			list = append(list, f.Sections(rate)...)
+		}
+	}
+	return list
 }
 
 // Key is equal for two curves that are the same.

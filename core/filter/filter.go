@@ -1,5 +1,6 @@
-// Package filter makes the sound of curves over frequency: by filters of linear phase whose delay is taken out, so that
-// nothing moves in time, and any stretch is the same alone as in the whole.
+// Package filter makes the sound of curves over frequency, so that any stretch is the same alone as in the whole.
+// Filters set by hand are sections of the second order. What brings a voice near another's is a filter of linear phase
+// whose delay is taken out, so that nothing moves in time.
 package filter
 
 import (
@@ -45,9 +46,9 @@ func (r *response) length() int { return len(r.bins) }
 // hop is how many samples of sound a transform gives.
 func (r *response) hop() int64 { return int64(r.length() - r.taps) }
 
-// responseOf makes a curve's filter: the inverse transform of the wanted gains, through a Hann window.
-func responseOf(c curve.Curve, rate int) *response {
-	r, _ := responses.Get(context.Background(), fmt.Sprint(rate, c.Key()), func(context.Context) (*response, error) {
+// responseOf makes the filter of what brings a voice near another's: the inverse transform of the wanted gains, through a Hann window.
+func responseOf(l *curve.Like, rate int) *response {
+	r, _ := responses.Get(context.Background(), fmt.Sprint(rate, curve.Curve{Like: l}.Key()), func(context.Context) (*response, error) {
 		taps := 2
 		for taps*2 <= rate*lengthMS*21/20/1000 {
 			taps *= 2
@@ -59,7 +60,7 @@ func responseOf(c curve.Curve, rate int) *response {
 		want := make([]complex128, n)
 		for k := range want {
 			hz := float64(min(k, n-k)) * float64(rate) / float64(n)
-			want[k] = complex(level.Amplitude(c.DB(hz, float64(rate))), 0)
+			want[k] = complex(level.Amplitude(l.DB(hz)), 0)
 		}
 		impulse := fft.Sequence(nil, want)
 		x := make([]complex128, n)
@@ -78,10 +79,14 @@ func responseOf(c curve.Curve, rate int) *response {
 
 // New is a recording as a curve makes it sound; one that does nothing is the recording itself.
 func New(r pcm.ReaderAt, c curve.Curve) pcm.ReaderAt {
-	if !c.Does() {
-		return r
+	rate := r.Format().Rate
+	if list := c.Sections(float64(rate)); len(list) > 0 {
+		r = newSectioned(r, list)
 	}
-	return &filtered{r, responseOf(c, r.Format().Rate)}
+	if c.Like != nil {
+		r = &filtered{r, responseOf(c.Like, rate)}
+	}
+	return r
 }
 
 type filtered struct {

@@ -79,7 +79,7 @@ func one(t *testing.T, sound pcm.Block) (*scene.Scene, mix.Open) {
 	return s, sources(48000, map[string]pcm.Block{"n": sound})
 }
 
-// A filter moves nothing in time, any stretch of it is the same alone as in the whole, and off it is nothing.
+// A filter moves next to nothing in time, what brings a voice near another nothing at all; any stretch of it is the same alone as in the whole, and off it is nothing.
 func TestFiltersMoveNothingAndAreTheSameAlone(t *testing.T) {
 	for _, rate := range []int64{44100, 48000, 96000} {
 		sound := pcm.NewBlock(2, 4*rate)
@@ -106,7 +106,7 @@ func TestFiltersMoveNothingAndAreTheSameAlone(t *testing.T) {
 					at, most = int64(i), v*sign
 				}
 			}
-			if at != click {
+			if at < click || at > click+rate/10000 {
 				t.Errorf("%d Hz: the click of channel %d lies %d samples off", rate, c, at-click)
 			}
 		}
@@ -114,6 +114,23 @@ func TestFiltersMoveNothingAndAreTheSameAlone(t *testing.T) {
 			from := r.Int64N(4*rate - 1)
 			part := pcm.Span{From: from, To: min(4*rate, from+1+r.Int64N(rate))}
 			outside.Same(t, "part alone", render(t, s, open, mix.Options{}, part), whole.Slice(part.From, part.To))
+		}
+		like := &curve.Like{ThirdsDB: make([]float64, curve.Thirds), GainDB: 3}
+		for i := range like.ThirdsDB {
+			like.ThirdsDB[i] = 8 * math.Sin(float64(i))
+		}
+		alike := apply(t, s, &scene.SetFilters{Tracks: []scene.TrackID{"t1"}})
+		alike = apply(t, alike, &scene.SetLike{Clips: []scene.ClipID{s.Tracks[0].Clips[0].ID}, Like: like})
+		near := render(t, alike, open, mix.Options{}, pcm.Span{To: 4 * rate})
+		for i, v := range near[0] {
+			if int64(i) != click && v >= near[0][click] {
+				t.Errorf("%d Hz: brought near another, the click lies %d samples off", rate, int64(i)-click)
+			}
+		}
+		for range 10 {
+			from := r.Int64N(4*rate - 1)
+			part := pcm.Span{From: from, To: min(4*rate, from+1+r.Int64N(rate))}
+			outside.Same(t, "part alone", render(t, alike, open, mix.Options{}, part), near.Slice(part.From, part.To))
 		}
 		off := *s.Tracks[0].Filters
 		off.Off = true

@@ -7,6 +7,8 @@ import (
 	"blendseam/core/line"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+
+	"gonum.org/v1/gonum/floats"
 )
 
 // levelAt is a line's level at a moment, in dB.
@@ -16,7 +18,7 @@ func levelAt(points []scene.LevelPoint, at int64) float64 {
 
 // stride is how many samples of a slope are reckoned from one exact gain: from each multiple of it after the slope's
 // first point on, so that a sample has the same gain wherever rendering begins.
-const stride = 64
+const stride = 256
 
 // turnBy applies a line of levels, straight in dB between its points, to sound whose first sample lies at a moment of
 // the line.
@@ -47,9 +49,7 @@ func times(sound pcm.Block, gain float64) {
 		return
 	}
 	for _, ch := range sound {
-		for i := range ch {
-			ch[i] *= gain
-		}
+		floats.Scale(gain, ch)
 	}
 }
 
@@ -57,21 +57,57 @@ func times(sound pcm.Block, gain float64) {
 func slope(sound pcm.Block, from, to scene.LevelPoint, at int64) {
 	perSample := (to.DB - from.DB) / float64(to.At-from.At)
 	ratio := level.Amplitude(perSample)
+	twice := ratio * ratio
 	for i, n := int64(0), sound.Len(); i < n; {
 		past := at + i - from.At
 		exact := past / stride * stride
-		gain := level.Amplitude(from.DB + perSample*float64(exact))
-		for range past - exact {
-			gain *= ratio
+		// Two gains that are one sample apart, each falling by two samples at a time: neither waits for the other.
+		now := level.Amplitude(from.DB + perSample*float64(exact))
+		next := now * ratio
+		for range (past - exact) / 2 {
+			now, next = now*twice, next*twice
+		}
+		if (past-exact)%2 == 1 {
+			now, next = next, now*twice
 		}
 		until := min(n, i+stride-(past-exact))
-		for _, ch := range sound {
-			g := gain
-			for k := i; k < until; k++ {
-				ch[k] *= g
-				g *= ratio
+		for c := 0; c < len(sound); c += 2 {
+			if c+1 < len(sound) {
+				fallBoth(sound[c][i:until], sound[c+1][i:until], now, next, twice)
+			} else {
+				fall(sound[c][i:until], now, next, twice)
 			}
 		}
 		i = until
+	}
+}
+
+// fall multiplies a sample by a gain, the next by the next, and both gains by what they fall by over two samples, and so
+// on.
+func fall(x []float64, now, next, twice float64) {
+	for ; len(x) > 1; x = x[2:] {
+		x[0] *= now
+		x[1] *= next
+		now, next = now*twice, next*twice
+	}
+	if len(x) > 0 {
+		x[0] *= now
+	}
+}
+
+// fallBoth is fall of two channels at once.
+func fallBoth(x, y []float64, now, next, twice float64) {
+	y = y[:len(x)]
+	i := 0
+	for ; i+1 < len(x); i += 2 {
+		x[i] *= now
+		y[i] *= now
+		x[i+1] *= next
+		y[i+1] *= next
+		now, next = now*twice, next*twice
+	}
+	if i < len(x) {
+		x[i] *= now
+		y[i] *= now
 	}
 }

@@ -13,6 +13,8 @@ import (
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+
+	"gonum.org/v1/gonum/floats"
 )
 
 // Open gives the sound of a source, at the scene's rate. It is called once for each source that is heard.
@@ -328,9 +330,7 @@ func (m *Mixer) Render(dst pcm.Block, at int64) error {
 		part := dst.Slice(from, min(dst.Len(), from+renderStep))
 		part.Clear()
 		for i := range m.tracks {
-			t := &m.tracks[i]
-			err := t.bus.through(part, at+from, func(own pcm.Block) error { return t.add(own, at+from) })
-			if err != nil {
+			if err := m.tracks[i].add(part, at+from); err != nil {
 				return err
 			}
 		}
@@ -354,21 +354,21 @@ func (t *voices) first(window pcm.Span) int {
 func (t *voices) add(dst pcm.Block, at int64) error {
 	window := pcm.Span{From: at, To: at + dst.Len()}
 	for i := t.first(window); i < len(t.list) && t.list[i].span.From < window.To; i++ {
-		if err := t.list[i].add(dst, window, t.gain); err != nil {
+		if err := t.list[i].add(dst, window, t.gain, &t.bus); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (v *voice) add(dst pcm.Block, window pcm.Span, trackGain float64) error {
+func (v *voice) add(dst pcm.Block, window pcm.Span, trackGain float64, bus *bus) error {
 	part := v.span.Intersect(window)
 	if part.Empty() {
 		return nil
 	}
 	to := dst.Slice(part.From-window.From, part.To-window.From)
 	at := v.in + part.From - v.span.From
-	if adder, ok := v.source.(pcm.Adder); ok && !v.shaped(part) {
+	if adder, ok := v.source.(pcm.Adder); ok && !v.shaped(part) && !bus.does() {
 		if done, err := adder.AddSamplesAt(to, at, v.gain*trackGain); done || err != nil {
 			return err
 		}
@@ -387,7 +387,8 @@ func (v *voice) add(dst pcm.Block, window pcm.Span, trackGain float64) error {
 	if err := v.contour(src, part); err != nil {
 		return err
 	}
-	join(to, src)
+	turnBy(src, bus.duck, part.From)
+	join(to, src, bus.sides)
 	return nil
 }
 
@@ -459,32 +460,32 @@ func (v *voice) contour(src pcm.Block, part pcm.Span) error {
 	return nil
 }
 
-// join adds sound to the mix: mono goes to every channel at unity, more channels to one as their mean, more
-// than two channels in pairs.
-func join(dst, src pcm.Block) {
+// join adds sound to the mix: mono goes to every channel at unity, more channels to one as their mean, more than two
+// channels in pairs; each channel by its own gain, if there are any.
+func join(dst, src pcm.Block, sides []float64) {
 	switch {
-	case len(src) == len(dst):
+	case len(src) == len(dst) && sides == nil:
 		for c := range dst {
 			addTo(dst[c], src[c])
 		}
-	case len(src) == 1:
+	case len(src) == 1 && sides == nil:
 		for c := range dst {
 			addTo(dst[c], src[0])
 		}
 	default:
 		share := 1 / math.Ceil(float64(len(src))/float64(len(dst)))
-		for c := range src {
-			to := dst[c%len(dst)]
-			for i, v := range src[c] {
-				to[i] += v * share
+		for c := range max(len(src), len(dst)) {
+			side := c % len(dst)
+			gain := share
+			if sides != nil {
+				gain *= sides[side]
+			}
+			to := dst[side]
+			for i, v := range src[min(c, len(src)-1)] {
+				to[i] += v * gain
 			}
 		}
 	}
 }
 
-func addTo(dst, src []float64) {
-	src = src[:len(dst)]
-	for i, v := range src {
-		dst[i] += v
-	}
-}
+func addTo(dst, src []float64) { floats.Add(dst, src[:len(dst)]) }

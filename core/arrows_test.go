@@ -14,34 +14,42 @@ import (
 // what is nearer to the samples: cmd -> web -> workspace -> store, media, interchange -> core, and inside core advise
 // -> fill -> audit -> sources -> analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
 const arrows = `
-cmd/blendseam: core/advise core/alike core/audit core/evening core/level core/limit core/loud core/measure core/mix
+cmd/blendseam: core/advise core/alike core/analysis core/audit core/evening core/level core/likeness core/limit
+  core/loud core/margin core/measure core/mix
   core/pcm core/scene core/sources core/timecode core/tone core/tone/recipe demo intake interchange
   interchange/report media scratch store store/server web workspace
 core/advise: core/audit core/blend core/evening core/fill core/level core/loud core/measure core/mix core/pcm core/scene
   core/sources core/speech core/spread
 core/alike: core/analysis core/audit core/level core/loud core/measure core/pcm core/scene core/speech core/spread
-core/analysis: core/ground core/level core/measure core/pcm core/speech core/stray core/tone core/tone/recipe
+core/analysis: core/curve core/ground core/level core/measure core/pcm core/speech core/stray core/tone core/tone/recipe
 core/audit: core/analysis core/level core/measure core/mix core/pcm core/scene core/sources
   core/speech core/spread core/tone
 core/blend: core/level
+core/curve:
 core/decay: core/analysis core/chance core/ground core/level core/pcm core/tone/recipe
 core/evening: core/analysis core/audit core/blend core/decay core/ground core/level core/measure core/pcm core/scene
   core/speech core/spread core/tone core/tone/recipe
+core/filter: core/cache core/curve core/level core/pcm
 core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/sources
   core/speech core/spread
   core/stray core/tone core/tone/recipe
 core/fit: core/pcm
 core/ground: core/cache core/chance core/level core/pcm core/tone/recipe
 core/loud: core/audit core/level core/measure core/mix core/pcm core/scene core/spread
+core/likeness: core/analysis core/audit core/curve core/filter core/level core/measure core/pcm core/scene
+  core/speech
+core/margin: core/analysis core/audit core/level core/measure core/mix core/pcm core/scene core/sources core/speech
+  core/spread
 core/measure: core/level core/pcm core/simd
-core/mix: core/blend core/cache core/ground core/level core/limit core/measure core/pcm core/scene core/tone
+core/mix: core/blend core/cache core/curve core/filter core/ground core/level core/limit core/line
+  core/measure core/pcm core/scene core/tone
   core/tone/recipe
 core/pcm: core/limit core/simd
 core/pcm/flac: core/pcm
 core/pcm/wav: core/pcm
 core/room: core/level core/measure core/pcm
-core/scene: core/blend core/level core/limit core/line core/pcm core/timecode core/tone/recipe
-core/scene/scenetest: core/blend core/pcm core/scene core/timecode core/tone/recipe
+core/scene: core/blend core/curve core/level core/limit core/line core/pcm core/timecode core/tone/recipe
+core/scene/scenetest: core/blend core/curve core/pcm core/scene core/timecode core/tone/recipe
 core/sources: core/analysis core/cache core/mix core/pcm core/scene core/spread core/tone core/tone/recipe
 core/speech: core/level core/measure core/pcm
 core/spread: core/cache
@@ -54,7 +62,7 @@ intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/to
   scratch store
 interchange: core/scene
 interchange/formats: interchange/otio
-interchange/otio: core/blend core/limit core/scene core/timecode core/tone/recipe interchange
+interchange/otio: core/blend core/curve core/limit core/pcm core/scene core/timecode core/tone/recipe interchange
 interchange/report: core/advise core/audit core/loud core/scene
 internal/outside: core/pcm
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
@@ -65,11 +73,13 @@ media: core/analysis core/cache core/limit core/measure core/pcm core/pcm/flac c
   core/sources core/spread core/timecode interchange interchange/formats scratch
 store: core/cache core/limit core/scene
 store/server/servertest: store/server
-tools/bench: core/pcm core/scene core/timecode interchange/otio media
-web: core/advise core/analysis core/audit core/blend core/evening core/fill core/fit core/ground core/level
-  core/limit core/loud core/measure core/mix core/pcm core/pcm/wav core/scene core/sources core/speech
+tools/bench: core/curve core/pcm core/scene core/timecode interchange/otio media
+web: core/advise core/alike core/analysis core/audit core/blend core/evening core/fill core/fit core/ground
+  core/level core/likeness core/limit core/loud core/margin core/measure
+  core/mix core/pcm core/pcm/wav core/scene core/sources core/speech
   core/timecode core/tone intake interchange interchange/report media store workspace
-workspace: core/advise core/analysis core/audit core/cache core/evening core/fill core/loud core/mix core/pcm
+workspace: core/advise core/alike core/analysis core/audit core/cache core/evening core/fill core/likeness core/loud
+  core/margin core/mix core/pcm
   core/scene core/sources core/spread intake media store
 `
 
@@ -90,6 +100,8 @@ var levels = []string{
 	"interchange",
 	"core/advise",
 	"core/alike",
+	"core/likeness",
+	"core/margin",
 	"core/evening",
 	"core/fill",
 	"core/loud",
@@ -98,6 +110,7 @@ var levels = []string{
 	"core/decay",
 	"core/analysis",
 	"core/mix",
+	"core/filter",
 	"core/scene",
 	"core/stray",
 	"core/ground",
@@ -112,6 +125,7 @@ var levels = []string{
 	"core/chance",
 	"core/cache",
 	"core/limit",
+	"core/curve",
 	"core/line",
 	"core",
 }

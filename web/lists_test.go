@@ -13,7 +13,8 @@ import (
 // Lists on the wire are never null: a page reads them without asking whether they are there. What may be null is a
 // single thing that there is none of.
 func TestListsAreNeverNull(t *testing.T) {
-	none := map[string]bool{"outgoing": true, "incoming": true, "handle_before": true, "handle_after": true}
+	none := map[string]bool{"outgoing": true, "incoming": true, "handle_before": true, "handle_after": true,
+		"edit": true}
 	for _, m := range audit.Table {
 		none[m.Key] = true
 	}
@@ -34,7 +35,8 @@ func TestListsAreNeverNull(t *testing.T) {
 	}
 	for _, p := range []string{
 		"bench?bins=20&from=0&to=96000&seam=" + seam, "places?window=100&seam=" + seam, "proposal?seam=" + seam,
-		"sources/" + source + "/state", "voices/list", "margins", "meters?from=0&n=9600", "reach?doing=slip&clip=" + string(state.Tracks[0].Clips[0].ID),
+		"sources/" + source + "/state", "voices/list", "margins",
+		"meters?from=0&n=9600", "reach?doing=slip&clip=" + string(state.Tracks[0].Clips[0].ID),
 	} {
 		paths = append(paths, "/scenes/"+voices+"/"+p)
 	}

@@ -46,9 +46,11 @@ func (r *response) length() int { return len(r.bins) }
 // hop is how many samples of sound a transform gives.
 func (r *response) hop() int64 { return int64(r.length() - r.taps) }
 
-// responseOf makes the filter of what brings a voice near another's: the inverse transform of the wanted gains, through a Hann window.
+// responseOf makes the filter of what brings a voice near another's: the inverse transform of the wanted gains, through
+// a Hann window.
 func responseOf(l *curve.Like, rate int) *response {
-	r, _ := responses.Get(context.Background(), fmt.Sprint(rate, curve.Curve{Like: l}.Key()), func(context.Context) (*response, error) {
+	key := fmt.Sprint(rate, curve.Curve{Like: l}.Key())
+	r, _ := responses.Get(context.Background(), key, func(context.Context) (*response, error) {
 		taps := 2
 		for taps*2 <= rate*lengthMS*21/20/1000 {
 			taps *= 2
@@ -115,8 +117,8 @@ func (f *filtered) ReadSamplesAt(dst pcm.Block, at int64) error {
 	return nil
 }
 
-// block filters the sound from number*hop on, by overlap and save (A. V. Oppenheim, R. W. Schafer, "Discrete-Time Signal
-// Processing"; from memory). Two channels are the two parts of one transform.
+// block filters the sound from number*hop on, by overlap and save (A. V. Oppenheim, R. W. Schafer, "Discrete-Time
+// Signal Processing"; from memory). Two channels are the two parts of one transform.
 func (f *filtered) block(number int64) (pcm.Block, error) {
 	hop, taps, n := f.by.hop(), int64(f.by.taps), f.by.length()
 	from := number*hop - taps/2

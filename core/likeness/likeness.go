@@ -1,5 +1,6 @@
 // Package likeness brings a voice as near as it comes to another's: to the level of its words, then to their long-term
-// spectrum, by one curve over frequency. It measures words alone, and says what the curve does to what lies behind them.
+// spectrum, by one curve over frequency. It measures words alone, and says what the curve does to what lies behind
+// them.
 package likeness
 
 import (

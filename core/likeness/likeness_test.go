@@ -211,12 +211,14 @@ func TestWhatCannotBeBroughtNearSaysWhy(t *testing.T) {
 		strength float64
 		want     string
 	}{
-		{ids[0].ID, ids[1].ID, 100, "more has 0.0 s of words; 0.4 s are needed to know its voice. Take a clip with more of it"},
+		{ids[0].ID, ids[1].ID, 100,
+			"more has 0.0 s of words; 0.4 s are needed to know its voice. Take a clip with more of it"},
 		{ids[0].ID, ids[0].ID, 100, "room is like itself already; take another clip in hand as well"},
 		{ids[0].ID, ids[1].ID, 101, "the strength is 0 to 100 per cent, not 101"},
 		{"c99", ids[1].ID, 100, `there is no clip "c99" in this scene`},
 	} {
-		if _, err := likeness.Of(context.Background(), s.Meter(), c.clip, c.as, c.strength); err == nil || err.Error() != c.want {
+		_, err := likeness.Of(context.Background(), s.Meter(), c.clip, c.as, c.strength)
+		if err == nil || err.Error() != c.want {
 			t.Errorf("it says %v, want %s", err, c.want)
 		}
 	}

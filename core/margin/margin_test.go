@@ -208,7 +208,8 @@ func bandsOf(sound []float64, span pcm.Span) (out margin.Bands) {
 // Music makes way for real voices: words get their margin within 1 dB, all but 2 of 100 (in 100 mixes 2 of 896 had
 // less), and the one that needed most
 // no more than 3 dB beyond it; the music is back within its slope after the last word, never steps by over 1 dB in 10
-// ms, and is as it was where nobody speaks, but where something in a room is taken for a word: in 2 of 100 mixes. The margins are those of the voice as it is without its room, and of the music as it is rendered.
+// ms, and is as it was where nobody speaks, but where something in a room is taken for a word: in 2 of 100 mixes. The
+// margins are those of the voice as it is without its room, and of the music as it is rendered.
 func TestMusicMakesWayForEveryWord(t *testing.T) {
 	r := rand.New(rand.NewPCG(corpus.Seed(), 11))
 	all := tunes(t, 20*rate, corpus.Seed())

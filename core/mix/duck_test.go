@@ -108,7 +108,9 @@ func shuffled(t *testing.T, s *scene.Scene, r *rand.Rand, rate int64) *scene.Sce
 			&scene.Slip{Clip: c.ID, By: r.Int64N(rate) - rate/2},
 			&scene.Divide{Clips: []scene.ClipID{c.ID}, At: at},
 			&scene.Duplicate{Clips: []scene.ClipID{c.ID}},
-			&scene.Add{Track: "t1", Source: []string{"s0", "s1"}[r.IntN(2)], Start: at, In: rate / 2, Length: rate, How: scene.Over},
+			&scene.Add{
+				Track: "t1", Source: []string{"s0", "s1"}[r.IntN(2)], Start: at, In: rate / 2, Length: rate, How: scene.Over,
+			},
 		}[r.IntN(7)]
 		if next, err := scene.Apply(s, e); err == nil && len(next.Tracks[0].Clips) < 9 {
 			return next
@@ -122,7 +124,8 @@ func shuffled(t *testing.T, s *scene.Scene, r *rand.Rand, rate int64) *scene.Sce
 func TestALineOfHowATrackMakesWaySoundsTheSame(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 7))
 	s, open, _ := under(t, 48000, r)
-	s = apply(t, s, &scene.SetLevel{Clip: s.Tracks[1].Clips[0].ID, Points: []scene.LevelPoint{{At: 9000, DB: 2}, {At: 300000, DB: -3}}})
+	line := []scene.LevelPoint{{At: 9000, DB: 2}, {At: 300000, DB: -3}}
+	s = apply(t, s, &scene.SetLevel{Clip: s.Tracks[1].Clips[0].ID, Points: line})
 	whole := pcm.Span{To: 12 * 48000}
 	was := render(t, s, open, mix.Options{Track: tune}, whole)
 	plain := apply(t, s, &scene.DuckToLine{Track: tune})

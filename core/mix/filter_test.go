@@ -51,7 +51,9 @@ func TestFiltersHaveTheResponseOfFFmpegs(t *testing.T) {
 		{"high cut", curve.Filters{HighCutHz: 3000}, "lowpass=f=3000"},
 		{"shelves", curve.Filters{LowShelf: &curve.Shelf{Hz: 300, DB: -9}, HighShelf: &curve.Shelf{Hz: 4000, DB: 6}},
 			"bass=f=300:g=-9:t=q:w=0.5,treble=f=4000:g=6:t=q:w=0.5"},
-		{"bells", curve.Filters{Bells: []curve.Bell{{Hz: 500, DB: 8, Q: 1}, {Hz: 1200, DB: -12, Q: 2}, {Hz: 5000, DB: 4, Q: 0.7}}},
+		{"bells", curve.Filters{
+			Bells: []curve.Bell{{Hz: 500, DB: 8, Q: 1}, {Hz: 1200, DB: -12, Q: 2}, {Hz: 5000, DB: 4, Q: 0.7}},
+		},
 			"equalizer=f=500:g=8:t=q:w=1,equalizer=f=1200:g=-12:t=q:w=2,equalizer=f=5000:g=4:t=q:w=0.7"},
 	} {
 		s, open := one(t, noise)
@@ -79,7 +81,8 @@ func one(t *testing.T, sound pcm.Block) (*scene.Scene, mix.Open) {
 	return s, sources(48000, map[string]pcm.Block{"n": sound})
 }
 
-// A filter moves next to nothing in time, what brings a voice near another nothing at all; any stretch of it is the same alone as in the whole, and off it is nothing.
+// A filter moves next to nothing in time, what brings a voice near another nothing at all; any stretch of it is the
+// same alone as in the whole, and off it is nothing.
 func TestFiltersMoveNothingAndAreTheSameAlone(t *testing.T) {
 	for _, rate := range []int64{44100, 48000, 96000} {
 		sound := pcm.NewBlock(2, 4*rate)

@@ -82,8 +82,8 @@ func slope(sound pcm.Block, from, to scene.LevelPoint, at int64) {
 	}
 }
 
-// fall multiplies a sample by a gain, the next by the next, and both gains by what they fall by over two samples, and so
-// on.
+// fall multiplies a sample by a gain, the next by the next, both gains by what they fall by over two samples, and so
+// goes on.
 func fall(x []float64, now, next, twice float64) {
 	for ; len(x) > 1; x = x[2:] {
 		x[0] *= now

@@ -69,7 +69,8 @@ func spoken(s *Scene, c *Clip) (list []pcm.Span) {
 	if known := s.Sources[c.Source].Speech; known != nil {
 		words = known.Words
 	}
-	first, _ := slices.BinarySearchFunc(words, inside.From, func(w pcm.Span, at int64) int { return cmp.Compare(w.To, at+1) })
+	endsAfter := func(w pcm.Span, at int64) int { return cmp.Compare(w.To, at+1) }
+	first, _ := slices.BinarySearchFunc(words, inside.From, endsAfter)
 	for _, w := range words[first:] {
 		if w.From >= inside.To {
 			break
@@ -361,33 +362,33 @@ func (e *DuckToLine) words(before, _ *Scene) string {
 }
 
 // dividedDucks lets ducks make way for a clip that was parted from one that they name.
-func (d *draft) dividedDucks(of, part ClipID) {
+func dividedDucks(d *draft, of, part ClipID) {
 	for i, t := range d.Tracks {
 		for k := range t.Ducks {
 			if !slices.Contains(t.Ducks[k].Clips, of) {
 				continue
 			}
-			t = d.touchDucks(i)
+			t = touchDucks(d, i)
 			t.Ducks[k].Clips = append(slices.Clone(t.Ducks[k].Clips), part)
 		}
 	}
 }
 
 // touchDucks gives a track whose ducks may be changed.
-func (d *draft) touchDucks(i int) *Track {
+func touchDucks(d *draft, i int) *Track {
 	t := d.touch(i)
 	t.Ducks = slices.Clone(t.Ducks)
 	return t
 }
 
 // moveExceptions moves where ducks never apply along with all that follows a moment.
-func (d *draft) moveExceptions(from, by int64) {
+func moveExceptions(d *draft, from, by int64) {
 	for i, t := range d.Tracks {
 		for k := range t.Ducks {
 			if !slices.ContainsFunc(t.Ducks[k].Except, func(x pcm.Span) bool { return x.From >= from }) {
 				continue
 			}
-			t = d.touchDucks(i)
+			t = touchDucks(d, i)
 			t.Ducks[k].Except = slices.Clone(t.Ducks[k].Except)
 			for n, x := range t.Ducks[k].Except {
 				if x.From >= from {
@@ -399,12 +400,12 @@ func (d *draft) moveExceptions(from, by int64) {
 }
 
 // forgetTrack takes a track that is gone out of what others make way for.
-func (d *draft) forgetTrack(id TrackID) {
+func forgetTrack(d *draft, id TrackID) {
 	for i, t := range d.Tracks {
 		if !slices.ContainsFunc(t.Ducks, func(u Duck) bool { return slices.Contains(u.Under, id) }) {
 			continue
 		}
-		t = d.touchDucks(i)
+		t = touchDucks(d, i)
 		for k := range t.Ducks {
 			under := slices.Clone(t.Ducks[k].Under)
 			t.Ducks[k].Under = slices.DeleteFunc(under, func(u TrackID) bool { return u == id })

@@ -147,7 +147,7 @@ func cutOne(d *draft, t *Track, c *Clip, where int64) {
 		}
 	}
 	tailIsNow(d, c.ID, right.ID)
-	d.dividedDucks(c.ID, right.ID)
+	dividedDucks(d, c.ID, right.ID)
 	id := c.ID
 	c.Length = where - c.Start
 	c.FadeOut = Fade{}

@@ -59,7 +59,7 @@ func (d *draft) ripple(at, from int64, x step, except []ClipID) error {
 }
 
 func moveMarkers(d *draft, from, by int64) {
-	d.moveExceptions(from, by)
+	moveExceptions(d, from, by)
 	for i := range d.Markers {
 		if d.Markers[i].At >= from {
 			if i == 0 || d.Markers[i-1].At < from {

@@ -383,7 +383,7 @@ func (e *Keep) apply(d *draft) error {
 		}
 		if part.fitFades(); i > 0 {
 			part.ID = NewID(d.Scene, AClip)
-			d.dividedDucks(whole.ID, part.ID)
+			dividedDucks(d, whole.ID, part.ID)
 		}
 		parts = append(parts, part)
 	}

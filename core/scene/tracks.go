@@ -234,7 +234,7 @@ func (e *RemoveTrack) apply(d *draft) error {
 		return notPossible("Track %s still holds %s; remove or move them first.", d.Tracks[i].Name, count(n, "clip"))
 	}
 	d.Tracks = slices.Delete(d.Tracks, i, i+1)
-	d.forgetTrack(e.Track)
+	forgetTrack(d, e.Track)
 	return nil
 }
 

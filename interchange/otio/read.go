@@ -943,7 +943,8 @@ func (r *reader) markers(stack node) error {
 	return err
 }
 
-// stretches reads what was marked in sources, and where their words are; of sources that no clip has, nothing is known and nothing kept.
+// stretches reads what was marked in sources, and where their words are; of sources that no clip has, nothing is known
+// and nothing kept.
 func (r *reader) stretches(top node) error {
 	mine, _, err := top.meta()
 	if err != nil {

@@ -1,5 +1,5 @@
-// The meters beside the tracks' names, and the loudness of the scene: how loud it is comes from the server ahead of what
-// is heard. Peaks over the band and over full scale are remembered with their places.
+// The meters beside the tracks' names, and the loudness of the scene: how loud it is comes from the server ahead of
+// what is heard. Peaks over the band and over full scale are remembered with their places.
 import { get } from "../model/api.ts";
 import type { Scene } from "../model/scene.ts";
 import type { MetersAnswer } from "../wire/web.ts";
@@ -104,7 +104,8 @@ export class TrackMeters {
       overs = document.getElementById("overs"),
       met = this.overs.filter((o) => o.at <= at).length;
     if (words)
-      words.textContent = `M ${last(400).toFixed(1)} S ${last(3000).toFixed(1)}\nTP ${this.most < -99 ? "–" : this.most.toFixed(1)}`;
+      words.textContent =
+        `M ${last(400).toFixed(1)} S ${last(3000).toFixed(1)}\n` + `TP ${this.most < -99 ? "–" : this.most.toFixed(1)}`;
     if (overs) {
       overs.hidden = !met;
       overs.textContent = `${met} over`;

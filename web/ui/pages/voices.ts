@@ -117,7 +117,8 @@ function show(): void {
       ? `${low.length} of ${margins.phrases.length} phrases are drowned.`
       : `None of ${margins.phrases.length} phrases is drowned.`;
     panel.makes = margins.edit !== null;
-    panel.way = `Let ${margins.ducks.map((d) => `${d.track} make way by ${db(d.db)} dB for ${d.under.join(", ")}`).join("; ")}`;
+    const ways = margins.ducks.map((d) => `${d.track} make way by ${db(d.db)} dB for ${d.under.join(", ")}`);
+    panel.way = `Let ${ways.join("; ")}`;
     const rows = panel.every ? margins.phrases : low;
     panel.covered = rows.length > 0;
     panel.phrases = rows.map(phrase);

@@ -1,5 +1,5 @@
-// What is found out about the clip in hand, its room and its voice: asked for once a clip, and shown on its card when it
-// is there.
+// What is found out about the clip in hand, its room and its voice: asked for once a clip, and shown on its card when
+// it is there.
 import { slopeOf } from "../drawing/room-scale.ts";
 import { get } from "../model/api.ts";
 import type { Placed } from "../model/scene.ts";

@@ -145,7 +145,8 @@ test("a distant take comes near a close one, and filters are bypassed by a key",
   await page.mouse.click(await xOf(page, wide, 0.5), y + 8);
   await expect(page.locator(".card")).toContainText("Its voice");
   await page.keyboard.press("Alt+a");
-  await page.getByLabel("To the voice of").selectOption({ label: "Oda, take 2" });
+  const close = s.tracks.find((t) => t.name === "Dialogue")!.clips.find((c) => c.name === "Oda, take 2")!;
+  await page.getByLabel("To the voice of").selectOption(close.id);
   await page.getByRole("button", { name: "Measure" }).click();
   const list = page.locator("dialog.list-dialog");
   await expect(list).toContainText("of colour apart");

@@ -605,6 +605,13 @@ var startSet = []Command{
 		"integrated, range, true peak, LUFS",
 		nil,
 	},
+	{
+		"voice_band",
+		"Tracks and markers",
+		"Show or hide the band for the peaks of speech",
+		"-12 to -6 dBFS, over the waveforms of dialogue",
+		nil,
+	},
 	{"next_over", "Going places", "Next place over the band", "peaks that the meters met while playing", nil},
 	{
 		"voices",

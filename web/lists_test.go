@@ -35,7 +35,7 @@ func TestListsAreNeverNull(t *testing.T) {
 	}
 	for _, p := range []string{
 		"bench?bins=20&from=0&to=96000&seam=" + seam, "places?window=100&seam=" + seam, "proposal?seam=" + seam,
-		"sources/" + source + "/state", "voices/list", "margins",
+		"sources/" + source + "/state", "voices/list", "margins", "clips/" + string(state.Tracks[0].Clips[0].ID) + "/curve",
 		"meters?from=0&n=9600", "reach?doing=slip&clip=" + string(state.Tracks[0].Clips[0].ID),
 	} {
 		paths = append(paths, "/scenes/"+voices+"/"+p)

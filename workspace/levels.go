@@ -9,6 +9,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/likeness"
 	"blendseam/core/margin"
+	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/spread"
 )
@@ -55,8 +56,20 @@ func (s *Scene) Likeness(ctx context.Context, clip, as scene.ClipID, strength fl
 func (s *Scene) meter() *audit.Meter { return audit.NewMeter(s.Scene, s.Sources()) }
 
 // Knowing is an edit with what it needs to know besides: where the words are that tracks make way for, of recordings
-// that come under them with it. An edit that cannot be done is given back as it is, to be refused.
+// that come under them with it, and beside which slopes are to lie. An edit that cannot be done is given back as it is,
+// to be refused.
 func (s *Scene) Knowing(ctx context.Context, e scene.Edit) (scene.Edit, error) {
+	if raise, ok := e.(*scene.Raise); ok && raise.Pauses {
+		know, err := margin.Known(ctx, s.Sources(), s.Scene, s.unknownIn(raise.Reach(s.Scene)))
+		if err != nil || know == nil {
+			return e, err
+		}
+		after, err := scene.Apply(s.Scene, e)
+		if err != nil {
+			return e, nil
+		}
+		return scene.InOrder(scene.Describe(s.Scene, after, e), know, e), nil
+	}
 	makesWay := slices.ContainsFunc(s.Scene.Tracks, func(t *scene.Track) bool { return len(t.Ducks) > 0 })
 	switch e.(type) {
 	case *scene.SetDucks, *scene.Batch:
@@ -66,12 +79,23 @@ func (s *Scene) Knowing(ctx context.Context, e scene.Edit) (scene.Edit, error) {
 		}
 	}
 	after, err := scene.Apply(s.Scene, e)
-	if err != nil || len(scene.Unheard(after)) == 0 {
+	if err != nil {
 		return e, nil
 	}
-	know, err := margin.Known(ctx, s.Sources(), after)
+	know, err := margin.Known(ctx, s.Sources(), after, scene.Unheard(after))
 	if err != nil || know == nil {
 		return e, err
 	}
 	return scene.InOrder(scene.Describe(s.Scene, after, e), e, know), nil
+}
+
+// unknownIn are the recordings of dialogue in a stretch of which it is not known where they have words.
+func (s *Scene) unknownIn(span pcm.Span) (ids []string) {
+	for _, c := range scene.Dialogue(s.Scene) {
+		src, ok := s.Scene.Sources[c.Source]
+		if ok && src.Speech == nil && src.Tone == nil && c.Span().Overlaps(span) && !slices.Contains(ids, c.Source) {
+			ids = append(ids, c.Source)
+		}
+	}
+	return ids
 }

@@ -457,7 +457,7 @@ func (x *Plan) edit(ctx context.Context, p *planner) error {
 			return err
 		}
 	}
-	know, err := Known(ctx, p.Sources, after)
+	know, err := Known(ctx, p.Sources, after, scene.Unheard(after))
 	if err == nil && know != nil {
 		err = do(know)
 	}
@@ -465,11 +465,10 @@ func (x *Plan) edit(ctx context.Context, p *planner) error {
 	return err
 }
 
-// Known tells a scene where the recordings have words that its tracks make way for, if it does not know; nil if it
-// does.
-func Known(ctx context.Context, m *sources.Sources, s *scene.Scene) (scene.Edit, error) {
+// Known tells a scene where some of its recordings have words; nil if none are named.
+func Known(ctx context.Context, m *sources.Sources, s *scene.Scene, recordings []string) (scene.Edit, error) {
 	know := &scene.Know{Words: map[string][]pcm.Span{}}
-	for _, id := range scene.Unheard(s) {
+	for _, id := range recordings {
 		a, err := m.Analysis(ctx, s, s.Sources[id])
 		if err != nil {
 			return nil, err

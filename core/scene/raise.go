@@ -19,6 +19,9 @@ type Raise struct {
 	DB     float64   `json:"db"`
 	In     int64     `json:"in"`  // length of the slope before the stretch
 	Out    int64     `json:"out"` // and of that after it
+	// Slopes that would lie over words of dialogue are moved into the nearest pause, where one is near enough and it is
+	// known where the words are.
+	Pauses bool `json:"pauses,omitempty"`
 }
 
 // leastSlopeMS is how long a slope is at least: a steeper one is heard as a step.
@@ -42,6 +45,9 @@ func (e *Raise) apply(d *draft) error {
 	if err != nil {
 		return err
 	}
+	if e.Pauses {
+		e = e.inPauses(d.Scene, tracks)
+	}
 	heard := false
 	span := pcm.Span{From: e.From, To: e.To}
 	reach := pcm.Span{From: e.From - e.In, To: e.To + e.Out}
@@ -63,6 +69,61 @@ func (e *Raise) apply(d *draft) error {
 		return notPossible("No sound lies in that range on the tracks in hand; choose tracks on which there is some.")
 	}
 	return nil
+}
+
+// Reach is the part of the scene in which words count for where slopes lie.
+func (e *Raise) Reach(s *Scene) pcm.Span {
+	return pcm.Span{From: e.From - e.In - s.SampleRate, To: e.To + e.Out + s.SampleRate}
+}
+
+// inPauses is the change with its slopes where no words are, by at most a second elsewhere.
+func (e *Raise) inPauses(s *Scene, tracks []int) *Raise {
+	var words []pcm.Span
+	for _, k := range tracks {
+		t := s.Tracks[k]
+		for i := range t.Clips {
+			c := &t.Clips[i]
+			if t.Purpose == ForDialogue && s.Heard(*c) && c.Span().Overlaps(e.Reach(s)) && s.Sources[c.Source].Speech != nil {
+				words = append(words, spoken(s, c)...)
+			}
+		}
+	}
+	slices.SortFunc(words, func(a, b pcm.Span) int { return cmp.Compare(a.From, b.From) })
+	moved := *e
+	least := leastSlopeMS * s.SampleRate / 1000
+	head := quietSlope(words, pcm.Span{From: e.From - e.In, To: e.From}, s.SampleRate, least)
+	tail := quietSlope(words, pcm.Span{From: e.To, To: e.To + e.Out}, s.SampleRate, least)
+	if head.To < tail.From {
+		moved.From, moved.In = head.To, head.Len()
+		moved.To, moved.Out = tail.From, tail.Len()
+	}
+	return &moved
+}
+
+// quietSlope is a slope moved into the nearest pause between words, shorter where that is, if it lies over one; as it
+// is where no pause is within reach.
+func quietSlope(words []pcm.Span, slope pcm.Span, reach, least int64) pcm.Span {
+	if !slices.ContainsFunc(words, slope.Overlaps) {
+		return slope
+	}
+	best, nearest := slope, reach+1
+	begins := slope.From - reach
+	for i := 0; i <= len(words); i++ {
+		pause := pcm.Span{From: begins, To: slope.To + reach}
+		if i < len(words) {
+			pause.To = words[i].From
+			begins = max(begins, words[i].To)
+		}
+		n := min(slope.Len(), pause.Len())
+		if n < least {
+			continue
+		}
+		from := max(pause.From, min(slope.From, pause.To-n))
+		if by := abs(from - slope.From); by < nearest && from >= 0 {
+			best, nearest = pcm.Span{From: from, To: from + n}, by
+		}
+	}
+	return best
 }
 
 // of are the indices of the tracks of sound that are meant.

@@ -15,7 +15,16 @@ export function levels(s: Stage): Record<string, () => void> {
   const raise = (range: Range, db: number, slopeMS = SLOPE_MS) => {
     const slope = Math.round((slopeMS * s.sr) / 1000),
       { tracks, from, to } = range;
-    return edit({ edit: "raise", ...(tracks.length ? { tracks } : {}), from, to, db, in: slope, out: slope });
+    return edit({
+      edit: "raise",
+      ...(tracks.length ? { tracks } : {}),
+      from,
+      to,
+      db,
+      in: slope,
+      out: slope,
+      pauses: true,
+    });
   };
 
   const turn = (by: number) => () => {

@@ -84,6 +84,7 @@ export function tracks(s: Stage): Record<string, () => void> {
       look({ hidden: [...s.shown.hidden, t.id] });
       s.note(`Track ${t.name} is hidden and still heard`);
     }),
+    voice_band: () => look({ band: !s.shown.band }),
     tracks_show: () => look({ hidden: [] }),
     taller: () => look({ scale: scaled(s.shown.scale * 1.25) }),
     lower: () => look({ scale: scaled(s.shown.scale / 1.25) }),

@@ -4,6 +4,7 @@
 import { TRY } from "../bench/player.ts";
 import type { TrackMeters } from "../bench/track-meters.ts";
 import { get } from "../model/api.ts";
+import { clock } from "../model/clock.ts";
 import { addedPoint } from "../model/level.ts";
 import type { Placed } from "../model/scene.ts";
 import { filtersWith } from "../model/treatment.ts";
@@ -193,7 +194,7 @@ export class Voicing {
 
   /** Brings the clip in hand as near as it comes to another's voice, heard and measured before it is done. */
   private async near(): Promise<void> {
-    const { scene, id, sr } = this.stage,
+    const { scene, rate, id, sr } = this.stage,
       [first, second] = this.sound();
     if (!first) return say("No clip of sound is in hand. Click the one that is to sound like another.");
     const others = scene.tracks
@@ -207,8 +208,8 @@ export class Voicing {
       value: "100",
       choices: {
         label: "To the voice of",
-        list: others.map((c) => ({ value: c.id, words: c.name })),
-        value: second?.clip.id ?? others[0].id,
+        list: others.map((c) => ({ value: c.id, words: `${c.name}, ${clock(scene, rate, c.from)}` })),
+        value: second?.clip.id ?? (others.find((c) => c.source !== first.clip.source) ?? others[0]).id,
       },
       hint: "The words of both are measured: their level, then their colour. The recording stays as it is.",
       done: "Measure",

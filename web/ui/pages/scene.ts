@@ -32,11 +32,12 @@ import { clock } from "../model/clock.ts";
 import { setUpCurves } from "../model/curves.ts";
 import { listen } from "../model/events.ts";
 import type { ScenePage } from "../model/page.ts";
-import { edgeAt, prepare } from "../model/scene.ts";
+import { edgeAt, findClip, prepare } from "../model/scene.ts";
 import { type BenchView, canBlend, oneFrame } from "../model/seam.ts";
 import { still } from "../model/selection.ts";
 import { ask } from "../panels/ask.ts";
 import { registerCard, showCard } from "../panels/card-panel.ts";
+import { CurveDrawn } from "../panels/curve-drawn.ts";
 import { SeamFeed } from "../panels/feed.ts";
 import { KnownOfClips, roomInWords } from "../panels/known-clip.ts";
 import { voiceRows } from "../panels/level-cards.ts";
@@ -172,6 +173,7 @@ const evening = new Evening(stage, (from, to, part) => void auditions.part(from,
 const voicing = new Voicing(stage, meters, (from, to, part) => void auditions.part(from, to, part));
 const found = () => document.activeElement?.closest(".card") || showScene(); // what is being typed there stays
 const rooms = new KnownOfClips(data.id, "room", roomInWords, found);
+const curve = new CurveDrawn($("curve"), data.id, (e) => void edits.edit(e));
 const voices = new KnownOfClips(data.id, "voice", voiceRows, found);
 const mending = new Mending(
   stage,
@@ -277,6 +279,8 @@ function showScene(): void {
   Object.assign(panel, sceneWords(scene, rate));
   showCard(cardNow(stage, { feed, lulls, mending, rooms, voices, selecting }, tables, keyOf));
   if (stage.selection.kind === "seam") mending.look();
+  const one = stage.selection.kind === "clips" ? stage.selection.ids : [];
+  curve.show(one.length === 1 ? findClip(scene, one[0])?.clip : undefined);
   timeline.foreseen.near(edges(stage), stage.closing ? "trim_close" : "trim_gap");
   showCounts();
   showStills();

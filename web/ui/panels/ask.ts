@@ -52,6 +52,7 @@ export function ask(q: Question): Promise<Answer | undefined> {
   chosen = q.chosen ?? (() => {});
   dialog.showModal();
   void Alpine.nextTick(() => {
+    if (q.choices) dialog.querySelector("select")!.value = q.choices.value; // its options were not there yet
     if (q.label) dialog.querySelector<HTMLInputElement>("input")!.select();
     else dialog.querySelector("select")?.focus();
   });

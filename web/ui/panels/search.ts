@@ -67,6 +67,7 @@ export function registerSearch(commands: () => Command[], run: (id: string) => v
         this.show();
       } else if (e.key === "Enter") {
         e.preventDefault();
+        e.stopPropagation(); // the dialog is closed by then, and the key is not meant for the page as well
         if (this.found[this.at]) this.take(this.found[this.at].id);
       }
     },

@@ -77,6 +77,15 @@ export function levelLine(
   for (const p of inside) c.fillRect(at(p.at) - 2.5, y(p.db) - 2.5, 5, 5);
 }
 
+/** Where the peaks of speech should end, from -12 to -6 dBFS, above and below the middle of a waveform. */
+export function peakBand(g: Canvas, a: number, z: number, top: number, height: number, louder: number): void {
+  const { c } = g,
+    middle = top + height / 2,
+    y = (db: number) => Math.min(1, 10 ** (db / 20) * louder) * (height / 2 - 1);
+  c.fillStyle = `${g.col.moss}44`;
+  for (const side of [-1, 1]) c.fillRect(a, middle + side * y(-12), z - a, side * Math.max(1, y(-6) - y(-12)));
+}
+
 /** How a track makes way for words, over a clip of it: dashed, as it is not the clip's own. */
 export function duckLine(
   g: Canvas,

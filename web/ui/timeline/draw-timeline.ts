@@ -45,6 +45,7 @@ export function paint(t: Drawn): void {
     rate: t.desk.rate,
     pictures: t.desk.pictures,
     wave: t.desk.shown().wave,
+    band: t.desk.shown().band,
     selected: new Set(sel.kind === "clips" ? sel.ids : []),
     offsets: t.desk.offsets(),
     ducks: t.desk.ducks(),

@@ -11,7 +11,7 @@ import { frameOf, type Rate, toX, type View } from "../model/time.ts";
 import type { LevelPoint } from "../wire/scene.ts";
 import type { Outcome, Outline, Pull } from "./drag.ts";
 import { selvedge } from "./draw-grips.ts";
-import { badge, duckLine, fadeLine, levelLine, lullGain, notch, woven } from "./draw-marks.ts";
+import { badge, duckLine, fadeLine, levelLine, lullGain, notch, peakBand, woven } from "./draw-marks.ts";
 
 import type { Row } from "./rows.ts";
 
@@ -29,6 +29,7 @@ export interface Canvas {
   rate: Rate;
   pictures: Pictures;
   wave: number; // how much taller waveforms are drawn
+  band: boolean; // for the peaks of speech, drawn on tracks of dialogue
   selected: Set<string>;
   offsets: Record<string, number>; // clips out of sync, samples
   ducks: Record<string, LevelPoint[]>; // how tracks make way for words, over the scene's time
@@ -94,6 +95,7 @@ function keptRow(g: Canvas, row: Row, rows: Row[]): HTMLCanvasElement {
     row.height,
     row.folded,
     g.wave,
+    g.band,
     ratio,
     g.col.page,
     g.pictures.arrivals,
@@ -244,7 +246,10 @@ function cloth(g: Canvas, row: Row, i: number, rows: Row[]): void {
   c.fillRect(a, top, z - a, height);
   if (x1 - x0 > 2 && !row.folded) {
     if (t.kind === "picture") stills(g, clip, from, to, shows, top, height);
-    else wave(g, t, i, from - clip.from, shows, a, z, top + 2, height - 15, thread);
+    else {
+      if (g.band && t.purpose === "dialogue") peakBand(g, a, z, top + 2, height - 15, LOUDER * g.wave);
+      wave(g, t, i, from - clip.from, shows, a, z, top + 2, height - 15, thread);
+    }
     if (x1 - x0 > 26) {
       c.fillStyle = col.ink;
       c.font = `11px ${TEXT}`;

@@ -278,7 +278,7 @@ test("ranges are drawn either way and take the rows they touch; hidden and folde
     rows = rowsOf(s, 0),
     mid = (i: number) => rows[i].top + rows[i].height / 2;
   assert.deepEqual(rowsBetween(rows, mid(2), mid(1)), ["t1", "t2"]);
-  const shown = rowsOf(s, 0, { scale: 2, folded: ["t2"], hidden: ["t0"], wave: 1 });
+  const shown = rowsOf(s, 0, { scale: 2, folded: ["t2"], hidden: ["t0"], wave: 1, band: false });
   assert.deepEqual(
     shown.map((r) => [r.track.id, r.height]),
     [

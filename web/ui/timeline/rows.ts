@@ -26,8 +26,9 @@ export interface Shown {
   folded: string[];
   hidden: string[];
   wave: number;
+  band: boolean; // for the peaks of speech, drawn on tracks of dialogue
 }
-export const asIs: Shown = { scale: 1, folded: [], hidden: [], wave: 1 };
+export const asIs: Shown = { scale: 1, folded: [], hidden: [], wave: 1, band: false };
 
 export const RULER = 34; // numbers and ticks, and under them the markers' names
 const GAP = 4,

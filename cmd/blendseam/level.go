@@ -61,10 +61,10 @@ func (c *levelCmd) Run(ctx context.Context) error {
 		w.LUFS = &lufs
 	}
 	switch {
-	case c.Voices == "" && len(c.Duck) == 0:
-		return errors.New("nothing is asked for; --voices LUFS, --voices median, --duck TRACK or --duck all would work")
 	case len(c.Duck) == 0 && (len(c.Under) > 0 || c.By != 0 || c.Margin != 0):
 		return errors.New("--under, --by and --margin say how tracks make way; name the tracks with --duck")
+	case c.Voices == "" && len(c.Duck) == 0:
+		return errors.New("nothing is asked for; --voices LUFS, --voices median, --duck TRACK or --duck all would work")
 	case !(c.By >= 0 && c.By <= 60 && c.Margin >= 0 && c.Margin <= 40):
 		return errors.New("--by takes 0 to 60 dB, --margin 0 to 40 LU")
 	}

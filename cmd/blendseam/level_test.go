@@ -3,6 +3,7 @@ package main
 import (
 	"encoding/json"
 	"math"
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -54,6 +55,58 @@ func TestLevelBringsVoicesToOneLoudness(t *testing.T) {
 		code, _, stderr := blendseam(t, "level", file, "-o", out, "--voices", c.voices)
 		if code != exitFailed || !strings.Contains(stderr, c.want) || strings.Count(stderr, "\n") != 1 {
 			t.Errorf("%s: %d %q", c.voices, code, stderr)
+		}
+	}
+}
+
+// The demo's tune makes way for the words that it drowns, and is as it was where nobody speaks; the scene file keeps
+// how, so that the words are not looked for when it is rendered.
+func TestLevelLetsMusicMakeWay(t *testing.T) {
+	out := filepath.Join(t.TempDir(), "out.otio")
+	code, stdout, stderr := blendseam(t, "level", demoScene, "-o", out, "--duck", "all", "--json")
+	var told struct {
+		Phrases []struct {
+			Drowned bool
+			By      []string
+		}
+		Ducks []struct {
+			Track string
+			Under []string
+			DB    float64
+		}
+	}
+	if code != 0 || json.Unmarshal([]byte(stdout), &told) != nil || len(told.Ducks) == 0 {
+		t.Fatal(code, stdout, stderr)
+	}
+	found := false
+	for _, d := range told.Ducks {
+		found = found || d.Track == "Music" && d.DB > 3
+	}
+	if !found {
+		t.Errorf("the music does not make way: %+v", told.Ducks)
+	}
+	raw, err := os.ReadFile(out)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, part := range []string{`"ducks"`, `"under"`, `"speech"`, `"words"`} {
+		if !strings.Contains(string(raw), part) {
+			t.Errorf("the scene file has no %s", part)
+		}
+	}
+	code, stdout, _ = blendseam(t, "level", out, "-o", out, "--duck", "Music", "--under", "Dialogue", "--by", "5")
+	if code != 0 || !strings.Contains(stdout, "Music makes way for the words of Dialogue by 5.0 dB") {
+		t.Errorf("%d %s", code, stdout)
+	}
+	for _, c := range []struct{ args, want string }{
+		{"", "nothing is asked for; --voices LUFS, --voices median, --duck TRACK or --duck all would work"},
+		{"--under Dialogue", "--under, --by and --margin say how tracks make way; name the tracks with --duck"},
+		{"--duck Musik", `the scene has no track of sound "Musik"; it has Dialogue, Narrator`},
+		{"--duck all --by 90", "--by takes 0 to 60 dB, --margin 0 to 40 LU"},
+	} {
+		code, _, stderr := blendseam(t, append([]string{"level", demoScene, "-o", out}, strings.Fields(c.args)...)...)
+		if code != exitFailed || !strings.Contains(stderr, c.want) || strings.Count(stderr, "\n") != 1 {
+			t.Errorf("%s: %d %q", c.args, code, stderr)
 		}
 	}
 }

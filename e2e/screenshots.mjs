@@ -109,6 +109,32 @@ await withProgram("demo", async (page, url) => {
   await page.locator("tbody tr").first().waitFor({ timeout: 60_000 });
   await page.locator("tbody tr").nth(1).hover();
   await shot("rooms");
+  // Voices against the band, drowned words; then music that makes way, a line, a distant take brought near.
+  await page.goto(`${url}voices`);
+  await page.locator("main", { hasText: "phrases are drowned" }).waitFor({ timeout: 60_000 });
+  await shot("voices");
+  await page.getByRole("button", { name: /^Let / }).click();
+  await page.getByRole("button", { name: "Take it back" }).waitFor();
+  await page.goto(url);
+  await ready();
+  const cloth = await page.locator("#timeline").boundingBox();
+  await page.mouse.click(cloth.x + 390, cloth.y + 110);
+  for (const x of [382, 402]) {
+    await page.mouse.dblclick(cloth.x + x, cloth.y + 110);
+    await keys("Alt+p");
+  }
+  await page.getByLabel("Point 2 level").fill("-4");
+  await keys("Enter", "Alt+a");
+  await page.getByRole("button", { name: "Measure" }).click();
+  await page.locator("dialog.list-dialog").getByRole("button", { name: "Do it" }).click();
+  await page.locator(".card", { hasText: "As near as" }).waitFor();
+  await keys(" ");
+  await page.waitForTimeout(2500);
+  await page.locator("#curve").scrollIntoViewIfNeeded();
+  await page.mouse.move(cloth.x + 390, cloth.y + 200);
+  await page.mouse.wheel(0, 400);
+  await shot("levels");
+  await keys(" ");
   await page.goto(`${url}tone`);
   await page.waitForTimeout(2500);
   await shot("tone");

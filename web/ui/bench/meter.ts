@@ -49,7 +49,7 @@ export class Meter {
     }
     c.fillStyle = col.soft;
     c.font = `10px ${FIGURES}`;
-    for (const db of [-36, -24, -12, -6]) c.fillText(String(db), x(db) - 9, 31);
+    for (const db of [-36, -24, -12, -6]) if (x(db) > 72) c.fillText(String(db), x(db) - 9, 31); // beside the most
     c.textAlign = "right";
     c.fillText("0", width, 31);
     c.textAlign = "left";

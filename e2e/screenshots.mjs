@@ -131,9 +131,9 @@ await withProgram("demo", async (page, url) => {
   await keys(" ");
   await page.waitForTimeout(2500);
   await page.locator("#curve").scrollIntoViewIfNeeded();
-  await page.mouse.move(cloth.x + 390, cloth.y + 200);
-  await page.mouse.wheel(0, 400);
+  await page.setViewportSize({ width: 1280, height: 860 }); // all tracks
   await shot("levels");
+  await page.setViewportSize({ width: 1280, height: 800 });
   await keys(" ");
   await page.goto(`${url}tone`);
   await page.waitForTimeout(2500);

@@ -198,9 +198,10 @@ export class Voicing {
       [first, second] = this.sound();
     if (!first) return say("No clip of sound is in hand. Click the one that is to sound like another.");
     const others = scene.tracks
-      .filter((t) => t.kind === "sound" && t.purpose === "dialogue")
-      .flatMap((t) => t.clips)
-      .filter((c) => c.id !== first.clip.id);
+        .filter((t) => t.kind === "sound" && t.purpose === "dialogue")
+        .flatMap((t) => t.clips)
+        .filter((c) => c.id !== first.clip.id),
+      longest = others.filter((c) => c.source !== first.clip.source).sort((a, b) => b.to - b.from - a.to + a.from)[0];
     if (!others.length) return say("There is no other clip of dialogue whose voice it could come near.");
     const asked = await this.stage.ask({
       title: `${first.clip.name} as near as it comes to another`,
@@ -209,7 +210,7 @@ export class Voicing {
       choices: {
         label: "To the voice of",
         list: others.map((c) => ({ value: c.id, words: `${c.name}, ${clock(scene, rate, c.from)}` })),
-        value: second?.clip.id ?? (others.find((c) => c.source !== first.clip.source) ?? others[0]).id,
+        value: second?.clip.id ?? (longest ?? others[0]).id,
       },
       hint: "The words of both are measured: their level, then their colour. The recording stays as it is.",
       done: "Measure",

@@ -74,7 +74,8 @@ media: core/analysis core/cache core/limit core/measure core/pcm core/pcm/flac c
 store: core/cache core/limit core/scene
 store/server/servertest: store/server
 tools/bench: core/curve core/pcm core/scene core/timecode interchange/otio media
-web: core/advise core/alike core/analysis core/audit core/blend core/evening core/fill core/fit core/ground
+web: core/advise core/alike core/analysis core/audit core/blend core/curve core/evening core/fill core/fit
+  core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
   core/mix core/pcm core/pcm/wav core/scene core/sources core/speech
   core/timecode core/tone intake interchange interchange/report media store workspace

@@ -16,12 +16,12 @@ const StepMS = 50
 // A Course is how loud a mix is from step to step, one value for each StepMS, rounded to a tenth of a dB.
 type Course struct {
 	PeakDBFS []float64 `json:"peak_dbfs"` // the largest sample of any channel
-	PeakDBTP []float64 `json:"peak_dbtp"` // and between samples
+	PeakDBTP []float64 `json:"peak_dbtp"` // and between samples, where that is asked for
 	Power    []float64 `json:"power"`     // K-weighted mean square, the sum over channels (ITU-R BS.1770-4)
 }
 
-// CourseOf measures a mix over a stretch, which is taken in whole steps.
-func CourseOf(ctx context.Context, x *mix.Mixer, rate int64, span pcm.Span) (c Course, err error) {
+// CourseOf measures a mix over a stretch, which is taken in whole steps; between samples only where that is asked for.
+func CourseOf(ctx context.Context, x *mix.Mixer, rate int64, span pcm.Span, between bool) (c Course, err error) {
 	step := rate * StepMS / 1000
 	c = Course{PeakDBFS: []float64{}, PeakDBTP: []float64{}, Power: []float64{}}
 	filters := make([]*measure.KFilter, x.Channels())
@@ -44,9 +44,11 @@ func CourseOf(ctx context.Context, x *mix.Mixer, rate int64, span pcm.Span) (c C
 		if at < span.From {
 			continue
 		}
-		l := measure.LoudnessOf(block, int(rate))
-		c.PeakDBFS = append(c.PeakDBFS, tenth(max(level.Silence, l.SamplePeakDBFS)))
-		c.PeakDBTP = append(c.PeakDBTP, tenth(max(level.Silence, l.TruePeakDBTP)))
+		c.PeakDBFS = append(c.PeakDBFS, tenth(max(level.Silence, measure.SamplePeakDB(block))))
+		if between {
+			l := measure.LoudnessOf(block, int(rate))
+			c.PeakDBTP = append(c.PeakDBTP, tenth(max(level.Silence, l.TruePeakDBTP)))
+		}
 		c.Power = append(c.Power, power)
 	}
 	return c, nil

@@ -214,7 +214,7 @@ func TestMusicMakesWayForEveryWord(t *testing.T) {
 	r := rand.New(rand.NewPCG(corpus.Seed(), 11))
 	all := tunes(t, 20*rate, corpus.Seed())
 	off, deep, astray, count := 0, 0, 0, 0
-	for i := range corpus.Cases(4, 100) {
+	for i := range corpus.Cases(3, 100) {
 		m := mixed(t, all[i%len(all)], func() float64 { return 8*r.Float64() - 2 }, r)
 		p, err := margin.Of(context.Background(), m.Meter(), margin.Wish{}, 2)
 		if err != nil {
@@ -300,7 +300,7 @@ func TestDrownedWordsAreFound(t *testing.T) {
 	r := rand.New(rand.NewPCG(corpus.Seed(), 12))
 	all := tunes(t, 8*rate, corpus.Seed()+1)
 	missed, false_, planted, clear := 0, 0, 0, 0
-	for i := range corpus.Cases(3, 100) {
+	for i := range corpus.Cases(2, 100) {
 		for _, drowned := range []bool{true, false} {
 			m := mixed(t, all[i%len(all)], func() float64 {
 				if drowned {

@@ -9,6 +9,7 @@ const LOW = -48; // dB, the left end
 const BAND = -6;
 const FALLS = 20; // dB a second
 const HOLD_S = 1.5;
+const DRAWN_S = 0.05;
 
 /** Loudness of a mean of powers over channels (ITU-R BS.1770-4). */
 export function lufs(powers: number[]): number {
@@ -43,6 +44,9 @@ export class TrackMeters {
   private asking = -1;
   private bars = new Map<string, { shown: number; held: number; since: number }>();
   private most = -120; // dBTP, since it began to play
+  private said = -1; // the step whose loudness stands there
+  private lit = false; // something is left to fall
+  private waited = 0; // seconds since it was drawn
 
   constructor(id: string, scene: () => Scene) {
     [this.id, this.scene] = [id, scene];
@@ -53,7 +57,8 @@ export class TrackMeters {
     this.most = -120;
     this.overs = [];
     this.parts = [];
-    this.asking = -1;
+    this.asking = this.said = -1;
+    this.waited = DRAWN_S;
   }
 
   private at(sample: number): MetersAnswer | undefined {
@@ -72,7 +77,13 @@ export class TrackMeters {
   }
 
   /** Shows what is heard at a moment, or lets the bars fall. */
-  show(at: number, playing: boolean, seconds: number): void {
+  show(at: number, playing: boolean, since: number): void {
+    if (!playing && !this.lit) return;
+    this.waited += since;
+    if (this.waited < DRAWN_S) return;
+    const seconds = this.waited;
+    this.waited = 0;
+    this.lit = false;
     const rate = this.scene().sample_rate,
       part = playing ? this.at(at) : undefined;
     if (playing) {
@@ -91,8 +102,14 @@ export class TrackMeters {
       bar.since += seconds;
       if (db >= bar.held || bar.since > HOLD_S) [bar.held, bar.since] = [Math.max(LOW, db), 0];
       this.bars.set(id, bar);
-      el.style.setProperty("--level", `${width(bar.shown)}%`);
-      el.style.setProperty("--held", `${width(bar.held)}%`);
+      this.lit ||= bar.shown > LOW || bar.held > LOW;
+      for (const [name, v] of [
+        ["--level", bar.shown],
+        ["--held", bar.held],
+      ] as const) {
+        const now = `${width(v)}%`;
+        if (el.style.getPropertyValue(name) !== now) el.style.setProperty(name, now);
+      }
       el.classList.toggle("over", bar.held > BAND);
     }
     if (!part) return;
@@ -103,13 +120,12 @@ export class TrackMeters {
     const words = document.getElementById("loudness"),
       overs = document.getElementById("overs"),
       met = this.overs.filter((o) => o.at <= at).length;
-    if (words)
+    if (words && i !== this.said)
       words.textContent =
         `M ${last(400).toFixed(1)} S ${last(3000).toFixed(1)}\n` + `TP ${this.most < -99 ? "–" : this.most.toFixed(1)}`;
-    if (overs) {
-      overs.hidden = !met;
-      overs.textContent = `${met} over`;
-    }
+    if (overs && overs.hidden === met > 0) overs.hidden = !met;
+    if (overs && overs.textContent !== `${met} over`) overs.textContent = `${met} over`;
+    this.said = i;
   }
 
   /** The first place after a moment that was over, or the first of all. */

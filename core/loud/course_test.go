@@ -1,0 +1,42 @@
+package loud_test
+
+import (
+	"context"
+	"math"
+	"testing"
+
+	"blendseam/core/loud"
+	"blendseam/core/mix"
+	"blendseam/core/pcm"
+	"blendseam/internal/seamtest"
+)
+
+// A sine of 1 kHz at -20 dBFS in both channels has -20 LUFS (EBU Tech 3341, test signal 1, which is -23), and peaks
+// there; so do the steps of a course, and the whole.
+func TestACourseSaysWhatEBUsTestSignalsSay(t *testing.T) {
+	s := seamtest.New(t)
+	sound := make([]float64, 6*seamtest.Rate)
+	for i := range sound {
+		sound[i] = 0.1 * math.Sin(2*math.Pi*1000*float64(i)/seamtest.Rate)
+	}
+	s.Lay("sine", pcm.Block{sound}, 0)
+	x, err := mix.New(s.Scene, s.Open, mix.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, err := loud.CourseOf(context.Background(), x, seamtest.Rate, pcm.Span{From: 48000, To: 48000 + 9600}, true)
+	if err != nil || len(c.Power) != 4 || len(c.PeakDBFS) != 4 || len(c.PeakDBTP) != 4 {
+		t.Fatal(c, err)
+	}
+	for i := range c.Power {
+		power := c.Power[i] * 2 / float64(x.Channels()) // as if in both channels
+		if l := -0.691 + 10*math.Log10(power); math.Abs(l+20) > 0.1 || c.PeakDBFS[i] != -20 ||
+			math.Abs(c.PeakDBTP[i]+20) > 0.1 {
+			t.Errorf("step %d: %.2f LUFS, peaks %g dBFS, %g dBTP", i, l, c.PeakDBFS[i], c.PeakDBTP[i])
+		}
+	}
+	whole, err := loud.Whole(context.Background(), x, seamtest.Rate, pcm.Span{From: 48000, To: 4 * 48000})
+	if want := -20 + 10*math.Log10(float64(x.Channels())/2); err != nil || math.Abs(whole.IntegratedLUFS-want) > 0.1 {
+		t.Errorf("the whole has %.2f LUFS, not %.2f, %v", whole.IntegratedLUFS, want, err)
+	}
+}

@@ -4,11 +4,12 @@ import Alpine from "@alpinejs/csp";
 import { Player } from "../bench/player.ts";
 import { batch } from "../commands/stage.ts";
 import { drawRoom, drawRooms } from "../drawing/rooms.ts";
-import { get, pageData, pageName, post } from "../model/api.ts";
+import { get, pageData } from "../model/api.ts";
 import { listen } from "../model/events.ts";
+import { hearing, Proposed } from "../panels/proposed.ts";
 import { called, db, done, evenedPart, madeFrom, signed } from "../panels/takes.ts";
 import { registerToast, say } from "../panels/toast.ts";
-import type { EditAnswer, EveningAnswer, TakeView } from "../wire/web.ts";
+import type { EveningAnswer, TakeView } from "../wire/web.ts";
 
 const data = pageData<{ id: string; sample_rate: number; most_hush_db: number; low_hz: number }>();
 
@@ -28,7 +29,6 @@ interface Panel {
 let panel: Panel;
 let answer: EveningAnswer | undefined;
 let asking: AbortController | undefined;
-let did: number | undefined; // the revision that it left
 const left = new Set<string>(); // takes that are not ticked, by their first clip
 let bold = ""; // the take under the mouse or the focus
 
@@ -38,9 +38,7 @@ let heard = "";
 const keyOf = (t: TakeView) => t.clips[0];
 
 function row(t: TakeView) {
-  const key = keyOf(t),
-    playing = (then: boolean) => player.playing && heard === key && (player.what !== "scene") === then,
-    hear = (then: boolean) => (playing(then) ? "Stop" : then ? "As it would be" : "As it is");
+  const key = keyOf(t);
   return {
     key,
     tc: t.tc,
@@ -55,10 +53,7 @@ function row(t: TakeView) {
     rise: `${signed(t.rise_db)} dB`,
     can: !!t.edit,
     ticked: !!t.edit && !left.has(key),
-    is: hear(false),
-    would: hear(true),
-    isOn: String(playing(false)),
-    wouldOn: String(playing(true)),
+    ...hearing(player, heard, key),
   };
 }
 
@@ -107,6 +102,11 @@ async function load(): Promise<void> {
     panel.count = e instanceof Error ? e.message : "";
   }
 }
+
+const proposed = new Proposed(data.id, (undoes) => {
+  panel.undoes = undoes;
+  void load();
+});
 
 Alpine.data("rooms", () => ({
   target: "natural",
@@ -159,28 +159,11 @@ Alpine.data("rooms", () => ({
       edits = [answer.rest, ...takes.map((t) => t.edit)].filter(Boolean),
       edit = batch(edits, "takes brought to one room");
     player.stop();
-    try {
-      const got = await post<EditAnswer>(`/scenes/${data.id}/edits`, {
-        page: pageName,
-        revision: answer.revision,
-        edit,
-      });
-      did = got.revision;
-      panel.undoes = true;
-      say(`${takes.length} ${takes.length === 1 ? "take was" : "takes were"} brought to one room.`);
-    } catch (e) {
-      say(e);
-    }
-    void load();
+    const words = `${takes.length} ${takes.length === 1 ? "take was" : "takes were"} brought to one room.`;
+    await proposed.perform(answer.revision, edit, words);
   },
-  async undo() {
-    try {
-      await post(`/scenes/${data.id}/undo`, { page: pageName, revision: did });
-    } catch (e) {
-      say(e);
-    }
-    panel.undoes = false;
-    void load();
+  undo() {
+    return proposed.undo();
   },
 }));
 

@@ -3,11 +3,12 @@
 import Alpine from "@alpinejs/csp";
 import { Player, TRY } from "../bench/player.ts";
 import { batch } from "../commands/stage.ts";
-import { get, pageData, pageName, post } from "../model/api.ts";
+import { get, pageData } from "../model/api.ts";
 import { listen } from "../model/events.ts";
+import { hearing, Proposed } from "../panels/proposed.ts";
 import { db, signed } from "../panels/takes.ts";
 import { registerToast, say } from "../panels/toast.ts";
-import type { EditAnswer, MarginsAnswer, PhraseView, VoicesAnswer, VoiceView } from "../wire/web.ts";
+import type { MarginsAnswer, PhraseView, VoicesAnswer, VoiceView } from "../wire/web.ts";
 
 const data = pageData<{ id: string; sample_rate: number; low_db: number; high_db: number }>();
 
@@ -35,7 +36,6 @@ let answer: VoicesAnswer | undefined;
 let margins: MarginsAnswer | undefined;
 let asking: AbortController | undefined;
 let askingMargins: AbortController | undefined;
-let did: number | undefined; // the revision that was left
 const turned = new Map<string, boolean>(); // what was ticked or unticked by hand, by clip
 
 const player = new Player(data.id, data.sample_rate, () => show());
@@ -46,13 +46,6 @@ const across = (v: number): number => Math.round(10 * Math.max(0, Math.min(200, 
 
 const ticked = (v: VoiceView): boolean => turned.get(v.id) ?? v.ticked;
 const hrefOf = (clip: string, at: number) => `/scenes/${data.id}/?clip=${encodeURIComponent(clip)}&at=${at}`;
-
-/** The two buttons that let one hear a row, as it is and as it would be. */
-function hearing(key: string) {
-  const playing = (then: boolean) => player.playing && heard === key && (player.what !== "scene") === then,
-    words = (then: boolean) => (playing(then) ? "Stop" : then ? "As it would be" : "As it is");
-  return { is: words(false), would: words(true), isOn: String(playing(false)), wouldOn: String(playing(true)) };
-}
 
 function row(v: VoiceView) {
   const from = across(v.was_lufs),
@@ -76,7 +69,7 @@ function row(v: VoiceView) {
     thenFrom: across(v.was_lufs + v.gain_db),
     can: Math.abs(v.gain_db) >= 0.1,
     ticked: ticked(v),
-    ...hearing(v.id),
+    ...hearing(player, heard, v.id),
   };
 }
 
@@ -94,7 +87,7 @@ function phrase(p: PhraseView) {
     wanted: db(p.wanted_db),
     by: p.by.join(", "),
     does: p.why || (p.drowned ? need : "nothing has to"),
-    ...hearing(keyOf(p)),
+    ...hearing(player, heard, keyOf(p)),
   };
 }
 
@@ -113,12 +106,14 @@ function show(): void {
   }
   if (margins) {
     const low = margins.phrases.filter((p) => p.drowned);
-    panel.drowned = low.length
-      ? `${low.length} of ${margins.phrases.length} phrases are drowned.`
-      : `None of ${margins.phrases.length} phrases is drowned.`;
+    panel.drowned = !margins.phrases.length
+      ? "No words of dialogue were found that anything could cover."
+      : low.length
+        ? `${low.length} of ${margins.phrases.length} phrases are drowned.`
+        : `None of ${margins.phrases.length} phrases is drowned.`;
     panel.makes = margins.edit !== null;
-    const ways = margins.ducks.map((d) => `${d.track} make way by ${db(d.db)} dB for ${d.under.join(", ")}`);
-    panel.way = `Let ${ways.join("; ")}`;
+    const ways = margins.ducks.map((d) => `let ${d.track} make way by ${db(d.db)} dB for ${d.under.join(", ")}`);
+    panel.way = `L${ways.join("; ").slice(1)}`;
     const rows = panel.every ? margins.phrases : low;
     panel.covered = rows.length > 0;
     panel.phrases = rows.map(phrase);
@@ -162,20 +157,16 @@ async function loadMargins(): Promise<void> {
   }
 }
 
-/** Does an edit that was proposed at a revision, and says so. */
-async function perform(revision: number, edit: unknown, words: string): Promise<void> {
-  player.stop();
-  try {
-    const got = await post<EditAnswer>(`/scenes/${data.id}/edits`, { page: pageName, revision, edit });
-    did = got.revision;
-    panel.undoes = true;
-    turned.clear();
-    say(words);
-  } catch (e) {
-    say(e);
-  }
+const proposed = new Proposed(data.id, (undoes) => {
+  panel.undoes = undoes;
+  if (undoes) turned.clear();
   void load();
   void loadMargins();
+});
+
+function perform(revision: number, edit: unknown, words: string): Promise<void> {
+  player.stop();
+  return proposed.perform(revision, edit, words);
 }
 
 Alpine.data("voices", () => ({
@@ -253,15 +244,8 @@ Alpine.data("voices", () => ({
     if (!margins?.edit) return;
     return perform(margins.revision, margins.edit, "Music and effects make way for words.");
   },
-  async undo() {
-    try {
-      await post(`/scenes/${data.id}/undo`, { page: pageName, revision: did });
-    } catch (e) {
-      say(e);
-    }
-    panel.undoes = false;
-    void load();
-    void loadMargins();
+  undo() {
+    return proposed.undo();
   },
 }));
 

@@ -4,7 +4,7 @@ import type { Plan } from "../wire/evening.ts";
 import type { TakeView } from "../wire/web.ts";
 
 const NOTHING = -150; // dB, the level of what is not there
-export const db = (v: number): string => v.toFixed(1);
+export const db = (v: number): string => (Math.abs(v) < 0.05 ? 0 : v).toFixed(1);
 export const signed = (v: number): string => (v < 0 ? "" : "+") + db(v);
 
 /** What is done to a take, in words. */

@@ -20,7 +20,7 @@ cmd/blendseam: core/advise core/alike core/analysis core/audit core/evening core
   interchange/report media scratch store store/server web workspace
 core/advise: core/audit core/blend core/evening core/fill core/level core/loud core/measure core/mix core/pcm core/scene
   core/sources core/speech core/spread
-core/alike: core/analysis core/audit core/level core/loud core/measure core/pcm core/scene core/speech core/spread
+core/alike: core/analysis core/audit core/level core/loud core/measure core/pcm core/scene core/spread
 core/analysis: core/curve core/ground core/level core/measure core/pcm core/speech core/stray core/tone core/tone/recipe
 core/audit: core/analysis core/level core/measure core/mix core/pcm core/scene core/sources
   core/speech core/spread core/tone
@@ -37,9 +37,7 @@ core/fit: core/pcm
 core/ground: core/cache core/chance core/level core/pcm core/tone/recipe
 core/loud: core/audit core/level core/measure core/mix core/pcm core/scene core/spread
 core/likeness: core/analysis core/audit core/curve core/filter core/level core/measure core/pcm core/scene
-  core/speech
-core/margin: core/analysis core/audit core/level core/measure core/mix core/pcm core/scene core/sources core/speech
-  core/spread
+core/margin: core/analysis core/audit core/level core/measure core/mix core/pcm core/scene core/sources core/spread
 core/measure: core/level core/pcm core/simd
 core/mix: core/blend core/cache core/curve core/filter core/ground core/level core/limit core/line
   core/measure core/pcm core/scene core/tone

@@ -17,7 +17,6 @@ import (
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/speech"
 	"blendseam/core/spread"
 )
 
@@ -210,11 +209,11 @@ func voiceOf(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip)
 	words := 0
 	hop := analysis.HopMS * int64(a.Rate) / 1000
 	powers := make([]float64, c.Length/hop+2*aroundFrames) // silent but where there are words
-	for _, w := range a.Within(inside) {
-		on := w.Span.Intersect(inside)
-		if w.Kind != speech.Word || on.Empty() {
-			continue
-		}
+	said, err := a.Spoken(inside)
+	if err != nil {
+		return nil, err
+	}
+	for _, on := range said {
 		f, err := a.Frames(pcm.Span{From: on.From, To: on.To + hop})
 		if err != nil {
 			return nil, err

@@ -16,7 +16,6 @@ import (
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/speech"
 )
 
 const (
@@ -209,9 +208,12 @@ func measured(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip
 	loud := make([]float64, c.Length/hop+2*aroundFrames) // silent but where there are words
 	v, frames, samples := &voice{}, 0.0, int64(0)
 	var powers []float64
-	for _, w := range a.Within(inside) {
-		on := w.Span.Intersect(inside)
-		if w.Kind != speech.Word || on.Len() < window || float64(samples) > mostS*float64(rate) {
+	said, err := a.Spoken(inside)
+	if err != nil {
+		return nil, err
+	}
+	for _, on := range said {
+		if on.Len() < window || float64(samples) > mostS*float64(rate) {
 			continue
 		}
 		b, err := pcm.Read(sound, pcm.Span{From: on.From - warm, To: on.To})

@@ -15,7 +15,6 @@ import (
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/sources"
-	"blendseam/core/speech"
 	"blendseam/core/spread"
 )
 
@@ -195,10 +194,13 @@ func (p *planner) words(ctx context.Context, t *scene.Track, c *scene.Clip) (lis
 		return nil, err
 	}
 	var loudness []float64
-	for _, of := range a.Within(inside) {
-		on := of.Span.Intersect(inside)
+	words, err := a.Spoken(inside)
+	if err != nil {
+		return nil, err
+	}
+	for _, on := range words {
 		at := on.Add(c.Start - c.In)
-		if of.Kind != speech.Word || on.Len() < p.Samples(leastMS) || !at.Overlaps(p.wish.Span) {
+		if on.Len() < p.Samples(leastMS) || !at.Overlaps(p.wish.Span) {
 			continue
 		}
 		w := word{track: t, clip: c, span: at, wantedDB: p.wanted(t)}
@@ -473,12 +475,9 @@ func Known(ctx context.Context, m *sources.Sources, s *scene.Scene, recordings [
 		if err != nil {
 			return nil, err
 		}
-		words := []pcm.Span{}
-		for _, of := range a.Within(pcm.Span{To: s.Sources[id].Samples}) {
-			on := of.Span.Intersect(pcm.Span{To: s.Sources[id].Samples})
-			if of.Kind == speech.Word && !on.Empty() && (len(words) == 0 || on.From >= words[len(words)-1].To) {
-				words = append(words, on)
-			}
+		words, err := a.Spoken(pcm.Span{To: s.Sources[id].Samples})
+		if err != nil {
+			return nil, err
 		}
 		know.Words[id] = words
 	}

@@ -1,4 +1,5 @@
-// What pages that propose edits share: rows are heard as they are and as they would be, the edit is done and taken back.
+// What pages that propose edits share: rows are heard as they are and as they would be, the edit is done and taken
+// back.
 import type { Player } from "../bench/player.ts";
 import { pageName, post } from "../model/api.ts";
 import type { EditAnswer } from "../wire/web.ts";

@@ -177,6 +177,7 @@ test("meters show each track while it plays, and the loudness is measured on dem
   await expect
     .poll(() => meter.evaluate((e) => Number.parseFloat((e as HTMLElement).style.getPropertyValue("--level"))))
     .toBeGreaterThan(20);
+  await expect(meter).toHaveAttribute("title", /Narrator: M -\d+\.\d S -\d+\.\d LUFS, peak -\d/);
   await expect(page.locator("#loudness")).toContainText(/M -\d+\.\d S -\d+\.\d\s+TP -\d/);
   await page.keyboard.press(" ");
   await page.keyboard.press("/");

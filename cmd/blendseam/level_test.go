@@ -63,7 +63,7 @@ func TestLevelBringsVoicesToOneLoudness(t *testing.T) {
 // how, so that the words are not looked for when it is rendered.
 func TestLevelLetsMusicMakeWay(t *testing.T) {
 	out := filepath.Join(t.TempDir(), "out.otio")
-	code, stdout, stderr := blendseam(t, "level", demoScene, "-o", out, "--duck", "all", "--json")
+	code, stdout, stderr := blendseam(t, "level", demoScene, "-o", out, "--duck", "all", "--from", "01:01:00:00", "--json")
 	var told struct {
 		Phrases []struct {
 			Drowned bool
@@ -94,7 +94,8 @@ func TestLevelLetsMusicMakeWay(t *testing.T) {
 			t.Errorf("the scene file has no %s", part)
 		}
 	}
-	code, stdout, _ = blendseam(t, "level", out, "-o", out, "--duck", "Music", "--under", "Dialogue", "--by", "5")
+	code, stdout, _ = blendseam(t, "level", out, "-o", out, "--duck", "Music", "--under", "Dialogue", "--by", "5",
+		"--from", "01:01:00:00")
 	if code != 0 || !strings.Contains(stdout, "Music makes way for the words of Dialogue by 5.0 dB") {
 		t.Errorf("%d %s", code, stdout)
 	}

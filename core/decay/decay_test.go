@@ -10,6 +10,7 @@ import (
 	"blendseam/core/ground"
 	"blendseam/core/pcm"
 	"blendseam/core/tone/recipe"
+	"blendseam/internal/corpus"
 	"blendseam/internal/outside"
 	"blendseam/internal/roomtest"
 	"blendseam/internal/seamtest"
@@ -100,7 +101,7 @@ func TestWhatARoomAnswersIsFound(t *testing.T) {
 // A voice in a room that sox makes (its reverb, of the Freeverb kind) is come near to as well.
 func TestARoomOfSoxIsComeNearTo(t *testing.T) {
 	dry, _ := voice(t, said(t, 0), 1, -70)
-	for _, amount := range []string{"30", "60"} {
+	for _, amount := range []string{"60", "30"}[:corpus.Cases(1, 2)] {
 		wet := outside.Sox(t, said(t, 1), rate, "reverb", amount)
 		_, wanted := voice(t, wet, 3, -66)
 		got, before, _, ok := dry.Lacking(wanted)

@@ -8,6 +8,7 @@ import (
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/internal/corpus"
 	"blendseam/internal/roomtest"
 	"blendseam/internal/seamtest"
 )
@@ -64,7 +65,7 @@ func TestRainThatBeginsIsMet(t *testing.T) {
 
 // A background that stays as it is has one room, however long it is looked at.
 func TestASteadyRoomDoesNotChange(t *testing.T) {
-	for seed := range uint64(3) {
+	for seed := range uint64(corpus.Cases(1, 3)) {
 		s := seamtest.New(t)
 		s.Lay("one", pcm.Block{said(t, int(seed), noise(2*seed+1, 15, -60, int(seed%3)))}, 0)
 		s.Lay("two", pcm.Block{said(t, int(seed)+1, noise(2*seed+2, 15, -54, int(seed%3)))}, 14)

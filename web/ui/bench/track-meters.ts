@@ -10,6 +10,7 @@ const BAND = -6;
 const FALLS = 20; // dB a second
 const HOLD_S = 1.5;
 const DRAWN_S = 0.05;
+const SAID = 10; // steps, of what is said of tracks
 
 /** Loudness of a mean of powers over channels (ITU-R BS.1770-4). */
 export function lufs(powers: number[]): number {
@@ -111,21 +112,34 @@ export class TrackMeters {
         if (el.style.getPropertyValue(name) !== now) el.style.setProperty(name, now);
       }
       el.classList.toggle("over", bar.held > BAND);
+      if (part && i % SAID === 0 && i !== this.said) el.title = this.words(part, i, id, bar.held);
     }
     if (!part) return;
     this.most = Math.max(this.most, part.scene.peak_dbtp[i] ?? -120);
-    const powers = this.parts.flatMap((p) => (p.from <= part.from ? p.scene.power : [])),
-      until = powers.length - part.scene.power.length + i + 1,
-      last = (ms: number) => lufs(powers.slice(Math.max(0, until - ms / 50), until));
     const words = document.getElementById("loudness"),
       overs = document.getElementById("overs"),
       met = this.overs.filter((o) => o.at <= at).length;
     if (words && i !== this.said)
       words.textContent =
-        `M ${last(400).toFixed(1)} S ${last(3000).toFixed(1)}\n` + `TP ${this.most < -99 ? "–" : this.most.toFixed(1)}`;
+        `${this.loudness(part, i, (p) => p.scene.power)}\n` + `TP ${this.most < -99 ? "–" : this.most.toFixed(1)}`;
     if (overs && overs.hidden === met > 0) overs.hidden = !met;
     if (overs && overs.textContent !== `${met} over`) overs.textContent = `${met} over`;
     this.said = i;
+  }
+
+  /** Momentary and short-term loudness at a step of a part. */
+  private loudness(part: MetersAnswer, i: number, of: (p: MetersAnswer) => number[] | undefined): string {
+    const powers = this.parts.flatMap((p) => (p.from <= part.from ? (of(p) ?? []) : [])),
+      until = powers.length - (of(part)?.length ?? 0) + i + 1,
+      last = (ms: number) => lufs(powers.slice(Math.max(0, until - ms / 50), until)).toFixed(1);
+    return `M ${last(400)} S ${last(3000)}`;
+  }
+
+  /** What a track's meter says when one points at it. */
+  private words(part: MetersAnswer, i: number, id: string, held: number): string {
+    const name = this.scene().tracks.find((t) => t.id === id)?.name ?? "",
+      of = (p: MetersAnswer) => p.tracks.find((t) => t.track === id)?.power;
+    return of(part) ? `${name}: ${this.loudness(part, i, of)} LUFS, peak ${held.toFixed(1)} dBFS` : `${name} is silent`;
   }
 
   /** The first place after a moment that was over, or the first of all. */

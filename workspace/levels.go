@@ -71,12 +71,8 @@ func (s *Scene) Knowing(ctx context.Context, e scene.Edit) (scene.Edit, error) {
 		return scene.InOrder(scene.Describe(s.Scene, after, e), know, e), nil
 	}
 	makesWay := slices.ContainsFunc(s.Scene.Tracks, func(t *scene.Track) bool { return len(t.Ducks) > 0 })
-	switch e.(type) {
-	case *scene.SetDucks, *scene.Batch:
-	default:
-		if !makesWay {
-			return e, nil
-		}
+	if !makesWay && !setsDucks(e) {
+		return e, nil
 	}
 	after, err := scene.Apply(s.Scene, e)
 	if err != nil {
@@ -87,6 +83,15 @@ func (s *Scene) Knowing(ctx context.Context, e scene.Edit) (scene.Edit, error) {
 		return e, err
 	}
 	return scene.InOrder(scene.Describe(s.Scene, after, e), e, know), nil
+}
+
+// setsDucks tells whether an edit lets a track make way for words.
+func setsDucks(e scene.Edit) bool {
+	if batch, ok := e.(*scene.Batch); ok {
+		return slices.ContainsFunc(batch.Edits, func(w scene.Wire) bool { return setsDucks(w.Edit) })
+	}
+	_, ok := e.(*scene.SetDucks)
+	return ok
 }
 
 // unknownIn are the recordings of dialogue in a stretch of which it is not known where they have words.

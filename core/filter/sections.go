@@ -48,22 +48,11 @@ func newSectioned(r pcm.ReaderAt, list []curve.Section) *sectioned {
 
 // ReadSamplesAt reads and filters; see pcm.ReaderAt.
 func (s *sectioned) ReadSamplesAt(dst pcm.Block, at int64) error {
-	for done := int64(0); done < dst.Len(); {
-		number := pcm.Floor(at+done, s.block)
-		b, err := sections.Get(context.Background(), sectionKey{s, number}, func(context.Context) (pcm.Block, error) {
+	return readBlocks(dst, at, s.block, func(number int64) (pcm.Block, error) {
+		return sections.Get(context.Background(), sectionKey{s, number}, func(context.Context) (pcm.Block, error) {
 			return s.filtered(number)
 		})
-		if err != nil {
-			return err
-		}
-		from := at + done - number*s.block
-		n := min(dst.Len()-done, s.block-from)
-		for c := range dst {
-			copy(dst[c][done:done+n], b[c][from:from+n])
-		}
-		done += n
-	}
-	return nil
+	})
 }
 
 func (s *sectioned) filtered(number int64) (pcm.Block, error) {

@@ -116,10 +116,8 @@ func CurveOf(s *Scene, c Clip) curve.Curve {
 		if t.Filters == nil {
 			continue
 		}
-		for i := range t.Clips {
-			if t.Clips[i].ID == c.ID {
-				all.Track = t.Filters
-			}
+		if i := t.At(c.Start); i < len(t.Clips) && t.Clips[i].ID == c.ID {
+			all.Track = t.Filters
 		}
 	}
 	return all

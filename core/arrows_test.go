@@ -39,7 +39,7 @@ core/loud: core/audit core/level core/measure core/mix core/pcm core/scene core/
 core/likeness: core/analysis core/audit core/curve core/filter core/level core/measure core/pcm core/scene
 core/margin: core/analysis core/audit core/level core/measure core/mix core/pcm core/scene core/sources core/spread
 core/measure: core/level core/pcm core/simd
-core/mix: core/blend core/cache core/curve core/filter core/ground core/level core/limit core/line
+core/mix: core/blend core/cache core/curve core/filter core/ground core/level core/limit
   core/measure core/pcm core/scene core/tone
   core/tone/recipe
 core/pcm: core/limit core/simd

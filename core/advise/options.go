@@ -459,14 +459,13 @@ func (a *advice) wordLine(c *scene.Clip, db float64) ([]scene.LevelPoint, error)
 	if len(raised) == 0 {
 		return nil, nil
 	}
-	added := scene.Clip{Level: raised}
 	moments := map[int64]bool{}
 	for _, p := range append(slices.Clone(raised), c.Level...) {
 		moments[p.At] = true
 	}
 	var line []scene.LevelPoint
 	for at := range moments {
-		line = append(line, scene.LevelPoint{At: at, DB: math.Round(100*(c.LevelDB(at)+added.LevelDB(at))) / 100})
+		line = append(line, scene.LevelPoint{At: at, DB: math.Round(100*(c.LevelDB(at)+scene.LevelAt(raised, at))) / 100})
 	}
 	slices.SortFunc(line, func(x, y scene.LevelPoint) int { return int(x.At - y.At) })
 	return line, nil

@@ -104,9 +104,9 @@ type planner struct {
 // An other is a track that words may be covered by.
 type other struct {
 	track  *scene.Track
-	yields bool       // it may make way
-	mixer  *mix.Mixer // of it alone, without making way
-	line   scene.Clip // how it makes way now
+	yields bool               // it may make way
+	mixer  *mix.Mixer         // of it alone, without making way
+	line   []scene.LevelPoint // how it makes way now
 }
 
 // A word is what was measured of one.
@@ -176,7 +176,7 @@ func (p *planner) open() error {
 		if len(p.wish.Ducks) > 0 {
 			yields = slices.Contains(p.wish.Ducks, t.ID)
 		}
-		line := scene.Clip{Level: scene.DuckLine(p.Scene, t)}
+		line := scene.DuckLine(p.Scene, t)
 		p.other = append(p.other, other{track: t, yields: yields && !t.Locked, mixer: x, line: line})
 	}
 	return nil
@@ -258,7 +258,7 @@ func (p *planner) against(w *word) error {
 		if err := p.heard(o.mixer, w.span, &w.others[i]); err != nil {
 			return err
 		}
-		add(&now, &w.others[i], o.line.LevelDB((w.span.From+w.span.To)/2))
+		add(&now, &w.others[i], scene.LevelAt(o.line, (w.span.From+w.span.To)/2))
 	}
 	w.marginDB = DB(&w.speech, &now)
 	own := make([]float64, len(p.other)) // the margin over each track alone, where it may make way

@@ -31,7 +31,7 @@ func (b *bus) gain(at int64) float64 {
 	if len(b.duck) == 0 {
 		return 1
 	}
-	return level.Amplitude(levelAt(b.duck, at))
+	return level.Amplitude(scene.LevelAt(b.duck, at))
 }
 
 // apply works on what a track sounds like from sample at on.

@@ -4,17 +4,11 @@ import (
 	"sort"
 
 	"blendseam/core/level"
-	"blendseam/core/line"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 
 	"gonum.org/v1/gonum/floats"
 )
-
-// levelAt is a line's level at a moment, in dB.
-func levelAt(points []scene.LevelPoint, at int64) float64 {
-	return line.At(len(points), at, func(i int) (int64, float64) { return points[i].At, points[i].DB })
-}
 
 // stride is how many samples of a slope are reckoned from one exact gain: from each multiple of it after the slope's
 // first point on, so that a sample has the same gain wherever rendering begins.

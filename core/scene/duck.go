@@ -156,7 +156,6 @@ func lower(a, b []LevelPoint) []LevelPoint {
 	if len(a) == 0 || len(b) == 0 {
 		return append(a, b...)
 	}
-	la, lb := Clip{Level: a}, Clip{Level: b}
 	at := make([]int64, 0, len(a)+len(b))
 	for _, p := range append(slices.Clone(a), b...) {
 		at = append(at, p.At)
@@ -167,12 +166,12 @@ func lower(a, b []LevelPoint) []LevelPoint {
 	for i, t := range at {
 		if i > 0 { // where they cross
 			u := at[i-1]
-			d0, d1 := la.LevelDB(u)-lb.LevelDB(u), la.LevelDB(t)-lb.LevelDB(t)
+			d0, d1 := LevelAt(a, u)-LevelAt(b, u), LevelAt(a, t)-LevelAt(b, t)
 			if x := u + int64(float64(t-u)*d0/(d0-d1)); d0*d1 < 0 && x > u && x < t {
-				list = append(list, LevelPoint{x, min(la.LevelDB(x), lb.LevelDB(x))})
+				list = append(list, LevelPoint{x, min(LevelAt(a, x), LevelAt(b, x))})
 			}
 		}
-		list = append(list, LevelPoint{t, min(la.LevelDB(t), lb.LevelDB(t))})
+		list = append(list, LevelPoint{t, min(LevelAt(a, t), LevelAt(b, t))})
 	}
 	return plainLine(list)
 }
@@ -344,8 +343,7 @@ func stretchOf(line []LevelPoint, c *Clip) (list []LevelPoint) {
 	if len(line) == 0 {
 		return nil
 	}
-	whole := Clip{Level: line}
-	list = append(list, LevelPoint{c.In, whole.LevelDB(c.Start)})
+	list = append(list, LevelPoint{c.In, LevelAt(line, c.Start)})
 	first, _ := slices.BinarySearchFunc(line, c.Start+1, func(p LevelPoint, at int64) int { return cmp.Compare(p.At, at) })
 	for _, p := range line[first:] {
 		if p.At >= c.End() {
@@ -353,7 +351,7 @@ func stretchOf(line []LevelPoint, c *Clip) (list []LevelPoint) {
 		}
 		list = append(list, LevelPoint{p.At - c.Start + c.In, p.DB})
 	}
-	list = append(list, LevelPoint{c.In + c.Length, whole.LevelDB(c.End())})
+	list = append(list, LevelPoint{c.In + c.Length, LevelAt(line, c.End())})
 	return plainLine(list)
 }
 

@@ -8,10 +8,14 @@ import (
 	"blendseam/core/line"
 )
 
-// LevelDB is the gain of a clip's level line at a sample of its source, in dB.
-func (c *Clip) LevelDB(at int64) float64 {
-	return line.At(len(c.Level), at, func(i int) (int64, float64) { return c.Level[i].At, c.Level[i].DB })
+// LevelAt is the gain of a line of levels at a moment, in dB: straight between its points, on like the outermost beyond
+// them, 0 without points.
+func LevelAt(points []LevelPoint, at int64) float64 {
+	return line.At(len(points), at, func(i int) (int64, float64) { return points[i].At, points[i].DB })
 }
+
+// LevelDB is the gain of a clip's level line at a sample of its source, in dB.
+func (c *Clip) LevelDB(at int64) float64 { return LevelAt(c.Level, at) }
 
 // SetLevel gives a clip another level line; one without points takes it off.
 type SetLevel struct {

@@ -165,10 +165,9 @@ func (e *Raise) on(c *Clip) []LevelPoint {
 // summed is the sum of two lines: of two that are straight between their points it is straight between the points of
 // both.
 func summed(a, b []LevelPoint) []LevelPoint {
-	la, lb := Clip{Level: a}, Clip{Level: b}
 	list := make([]LevelPoint, 0, len(a)+len(b))
 	for _, p := range append(slices.Clone(a), b...) {
-		list = append(list, LevelPoint{At: p.At, DB: la.LevelDB(p.At) + lb.LevelDB(p.At)})
+		list = append(list, LevelPoint{At: p.At, DB: LevelAt(a, p.At) + LevelAt(b, p.At)})
 	}
 	slices.SortFunc(list, func(a, b LevelPoint) int { return cmp.Compare(a.At, b.At) })
 	return plainLine(slices.CompactFunc(list, func(a, b LevelPoint) bool { return a.At == b.At }))

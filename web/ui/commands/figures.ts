@@ -6,7 +6,7 @@ import { decibels } from "../model/typed.ts";
 import { typedLevel } from "./level-figures.ts";
 import type { Lulls } from "./lulls.ts";
 import { clipsInHand } from "./moves.ts";
-import { batch, type Stage } from "./stage.ts";
+import { type Stage, together } from "./stage.ts";
 
 const noGain = "A gain is a number of dB, such as -3.5.";
 
@@ -52,7 +52,7 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
     case "clip_name":
       if (!text.trim()) return "A clip needs a name.";
       return edit(
-        together(clips, `named ${text.trim()}`, (p) => ({ edit: "set_clip", clip: p.clip.id, name: text.trim() })),
+        ofEach(clips, `named ${text.trim()}`, (p) => ({ edit: "set_clip", clip: p.clip.id, name: text.trim() })),
       );
     case "fade_in":
     case "fade_out": {
@@ -61,7 +61,7 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
       const length = inSamples(n, rate, sr);
       const side = id === "fade_in" ? "in" : "out";
       return edit(
-        together(sound, `fade ${side} of ${text.trim() || "none"}`, (p) => ({
+        ofEach(sound, `fade ${side} of ${text.trim() || "none"}`, (p) => ({
           edit: "fade",
           clip: p.clip.id,
           edge: id === "fade_in" ? "head" : "tail",
@@ -86,8 +86,8 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
 }
 
 /** One edit for one clip, a batch for several. */
-function together(list: Placed[], words: string, one: (p: Placed) => unknown): unknown {
-  return list.length === 1 ? one(list[0]) : batch(list.map(one), `${list.length} clips: ${words}`);
+export function ofEach(list: Placed[], words: string, one: (p: Placed) => unknown): unknown {
+  return together(list.map(one), `${list.length} clips: ${words}`);
 }
 
 const noTimecode = (text: string, such: string) =>

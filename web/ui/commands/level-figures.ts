@@ -5,7 +5,7 @@ import { inSamples, lengthOf } from "../model/time.ts";
 import { balanceOf, filtersWith, some } from "../model/treatment.ts";
 import { decibels } from "../model/typed.ts";
 import { clipsInHand } from "./moves.ts";
-import { batch, type Stage } from "./stage.ts";
+import type { Stage } from "./stage.ts";
 
 /** Takes a figure of levels; what was wrong with it, if it is. */
 export function typedLevel(stage: Stage, id: string, text: string): string | undefined {
@@ -53,7 +53,3 @@ export function typedLevel(stage: Stage, id: string, text: string): string | und
   }
   return edit({ edit: "set_level", clip: c.id, points });
 }
-
-/** The same edit of several clips, as one. */
-export const ofEach = (ids: string[], words: string, one: (id: string) => unknown): unknown =>
-  ids.length === 1 ? one(ids[0]) : batch(ids.map(one), `${ids.length} clips: ${words}`);

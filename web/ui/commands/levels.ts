@@ -3,7 +3,7 @@ import type { Range } from "../model/selection.ts";
 import { decibels } from "../model/typed.ts";
 import { say } from "../panels/toast.ts";
 import { clipsInHand } from "./moves.ts";
-import { batch, type Stage } from "./stage.ts";
+import { type Stage, together } from "./stage.ts";
 
 const SLOPE_MS = 80, // beside a range, where no other is asked for
   SLOPES_MS = [20, 40, 80, 160, 320, 640, 1280];
@@ -41,9 +41,7 @@ export function levels(s: Stage): Record<string, () => void> {
         clips: [c.id],
         db: Math.round(10 * ((c.gain_db ?? 0) + by)) / 10,
       }));
-      return gains.length > 1
-        ? batch(gains, `${gains.length} clips ${Math.abs(by)} dB ${by < 0 ? "down" : "up"}`)
-        : gains[0];
+      return together(gains, `${gains.length} clips ${Math.abs(by)} dB ${by < 0 ? "down" : "up"}`);
     });
   };
 
@@ -79,7 +77,7 @@ export function levels(s: Stage): Record<string, () => void> {
           .map((p) => ({ edit: "set_level", clip: p.clip.id, points: [] }));
       if (!list.length) return say(`${none} to take its level line off.`);
       if (!lines.length) return say("The clips in hand have no level line.");
-      void edit(lines.length > 1 ? batch(lines, `level lines of ${lines.length} clips taken off`) : lines[0]);
+      void edit(together(lines, `level lines of ${lines.length} clips taken off`));
     },
   };
 }

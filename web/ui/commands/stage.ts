@@ -22,6 +22,10 @@ export function batch(edits: unknown[], words: string): unknown {
   return { edit: "several", edits: flat, words };
 }
 
+/** One edit as it is, several as a batch. */
+export const together = (edits: unknown[], words: string): unknown =>
+  edits.length === 1 ? edits[0] : batch(edits, words);
+
 export type { EditAnswer };
 
 /** What commands work on. */

@@ -8,18 +8,18 @@ import { clock } from "../model/clock.ts";
 import { addedPoint } from "../model/level.ts";
 import type { Placed } from "../model/scene.ts";
 import { filtersWith } from "../model/treatment.ts";
+import { downBy } from "../model/typed.ts";
+import { LINE } from "../panels/level-cards.ts";
 import { openList } from "../panels/list.ts";
 import { db, signed } from "../panels/takes.ts";
 import { say } from "../panels/toast.ts";
 import type { LevelPoint } from "../wire/scene.ts";
 import type { LikenessAnswer, LoudnessAnswer } from "../wire/web.ts";
-import { ofEach } from "./level-figures.ts";
+import { ofEach } from "./figures.ts";
 import { clipsInHand } from "./moves.ts";
-import { batch, type Stage } from "./stage.ts";
+import { batch, type Stage, together } from "./stage.ts";
 import { trackInHand } from "./tracks.ts";
 import { work } from "./work.ts";
-
-const LINE = "blendseam-line"; // where a copied line is kept, from the head of its clip on
 
 export class Voicing {
   private stage: Stage;
@@ -67,7 +67,7 @@ export class Voicing {
       clip: c.id,
       points: addedPoint(c.level ?? [], playhead - c.start + c.in, Math.ceil(sr / 200)),
     }));
-    this.edit(edits.length > 1 ? batch(edits, `a level point on ${edits.length} clips`) : edits[0]);
+    this.edit(together(edits, `a level point on ${edits.length} clips`));
   }
 
   /** Takes the points of all lines off that lie in the range. */
@@ -98,16 +98,12 @@ export class Voicing {
       list = this.sound();
     if (!line.length) return say("No level line was copied. Take a clip in hand that has one, and copy it.");
     if (!list.length) return say("No clip of sound is in hand to paste the level line to.");
-    const all = this.stage.scene.tracks.flatMap((t) => t.clips);
     this.edit(
-      ofEach(
-        list.map((p) => p.clip.id),
-        "level line pasted",
-        (clip) => {
-          const c = all.find((x) => x.id === clip)!;
-          return { edit: "set_level", clip, points: line.map((p) => ({ at: p.at + c.in, db: p.db })) };
-        },
-      ),
+      ofEach(list, "level line pasted", ({ clip: c }) => ({
+        edit: "set_level",
+        clip: c.id,
+        points: line.map((p) => ({ at: p.at + c.in, db: p.db })),
+      })),
     );
   }
 
@@ -178,7 +174,7 @@ export class Voicing {
       return say("No clip in hand has filters. Set one on its card, or take a track in hand that has some.");
     const off = !list[0].clip.filters!.off;
     const edits = list.map(({ clip: c }) => ({ edit: "set_filters", clips: [c.id], filters: { ...c.filters!, off } }));
-    this.edit(edits.length > 1 ? batch(edits, `filters ${off ? "off" : "on"}`) : edits[0]);
+    this.edit(together(edits, `filters ${off ? "off" : "on"}`));
   }
 
   /** Gives all clips in hand what brings the first of them that has it near another voice. */
@@ -318,12 +314,11 @@ export class Voicing {
       done: "Make way",
     });
     if (!got) return;
-    const by = Number(got.value.replace(/dB/i, "").replace(",", ".").replace("\u2212", "-")),
+    const deep = downBy(got.value),
       under = got.choice ? [got.choice] : voices.map((x) => x.id).filter((x) => x !== t.id),
       ms = (n: number) => Math.round((n * sr) / 1000);
-    if (Number.isNaN(by)) return say(`"${got.value}" is not a number of decibels, such as 8.`);
-    const deep = Math.abs(by),
-      slope = (n: number) => ms(Math.max(n, 12 * deep)),
+    if (deep === undefined) return say(`"${got.value}" is not a number of decibels, such as 8.`);
+    const slope = (n: number) => ms(Math.max(n, 12 * deep)),
       duck = { under, db: deep, down: slope(300), up: slope(800), before: ms(150), after: ms(250), hold: ms(1200) };
     this.edit({ edit: "set_ducks", track: t.id, ducks: [...(t.ducks ?? []), duck] });
   }
@@ -341,7 +336,7 @@ export class Voicing {
         track: t.id,
         ducks: t.ducks!.map((d) => ({ ...d, except: [...(d.except ?? []), span] })),
       }));
-    this.edit(edits.length > 1 ? batch(edits, "tracks stay at their own level in a range") : edits[0]);
+    this.edit(together(edits, "tracks stay at their own level in a range"));
   }
 }
 

@@ -6,7 +6,7 @@ import { batch } from "../commands/stage.ts";
 import { drawRoom, drawRooms } from "../drawing/rooms.ts";
 import { get, pageData } from "../model/api.ts";
 import { listen } from "../model/events.ts";
-import { hearing, Proposed } from "../panels/proposed.ts";
+import { hearing, hearRow, Proposed } from "../panels/proposed.ts";
 import { called, db, done, evenedPart, madeFrom, signed } from "../panels/takes.ts";
 import { registerToast, say } from "../panels/toast.ts";
 import type { EveningAnswer, TakeView } from "../wire/web.ts";
@@ -141,16 +141,9 @@ Alpine.data("rooms", () => ({
   hear(key: string, then: boolean) {
     const t = answer?.takes.find((x) => keyOf(x) === key);
     if (!t) return;
-    const evened = evenedPart({ target: panel.target, hush: panel.hush, voices: panel.voices ? "1" : "" }),
-      part = then ? evened : "scene";
-    if (player.playing && heard === key) {
-      // the other of the two goes on at the same moment, the same one ends
-      if (player.what === part) return player.stop();
-      if (player.hear(part)) return;
-    }
-    heard = key;
-    const from = Math.max(0, t.at - 1.5 * data.sample_rate);
-    void player.play(from, from + 6 * data.sample_rate, part, ["scene", evened]).catch(say);
+    const would = evenedPart({ target: panel.target, hush: panel.hush, voices: panel.voices ? "1" : "" }),
+      from = Math.max(0, t.at - 1.5 * data.sample_rate);
+    heard = hearRow(player, heard, { key, from, to: from + 6 * data.sample_rate, would }, then);
     show();
   },
   async even() {

@@ -5,7 +5,7 @@ import { Player, TRY } from "../bench/player.ts";
 import { batch } from "../commands/stage.ts";
 import { get, pageData } from "../model/api.ts";
 import { listen } from "../model/events.ts";
-import { hearing, Proposed } from "../panels/proposed.ts";
+import { hearing, hearRow, Proposed } from "../panels/proposed.ts";
 import { db, signed } from "../panels/takes.ts";
 import { registerToast, say } from "../panels/toast.ts";
 import type { MarginsAnswer, PhraseView, VoicesAnswer, VoiceView } from "../wire/web.ts";
@@ -215,16 +215,9 @@ Alpine.data("voices", () => ({
       would = v
         ? TRY + JSON.stringify(v.edit)
         : `${TRY}?${new URLSearchParams({ ducking: "1", margin: panel.margin })}`,
-      part = then ? would : "scene";
-    if (player.playing && heard === key) {
-      // the other of the two goes on at the same moment, the same one ends
-      if (player.what === part) return player.stop();
-      if (player.hear(part)) return;
-    }
-    heard = key;
-    const from = Math.max(0, at - data.sample_rate),
-      end = p ? p.to + data.sample_rate : from + 6 * data.sample_rate;
-    void player.play(from, end, part, ["scene", would]).catch(say);
+      from = Math.max(0, at - data.sample_rate),
+      to = p ? p.to + data.sample_rate : from + 6 * data.sample_rate;
+    heard = hearRow(player, heard, { key, from, to, would }, then);
     show();
   },
   bring() {

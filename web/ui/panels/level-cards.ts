@@ -6,6 +6,9 @@ import type { Filters } from "../wire/curve.ts";
 import type { LevelPoint } from "../wire/scene.ts";
 import { type About, type Action, action, type Field, field, signed, tc } from "./card.ts";
 
+/** Where a copied level line is kept, from the head of its clip on. */
+export const LINE = "blendseam-line";
+
 const MOST = 8; // points on the card
 
 /** The points of a clip's line that lie in it, with their numbers in the line. */
@@ -30,7 +33,7 @@ export function levelActions(a: About, p: Placed): Action[] {
   return [
     action(a, "level_point", "Level point here"),
     ...(some ? [action(a, "level_copy", "Copy its line"), action(a, "level_off", "Line off")] : []),
-    ...(localStorage.getItem("blendseam-line") ? [action(a, "level_paste", "Paste a line")] : []),
+    ...(localStorage.getItem(LINE) ? [action(a, "level_paste", "Paste a line")] : []),
   ];
 }
 

@@ -12,6 +12,23 @@ export function hearing(player: Player, heard: string, key: string) {
   return { is: words(false), would: words(true), isOn: String(playing(false)), wouldOn: String(playing(true)) };
 }
 
+/** Lets a row be heard from one moment to another, as it is or as it would be; gives the key of what is heard. */
+export function hearRow(
+  player: Player,
+  heard: string,
+  row: { key: string; from: number; to: number; would: string },
+  then: boolean,
+): string {
+  const part = then ? row.would : "scene";
+  if (player.playing && heard === row.key) {
+    // the other of the two goes on at the same moment, the same one ends
+    if (player.what === part) player.stop();
+    if (!player.playing || player.hear(part)) return heard;
+  }
+  void player.play(row.from, row.to, part, ["scene", row.would]).catch(say);
+  return row.key;
+}
+
 /** An edit that was proposed and done, until it is taken back. */
 export class Proposed {
   private did?: number; // the revision that it left

@@ -50,31 +50,35 @@ export function woven(g: Canvas, a: number, z: number, top: number, height: numb
   c.restore();
 }
 
-/** A clip's level line with its points, where it lies by its dB. */
-export function levelLine(
-  g: Canvas,
-  clip: Clip,
-  shift: number,
-  a: number,
-  z: number,
-  top: number,
-  height: number,
-): void {
+/** Where a line is drawn: the pixels of a clip, and by how many samples its moments lie later there. */
+interface Over {
+  moved: number;
+  a: number;
+  z: number;
+  top: number;
+  height: number;
+}
+
+/** Draws a line by its dB, and gives where its points lie. */
+function stroked(g: Canvas, line: readonly LevelPoint[], { moved, a, z, top, height }: Over): [number, number][] {
   const { c, view } = g,
-    line = clip.level ?? [],
     y = (db: number) => top + depthOf(db) * height,
-    moved = clip.start - clip.in + shift,
-    at = (sample: number) => toX(view, sample + moved),
     edge = (x: number) => y(levelAt(line, view.from + x * view.perPixel - moved)),
-    inside = line.filter((p) => at(p.at) > a && at(p.at) < z);
+    inside = line.map((p): [number, number] => [toX(view, p.at + moved), y(p.db)]).filter(([x]) => x > a && x < z);
   c.strokeStyle = c.fillStyle = g.col.madder; // as gains are on the bench
   c.lineWidth = 1.25;
   c.beginPath();
   c.moveTo(a, edge(a));
-  for (const p of inside) c.lineTo(at(p.at), y(p.db));
+  for (const [x, at] of inside) c.lineTo(x, at);
   c.lineTo(z, edge(z));
   c.stroke();
-  for (const p of inside) c.fillRect(at(p.at) - 2.5, y(p.db) - 2.5, 5, 5);
+  return inside;
+}
+
+/** A clip's level line with its points, where it lies by its dB; over is by what is shown later than it lies. */
+export function levelLine(g: Canvas, clip: Clip, over: Over): void {
+  const moved = clip.start - clip.in + over.moved;
+  for (const [x, y] of stroked(g, clip.level ?? [], { ...over, moved })) g.c.fillRect(x - 2.5, y - 2.5, 5, 5);
 }
 
 /** Where the peaks of speech should end, from -12 to -6 dBFS, above and below the middle of a waveform. */
@@ -87,30 +91,10 @@ export function peakBand(g: Canvas, a: number, z: number, top: number, height: n
 }
 
 /** How a track makes way for words, over a clip of it: dashed, as it is not the clip's own. */
-export function duckLine(
-  g: Canvas,
-  line: LevelPoint[],
-  shift: number,
-  a: number,
-  z: number,
-  top: number,
-  height: number,
-): void {
-  const { c, view } = g,
-    y = (db: number) => top + depthOf(db) * height,
-    edge = (x: number) => y(levelAt(line, view.from + x * view.perPixel - shift));
-  c.strokeStyle = g.col.madder;
-  c.lineWidth = 1.25;
-  c.setLineDash([5, 3]);
-  c.beginPath();
-  c.moveTo(a, edge(a));
-  for (const p of line) {
-    const x = toX(view, p.at + shift);
-    if (x > a && x < z) c.lineTo(x, y(p.db));
-  }
-  c.lineTo(z, edge(z));
-  c.stroke();
-  c.setLineDash([]);
+export function duckLine(g: Canvas, line: LevelPoint[], over: Over): void {
+  g.c.setLineDash([5, 3]);
+  stroked(g, line, over);
+  g.c.setLineDash([]);
 }
 
 /** A lull is a notch with sloped shoulders; one that is switched off is only its outline. */

@@ -258,9 +258,10 @@ function cloth(g: Canvas, row: Row, i: number, rows: Row[]): void {
     if (g.scene.sources[clip.source]?.tone) woven(g, a, z, top, height, thread);
     for (const l of clip.lulls ?? []) notch(g, clip, l, from - clip.from, a, z, row, top, thread);
     const pulled = g.drag?.pull.at.clip.id === clip.id ? g.drag.out.line : undefined,
-      lined = pulled ? { ...clip, level: pulled } : clip;
-    if (g.ducks[t.id]) duckLine(g, g.ducks[t.id], from - clip.from, a, z, top + 2, height - 15);
-    if (lined.level?.length) levelLine(g, lined, from - clip.from, a, z, top + 2, height - 15);
+      lined = pulled ? { ...clip, level: pulled } : clip,
+      over = { moved: from - clip.from, a, z, top: top + 2, height: height - 15 };
+    if (g.ducks[t.id]) duckLine(g, g.ducks[t.id], over);
+    if (lined.level?.length) levelLine(g, lined, over);
     for (const edge of ["head", "tail"] as const) fadeLine(g, clip, edge, x0, x1, top, height, thread);
     if (clip.id in g.offsets && x1 - x0 > 20) badge(g, g.offsets[clip.id], a, z, top);
   }

@@ -91,6 +91,39 @@ test("music makes way for drowned words, as proposed, and follows them", async (
   expect(Math.min(...line.clips[0].level!.map((p) => p.db))).toBeCloseTo(-3, 5);
 });
 
+test("music makes way for the clip in hand alone, and no more when it is taken out", async ({ page, app }) => {
+  const s = await demo(page, app),
+    dialogue = s.tracks.find((t) => t.name === "Dialogue")!,
+    music = s.tracks.find((t) => t.name === "Music")!,
+    tune = music.clips[0],
+    under = dialogue.clips.filter((c) => c.start > tune.start && c.start + c.length < tune.start + tune.length),
+    [said, other] = [under[0], under.at(-1)!]; // the slopes of one do not reach the other
+  const line = async () =>
+      ((await (await page.request.get(`${home(page)}/seams?since=0`)).json()).ducks[music.id] ?? []) as {
+        at: number;
+      }[],
+    over = async (c: { start: number; length: number }) =>
+      (await line()).some((p) => p.at > c.start && p.at < c.start + c.length);
+  expect(other.start - said.start - said.length).toBeGreaterThan(2 * second);
+  await page.mouse.click(await xOf(page, said, 0.5), (await rowOf(page, "Dialogue")) + 8);
+  await expect(page.locator(".card h2")).toHaveText(said.name!);
+  await page.keyboard.press("Alt+n");
+  const dialog = page.locator("dialog.ask");
+  await expect(dialog).toContainText(`Make way for ${said.name}`);
+  await expect(dialog.getByLabel("Track")).toHaveValue(music.id);
+  await dialog.getByRole("textbox").fill("6");
+  const ducked = await edits(page, () => dialog.getByRole("button", { name: "Make way" }).click());
+  expect(ducked.tracks.find((t) => t.id === music.id)!.ducks).toMatchObject([{ clips: [said.id], db: 6 }]);
+  await expect(page.locator(".card")).toContainText("Music makes way");
+  expect([await over(said), await over(other)]).toEqual([true, false]);
+  await edits(page, () => page.getByRole("button", { name: "Make no way for it" }).click());
+  expect(await line()).toEqual([]);
+  await page.keyboard.press("/");
+  await page.getByRole("combobox", { name: "Find a command" }).fill("make no way");
+  await page.keyboard.press("Enter");
+  await expect(page.locator("body")).toContainText("No track makes way for the clips in hand");
+});
+
 test("level points are set by key, dragged, typed and taken off", async ({ page, app }) => {
   const s = await demo(page, app);
   const clip = s.tracks.find((t) => t.name === "Dialogue")!.clips.find((c) => c.name === "Oda, take 2")!;
@@ -177,7 +210,10 @@ test("meters show each track while it plays, and the loudness is measured on dem
   await expect
     .poll(() => meter.evaluate((e) => Number.parseFloat((e as HTMLElement).style.getPropertyValue("--level"))))
     .toBeGreaterThan(20);
-  await expect(meter).toHaveAttribute("title", /Narrator: M -\d+\.\d S -\d+\.\d LUFS, peak -\d/);
+  await expect(meter).toHaveAttribute(
+    "title",
+    /Narrator: M -\d+\.\d S -\d+\.\d LUFS, peak -\d.*, at most -\d+\.\d dBTP/,
+  );
   await expect(page.locator("#loudness")).toContainText(/M -\d+\.\d S -\d+\.\d\s+TP -\d/);
   await page.keyboard.press(" ");
   await page.keyboard.press("/");

@@ -591,12 +591,18 @@ var startSet = []Command{
 	{
 		"duck",
 		"Blends and levels",
-		"Let the track make way for words …",
-		"duck, ducking, music under a voice; follows the words",
+		"Let a track make way for words …",
+		"duck, ducking, music under a voice; the track in hand, or another for the clips in hand; follows the words",
 		[]string{"Alt+n"},
 	},
 	{"duck_line", "Blends and levels", "Make a level line of how the track makes way", "ducking, by hand", nil},
-	{"duck_off", "Blends and levels", "Let the track make no way", "ducking, take off", nil},
+	{
+		"duck_off",
+		"Blends and levels",
+		"Let the track make no way",
+		"ducking, take off; of a track, or for the clips in hand",
+		nil,
+	},
 	{"duck_except", "Blends and levels", "Let nothing make way in the range", "ducking, exception", nil},
 	{
 		"loudness",

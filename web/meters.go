@@ -57,21 +57,21 @@ func (s *Server) meters(w http.ResponseWriter, r *http.Request) error {
 	from -= from % step
 	span := pcm.Span{From: from, To: from + (n+step-1)/step*step}
 	a := MetersAnswer{Revision: st.Revision, From: from, Step: step, Tracks: []TrackCourse{}}
-	course := func(opt mix.Options, between bool) (c loud.Course, err error) {
+	course := func(opt mix.Options) (c loud.Course, err error) {
 		m, err := st.Mixer(r.Context(), opt)
 		if err != nil {
 			return c, err
 		}
-		return loud.CourseOf(r.Context(), m, rate, span, between)
+		return loud.CourseOf(r.Context(), m, rate, span)
 	}
-	if a.Scene, err = course(mix.Options{}, true); err != nil {
+	if a.Scene, err = course(mix.Options{}); err != nil {
 		return err
 	}
 	for _, t := range st.Scene.Tracks {
 		if t.Kind != scene.Sound || t.Mute || len(t.Clips) == 0 {
 			continue
 		}
-		c, err := course(mix.Options{Track: t.ID}, false)
+		c, err := course(mix.Options{Track: t.ID})
 		if err != nil {
 			return err
 		}

@@ -152,6 +152,14 @@ func (t *TruePeak) Peak() float64 {
 	return end.top
 }
 
+// Take is the largest magnitude since it was last taken, in a stream that goes on: between samples up to 16 before the
+// end of what was added.
+func (t *TruePeak) Take() float64 {
+	top := t.top
+	t.top = 0
+	return top
+}
+
 // Between is the largest magnitude that a sound reaches between its samples, but for the first 15 and the last 16: the
 // interpolation of the others needs them, and nothing is taken to be silent. It is 0 for fewer than 32 samples.
 func Between(samples []float64) float64 {

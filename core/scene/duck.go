@@ -221,7 +221,8 @@ func checkDuck(s *Scene, t *Track, u *Duck) error {
 	return nil
 }
 
-// SetDucks says for whose words a track makes way; none takes that off.
+// SetDucks says for whose words a track makes way; none takes that off. Of ducks without slopes, all lengths are those
+// of NewDuck.
 type SetDucks struct {
 	Track TrackID `json:"track"`
 	Ducks []Duck  `json:"ducks"`
@@ -243,17 +244,24 @@ func (e *SetDucks) apply(d *draft) error {
 	if err := d.unlocked(d.Tracks[i]); err != nil {
 		return err
 	}
-	for k := range e.Ducks {
-		if err := checkDuck(d.Scene, d.Tracks[i], &e.Ducks[k]); err != nil {
+	ducks := slices.Clone(e.Ducks)
+	for k := range ducks {
+		u := &ducks[k]
+		if u.Down == 0 && u.Up == 0 {
+			usual := NewDuck(d.Scene, u.Under, u.DB)
+			usual.Clips, usual.Except = u.Clips, u.Except
+			*u = usual
+		}
+		if err := checkDuck(d.Scene, d.Tracks[i], u); err != nil {
 			return err
 		}
-		for _, id := range e.Ducks[k].Under {
+		for _, id := range u.Under {
 			if t := d.Track(id); t == nil || t.Kind != Sound {
 				return notPossible("There is no track %q of sound whose words %s could make way for.", id, d.Tracks[i].Name)
 			}
 		}
 	}
-	d.touch(i).Ducks = e.Ducks
+	d.touch(i).Ducks = ducks
 	return nil
 }
 
@@ -368,6 +376,20 @@ func dividedDucks(d *draft, of, part ClipID) {
 			}
 			t = touchDucks(d, i)
 			t.Ducks[k].Clips = append(slices.Clone(t.Ducks[k].Clips), part)
+		}
+	}
+}
+
+// movedDucks lets ducks that name a clip go on making way for it on another track, but for one of that track itself.
+func movedDucks(d *draft, clip ClipID, to TrackID) {
+	for i, t := range d.Tracks {
+		for k := range t.Ducks {
+			u := &t.Ducks[k]
+			if t.ID == to || !slices.Contains(u.Clips, clip) || slices.Contains(u.Under, to) {
+				continue
+			}
+			t = touchDucks(d, i)
+			t.Ducks[k].Under = append(slices.Clone(u.Under), to)
 		}
 	}
 }

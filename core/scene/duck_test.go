@@ -3,6 +3,7 @@ package scene_test
 import (
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"blendseam/core/pcm"
@@ -67,12 +68,33 @@ func TestDucksFollowWhatTheyAreNamedAfter(t *testing.T) {
 	}
 	other := scenetest.Must(t, s, &scene.AddTrack{Name: "more", Purpose: scene.ForDialogue})
 	more := other.Tracks[len(other.Tracks)-1].ID
+	moved := scenetest.Must(t, other, &scene.Move{Clip: oda.ID, To: oda.Start, Track: more})
+	if got := scene.DuckLine(moved, moved.Track(tune)); !slices.Equal(got, whole) {
+		t.Errorf("on another track, the line is %v, was %v", got, whole)
+	}
 	other = scenetest.Must(t, other,
 		&scene.SetDucks{Track: tune, Ducks: []scene.Duck{scene.NewDuck(s, []scene.TrackID{more}, 6)}},
 		&scene.RemoveTrack{Track: more},
 	)
 	if got := other.Track(tune).Ducks; len(got) != 0 {
 		t.Errorf("a track that is gone is made way for: %+v", got)
+	}
+}
+
+// A duck without slopes has those that are usual for how deep it is, and keeps what else it says.
+func TestADuckWithoutSlopesHasTheUsualOnes(t *testing.T) {
+	s := takes(t)
+	oda, tune := s.Tracks[1].Clips[0], s.Tracks[2].ID
+	asked := scene.Duck{Under: []scene.TrackID{"t2"}, Clips: []scene.ClipID{oda.ID}, DB: 30}
+	got := scenetest.Must(t, s, &scene.SetDucks{Track: tune, Ducks: []scene.Duck{asked}}).Track(tune).Ducks
+	// 12 ms for each of 30 dB are 360 ms down, and up the usual 800 (common practice, no source)
+	if len(got) != 1 || got[0].Down != 360*48 || got[0].Up != 800*48 || got[0].Before != 150*48 ||
+		len(got[0].Clips) != 1 || got[0].DB != 30 {
+		t.Errorf("%+v", got)
+	}
+	asked.Down = 1
+	if _, err := scene.Apply(s, &scene.SetDucks{Track: tune, Ducks: []scene.Duck{asked}}); err == nil {
+		t.Error("slopes of one sample were taken")
 	}
 }
 

@@ -303,6 +303,7 @@ func (e *Move) apply(d *draft) error {
 			if to, err = otherTrack(d, e.Track, d.Tracks[ti]); err != nil {
 				return err
 			}
+			movedDucks(d, id, d.Tracks[to].ID)
 		}
 		d.touch(ti).take(id)
 		moved = append(moved, landing{to, clip})

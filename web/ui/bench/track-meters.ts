@@ -44,7 +44,8 @@ export class TrackMeters {
   private parts: MetersAnswer[] = [];
   private asking = -1;
   private bars = new Map<string, { shown: number; held: number; since: number }>();
-  private most = -120; // dBTP, since it began to play
+  private most = new Map<string, number>(); // dBTP since it began to play, by track; "" is the scene
+  private reached = -1; // the step up to which true peaks were taken, by its sample
   private said = -1; // the step whose loudness stands there
   private lit = false; // something is left to fall
   private waited = 0; // seconds since it was drawn
@@ -55,10 +56,10 @@ export class TrackMeters {
 
   /** It begins to play anew. */
   reset(): void {
-    this.most = -120;
+    this.most.clear();
     this.overs = [];
     this.parts = [];
-    this.asking = this.said = -1;
+    this.asking = this.said = this.reached = -1;
     this.waited = DRAWN_S;
   }
 
@@ -95,6 +96,7 @@ export class TrackMeters {
       }
     }
     const i = part ? Math.floor((at - part.from) / part.step) : 0;
+    if (part) this.reach(part, i);
     for (const el of document.querySelectorAll<HTMLElement>("[data-meter]")) {
       const id = el.dataset.meter!,
         db = part?.tracks.find((t) => t.track === id)?.peak_dbfs[i] ?? -120,
@@ -107,6 +109,7 @@ export class TrackMeters {
       for (const [name, v] of [
         ["--level", bar.shown],
         ["--held", bar.held],
+        ["--true", this.most.get(id) ?? LOW],
       ] as const) {
         const now = `${width(v)}%`;
         if (el.style.getPropertyValue(name) !== now) el.style.setProperty(name, now);
@@ -115,16 +118,32 @@ export class TrackMeters {
       if (part && i % SAID === 0 && i !== this.said) el.title = this.words(part, i, id, bar.held);
     }
     if (!part) return;
-    this.most = Math.max(this.most, part.scene.peak_dbtp[i] ?? -120);
     const words = document.getElementById("loudness"),
       overs = document.getElementById("overs"),
       met = this.overs.filter((o) => o.at <= at).length;
     if (words && i !== this.said)
-      words.textContent =
-        `${this.loudness(part, i, (p) => p.scene.power)}\n` + `TP ${this.most < -99 ? "–" : this.most.toFixed(1)}`;
+      words.textContent = `${this.loudness(part, i, (p) => p.scene.power)}\n` + `TP ${this.truePeak("")}`;
     if (overs && overs.hidden === met > 0) overs.hidden = !met;
     if (overs && overs.textContent !== `${met} over`) overs.textContent = `${met} over`;
     this.said = i;
+  }
+
+  /** Takes the true peaks of all steps that were played for the largest, where they are. */
+  private reach(part: MetersAnswer, i: number): void {
+    const at = part.from + i * part.step,
+      from = this.reached >= part.from && this.reached < at ? (this.reached - part.from) / part.step + 1 : i;
+    if (at === this.reached) return;
+    this.reached = at;
+    const take = (id: string, peaks: number[]) =>
+      this.most.set(id, Math.max(this.most.get(id) ?? -120, ...peaks.slice(from, i + 1)));
+    take("", part.scene.peak_dbtp);
+    for (const t of part.tracks) take(t.track, t.peak_dbtp);
+  }
+
+  /** The largest true peak of a track, or of the scene, since it began to play. */
+  private truePeak(id: string): string {
+    const db = this.most.get(id) ?? -120;
+    return db < -99 ? "–" : db.toFixed(1);
   }
 
   /** Momentary and short-term loudness at a step of a part. */
@@ -139,7 +158,9 @@ export class TrackMeters {
   private words(part: MetersAnswer, i: number, id: string, held: number): string {
     const name = this.scene().tracks.find((t) => t.id === id)?.name ?? "",
       of = (p: MetersAnswer) => p.tracks.find((t) => t.track === id)?.power;
-    return of(part) ? `${name}: ${this.loudness(part, i, of)} LUFS, peak ${held.toFixed(1)} dBFS` : `${name} is silent`;
+    if (!of(part)) return `${name} is silent`;
+    const figures = `${this.loudness(part, i, of)} LUFS, peak ${held.toFixed(1)} dBFS`;
+    return `${name}: ${figures}, at most ${this.truePeak(id)} dBTP`;
   }
 
   /** The first place after a moment that was over, or the first of all. */
@@ -148,4 +169,4 @@ export class TrackMeters {
   }
 }
 
-const width = (db: number) => Math.round((1000 * (Math.min(0, db) - LOW)) / -LOW) / 10;
+const width = (db: number) => Math.round((1000 * (Math.max(LOW, Math.min(0, db)) - LOW)) / -LOW) / 10;

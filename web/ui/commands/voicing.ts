@@ -1,5 +1,4 @@
-// Commands that shape what is heard beside its level: points of level lines, filters, a voice as near as another's, and
-// music that makes way for words.
+// Commands that shape what is heard beside its level: points of level lines, filters, a voice as near as another's.
 
 import { TRY } from "../bench/player.ts";
 import type { TrackMeters } from "../bench/track-meters.ts";
@@ -8,13 +7,13 @@ import { clock } from "../model/clock.ts";
 import { addedPoint } from "../model/level.ts";
 import type { Placed } from "../model/scene.ts";
 import { filtersWith } from "../model/treatment.ts";
-import { downBy } from "../model/typed.ts";
 import { LINE } from "../panels/level-cards.ts";
 import { openList } from "../panels/list.ts";
 import { db, signed } from "../panels/takes.ts";
 import { say } from "../panels/toast.ts";
 import type { LevelPoint } from "../wire/scene.ts";
 import type { LikenessAnswer, LoudnessAnswer } from "../wire/web.ts";
+import { ducking } from "./ducking.ts";
 import { ofEach } from "./figures.ts";
 import { clipsInHand } from "./moves.ts";
 import { batch, type Stage, together } from "./stage.ts";
@@ -46,10 +45,7 @@ export class Voicing {
       filter: () => void this.filter(),
       filters_off: () => this.filtersOff(),
       filters_bypass: () => this.bypass(),
-      duck: () => void this.duck(),
-      duck_off: () => this.ducks((t) => this.edit({ edit: "set_ducks", track: t.id, ducks: [] })),
-      duck_line: () => this.ducks((t) => this.edit({ edit: "duck_to_line", track: t.id })),
-      duck_except: () => this.except(),
+      ...ducking(this.stage),
       loudness: () => void this.loudness(),
       next_over: () => this.nextOver(),
       voices: () => location.assign(`/scenes/${this.stage.id}/voices`),
@@ -282,61 +278,6 @@ export class Voicing {
     const track = this.stage.scene.tracks.find((t) => t.id === o.track)?.name ?? "the scene";
     this.stage.place(o.at);
     this.stage.note(`${track} reaches ${db(o.db)} dBFS here`);
-  }
-
-  private ducks(act: (t: { id: string; name: string }) => void): void {
-    const t = trackInHand(this.stage);
-    if (!t?.ducks?.length) return say("No track in hand makes way for words. Click the name of one that does.");
-    act(t);
-  }
-
-  /** Lets the track in hand make way for the words of another. */
-  private async duck(): Promise<void> {
-    const { scene, sr } = this.stage,
-      t = trackInHand(this.stage);
-    if (t?.kind !== "sound") return say("No track of sound is in hand. Click the name of the one that is to make way.");
-    const others = scene.tracks.filter((x) => x.kind === "sound" && x.id !== t.id),
-      voices = others.filter((x) => x.purpose === "dialogue");
-    if (!others.length) return say("There is no other track of sound whose words it could make way for.");
-    const got = await this.stage.ask({
-      title: `${t.name} makes way for words`,
-      label: "By how many dB",
-      value: "8",
-      choices: {
-        label: "Of",
-        list: [
-          ...(voices.length > 1 ? [{ value: "", words: "all dialogue" }] : []),
-          ...others.map((x) => ({ value: x.id, words: x.name })),
-        ],
-        value: voices.length > 1 ? "" : (voices[0] ?? others[0]).id,
-      },
-      hint: "It follows the words when they move. How much they need is on the page of voices.",
-      done: "Make way",
-    });
-    if (!got) return;
-    const deep = downBy(got.value),
-      under = got.choice ? [got.choice] : voices.map((x) => x.id).filter((x) => x !== t.id),
-      ms = (n: number) => Math.round((n * sr) / 1000);
-    if (deep === undefined) return say(`"${got.value}" is not a number of decibels, such as 8.`);
-    const slope = (n: number) => ms(Math.max(n, 12 * deep)),
-      duck = { under, db: deep, down: slope(300), up: slope(800), before: ms(150), after: ms(250), hold: ms(1200) };
-    this.edit({ edit: "set_ducks", track: t.id, ducks: [...(t.ducks ?? []), duck] });
-  }
-
-  /** Where the range lies, the tracks of it never make way. */
-  private except(): void {
-    const { scene, selection: sel } = this.stage;
-    if (sel.kind !== "range")
-      return say("No range is in hand. Drag over the ruler where a track is to stay at its own level.");
-    const list = scene.tracks.filter((t) => t.ducks?.length && (!sel.tracks.length || sel.tracks.includes(t.id)));
-    if (!list.length) return say("No track there makes way for words.");
-    const span = { from: sel.from, to: sel.to },
-      edits = list.map((t) => ({
-        edit: "set_ducks",
-        track: t.id,
-        ducks: t.ducks!.map((d) => ({ ...d, except: [...(d.except ?? []), span] })),
-      }));
-    this.edit(together(edits, "tracks stay at their own level in a range"));
   }
 }
 

@@ -10,9 +10,10 @@ import type { Seam } from "../model/seam.ts";
 import type { Selection } from "../model/selection.ts";
 import { frames, type Rate } from "../model/time.ts";
 import type { Shown } from "../timeline/rows.ts";
+import { markerCard, rangeCard, sceneCard, trackCard } from "./scene-cards.ts";
 import type { Advice } from "./seam-card.ts";
 import { seamCard } from "./seam-card.ts";
-import { clipCard, clipsCard, edgesCard, markerCard, rangeCard, sceneCard, trackCard } from "./selection-cards.ts";
+import { clipCard, clipsCard, edgesCard } from "./selection-cards.ts";
 
 export interface Action {
   command: string;

@@ -1,6 +1,7 @@
 // What cards say of levels: the points of a clip's line, its voice, its filters; a track's balance, and for whose words
 // it makes way. Pure functions.
-import type { Clip, Placed, Scene, Track } from "../model/scene.ts";
+import { makingWay } from "../model/ducks.ts";
+import { type Clip, findClip, type Placed, type Scene, type Track } from "../model/scene.ts";
 import type { Voice } from "../wire/alike.ts";
 import type { Filters } from "../wire/curve.ts";
 import type { LevelPoint } from "../wire/scene.ts";
@@ -86,11 +87,33 @@ export const filterActions = (a: About, f: Filters | undefined): Action[] =>
 
 const ms = (s: Scene, n: number) => `${Math.round((1000 * n) / s.sample_rate)} ms`;
 
+/** The clips that a track makes way for: by name, if they are few. */
+const clipNames = (s: Scene, ids: string[]): string => {
+  const names = ids.map((id) => findClip(s, id)?.clip.name).filter((name) => name !== undefined);
+  return names.length > 2 ? `${names.length} clips` : names.join(", ") || "clips that are gone";
+};
+
+/** Which tracks make way for the words of a clip. */
+export const madeWayRows = (a: About, p: Placed): { name: string; value: string }[] =>
+  makingWay(a.scene, p).map(({ name, duck }) => ({
+    name: `${name} makes way`,
+    value: `by ${duck.db} dB${duck.clips?.length ? "" : ", as for its track"}`,
+  }));
+
+/** What can be done with how others make way for some clips of dialogue. */
+export function madeWayActions(a: About, list: Placed[]): Action[] {
+  if (!list.some((p) => p.track.purpose === "dialogue")) return [];
+  const named = list.some((p) => makingWay(a.scene, p).some(({ duck }) => duck.clips?.includes(p.clip.id)));
+  return [action(a, "duck", "Make way for it …"), ...(named ? [action(a, "duck_off", "Make no way for it")] : [])];
+}
+
 /** Fields of how a track makes way for words, by the number of each way. */
 export function duckFields(a: About, t: Track): Field[] {
   const { scene: s } = a;
   return (t.ducks ?? []).slice(0, 3).flatMap((d, i) => {
-    const names = d.under.map((id) => s.tracks.find((x) => x.id === id)?.name ?? "").join(", ");
+    const names = d.clips?.length
+      ? clipNames(s, d.clips)
+      : d.under.map((id) => s.tracks.find((x) => x.id === id)?.name ?? "").join(", ");
     return [
       field(`duck_db_${i}`, `Under ${names} by`, `${d.db} dB`),
       field(`duck_down_${i}`, "down within", ms(s, d.down)),

@@ -46,7 +46,7 @@ serve: build
 
 # All suites side by side; what they need is there before. The corpora of made-up sound are samples of those of test-long.
 test: build
-	tools/install-missing mariadbd ffmpeg sox aplay chromium
+	tools/install-missing mariadbd ffmpeg sox aplay chromium-headless-shell
 	$(MAKE) --no-print-directory -j 4 --output-sync=target check test-go test-ui test-e2e
 
 test-go: web/static/made
@@ -70,11 +70,11 @@ test-ui: node_modules/.package-lock.json
 	npm run -s unit
 
 test-e2e: build
-	tools/install-missing mariadbd ffmpeg chromium aplay
+	tools/install-missing mariadbd ffmpeg chromium-headless-shell aplay
 	npx playwright test -c e2e
 
 bench: build
-	tools/install-missing mariadbd ffmpeg chromium aplay
+	tools/install-missing mariadbd ffmpeg chromium-headless-shell aplay
 	go run ./tools/bench
 	go test ./web -run '^$$' -bench 'EditOf2000|EditWhileMending' -benchtime 1000x
 	go test ./core/audit -run '^$$' -bench AuditOf500 -benchtime 3x
@@ -84,7 +84,7 @@ bench: build
 	node e2e/playing.mjs
 
 screenshots: build
-	tools/install-missing mariadbd ffmpeg chromium
+	tools/install-missing mariadbd ffmpeg chromium-headless-shell
 	node e2e/screenshots.mjs
 
 # Each reader is fed damaged files, and whoever takes edits and uploads what nobody should send, for FUZZ_TIME each.

@@ -8,12 +8,14 @@ const axe = createRequire(import.meta.url).resolve("axe-core/axe.min.js");
 
 test.describe.configure({ mode: "parallel" });
 
-for (const [width, height] of [
-  [1280, 800],
-  [1024, 700],
-  [390, 844],
-])
-  test(`axe-core finds nothing serious at ${width}x${height}, in linen and by lamp light`, async ({ page, app }) => {
+/** Sizes of the window. In the smaller one of desks only what is cut off is looked for: to axe-core they are one. */
+for (const [width, height, does] of [
+  [1280, 800, "axe-core finds nothing serious"],
+  [1024, 700, "nothing is wider than the window"],
+  [390, 844, "axe-core finds nothing serious"],
+] as const)
+  test(`${does} at ${width}x${height}, on every page and in every dialog`, async ({ page, app }) => {
+    const lights = does.startsWith("axe") ? [false, true] : [];
     await page.addInitScript({ path: axe });
     await demo(page, app);
     await page.setViewportSize({ width, height });
@@ -24,7 +26,7 @@ for (const [width, height] of [
     )[0];
     /** Looks at the page, or a part of it: at all in linen, and by lamp light at what depends on colours. */
     const look = async (where: string, part?: string) => {
-      for (const lamp of [false, true]) {
+      for (const lamp of lights) {
         await page.evaluate((on) => document.documentElement.classList.toggle("lamp", on), lamp);
         const options: RunOptions = { resultTypes: ["violations"] };
         if (lamp) options.runOnly = ["color-contrast"];
@@ -51,6 +53,7 @@ for (const [width, height] of [
       `${scene}tone`,
       `${scene}loud`,
       `${scene}rooms`,
+      `${scene}voices`,
       `${scene}report`,
       `${scene}hand-over`,
       `${app.base}/keys`,

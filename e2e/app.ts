@@ -1,6 +1,6 @@
 // Starts the program as a user would, and talks to it as a page would.
 import { type ChildProcess, spawn } from "node:child_process";
-import { cpSync, mkdtempSync, rmSync } from "node:fs";
+import { cpSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { test as base, expect, type Locator, type Page } from "@playwright/test";
@@ -67,7 +67,7 @@ export const test = base.extend<{ quiet: undefined }, { app: App }>({
   ],
   // No page may complain to its console or ask for anything that is not there.
   quiet: [
-    async ({ page, app }, use) => {
+    async ({ page, app }, use, info) => {
       const complaints: string[] = [];
       page.on(
         "console",
@@ -87,6 +87,12 @@ export const test = base.extend<{ quiet: undefined }, { app: App }>({
         if (origin !== "null") localStorage.setItem("blendseam-notes-read", JSON.stringify(n));
       }, read);
       await use(undefined);
+      if (info.status !== info.expectedStatus) {
+        // what the program was about is said: the runtime prints all goroutines when it is ended so
+        await app.stop("SIGQUIT");
+        await info.attach("program", { body: app.log, contentType: "text/plain" });
+        writeFileSync(info.outputPath("program.txt"), app.log);
+      }
       expect(complaints).toEqual([]);
     },
     { auto: true },

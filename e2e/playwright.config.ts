@@ -6,14 +6,14 @@ export default defineConfig({
   globalSetup: "./prepare.ts",
   workers: 2,
   // What takes so long never comes: a busy machine is no fault. There is no second try, for it would hide one.
-  timeout: 600_000,
+  timeout: 240_000,
   expect: { timeout: 60_000 },
   retries: 0,
   reporter: [["list"]],
   use: {
     viewport: { width: 1280, height: 800 },
     launchOptions: {
-      executablePath: process.env.BLENDSEAM_CHROMIUM ?? "/usr/bin/chromium",
+      executablePath: process.env.BLENDSEAM_CHROMIUM ?? "/usr/bin/chromium-headless-shell",
       args: [
         "--no-sandbox",
         "--disable-gpu",

@@ -20,7 +20,7 @@ export async function withProgram(what, work) {
       gone.then(() => Promise.reject(new Error("the program ended before it said its address"))),
     ]);
     browser = await chromium.launch({
-      executablePath: process.env.BLENDSEAM_CHROMIUM ?? "/usr/bin/chromium",
+      executablePath: process.env.BLENDSEAM_CHROMIUM ?? "/usr/bin/chromium-headless-shell",
       args: [
         "--no-sandbox",
         "--disable-gpu",

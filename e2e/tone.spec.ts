@@ -177,8 +177,7 @@ test("dead silence is filled by one key; which tone is chosen from a list, heard
   await demo(page, app);
   await measured(page);
   await seams(page).filter({ hasText: "dead silence" }).first().click();
-  const gap = await page.evaluate(() => document.querySelector("#timecode")!.textContent);
-  expect(gap).toBe("01:00:18:14");
+  await expect(page.locator("#timecode")).toHaveText("01:00:18:14");
   let s = await edits(page, () => page.keyboard.press("g"));
   await expect(page.locator(".card .why")).toContainText("Clean");
   const first = patches(s)[0];
@@ -326,16 +325,21 @@ test("a list that was closed while it was made does not come back", async ({ pag
   const held = new Promise<void>((done) => {
     answer = done;
   });
+  let answered = () => {};
+  const came = new Promise<void>((done) => {
+    answered = done;
+  });
   await page.route("**/findings*", async (route) => {
+    const response = await route.fetch();
     await held;
-    await route.continue();
+    await route.fulfill({ response });
+    answered();
   });
   await page.keyboard.press("i");
   await expect(page.getByRole("dialog", { name: "Strays" })).toContainText("Listening through the pauses");
   await page.keyboard.press("Escape");
-  const answered = page.waitForResponse((r) => r.url().includes("/findings"));
   answer();
-  await (await answered).finished();
+  await came;
   await page.keyboard.press("?"); // which waits its turn behind what came
   await expect(page.getByRole("dialog", { name: "Keys" })).toBeVisible();
   await expect(page.getByRole("dialog")).toHaveCount(1);

@@ -41,8 +41,8 @@ func TestACourseSaysWhatEBUsTestSignalsSay(t *testing.T) {
 	}
 }
 
-// A tone of a quarter of the rate whose samples all lie at 45 degrees reaches 3.01 dB more between them than in any (EBU
-// Tech 3341, test signal 16); a low one reaches no more than in its samples, in steps that begin anywhere in its waves.
+// A tone of a quarter of the rate whose samples all lie at 45 degrees reaches 3.01 dB more between them than in any
+// (EBU Tech 3341, test signal 16); a low one reaches no more than in its samples, wherever in its waves a step begins.
 func TestACourseHasPeaksBetweenSamplesAndNoneAtTheEndsOfSteps(t *testing.T) {
 	for _, c := range []struct{ hz, phase, over float64 }{{12000, math.Pi / 4, 3.01}, {47, 0, 0}} {
 		s := seamtest.New(t)
@@ -55,7 +55,8 @@ func TestACourseHasPeaksBetweenSamplesAndNoneAtTheEndsOfSteps(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		got, err := loud.CourseOf(context.Background(), x, seamtest.Rate, pcm.Span{From: 48000, To: 3 * 48000})
+		span := pcm.Span{From: 48000, To: 3 * 48000}
+		got, err := loud.CourseOf(context.Background(), x, seamtest.Rate, span)
 		if err != nil || len(got.PeakDBTP) != 40 {
 			t.Fatal(got, err)
 		}

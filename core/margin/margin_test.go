@@ -252,6 +252,44 @@ func TestMusicMakesWayForEveryWord(t *testing.T) {
 	}
 }
 
+// What was proposed and done is not proposed again; where words ask for another depth later, exceptions stay, and so
+// does what makes way for one clip.
+func TestWhatMakesWayAlreadyIsNotProposedAgain(t *testing.T) {
+	r := rand.New(rand.NewPCG(corpus.Seed(), 13))
+	m := mixed(t, tunes(t, int64(corpus.Cases(12, 20))*rate, corpus.Seed())[0], func() float64 { return 0 }, r)
+	plan := func(w margin.Wish) *margin.Plan {
+		p, err := margin.Of(context.Background(), m.Meter(), w, 2)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return p
+	}
+	p := plan(margin.Wish{MarginLU: 10})
+	if p.Edit == nil {
+		t.Fatal("no words are drowned")
+	}
+	m.Do(p.Edit)
+	ducks := slices.Clone(m.Scene.Track(m.tune.ID).Ducks)
+	one := ducks[0]
+	for _, c := range m.Scene.Track(ducks[0].Under[0]).Clips {
+		one.Clips = append(one.Clips, c.ID)
+	}
+	ducks[0].Except = []pcm.Span{{From: rate, To: 2 * rate}}
+	m.Do(&scene.SetDucks{Track: m.tune.ID, Ducks: append(ducks, one)})
+	if p := plan(margin.Wish{MarginLU: 10}); p.Edit != nil || len(p.Ducks) == 0 {
+		t.Errorf("proposed again: %+v", p.Ducks)
+	}
+	p = plan(margin.Wish{MarginLU: 7})
+	if p.Edit == nil {
+		t.Fatal("nothing is proposed for another margin")
+	}
+	m.Do(p.Edit)
+	got := m.Scene.Track(m.tune.ID).Ducks
+	if len(got) != 2 || got[0].DB == ducks[0].DB || len(got[0].Except) != 1 || len(got[1].Clips) != len(one.Clips) {
+		t.Errorf("for another margin: %+v", got)
+	}
+}
+
 // tuneAlone is the music of a scene as it is rendered.
 func tuneAlone(t *testing.T, m *mixture, s *scene.Scene) []float64 {
 	t.Helper()

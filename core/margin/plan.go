@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"reflect"
 	"regexp"
 	"slices"
 
@@ -425,7 +426,8 @@ func (x *Plan) propose(p *planner, words []word) {
 	})
 }
 
-// edit makes one edit of all proposals; ducks that the tracks have for the same words are replaced.
+// edit makes one edit of all proposals; ducks that the tracks have for the words of the same tracks are replaced, but
+// where they are as deep, or for some clips alone. It is none where all that is proposed is there.
 func (x *Plan) edit(ctx context.Context, p *planner) error {
 	if len(x.Ducks) == 0 {
 		return nil
@@ -447,17 +449,16 @@ func (x *Plan) edit(ctx context.Context, p *planner) error {
 		if ducks == nil {
 			continue
 		}
-		for _, was := range o.track.Ducks {
-			replaced := slices.ContainsFunc(ducks, func(d scene.Duck) bool {
-				return slices.ContainsFunc(was.Under, func(id scene.TrackID) bool { return slices.Contains(d.Under, id) })
-			})
-			if !replaced {
-				ducks = append(ducks, was)
-			}
+		ducks = beside(ducks, o.track.Ducks)
+		if reflect.DeepEqual(ducks, o.track.Ducks) {
+			continue
 		}
 		if err := do(&scene.SetDucks{Track: o.track.ID, Ducks: ducks}); err != nil {
 			return err
 		}
+	}
+	if len(all.Edits) == 0 {
+		return nil
 	}
 	know, err := Known(ctx, p.Sources, after, scene.Unheard(after))
 	if err == nil && know != nil {
@@ -465,6 +466,34 @@ func (x *Plan) edit(ctx context.Context, p *planner) error {
 	}
 	x.Edit = all
 	return err
+}
+
+// beside are proposed ducks with those that a track has: for the same tracks a new one takes the place of an old one
+// and its exceptions, unless that is as deep, and then stays; those for other tracks and for clips stay.
+func beside(proposed, has []scene.Duck) (ducks []scene.Duck) {
+	gone := make([]bool, len(has))
+	for _, d := range proposed {
+		for i, was := range has {
+			meets := func(id scene.TrackID) bool { return slices.Contains(d.Under, id) }
+			if len(was.Clips) > 0 || !slices.ContainsFunc(was.Under, meets) {
+				continue
+			}
+			gone[i] = true
+			switch {
+			case was.DB == d.DB && slices.Equal(was.Under, d.Under):
+				d = was
+			default:
+				d.Except = append(slices.Clone(d.Except), was.Except...)
+			}
+		}
+		ducks = append(ducks, d)
+	}
+	for i, was := range has {
+		if !gone[i] {
+			ducks = append(ducks, was)
+		}
+	}
+	return ducks
 }
 
 // Known tells a scene where some of its recordings have words; nil if none are named.

@@ -5,7 +5,7 @@ import type { Placed, Scene } from "./scene.ts";
 /** A way to make way that is asked for: how long its slopes are, and how early and late, the server says. */
 export type Asked = Pick<Duck, "under" | "clips" | "db"> & Partial<Duck>;
 
-/** Ducks with the words of some clips among them: in one that makes way for clips by as much already, else in a new one. */
+/** Ducks with the words of some clips among them: in one that makes way for clips by as much, else in a new one. */
 export function madeWayFor(ducks: Duck[], clips: Placed[], db: number): Asked[] {
   const under = [...new Set(clips.map((p) => p.track.id))],
     ids = clips.map((p) => p.clip.id),

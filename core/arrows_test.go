@@ -14,14 +14,16 @@ import (
 // what is nearer to the samples: cmd -> web -> workspace -> store, media, interchange -> core, and inside core advise
 // -> fill -> audit -> sources -> analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
 const arrows = `
-cmd/blendseam: core/advise core/alike core/analysis core/audit core/evening core/level core/likeness core/limit
+cmd/blendseam: core/advise core/alike core/analysis core/audit core/evening core/fit core/fit/timing core/level
+  core/likeness core/limit
   core/loud core/margin core/measure core/mix
   core/pcm core/scene core/sources core/timecode core/tone core/tone/recipe demo intake interchange
   interchange/report media scratch store store/server web workspace
 core/advise: core/audit core/blend core/evening core/fill core/level core/loud core/measure core/mix core/pcm core/scene
   core/sources core/speech core/spread
 core/alike: core/analysis core/audit core/level core/loud core/measure core/pcm core/scene core/spread
-core/analysis: core/curve core/ground core/level core/measure core/pcm core/speech core/stray core/tone core/tone/recipe
+core/analysis: core/curve core/fit/timing core/ground core/level core/measure core/pcm core/speech core/stray
+  core/tone core/tone/recipe
 core/audit: core/analysis core/level core/measure core/mix core/pcm core/scene core/sources
   core/speech core/spread core/tone
 core/blend: core/level
@@ -33,21 +35,23 @@ core/filter: core/cache core/curve core/level core/pcm
 core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/sources
   core/speech core/spread
   core/stray core/tone core/tone/recipe
-core/fit: core/pcm
+core/fit: core/blend core/fit/timing core/pcm
+core/fit/timing: core/pcm
 core/ground: core/cache core/chance core/level core/pcm core/tone/recipe
 core/loud: core/audit core/level core/measure core/mix core/pcm core/scene core/spread
 core/likeness: core/analysis core/audit core/curve core/filter core/level core/measure core/pcm core/scene
 core/margin: core/analysis core/audit core/level core/measure core/mix core/pcm core/scene core/sources core/spread
 core/measure: core/level core/pcm core/simd
-core/mix: core/blend core/cache core/curve core/filter core/ground core/level core/limit
+core/mix: core/blend core/cache core/curve core/filter core/fit core/ground core/level core/limit
   core/measure core/pcm core/scene core/tone
   core/tone/recipe
 core/pcm: core/limit core/simd
 core/pcm/flac: core/pcm
 core/pcm/wav: core/pcm
 core/room: core/level core/measure core/pcm
-core/scene: core/blend core/curve core/level core/limit core/line core/pcm core/timecode core/tone/recipe
-core/scene/scenetest: core/blend core/curve core/pcm core/scene core/timecode core/tone/recipe
+core/scene: core/blend core/curve core/fit/timing core/level core/limit core/line core/pcm core/timecode
+  core/tone/recipe
+core/scene/scenetest: core/blend core/curve core/fit/timing core/pcm core/scene core/timecode core/tone/recipe
 core/sources: core/analysis core/cache core/mix core/pcm core/scene core/spread core/tone core/tone/recipe
 core/speech: core/level core/measure core/pcm
 core/spread: core/cache
@@ -60,7 +64,8 @@ intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/to
   scratch store
 interchange: core/scene
 interchange/formats: interchange/otio
-interchange/otio: core/blend core/curve core/limit core/pcm core/scene core/timecode core/tone/recipe interchange
+interchange/otio: core/blend core/curve core/fit/timing core/limit core/pcm core/scene core/timecode
+  core/tone/recipe interchange
 interchange/report: core/advise core/audit core/loud core/scene
 internal/outside: core/pcm
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside

@@ -162,7 +162,7 @@ func (in Intake) Admit(ctx context.Context, id string, e scene.Edit) error {
 			sc = st.Scene
 		}
 		info, err := in.Known(ctx, src.ID)
-		if errors.Is(err, store.ErrNotFound) || src.Tone != nil {
+		if errors.Is(err, store.ErrNotFound) || src.Tone != nil || src.Fit != nil {
 			return src, &NotHere{src.Name}
 		} else if err != nil {
 			return src, err
@@ -216,7 +216,7 @@ func (in Intake) adopt(
 	ids := map[string]string{}
 	sources := map[string]scene.Source{}
 	for old, src := range s.Sources {
-		if src.Tone != nil {
+		if src.Tone != nil || src.Fit != nil {
 			continue
 		}
 		info, err := get(src)
@@ -231,6 +231,19 @@ func (in Intake) adopt(
 			src.Stretches
 		ids[old], sources[info.ID] = info.ID, now
 	}
+	with := &scene.Scene{SampleRate: s.SampleRate, Sources: sources}
+	for old, src := range s.Sources {
+		if src.Fit == nil {
+			continue
+		}
+		own := *src.Fit
+		own.Of = ids[own.Of]
+		now, err := scene.FitSource(with, own, src.Name)
+		if err != nil {
+			return "", err
+		}
+		ids[old], sources[now.ID] = now.ID, now
+	}
 	for old, src := range s.Sources {
 		if src.Tone == nil {
 			continue
@@ -242,7 +255,7 @@ func (in Intake) adopt(
 				(*list)[i].Source = ids[(*list)[i].Source]
 			}
 		}
-		now, err := (&scene.Scene{SampleRate: s.SampleRate, Sources: sources}).ToneSource(own, src.Name)
+		now, err := with.ToneSource(own, src.Name)
 		if err != nil {
 			return "", err
 		}

@@ -75,7 +75,7 @@ func (in Intake) Uploaded(
 	}
 	found, open := map[string]media.Info{}, &Choices{}
 	for id, src := range s.Sources {
-		if src.Tone != nil {
+		if src.Tone != nil || src.Fit != nil {
 			continue
 		}
 		list, err := meant(s, src, known, chosen[src.URL])
@@ -172,8 +172,11 @@ func seconds(s *scene.Scene, src scene.Source) (stated, used float64) {
 	stated = max(float64(src.Samples)/rate, float64(src.Frames)/s.Rate.Float())
 	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
-			if c.Source == src.ID {
+			switch {
+			case c.Source == src.ID:
 				used = max(used, float64(s.Time(t, c.In+c.Length))/rate)
+			case scene.FitOf(s, c.Source).Of == src.ID:
+				used = max(used, float64(scene.FitSpan(s, &c).To)/rate)
 			}
 		}
 	}

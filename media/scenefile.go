@@ -88,6 +88,13 @@ func (f *SceneFile) openAll(ctx context.Context, path string) error {
 		src.Samples, src.Channels, src.Unknown = r.Len(), r.Format().Channels, false
 		f.Scene.Sources[id] = src
 	}
+	for id, src := range f.Scene.Sources { // fitted ones are as long as it takes
+		if src.Fit != nil && err == nil {
+			if f.Scene.Sources[id], err = scene.FitSource(f.Scene, *src.Fit, src.Name); err != nil {
+				return err
+			}
+		}
+	}
 	for id, src := range f.Scene.Sources { // tones have as many channels as what they are made from
 		if src.Tone != nil && err == nil {
 			if f.Scene.Sources[id], err = f.Scene.ToneSource(*src.Tone, src.Name); err != nil {

@@ -282,9 +282,9 @@ func (s *Server) bed(w http.ResponseWriter, r *http.Request) error {
 	)
 }
 
-// tonePeaks sends one tile of a built tone's waveform, as peaks does of recordings. Of steps longer than toneLook, that
-// many samples are looked at: it is the same noise all along.
-func (s *Server) tonePeaks(w http.ResponseWriter, r *http.Request) error {
+// madePeaks sends one tile of the waveform of a built tone or of a fitted recording, as peaks does of recordings. Of
+// steps of a tone longer than toneLook, that many samples are looked at: it is the same noise all along.
+func (s *Server) madePeaks(w http.ResponseWriter, r *http.Request) error {
 	const toneLook = 512
 	st, err := s.opened(r)
 	if err != nil {
@@ -297,15 +297,19 @@ func (s *Server) tonePeaks(w http.ResponseWriter, r *http.Request) error {
 		map[string]*int64{"step": &step, "tile": &tile},
 		0,
 		farthest,
-	); err != nil || !ok || src.Tone == nil ||
+	); err != nil || !ok || src.Tone == nil && src.Fit == nil ||
 		step < 1 {
 		return store.ErrNotFound
+	}
+	look := int64(toneLook)
+	if src.Fit != nil {
+		look = step
 	}
 	reader, err := st.Sound(src)
 	if err != nil {
 		return err
 	}
-	raw, err := media.PeaksOf(reader, step, tile, toneLook)
+	raw, err := media.PeaksOf(reader, step, tile, look)
 	if err != nil {
 		return err
 	}

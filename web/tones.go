@@ -95,11 +95,11 @@ func (s *Server) foundIn(ctx context.Context, st *workspace.Scene) ([]FoundView,
 			continue
 		}
 		for _, c := range t.Clips {
-			src := sc.Sources[c.Source]
-			if seen[c.Source] || src.Tone != nil || len(seen) >= shownRecordings {
+			src := sc.Sources[scene.FitOf(sc, c.Source).Of]
+			if seen[src.ID] || src.Tone != nil || len(seen) >= shownRecordings {
 				continue
 			}
-			seen[c.Source] = true
+			seen[src.ID] = true
 			says, err := st.Sources().Analysis(ctx, sc, src)
 			if missing := (*sources.Missing)(nil); errors.As(err, &missing) {
 				continue // it is said where the clip is heard

@@ -41,7 +41,7 @@ func (c *renderCmd) Run(ctx context.Context) error {
 			return err
 		}
 	}
-	m, err := mix.New(s, mix.WithTones(s, f.Open), opt)
+	m, err := mix.New(s, mix.WithMade(s, f.Open), opt)
 	if err != nil {
 		return err
 	}

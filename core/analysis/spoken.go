@@ -1,6 +1,8 @@
 package analysis
 
 import (
+	"slices"
+
 	"blendseam/core/level"
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
@@ -77,4 +79,25 @@ func (a *Recording) byLevel() (list []pcm.Span, err error) {
 		}
 	}
 	return long, nil
+}
+
+// softEndMS is what words that are told by level alone go on beyond it at both ends, softer.
+const softEndMS = 60
+
+// PausesIn are the parts of a stretch without words and breaths, with a margin around these, in order of time; none
+// where nobody speaks in all the recording.
+func (a *Recording) PausesIn(s pcm.Span) ([]pcm.Span, error) {
+	words, err := a.Spoken(pcm.Span{To: a.Length})
+	if err != nil || len(words) == 0 {
+		return nil, err
+	}
+	parts := a.Stretches
+	if !slices.ContainsFunc(parts, func(p speech.Part) bool { return p.Kind == speech.Word }) {
+		soft := int64(a.Rate) * softEndMS / 1000
+		parts = nil
+		for _, w := range words {
+			parts = append(parts, speech.Part{Span: pcm.Span{From: w.From - soft, To: w.To + soft}, Kind: speech.Word})
+		}
+	}
+	return speech.Pauses(parts, s, int64(a.Rate)), nil
 }

@@ -56,6 +56,9 @@ func stuffFor(ctx context.Context, m *audit.Meter, list []taking, target Room) (
 			return nil, err
 		}
 		if parts := pieces(a, x, rate); parts != nil {
+			for i, p := range parts {
+				parts[i] = scene.MaterialOf(m.Scene, p.Source, p.Span())
+			}
 			least = off
 			out = &stuff{
 				tone: recipe.Tone{Seed: 1, Left: parts, NoHum: true},

@@ -355,7 +355,7 @@ func (m *Filler) fillIn(ctx context.Context, at hole, list []Filling, i int) err
 	_, colour := tone.Together(f.used)
 	if math.Abs(left.LevelDB-right.LevelDB) > 1.5 || tone.ColourDB(left.thirds, right.thirds) > 2.5 {
 		t.LeftDB, t.RightDB = left.thirds, right.thirds
-		t.Right = recipe.Within(materialOf(at.right, right.At), m.Scene.SampleRate)
+		t.Right = recipe.Within(materialOf(m.Scene, at.right, right.At), m.Scene.SampleRate)
 	} else if tone.ColourDB(colour, wish.Thirds) > 2 {
 		t.LeftDB = wish.Thirds
 	}
@@ -390,7 +390,7 @@ func (m *Filler) fillIn(ctx context.Context, at hole, list []Filling, i int) err
 // it needs.
 func (m *Filler) settle(ctx context.Context, f *Filling, t recipe.Tone, wish tone.Wish) (recipe.Tone, float64, error) {
 	for _, q := range f.used {
-		t.Left = append(t.Left, recipe.Material{Source: f.Source, From: q.Span.From, To: q.Span.To})
+		t.Left = append(t.Left, scene.MaterialOf(m.Scene, f.Source, q.Span))
 	}
 	t.Left = recipe.Within(t.Left, m.Scene.SampleRate)
 	src, err := m.Scene.ToneSource(t, "")
@@ -446,10 +446,10 @@ func (m *Filler) lulledSound(at hole) (pcm.Block, error) {
 }
 
 // materialOf are stretches of the scene as tone can be made from them: of a clip's recording.
-func materialOf(c *scene.Clip, list []pcm.Span) (out []recipe.Material) {
+func materialOf(s *scene.Scene, c *scene.Clip, list []pcm.Span) (out []recipe.Material) {
 	for _, q := range list {
 		q = q.Add(-c.Shift())
-		out = append(out, recipe.Material{Source: c.Source, From: q.From, To: q.To})
+		out = append(out, scene.MaterialOf(s, c.Source, q))
 	}
 	return out
 }

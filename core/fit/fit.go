@@ -21,8 +21,8 @@ const (
 // Hop is the least length that goes out, in samples at a rate: Slower gives whole hops.
 func Hop(rate int64) int64 { return rate * hopMS / 1000 }
 
-// A Reader gives [span.From, span.To) of a sound, also before its start and behind its end, where it is silent.
-type Reader func(span pcm.Span) (pcm.Block, error)
+// A Read gives [span.From, span.To) of a sound, also before its start and behind its end, where it is silent.
+type Read func(span pcm.Span) (pcm.Block, error)
 
 // Slower gives what begins at from so much slower as speed says (0.25 to 1), at the same pitch: hops times Hop(rate)
 // samples, of channels at a rate. goesOn is the moment of the source that a listener expects next: from, where nothing
@@ -33,7 +33,7 @@ type Reader func(span pcm.Span) (pcm.Block, error)
 // 8 ms to where it is most like what would have followed the frame before (W. Verhelst and M. Roelands, "An overlap-add
 // technique based on waveform similarity (WSOLA) for high quality time-scale modification of speech", ICASSP 1993). All
 // channels are moved together.
-func Slower(read Reader, from, goesOn, hops int64, speed float64, rate int64) (pcm.Block, int64, error) {
+func Slower(read Read, from, goesOn, hops int64, speed float64, rate int64) (pcm.Block, int64, error) {
 	if !(speed >= Slowest && speed <= 1) || hops < 1 || rate < 1000 {
 		return nil, 0, fmt.Errorf("%g times as fast, %d hops at %d Hz: no way to listen", speed, hops, rate)
 	}

@@ -14,7 +14,7 @@ import (
 const rate = 48000
 
 // reader gives a block, and silence around it.
-func reader(b pcm.Block) fit.Reader {
+func reader(b pcm.Block) fit.Read {
 	return func(span pcm.Span) (pcm.Block, error) {
 		out := pcm.NewBlock(len(b), span.Len())
 		for c := range b {

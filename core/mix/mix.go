@@ -77,7 +77,7 @@ func (r *ramp) at(sample int64) float64 {
 
 // New prepares a scene for rendering: it opens the sources that are heard. The correlation that a matched blend needs
 // is measured when the blend is first rendered. The scene must hold the laws of Scene.Check; open must know its tones,
-// see WithTones.
+// see WithMade.
 func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 	m := &Mixer{channels: s.Channels, length: s.Length()}
 	open = once(open)

@@ -3,6 +3,7 @@ package mix
 import (
 	"fmt"
 
+	"blendseam/core/fit"
 	"blendseam/core/limit"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
@@ -10,14 +11,33 @@ import (
 	"blendseam/core/tone/recipe"
 )
 
-// WithTones is open for the recordings of a scene, and for the tones that are built from them.
-func WithTones(s *scene.Scene, open Open) Open {
-	return func(src scene.Source) (pcm.ReaderAt, error) {
-		if src.Tone == nil {
-			return open(src)
+// WithMade is open for the recordings of a scene, and for what is made from them: tones, and recordings as they are
+// fitted.
+func WithMade(s *scene.Scene, open Open) Open {
+	var made Open
+	made = func(src scene.Source) (pcm.ReaderAt, error) {
+		switch {
+		case src.Tone != nil:
+			return Tone(s, src, made), nil
+		case src.Fit != nil:
+			return Fitted(s, src, open)
 		}
-		return Tone(s, src, open), nil
+		return open(src)
 	}
+	return made
+}
+
+// Fitted is the sound of a source of a scene that is a fitted recording, which open gives.
+func Fitted(s *scene.Scene, src scene.Source, open Open) (pcm.ReaderAt, error) {
+	of, ok := s.Sources[src.Fit.Of]
+	if !ok {
+		return nil, fmt.Errorf("%s: the scene has no source %q that it is fitted from", src.Name, src.Fit.Of)
+	}
+	r, err := open(of)
+	if err != nil {
+		return nil, err
+	}
+	return fit.Open(*src.Fit, r)
 }
 
 // Tone is the sound of a source of a scene that is tone, built from recordings that open gives.

@@ -62,6 +62,11 @@ func checkSource(s *Scene, src Source) error {
 	if src.Tone != nil {
 		return checkTone(s, *src.Tone)
 	}
+	if src.Fit != nil {
+		if err := checkFit(s, src); err != nil {
+			return err
+		}
+	}
 	return checkSpeech(src)
 }
 
@@ -113,7 +118,8 @@ func checkMaterial(s *Scene, m recipe.Material) error {
 	if !ok {
 		return notPossible("The scene has no source %q; bring it in first.", m.Source)
 	}
-	if m.From < 0 || m.To <= m.From || m.To > farthest(s) || !src.Unknown && m.To > src.Samples || src.Tone != nil {
+	if m.From < 0 || m.To <= m.From || m.To > farthest(s) || !src.Unknown && m.To > src.Samples ||
+		src.Tone != nil || src.Fit != nil {
 		return notPossible("%s has no sound from sample %d to %d for tone to be made from.", src.Name, m.From, m.To)
 	}
 	return nil

@@ -244,6 +244,12 @@ func checkTones(s *Scene, p Clipboard) error {
 				return notPossible("The copied piece is damaged at %s.", shortName(src.Name))
 			}
 		}
+		if src.Fit != nil {
+			is, err := FitSource(&both, *src.Fit, src.Name)
+			if err != nil || is.ID != src.ID || is.Samples != src.Samples {
+				return notPossible("The copied piece is damaged at %s.", shortName(src.Name))
+			}
+		}
 		if id != src.ID {
 			return notPossible("The copied piece is damaged at %s.", shortName(src.Name))
 		}

@@ -38,6 +38,7 @@ var edits = map[string]func() Edit{
 	"duplicate":     func() Edit { return new(Duplicate) },
 	"fill":          func() Edit { return new(Fill) },
 	"divide":        func() Edit { return new(Divide) },
+	"fit":           func() Edit { return new(Fit) },
 	"remove":        func() Edit { return new(Remove) },
 	"remove_range":  func() Edit { return new(RemoveRange) },
 	"close_gap":     func() Edit { return new(CloseGap) },
@@ -577,8 +578,8 @@ func (e *Batch) decode(dec *json.Decoder, depth int) error {
 	return nil
 }
 
-// Bringing calls do for each recording that an edit brings to a scene, and puts what do gives in its place. Tones are
-// no recordings: a piece's are what their recipes say, or refused.
+// Bringing calls do for each recording that an edit brings to a scene, and puts what do gives in its place. Tones and
+// fitted recordings are none: a piece's are what their recipes say, or refused.
 func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
 	switch e := e.(type) {
 	case *Batch:
@@ -591,7 +592,7 @@ func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
 		e.Source, err = do(e.Source)
 	case *Paste:
 		for id, src := range e.Clipboard.Sources {
-			if src.Tone != nil {
+			if src.Tone != nil || src.Fit != nil {
 				continue
 			}
 			if e.Clipboard.Sources[id], err = do(src); err != nil {

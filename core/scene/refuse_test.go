@@ -13,6 +13,7 @@ import (
 
 	"blendseam/core/blend"
 	"blendseam/core/curve"
+	"blendseam/core/fit/timing"
 	"blendseam/core/limit"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
@@ -68,6 +69,15 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		change(p.Tracks[0], &p.Tracks[0].Clips[0])
 		return &scene.Paste{Clipboard: p, At: 300 * fr}
 	}
+	slow := timing.Part{From: 0, To: 2 * fr, Length: 3 * fr, Kind: timing.Words}
+	fitted := func(from, to int64, parts ...timing.Part) *scene.Fit {
+		return &scene.Fit{Clip: oda, From: from, To: to, Parts: parts, Unlink: true}
+	}
+	patched := with(
+		&scene.Remove{Clips: []scene.ClipID{oda}},
+		&scene.LayTone{Tone: room, Name: "room", Track: "t2", From: 0, To: fr, In: base.ToneMiddle()},
+	)
+	brief := with(&scene.Trim{Clip: oda, Edge: "tail", To: 40 * fr, Alone: true})
 	foreign := func(src scene.Source) *scene.Paste {
 		e := hurt(func(_ *scene.Track, c *scene.Clip) { c.Source = "x" })
 		e.Clipboard.Sources = map[string]scene.Source{"x": src}
@@ -539,6 +549,23 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 			"No voice can be brought near another like that: a voice's colour has 19 third-octaves."},
 		{base, hurt(func(_ *scene.Track, c *scene.Clip) { c.Filters = &curve.Filters{LowCutHz: 1} }),
 			"How Oda is filtered cannot be: cuts lie from 10 to 24000 Hz."},
+		{base, &scene.Fit{Clip: pic[0]}, "Oda is picture; sound alone is fitted into a length."},
+		{base, &scene.Fit{Clip: oda, Parts: []timing.Part{slow}},
+			"Oda is linked to its picture, which keeps its length. Unlink it first."},
+		{patched, &scene.Fit{Clip: patched.Tracks[1].Clips[0].ID},
+			"room is room tone, of which there is any length; trim it."},
+		{base, fitted(0, fr, slow), "A stretch from sample 0 to 3840 does not lie in what is to be fitted."},
+		{base, fitted(0, fr, timing.Part{From: 0, To: fr, Length: 5 * fr, Kind: timing.Words}),
+			"Oda cannot be fitted: stretch 1 is to take 9600 samples for 1920; 0.5 to 2 times as fast is what can be heard."},
+		{brief, fitted(0, 140*fr, timing.Part{From: 0, To: 139 * fr, Length: 1, Kind: timing.Pause}),
+			"Nothing would be left of Oda."},
+		{base, fitted(0, 0), "Oda takes that length already."},
+		{base, fitted(30*fr, 40*fr, timing.Part{From: 30 * fr, To: 40 * fr, Length: 15 * fr, Kind: timing.Words}),
+			"Pell lies in the way of Oda on track Voices, by 5 frames."},
+		{base, foreign(scene.Source{ID: "x", Name: "x", Fit: &timing.Fit{Of: "y"}}),
+			"x is fitted from \"y\", which is no recording of this scene."},
+		{base, foreign(scene.Source{ID: "x", Name: "x", Fit: &timing.Fit{Of: "o", Parts: []timing.Part{slow}}}),
+			"Oda would take 270720 samples as it is fitted, not 0."},
 		{base, &scene.Lead{Left: oda, Right: pell}, "The cut from Oda to Pell lies at 01:00:04:00 already."},
 	} {
 		_, err := scene.Apply(c.on, c.edit)

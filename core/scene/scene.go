@@ -16,6 +16,7 @@ import (
 
 	"blendseam/core/blend"
 	"blendseam/core/curve"
+	"blendseam/core/fit/timing"
 	"blendseam/core/pcm"
 	"blendseam/core/timecode"
 )
@@ -55,6 +56,7 @@ type Source struct {
 	Stretches []Stretch `json:"stretches,omitempty"` // in order of time
 
 	Tone   *recipe.Tone `json:"tone,omitempty"`   // how it is built, if it is room tone and no recording
+	Fit    *timing.Fit  `json:"fit,omitempty"`    // of which recording, and how, if it is a fitted one
 	Speech *Speech      `json:"speech,omitempty"` // nil: not known
 }
 

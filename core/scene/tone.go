@@ -46,16 +46,16 @@ func (s *Scene) ToneSource(t recipe.Tone, name string) (Source, error) {
 // Sources are the ids of the sources that a clip's sound is made from: its own, and the tone of its room.
 func (c *Clip) Sources() []string { return append([]string{c.Source}, c.Room.Tones()...) }
 
-// Recordings are the ids of the recordings that some sources are, or are made from if they are tones.
+// Recordings are the ids of the recordings that some sources are, or are made from if they are tones or fitted.
 func Recordings(s *Scene, sources ...string) (list []string) {
 	for _, id := range sources {
 		tone := s.Sources[id].Tone
 		if tone == nil {
-			list = append(list, id)
+			list = append(list, FitOf(s, id).Of)
 			continue
 		}
 		for _, m := range tone.Materials() {
-			list = append(list, m.Source)
+			list = append(list, FitOf(s, m.Source).Of)
 		}
 	}
 	return list

@@ -76,6 +76,11 @@ func (s *Sources) Open(sc *scene.Scene, src scene.Source) (pcm.ReaderAt, error) 
 		}
 		return b.sound, nil
 	}
+	if src.Fit != nil {
+		return s.sounds.Get(context.Background(), src.ID, func(context.Context) (pcm.ReaderAt, error) {
+			return mix.Fitted(sc, src, s.of(sc))
+		})
+	}
 	return s.sounds.Get(context.Background(), src.ID, func(context.Context) (pcm.ReaderAt, error) {
 		r, err := s.open(src)
 		if err != nil {
@@ -122,6 +127,13 @@ func (s *Sources) Analysis(ctx context.Context, sc *scene.Scene, src scene.Sourc
 		return b.analysis, nil
 	}
 	return s.known.Get(ctx, src.ID, func(ctx context.Context) (*analysis.Recording, error) {
+		if src.Fit != nil {
+			of, err := s.Analysis(ctx, sc, sc.Sources[src.Fit.Of])
+			if err != nil {
+				return nil, err
+			}
+			return of.Timed(src.Fit), nil
+		}
 		r, err := s.Open(sc, src)
 		if err != nil {
 			return nil, err

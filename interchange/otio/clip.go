@@ -35,6 +35,14 @@ type clipIn struct {
 }
 
 var clipFields = []clipField{
+	{ // ahead of all that lies on the sound as it is fitted
+		[]string{"fit"},
+		func(to object, c clipOut) {
+			fit := writeFit(c)
+			put(to, "fit", fit, fit != nil)
+		},
+		func(from node, c clipIn) error { return c.r.fit(from, c) },
+	},
 	{
 		[]string{"gain_db"},
 		func(to object, c clipOut) { put(to, "gain_db", c.GainDB, c.GainDB != 0) },

@@ -96,6 +96,9 @@ func Read(raw []byte, length interchange.Length) (s *scene.Scene, warnings []str
 	if err := r.matchDucks(); err != nil {
 		return nil, nil, err
 	}
+	if err := r.matchFits(); err != nil {
+		return nil, nil, err
+	}
 	if err := r.markers(stack); err != nil {
 		return nil, nil, err
 	}
@@ -601,9 +604,6 @@ func (r *reader) clip(n node, t *scene.Track, at *big.Rat) (scene.Clip, *big.Rat
 		if err := f.read(mine, clipIn{&c, r, src, t}); err != nil {
 			return c, nil, err
 		}
-	}
-	if v := mine.value("fit"); v.Exists() && !isEmpty(v) {
-		r.warnings = append(r.warnings, fmt.Sprintf("%s: fit of clip %s is kept, but not heard yet", mine.place, c.Name))
 	}
 	if c.Foreign, err = mine.rest(foreign, clipKeys()...); err != nil {
 		return c, nil, err

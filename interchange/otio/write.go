@@ -155,7 +155,12 @@ func put(o object, key string, v any, when bool) {
 }
 
 func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64, named map[scene.ClipID]bool) object {
-	src := s.Sources[c.Source]
+	src, in := s.Sources[c.Source], c.In
+	length := scene.SourceLength(s, t, c)
+	if src.Fit != nil { // the recording itself, at the place that is heard first
+		in, src = scene.FitSpan(s, &c).From, s.Sources[src.Fit.Of]
+		length = src.Samples
+	}
 	ref := object{
 		"OTIO_SCHEMA":            "ExternalReference.1",
 		"name":                   src.Name,
@@ -164,8 +169,8 @@ func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64, named
 		"available_image_bounds": nil,
 	}
 	offset := s.Unit(t, src.Offset)
-	if n := scene.SourceLength(s, t, c); !src.Unknown {
-		ref["available_range"] = timeRange(offset, n, rate)
+	if !src.Unknown {
+		ref["available_range"] = timeRange(offset, length, rate)
 	}
 	mine := object{}
 	for _, f := range clipFields {
@@ -177,7 +182,7 @@ func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64, named
 	if src.Tone != nil {
 		media = writeTone(s, src)
 	}
-	o := object{"OTIO_SCHEMA": "Clip.2", "name": c.Name, "source_range": timeRange(c.In+offset, c.Length, rate),
+	o := object{"OTIO_SCHEMA": "Clip.2", "name": c.Name, "source_range": timeRange(in+offset, c.Length, rate),
 		"media_references":           object{"DEFAULT_MEDIA": media},
 		"active_media_reference_key": "DEFAULT_MEDIA",
 		"effects":                    []any{}, "markers": []any{}, "enabled": !c.Muted}

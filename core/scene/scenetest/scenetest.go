@@ -10,6 +10,7 @@ import (
 
 	"blendseam/core/blend"
 	"blendseam/core/curve"
+	"blendseam/core/fit/timing"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
@@ -85,6 +86,25 @@ func levelling(s *scene.Scene, rng *rand.Rand, t *scene.Track, id scene.ClipID, 
 	}[rng.IntN(7)]
 }
 
+// fitting gives an edit that fits a clip, or part of it, or takes that off.
+func fitting(s *scene.Scene, rng *rand.Rand, c *scene.Clip) scene.Edit {
+	e := &scene.Fit{Clip: c.ID, Unlink: rng.IntN(4) > 0}
+	span := scene.FitSpan(s, c)
+	if rng.IntN(3) == 0 {
+		span.From += span.Len() / 3
+		e.From, e.To = span.From, span.To
+	}
+	kinds := []timing.Kind{timing.Words, timing.Pause, timing.Music}
+	if n := span.Len(); rng.IntN(5) > 0 {
+		middle := span.From + 1 + rng.Int64N(max(1, n-1))
+		for _, p := range []pcm.Span{{From: span.From, To: middle}, {From: middle, To: span.To}} {
+			length := int64(float64(p.Len()) * (0.6 + 0.6*rng.Float64()))
+			e.Parts = append(e.Parts, timing.Part{From: p.From, To: p.To, Length: length, Kind: kinds[rng.IntN(3)]})
+		}
+	}
+	return e
+}
+
 // Random gives an edit of any kind for a scene. It may well be refused.
 func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	var ids []scene.ClipID
@@ -123,7 +143,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	how := []string{scene.Free, scene.Over, scene.Insert}[rng.IntN(3)]
 	some, yes := rng.IntN(2) == 0, true
 	from := max(0, frame(at+jitter(90000)))
-	switch rng.IntN(52) {
+	switch rng.IntN(54) {
 	case 0:
 		return &scene.Move{Clip: id, To: at + jitter(100000)}
 	case 1, 2, 3, 4:
@@ -142,6 +162,8 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			After:  rng.Int64N(20000),
 			Law:    blend.Laws[rng.IntN(3)].Law,
 		}
+	case 52, 53:
+		return fitting(s, rng, c)
 	case 41:
 		return &scene.PlaceCut{Left: id, Right: next, To: s.Time(t, c.End()) + jitter(3000), Slip: rng.Int64N(1400) - 700}
 	case 42, 43:

@@ -45,7 +45,7 @@ function load(source: string, step: number, n: number): Int16Array | undefined {
   const have = tiles.get(key);
   if (have !== undefined) return have ?? undefined;
   tiles.set(key, null);
-  fetch(source.startsWith("tone-") ? `${tones}/${source}/peaks/${step}/${n}` : `/media/${key}`).then(
+  fetch(/^(tone|fit)-/.test(source) ? `${tones}/${source}/peaks/${step}/${n}` : `/media/${key}`).then(
     async (r) => {
       if (!r.ok) return;
       tiles.set(key, new Int16Array(await r.arrayBuffer()));

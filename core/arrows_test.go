@@ -78,11 +78,12 @@ store: core/cache core/limit core/scene
 store/server/servertest: store/server
 tools/bench: core/curve core/pcm core/scene core/timecode interchange/otio media
 web: core/advise core/alike core/analysis core/audit core/blend core/curve core/evening core/fill core/fit
-  core/ground
+  core/fit/timing core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
   core/mix core/pcm core/pcm/wav core/scene core/sources core/speech
   core/timecode core/tone intake interchange interchange/report media store workspace
-workspace: core/advise core/alike core/analysis core/audit core/cache core/evening core/fill core/likeness core/loud
+workspace: core/advise core/alike core/analysis core/audit core/cache core/evening core/fill core/fit
+  core/fit/timing core/likeness core/loud
   core/margin core/mix core/pcm
   core/scene core/sources core/spread intake media store
 `

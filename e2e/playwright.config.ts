@@ -2,6 +2,7 @@ import { defineConfig } from "@playwright/test";
 
 export default defineConfig({
   testDir: ".",
+  testMatch: "*.spec.ts",
   outputDir: "results/output",
   globalSetup: "./prepare.ts",
   workers: 2,

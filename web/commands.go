@@ -589,6 +589,23 @@ var startSet = []Command{
 	{"filter", "Blends and levels", "Filter it …", "low cut, high cut, shelves, bells, equalise, telephone", nil},
 	{"filters_off", "Blends and levels", "Take the filters off", "low cut, high cut, shelves, bells", nil},
 	{
+		"fit",
+		"Trimming",
+		"Fit into a length …",
+		"stretch, shorten, lengthen, speed, slower, faster, same pitch; the clip in hand, or what lies in the range",
+		[]string{"Alt+w"},
+	},
+	{
+		"fit_picture",
+		"Trimming",
+		"Fit it to the picture that it lies under",
+		"narration longer than its picture, speed, same pitch",
+		[]string{"Alt+q"},
+	},
+	{"fit_gap", "Trimming", "Fit it up to the next clip", "fill the gap, speed, stretch, same pitch", nil},
+	{"fit_here", "Trimming", "Fit it so that it ends at the playhead", "speed, stretch, same pitch", nil},
+	{"fit_off", "Trimming", "Let it take its own length again", "fitted, speed, as recorded", nil},
+	{
 		"duck",
 		"Blends and levels",
 		"Let a track make way for words …",

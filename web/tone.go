@@ -298,7 +298,7 @@ func (s *Server) madePeaks(w http.ResponseWriter, r *http.Request) error {
 		0,
 		farthest,
 	); err != nil || !ok || src.Tone == nil && src.Fit == nil ||
-		step < 1 {
+		!slices.Contains(media.PeakSteps, step) {
 		return store.ErrNotFound
 	}
 	look := int64(toneLook)

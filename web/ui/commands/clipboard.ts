@@ -173,6 +173,8 @@ export function clipboard(s: Stage): Record<string, () => void> {
     came_from: () => {
       const p = clipsInHand(s)[0] ?? clipUnder(s);
       if (!p) return say("No clip is in hand, so there is no source to show.");
+      const fit = s.scene.sources[p.clip.source]?.fit;
+      if (fit) return location.assign(`/scenes/${s.id}/sources/${fit.of}/`);
       const moment = p.track.kind === "sound" ? p.clip.in : Math.round((p.clip.in * s.rate.den * s.sr) / s.rate.num);
       location.assign(
         `/scenes/${s.id}/sources/${p.clip.source}/` +

@@ -15,6 +15,7 @@ import type { LevelPoint } from "../wire/scene.ts";
 import type { LikenessAnswer, LoudnessAnswer } from "../wire/web.ts";
 import { ducking } from "./ducking.ts";
 import { ofEach } from "./figures.ts";
+import { fitting } from "./fitting.ts";
 import { clipsInHand } from "./moves.ts";
 import { batch, type Stage, together } from "./stage.ts";
 import { trackInHand } from "./tracks.ts";
@@ -46,6 +47,7 @@ export class Voicing {
       filters_off: () => this.filtersOff(),
       filters_bypass: () => this.bypass(),
       ...ducking(this.stage),
+      ...fitting(this.stage, this.hear),
       loudness: () => void this.loudness(),
       next_over: () => this.nextOver(),
       voices: () => location.assign(`/scenes/${this.stage.id}/voices`),

@@ -4,6 +4,7 @@ import type { Edge, Placed } from "../model/scene.ts";
 import { edgeAt, findClip, handles } from "../model/scene.ts";
 import { offsetWords } from "../timeline/draw.ts";
 import type { Room } from "../wire/recipe.ts";
+import type { Part } from "../wire/timing.ts";
 import type { About, Card, Field, InHand } from "./card.ts";
 import { action, blank, field, short, signed, tc } from "./card.ts";
 import {
@@ -33,6 +34,7 @@ export function clipCard(
     { name: "Source", value: src?.name ?? "–" },
   ];
   rows.push({ name: "Linked", value: c.link ? "yes" : "no" }, ...madeWayRows(a, p));
+  if (src?.fit) rows.push({ name: "Fitted", value: fitWords(src.fit.parts) });
   const offset = a.offsets[c.id],
     loud = (c.gain_db ?? 0) > 6;
   const laid = c.room ? roomRows(c.room) : [],
@@ -63,6 +65,8 @@ export function clipCard(
   if (t.kind === "sound") actions.push(...levelActions(a, p), action(a, "near", "As near as …"));
   if (c.like) actions.push(action(a, "near_off", "As recorded"));
   if (t.kind === "sound") actions.push(...filterActions(a, c.filters));
+  if (t.kind === "sound" && !src?.tone) actions.push(action(a, "fit", "Fit into a length …", "wide"));
+  if (src?.fit) actions.push(action(a, "fit_off", "Its own length again", "wide"));
   actions.push(...madeWayActions(a, [p]));
   if (voice.length) actions.push(action(a, "voices", "Voices alike", "wide"));
   if (room.length) actions.push(action(a, "rooms", "Rooms of all takes", "wide"));
@@ -84,6 +88,21 @@ export function clipCard(
     hint,
     actions,
   };
+}
+
+/** How a recording is fitted. */
+function fitWords(parts: Part[]): string {
+  const words = parts.filter((p) => p.kind !== "pause"),
+    sum = (of: (p: Part) => number) => words.reduce((n, p) => n + of(p), 0),
+    speed =
+      sum((p) => p.to - p.from) /
+      Math.max(
+        1,
+        sum((p) => p.length),
+      ),
+    pauses = parts.length - words.length;
+  const said = words.length ? [`words ${(100 * speed).toFixed(0)} %`] : [];
+  return [...said, ...(pauses ? [`${pauses} pauses`] : [])].join(", ");
 }
 
 /** What is done to a clip's background. */

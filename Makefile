@@ -80,6 +80,7 @@ bench: build
 	go test ./core/audit -run '^$$' -bench AuditOf500 -benchtime 3x
 	go test ./core/advise -run '^$$' -bench MendOf500 -benchtime 1x
 	go test ./core/analysis -run '^$$' -bench Analysis -benchtime 3x -cpu 1
+	go test ./core/fit -run '^$$' -bench Fitting -benchtime 3x -cpu 1
 	node e2e/large-scene.mjs
 	node e2e/playing.mjs
 

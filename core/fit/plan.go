@@ -34,14 +34,17 @@ func (p *Plan) Words(rate int64) string {
 		}
 		words += ", "
 	}
-	percent := 100 * (p.Speed - 1)
+	percent, what := 100*(p.Speed-1), "words "
+	if len(p.Parts) > 0 && p.Parts[0].Kind == timing.Music {
+		what = "all of it "
+	}
 	switch {
 	case math.Abs(percent) < 0.05:
 		words += "words as they are"
 	case percent > 0:
-		words += fmt.Sprintf("words %.1f %% faster", percent)
+		words += fmt.Sprintf("%s%.1f %% faster", what, percent)
 	default:
-		words += fmt.Sprintf("words %.1f %% slower", -percent)
+		words += fmt.Sprintf("%s%.1f %% slower", what, -percent)
 	}
 	if math.Abs(p.Speed-1) > HeardOver {
 		words += ", which starts to be heard"

@@ -43,10 +43,10 @@ func analyse(mono []float64, rate int) *analysis {
 	a.bands = measure.GetBands(rate, rate/100, LowestHz, HighestHz)
 	a.fine = measure.GetBands(rate, rate/200, 200, HighestHz)
 	a.Window, a.Bands = int64(a.bands.Window()), len(a.bands.Centres)
-	n := (int64(len(a.mono))-a.Window)/a.Hop + 1
-	if n < 1 {
+	if int64(len(a.mono)) < a.Window {
 		return a
 	}
+	n := (int64(len(a.mono))-a.Window)/a.Hop + 1
 	a.Power, a.LevelDB = make([]float64, 0, n*int64(a.Bands)), make([]float64, n)
 	for i := range a.LevelDB {
 		frame := a.mono[int64(i)*a.Hop : int64(i)*a.Hop+a.Window]

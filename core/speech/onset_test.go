@@ -132,3 +132,18 @@ func speechLevel(voice []float64) float64 {
 	}
 	return 10 * math.Log10(sum/float64(n))
 }
+
+// A sound of any length, down to none, can be looked at: what is too short for one frame has no words.
+func TestSoundsOfAnyLengthAreLookedAt(t *testing.T) {
+	for _, rate := range []int{8000, 44100, 48000, 192000} {
+		for n := 0; n < rate/20; n += 1 + rate/3000 {
+			v := make([]float64, n)
+			for i := range v {
+				v[i] = 0.1 * math.Sin(float64(i))
+			}
+			if h, _ := speech.Find(v, rate); h.Length != int64(n) {
+				t.Fatalf("%d samples at %d Hz: %+v", n, rate, h)
+			}
+		}
+	}
+}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"runtime"
 	"slices"
 	"testing"
 
@@ -93,7 +94,7 @@ type compared struct {
 
 func (c *compared) add(was, is pcm.Block) {
 	speed := float64(was.Len()) / float64(is.Len())
-	for at := rate / 10; at < len(was[0]); at += rate / 50 {
+	for at := rate / 10; at < len(was[0]); at += rate / 20 {
 		a, b := pitch(was[0], at), pitch(is[0], int(float64(at)/speed))
 		if a > 0 && b > 0 && math.Abs(math.Log2(b/a)) < 0.4 {
 			c.cents = append(c.cents, math.Abs(1200*math.Log2(b/a)))
@@ -135,12 +136,12 @@ func TestVoicesKeepTheirPitchAndColour(t *testing.T) {
 	}
 	c := all["ours"]
 	ruler := min(of(all["atempo"].cents, 0.95), of(all["rubberband"].cents, 0.95))
-	if len(c.cents) < 100 || of(c.cents, 0.5) > 15 || of(c.cents, 0.95) > max(40, 1.4*ruler) || of(c.spectrum, 0.5) > 1 {
+	if len(c.cents) < 50 || of(c.cents, 0.5) > 15 || of(c.cents, 0.95) > max(40, 1.4*ruler) || of(c.spectrum, 0.5) > 1 {
 		t.Error("too far from what they were")
 	}
 	for _, other := range []string{"atempo", "rubberband"} {
 		o := all[other]
-		if of(c.cents, 0.5) > of(o.cents, 0.5)+2 || of(c.spectrum, 0.5) > of(o.spectrum, 0.5)+0.2 {
+		if of(c.cents, 0.5) > of(o.cents, 0.5)+4 || of(c.spectrum, 0.5) > of(o.spectrum, 0.5)+0.2 {
 			t.Errorf("%s is nearer to what they were", other)
 		}
 	}
@@ -236,6 +237,30 @@ func TestMusicKeepsItsPartialsAndItsBeats(t *testing.T) {
 	}
 }
 
+// Noise of any colour, which no kind of part knows from one of another, is as loud afterwards, in all its third-
+// octaves.
+func TestNoiseStaysAsLoud(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 6))
+	white, brown := pcm.NewBlock(1, 5*rate), pcm.NewBlock(1, 5*rate)
+	low := 0.0
+	for i := range white[0] {
+		white[0][i] = 0.1 * rng.NormFloat64()
+		low = 0.98*low + 0.05*white[0][i]
+		brown[0][i] = 4 * low
+	}
+	for name, was := range map[string]pcm.Block{"white": white, "brown": brown} {
+		for _, kind := range []timing.Kind{timing.Words, timing.Music, timing.Pause} {
+			_, is := fitted(t, was, was.Len()*5/4, kind)
+			x, y := thirds(was), thirds(is)
+			for i := range x {
+				if d := y[i] - x[i]; math.Abs(d) > 1 { // bands of few periods are measured to some tenths of a dB
+					t.Errorf("%s noise as %s: third-octave %d is off by %.2f dB", name, kind, i, d)
+				}
+			}
+		}
+	}
+}
+
 // loudest is the frequency near hz at which a sound has most, by its discrete-time Fourier transform.
 func loudest(v []float64, hz float64) float64 {
 	best, most := 0.0, 0.0
@@ -282,3 +307,69 @@ func begins(v []float64, near int64) int64 {
 }
 
 func abs(v int64) int64 { return max(v, -v) }
+
+// endless is noise of any length that is not held in memory.
+type endless struct{ length int64 }
+
+func (e endless) Format() pcm.Format { return pcm.Format{Rate: rate, Channels: 1, Bits: 16} }
+func (e endless) Len() int64         { return e.length }
+func (e endless) ReadSamplesAt(dst pcm.Block, at int64) error {
+	for i := range dst[0] {
+		x := uint64(at+int64(i)) / 7 * 0x9E3779B97F4A7C15
+		dst[0][i] = float64(x>>40)/(1<<24) - 0.5
+	}
+	return nil
+}
+
+// To find where a part joins takes memory that grows as its length does, not faster, and nearly none of it is kept.
+func TestALongPartTakesNoMoreMemoryThanItsLength(t *testing.T) {
+	taken := func(seconds int64) (all, kept uint64) {
+		n := seconds * rate
+		part := timing.Part{To: n, Length: n * 4 / 5, Kind: timing.Words}
+		r, err := fit.Open(timing.Fit{Parts: []timing.Part{part}}, endless{n})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var before, after runtime.MemStats
+		runtime.GC()
+		runtime.ReadMemStats(&before)
+		if err := r.ReadSamplesAt(pcm.NewBlock(1, 100), n/2); err != nil {
+			t.Fatal(err)
+		}
+		runtime.ReadMemStats(&after)
+		all = after.TotalAlloc - before.TotalAlloc
+		runtime.GC()
+		runtime.ReadMemStats(&after)
+		runtime.KeepAlive(r)
+		return all, after.HeapAlloc - min(after.HeapAlloc, before.HeapAlloc)
+	}
+	short, _ := taken(25)
+	long, kept := taken(100)
+	if long > 6*short || kept > 2<<20 {
+		t.Errorf("25 s take %d kB, 100 s %d kB, of which %d are kept", short>>10, long>>10, kept>>10)
+	}
+}
+
+// Pieces of a long held sound are the same bits, in whatever order they are asked for.
+func TestPiecesOfAHeldSoundAreTheWhole(t *testing.T) {
+	long := pcm.NewBlock(1, 45*rate)
+	for i := range long[0] {
+		for k, hz := range []float64{196, 247, 294} {
+			long[0][i] += 0.1 * math.Sin(2*math.Pi*hz*float64(i)/rate+float64(k))
+		}
+	}
+	_, whole := fitted(t, long, 50*rate, timing.Music)
+	parts := []timing.Part{{To: long.Len(), Length: 50 * rate, Kind: timing.Music}}
+	again, err := fit.Open(timing.Fit{Parts: parts}, pcm.Memory{Rate: rate, Sound: long})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, at := range []int64{40 * rate, 3 * rate, 16*rate - 100, 31 * rate, 49 * rate} {
+		span := pcm.Span{From: at, To: at + rate/2}
+		part, err := pcm.Read(again, span)
+		if err != nil {
+			t.Fatal(err)
+		}
+		outside.Same(t, "a piece", part, whole.Slice(span.From, span.To))
+	}
+}

@@ -91,7 +91,13 @@ func (r *Reader) part(p *fitted, dst pcm.Block, at int64) error {
 		case timing.Pause:
 			p.path, p.err = pausePath(newTape(r.of), p.Part)
 		case timing.Music:
-			p.music = newVocoder(r.of, p.Part)
+			v := newVocoder(r.of, p.Part)
+			held, err := v.held()
+			if p.err = err; held {
+				p.music = v
+			} else if err == nil { // beats and noise are kept best where there are joins
+				p.path, p.err = wordsPath(newTape(r.of), p.Part)
+			}
 		default:
 			p.path, p.err = wordsPath(newTape(r.of), p.Part)
 		}

@@ -23,7 +23,7 @@ type tape struct {
 }
 
 const (
-	coarseHz = 12000
+	coarseHz = 8000
 	frameMS  = 1
 	tapeS    = 12.0 // of which it holds at least so much behind what is asked for
 	behindS  = 8.0  // and so much before it
@@ -40,7 +40,8 @@ func (t *tape) hold(s pcm.Span) error {
 	if s.In(t.held) && !t.held.Empty() {
 		return nil
 	}
-	from := pcm.Floor(s.From-int64(behindS*float64(t.rate)), t.coarse*t.frame)
+	grid := t.coarse * t.frame
+	from := pcm.Floor(s.From-int64(behindS*float64(t.rate)), grid) * grid
 	span := pcm.Span{From: from, To: max(s.To, s.From+int64(tapeS*float64(t.rate)))}
 	b, err := pcm.Read(t.from, span)
 	if err != nil {

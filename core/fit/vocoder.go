@@ -13,11 +13,12 @@ import (
 	"blendseam/core/pcm"
 )
 
-// How music is fitted: frames of so many samples at 48 kHz, a quarter of which they go on; an onset and what follows it
-// at once pass as they are.
+// How music is fitted: frames of so many samples at 48 kHz, a third of which they go on, so that the squares of their
+// windows, sin^2, sum to 9/8; an onset and what follows it at once pass as they are.
 const (
-	frameAt48k = 4096
-	overlap    = 4
+	frameAt48k = 9216
+	overlap    = 3
+	windowSum  = 9.0 / 8
 	attackMS   = 30.0
 	apartMS    = 50.0 // onsets are at least
 	enterMS    = 5.0  // the crossfade ahead of an onset
@@ -48,7 +49,7 @@ type vocoder struct {
 	mu    sync.Mutex
 	kept  map[pieceOf]*piece
 	order []pieceOf // as they were made
-	held  int64     // samples in all that are kept
+	size  int64     // samples in all that are kept
 	err   error
 }
 
@@ -75,7 +76,7 @@ type piece struct {
 
 func newVocoder(of pcm.ReaderAt, p timing.Part) *vocoder {
 	rate := int64(of.Format().Rate)
-	n := int64(256)
+	n := int64(9 * 16)
 	for n < frameAt48k*rate/48000 {
 		n *= 2
 	}
@@ -116,6 +117,35 @@ func (v *vocoder) divide(rate int64) error {
 		v.segments = append(v.segments, s)
 	}
 	return nil
+}
+
+// held tells whether the part is made of sounds with partials that are held: onsets come less than every two seconds,
+// and around its loud frequencies a few bins stand out of the others. Of noise a vocoder would take some, and it would
+// soften beats.
+func (v *vocoder) held() (bool, error) {
+	const looks, bins, least = 16, 32, 0.2
+	n := v.part.To - v.part.From
+	if v.err != nil || float64(len(v.segments)-1) > float64(n)/float64(v.of.Format().Rate)/2 {
+		return false, v.err
+	}
+	var flat, all float64
+	for k := range int64(looks) {
+		if err := v.frame(v.spare, v.part.From+n*(2*k+1)/(2*looks)); err != nil {
+			return false, err
+		}
+		for _, ch := range v.spare {
+			for from := bins / 4; from+bins < len(ch)/3; from += bins { // up to 8 kHz of 48
+				sum, logs := 0.0, 0.0
+				for _, x := range ch[from : from+bins] {
+					p := real(x)*real(x) + imag(x)*imag(x) + 1e-15
+					sum, logs = sum+p, logs+math.Log(p)
+				}
+				// the geometric mean of powers over their mean is 0.56 for noise
+				flat, all = flat+bins*math.Exp(logs/bins), all+sum
+			}
+		}
+	}
+	return flat < least*all, nil
 }
 
 // onsets are the moments of a span at which something begins of a sudden, each so far from the one before.
@@ -247,9 +277,9 @@ func (v *vocoder) piece(id pieceOf, long int64) (*piece, error) {
 		if number < id.number {
 			continue
 		}
-		v.kept[id], v.order, v.held = p, append(v.order, id), v.held+p.sound.Len()
-		for v.held > keptS*int64(v.of.Format().Rate) && len(v.order) > 1 {
-			v.held -= v.kept[v.order[0]].sound.Len()
+		v.kept[id], v.order, v.size = p, append(v.order, id), v.size+p.sound.Len()
+		for v.size > keptS*int64(v.of.Format().Rate) && len(v.order) > 1 {
+			v.size -= v.kept[v.order[0]].sound.Len()
 			delete(v.kept, v.order[0])
 			v.order = v.order[1:]
 		}
@@ -266,7 +296,7 @@ func (v *vocoder) render(s *segment, number, long int64) (p *piece, next [][]com
 	if number*long >= s.out.Len() { // behind its end only what rounds
 		span.To = span.From + long
 	}
-	first := func(at int64) int64 { return pcm.Floor(at-v.n/2, v.hop)/v.hop + 1 } // frame that reaches a moment
+	first := func(at int64) int64 { return pcm.Floor(at-v.n/2, v.hop) + 1 } // frame that reaches a moment
 	p = &piece{from: span.From, sound: pcm.NewBlock(v.of.Format().Channels, span.Len())}
 	last := s.begins[number]
 	beginsNext := first((number + 1) * long)
@@ -286,7 +316,7 @@ func (v *vocoder) render(s *segment, number, long int64) (p *piece, next [][]com
 			v.turn(now, v.spare, last)
 		}
 		last = now
-		scale := 1 / (1.5 * float64(v.n)) // squares of the windows sum to 1.5
+		scale := 1 / (windowSum * float64(v.n))
 		begin := k*v.hop - v.n/2 - span.From
 		on := pcm.Span{From: max(0, -begin), To: min(v.n, span.Len()-begin)}
 		for c := range now {

@@ -13,8 +13,8 @@ import (
 // A Kind says how the length of a stretch is changed.
 type Kind string
 
-// The kinds. Words keep their consonants sharp; a pause loses or repeats some of its own background and no word; music
-// keeps its partials steady, for anything that is not one voice.
+// The kinds. Words keep their consonants sharp; a pause loses or repeats some of its own background and no word; music,
+// which is for anything that is not one voice, keeps the partials of held sounds steady, and its beats.
 const (
 	Words Kind = "words"
 	Pause Kind = "pause"

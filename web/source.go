@@ -25,7 +25,7 @@ type UseView struct {
 	Out   int64        `json:"out"`
 }
 
-// usesOf gives the clips of a source; of picture and sound that are linked, the sound.
+// usesOf gives the clips of a source, as it is or fitted; of picture and sound that are linked, the sound.
 func usesOf(sc *scene.Scene, source string) []UseView {
 	uses := []UseView{}
 	heard := map[scene.LinkID]bool{}
@@ -38,20 +38,13 @@ func usesOf(sc *scene.Scene, source string) []UseView {
 	}
 	for _, t := range sc.Tracks {
 		for _, c := range t.Clips {
-			if c.Source == source && (t.Kind == scene.Sound || !heard[c.Link]) {
-				in := sc.Time(t, c.In)
-				uses = append(
-					uses,
-					UseView{
-						c.ID,
-						c.Name,
-						t.Name,
-						sc.Timecode(sc.Time(t, c.Start)),
-						in,
-						in + sc.Time(t, c.End()) - sc.Time(t, c.Start),
-					},
-				)
+			if scene.FitOf(sc, c.Source).Of != source || t.Kind != scene.Sound && heard[c.Link] {
+				continue
 			}
+			shown := scene.FitSpan(sc, &c)
+			uses = append(uses, UseView{
+				c.ID, c.Name, t.Name, sc.Timecode(sc.Time(t, c.Start)), sc.Time(t, shown.From), sc.Time(t, shown.To),
+			})
 		}
 	}
 	return uses

@@ -373,3 +373,20 @@ func TestPiecesOfAHeldSoundAreTheWhole(t *testing.T) {
 		outside.Same(t, "a piece", part, whole.Slice(span.From, span.To))
 	}
 }
+
+// A long part of words is made of stretches that end where the next begin: a sine goes through them without a step
+// beyond its own steepest, and all of it is exact to the sample.
+func TestALongPartHasNoStepsBetweenItsStretches(t *testing.T) {
+	long := sine(200, 50)
+	r, is := fitted(t, long, 40*rate+7, timing.Words)
+	if is.Len() != 40*rate+7 || r.Len() != is.Len() {
+		t.Fatalf("%d samples", is.Len())
+	}
+	step := 0.0
+	for i := 1; i < len(is[0]); i++ {
+		step = max(step, math.Abs(is[0][i]-is[0][i-1]))
+	}
+	if steepest := 0.5 * 2 * math.Pi * 200 / rate; step > 1.1*steepest {
+		t.Errorf("a step of %.4f, the sine's steepest is %.4f", step, steepest)
+	}
+}

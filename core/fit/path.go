@@ -44,11 +44,12 @@ func wordsPath(t *tape, p timing.Part) (path []join, err error) {
 	drift := func(o int64) int64 { return pos + (o - out) - p.From - p.Back(o) }
 	for {
 		// the moments at which it is away far enough, and too far
-		first, last := out, out
+		first := out
 		for first < p.Length && abs(drift(first)) < ms(fromMS) {
 			first += ms(1)
 		}
-		for last = first; last < p.Length && abs(drift(last)) < ms(untilMS); {
+		last := first
+		for last < p.Length && abs(drift(last)) < ms(untilMS) {
 			last += ms(1)
 		}
 		first, last = max(first, out+fade), max(last, out+fade)

@@ -11,7 +11,8 @@ import (
 )
 
 // A Reader is a recording as it is fitted: a recording of its own. What it gives of any stretch is the same bits as in
-// the whole, for where it joins is found once for each part, when that is first heard, and kept.
+// the whole, for where it joins is found once for each part, or stretch of a long one, when that is first heard, and
+// kept.
 type Reader struct {
 	of    pcm.ReaderAt
 	fit   timing.Fit
@@ -36,12 +37,34 @@ func Open(f timing.Fit, of pcm.ReaderAt) (*Reader, error) {
 	}
 	r := &Reader{of: of, fit: f}
 	shift := int64(0)
-	for _, p := range f.Parts {
-		begin := p.From + shift
-		shift += p.Length - (p.To - p.From)
-		r.parts = append(r.parts, &fitted{Part: p, begin: begin, shift: shift})
+	for _, whole := range f.Parts {
+		for _, p := range stretches(whole, int64(of.Format().Rate)*stretchS) {
+			begin := p.From + shift
+			shift += p.Length - (p.To - p.From)
+			r.parts = append(r.parts, &fitted{Part: p, begin: begin, shift: shift})
+		}
 	}
 	return r, nil
+}
+
+// stretchS is how long the stretches are, in seconds, in each of which joins are looked for by themselves.
+const stretchS = 20
+
+// stretches are those of a long part of words at one speed, so that nobody who hears a moment of it waits until the
+// joins of hours are found. Each ends where the next begins, to the sample.
+func stretches(p timing.Part, long int64) (list []timing.Part) {
+	n := p.To - p.From
+	if p.Kind != timing.Words || p.Ease > 0 || n < 2*long {
+		return []timing.Part{p}
+	}
+	count := n / long
+	for i := range count {
+		from, to := n*i/count, n*(i+1)/count
+		list = append(list, timing.Part{
+			From: p.From + from, To: p.From + to, Length: p.Forward(to) - p.Forward(from), Kind: p.Kind,
+		})
+	}
+	return list
 }
 
 // Format is that of the recording, as 64-bit float.

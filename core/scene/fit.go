@@ -26,6 +26,9 @@ func FitSource(s *Scene, f timing.Fit, name string) (Source, error) {
 		ID: "fit-" + hex.EncodeToString(sum[:16]), Name: name, Samples: f.Len(of.Samples), Channels: of.Channels,
 		Offset: of.Offset, Unknown: of.Unknown, Fit: &f,
 	}
+	if of.Unknown { // then its length is not known either
+		src.Samples = max(0, src.Samples)
+	}
 	for _, x := range of.Stretches {
 		src.Stretches = append(src.Stretches, Stretch{x.Name, f.Forward(x.From), f.Forward(x.To)})
 	}
@@ -133,7 +136,7 @@ func (e *Fit) apply(d *draft) error {
 		if next, err = FitSource(d.Scene, now, next.Name); err != nil {
 			return err
 		}
-		if err := checkFit(d.Scene, next); err != nil {
+		if err := checkSource(d.Scene, next); err != nil {
 			return err
 		}
 		d.Sources = maps.Clone(d.Sources)

@@ -38,7 +38,7 @@ func Open(f timing.Fit, of pcm.ReaderAt) (*Reader, error) {
 	r := &Reader{of: of, fit: f}
 	shift := int64(0)
 	for _, whole := range f.Parts {
-		for _, p := range stretches(whole, int64(of.Format().Rate)*stretchS) {
+		for _, p := range stretches(whole, searchS*int64(of.Format().Rate)) {
 			begin := p.From + shift
 			shift += p.Length - (p.To - p.From)
 			r.parts = append(r.parts, &fitted{Part: p, begin: begin, shift: shift})
@@ -47,8 +47,8 @@ func Open(f timing.Fit, of pcm.ReaderAt) (*Reader, error) {
 	return r, nil
 }
 
-// stretchS is how long the stretches are, in seconds, in each of which joins are looked for by themselves.
-const stretchS = 20
+// searchS is how long the stretches are, in seconds, in each of which joins are looked for by themselves.
+const searchS = 20
 
 // stretches are those of a long part of words at one speed, so that nobody who hears a moment of it waits until the
 // joins of hours are found. Each ends where the next begins, to the sample.

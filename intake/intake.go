@@ -162,7 +162,7 @@ func (in Intake) Admit(ctx context.Context, id string, e scene.Edit) error {
 			sc = st.Scene
 		}
 		info, err := in.Known(ctx, src.ID)
-		if errors.Is(err, store.ErrNotFound) || src.Tone != nil || src.Fit != nil {
+		if errors.Is(err, store.ErrNotFound) || src.Made() {
 			return src, &NotHere{src.Name}
 		} else if err != nil {
 			return src, err
@@ -216,7 +216,7 @@ func (in Intake) adopt(
 	ids := map[string]string{}
 	sources := map[string]scene.Source{}
 	for old, src := range s.Sources {
-		if src.Tone != nil || src.Fit != nil {
+		if src.Made() {
 			continue
 		}
 		info, err := get(src)

@@ -75,7 +75,7 @@ func (in Intake) Uploaded(
 	}
 	found, open := map[string]media.Info{}, &Choices{}
 	for id, src := range s.Sources {
-		if src.Tone != nil || src.Fit != nil {
+		if src.Made() {
 			continue
 		}
 		list, err := meant(s, src, known, chosen[src.URL])

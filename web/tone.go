@@ -297,7 +297,7 @@ func (s *Server) madePeaks(w http.ResponseWriter, r *http.Request) error {
 		map[string]*int64{"step": &step, "tile": &tile},
 		0,
 		farthest,
-	); err != nil || !ok || src.Tone == nil && src.Fit == nil ||
+	); err != nil || !ok || !src.Made() ||
 		!slices.Contains(media.PeakSteps, step) {
 		return store.ErrNotFound
 	}

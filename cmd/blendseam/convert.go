@@ -37,7 +37,7 @@ func relink(s *scene.Scene, from, to string) error {
 		return nil
 	}
 	for id, src := range s.Sources {
-		if src.Tone != nil || src.Fit != nil || strings.Contains(src.URL, ":") || filepath.IsAbs(src.URL) {
+		if src.Made() || strings.Contains(src.URL, ":") || filepath.IsAbs(src.URL) {
 			continue
 		}
 		file, err := media.LocalPath(from, src.URL)

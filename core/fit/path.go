@@ -59,7 +59,7 @@ func wordsPath(t *tape, p timing.Part) (path []join, err error) {
 		if last+2*fade >= p.Length {
 			break
 		}
-		best, err := t.bestJoin(p, pos-out, first, last, drift, ms)
+		best, err := t.bestJoin(pos-out, first, last, drift, ms)
 		if err != nil {
 			return nil, err
 		}
@@ -72,7 +72,7 @@ func wordsPath(t *tape, p timing.Part) (path []join, err error) {
 // bestJoin is the best of all joins that begin from one moment of the part to another; shift is what place of the
 // recording is at the moment 0 without a join.
 func (t *tape) bestJoin(
-	p timing.Part, shift, first, last int64, drift func(int64) int64, ms func(float64) int64,
+	shift, first, last int64, drift func(int64) int64, ms func(float64) int64,
 ) (best join, err error) {
 	fade := ms(fadeMS)
 	reach := ms(untilMS + mostJump + 2*fadeMS)
@@ -144,14 +144,12 @@ func (t *tape) finish(p timing.Part, path []join, ms func(float64) int64) ([]joi
 		if err != nil {
 			return nil, err
 		}
-		if most > 0.5 && seconds < longS && since > 0 && !math.IsInf(most, 1) {
-			continue
+		none := math.IsInf(most, 1)
+		if since > 0 && (none || most > 0.5 && seconds < longS) {
+			continue // there may be a better place further ahead
 		}
-		if math.IsInf(most, 1) {
-			if since > 0 {
-				continue
-			}
-			return shortPath(p, fade), nil
+		if none {
+			break
 		}
 		if which < 0 { // one more
 			at := len(path)

@@ -19,7 +19,7 @@ type tape struct {
 	rough   []float64 // mean of coarse samples, from held.From on
 	squares []float64 // sums of the squares of rough up to each
 	rises   []float64 // sums of how suddenly it becomes louder, by frames from held.From on: the sum up to each
-	levels  []float64 // mean power of frames of heldLevel coarse samples
+	levels  []float64 // mean power of levelMS around each frame
 }
 
 const (

@@ -119,7 +119,7 @@ func checkMaterial(s *Scene, m recipe.Material) error {
 		return notPossible("The scene has no source %q; bring it in first.", m.Source)
 	}
 	if m.From < 0 || m.To <= m.From || m.To > farthest(s) || !src.Unknown && m.To > src.Samples ||
-		src.Tone != nil || src.Fit != nil {
+		src.Made() {
 		return notPossible("%s has no sound from sample %d to %d for tone to be made from.", src.Name, m.From, m.To)
 	}
 	return nil

@@ -592,7 +592,7 @@ func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
 		e.Source, err = do(e.Source)
 	case *Paste:
 		for id, src := range e.Clipboard.Sources {
-			if src.Tone != nil || src.Fit != nil {
+			if src.Made() {
 				continue
 			}
 			if e.Clipboard.Sources[id], err = do(src); err != nil {

@@ -43,6 +43,9 @@ func (s *Scene) ToneSource(t recipe.Tone, name string) (Source, error) {
 	return src, nil
 }
 
+// Made tells whether a source is no recording, but made from some: tone, or a recording as it is fitted.
+func (s Source) Made() bool { return s.Tone != nil || s.Fit != nil }
+
 // Sources are the ids of the sources that a clip's sound is made from: its own, and the tone of its room.
 func (c *Clip) Sources() []string { return append([]string{c.Source}, c.Room.Tones()...) }
 

@@ -3,6 +3,7 @@
 import { madeWayFor, makingWay, noWayFor } from "../model/ducks.ts";
 import type { Placed, Track } from "../model/scene.ts";
 import { downBy } from "../model/typed.ts";
+import type { Question } from "../panels/ask.ts";
 import { say } from "../panels/toast.ts";
 import { clipsInHand } from "./moves.ts";
 import { type Stage, together } from "./stage.ts";
@@ -22,6 +23,16 @@ export function ducking(s: Stage): Record<string, () => void> {
     act(t);
   };
 
+  /** Asks by how much, and for one of some choices. */
+  const howDeep = async (title: string, choices: Question["choices"]) => {
+    const got = await s.ask({ title, label: "By how many dB", value: "8", choices, hint: FOLLOWS, done: "Make way" });
+    if (!got) return undefined;
+    const db = downBy(got.value);
+    if (db !== undefined) return { choice: got.choice, db };
+    say(`"${got.value}" is not a number of decibels, such as 8.`);
+    return undefined;
+  };
+
   /** Lets a track that is chosen make way for the words of some clips. */
   const forClips = async (clips: Placed[]) => {
     const own = new Set(clips.map((p) => p.track.id)),
@@ -30,19 +41,11 @@ export function ducking(s: Stage): Record<string, () => void> {
       first = [...others].sort((a, b) => rank(a) - rank(b))[0],
       name = clips.length > 1 ? `these ${clips.length} clips` : clips[0].clip.name;
     if (!first) return say(`There is no other track of sound that could make way for ${name}.`);
-    const got = await s.ask({
-      title: `Make way for ${name}`,
-      label: "By how many dB",
-      value: "8",
-      choices: { label: "Track", list: others.map((t) => ({ value: t.id, words: t.name })), value: first.id },
-      hint: FOLLOWS,
-      done: "Make way",
-    });
-    const deep = got && downBy(got.value);
+    const list = others.map((t) => ({ value: t.id, words: t.name })),
+      got = await howDeep(`Make way for ${name}`, { label: "Track", list, value: first.id });
     if (!got) return;
-    if (deep === undefined) return say(`"${got.value}" is not a number of decibels, such as 8.`);
     const was = others.find((t) => t.id === got.choice)?.ducks ?? [];
-    edit({ edit: "set_ducks", track: got.choice, ducks: madeWayFor(was, clips, deep) });
+    edit({ edit: "set_ducks", track: got.choice, ducks: madeWayFor(was, clips, got.db) });
   };
 
   /** Lets the track in hand make way for the words of another. */
@@ -50,26 +53,17 @@ export function ducking(s: Stage): Record<string, () => void> {
     const others = s.scene.tracks.filter((x) => x.kind === "sound" && x.id !== t.id),
       voices = others.filter((x) => x.purpose === "dialogue");
     if (!others.length) return say("There is no other track of sound whose words it could make way for.");
-    const got = await s.ask({
-      title: `${t.name} makes way for words`,
-      label: "By how many dB",
-      value: "8",
-      choices: {
-        label: "Of",
-        list: [
-          ...(voices.length > 1 ? [{ value: "", words: "all dialogue" }] : []),
-          ...others.map((x) => ({ value: x.id, words: x.name })),
-        ],
-        value: voices.length > 1 ? "" : (voices[0] ?? others[0]).id,
-      },
-      hint: FOLLOWS,
-      done: "Make way",
+    const got = await howDeep(`${t.name} makes way for words`, {
+      label: "Of",
+      list: [
+        ...(voices.length > 1 ? [{ value: "", words: "all dialogue" }] : []),
+        ...others.map((x) => ({ value: x.id, words: x.name })),
+      ],
+      value: voices.length > 1 ? "" : (voices[0] ?? others[0]).id,
     });
-    const deep = got && downBy(got.value);
     if (!got) return;
-    if (deep === undefined) return say(`"${got.value}" is not a number of decibels, such as 8.`);
     const under = got.choice ? [got.choice] : voices.map((x) => x.id);
-    edit({ edit: "set_ducks", track: t.id, ducks: [...(t.ducks ?? []), { under, db: deep }] });
+    edit({ edit: "set_ducks", track: t.id, ducks: [...(t.ducks ?? []), { under, db: got.db }] });
   };
 
   return {

@@ -43,7 +43,7 @@ core/likeness: core/analysis core/audit core/curve core/filter core/level core/m
 core/margin: core/analysis core/audit core/level core/measure core/mix core/pcm core/scene core/sources core/spread
 core/measure: core/level core/pcm core/simd
 core/mix: core/blend core/cache core/curve core/filter core/fit core/ground core/level core/limit
-  core/measure core/pcm core/scene core/tone
+  core/measure core/pcm core/scene core/simd core/tone
   core/tone/recipe
 core/pcm: core/limit core/simd
 core/pcm/flac: core/pcm

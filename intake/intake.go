@@ -174,6 +174,7 @@ func (in Intake) Admit(ctx context.Context, id string, e scene.Edit) error {
 		if src.Name != "" {
 			now.Name = src.Name
 		}
+		now.Joined = src.Joined // which the scene checks
 		return now, err
 	})
 }
@@ -229,6 +230,7 @@ func (in Intake) adopt(
 		}
 		now.Name, now.URL, now.Offset, now.Foreign, now.Stretches = src.Name, info.Name, src.Offset, src.Foreign,
 			src.Stretches
+		now.Joined = src.Joined
 		ids[old], sources[info.ID] = info.ID, now
 	}
 	with := &scene.Scene{SampleRate: s.SampleRate, Sources: sources}
@@ -270,11 +272,19 @@ func (in Intake) adopt(
 		own.Tone = ids[r.Tone]
 		return &own
 	}
-	for _, t := range s.Tracks {
-		t.Room = moved(t.Room)
-		for i := range t.Clips {
-			c := &t.Clips[i]
-			c.Source, c.Room = ids[c.Source], moved(c.Room)
+	renamed := func(tracks []*scene.Track) {
+		for _, t := range tracks {
+			t.Room = moved(t.Room)
+			for i := range t.Clips {
+				c := &t.Clips[i]
+				c.Source, c.Room = ids[c.Source], moved(c.Room)
+			}
+		}
+	}
+	renamed(s.Tracks)
+	for _, src := range sources {
+		if src.Joined != nil {
+			renamed(src.Joined.Tracks)
 		}
 	}
 	if name != "" {

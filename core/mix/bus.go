@@ -1,8 +1,6 @@
 package mix
 
 import (
-	"sync"
-
 	"blendseam/core/level"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
@@ -42,26 +40,4 @@ func (b *bus) apply(sound pcm.Block, at int64) {
 			sound[c][i] *= by
 		}
 	}
-}
-
-// busses are blocks to sum a track in.
-var busses = sync.Pool{New: func() any { b := pcm.NewBlock(2, renderStep); return &b }}
-
-// through sums sound in a block of its own, works on it, and adds it to dst.
-func (b *bus) through(dst pcm.Block, at int64, sum func(pcm.Block) error) error {
-	if !b.does() {
-		return sum(dst)
-	}
-	buffer := busses.Get().(*pcm.Block)
-	defer busses.Put(buffer)
-	own := (*buffer)[:len(dst)].Slice(0, dst.Len())
-	own.Clear()
-	if err := sum(own); err != nil {
-		return err
-	}
-	b.apply(own, at)
-	for c := range dst {
-		addTo(dst[c], own[c])
-	}
-	return nil
 }

@@ -18,8 +18,6 @@ import (
 // up: of that it sounds as much as they lack of 1, and takes off what they have more.
 type between struct {
 	noise *ground.Noise
-	gain  float64
-	bus   bus
 	span  pcm.Span // outside of which it is not heard
 	cover []voices // what may stand for a room
 }
@@ -81,10 +79,10 @@ func (m *Mixer) grounds(s *scene.Scene, open Open) error {
 		}
 		room := filteredRoom(*t.Room, t.Filters, float64(s.SampleRate))
 		noise := ground.NewNoise(room, int(s.SampleRate), tone)
-		b := between{noise: noise, gain: m.tracks[i].gain, bus: m.tracks[i].bus, cover: m.tracks}
+		b := between{noise: noise, cover: m.tracks}
 		for _, o := range s.Tracks {
 			for _, c := range o.Clips {
-				if o.Kind != scene.Sound || c.Room == nil || !s.Heard(c) {
+				if o.Kind != scene.Sound || !scene.Evened(s, c) || !s.Heard(c) {
 					continue
 				}
 				own := pcm.Span{From: c.Start + c.FadeIn.Length, To: c.End() - c.FadeOut.Length}
@@ -94,7 +92,7 @@ func (m *Mixer) grounds(s *scene.Scene, open Open) error {
 				b.span.From, b.span.To = min(b.span.From, own.From), max(b.span.To, own.To)
 			}
 		}
-		m.rooms = append(m.rooms, b)
+		m.tracks[i].room = &b
 	}
 	return nil
 }
@@ -161,8 +159,8 @@ func (b *between) add(dst pcm.Block, at int64) error {
 	}
 	lacks := false
 	for i, p := range power {
-		power[i] = b.gain * math.Sqrt(max(0, 1-p))
-		amplitude[i] = b.gain * (1 - amplitude[i])
+		power[i] = math.Sqrt(max(0, 1-p))
+		amplitude[i] = 1 - amplitude[i]
 		lacks = lacks || p < 1-1e-9 || amplitude[i] < -1e-9
 	}
 	if !lacks {

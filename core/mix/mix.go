@@ -1,5 +1,10 @@
 // Package mix renders a scene to samples: any stretch, on demand. A stretch is the same bits whether it is
 // rendered alone or as part of the whole, and memory does not grow with the scene's length.
+//
+// What a clip sounds like at its gain, with its line and lulls, is rounded to 32-bit float; then come its fades and
+// blends, and what all clips of a track sum to with the track's own room is rounded to 32-bit float again. What a
+// track does as a whole comes after that, in 64 bits. So clips of a track that are joined into one recording of 32-bit
+// float are the same bits as they were apart.
 package mix
 
 import (
@@ -13,6 +18,7 @@ import (
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/simd"
 
 	"gonum.org/v1/gonum/floats"
 )
@@ -35,7 +41,6 @@ type Options struct {
 type Mixer struct {
 	channels int
 	tracks   []voices
-	rooms    []between
 	length   int64
 }
 
@@ -44,8 +49,10 @@ type voices struct {
 	track *scene.Track
 	gain  float64
 	bus   bus
+	room  *between // what sounds where no clip does, nil if nothing
 	list  []voice
 	of    map[scene.ClipID]int // index in list, by clip
+	still bool                 // not heard: it only stands for the rooms of others
 }
 
 // A voice is a clip as it sounds: blends reach beyond its ends.
@@ -61,6 +68,7 @@ type voice struct {
 	fadeOut *ramp
 	lulls   []scene.Lull
 	shapes  bool // fades, line and lulls are heard
+	still   bool // not heard: it only stands for rooms
 }
 
 // A ramp is a stretch of the scene with a gain that changes.
@@ -79,12 +87,23 @@ func (r *ramp) at(sample int64) float64 {
 // is measured when the blend is first rendered. The scene must hold the laws of Scene.Check; open must know its tones,
 // see WithMade.
 func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
+	return newMixer(s, s, open, opt, nil)
+}
+
+// Joined prepares what clips sound like together, as they are to be joined into one recording.
+func Joined(s *scene.Joining, open Open) (*Mixer, error) {
+	return newMixer(s.Scene, s.Whole, open, Options{Within: s.Sounding()}, s)
+}
+
+// newMixer makes a mixer; tracks make way for what is in whole. Of what is joined only the parts are heard, though
+// rooms do not sound where other clips do.
+func newMixer(s, whole *scene.Scene, open Open, opt Options, of *scene.Joining) (*Mixer, error) {
 	m := &Mixer{channels: s.Channels, length: s.Length()}
 	open = once(open)
 	get := func(c scene.Clip) (pcm.ReaderAt, error) { return Evened(s, c, open) }
 	solo := false
 	for _, t := range s.Tracks {
-		solo = solo || t.Solo && t.Kind == scene.Sound
+		solo = solo || t.Solo && t.Kind == scene.Sound && of == nil
 	}
 	for _, t := range s.Tracks {
 		switch {
@@ -98,7 +117,14 @@ func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 			return nil, err
 		}
 		if opt.Clip == "" {
-			v.bus = busOf(s, t)
+			v.bus = busOf(whole, t)
+		}
+		v.still = of != nil && !of.HasOf(t)
+		for i := range v.list {
+			v.list[i].still = of != nil && !of.Has(v.list[i].clip.ID)
+		}
+		if of != nil && of.Single {
+			v.bus = bus{}
 		}
 		if len(v.list) > 0 {
 			m.tracks = append(m.tracks, v)
@@ -130,8 +156,10 @@ func (m *Mixer) pair(s *scene.Scene, get func(scene.Clip) (pcm.ReaderAt, error),
 			}
 			continue
 		}
-		likeness := likenessFor(p.Law, func() (pcm.Block, pcm.Block, error) { return PairSides(s, p, get) })
 		span, _ := s.Overlap(p)
+		_, left := s.Clip(p.Out)
+		_, right := s.Clip(p.In)
+		likeness := likenessFor(p.Law, left, right, span, get)
 		if out != nil {
 			out.fadeOut = &ramp{span, func(x float64) float64 { g, _ := p.Gains(x, likeness.r); return g }, likeness.ready}
 		}
@@ -147,18 +175,57 @@ type likeness struct {
 	ready func() error // nil if nothing is to be measured
 }
 
-func likenessFor(law blend.Law, sides func() (left, right pcm.Block, err error)) *likeness {
+// likenessFor is that of two clips at their gains, with lines and lulls, over a stretch of the scene, of which a minute
+// counts.
+func likenessFor(
+	law blend.Law, out, in *scene.Clip, span pcm.Span, get func(scene.Clip) (pcm.ReaderAt, error),
+) *likeness {
 	l := &likeness{}
-	if law == blend.Matched {
-		l.ready = sync.OnceValue(func() error {
-			left, right, err := sides()
-			if err == nil {
-				l.r = measure.Correlation(left, right)
-			}
-			return err
-		})
+	if law != blend.Matched {
+		return l
 	}
+	l.ready = sync.OnceValue(func() error {
+		var sides [2]pcm.Block
+		for i, c := range []*scene.Clip{out, in} {
+			if c == nil {
+				return fmt.Errorf("a blend at %d names a clip that is gone", span.From)
+			}
+			r, err := get(*c)
+			if err != nil {
+				return err
+			}
+			v := voiceOf(c, r)
+			span := pcm.Span{From: span.From, To: min(span.To, span.From+int64(r.Format().Rate)*60)}
+			sides[i] = pcm.NewBlock(r.Format().Channels, span.Len())
+			if err := v.read(sides[i], span); err != nil {
+				return err
+			}
+		}
+		l.r = measure.Correlation(sides[0], sides[1])
+		return nil
+	})
 	return l
+}
+
+// clipOn gives a clip of a track by its id, nil if there is none.
+func clipOn(t *scene.Track, id scene.ClipID) *scene.Clip {
+	for i := range t.Clips {
+		if t.Clips[i].ID == id {
+			return &t.Clips[i]
+		}
+	}
+	return nil
+}
+
+// voiceOf is a clip as it sounds on its own, without fades and blends.
+func voiceOf(c *scene.Clip, source pcm.ReaderAt) voice {
+	v := voice{clip: c, span: c.Span(), in: c.In, source: source, gain: level.Amplitude(c.GainDB), shapes: true}
+	for _, l := range c.Lulls {
+		if !l.Off {
+			v.lulls = append(v.lulls, l)
+		}
+	}
+	return v
 }
 
 // voice gives a clip as it sounds, nil if it is not heard.
@@ -218,18 +285,12 @@ func trackVoices(
 		if err != nil {
 			return out, err
 		}
-		v := voice{clip: &t.Clips[i], span: c.Span(), in: c.In, source: src, gain: level.Amplitude(c.GainDB)}
+		v := voiceOf(&t.Clips[i], src)
 		if opt.Bypass {
 			v.span = pcm.Span{From: c.Start - c.In, To: c.Start - c.In + src.Len()}
-			v.in = 0
+			v.in, v.lulls, v.shapes = 0, nil, false
 		} else {
-			v.shapes = true
 			v.fades(c)
-			for _, l := range c.Lulls {
-				if !l.Off {
-					v.lulls = append(v.lulls, l)
-				}
-			}
 		}
 		index[c.ID] = len(out.list)
 		out.list = append(out.list, v)
@@ -243,7 +304,6 @@ func trackVoices(
 		if !okL && !okR {
 			continue
 		}
-		likeness := likenessFor(b.Law, func() (pcm.Block, pcm.Block, error) { return Sides(t, b, get) })
 		cut := int64(0)
 		if okL {
 			cut = out.list[l].clip.End()
@@ -251,6 +311,7 @@ func trackVoices(
 			cut = out.list[r].clip.Start
 		}
 		span := pcm.Span{From: cut - b.Before, To: cut + b.After}
+		likeness := likenessFor(b.Law, clipOn(t, b.Left), clipOn(t, b.Right), span, get)
 		if okL {
 			v := &out.list[l]
 			v.tail = &ramp{span, func(x float64) float64 { g, _ := b.Gains(x, likeness.r); return g }, likeness.ready}
@@ -330,14 +391,10 @@ func (m *Mixer) Render(dst pcm.Block, at int64) error {
 		part := dst.Slice(from, min(dst.Len(), from+renderStep))
 		part.Clear()
 		for i := range m.tracks {
-			if err := m.tracks[i].add(part, at+from); err != nil {
-				return err
+			if m.tracks[i].still {
+				continue
 			}
-		}
-		for i := range m.rooms {
-			r := &m.rooms[i]
-			err := r.bus.through(part, at+from, func(own pcm.Block) error { return r.add(own, at+from) })
-			if err != nil {
+			if err := m.tracks[i].add(part, at+from); err != nil {
 				return err
 			}
 		}
@@ -351,25 +408,96 @@ func (t *voices) first(window pcm.Span) int {
 	return sort.Search(len(t.list), func(i int) bool { return t.list[i].span.To > window.From })
 }
 
+// within are the voices that may sound in a window.
+func (t *voices) within(window pcm.Span) []voice {
+	from := t.first(window)
+	to := from
+	for to < len(t.list) && t.list[to].span.From < window.To {
+		to++
+	}
+	return t.list[from:to]
+}
+
+// add adds what is heard of the track in a window from sample at of the scene on.
 func (t *voices) add(dst pcm.Block, at int64) error {
 	window := pcm.Span{From: at, To: at + dst.Len()}
-	for i := t.first(window); i < len(t.list) && t.list[i].span.From < window.To; i++ {
-		if err := t.list[i].add(dst, window, t.gain, &t.bus); err != nil {
+	list := t.within(window)
+	if t.sums(list, window, len(dst)) {
+		return t.addSum(dst, list, window)
+	}
+	for i := range list {
+		if err := list[i].add(dst, window, t.gain, &t.bus); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
+// sums tells whether voices of a window have to be summed before they are rounded: where some may sound together, or
+// with the track's room, or where their channels do.
+func (t *voices) sums(list []voice, window pcm.Span, channels int) bool {
+	if t.room != nil {
+		return true
+	}
+	for i := range list {
+		v := &list[i]
+		if n := v.source.Format().Channels; n > 1 && n != channels {
+			return true
+		}
+		for _, r := range []*ramp{v.head, v.tail} {
+			if r != nil && r.span.Overlaps(window) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// sumBlocks are blocks to sum a track in.
+var sumBlocks = sync.Pool{New: func() any { b := pcm.NewBlock(2, renderStep); return &b }}
+
+// addSum adds voices, and the track's room, that sound together.
+func (t *voices) addSum(dst pcm.Block, list []voice, window pcm.Span) error {
+	buffer := sumBlocks.Get().(*pcm.Block)
+	defer sumBlocks.Put(buffer)
+	own := (*buffer)[:len(dst)].Slice(0, dst.Len())
+	own.Clear()
+	for i := range list {
+		if err := list[i].add(own, window, 1, &bus{}); err != nil {
+			return err
+		}
+	}
+	if t.room != nil {
+		if err := t.room.add(own, window.From); err != nil {
+			return err
+		}
+	}
+	round32(own)
+	times(own, t.gain)
+	t.bus.apply(own, window.From)
+	for c := range dst {
+		addTo(dst[c], own[c])
+	}
+	return nil
+}
+
+func round32(sound pcm.Block) {
+	for _, ch := range sound {
+		simd.Round32(ch)
+	}
+}
+
+// add adds what is heard of a voice in a window, through the gain and the bus of its track.
 func (v *voice) add(dst pcm.Block, window pcm.Span, trackGain float64, bus *bus) error {
 	part := v.span.Intersect(window)
-	if part.Empty() {
+	if part.Empty() || v.still {
 		return nil
 	}
 	to := dst.Slice(part.From-window.From, part.To-window.From)
-	at := v.in + part.From - v.span.From
-	if adder, ok := v.source.(pcm.Adder); ok && !v.shaped(part) && !bus.does() {
-		if done, err := adder.AddSamplesAt(to, at, v.gain*trackGain); done || err != nil {
+	// what is added without a copy has 24 bits, which rounding leaves alone
+	if adder, ok := v.source.(pcm.Adder); ok && v.gain == 1 && !v.shaped(part) && !bus.does() {
+		at := v.in + part.From - v.span.From
+		if done, err := adder.AddSamplesAt(to, at, trackGain); done || err != nil {
 			return err
 		}
 	}
@@ -380,15 +508,34 @@ func (v *voice) add(dst pcm.Block, window pcm.Span, trackGain float64, bus *bus)
 		*buffer = append(*buffer, make([]float64, renderStep))
 	}
 	src := (*buffer)[:channels].Slice(0, part.Len())
+	if err := v.read(src, part); err != nil {
+		return err
+	}
+	faded, err := v.fade(src, part)
+	if err != nil {
+		return err
+	}
+	if faded {
+		round32(src)
+	}
+	times(src, trackGain)
+	turnBy(src, bus.duck, part.From)
+	join(to, src, bus.sides)
+	return nil
+}
+
+// read gives what the clip sounds like over a part of its span, without fades and blends.
+func (v *voice) read(src pcm.Block, part pcm.Span) error {
+	at := v.in + part.From - v.span.From
 	if err := v.source.ReadSamplesAt(src, at); err != nil {
 		return err
 	}
-	v.turn(src, part, v.gain*trackGain)
-	if err := v.contour(src, part); err != nil {
-		return err
+	times(src, v.gain)
+	if v.lined() {
+		turnBy(src, v.clip.Level, at)
 	}
-	turnBy(src, bus.duck, part.From)
-	join(to, src, bus.sides)
+	v.lull(src, part)
+	round32(src)
 	return nil
 }
 
@@ -418,23 +565,15 @@ func (v *voice) contoured(part pcm.Span) bool {
 	return false
 }
 
-// turn applies the clip's gain and its level line to what was read for a part of its span.
-func (v *voice) turn(src pcm.Block, part pcm.Span, gain float64) {
-	times(src, gain)
-	if v.lined() {
-		turnBy(src, v.clip.Level, v.in+part.From-v.span.From)
-	}
-}
-
 // contour applies lulls, fades and blends.
 func (v *voice) contour(src pcm.Block, part pcm.Span) error {
-	for _, r := range v.ramps() {
-		if r != nil && r.ready != nil && r.span.Overlaps(part) {
-			if err := r.ready(); err != nil {
-				return err
-			}
-		}
-	}
+	v.lull(src, part)
+	_, err := v.fade(src, part)
+	return err
+}
+
+// lull turns sound down in the lulls that lie over a part of the voice.
+func (v *voice) lull(src pcm.Block, part pcm.Span) {
 	source := part.Add(v.in - v.span.From)
 	for _, l := range v.lulls {
 		over := l.Span().Intersect(source)
@@ -445,9 +584,19 @@ func (v *voice) contour(src pcm.Block, part pcm.Span) error {
 			}
 		}
 	}
+}
+
+// fade applies fades and blends, and tells whether any lies over a part of the voice.
+func (v *voice) fade(src pcm.Block, part pcm.Span) (faded bool, err error) {
 	for _, r := range v.ramps() {
-		if r == nil {
+		if r == nil || !r.span.Overlaps(part) {
 			continue
+		}
+		faded = true
+		if r.ready != nil {
+			if err := r.ready(); err != nil {
+				return true, err
+			}
 		}
 		over := r.span.Intersect(part)
 		for s := over.From; s < over.To; s++ {
@@ -457,7 +606,7 @@ func (v *voice) contour(src pcm.Block, part pcm.Span) error {
 			}
 		}
 	}
-	return nil
+	return faded, nil
 }
 
 // join adds sound to the mix: mono goes to every channel at unity, more channels to one as their mean, more than two

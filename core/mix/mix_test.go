@@ -24,7 +24,7 @@ func noise(seed uint64, channels int, n int64) pcm.Block {
 	b := pcm.NewBlock(channels, n)
 	for c := range b {
 		for i := range b[c] {
-			b[c][i] = r.Float64() - 0.5
+			b[c][i] = float64(r.Float32()) - 0.5 // which 32 bits hold
 		}
 	}
 	return b

@@ -71,7 +71,7 @@ func TestVoicesSayTheGainThatIsRendered(t *testing.T) {
 			}
 			sum += g
 		}
-		if math.Abs(sum-b[0][at]) > 1e-12 {
+		if math.Abs(sum-b[0][at]) > 1e-7 {
 			t.Fatalf("sample %d is rendered as %.6f, the voices say %.6f", at, b[0][at], sum)
 		}
 	}

@@ -67,6 +67,11 @@ func checkSource(s *Scene, src Source) error {
 			return err
 		}
 	}
+	if src.Joined != nil {
+		if err := checkJoined(s, src); err != nil {
+			return err
+		}
+	}
 	return checkSpeech(src)
 }
 

@@ -130,8 +130,7 @@ func pieceOf(s *Scene, in map[ClipID]bool) Clipboard {
 			if in[clip.ID] {
 				clip.Start -= s.Unit(t, p.from)
 				c.Clips = append(c.Clips, clip)
-				used := clip.Sources()
-				for _, id := range append(used, Recordings(s, used...)...) {
+				for _, id := range Needed(s, &clip) {
 					p.Sources[id] = s.Sources[id]
 				}
 			}

@@ -380,6 +380,22 @@ func dividedDucks(d *draft, of, part ClipID) {
 	}
 }
 
+// renamedDucks lets ducks that name some clips name one in their place.
+func renamedDucks(d *draft, of []ClipID, now ClipID) {
+	for i, t := range d.Tracks {
+		for k := range t.Ducks {
+			named := t.Ducks[k].Clips
+			at := slices.IndexFunc(named, func(id ClipID) bool { return slices.Contains(of, id) })
+			if at < 0 {
+				continue
+			}
+			t = touchDucks(d, i)
+			named = slices.DeleteFunc(slices.Clone(named), func(id ClipID) bool { return slices.Contains(of, id) })
+			t.Ducks[k].Clips = append(named, now)
+		}
+	}
+}
+
 // movedDucks lets ducks that name a clip go on making way for it on another track, but for one of that track itself.
 func movedDucks(d *draft, clip ClipID, to TrackID) {
 	for i, t := range d.Tracks {

@@ -15,6 +15,14 @@ const (
 // trailing its edge.
 const farthestLead = 10
 
+// opposite is the other edge of a clip.
+func opposite(side Side) Side {
+	if side == Head {
+		return Tail
+	}
+	return Head
+}
+
 // edge is where a clip's head or tail lies on its track.
 func (c Clip) edge(which Side) int64 {
 	if which == Head {

@@ -39,6 +39,8 @@ var edits = map[string]func() Edit{
 	"fill":          func() Edit { return new(Fill) },
 	"divide":        func() Edit { return new(Divide) },
 	"fit":           func() Edit { return new(Fit) },
+	"join":          func() Edit { return new(Join) },
+	"reopen":        func() Edit { return new(Reopen) },
 	"remove":        func() Edit { return new(Remove) },
 	"remove_range":  func() Edit { return new(RemoveRange) },
 	"close_gap":     func() Edit { return new(CloseGap) },
@@ -589,6 +591,8 @@ func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
 			}
 		}
 	case *Bring:
+		e.Source, err = do(e.Source)
+	case *Join:
 		e.Source, err = do(e.Source)
 	case *Paste:
 		for id, src := range e.Clipboard.Sources {

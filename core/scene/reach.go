@@ -98,7 +98,9 @@ func (s *Scene) ReachOf(clip ClipID, edge Side, doing Doing) (r Reach, ok bool) 
 
 // within narrows the limits to a step from a moment of a track by low to high, in the track's unit.
 func (r *Reach) within(s *Scene, t *Track, at, low, high int64) {
-	r.Low = max(r.Low, s.Time(t, at+low)-s.Time(t, at))
+	if low > -unbounded {
+		r.Low = max(r.Low, s.Time(t, at+low)-s.Time(t, at))
+	}
 	if high < unbounded {
 		r.High = min(r.High, s.Time(t, at+high)-s.Time(t, at))
 	}

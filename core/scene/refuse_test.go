@@ -576,6 +576,7 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		both = append(both, [2]string{scene.Message(err), c.want})
 	}
 	both = append(both, refusedOtherwise(base)...)
+	both = append(both, refusedJoins(t, base)...)
 	for _, m := range both {
 		if m[0] != m[1] {
 			t.Errorf("it reads\n%q, want\n%q", m[0], m[1])

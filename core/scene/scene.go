@@ -57,6 +57,7 @@ type Source struct {
 
 	Tone   *recipe.Tone `json:"tone,omitempty"`   // how it is built, if it is room tone and no recording
 	Fit    *timing.Fit  `json:"fit,omitempty"`    // of which recording, and how, if it is a fitted one
+	Joined *Joined      `json:"joined,omitempty"` // what it was joined from, nil: nothing that is known
 	Speech *Speech      `json:"speech,omitempty"` // nil: not known
 }
 

@@ -64,6 +64,45 @@ func Recordings(s *Scene, sources ...string) (list []string) {
 	return list
 }
 
+// Needed are the ids of all sources that are needed to have a clip as it is: those that its sound is made from, and
+// what they are made or were joined from.
+func Needed(s *Scene, c *Clip) []string { return neededBy(s, c, nil) }
+
+func neededBy(s *Scene, c *Clip, list []string) []string {
+	own := c.Sources()
+	for _, id := range append(own, Recordings(s, own...)...) {
+		if slices.Contains(list, id) {
+			continue
+		}
+		list = append(list, id)
+		j := s.Sources[id].Joined
+		if j == nil {
+			continue
+		}
+		for _, t := range j.Tracks {
+			for i := range t.Clips {
+				list = neededBy(s, &t.Clips[i], list)
+			}
+		}
+	}
+	return list
+}
+
+// joinedOf tells whether a recording was joined from a source.
+func joinedOf(s *Scene, source string) bool {
+	for _, src := range s.Sources {
+		if src.Joined == nil {
+			continue
+		}
+		for _, t := range src.Joined.Tracks {
+			if slices.ContainsFunc(t.Clips, func(c Clip) bool { return slices.Contains(c.Sources(), source) }) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // Dialogue goes through the clips of recordings that are not muted, track by track of dialogue, in order of time.
 func Dialogue(s *Scene) iter.Seq2[*Track, *Clip] {
 	return func(yield func(*Track, *Clip) bool) {
@@ -347,7 +386,9 @@ func (d *draft) follow(t *Track, ci int, was Clip, before, now pcm.Span) {
 	tone.From, tone.To = c.In+now.From-c.Start, c.In+now.To-c.Start
 	if next, err := d.ToneSource(tone, src.Name); err == nil {
 		d.Sources = maps.Clone(d.Sources)
-		delete(d.Sources, c.Source)
+		if !joinedOf(d.Scene, c.Source) {
+			delete(d.Sources, c.Source)
+		}
 		d.Sources[next.ID] = next
 		c.Source = next.ID
 	}

@@ -45,6 +45,9 @@ func (e *Bring) apply(d *draft) error {
 	if len(src.Stretches) == 0 { // what was marked in it stays
 		src.Stretches = d.Sources[src.ID].Stretches
 	}
+	if src.Joined == nil { // and what it was joined from
+		src.Joined = d.Sources[src.ID].Joined
+	}
 	d.Sources = maps.Clone(d.Sources)
 	d.Sources[src.ID] = src
 	return nil

@@ -27,3 +27,10 @@ func reach(v []float64, large, small, even, limit float64) (mask int) {
 	}
 	return mask
 }
+
+// round32 is Round32, one number after the other.
+func round32(v []float64) {
+	for i, x := range v {
+		v[i] = float64(float32(x))
+	}
+}

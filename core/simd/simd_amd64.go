@@ -23,6 +23,11 @@ func peakOf16s(v *float64, n int) float64
 
 func hasAVX2() bool
 
+// round32s rounds n numbers, a multiple of 8 above 0.
+//
+//go:noescape
+func round32s(v *float64, n int)
+
 var avx2 = hasAVX2()
 
 // reach16 is Reach with AVX2.
@@ -72,4 +77,15 @@ func Reach(v []float64, large, small, even, limit float64) (mask int) {
 	}
 	_ = v[ReachPoints]
 	return reach16(&v[0], large, small, even, limit)
+}
+
+// Round32 rounds numbers to the nearest that 32 bits of float hold.
+func Round32(v []float64) {
+	n := len(v) &^ 7
+	if !avx2 || n == 0 {
+		round32(v)
+		return
+	}
+	round32s(&v[0], n)
+	round32(v[n:])
 }

@@ -242,3 +242,23 @@ reaches:
 	VZEROUPPER
 	MOVQ BX, mask+40(FP)
 	RET
+
+// func round32s(v *float64, n int)
+//
+// To 32 bits and back, eight a turn, by the rounding that the processor is set to, which is to the nearest.
+TEXT ·round32s(SB), NOSPLIT, $0-16
+	MOVQ v+0(FP), SI
+	MOVQ n+8(FP), CX
+
+rounds:
+	VCVTPD2PSY (SI), X0
+	VCVTPD2PSY 32(SI), X1
+	VCVTPS2PD X0, Y0
+	VCVTPS2PD X1, Y1
+	VMOVUPD Y0, (SI)
+	VMOVUPD Y1, 32(SI)
+	ADDQ $64, SI
+	SUBQ $8, CX
+	JG rounds
+	VZEROUPPER
+	RET

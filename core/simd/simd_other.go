@@ -15,3 +15,6 @@ func Peak(v []float64) float64 { return peak(v) }
 func Reach(v []float64, large, small, even, limit float64) (mask int) {
 	return reach(v, large, small, even, limit)
 }
+
+// Round32 rounds numbers to the nearest that 32 bits of float hold.
+func Round32(v []float64) { round32(v) }

@@ -1,7 +1,9 @@
 package simd
 
 import (
+	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 )
 
@@ -22,6 +24,27 @@ func TestPeakAndReachAreThoseOfThePlainLoops(t *testing.T) {
 		limit := 2 * r.Float64()
 		if got, want := Reach(v[from:], 0.9, 0.3, 0.64, limit), reach(v[from:], 0.9, 0.3, 0.64, limit); got != want {
 			t.Fatalf("from %d on %b reach %g, want %b", from, got, limit, want)
+		}
+	}
+}
+
+func TestRoundingTo32BitsIsThatOfThePlainLoop(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 7))
+	for n := range 40 {
+		fast := make([]float64, n)
+		for i := range fast {
+			fast[i] = r.NormFloat64() * math.Exp2(float64(r.IntN(300)-200))
+		}
+		if n > 3 {
+			fast[0], fast[1], fast[2] = 0, math.Inf(1), math.Copysign(0, -1)
+		}
+		plain := slices.Clone(fast)
+		Round32(fast)
+		round32(plain)
+		for i := range fast {
+			if math.Float64bits(fast[i]) != math.Float64bits(plain[i]) {
+				t.Fatalf("of %d, number %d is rounded to %g, not to %g", n, i, fast[i], plain[i])
+			}
 		}
 	}
 }

@@ -178,11 +178,8 @@ var clipFields = []clipField{
 	{
 		[]string{"fills"},
 		func(to object, c clipOut) {
-			if h := c.Fills; h != nil {
-				o := object{"clip": h.Clip}
-				put(o, "lull", h.Lull, h.Lull != "")
-				put(o, "next", h.Next, h.Next != "")
-				to["fills"] = o
+			if c.Fills != nil {
+				to["fills"] = writeHole(c.Fills)
 			}
 		},
 		func(from node, c clipIn) error { return c.r.hole(from, c.Clip) },

@@ -55,6 +55,7 @@ type reader struct {
 	clips    map[scene.ClipID]scene.ClipID // id of clips beside holes, by their name in the file
 	cut      int                           // names and notes that were too long
 	duckings []ducking
+	joinings []joining
 }
 
 // Read reads a scene file. length may be nil. Warnings name what was kept but is not heard.
@@ -93,6 +94,12 @@ func Read(raw []byte, length interchange.Length) (s *scene.Scene, warnings []str
 	}
 	r.matchPairs()
 	r.matchHoles()
+	if err := r.joined(top); err != nil {
+		return nil, nil, err
+	}
+	if err := r.matchJoined(); err != nil {
+		return nil, nil, err
+	}
 	if err := r.matchDucks(); err != nil {
 		return nil, nil, err
 	}
@@ -319,7 +326,8 @@ func (r *reader) frame(top, stack node) error {
 	} else {
 		r.scene.StartFrame = 0
 	}
-	r.scene.Foreign, err = mine.rest(foreign, "sample_rate", "channels", "drop_frame", "stretches", "speech")
+	r.scene.Foreign, err = mine.rest(foreign, "sample_rate", "channels", "drop_frame", "stretches", "speech",
+		"joined_from")
 	return err
 }
 

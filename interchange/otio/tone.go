@@ -302,16 +302,34 @@ func (r *reader) hole(mine node, c *scene.Clip) error {
 	}
 	o, ok, err := mine.object("fills")
 	if ok {
-		c.Fills = &scene.Hole{
-			Clip: scene.ClipID(o.text("clip")),
-			Lull: scene.LullID(o.text("lull")),
-			Next: scene.ClipID(o.text("next")),
-		}
+		hole := readHole(o)
+		c.Fills = &hole
 	}
 	return err
 }
 
-// namedClips are the clips that the holes of patches name, and those whose words tracks make way for.
+func readHole(o node) scene.Hole {
+	return scene.Hole{
+		Clip: scene.ClipID(o.text("clip")),
+		Lull: scene.LullID(o.text("lull")),
+		Next: scene.ClipID(o.text("next")),
+	}
+}
+
+func writeHole(h *scene.Hole) object {
+	o := object{"clip": h.Clip}
+	put(o, "lull", h.Lull, h.Lull != "")
+	put(o, "next", h.Next, h.Next != "")
+	return o
+}
+
+// holeOf is a hole by the ids that its clips have now.
+func (r *reader) holeOf(h scene.Hole) scene.Hole {
+	return scene.Hole{Clip: r.clips[h.Clip], Lull: h.Lull, Next: r.clips[h.Next]}
+}
+
+// namedClips are the clips that the holes of patches name, those whose words tracks make way for, and those that had to
+// do with what was joined.
 func namedClips(s *scene.Scene) map[scene.ClipID]bool {
 	ids := map[scene.ClipID]bool{}
 	for _, t := range s.Tracks {
@@ -322,10 +340,17 @@ func namedClips(s *scene.Scene) map[scene.ClipID]bool {
 		}
 		for _, c := range t.Clips {
 			if h := c.Fills; h != nil {
-				ids[h.Clip] = true
-				if h.Next != "" {
-					ids[h.Next] = true
-				}
+				ids[h.Clip], ids[h.Next] = true, true
+			}
+		}
+	}
+	for _, src := range s.Sources {
+		if src.Joined == nil {
+			continue
+		}
+		for _, tie := range src.Joined.Ties {
+			if ids[tie.Clip] = true; tie.Fills != nil {
+				ids[tie.Fills.Clip], ids[tie.Fills.Next] = true, true
 			}
 		}
 	}
@@ -340,7 +365,7 @@ func (r *reader) matchHoles() {
 			if h == nil {
 				continue
 			}
-			now := scene.Hole{Clip: r.clips[h.Clip], Lull: h.Lull, Next: r.clips[h.Next]}
+			now := r.holeOf(*h)
 			if span, ok := r.scene.HoleSpan(now); ok && !span.Empty() {
 				t.Clips[i].Fills = &now
 			} else {

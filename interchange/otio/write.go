@@ -48,6 +48,9 @@ func Write(s *scene.Scene) ([]byte, error) {
 	if list := writeSpeech(s); len(list) > 0 {
 		mine["speech"] = list
 	}
+	if list := writeJoined(s); len(list) > 0 {
+		mine["joined_from"] = list
+	}
 	top := object{"OTIO_SCHEMA": "Timeline.1", "name": s.Name, "tracks": stack,
 		"global_start_time": rational(s.StartFrame, s.Rate.Float())}
 	return json.MarshalIndent(withForeign(top, s.Foreign, mine), "", "  ")

@@ -3,6 +3,7 @@ package scenetest
 
 import (
 	"blendseam/core/tone/recipe"
+	"fmt"
 	"maps"
 	"math/rand/v2"
 	"slices"
@@ -105,6 +106,39 @@ func fitting(s *scene.Scene, rng *rand.Rand, c *scene.Clip) scene.Edit {
 	return e
 }
 
+// joining gives an edit that joins a clip with those behind it, or with one of another track, and one that opens what
+// is joined.
+func joining(s *scene.Scene, rng *rand.Rand, t *scene.Track, i int) scene.Edit {
+	var ids []scene.ClipID
+	for _, c := range t.Clips[i:min(len(t.Clips), i+1+rng.IntN(3))] {
+		ids = append(ids, c.ID)
+	}
+	for _, o := range s.Tracks {
+		for _, c := range o.Clips {
+			if s.Sources[c.Source].Joined != nil && rng.IntN(3) > 0 {
+				return &scene.Reopen{Clip: c.ID}
+			}
+			if o.Kind == scene.Sound && o != t && rng.IntN(30) == 0 {
+				ids = append(ids, c.ID)
+			}
+		}
+	}
+	e := Joined(s, ids...)
+	if rng.IntN(20) == 0 {
+		e.Source.Samples++
+	}
+	return e
+}
+
+// Joined is an edit that joins clips into a recording that nothing is known of but its length.
+func Joined(s *scene.Scene, ids ...scene.ClipID) *scene.Join {
+	e := &scene.Join{Clips: ids, Source: scene.Source{Name: "joined", ID: fmt.Sprintf("j%d", s.LastID), Samples: 1}}
+	if j, err := scene.PlanJoin(s, ids); err == nil {
+		e.Source.Samples, e.Source.Channels = j.Sounding().Len(), j.Channels()
+	}
+	return e
+}
+
 // Random gives an edit of any kind for a scene. It may well be refused.
 func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	var ids []scene.ClipID
@@ -143,7 +177,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	how := []string{scene.Free, scene.Over, scene.Insert}[rng.IntN(3)]
 	some, yes := rng.IntN(2) == 0, true
 	from := max(0, frame(at+jitter(90000)))
-	switch rng.IntN(54) {
+	switch rng.IntN(56) {
 	case 0:
 		return &scene.Move{Clip: id, To: at + jitter(100000)}
 	case 1, 2, 3, 4:
@@ -162,6 +196,8 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			After:  rng.Int64N(20000),
 			Law:    blend.Laws[rng.IntN(3)].Law,
 		}
+	case 54, 55:
+		return joining(s, rng, t, i)
 	case 52, 53:
 		return fitting(s, rng, c)
 	case 41:

@@ -29,10 +29,17 @@ type Intake struct {
 
 // Keep takes an arrival into the library and the database, ready for a scene's rates.
 func (in Intake) Keep(ctx context.Context, a *media.Arrival, rate int64, frames timecode.Rate) (media.Info, error) {
+	return in.keep(ctx, a, rate, frames, nil)
+}
+
+func (in Intake) keep(
+	ctx context.Context, a *media.Arrival, rate int64, frames timecode.Rate, joined []string,
+) (media.Info, error) {
 	info, err := a.Keep(ctx, rate, frames)
 	if err != nil {
 		return info, err
 	}
+	info.Joined = joined
 	raw, err := json.Marshal(info)
 	if err != nil {
 		return info, err
@@ -42,6 +49,17 @@ func (in Intake) Keep(ctx context.Context, a *media.Arrival, rate int64, frames 
 
 // File takes a recording on this machine.
 func (in Intake) File(ctx context.Context, path string, rate int64, frames timecode.Rate) (media.Info, error) {
+	return in.file(ctx, path, rate, frames, nil)
+}
+
+// Joined takes a recording that was made here, joined from others, whose names it keeps.
+func (in Intake) Joined(ctx context.Context, path string, s *scene.Scene, from []string) (media.Info, error) {
+	return in.file(ctx, path, s.SampleRate, s.Rate, from)
+}
+
+func (in Intake) file(
+	ctx context.Context, path string, rate int64, frames timecode.Rate, joined []string,
+) (media.Info, error) {
 	switch s, err := os.Stat(path); {
 	case err != nil:
 		return media.Info{}, fmt.Errorf("%s cannot be opened: %w", path, errors.Unwrap(err))
@@ -63,7 +81,7 @@ func (in Intake) File(ctx context.Context, path string, rate int64, frames timec
 	if _, err := io.Copy(a, &stoppable{ctx, f}); err != nil {
 		return media.Info{}, err
 	}
-	return in.Keep(ctx, a, rate, frames)
+	return in.keep(ctx, a, rate, frames, joined)
 }
 
 // stoppable ends a copy when its context ends.

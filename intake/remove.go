@@ -59,7 +59,8 @@ func (in Intake) Remove(ctx context.Context, id string) error {
 }
 
 // clipsOf counts the clips of a recording: those of sound, or of picture alone, and those of tone that is made from it,
-// or whose room is; and tracks whose room is.
+// or whose room is; tracks whose room is; and clips
+// of what was joined from it.
 func clipsOf(s *scene.Scene, id string) (n int) {
 	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
@@ -70,6 +71,11 @@ func clipsOf(s *scene.Scene, id string) (n int) {
 		}
 		if slices.Contains(scene.Recordings(s, t.Room.Tones()...), id) {
 			n++
+		}
+	}
+	for _, src := range s.Sources {
+		if slices.Contains(scene.PartsOf(s, src), id) {
+			n += clipsOf(s, src.ID)
 		}
 	}
 	return n

@@ -73,12 +73,15 @@ func newFile(path string, e pcm.Encoder) (*File, error) {
 }
 
 // CreateWAV makes a WAV file.
-func CreateWAV(path string, e pcm.Encoder) (*File, error) {
+func CreateWAV(path string, e pcm.Encoder) (*File, error) { return CreateBWF(path, e, nil) }
+
+// CreateBWF makes a WAV file that says of itself what bext says.
+func CreateBWF(path string, e pcm.Encoder, bext *wav.Bext) (*File, error) {
 	f, err := newFile(path, e)
 	if err != nil {
 		return nil, err
 	}
-	w, err := wav.NewWriter(f.part, e.Format, nil)
+	w, err := wav.NewWriter(f.part, e.Format, bext)
 	if err != nil {
 		f.Discard()
 		return nil, err

@@ -51,6 +51,7 @@ type Info struct {
 	Height    int           `json:"height,omitempty"`
 	Damaged   int64         `json:"damaged,omitempty"` // samples that are none, and read as silence
 	Start     int64         `json:"start,omitempty"`   // samples since midnight of its first one, by a BWF time reference
+	Joined    []string      `json:"joined,omitempty"`  // names of what it was joined from, if it was
 }
 
 // OpenLibrary opens the folder and clears what processes that have gone left half brought in.

@@ -604,6 +604,20 @@ var startSet = []Command{
 	},
 	{"fit_gap", "Trimming", "Fit it up to the next clip", "fill the gap, speed, stretch, same pitch", nil},
 	{"fit_here", "Trimming", "Fit it so that it ends at the playhead", "speed, stretch, same pitch", nil},
+	{
+		"join",
+		"Trimming",
+		"Join the clips in hand into one recording …",
+		"render, bounce, one piece, merge, with blends, fades and gains",
+		[]string{"Alt+j"},
+	},
+	{
+		"reopen",
+		"Trimming",
+		"Open the joined clip again",
+		"bring its parts back, where it lies now",
+		[]string{"Alt+h"},
+	},
 	{"fit_off", "Trimming", "Let it take its own length again", "fitted, speed, as recorded", nil},
 	{
 		"duck",

@@ -30,6 +30,7 @@ type SourceView struct {
 	Samples int64  `json:"samples"` // at the scene's rate
 	Used    int    `json:"used"`    // clips of it in the scene
 	Here    bool   `json:"here"`    // the scene knows it
+	Parts   int    `json:"parts"`   // joined recordings of the scene that have it in them
 }
 
 func (s *Server) sourceViews(ctx context.Context, sc *scene.Scene) ([]SourceView, error) {
@@ -43,6 +44,12 @@ func (s *Server) sourceViews(ctx context.Context, sc *scene.Scene) ([]SourceView
 			if t.Kind == scene.Sound || sc.Sources[c.Source].Samples == 0 {
 				used[c.Source]++
 			}
+		}
+	}
+	parts := map[string]int{}
+	for _, src := range sc.Sources {
+		for _, id := range scene.PartsOf(sc, src) {
+			parts[id]++
 		}
 	}
 	tones, err := s.Store.Tones(ctx)
@@ -64,6 +71,7 @@ func (s *Server) sourceViews(ctx context.Context, sc *scene.Scene) ([]SourceView
 		}
 		known, here := sc.Sources[src.ID]
 		v.Shown, v.Samples, v.Here, v.Used = v.Name, known.Samples, here, used[src.ID]
+		v.Parts = parts[src.ID]
 		if here {
 			v.Shown = known.Name
 		}

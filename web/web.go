@@ -143,6 +143,7 @@ func (s *Server) routes() http.Handler {
 		r.Post("/sources/{source}/take", s.handle(s.takeOut))
 		r.Get("/sources/{source}/stretch.wav", s.handle(s.stretchFile))
 
+		r.Post("/joins", s.handle(s.join))
 		r.Post("/mixdowns", s.handle(s.mixdown))
 		r.Get("/mixdowns", s.handle(s.mixdowns))
 	})

@@ -348,3 +348,8 @@ func (s *Scene) Fillings(ctx context.Context, hole scene.Hole) ([]fill.Filling, 
 		},
 	)
 }
+
+// Joined gives what clips of the scene sound like together, as they are to be joined.
+func (s *Scene) Joined(plan *scene.Joining) (*mix.Mixer, error) {
+	return mix.Joined(plan, s.Sources().Mix(plan.Scene))
+}

@@ -92,7 +92,11 @@ func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 
 // Joined prepares what clips sound like together, as they are to be joined into one recording.
 func Joined(s *scene.Joining, open Open) (*Mixer, error) {
-	return newMixer(s.Scene, s.Whole, open, Options{Within: s.Sounding()}, s)
+	m, err := newMixer(s.Scene, s.Whole, open, Options{Within: s.Sounding()}, s)
+	if err == nil {
+		m.channels = s.Channels()
+	}
+	return m, err
 }
 
 // newMixer makes a mixer; tracks make way for what is in whole. Of what is joined only the parts are heard, though

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -49,6 +50,39 @@ type Joining struct {
 // Sounding is the stretch of Scene that the recording holds.
 func (j *Joining) Sounding() pcm.Span {
 	return pcm.Span{From: j.Span.From - j.Head, To: j.Span.To + j.Tail}
+}
+
+// Names are the names of the recordings that the clips show, each once.
+func (j *Joining) Names() (list []string) {
+	for _, id := range j.Parts {
+		_, c := j.Scene.Clip(id)
+		if name := j.Scene.Sources[c.Source].Name; !slices.Contains(list, name) {
+			list = append(list, name)
+		}
+	}
+	return list
+}
+
+// Same tells whether two plans give the same recording.
+func (j *Joining) Same(o *Joining) bool {
+	if j.Sounding() != o.Sounding() || j.Mono != o.Mono || !slices.Equal(j.Parts, o.Parts) {
+		return false
+	}
+	all := func(j *Joining) (tracks []*Track, lines [][]LevelPoint) {
+		room := slices.ContainsFunc(j.Scene.Tracks, func(t *Track) bool { return t.Room != nil && j.HasOf(t) })
+		for _, t := range j.Scene.Tracks {
+			if j.HasOf(t) && !j.Single {
+				lines = append(lines, DuckLine(j.Whole, t))
+			}
+			if j.HasOf(t) || room {
+				tracks = append(tracks, t)
+			}
+		}
+		return tracks, lines
+	}
+	tracks, lines := all(j)
+	now, then := all(o)
+	return reflect.DeepEqual(tracks, now) && reflect.DeepEqual(lines, then) && reflect.DeepEqual(j.Scene.Pairs, o.Scene.Pairs)
 }
 
 // Has tells whether a clip is one of those that are joined.

@@ -88,16 +88,26 @@ func neededBy(s *Scene, c *Clip, list []string) []string {
 	return list
 }
 
+// PartsOf are the ids of the sources that a recording was joined from, each once, with those that they are made from.
+func PartsOf(s *Scene, src Source) (list []string) {
+	if src.Joined == nil {
+		return nil
+	}
+	for _, t := range src.Joined.Tracks {
+		for i := range t.Clips {
+			own := t.Clips[i].Sources()
+			list = append(append(list, own...), Recordings(s, own...)...)
+		}
+	}
+	slices.Sort(list)
+	return slices.Compact(list)
+}
+
 // joinedOf tells whether a recording was joined from a source.
 func joinedOf(s *Scene, source string) bool {
 	for _, src := range s.Sources {
-		if src.Joined == nil {
-			continue
-		}
-		for _, t := range src.Joined.Tracks {
-			if slices.ContainsFunc(t.Clips, func(c Clip) bool { return slices.Contains(c.Sources(), source) }) {
-				return true
-			}
+		if slices.Contains(PartsOf(s, src), source) {
+			return true
 		}
 	}
 	return false

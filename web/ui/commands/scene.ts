@@ -8,6 +8,7 @@ import type { Blending } from "./blending.ts";
 import { clipboard } from "./clipboard.ts";
 import type { Evening } from "./evening.ts";
 import type { Filling } from "./filling.ts";
+import { joining } from "./joining.ts";
 import { levels } from "./levels.ts";
 import type { Lulls } from "./lulls.ts";
 import type { Mending } from "./mending.ts";
@@ -47,6 +48,7 @@ export function sceneCommands(
     ...levels(stage),
     ...places(stage),
     ...tracks(stage),
+    ...joining(stage),
     ...parts.mending.commands(),
     ...parts.lulls.commands(),
     ...parts.filling.commands(),

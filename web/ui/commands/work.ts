@@ -1,4 +1,6 @@
 // Work that takes its time: said at once, stopped by Escape.
+import { type Job, post } from "../model/api.ts";
+import { jobs } from "../model/jobs.ts";
 import { say } from "../panels/toast.ts";
 import type { Stage } from "./stage.ts";
 
@@ -27,4 +29,15 @@ export async function work<T>(
   } finally {
     document.removeEventListener("keydown", stopping, true);
   }
+}
+
+/** What a job gives; it is stopped with the signal. An error if it fails, or is stopped. */
+export async function resultOf<T>(job: Job, signal: AbortSignal, went: (done: number) => void): Promise<T> {
+  const stop = () => void post(`/jobs/${job.id}/stop`).catch(() => {}); // it may have ended
+  signal.addEventListener("abort", stop);
+  if (signal.aborted) stop();
+  const end = await jobs.ended(job, went);
+  signal.removeEventListener("abort", stop);
+  if (end.state !== "done") throw new Error(end.error || "It was stopped.");
+  return end.result as T;
 }

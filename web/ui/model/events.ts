@@ -1,5 +1,6 @@
 // What the server tells of a scene while its page is open.
-import { pageName } from "./api.ts";
+import { type Job, pageName } from "./api.ts";
+import { jobs } from "./jobs.ts";
 
 export interface Listeners {
   edited(revision: number, words: string): void; // on another page
@@ -7,7 +8,7 @@ export interface Listeners {
   keys(): void;
   mending(done: number, of: number): void;
   blends(list: unknown): void;
-  job(j: unknown): void; // began, went on or ended
+  job(j: Job): void; // began, went on or ended
   away(): void; // the server does not answer
   back(): void; // it does again
 }
@@ -24,7 +25,10 @@ export function listen(scene: string, on: Partial<Listeners>): void {
   hear("keys", () => on.keys?.());
   hear<{ done: number; of: number }>("mending", (m) => on.mending?.(m.done, m.of));
   hear("blends", (list) => on.blends?.(list));
-  hear("job", (j) => on.job?.(j));
+  hear<Job>("job", (j) => {
+    jobs.told(j);
+    on.job?.(j);
+  });
   let away = false;
   source.addEventListener("open", () => {
     if (away) on.back?.();

@@ -6,6 +6,7 @@ import { Pictures, type Sheets } from "../drawing/pictures.ts";
 import { drawWave, setUpWaves } from "../drawing/waves.ts";
 import { get, type Job, pageData, pageName, post, remove, send } from "../model/api.ts";
 import { listen } from "../model/events.ts";
+import { jobs } from "../model/jobs.ts";
 import type { Rate } from "../model/time.ts";
 import { LongList } from "../panels/long-list.ts";
 import { registerToast, say } from "../panels/toast.ts";
@@ -26,6 +27,8 @@ interface Source {
   samples: number;
   used: number;
   here: boolean;
+  parts: number; // joined recordings that have it in them
+  joined?: string[]; // names of what it was joined from
   damaged?: number;
 }
 interface Row {
@@ -33,6 +36,7 @@ interface Row {
   shown: string;
   length: string;
   what: string;
+  joined: string;
   used_words: string;
   picture: boolean;
   here: boolean;
@@ -68,6 +72,12 @@ setUpWaves(data.rate, data.media.peak_steps, data.media.tile_bins, () => request
 
 const silenced = (n: number) => `${n} damaged ${n === 1 ? "sample reads" : "samples read"} as silence`;
 
+function usedWords(s: Source): string {
+  const some = (n: number, one: string) => (n ? [`${n} ${n === 1 ? one : `${one}s`}`] : []),
+    all = [...some(s.used, "clip"), ...(s.parts ? [`part of ${some(s.parts, "joined recording")[0]}`] : [])];
+  return all.join(", ") || (s.here ? "not used yet" : "not in this scene");
+}
+
 function row(s: Source): Row {
   const [num, den] = (s.frame_rate ?? "").split(" ")[0].split("/").map(Number),
     fps = den > 1 ? (num / den).toFixed(3) : String(num);
@@ -90,7 +100,8 @@ function row(s: Source): Row {
     what:
       `${s.width ? `picture ${s.width}×${s.height} at ${fps} fps, ` : ""}${sound} · ` +
       `${(s.bytes / 1e6).toFixed(1)} MB${s.damaged ? ` · ${silenced(s.damaged)}` : ""}`,
-    used_words: s.used ? `${s.used} ${s.used === 1 ? "clip" : "clips"}` : s.here ? "not used yet" : "not in this scene",
+    joined: s.joined?.length ? `Joined from ${s.joined.join(" · ")}` : "",
+    used_words: usedWords(s),
   };
 }
 
@@ -137,7 +148,7 @@ function stills(r: Rate): Pictures {
 }
 
 const long = new LongList<Row>(
-  (r) => `${r.shown} ${r.what} ${r.used_words} ${r.length}`,
+  (r) => `${r.shown} ${r.joined} ${r.what} ${r.used_words} ${r.length}`,
   (rows, words) => {
     page.list = rows;
     page.countWords = words;
@@ -196,7 +207,7 @@ async function bring(files: Iterable<File>): Promise<void> {
       );
       a.job = job.id;
       mark(a, 85, "being prepared");
-      const end = await ended(job);
+      const end = await jobs.ended(job);
       if (end.state !== "done") throw new Error(end.error || "It was stopped.");
       const damaged = (end.result as { damaged?: number } | null)?.damaged;
       mark(a, 100, damaged ? `here; ${silenced(damaged)}` : "here", damaged ? "problem" : "clean");
@@ -208,19 +219,10 @@ async function bring(files: Iterable<File>): Promise<void> {
   }
 }
 
-const waiting = new Map<string, (j: Job) => void>(),
-  over = new Map<string, Job>();
-function ended(job: Job): Promise<Job> {
-  const done = over.get(job.id);
-  return done ? Promise.resolve(done) : new Promise((resolve) => waiting.set(job.id, resolve));
-}
 listen(data.id, {
-  job: (told) => {
-    const j = told as Job;
-    if (j.kind === "analysis") return listened(j);
-    if (j.state === "running") return;
-    over.set(j.id, j);
-    waiting.get(j.id)?.(j);
+  job: (j) => {
+    if (j.kind === "analysis") listened(j);
+    else if (j.kind === "join" && j.state === "done") void refresh();
   },
 });
 

@@ -4,6 +4,7 @@ import type { Edge, Placed } from "../model/scene.ts";
 import { edgeAt, findClip, handles } from "../model/scene.ts";
 import { offsetWords } from "../timeline/draw.ts";
 import type { Room } from "../wire/recipe.ts";
+import type { Joined } from "../wire/scene.ts";
 import type { Part } from "../wire/timing.ts";
 import type { About, Card, Field, InHand } from "./card.ts";
 import { action, blank, field, short, signed, tc } from "./card.ts";
@@ -35,6 +36,7 @@ export function clipCard(
   ];
   rows.push({ name: "Linked", value: c.link ? "yes" : "no" }, ...madeWayRows(a, p));
   if (src?.fit) rows.push({ name: "Fitted", value: fitWords(src.fit.parts) });
+  if (src?.joined) rows.push({ name: "Joined from", value: joinedWords(src.joined) });
   const offset = a.offsets[c.id],
     loud = (c.gain_db ?? 0) > 6;
   const laid = c.room ? roomRows(c.room) : [],
@@ -67,6 +69,7 @@ export function clipCard(
   if (t.kind === "sound") actions.push(...filterActions(a, c.filters));
   if (t.kind === "sound" && !src?.tone) actions.push(action(a, "fit", "Fit into a length …", "wide"));
   if (src?.fit) actions.push(action(a, "fit_off", "Its own length again", "wide"));
+  if (src?.joined) actions.push(action(a, "reopen", "Open again", "wide"));
   actions.push(...madeWayActions(a, [p]));
   if (voice.length) actions.push(action(a, "voices", "Voices alike", "wide"));
   if (room.length) actions.push(action(a, "rooms", "Rooms of all takes", "wide"));
@@ -103,6 +106,12 @@ function fitWords(parts: Part[]): string {
     pauses = parts.length - words.length;
   const said = words.length ? [`words ${(100 * speed).toFixed(0)} %`] : [];
   return [...said, ...(pauses ? [`${pauses} pauses`] : [])].join(", ");
+}
+
+/** What a recording was joined from. */
+function joinedWords(j: Joined): string {
+  const names = [...new Set(j.tracks.flatMap((t) => t.clips.map((c) => c.name)))];
+  return names.length > 3 ? `${names.slice(0, 2).join(" · ")} and ${names.length - 2} more` : names.join(" · ");
 }
 
 /** What is done to a clip's background. */
@@ -162,6 +171,7 @@ export function clipsCard(a: About, list: Placed[]): Card {
     action(a, "remove_close", "Close up"),
     ...(sound.length ? [action(a, "near", "As near as …"), action(a, "near_copy", "Treat all alike")] : []),
     ...(sound.length ? [action(a, "level_copy", "Copy its line"), action(a, "level_paste", "Paste a line")] : []),
+    ...(sound.length > 1 ? [action(a, "join", "Join into one …", "wide")] : []),
     ...madeWayActions(a, list),
   ];
   return {

@@ -1,0 +1,165 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"blendseam/core/limit"
+	"blendseam/core/pcm"
+	"blendseam/core/pcm/wav"
+	"blendseam/core/scene"
+	"blendseam/media"
+	"blendseam/scratch"
+	"blendseam/store"
+	"blendseam/workspace"
+
+	"github.com/go-chi/chi/v5"
+)
+
+// A joinRequest says which clips become one recording, and its name.
+type joinRequest struct {
+	Clips []scene.ClipID `json:"clips"`
+	Name  string         `json:"name"`
+	Page  string         `json:"page"` // that asks
+}
+
+// JoinResult is the joined clip, once it lies in the scene.
+type JoinResult struct {
+	Clip  scene.ClipID `json:"clip"`
+	Words string       `json:"words"`
+}
+
+// join begins a job that joins clips: it renders them into a recording, and puts a clip of that in their place, if they
+// are then as they were.
+func (s *Server) join(w http.ResponseWriter, r *http.Request) error {
+	id := chi.URLParam(r, "scene")
+	var q joinRequest
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, limit.RequestBytes)).Decode(&q); err != nil {
+		return errBadRequest{fmt.Errorf("the request cannot be read: %w", err)}
+	}
+	st, err := s.opened(r)
+	if err != nil {
+		return err
+	}
+	if q.Name, _ = limit.Cut(strings.TrimSpace(q.Name), limit.Names); q.Name == "" {
+		return cannot("what is joined needs a name of at least one letter")
+	}
+	plan, err := scene.PlanJoin(st.Scene, q.Clips)
+	if err != nil {
+		return err
+	}
+	job, err := s.Jobs.Start(
+		r.Context(),
+		id,
+		"join",
+		q.Name,
+		func(ctx context.Context, _ string, done func(float64)) (any, error) {
+			info, err := s.makeJoined(ctx, st, plan, q.Name, done)
+			if err != nil {
+				return nil, err
+			}
+			c, err := s.putJoined(ctx, id, plan, q, info)
+			if err != nil {
+				_ = s.Remove(ctx, info.ID) // unless somebody uses the same
+				return nil, err
+			}
+			s.tellEdited(id, q.Page, c)
+			s.Returned()
+			return JoinResult{joinedClip(c), c.Words}, s.Analyse(ctx, id, info, st.Scene.SampleRate)
+		},
+	)
+	if err != nil {
+		return err
+	}
+	return s.answer(w, http.StatusAccepted, job)
+}
+
+// makeJoined renders what is joined into the library: 32-bit float, with the time at which it lies in the scene.
+func (s *Server) makeJoined(
+	ctx context.Context, st *workspace.Scene, plan *scene.Joining, name string, done func(float64),
+) (info media.Info, err error) {
+	m, err := st.Joined(plan)
+	if err != nil {
+		return info, err
+	}
+	dir, err := scratch.Dir()
+	if err != nil {
+		return info, err
+	}
+	defer os.RemoveAll(dir)
+	span, sc := plan.Sounding(), st.Scene
+	e := pcm.Encoder{Format: pcm.Format{Rate: int(sc.SampleRate), Channels: plan.Channels(), Bits: 32, Float: true}}
+	// it is copied into the library
+	if err := media.Space(dir, limit.ReserveBytes+2*int64(e.Size(1))*span.Len()); err != nil {
+		return info, err
+	}
+	now := time.Now()
+	file := filepath.Join(dir, fileName(name)+".wav")
+	out, err := media.CreateBWF(file, e, &wav.Bext{
+		Description:   "Joined from " + strings.Join(plan.Names(), ", "),
+		Originator:    "Blend Seam",
+		Date:          now.Format("2006-01-02"),
+		Time:          now.Format("15:04:05"),
+		TimeReference: max(0, sc.Rate.SampleOf(sc.StartFrame, sc.SampleRate)+span.From),
+	})
+	if err != nil {
+		return info, err
+	}
+	defer out.Discard()
+	_, err = m.Export(ctx, span, e, out, func(n int64) { done(0.9 * float64(n) / float64(span.Len())) })
+	if err != nil {
+		return info, err
+	}
+	if err := out.Close(); err != nil {
+		return info, err
+	}
+	return s.Intake.Joined(ctx, file, sc, plan.Names())
+}
+
+// putJoined puts the joined clip in the place of its parts, in the scene as it is now.
+func (s *Server) putJoined(
+	ctx context.Context, id string, plan *scene.Joining, q joinRequest, info media.Info,
+) (c store.Change, err error) {
+	for {
+		st, err := s.Store.Scene(ctx, id)
+		if err != nil {
+			return c, err
+		}
+		now, err := scene.PlanJoin(st.Scene, q.Clips)
+		if err != nil {
+			return c, err
+		}
+		if !now.Same(plan) {
+			return c, errors.New("What is to be joined was changed while it was rendered. Join it again.")
+		}
+		src, err := s.Source(info, st.Scene)
+		if err != nil {
+			return c, err
+		}
+		src.Name = q.Name
+		c, err = s.Store.Edit(ctx, id, st.Revision, &scene.Join{Clips: q.Clips, Source: src})
+		if stale := (*store.Stale)(nil); errors.As(err, &stale) {
+			continue
+		}
+		return c, err
+	}
+}
+
+// joinedClip is the clip that an edit brought.
+func joinedClip(c store.Change) (id scene.ClipID) {
+	for _, t := range c.Scene.Tracks {
+		for _, clip := range t.Clips {
+			if _, was := c.Before.Clip(clip.ID); was == nil {
+				id = clip.ID
+			}
+		}
+	}
+	return id
+}

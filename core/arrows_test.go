@@ -81,7 +81,7 @@ web: core/advise core/alike core/analysis core/audit core/blend core/curve core/
   core/fit/timing core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
   core/mix core/pcm core/pcm/wav core/scene core/sources core/speech
-  core/timecode core/tone intake interchange interchange/report media store workspace
+  core/timecode core/tone intake interchange interchange/report media scratch store workspace
 workspace: core/advise core/alike core/analysis core/audit core/cache core/evening core/fill core/fit
   core/fit/timing core/likeness core/loud
   core/margin core/mix core/pcm

@@ -296,6 +296,13 @@ func (in Intake) adopt(
 			for i := range t.Clips {
 				c := &t.Clips[i]
 				c.Source, c.Room = ids[c.Source], moved(c.Room)
+				if c.Takes == nil {
+					continue
+				}
+				for k := range c.Takes.Others {
+					take := &c.Takes.Others[k]
+					take.Source, take.Room = ids[take.Source], moved(take.Room)
+				}
 			}
 		}
 	}

@@ -59,23 +59,18 @@ func (in Intake) Remove(ctx context.Context, id string) error {
 }
 
 // clipsOf counts the clips of a recording: those of sound, or of picture alone, and those of tone that is made from it,
-// or whose room is; tracks whose room is; and clips
-// of what was joined from it.
+// or whose room is, or that was joined from it or
+// has it as a take; and tracks whose room is.
 func clipsOf(s *scene.Scene, id string) (n int) {
 	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
-			used := scene.Recordings(s, c.Sources()...)
+			used := scene.Needed(s, &c)
 			if slices.Contains(used, id) && (t.Kind == scene.Sound || s.Sources[c.Source].Samples == 0) {
 				n++
 			}
 		}
 		if slices.Contains(scene.Recordings(s, t.Room.Tones()...), id) {
 			n++
-		}
-	}
-	for _, src := range s.Sources {
-		if slices.Contains(scene.PartsOf(s, src), id) {
-			n += clipsOf(s, src.ID)
 		}
 	}
 	return n

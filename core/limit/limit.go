@@ -41,6 +41,7 @@ const (
 	Batch       = 20000 // edits in one
 	Materials   = 64    // stretches of recordings that one end of a tone is made from
 	MaterialS   = 300   // seconds that they are long, together
+	Takes       = 64    // of one clip, in a stack
 	JoinHours   = 6     // that clips joined into one recording may last
 	JoinHandleS = 60    // seconds of handle on either side of a joined recording
 )
@@ -83,6 +84,7 @@ var Table = []Limit{
 	{"Lulls of a clip", fmt.Sprint(Lulls), ""},
 	{"Edits in one batch", fmt.Sprint(Batch), "a batch holds no other batch"},
 	{"Stretches that one end of a tone is made from", fmt.Sprintf("%d, %d s together", Materials, MaterialS), ""},
+	{"Takes of a clip", fmt.Sprint(Takes), ""},
 	{"Joined recording", fmt.Sprintf("%d h, and %d s of handle on each side", JoinHours, JoinHandleS), ""},
 	{"Head of a request", fmt.Sprintf("%d s", HeaderS), ""},
 	{"Body of a request, or the next piece of an upload", fmt.Sprintf("%d s", BodyS), ""},

@@ -176,6 +176,9 @@ func checkBounds(s *Scene, t *Track) error {
 		if err := checkRoom(s, c.Room); err != nil {
 			return err
 		}
+		if err := checkTakes(s, c); err != nil {
+			return err
+		}
 		for _, f := range []Fade{c.FadeIn, c.FadeOut} {
 			if f.Length > 0 {
 				if err := f.Curve.Check(); err != nil {

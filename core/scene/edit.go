@@ -41,6 +41,9 @@ var edits = map[string]func() Edit{
 	"fit":           func() Edit { return new(Fit) },
 	"join":          func() Edit { return new(Join) },
 	"reopen":        func() Edit { return new(Reopen) },
+	"add_take":      func() Edit { return new(AddTake) },
+	"drop_take":     func() Edit { return new(DropTake) },
+	"use_take":      func() Edit { return new(UseTake) },
 	"remove":        func() Edit { return new(Remove) },
 	"remove_range":  func() Edit { return new(RemoveRange) },
 	"close_gap":     func() Edit { return new(CloseGap) },
@@ -466,16 +469,17 @@ func (d *draft) dropLostBlends() {
 // purpose are free.
 func (d *draft) keepsSync(e Edit) error {
 	known := map[[2]string][]int64{}
+	of := func(a, b Clip) [2]string { return [2]string{firstTake(a).Source, firstTake(b).Source} }
 	pairsInSync(d.base, nil, func(a, b Clip, by int64) bool {
-		known[[2]string{a.Source, b.Source}] = append(known[[2]string{a.Source, b.Source}], by)
+		known[of(a, b)] = append(known[of(a, b)], by)
 		return true
 	})
 	var refusal error
 	pairsInSync(d.Scene, d.free, func(a, b Clip, by int64) bool {
-		if a.Source == b.Source && abs(by) <= drift {
+		if firstTake(a).Source == firstTake(b).Source && abs(by) <= drift {
 			return true
 		}
-		for _, was := range known[[2]string{a.Source, b.Source}] {
+		for _, was := range known[of(a, b)] {
 			if abs(by-was) <= drift {
 				return true
 			}
@@ -539,8 +543,12 @@ func either(is bool, yes, no string) string {
 	return no
 }
 
-// originOf is where the first moment of a clip's source would lie, in samples: equal for clips in sync.
-func originOf(s *Scene, t *Track, c Clip) int64 { return s.Time(t, c.Start) - s.Time(t, c.In) }
+// originOf is where the first moment of a clip's source would lie, in samples: equal for clips in sync. Whichever of
+// its takes sounds, it is the first that is in sync.
+func originOf(s *Scene, t *Track, c Clip) int64 {
+	first := firstTake(c)
+	return s.Time(t, c.Start) - s.Time(t, c.In+first.Shift)
+}
 
 // Batch does several edits as one.
 type Batch struct {

@@ -147,7 +147,9 @@ func (e *Fit) apply(d *draft) error {
 	}
 	over := func(at int64) int64 { return now.Forward(was.Back(at)) }
 	end := now.Forward(shown.To)
+	in := c.In
 	c.Source, c.In = next.ID, now.Forward(shown.From)
+	c.Takes = c.Takes.moved(c.In - in) // they stay in step at the clip's head
 	c.Length = end - c.In
 	c.onto(over)
 	if c.Length < 1 {

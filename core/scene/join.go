@@ -82,7 +82,8 @@ func (j *Joining) Same(o *Joining) bool {
 	}
 	tracks, lines := all(j)
 	now, then := all(o)
-	return reflect.DeepEqual(tracks, now) && reflect.DeepEqual(lines, then) && reflect.DeepEqual(j.Scene.Pairs, o.Scene.Pairs)
+	return reflect.DeepEqual(tracks, now) && reflect.DeepEqual(lines, then) &&
+		reflect.DeepEqual(j.Scene.Pairs, o.Scene.Pairs)
 }
 
 // Has tells whether a clip is one of those that are joined.

@@ -138,6 +138,9 @@ func checkSync(t *testing.T, s *scene.Scene, when string) {
 				continue
 			}
 			o := s.Time(track, c.Start) - s.Time(track, c.In)
+			if c.Takes != nil && c.Takes.Number != 1 { // the first take is what it is in sync by
+				continue
+			}
 			if first, ok := origin[c.Link]; ok && (o-first >= half || first-o >= half) {
 				t.Fatalf("after %s: %s is %d samples out of sync", when, c.ID, o-first)
 			} else if !ok {

@@ -144,6 +144,17 @@ func (r *Reach) slides(s *Scene, clip ClipID) {
 	}
 }
 
+// goes says how far an edge of a clip goes along; what was said of it before is added to.
+func (r *Reach) goes(g Goes) {
+	for i := range r.Goes {
+		if was := &r.Goes[i]; was.Clip == g.Clip {
+			was.Head, was.Tail, was.Shows = was.Head+g.Head, was.Tail+g.Tail, was.Shows+g.Shows
+			return
+		}
+	}
+	r.Goes = append(r.Goes, g)
+}
+
 // between narrows the limits to those of clips first to last of a track, which touch. A clip that lies between two of
 // the group gives at one side what it takes at the other.
 func (r *Reach) between(s *Scene, t *Track, first, last int, group []ClipID) {
@@ -159,7 +170,7 @@ func (r *Reach) between(s *Scene, t *Track, first, last int, group []ClipID) {
 			if first > 1 && t.Touches(first-2) && slices.Contains(group, t.Clips[first-2].ID) {
 				low = -unbounded
 			}
-			r.Goes = append(r.Goes, Goes{Clip: before.ID, Tail: 1})
+			r.goes(Goes{Clip: before.ID, Tail: 1})
 		}
 	}
 	if last+1 < len(t.Clips) {
@@ -169,7 +180,7 @@ func (r *Reach) between(s *Scene, t *Track, first, last int, group []ClipID) {
 		} else {
 			head, _ := s.Handles(t, after)
 			low, high = max(low, -head), min(high, after.Length-1)
-			r.Goes = append(r.Goes, Goes{Clip: after.ID, Head: 1, Shows: 1})
+			r.goes(Goes{Clip: after.ID, Head: 1, Shows: 1})
 		}
 	}
 	r.within(s, t, at, low, high)

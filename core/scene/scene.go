@@ -163,6 +163,8 @@ type Clip struct {
 
 	Fills *Hole `json:"fills,omitempty"` // the hole that it is a patch for, and follows
 
+	Takes *Takes `json:"takes,omitempty"` // others of what it says, which may sound in its place
+
 	AcceptedHead *Accepted `json:"accepted_head,omitempty"` // the seam at its head, where no other clip touches it
 	AcceptedTail *Accepted `json:"accepted_tail,omitempty"` // the seam at its tail, the cut to the next clip among them
 }
@@ -205,7 +207,7 @@ func (c Clip) bare() Clip {
 // the same. A state that is new is heard unless it is named here.
 func (c Clip) Sounding() Clip {
 	c = c.bare()
-	c.Start, c.Name, c.Link, c.Note, c.Foreign, c.Fills = 0, "", "", "", nil, nil
+	c.Start, c.Name, c.Link, c.Note, c.Foreign, c.Fills, c.Takes = 0, "", "", "", nil, nil, nil
 	c.AcceptedHead, c.AcceptedTail = nil, nil
 	return c
 }

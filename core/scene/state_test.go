@@ -16,7 +16,7 @@ import (
 // unheard are the states of a clip that change nothing of its sound.
 var unheard = map[string]bool{
 	"Start": true, "Name": true, "Link": true, "Note": true, "Foreign": true, "Fills": true,
-	"AcceptedHead": true, "AcceptedTail": true,
+	"AcceptedHead": true, "AcceptedTail": true, "Takes": true,
 }
 
 // changed gives a clip with another value in one of its fields.
@@ -50,6 +50,8 @@ func changed(t *testing.T, c scene.Clip, field int) scene.Clip {
 		*x = &curve.Filters{LowCutHz: 80}
 	case **curve.Like:
 		*x = &curve.Like{GainDB: 3}
+	case **scene.Takes:
+		*x = &scene.Takes{Number: 1, Others: []scene.Take{{Number: 2, Source: c.Source, Shift: 4800, Name: "again"}}}
 	case **scene.Hole:
 		*x = &scene.Hole{Clip: "c1"}
 	case **scene.Accepted:

@@ -86,7 +86,7 @@ func (s *Scene) Offset(t *Track, c Clip) (samples int64, ok bool) {
 		}
 		for i := pt.At(s.Unit(pt, c.Start)); i < len(pt.Clips) && s.Time(pt, pt.Clips[i].Start) < c.End(); i++ {
 			p := pt.Clips[i]
-			if p.Source == c.Source && p.Link == c.Link {
+			if p.Source == firstTake(c).Source && p.Link == c.Link {
 				off := originOf(s, t, c) - originOf(s, pt, p)
 				if far := offsetReach * s.SampleRate; c.Link != "" || off <= far && off >= -far {
 					return off, true

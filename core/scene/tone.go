@@ -70,6 +70,11 @@ func Needed(s *Scene, c *Clip) []string { return neededBy(s, c, nil) }
 
 func neededBy(s *Scene, c *Clip, list []string) []string {
 	own := c.Sources()
+	if c.Takes != nil {
+		for _, t := range c.Takes.Others {
+			own = append(append(own, t.Source), t.Room.Tones()...)
+		}
+	}
 	for _, id := range append(own, Recordings(s, own...)...) {
 		if slices.Contains(list, id) {
 			continue

@@ -201,7 +201,7 @@ func readJSON[T any](of node, key string) (*T, error) {
 }
 
 // clipKeys are the names of all that is ours in a clip's metadata.
-var clipKeys = func() (list []string) {
+func clipKeys() (list []string) {
 	for _, f := range clipFields {
 		list = append(list, f.keys...)
 	}

@@ -815,21 +815,26 @@ func (r *reader) offsets(n node, t *scene.Track) (before, after int64, err error
 
 // blend reads a transition between the last two clips of a track.
 func (r *reader) blend(n node, t *scene.Track) error {
-	before, after, err := r.offsets(n, t)
-	if err != nil {
-		return err
+	b, err := r.blendOf(n, t)
+	b.Left, b.Right = t.Clips[len(t.Clips)-2].ID, t.Clips[len(t.Clips)-1].ID
+	t.Blends = append(t.Blends, b)
+	return err
+}
+
+// blendOf reads a transition, whatever it lies between.
+func (r *reader) blendOf(n node, t *scene.Track) (b scene.Blend, err error) {
+	if b.Before, b.After, err = r.offsets(n, t); err != nil {
+		return b, err
 	}
 	mine, foreign, err := n.meta()
 	if err != nil {
-		return err
+		return b, err
 	}
-	left, right := t.Clips[len(t.Clips)-2], t.Clips[len(t.Clips)-1]
-	b := scene.Blend{Left: left.ID, Right: right.ID, Before: before, After: after}
 	if b.Law, b.CurveOut, b.CurveIn, err = mine.shape(); err != nil {
-		return err
+		return b, err
 	}
 	if b.Foreign, err = mine.rest(foreign, "law", "curve_out", "curve_in", "bend_out", "bend_in"); err != nil {
-		return err
+		return b, err
 	}
 	if kind := n.text("transition_type"); kind != "" && kind != transitionType {
 		if b.Foreign == nil {
@@ -837,8 +842,7 @@ func (r *reader) blend(n node, t *scene.Track) error {
 		}
 		b.Foreign["transition_type"], _ = json.Marshal(kind)
 	}
-	t.Blends = append(t.Blends, b)
-	return nil
+	return b, nil
 }
 
 // shape reads the law and the curves of a blend or a pair.

@@ -130,6 +130,30 @@ func joining(s *scene.Scene, rng *rand.Rand, t *scene.Track, i int) scene.Edit {
 	return e
 }
 
+// taking gives an edit that puts a take under a clip, or lets one sound in its place or in part of it.
+func taking(s *scene.Scene, rng *rand.Rand, c *scene.Clip) scene.Edit {
+	for _, t := range s.Tracks {
+		for i := range t.Clips {
+			if t.Clips[i].Takes != nil && (c.Takes == nil || rng.IntN(2) == 0) && rng.IntN(4) > 0 {
+				c = &t.Clips[i]
+			}
+		}
+	}
+	if c.Takes == nil || rng.IntN(4) == 0 {
+		source := []string{"s1", "s2"}[rng.IntN(2)]
+		return &scene.AddTake{Clip: c.ID, Source: source, Shift: rng.Int64N(400000) - 200000}
+	}
+	number := c.Takes.Others[rng.IntN(len(c.Takes.Others))].Number
+	switch rng.IntN(5) {
+	case 0:
+		return &scene.DropTake{Clip: c.ID, Number: number + rng.IntN(2)}
+	case 1:
+		return &scene.UseTake{Clip: c.ID, Number: number}
+	}
+	from := c.Start + rng.Int64N(c.Length)
+	return &scene.UseTake{Clip: c.ID, Number: number, From: from, To: from + 1 + rng.Int64N(40000)}
+}
+
 // Joined is an edit that joins clips into a recording that nothing is known of but its length.
 func Joined(s *scene.Scene, ids ...scene.ClipID) *scene.Join {
 	e := &scene.Join{Clips: ids, Source: scene.Source{Name: "joined", ID: fmt.Sprintf("j%d", s.LastID), Samples: 1}}
@@ -177,7 +201,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	how := []string{scene.Free, scene.Over, scene.Insert}[rng.IntN(3)]
 	some, yes := rng.IntN(2) == 0, true
 	from := max(0, frame(at+jitter(90000)))
-	switch rng.IntN(56) {
+	switch rng.IntN(60) {
 	case 0:
 		return &scene.Move{Clip: id, To: at + jitter(100000)}
 	case 1, 2, 3, 4:
@@ -196,6 +220,8 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			After:  rng.Int64N(20000),
 			Law:    blend.Laws[rng.IntN(3)].Law,
 		}
+	case 56, 57, 58, 59:
+		return taking(s, rng, c)
 	case 54, 55:
 		return joining(s, rng, t, i)
 	case 52, 53:

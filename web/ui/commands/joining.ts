@@ -30,7 +30,8 @@ export function joining(s: Stage): Record<string, () => void> {
       label: "Name of the recording",
       value: `${list[0].clip.name} joined`,
       hint:
-        `With their blends, fades, lulls, levels, filters and rooms, as they sound${tracks > 1 ? `, of ${tracks} tracks` : ""}; ` +
+        "With their blends, fades, lulls, levels, filters and rooms, as they sound" +
+        `${tracks > 1 ? `, of ${tracks} tracks` : ""}; ` +
         `what each track does as a whole goes on${tracks > 1 ? " in it" : ""}. It can be opened again.` +
         (linked ? " They are unlinked from their picture until then." : ""),
       done: "Join",

@@ -56,6 +56,7 @@ core/sources: core/analysis core/cache core/mix core/pcm core/scene core/spread 
 core/speech: core/level core/measure core/pcm
 core/spread: core/cache
 core/stray: core/level core/measure core/pcm core/speech
+core/takes: core/analysis core/level core/measure core/pcm
 core/tone: core/cache core/chance core/level core/measure core/pcm core/speech core/tone/recipe
 core/tone/recipe: core/limit core/line core/pcm
 demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio
@@ -85,7 +86,7 @@ web: core/advise core/alike core/analysis core/audit core/blend core/curve core/
 workspace: core/advise core/alike core/analysis core/audit core/cache core/evening core/fill core/fit
   core/fit/timing core/likeness core/loud
   core/margin core/mix core/pcm
-  core/scene core/sources core/spread intake media store
+  core/scene core/sources core/spread core/takes intake media store
 `
 
 // levels are the folders in the order in which arrows may go: none points to one that stands before it.
@@ -107,6 +108,7 @@ var levels = []string{
 	"core/alike",
 	"core/likeness",
 	"core/margin",
+	"core/takes",
 	"core/evening",
 	"core/fill",
 	"core/loud",

@@ -105,6 +105,7 @@ export interface SceneState {
   revision: number;
   sample_rate: number;
   undo: string;
+  sources: Record<string, { name: string }>;
   tracks: {
     id: string;
     name: string;
@@ -125,6 +126,7 @@ export interface SceneState {
       link?: string;
       fade_in?: { length: number };
       lulls?: { id: string; depth_db?: number }[];
+      takes?: { number: number; others: { number: number }[] };
       fade_out?: { length: number };
     }[];
     blends?: { left: string; right: string; before: number; after: number; law: string }[];

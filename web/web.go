@@ -132,6 +132,8 @@ func (s *Server) routes() http.Handler {
 		r.Get("/clips/{clip}/voice", s.handle(s.clipVoice))
 		r.Get("/clips/{clip}/likeness", s.handle(s.likeness))
 		r.Get("/clips/{clip}/fit", s.handle(s.fit))
+		r.Get("/clips/{clip}/takes", s.handle(s.takes))
+		r.Get("/clips/{clip}/take", s.handle(s.take))
 		r.Get("/clips/{clip}/curve", s.handle(s.curveOf))
 		r.Get("/tones/{source}/peaks/{step}/{tile}", s.handle(s.madePeaks))
 		r.Post("/tone", s.handle(s.keepTone))

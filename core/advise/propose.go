@@ -95,6 +95,34 @@ func (m *Adviser) Propose(ctx context.Context, before audit.Result) (Proposal, e
 	return p, nil
 }
 
+// BestBlend is the blend of a cut, which was measured, that sounds best there: the first that makes it clean, else that
+// after which it is best. Nil if none can be done that makes no figure worse.
+func (m *Adviser) BestBlend(ctx context.Context, before audit.Result) (scene.Edit, error) {
+	a, err := m.advise(ctx, &before)
+	if err != nil {
+		return nil, err
+	}
+	options, err := a.blends()
+	if err != nil {
+		return nil, err
+	}
+	var best scene.Edit
+	worst := math.Inf(1)
+	for _, o := range options {
+		after, edit, err := m.try(ctx, before, o)
+		if err != nil {
+			return nil, err
+		}
+		if after == nil || after.Worst >= worst {
+			continue
+		}
+		if best, worst = edit, after.Worst; after.Fine() {
+			break
+		}
+	}
+	return best, nil
+}
+
 // try gives what a seam is after an option, nil if the option cannot be done or makes something worse.
 func (m *Adviser) try(ctx context.Context, before audit.Result, o option) (*audit.Result, scene.Edit, error) {
 	edit := scene.Edit(scene.InOrder(o.did, o.edits...))

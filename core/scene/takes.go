@@ -202,6 +202,8 @@ type UseTake struct {
 	Number int    `json:"number"`
 	From   int64  `json:"from,omitempty"` // samples of the scene; both 0: the whole clip
 	To     int64  `json:"to,omitempty"`
+	// in step with these words, where the take as a whole is not: see Take; nil: as it lies
+	Shift *int64 `json:"shift,omitempty"`
 }
 
 func (e *UseTake) apply(d *draft) error {
@@ -216,6 +218,7 @@ func (e *UseTake) apply(d *draft) error {
 	if over == (pcm.Span{}) {
 		over = c.Span()
 	}
+	said := Clip{Source: c.Source, In: c.In, Start: c.Start}
 	ids := e.pieces(t, over)
 	if len(ids) == 0 {
 		return noTake(c, e.Number)
@@ -227,7 +230,7 @@ func (e *UseTake) apply(d *draft) error {
 	}
 	did := false
 	for _, id := range e.pieces(t, over) {
-		done, err := e.turn(d, t, id)
+		done, err := e.turn(d, t, id, said)
 		if err != nil {
 			return err
 		}
@@ -251,13 +254,19 @@ func (e *UseTake) pieces(t *Track, over pcm.Span) (ids []ClipID) {
 	return ids
 }
 
-// turn lets the take sound in the place of one clip; done is false if it does already.
-func (e *UseTake) turn(d *draft, t *Track, id ClipID) (done bool, err error) {
+// turn lets the take sound in the place of one clip; done is false if it does already. Its shift is that against what
+// was said where the edit began.
+func (e *UseTake) turn(d *draft, t *Track, id ClipID, said Clip) (done bool, err error) {
 	i := slices.IndexFunc(t.Clips, func(c Clip) bool { return c.ID == id })
 	c := t.Clips[i]
 	k := c.Takes.numberOf(e.Number)
 	if k < 0 {
 		return false, nil
+	}
+	if e.Shift != nil && c.Source == said.Source && c.Shift() == said.Shift() {
+		own := Takes{c.Takes.Number, slices.Clone(c.Takes.Others)}
+		own.Others[k].Shift = *e.Shift
+		c.Takes = &own
 	}
 	next := OnTake(c, k)
 	if next.In < 0 {
@@ -337,7 +346,8 @@ func (d *draft) heal(t *Track) {
 	}
 }
 
-// alike tells whether two clips are treated alike and have the same takes under them, but for the blends of these.
+// alike tells whether two clips are treated alike and have the same takes under them, but for the blends of these and
+// how each lies with the words of its piece.
 func alike(a, b Clip) bool {
 	bare := func(c Clip) Clip {
 		c = c.Sounding()
@@ -347,7 +357,7 @@ func alike(a, b Clip) bool {
 	takes := func(x *Takes) []Take {
 		list := slices.Clone(x.Others)
 		for i := range list {
-			list[i].Head, list[i].Tail = nil, nil
+			list[i].Head, list[i].Tail, list[i].Shift = nil, nil, 0
 		}
 		return list
 	}

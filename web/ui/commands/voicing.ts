@@ -18,6 +18,7 @@ import { ofEach } from "./figures.ts";
 import { fitting } from "./fitting.ts";
 import { clipsInHand } from "./moves.ts";
 import { batch, type Stage, together } from "./stage.ts";
+import { otherTakes } from "./takes.ts";
 import { trackInHand } from "./tracks.ts";
 import { work } from "./work.ts";
 
@@ -48,6 +49,7 @@ export class Voicing {
       filters_bypass: () => this.bypass(),
       ...ducking(this.stage),
       ...fitting(this.stage, this.hear),
+      ...otherTakes(this.stage, this.hear),
       loudness: () => void this.loudness(),
       next_over: () => this.nextOver(),
       voices: () => location.assign(`/scenes/${this.stage.id}/voices`),

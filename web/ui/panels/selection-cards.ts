@@ -4,7 +4,7 @@ import type { Edge, Placed } from "../model/scene.ts";
 import { edgeAt, findClip, handles } from "../model/scene.ts";
 import { offsetWords } from "../timeline/draw.ts";
 import type { Room } from "../wire/recipe.ts";
-import type { Joined } from "../wire/scene.ts";
+import type { Joined, Takes } from "../wire/scene.ts";
 import type { Part } from "../wire/timing.ts";
 import type { About, Card, Field, InHand } from "./card.ts";
 import { action, blank, field, short, signed, tc } from "./card.ts";
@@ -36,6 +36,7 @@ export function clipCard(
   ];
   rows.push({ name: "Linked", value: c.link ? "yes" : "no" }, ...madeWayRows(a, p));
   if (src?.fit) rows.push({ name: "Fitted", value: fitWords(src.fit.parts) });
+  if (c.takes) rows.push(...takeRows(c.takes));
   if (src?.joined) rows.push({ name: "Joined from", value: joinedWords(src.joined) });
   const offset = a.offsets[c.id],
     loud = (c.gain_db ?? 0) > 6;
@@ -70,6 +71,13 @@ export function clipCard(
   if (t.kind === "sound" && !src?.tone) actions.push(action(a, "fit", "Fit into a length …", "wide"));
   if (src?.fit) actions.push(action(a, "fit_off", "Its own length again", "wide"));
   if (src?.joined) actions.push(action(a, "reopen", "Open again", "wide"));
+  if (t.kind === "sound" && !src?.tone) actions.push(action(a, "take_find", "Find other takes …", "wide"));
+  if (c.takes)
+    actions.push(
+      action(a, "take_next", "Next take"),
+      action(a, "take_before", "Take before"),
+      action(a, "takes", "Hear all takes …", "wide"),
+    );
   actions.push(...madeWayActions(a, [p]));
   if (voice.length) actions.push(action(a, "voices", "Voices alike", "wide"));
   if (room.length) actions.push(action(a, "rooms", "Rooms of all takes", "wide"));
@@ -106,6 +114,14 @@ function fitWords(parts: Part[]): string {
     pauses = parts.length - words.length;
   const said = words.length ? [`words ${(100 * speed).toFixed(0)} %`] : [];
   return [...said, ...(pauses ? [`${pauses} pauses`] : [])].join(", ");
+}
+
+/** Which take sounds, and what lies under it. */
+function takeRows({ number, others }: Takes): { name: string; value: string }[] {
+  return [
+    { name: "Take", value: `${number} of ${others.length + 1}` },
+    { name: "Under it", value: others.map((o) => `${o.number} ${o.name}`).join(" · ") },
+  ];
 }
 
 /** What a recording was joined from. */

@@ -7,6 +7,7 @@ import { arrivals, drawWave } from "../drawing/waves.ts";
 import { gains, rise } from "../model/curves.ts";
 import { levelAt } from "../model/level.ts";
 import { blendAt, type Clip, clipAfter, hasClip, type Scene, type Track } from "../model/scene.ts";
+import { takeName } from "../model/takes.ts";
 import { frameOf, type Rate, toX, type View } from "../model/time.ts";
 import type { LevelPoint } from "../wire/scene.ts";
 import type { Outcome, Outline, Pull } from "./drag.ts";
@@ -253,7 +254,7 @@ function cloth(g: Canvas, row: Row, i: number, rows: Row[]): void {
     if (x1 - x0 > 26) {
       c.fillStyle = col.ink;
       c.font = `11px ${TEXT}`;
-      c.fillText(fitted(c, clip.name, z - a - 10), a + 5, top + height - 4);
+      c.fillText(fitted(c, takeName(clip), z - a - 10), a + 5, top + height - 4);
     }
     if (g.scene.sources[clip.source]?.tone) woven(g, a, z, top, height, thread);
     for (const l of clip.lulls ?? []) notch(g, clip, l, from - clip.from, a, z, row, top, thread);

@@ -1,4 +1,8 @@
 // Makes the pictures in docs/screenshots from the demo: node e2e/screenshots.mjs
+import { execFileSync } from "node:child_process";
+import { mkdtempSync, readFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { withProgram } from "./program.mjs";
 
 await withProgram("demo", async (page, url) => {
@@ -44,52 +48,19 @@ await withProgram("demo", async (page, url) => {
   await page.waitForTimeout(1500);
   await shot("scene-linen");
 
-  // A clip slides between its neighbours; four pictures follow.
-  await seam("Pell, take 1 → Oda, take 2");
-  await keys("Shift+z");
   const box = await page.locator("#timeline").boundingBox();
-  await page.mouse.move(box.x + 460, box.y + 130);
-  await page.keyboard.down("Control");
-  await page.mouse.down();
-  await page.keyboard.up("Control");
-  await page.mouse.move(box.x + 500, box.y + 130, { steps: 6 });
-  await shot("sliding");
-  await page.keyboard.press("Escape");
-  await page.mouse.up();
-  await keys("Alt+Home");
-
   await page.mouse.click(box.x + 380, box.y + 120);
   await page.waitForTimeout(400);
   await light("lamp");
   await shot("scene-lamp");
   await light("linen");
-  await keys("-", "Shift+o", "Control+z", "u");
-  await page.getByLabel("Name of this version").fill("before the rain");
-  await page.keyboard.press("Enter");
-  await page.waitForTimeout(400);
-  await shot("past");
-  await page.keyboard.press("Escape");
-
-  // What would mend all seams; the report; blends by name.
-  await seam("Pell, take 1 → Oda, take 1");
-  await keys("Control+m");
-  await page.locator(".list-rows tbody tr").first().waitFor({ timeout: 90_000 });
-  await page.waitForTimeout(300);
-  await shot("mend-all");
-  await page.keyboard.press("Escape");
+  // A bump is lulled, all seams are mended; the report; blends by name.
   await keys("i");
   await page.getByRole("option", { name: /bump/ }).waitFor({ timeout: 60_000 });
   await page.waitForTimeout(300);
-  await shot("findings");
   await keys("Enter");
   await page.locator(".did", { hasText: "bump lulled" }).waitFor({ timeout: 20_000 });
   await page.locator(".toast button", { hasText: "Close" }).click();
-  await keys("Home");
-  await seam("lull in Oda, take 2, patched");
-  await page.locator(".card .why", { hasText: "Clean" }).waitFor({ timeout: 20_000 });
-  await keys("Shift+z");
-  await page.waitForTimeout(1500);
-  await shot("lull");
   await keys("Alt+Home", "Control+m");
   await page.locator(".list-rows tbody tr").first().waitFor({ timeout: 90_000 });
   await page.getByRole("button", { name: /^Do these/ }).click();
@@ -135,6 +106,67 @@ await withProgram("demo", async (page, url) => {
   await shot("levels");
   await page.setViewportSize({ width: 1280, height: 800 });
   await keys(" ");
+  // A reading at another length; clips that are joined; a line composed of two readings.
+  const hold = async (track, n, shift) => {
+    const { tracks } = await (await page.request.get(`${url}state`)).json(),
+      end = Math.max(
+        ...tracks
+          .filter((t) => t.kind === "sound")
+          .map((t) => t.clips.at(-1))
+          .map((c) => c.start + c.length),
+      ),
+      c = tracks.find((t) => t.name === track).clips[n],
+      of = { has: page.getByRole("button", { name: `Track ${track}` }) },
+      y = (await page.locator(".head", of).boundingBox()).y + 12,
+      all = await page.locator("#timeline").boundingBox();
+    if (shift) await page.keyboard.down("Shift");
+    await page.mouse.click(all.x + (0.97 * all.width * (c.start + c.length / 2)) / end, y);
+    if (shift) await page.keyboard.up("Shift");
+    await page.waitForTimeout(400);
+  };
+  const wide = async () => {
+    await page.goto(url);
+    await ready();
+    await keys("Escape", "Escape", "Home");
+  };
+  await wide();
+  await hold("Narrator", 0);
+  await keys("Alt+w");
+  await page.getByRole("button", { name: "Measure" }).click();
+  await page.locator("dialog.list-dialog tbody tr").waitFor();
+  await shot("fit");
+  await keys("Escape");
+  await hold("Dialogue", 1);
+  await hold("Dialogue", 2, true);
+  await keys("Alt+j");
+  await page.getByRole("button", { name: "Join", exact: true }).click();
+  await page.locator(".card", { hasText: "Joined from" }).waitFor();
+  await shot("join");
+  const again = join(mkdtempSync(join(tmpdir(), "blendseam-shots-")), "narrator, again.wav");
+  execFileSync("ffmpeg", [
+    ...["-v", "error", "-y", "-i", "demo/recordings/narrator.flac"],
+    ...["-af", "asetrate=48960,aresample=48000,atempo=0.95,lowpass=f=9000,adelay=1500:all=1,apad=pad_dur=1", again],
+  ]);
+  await page.request.post(`${url}sources`, {
+    headers: { "Blendseam-Name": encodeURIComponent("narrator, again.wav"), "Content-Type": "audio/wav" },
+    data: readFileSync(again),
+  });
+  await page.waitForTimeout(4000);
+  await wide();
+  await hold("Narrator", 0);
+  await keys("Alt+d");
+  await page.getByRole("button", { name: "Do it" }).click();
+  await page.locator(".card", { hasText: "1 of 2" }).waitFor();
+  const { revision, tracks } = await (await page.request.get(`${url}state`)).json(),
+    said = tracks.find((t) => t.name === "Narrator").clips[0],
+    part = `number=2&from=${said.start + 144000}&to=${said.start + 240000}`,
+    plan = await (await page.request.get(`${url}clips/${said.id}/take?${part}`)).json();
+  await page.request.post(`${url}edits`, { data: { revision, edit: plan.edit } });
+  await wide();
+  await seam("narrator → narrator, again");
+  await keys("Shift+z");
+  await page.waitForTimeout(1500);
+  await shot("takes");
   await page.goto(`${url}tone`);
   await page.waitForTimeout(2500);
   await shot("tone");

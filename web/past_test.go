@@ -191,7 +191,7 @@ func TestKeysAreSetCheckedAndHandedOn(t *testing.T) {
 		status, raw, _ := c.do("POST", "/keys", map[string]any{"kind": kind, "commands": commands})
 		return status, string(raw)
 	}
-	if status, raw := set(keyFileKind, map[string][]string{"divide": {"Alt+j", "Ctrl+j"}, "blend": {}}); status != 200 {
+	if status, raw := set(keyFileKind, map[string][]string{"divide": {"Alt+9", "Ctrl+j"}, "blend": {}}); status != 200 {
 		t.Fatal(status, raw)
 	}
 	keys := func() map[string][]string {
@@ -213,7 +213,7 @@ func TestKeysAreSetCheckedAndHandedOn(t *testing.T) {
 		says     string
 	}{
 		{"other", nil, "not a file of keys"},
-		{keyFileKind, map[string][]string{"undo": {"Alt+j"}},
+		{keyFileKind, map[string][]string{"undo": {"Ctrl+j"}},
 			`J is on two commands, \"Divide the clip at the playhead\" and \"Undo\"`},
 		{keyFileKind, map[string][]string{"glue": {"q"}}, `There is no command \"glue\"`},
 		{keyFileKind, map[string][]string{"undo": {""}}, "is not a key"},

@@ -269,7 +269,8 @@ func finish(d *draft, e Edit) (*Scene, error) {
 func Describe(before, after *Scene, e Edit) string {
 	parts := append([]string{e.words(before, after)}, cutWords(e)...)
 	if n := lostBlends(before, after); n > 0 {
-		if _, removed := e.(*RemoveBlend); !removed {
+		_, removed := e.(*RemoveBlend)
+		if _, joined := e.(*Join); !removed && !joined { // those of what is joined are heard in it
 			parts = append(parts, fmt.Sprintf("%s taken off", count(n, "blend")))
 		}
 	}

@@ -3,7 +3,6 @@ package scene_test
 import (
 	"encoding/json"
 	"slices"
-	"strings"
 	"testing"
 
 	"blendseam/core/blend"
@@ -46,7 +45,7 @@ func TestAJoinedClipLiesWhereItsPartsDid(t *testing.T) {
 		}
 	}
 	words := scene.Describe(before, after, scenetest.Joined(before, "c5", "c7"))
-	if !strings.Contains(words, "2 clips joined into joined") {
+	if words != "2 clips joined into joined" {
 		t.Errorf("it is told as %q", words)
 	}
 }

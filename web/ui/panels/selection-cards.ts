@@ -32,12 +32,12 @@ export function clipCard(
   const rows = [
     { name: "Ends", value: tc(a, c.to) },
     { name: "Handles", value: `${short(a, h.head)} · ${h.tail > 1e12 ? "any" : short(a, h.tail)}` },
-    { name: "Source", value: src?.name ?? "–" },
+    { name: "Source", value: src?.name ?? "–", tone: "long" },
   ];
   rows.push({ name: "Linked", value: c.link ? "yes" : "no" }, ...madeWayRows(a, p));
   if (src?.fit) rows.push({ name: "Fitted", value: fitWords(src.fit.parts) });
   if (c.takes) rows.push(...takeRows(c.takes));
-  if (src?.joined) rows.push({ name: "Joined from", value: joinedWords(src.joined) });
+  if (src?.joined) rows.push({ name: "Joined from", value: joinedWords(src.joined), tone: "long" });
   const offset = a.offsets[c.id],
     loud = (c.gain_db ?? 0) > 6;
   const laid = c.room ? roomRows(c.room) : [],
@@ -117,10 +117,10 @@ function fitWords(parts: Part[]): string {
 }
 
 /** Which take sounds, and what lies under it. */
-function takeRows({ number, others }: Takes): { name: string; value: string }[] {
+function takeRows({ number, others }: Takes): { name: string; value: string; tone?: string }[] {
   return [
     { name: "Take", value: `${number} of ${others.length + 1}` },
-    { name: "Under it", value: others.map((o) => `${o.number} ${o.name}`).join(" · ") },
+    { name: "Under it", tone: "long", value: others.map((o) => `${o.number} ${o.name}`).join(" · ") },
   ];
 }
 

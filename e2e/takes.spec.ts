@@ -76,6 +76,24 @@ test("another reading is found and put in step; keys step through the takes, a r
   await page.request.post(`${home(page)}/edits`, { data: { page: "test", revision: back.revision, edit: back.edit } });
   const whole = (await stateOf(page)).tracks.find((t) => t.id === track.id)!;
   expect(whole.clips).toMatchObject([{ id: clip.id, source: clip.source, in: clip.in, length: clip.length }]);
+  // of a clip between others, only the new cuts are blended
+  const dialogue = s.tracks.find((t) => t.name === "Dialogue")!,
+    oda = dialogue.clips.find((c) => c.name === "Oda, take 2" && c.length > 6 * second)!,
+    other = dialogue.clips.find((c) => c.name === "Oda, take 1")!.source,
+    does2 = async (edit: object) => {
+      const { revision } = await stateOf(page);
+      return page.request.post(`${home(page)}/edits`, { data: { page: "test", revision, edit } });
+    };
+  expect((await does2({ edit: "add_take", clip: oda.id, source: other, shift: 0 })).status()).toBe(200);
+  const were = (await stateOf(page)).tracks.find((t) => t.id === dialogue.id)!.blends?.length ?? 0,
+    middle = `from=${oda.start + 2 * second}&to=${oda.start + 4 * second}`,
+    third = await (await page.request.get(`${home(page)}/clips/${oda.id}/take?number=2&${middle}`)).json();
+  expect((await does2(third.edit)).status()).toBe(200);
+  const three = (await stateOf(page)).tracks.find((t) => t.id === dialogue.id)!,
+    first = three.clips.findIndex((c) => c.id === oda.id);
+  expect(three.clips.slice(first, first + 3).map((c) => c.takes?.number)).toEqual([1, 2, 1]);
+  const inner = (three.blends ?? []).filter((b) => [1, 2].some((k) => b.right === three.clips[first + k].id));
+  expect((three.blends?.length ?? 0) - were).toBe(inner.length);
   for (const [q, message] of [
     ["number=9", "has no take 9"],
     ["number=1", "is the one that sounds"],

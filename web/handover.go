@@ -197,7 +197,7 @@ func (s *Server) makeMixdown(
 func fileName(name string) string {
 	clean := strings.Map(func(r rune) rune {
 		switch {
-		case unicode.IsLetter(r), unicode.IsDigit(r), strings.ContainsRune("-_. ", r):
+		case unicode.IsLetter(r), unicode.IsDigit(r), strings.ContainsRune("-_., ", r):
 			return r
 		}
 		return '-'

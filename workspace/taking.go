@@ -168,9 +168,10 @@ func (s *Scene) inStep(ctx context.Context, e *scene.UseTake) error {
 // newCuts are the cuts of a track without a blend, beside clips that show another recording than they did.
 func (s *Scene) newCuts(after *scene.Scene, track scene.TrackID) (list []audit.Seam) {
 	t := after.Track(track)
-	changed := func(c scene.Clip) bool {
-		_, was := s.Scene.Clip(c.ID)
-		return was == nil || was.Source != c.Source || was.In-was.Start != c.In-c.Start
+	before := s.Scene.Track(track)
+	changed := func(c scene.Clip) bool { // pieces of what sounded there before are none
+		i := before.At(c.Start)
+		return i == len(before.Clips) || before.Clips[i].Source != c.Source || before.Clips[i].Shift() != c.Shift()
 	}
 	for i := range t.Clips {
 		if !t.Touches(i) {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"reflect"
 	"slices"
+	"strings"
 
 	"blendseam/core/curve"
 	"blendseam/core/limit"
@@ -269,11 +270,8 @@ func (e *UseTake) turn(d *draft, t *Track, id ClipID, said Clip) (done bool, err
 		c.Takes = &own
 	}
 	next := OnTake(c, k)
-	if next.In < 0 {
-		return false, needHandle(d.Scene, t, next, Head, next.In, 0)
-	}
-	if room := SourceLength(d.Scene, t, next) - next.In - next.Length; room < 0 {
-		return false, needHandle(d.Scene, t, next, Tail, room, 0)
+	if err := e.reaches(d, t, c, next); err != nil {
+		return false, err
 	}
 	head, tail := t.blendsOf(id)
 	left := slices.IndexFunc(next.Takes.Others, func(x Take) bool { return x.Number == c.Takes.Number })
@@ -294,6 +292,30 @@ func (e *UseTake) turn(d *draft, t *Track, id ClipID, said Clip) (done bool, err
 	t.Clips[i] = next
 	d.fitBlends(t, id)
 	return true, nil
+}
+
+// reaches refuses a take that is shorter than what it is to sound in place of, and offers the part that it has.
+func (e *UseTake) reaches(d *draft, t *Track, c, next Clip) error {
+	has := pcm.Span{To: SourceLength(d.Scene, t, next)}.Add(next.Shift()).Intersect(next.Span())
+	if has == next.Span() {
+		return nil
+	}
+	ahead, behind := has.From-next.Start, next.End()-has.To
+	var lacks []string
+	if ahead > 0 {
+		lacks = append(lacks, "begins "+lengthWords(d.Scene, ahead)+" later")
+	}
+	if behind > 0 {
+		lacks = append(lacks, "ends "+lengthWords(d.Scene, behind)+" earlier")
+	}
+	r := notPossible("Take %d, %s, %s than %s. Trim the clip, or let the take sound in a part of it.",
+		e.Number, next.Name, strings.Join(lacks, " and "), c.Name)
+	if !has.Empty() {
+		d.suggest(&r.options, "let it sound where it reaches", &UseTake{
+			Clip: c.ID, Number: e.Number, From: has.From, To: has.To, Shift: e.Shift,
+		})
+	}
+	return r
 }
 
 // fitBlends shortens the blends at a clip's ends to the handles and the clips that there are, and drops those of which

@@ -105,6 +105,8 @@ func refusedTakes(t *testing.T) (list [][2]string) {
 		many = scenetest.Must(t, many, add("p", n))
 	}
 	tone := scenetest.Must(t, s, &scene.Bring{Source: scene.Source{ID: "seen", Name: "seen", Frames: 50}})
+	short := scenetest.Must(t, takes(t),
+		&scene.Bring{Source: scene.Source{ID: "q", Name: "brief", Samples: 88 * fr, Channels: 1}}, add("q", -10*fr))
 	damaged, _, err := scene.Copy(s, pcm.Span{To: 100 * fr}, []scene.TrackID{"t2"})
 	if err != nil {
 		t.Fatal(err)
@@ -131,6 +133,9 @@ func refusedTakes(t *testing.T) (list [][2]string) {
 			"Oda has no take 9; add the range of another recording to it first."},
 		{s, &scene.UseTake{Clip: pic[0], Number: 2},
 			"Oda has no take 2; add the range of another recording to it first."},
+		{short, &scene.UseTake{Clip: id, Number: 2},
+			"Take 2, brief, begins 10 frames later and ends 2 frames earlier than Oda. Trim the clip, or let the take " +
+				"sound in a part of it. What would work: let it sound where it reaches."},
 		{s, &scene.DropTake{Clip: id, Number: 1}, "Take 1 of Oda is the one that sounds."},
 	} {
 		_, err := scene.Apply(c.on, c.edit)

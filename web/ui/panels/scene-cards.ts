@@ -37,6 +37,8 @@ export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolea
         action(a, "level_points_off", "Points off"),
         action(a, "duck_except", "Make no way here"),
         action(a, "fit", "Fit a length …"),
+        action(a, "take_next", "Next take"),
+        action(a, "join", "Join into one …"),
         action(a, "remove", "Leave gap"),
         action(a, "remove_close", "Close up"),
         action(a, "copy", "Copy"),

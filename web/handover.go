@@ -92,8 +92,8 @@ type mixdownResult struct {
 func (s *Server) mixdown(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
 	var q mixdownRequest
-	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, limit.RequestBytes)).Decode(&q); err != nil {
-		return errBadRequest{fmt.Errorf("the request cannot be read: %w", err)}
+	if err := decode(w, r, &q); err != nil {
+		return err
 	}
 	st, err := s.opened(r)
 	if err != nil {

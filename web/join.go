@@ -2,9 +2,7 @@ package web
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
-	"fmt"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -41,8 +39,8 @@ type JoinResult struct {
 func (s *Server) join(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
 	var q joinRequest
-	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, limit.RequestBytes)).Decode(&q); err != nil {
-		return errBadRequest{fmt.Errorf("the request cannot be read: %w", err)}
+	if err := decode(w, r, &q); err != nil {
+		return err
 	}
 	st, err := s.opened(r)
 	if err != nil {

@@ -133,8 +133,8 @@ func (s *Server) newScene(w http.ResponseWriter, r *http.Request) error {
 		Channels   int    `json:"channels"`
 		Tracks     bool   `json:"tracks"` // begin with those of scene.FirstTracks
 	}
-	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, limit.RequestBytes)).Decode(&q); err != nil {
-		return errBadRequest{fmt.Errorf("the request cannot be read: %w", err)}
+	if err := decode(w, r, &q); err != nil {
+		return err
 	}
 	rate, err := timecode.ParseRate(q.Rate)
 	switch {

@@ -13,6 +13,7 @@ import (
 type TakesAnswer struct {
 	Revision int64                 `json:"revision"`
 	List     []workspace.TakeFound `json:"list"`
+	Unheard  []string              `json:"unheard"` // names of recordings that cannot be listened to
 }
 
 // takes answers with where recordings of the scene, or the one that is named, say what a clip says.
@@ -21,11 +22,11 @@ func (s *Server) takes(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	list, err := st.Takes(r.Context(), scene.ClipID(chi.URLParam(r, "clip")), r.URL.Query().Get("source"))
+	list, unheard, err := st.Takes(r.Context(), scene.ClipID(chi.URLParam(r, "clip")), r.URL.Query().Get("source"))
 	if err != nil {
 		return why(r, err)
 	}
-	return s.answer(w, http.StatusOK, TakesAnswer{st.Revision, list})
+	return s.answer(w, http.StatusOK, TakesAnswer{st.Revision, list, unheard})
 }
 
 // TakeAnswer is what lets another take sound.

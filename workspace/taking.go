@@ -28,43 +28,51 @@ const mostTakes = 2
 // sameTakeS is how near to one another two places of a recording are one take.
 const sameTakeS = 0.25
 
-// Takes finds where the recordings of the scene, or one of them, say what a clip says: the likest first.
-func (s *Scene) Takes(ctx context.Context, clip scene.ClipID, only string) ([]TakeFound, error) {
+// Takes finds where the recordings of the scene, or one of them, say what a clip says: the likest first. Those that
+// cannot be listened to are named.
+func (s *Scene) Takes(
+	ctx context.Context, clip scene.ClipID, only string,
+) (list []TakeFound, unheard []string, err error) {
 	t, c := s.Scene.Clip(clip)
 	if c == nil || t.Kind != scene.Sound || s.Scene.Sources[c.Source].Tone != nil {
-		return nil, fmt.Errorf("other takes are found of a clip of sound")
+		return nil, nil, fmt.Errorf("other takes are found of a clip of sound")
 	}
 	ctx = spread.Beginning(ctx, modest)
 	said, err := s.recording(ctx, c.Source)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	list := []TakeFound{}
+	list, unheard = []TakeFound{}, []string{}
 	for _, id := range slices.Sorted(maps.Keys(s.Scene.Sources)) {
 		src := s.Scene.Sources[id]
 		if only != "" && only != id || src.Made() || src.Samples == 0 {
 			continue
 		}
-		if purpose, err := s.PurposeOf(ctx, id); err != nil {
-			return nil, err
-		} else if purpose != scene.ForDialogue && only == "" {
-			continue // music that sounds like a word is none
-		}
 		in, err := s.recording(ctx, id)
+		if err == nil && only == "" {
+			var purpose scene.Purpose
+			if purpose, err = s.PurposeOf(ctx, id); err == nil && purpose != scene.ForDialogue {
+				continue // music that sounds like a word is none
+			}
+		}
+		if ctx.Err() != nil {
+			return nil, nil, ctx.Err()
+		}
 		if err != nil {
-			return nil, err
+			unheard = append(unheard, src.Name)
+			continue
 		}
 		of := pcm.Span{From: c.In, To: c.In + c.Length}
 		found, err := takes.Find(ctx, said, of, in, id == c.Source, mostTakes)
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		for _, m := range found {
 			list = append(list, TakeFound{m, id, src.Name, s.hasTake(c, id, m.Shift)})
 		}
 	}
 	slices.SortStableFunc(list, func(a, b TakeFound) int { return cmp.Compare(b.Alike, a.Alike) })
-	return list, nil
+	return list, unheard, nil
 }
 
 // hasTake tells whether a clip has a take there already, or is that.

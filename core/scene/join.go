@@ -222,8 +222,12 @@ func (j *Joining) replace(d *draft, clip Clip) error {
 	return d.place(d.touch(trackIndex(d.Scene, to.ID)), clip)
 }
 
-func (e *Join) words(_, _ *Scene) string {
-	return fmt.Sprintf("%s joined into %s", count(len(e.Clips), "clip"), shortName(e.Source.Name))
+func (e *Join) words(_, after *Scene) string {
+	n := 0
+	for _, t := range after.Sources[e.Source.ID].Joined.Tracks {
+		n += len(t.Clips)
+	}
+	return fmt.Sprintf("%s joined into %s", count(n, "clip"), shortName(e.Source.Name))
 }
 
 // Evened tells whether a clip's background was brought to one room, itself or what it was joined from.

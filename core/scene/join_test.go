@@ -44,7 +44,7 @@ func TestAJoinedClipLiesWhereItsPartsDid(t *testing.T) {
 			t.Errorf("the picture %s is linked with %q", p.Name, p.Link)
 		}
 	}
-	words := scene.Describe(before, after, scenetest.Joined(before, "c5", "c7"))
+	words := scene.Describe(before, after, scenetest.Joined(before, before.Tracks[1].Clips[0].ID))
 	if words != "2 clips joined into joined" {
 		t.Errorf("it is told as %q", words)
 	}

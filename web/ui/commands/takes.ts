@@ -64,11 +64,12 @@ export function otherTakes(
       work(s, `Listening for what ${p.clip.name} says`, (signal) => get<TakesAnswer>(`${path(p)}/takes`, signal)),
     );
     if (!got) return;
-    if (!got.list.length)
+    if (got.unheard.length) say(`Not listened to, as the sound is gone: ${got.unheard.join(", ")}.`);
+    if (!got.list.length && !got.unheard.length)
       return say(
         `No other recording of this scene says what ${p.clip.name} says. "Add a take by hand" puts any under it.`,
       );
-    propose(p, got.list);
+    if (got.list.length) propose(p, got.list);
   };
 
   const propose = (p: Placed, list: TakeFound[]) => {

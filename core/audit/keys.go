@@ -131,10 +131,17 @@ func Sound(sc *scene.Scene, s Seam) string {
 			continue
 		}
 		heard := c.Span().Intersect(within)
+		fit := scene.FitOf(sc, c.Source)
+		recorded := pcm.Span{From: fit.Back(c.In + heard.From - c.Start), To: fit.Back(c.In + heard.To - c.Start)}
+		for _, p := range fit.Parts {
+			if p.Span().Overlaps(recorded) {
+				parts = append(parts, p)
+			}
+		}
 		parts = append(
 			parts,
 			sc.Sources[c.Source].Name,
-			c.In+heard.From-c.Start,
+			recorded.From,
 			heard.From-s.At,
 			heard.To-s.At,
 			c.GainDB,
@@ -152,6 +159,7 @@ func Sound(sc *scene.Scene, s Seam) string {
 		}
 		for _, l := range c.Lulls {
 			if c.LullSpan(l).Overlaps(within) {
+				l.From, l.To = fit.Back(l.From), fit.Back(l.To)
 				parts = append(parts, l)
 			}
 		}

@@ -2,8 +2,10 @@ package audit_test
 
 import (
 	"blendseam/core/audit"
+	"blendseam/core/fit/timing"
 	"blendseam/core/level"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
@@ -216,5 +218,43 @@ func TestKeysChangeWithWhatSoundsAroundASeamAlone(t *testing.T) {
 	}
 	if _, err := mix.New(s.Scene, s.Open, mix.Options{}); err != nil {
 		t.Fatal(err)
+	}
+}
+
+// What was accepted stays so where a clip is fitted elsewhere, and is asked again where the sound beside it takes
+// another length.
+func TestAcceptedSeamsStayWhereAClipIsFittedElsewhere(t *testing.T) {
+	s := seamtest.New(t)
+	for i, name := range []string{"a", "b"} {
+		s.Lay(name, seamtest.Bed(uint64(i), 8, -50), float64(10*i))
+	}
+	clip := s.Scene.Tracks[0].Clips[0]
+	end := float64(clip.Length) / seamtest.Rate
+	accepted := func(sc *scene.Scene) (list []bool) {
+		for _, x := range audit.Of(sc, clip.ID) {
+			list = append(list, audit.Acceptance(sc, x) != nil)
+		}
+		return list
+	}
+	for _, x := range audit.Of(s.Scene, clip.ID) {
+		s.Do(&scene.Accept{Left: x.Left, Right: x.Right, Sound: audit.Sound(s.Scene, x)})
+	}
+	fitted := func(from, to float64) *scene.Scene {
+		span := pcm.Span{From: clip.In + int64(from*seamtest.Rate), To: clip.In + int64(to*seamtest.Rate)}
+		next, err := scene.Apply(s.Scene, &scene.Fit{Clip: clip.ID, Parts: []timing.Part{
+			{From: span.From, To: span.To, Length: span.Len() * 3 / 4, Kind: timing.Pause}}})
+		if err != nil {
+			t.Fatal(scene.Message(err))
+		}
+		return next
+	}
+	for _, c := range []struct {
+		sc   *scene.Scene
+		want []bool
+	}{{s.Scene, []bool{true, true}}, {fitted(3, 5), []bool{true, true}}, {fitted(0.2, 0.9), []bool{false, true}},
+		{fitted(end-0.8, end-0.1), []bool{true, false}}} {
+		if got := accepted(c.sc); !slices.Equal(got, c.want) {
+			t.Errorf("accepted are %v, want %v", got, c.want)
+		}
 	}
 }

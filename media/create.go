@@ -165,6 +165,21 @@ func createMP3(path string, e pcm.Encoder) (*File, error) {
 	return f, nil
 }
 
+// WriteSound writes a span of a sound to a file of its own, of the kind that its name ends in, at one of Depths;
+// nothing is left of it if ctx ends or anything fails.
+func WriteSound(ctx context.Context, path string, r pcm.ReaderAt, span pcm.Span, depth string) error {
+	f := r.Format()
+	out, err := Create(path, f.Rate, f.Channels, depth, false)
+	if err != nil {
+		return err
+	}
+	defer out.Discard()
+	if err := out.CopyContext(ctx, r, span); err != nil {
+		return err
+	}
+	return out.Close()
+}
+
 // Copy writes a span of a sound; see CopyContext.
 func (f *File) Copy(r pcm.ReaderAt, span pcm.Span) error {
 	return f.CopyContext(context.Background(), r, span)

@@ -67,7 +67,7 @@ func (c *fitCmd) Run(ctx context.Context) error {
 	} else if err != nil {
 		return err
 	}
-	if err := c.write(r, p); err != nil {
+	if err := c.write(ctx, r, p); err != nil {
 		return err
 	}
 	cuts := []fittedPart{}
@@ -90,7 +90,7 @@ func (c *fitCmd) Run(ctx context.Context) error {
 }
 
 // write renders the fitted recording to the file.
-func (c *fitCmd) write(r pcm.ReaderAt, p *fit.Plan) error {
+func (c *fitCmd) write(ctx context.Context, r pcm.ReaderAt, p *fit.Plan) error {
 	sound := r
 	if len(p.Parts) > 0 {
 		fitted, err := fit.Open(timing.Fit{Parts: p.Parts}, r)
@@ -104,13 +104,5 @@ func (c *fitCmd) write(r pcm.ReaderAt, p *fit.Plan) error {
 	if f.Float {
 		depth = "32f"
 	}
-	out, err := media.Create(c.Out, f.Rate, f.Channels, depth, false)
-	if err != nil {
-		return err
-	}
-	defer out.Discard()
-	if err := out.Copy(sound, pcm.Span{To: sound.Len()}); err != nil {
-		return err
-	}
-	return out.Close()
+	return media.WriteSound(ctx, c.Out, sound, pcm.Span{To: sound.Len()}, depth)
 }

@@ -70,15 +70,7 @@ func (c *likeCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	out, err := media.Create(c.Out, rate, in.Format().Channels, "24", false)
-	if err != nil {
-		return err
-	}
-	defer out.Discard()
-	if err := out.Copy(sound, pcm.Span{To: in.Len()}); err != nil {
-		return err
-	}
-	if err := out.Close(); err != nil {
+	if err := media.WriteSound(ctx, c.Out, sound, pcm.Span{To: in.Len()}, "24"); err != nil {
 		return err
 	}
 	if c.JSON {

@@ -82,7 +82,7 @@ func (c *toneCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := c.write(tone.Open(made, rate, r.Format().Channels, 2*sc.ToneMiddle(), read), span, gain); err != nil {
+	if err := c.write(ctx, tone.Open(made, rate, r.Format().Channels, 2*sc.ToneMiddle(), read), span, gain); err != nil {
 		return err
 	}
 	method := tone.Method(n, rate)
@@ -118,15 +118,7 @@ func (c *toneCmd) Run(ctx context.Context) error {
 func seconds(n int64, rate int) float64 { return float64(n) / float64(rate) }
 
 // write renders tone to the file.
-func (c *toneCmd) write(r pcm.ReaderAt, span pcm.Span, gainDB float64) error {
-	f := r.Format()
-	out, err := media.Create(c.Out, f.Rate, f.Channels, "24", false)
-	if err != nil {
-		return err
-	}
-	defer out.Discard()
-	if err := out.Copy(pcm.Turned{ReaderAt: r, Gain: level.Amplitude(gainDB)}, span); err != nil {
-		return err
-	}
-	return out.Close()
+func (c *toneCmd) write(ctx context.Context, r pcm.ReaderAt, span pcm.Span, gainDB float64) error {
+	turned := pcm.Turned{ReaderAt: r, Gain: level.Amplitude(gainDB)}
+	return media.WriteSound(ctx, c.Out, turned, span, "24")
 }

@@ -210,7 +210,7 @@ await withProgram("demo", async (page, url) => {
   await page.setViewportSize({ width: 1024, height: 700 });
   await page.goto(url);
   await ready();
-  await seam("Pell, take 1 → Oda, take 1");
+  await seam("Pell, take 1 → Oda, take 2");
   await page.waitForTimeout(1500);
   await shot("scene-small");
   await page.setViewportSize({ width: 390, height: 844 });

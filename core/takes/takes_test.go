@@ -95,7 +95,7 @@ func TestALineIsFoundAndPutInStep(t *testing.T) {
 	for n, speaker := range lines(t) {
 		each := 8
 		if n > 0 {
-			each = 2
+			each = 1
 		}
 		for k := range min(len(speaker), 8, each) {
 			first, at := roomed(rng, 0.0006, speaker[k])

@@ -94,10 +94,11 @@ const clipNames = (s: Scene, ids: string[]): string => {
 };
 
 /** Which tracks make way for the words of a clip. */
-export const madeWayRows = (a: About, p: Placed): { name: string; value: string }[] =>
+export const madeWayRows = (a: About, p: Placed): { name: string; value: string; tone: string }[] =>
   makingWay(a.scene, p).map(({ name, duck }) => ({
     name: `${name} makes way`,
     value: `by ${duck.db} dB${duck.clips?.length ? "" : ", as for its track"}`,
+    tone: "long",
   }));
 
 /** What can be done with how others make way for some clips of dialogue. */

@@ -104,7 +104,7 @@ func TestJoinedClipsSoundTheSameToTheBitAndOpenAgain(t *testing.T) {
 	}
 	for _, several := range []bool{false, true} {
 		did, refused, bits := 0, 0, 0
-		for seed := uint64(0); seed < uint64(corpus.Cases(24, 200)); seed++ {
+		for seed := uint64(0); seed < uint64(corpus.Cases(14, 200)); seed++ {
 			rng := rand.New(rand.NewPCG(seed, 5))
 			s := scenetest.Mixed(t, timecode.F25)
 			for range 30 {
@@ -169,7 +169,7 @@ func TestJoinedClipsSoundTheSameToTheBitAndOpenAgain(t *testing.T) {
 			}
 		}
 		t.Logf("several %v: %d joined, %d of them the same bits, %d refused", several, did, bits, refused)
-		if did < 12 {
+		if did < 6 {
 			t.Errorf("%d joined shows too little", did)
 		}
 	}

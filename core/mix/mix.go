@@ -333,7 +333,7 @@ func (m *Mixer) Length() int64 { return m.length }
 // Channels is the number of channels of the blocks to render into.
 func (m *Mixer) Channels() int { return m.channels }
 
-// scratch blocks, for reading sources.
+// scratch blocks, for reading sources, and to sum a track in.
 var scratch = sync.Pool{New: func() any { b := pcm.NewBlock(2, renderStep); return &b }}
 
 // renderStep is how many samples are rendered in one go; small enough for all to stay in the cache.
@@ -408,13 +408,10 @@ func (t *voices) sums(list []voice, window pcm.Span, channels int) bool {
 	return false
 }
 
-// sumBlocks are blocks to sum a track in.
-var sumBlocks = sync.Pool{New: func() any { b := pcm.NewBlock(2, renderStep); return &b }}
-
 // addSum adds voices, and the track's room, that sound together.
 func (t *voices) addSum(dst pcm.Block, list []voice, window pcm.Span) error {
-	buffer := sumBlocks.Get().(*pcm.Block)
-	defer sumBlocks.Put(buffer)
+	buffer := scratch.Get().(*pcm.Block)
+	defer scratch.Put(buffer)
 	own := (*buffer)[:len(dst)].Slice(0, dst.Len())
 	own.Clear()
 	for i := range list {

@@ -13,14 +13,20 @@ import (
 	"blendseam/interchange/otio"
 )
 
+// filed is scenetest's mixed scene with files for its recordings, whose first moments files give a time.
+func filed(t *testing.T, rate timecode.Rate, offset int64) *scene.Scene {
+	s := scenetest.Mixed(t, rate)
+	for id, src := range s.Sources {
+		src.URL, src.Offset = id+".wav", offset
+		s = scenetest.Must(t, s, &scene.Bring{Source: src})
+	}
+	return s
+}
+
 // How tracks make way for words, where the words are, balance, filters and what brings a clip near another come back
 // from a file as they were, whatever the ids are then.
 func TestDucksAndTreatmentsComeBack(t *testing.T) {
-	s := scenetest.Mixed(t, timecode.F25)
-	for id, src := range s.Sources {
-		src.URL = id + ".wav"
-		s = scenetest.Must(t, s, &scene.Bring{Source: src})
-	}
+	s := filed(t, timecode.F25, 0)
 	clips := s.Tracks[1].Clips
 	duck := scene.Duck{
 		Under: []scene.TrackID{"t2"}, Clips: []scene.ClipID{clips[1].ID, clips[2].ID}, DB: 7.5, Down: 1000, Up: 2001,

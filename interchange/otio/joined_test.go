@@ -15,11 +15,7 @@ import (
 // What was joined opens from a file to what it opens to without it: parts, blends, fades, links with what is outside,
 // and what was joined before it was joined.
 func TestWhatWasJoinedOpensFromAFileAsWell(t *testing.T) {
-	s := scenetest.Mixed(t, timecode.F2997D)
-	for id, src := range s.Sources {
-		src.URL = id + ".wav"
-		s = scenetest.Must(t, s, &scene.Bring{Source: src})
-	}
+	s := filed(t, timecode.F2997D, 0)
 	c := s.Tracks[1].Clips
 	s = scenetest.Must(t, s,
 		&scene.SetBlend{Left: c[1].ID, Right: c[2].ID, Before: 900, After: 700, Law: blend.Matched},

@@ -15,11 +15,7 @@ import (
 
 // The takes under a clip come back from a file with their places, their work and their blends.
 func TestTakesComeBack(t *testing.T) {
-	s := scenetest.Mixed(t, timecode.F25)
-	for id, src := range s.Sources {
-		src.URL, src.Offset = id+".wav", 4800
-		s = scenetest.Must(t, s, &scene.Bring{Source: src})
-	}
+	s := filed(t, timecode.F25, 4800)
 	clips := s.Tracks[1].Clips
 	id := clips[1].ID
 	s = scenetest.Must(t, s,

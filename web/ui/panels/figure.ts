@@ -17,19 +17,27 @@ function following(field: HTMLElement): HTMLElement | undefined {
   return all[all.indexOf(field) + 1];
 }
 
-/** Says why beside a field; gone as soon as something is typed or another figure is there. */
+const reasons = new WeakMap<HTMLElement, HTMLElement>(); // what stands beside a field
+
+/**
+ * Says why beside a field; gone as soon as something is typed or another figure is there. It is a part of the field's
+ * row where rows come and go: one that comes would stand between the two.
+ */
 function beside(field: HTMLElement, words: string, aloud: boolean): void {
   clear(field);
   const why = document.createElement("small");
   why.className = "problem figure-why";
   why.textContent = words;
   if (aloud) why.setAttribute("role", "alert");
-  (field.closest(".field") ?? field).after(why);
+  reasons.set(field, why);
+  const row = field.closest(".field");
+  if (row?.matches("div")) row.append(why);
+  else (row ?? field).after(why);
 }
 
 function clear(field: HTMLElement): void {
-  const next = (field.closest(".field") ?? field).nextElementSibling;
-  if (next?.classList.contains("figure-why")) next.remove();
+  reasons.get(field)?.remove();
+  reasons.delete(field);
 }
 
 /** Puts back what was typed last and cannot be, and says why beside it; aloud unless the page says it already. */

@@ -124,6 +124,46 @@ func TestACopyOfAJoinedClipOpensAsWell(t *testing.T) {
 	}
 }
 
+// A patch that was joined with its hole fills that of its own copy, also where its track comes before the hole's.
+func TestAPatchOfACopyFillsItsOwnHole(t *testing.T) {
+	s := takes(t)
+	snd, _ := ids(s)
+	s = scenetest.Must(t, s,
+		&scene.Remove{Clips: []scene.ClipID{s.Tracks[2].Clips[0].ID}},
+		&scene.AddLull{Clip: snd[0], From: 40 * fr, To: 50 * fr},
+	)
+	_, oda := s.Clip(snd[0])
+	s, patch := patched(t, s, scene.Hole{Clip: snd[0], Lull: oda.Lulls[0].ID})
+	s = scenetest.Must(t, s, &scene.MoveTrack{Track: s.Tracks[2].ID, To: 0})
+	s = scenetest.Must(t, s, scenetest.Joined(s, snd[0], patch))
+	on := slices.IndexFunc(s.Tracks, func(t *scene.Track) bool {
+		return slices.ContainsFunc(t.Clips, func(c scene.Clip) bool { return s.Sources[c.Source].Joined != nil })
+	})
+	joined := s.Tracks[on].Clips[0]
+	piece, _, err := scene.Copy(s, joined.Span(), []scene.TrackID{s.Tracks[on].ID})
+	if err != nil {
+		t.Fatal(err)
+	}
+	s = scenetest.Must(t, s, &scene.Paste{Clipboard: piece, At: 600 * fr}, &scene.Reopen{Clip: joined.ID})
+	copied := s.Tracks[on].Clips[len(s.Tracks[on].Clips)-1]
+	s = scenetest.Must(t, s, &scene.Reopen{Clip: copied.ID})
+	patches := 0
+	for _, track := range s.Tracks {
+		for _, c := range track.Clips {
+			if c.Fills == nil {
+				continue
+			}
+			patches++
+			if hole, ok := s.HoleSpan(*c.Fills); !ok || !hole.Overlaps(c.Span()) {
+				t.Errorf("the patch at %v fills the hole of %s, at %v", c.Span(), c.Fills.Clip, hole)
+			}
+		}
+	}
+	if patches != 2 {
+		t.Errorf("%d patches fill holes", patches)
+	}
+}
+
 // refusedJoins are refusals of joining and opening.
 func refusedJoins(t *testing.T, base *scene.Scene) (list [][2]string) {
 	snd, pic := ids(base)

@@ -53,6 +53,7 @@ func (e *Reopen) apply(d *draft) error {
 			return err
 		}
 	}
+	r.fills(d)
 	r.reach(d)
 	r.tie(d)
 	return nil
@@ -163,7 +164,6 @@ func (r *reopening) part(d *draft, p Clip) (Clip, bool) {
 	if p.Room == nil && r.clip.Room != nil && r.clip.Room.Lead == nil && r.clip.Room.Change == nil {
 		p.Room = r.clip.Room
 	}
-	p.Fills = r.hole(p.Fills)
 	if p.Link != "" && !r.linked(d, &p) {
 		p.Link = ""
 	}
@@ -197,6 +197,23 @@ func (r *reopening) lulls(p *Clip, now pcm.Span, shift int64) {
 	slices.SortFunc(p.Lulls, func(a, b Lull) int { return int(a.From - b.From) })
 	if len(p.Lulls) == 0 {
 		p.Lulls = nil
+	}
+}
+
+// fills lets the parts that are patches fill the holes that they filled, once all parts have their ids; one whose hole
+// did not come back, or lies elsewhere, is a clip like any other.
+func (r *reopening) fills(d *draft) {
+	for _, id := range r.ids {
+		i, k, _ := d.Find(id)
+		c := d.Tracks[i].Clips[k]
+		if c.Fills == nil {
+			continue
+		}
+		hole := r.hole(c.Fills)
+		if span, ok := d.HoleSpan(*hole); !ok || !span.Overlaps(c.Span()) {
+			hole = nil
+		}
+		d.touch(i).Clips[k].Fills = hole
 	}
 }
 

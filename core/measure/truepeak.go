@@ -17,7 +17,22 @@ const (
 
 // phases[p][k] weighs sample k of a window whose sample phaseTaps/2-1 is the point; phase 0, the point
 // itself, is left out.
-var phases = interpolator()
+var phases = [oversampling - 1][phaseTaps]float64(interpolator(oversampling))
+
+// fine are those of 8 times oversampling, for whoever has to keep under a peak, not to read it.
+var fine = interpolator(8)
+
+// fineGain is the largest absolute sum of a phase of fine, more than 1.
+var fineGain = func() (largest float64) {
+	for p := range fine {
+		sum := 0.0
+		for _, c := range fine[p] {
+			sum += math.Abs(c)
+		}
+		largest = max(largest, sum)
+	}
+	return largest
+}()
 
 // middleTaps are those next to the point, that settle most questions.
 const middleTaps = 8
@@ -40,10 +55,11 @@ func absoluteSum(without int) (largest float64) {
 }
 
 // interpolator designs a Kaiser-windowed sinc (beta 7), each phase scaled to pass a constant.
-func interpolator() (p [oversampling - 1][phaseTaps]float64) {
+func interpolator(oversampling int) [][phaseTaps]float64 {
 	const beta = 7
+	p := make([][phaseTaps]float64, oversampling-1)
 	for i := range p {
-		frac := float64(i+1) / oversampling
+		frac := float64(i+1) / float64(oversampling)
 		var sum float64
 		for k := range p[i] {
 			d := float64(k-(phaseTaps/2-1)) - frac
@@ -157,6 +173,31 @@ func (t *TruePeak) Peak() float64 {
 func (t *TruePeak) Take() float64 {
 	top := t.top
 	t.top = 0
+	return top
+}
+
+// AroundPeak is how many samples on either side of a stretch Reaches needs.
+const AroundPeak = phaseTaps / 2
+
+// Reaches is the largest magnitude that a sound reaches at and between its samples, 8 times oversampled, but for
+// AroundPeak at either end; for the last of the rest up to the sample after it. What stays under most may be told as
+// less than it is, never as more than most.
+func Reaches(samples []float64, most float64) (top float64) {
+	largest := simd.Peak(samples)
+	if largest*fineGain <= most {
+		return 0
+	}
+	for i := 0; i+2*AroundPeak < len(samples); i++ {
+		window := (*[phaseTaps]float64)(samples[i+1:]) // whose point is AroundPeak on
+		top = max(top, math.Abs(samples[i+AroundPeak]), math.Abs(samples[i+AroundPeak+1]))
+		for p := range fine {
+			var sum float64
+			for k, c := range &fine[p] {
+				sum += c * window[k]
+			}
+			top = max(top, math.Abs(sum))
+		}
+	}
 	return top
 }
 

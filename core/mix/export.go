@@ -13,6 +13,17 @@ import (
 // chunk is how many samples one worker renders at a time.
 const chunk = 1 << 16
 
+// An Output is one of the sounds that an export makes: the mix, or a stem of it.
+type Output struct {
+	Part    int // 0 is the mix, n the stem n-1
+	Encoder pcm.Encoder
+	To      io.Writer
+	// Treat, if not nil, is done to each block before it is encoded; at is where it begins in the scene. Blocks come in
+	// any order, several at once, as they are rendered.
+	Treat   func(b pcm.Block, at int64)
+	Clipped int64 // samples that had to be clipped, once it is made
+}
+
 // Export renders a span on all cores, encodes it, and writes it in order of time. progress, if not nil, is
 // told the samples done. It returns how many samples were clipped. The result does not depend on how time
 // was divided.
@@ -23,22 +34,27 @@ func (m *Mixer) Export(
 	to io.Writer,
 	progress func(done int64),
 ) (clipped int64, err error) {
+	out := &Output{Encoder: encoder, To: to}
+	err = m.ExportAll(ctx, span, nil, []*Output{out}, progress)
+	return out.Clipped, err
+}
+
+// ExportAll renders a span once, on all cores, and writes the mix and its stems, or those of them that outputs ask
+// for, each in order of time. An output has as many channels as its encoder's format, see pcm.InChannels.
+func (m *Mixer) ExportAll(
+	ctx context.Context, span pcm.Span, stems *Stems, outputs []*Output, progress func(done int64),
+) (err error) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	workers := runtime.GOMAXPROCS(0)
-	type piece struct {
-		encoded []byte
-		buffer  *[]byte // that it lies in
-		clipped int64
-		err     error
-	}
 	type job struct {
 		span pcm.Span
 		out  chan piece
 	}
-	buffers := sync.Pool{New: func() any { b := make([]byte, encoder.Size(chunk)); return &b }}
+	e := exporter{mixer: m, stems: stems, outputs: outputs, start: span.From}
 	jobs := make(chan job)
-	order := make(chan job, 8*workers) // bounds what is rendered ahead of the writer
+	ahead := max(2, 8/len(outputs))
+	order := make(chan job, ahead*workers) // bounds what is rendered ahead of the writer
 	go func() {
 		defer close(order)
 		defer close(jobs)
@@ -60,17 +76,9 @@ func (m *Mixer) Export(
 	var group sync.WaitGroup
 	for range workers {
 		group.Go(func() {
-			block := pcm.NewBlock(m.channels, chunk)
+			blocks := e.blocks()
 			for j := range jobs {
-				part := block.Slice(0, j.span.Len())
-				if err := cache.Caught(func() error { return m.Render(part, j.span.From) }); err != nil {
-					j.out <- piece{err: err}
-					continue
-				}
-				buffer := buffers.Get().(*[]byte)
-				encoded := (*buffer)[:encoder.Size(part.Len())]
-				clipped := encoder.Encode(encoded, part, j.span.From-span.From)
-				j.out <- piece{encoded, buffer, clipped, nil}
+				j.out <- e.render(blocks, j.span)
 			}
 		})
 	}
@@ -78,23 +86,108 @@ func (m *Mixer) Export(
 		p := <-j.out
 		if err == nil {
 			if err = p.err; err == nil {
-				_, err = to.Write(p.encoded)
+				err = e.write(p)
 			}
 			if err != nil {
 				cancel(err)
 			}
 		}
-		clipped += p.clipped
 		if err == nil && progress != nil {
 			progress(j.span.To - span.From)
 		}
-		if p.buffer != nil {
-			buffers.Put(p.buffer)
+		if p.encoded != nil {
+			e.buffers.Put(p.encoded)
 		}
 	}
 	group.Wait()
 	if err == nil {
 		err = context.Cause(ctx)
 	}
-	return clipped, err
+	return err
+}
+
+// exporter is an export under way.
+type exporter struct {
+	mixer   *Mixer
+	stems   *Stems
+	outputs []*Output
+	start   int64     // of the span
+	buffers sync.Pool // of *[][]byte, a buffer for each output
+}
+
+// A piece is what one chunk became: bytes for each output.
+type piece struct {
+	encoded *[][]byte
+	sizes   []int64
+	clipped []int64
+	err     error
+}
+
+// blocks are what one worker renders into: the mix and the stems.
+func (e *exporter) blocks() []pcm.Block {
+	list := make([]pcm.Block, 1+e.stems.Len())
+	for i := range list {
+		list[i] = pcm.NewBlock(e.mixer.channels, chunk)
+	}
+	return list
+}
+
+func (e *exporter) render(blocks []pcm.Block, span pcm.Span) piece {
+	parts := make([]pcm.Block, len(blocks))
+	for i := range blocks {
+		parts[i] = blocks[i].Slice(0, span.Len())
+	}
+	if err := cache.Caught(func() error {
+		if e.stems == nil {
+			return e.mixer.Render(parts[0], span.From)
+		}
+		return e.stems.Render(parts, span.From)
+	}); err != nil {
+		return piece{err: err}
+	}
+	buffers, _ := e.buffers.Get().(*[][]byte)
+	if buffers == nil {
+		list := make([][]byte, len(e.outputs))
+		for i, o := range e.outputs {
+			list[i] = make([]byte, o.Encoder.Size(chunk))
+		}
+		buffers = &list
+	}
+	p := piece{encoded: buffers, sizes: make([]int64, len(e.outputs)), clipped: make([]int64, len(e.outputs))}
+	for i, o := range e.outputs {
+		sound := parts[o.Part]
+		if o.Treat != nil && e.shared(i) { // another still wants it as it is
+			sound = pcm.NewBlock(len(sound), sound.Len())
+			for c := range sound {
+				copy(sound[c], parts[o.Part][c])
+			}
+		}
+		if o.Treat != nil {
+			o.Treat(sound, span.From)
+		}
+		p.sizes[i] = o.Encoder.Size(span.Len())
+		sound = pcm.InChannels(sound, o.Encoder.Format.Channels)
+		p.clipped[i] = o.Encoder.Encode((*buffers)[i][:p.sizes[i]], sound, span.From-e.start)
+	}
+	return p
+}
+
+// shared tells whether an output after this one takes the same part.
+func (e *exporter) shared(i int) bool {
+	for _, o := range e.outputs[i+1:] {
+		if o.Part == e.outputs[i].Part {
+			return true
+		}
+	}
+	return false
+}
+
+func (e *exporter) write(p piece) error {
+	for i, o := range e.outputs {
+		o.Clipped += p.clipped[i]
+		if _, err := o.To.Write((*p.encoded)[i][:p.sizes[i]]); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -64,7 +64,7 @@ func Filter(t testing.TB, channels int, graph string, files ...string) pcm.Block
 // Sox runs a sound through effects of sox, and gives as much of the result.
 func Sox(t testing.TB, b pcm.Block, rate int, effects ...string) pcm.Block {
 	t.Helper()
-	from := written(t, b)
+	from := Written(t, b)
 	to := filepath.Join(t.TempDir(), "out.f64")
 	kind := []string{"-t", "f64", "-r", strconv.Itoa(rate), "-c", strconv.Itoa(len(b))}
 	args := append(append([]string{"-V1"}, kind...), from)
@@ -88,11 +88,11 @@ func Sox(t testing.TB, b pcm.Block, rate int, effects ...string) pcm.Block {
 func FFmpeg(t testing.TB, b pcm.Block, rate int, filter string) pcm.Block {
 	t.Helper()
 	return raw(t, len(b), "-v", "error", "-f", "f64le", "-ar", strconv.Itoa(rate), "-ac", strconv.Itoa(len(b)),
-		"-i", written(t, b), "-af", filter, "-f", "f64le", "-")
+		"-i", Written(t, b), "-af", filter, "-f", "f64le", "-")
 }
 
-// written is a file of a sound's doubles, without a head.
-func written(t testing.TB, b pcm.Block) string {
+// Written is a file of a sound's doubles, without a head.
+func Written(t testing.TB, b pcm.Block) string {
 	t.Helper()
 	var in bytes.Buffer
 	for i := range b[0] {

@@ -28,6 +28,7 @@ core/audit: core/analysis core/level core/measure core/mix core/pcm core/scene c
   core/speech core/spread core/tone
 core/blend: core/level
 core/curve:
+core/ceiling: core/level core/measure core/pcm
 core/decay: core/analysis core/chance core/ground core/level core/pcm core/tone/recipe
 core/evening: core/analysis core/audit core/blend core/decay core/ground core/level core/measure core/pcm core/scene
   core/speech core/spread core/tone core/tone/recipe
@@ -126,6 +127,7 @@ var levels = []string{
 	"core/room",
 	"core/speech",
 	"core/blend",
+	"core/ceiling",
 	"core/measure",
 	"core/pcm",
 	"core/spread",

@@ -3,7 +3,6 @@
 package wav
 
 import (
-	"bytes"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -25,14 +24,6 @@ const (
 
 // ErrNotWAV says that a file does not begin as a WAV file does.
 var ErrNotWAV = errors.New("not a WAV file")
-
-// Bext is the part of a Broadcast Wave description chunk that the job uses.
-type Bext struct {
-	Description   string
-	Originator    string
-	Date, Time    string // yyyy-mm-dd, hh:mm:ss
-	TimeReference int64  // samples since midnight at the first sample
-}
 
 // A Reader is a WAV file opened for reading. It is a pcm.ReaderAt.
 type Reader struct {
@@ -115,7 +106,7 @@ func NewReader(src io.ReaderAt, size int64) (*Reader, error) {
 				r.speakers = binary.LittleEndian.Uint32(b[20:])
 			}
 		case "bext":
-			if b, err := chunk(src, body, n, 346); err == nil {
+			if b, err := chunk(src, body, n, 348); err == nil {
 				r.Bext = parseBext(b)
 			}
 		case "data":
@@ -196,17 +187,6 @@ func parseFormat(b []byte) (pcm.Format, error) {
 		return f, fmt.Errorf("damaged WAV file: %d bytes for each moment, %d are right for %s", align, f.Channels*f.Bits/8, f)
 	}
 	return f, nil
-}
-
-func parseBext(b []byte) *Bext {
-	text := func(from, to int) string { return string(bytes.TrimRight(b[from:to], "\x00 ")) }
-	return &Bext{
-		Description:   text(0, 256),
-		Originator:    text(256, 288),
-		Date:          text(320, 330),
-		Time:          text(330, 338),
-		TimeReference: int64(binary.LittleEndian.Uint64(b[338:])),
-	}
 }
 
 func (r *Reader) frameBytes() int64 { return int64(r.format.Channels * r.format.Bits / 8) }

@@ -16,8 +16,11 @@ type Writer struct {
 	format  pcm.Format
 	head    int64 // bytes before the first sample
 	written int64 // bytes of sound
+	bext    int64 // byte offset of the description, 0 if none
 	fact    int64 // byte offset of the fact chunk's count, 0 if none
 	long    int64 // sizes from here on need RF64
+
+	bextSize int
 }
 
 // NewWriter writes the headers. bext may be nil.
@@ -31,7 +34,10 @@ func NewWriter(w io.WriteSeeker, f pcm.Format, bext *Bext) (*Writer, error) {
 	chunkHead(&b, "JUNK", 28)
 	b.Write(make([]byte, 28))
 	if bext != nil {
-		writeBext(&b, bext)
+		body := bext.bytes()
+		chunkHead(&b, "bext", uint32(len(body)))
+		wr.bext, wr.bextSize = int64(b.Len()), len(body)
+		b.Write(body)
 	}
 	writeFormat(&b, f)
 	if f.Float {
@@ -75,21 +81,6 @@ func writeFormat(b *bytes.Buffer, f pcm.Format) {
 		binary.Write(b, binary.LittleEndian, tag)
 		b.Write([]byte{0, 0, 0, 0, 0x10, 0, 0x80, 0, 0, 0xAA, 0, 0x38, 0x9B, 0x71}) // rest of KSDATAFORMAT_SUBTYPE
 	}
-}
-
-func writeBext(b *bytes.Buffer, x *Bext) {
-	chunkHead(b, "bext", 602)
-	for _, field := range []struct {
-		text string
-		size int
-	}{{x.Description, 256}, {x.Originator, 32}, {"", 32}, {x.Date, 10}, {x.Time, 8}} {
-		text := make([]byte, field.size)
-		copy(text, field.text)
-		b.Write(text)
-	}
-	binary.Write(b, binary.LittleEndian, uint64(x.TimeReference))
-	b.Write([]byte{1, 0})
-	b.Write(make([]byte, 64+190))
 }
 
 // Write appends encoded samples, as pcm.Encoder makes them.

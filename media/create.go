@@ -2,14 +2,13 @@ package media
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
-	"slices"
-	"strings"
 
 	"blendseam/core/pcm"
 	"blendseam/core/pcm/flac"
@@ -25,10 +24,9 @@ type File struct {
 	finish  func() error
 	abort   func()
 	closed  bool
-}
 
-// Kinds are the kinds of file that can be written, by their endings.
-var Kinds = []string{"wav", "flac", "mp3"}
+	describe func(*wav.Bext) error
+}
 
 // Depths are the sample depths that a caller may ask for.
 var Depths = []string{"16", "24", "32f"}
@@ -36,31 +34,23 @@ var Depths = []string{"16", "24", "32f"}
 // Create makes a sound file of the kind its name ends in. depth is one of Depths, "" the kind's usual one:
 // 24 bits. 16 bits get dither unless noDither.
 func Create(path string, rate, channels int, depth string, noDither bool) (*File, error) {
-	kind := strings.TrimPrefix(strings.ToLower(filepath.Ext(path)), ".")
-	if !slices.Contains(Kinds, kind) {
-		return nil, fmt.Errorf("%s: cannot write files that end in %q; name it .wav, .flac or .mp3", path, filepath.Ext(path))
+	return CreateAs(path, Form{Rate: rate, Channels: channels, Depth: depth, NoDither: noDither})
+}
+
+// CreateAs makes a sound file of the kind its name ends in.
+func CreateAs(path string, form Form) (*File, error) {
+	kind, err := form.check(path)
+	if err != nil {
+		return nil, err
 	}
-	if depth == "" {
-		depth = "24"
-	}
-	f := pcm.Format{Rate: rate, Channels: channels}
-	switch depth {
-	case "16", "24":
-		fmt.Sscan(depth, &f.Bits)
-	case "32f":
-		f.Bits, f.Float = 32, true
-	default:
-		return nil, fmt.Errorf("depth %q is not one of 16, 24, 32f", depth)
-	}
-	e := pcm.Encoder{Format: f, Dither: f.Bits == 16 && !noDither}
-	switch kind {
-	case "flac":
+	e := form.encoder(kind)
+	switch {
+	case kind.codec != nil:
+		return createCoded(path, kind, form, e)
+	case kind.Ending == "flac":
 		return createFLAC(path, e)
-	case "mp3":
-		e.Format.Bits, e.Format.Float, e.Dither = 32, true, false
-		return createMP3(path, e)
 	}
-	return CreateWAV(path, e)
+	return CreateBWF(path, e, form.Bext)
 }
 
 func newFile(path string, e pcm.Encoder) (*File, error) {
@@ -86,14 +76,11 @@ func CreateBWF(path string, e pcm.Encoder, bext *wav.Bext) (*File, error) {
 		f.Discard()
 		return nil, err
 	}
-	f.Writer, f.finish = w, w.Close
+	f.Writer, f.finish, f.describe = w, w.Close, w.Describe
 	return f, nil
 }
 
 func createFLAC(path string, e pcm.Encoder) (*File, error) {
-	if e.Format.Float {
-		return nil, fmt.Errorf("%s: FLAC holds integers; choose a depth of 16 or 24, or WAV for 32f", path)
-	}
 	f, err := newFile(path, e)
 	if err != nil {
 		return nil, err
@@ -107,8 +94,8 @@ func createFLAC(path string, e pcm.Encoder) (*File, error) {
 	return f, nil
 }
 
-// createMP3 pipes the samples through ffmpeg.
-func createMP3(path string, e pcm.Encoder) (*File, error) {
+// createCoded pipes the samples through ffmpeg.
+func createCoded(path string, kind Kind, form Form, e pcm.Encoder) (*File, error) {
 	if _, err := exec.LookPath("ffmpeg"); err != nil {
 		return nil, fmt.Errorf("%s: %w", path, ErrNoFFmpeg)
 	}
@@ -116,31 +103,15 @@ func createMP3(path string, e pcm.Encoder) (*File, error) {
 	if err != nil {
 		return nil, err
 	}
+	args := append(piped(e.Format), kind.codec...)
+	if kbits := cmp.Or(form.KBits, kind.kbits); kbits > 0 {
+		args = append(args, "-b:a", fmt.Sprintf("%dk", kbits))
+	} else {
+		args = append(args, kind.best...)
+	}
+	args = append(args, "-f", kind.container, "-y", "file:"+f.part.Name())
 	ctx, cancel := context.WithCancel(context.Background())
-	cmd := exec.CommandContext(
-		ctx,
-		"ffmpeg",
-		"-v",
-		"error",
-		"-protocol_whitelist",
-		"pipe",
-		"-f",
-		"f32le",
-		"-ar",
-		fmt.Sprint(e.Format.Rate),
-		"-ac",
-		fmt.Sprint(e.Format.Channels),
-		"-i",
-		"pipe:0",
-		"-c:a",
-		"libmp3lame",
-		"-q:a",
-		"0",
-		"-f",
-		"mp3",
-		"-y",
-		"file:"+f.part.Name(),
-	)
+	cmd := exec.CommandContext(ctx, "ffmpeg", args...)
 	var complaint bytes.Buffer
 	cmd.Stderr = &complaint
 	in, err := cmd.StdinPipe()
@@ -163,6 +134,14 @@ func createMP3(path string, e pcm.Encoder) (*File, error) {
 	}
 	f.abort = func() { cancel(); cmd.Wait() }
 	return f, nil
+}
+
+// piped are ffmpeg's arguments for samples of floats that come through its standard input.
+func piped(f pcm.Format) []string {
+	return []string{
+		"-v", "error", "-protocol_whitelist", "pipe", "-f", fmt.Sprintf("f%dle", f.Bits),
+		"-ar", fmt.Sprint(f.Rate), "-ac", fmt.Sprint(f.Channels), "-i", "pipe:0",
+	}
 }
 
 // WriteSound writes a span of a sound to a file of its own, of the kind that its name ends in, at one of Depths;
@@ -205,6 +184,14 @@ func (f *File) CopyContext(ctx context.Context, r pcm.ReaderAt, span pcm.Span) e
 		}
 	}
 	return nil
+}
+
+// Describe writes what a file says of itself anew, which it was made with; only broadcast WAV files can.
+func (f *File) Describe(x *wav.Bext) error {
+	if f.describe == nil {
+		return fmt.Errorf("%s holds no description", f.path)
+	}
+	return f.describe(x)
 }
 
 // Close completes the file and gives it its name.

@@ -303,7 +303,7 @@ func TestPictureStripsShowEveryFrameAtItsPlace(t *testing.T) {
 func TestWrittenFilesAreWholeOrNotThere(t *testing.T) {
 	dir := t.TempDir()
 	for _, kind := range Kinds {
-		path := filepath.Join(dir, "x."+kind)
+		path := filepath.Join(dir, "x."+kind.Ending)
 		f, err := Create(path, 48000, 2, "", false)
 		if err != nil {
 			t.Fatal(err)
@@ -312,11 +312,11 @@ func TestWrittenFilesAreWholeOrNotThere(t *testing.T) {
 		f.Encoder.Encode(raw, pcm.NewBlock(2, 48000), 0)
 		f.Write(raw)
 		if exists(path) {
-			t.Errorf("%s has its name before it is whole", kind)
+			t.Errorf("%s has its name before it is whole", kind.Name)
 		}
 		f.Discard()
 		if left := entries(t, dir); len(left) != 0 {
-			t.Errorf("%s given up leaves %v", kind, left)
+			t.Errorf("%s given up leaves %v", kind.Name, left)
 		}
 	}
 	for name, depth := range map[string]string{"x.ogg": "", "x.wav": "20", "x.flac": "32f", "no such folder/x.wav": ""} {

@@ -90,9 +90,8 @@ test("from two recordings to a measured mixdown, and back after a kill", async (
 
   // Handing over.
   await page.getByRole("navigation").getByRole("link", { name: "Hand over" }).click();
-  const depth = page.getByLabel("32 float");
-  await depth.check();
-  await page.getByRole("button", { name: "Make the mixdown" }).click();
+  await page.getByRole("combobox", { name: "Bits" }).selectOption("32f");
+  await page.getByRole("button", { name: "Make it" }).click();
   const made = page.locator(".made li").first();
   await expect(made.locator("a")).toHaveText("Two voices.wav");
   const download = page.waitForEvent("download");
@@ -112,8 +111,8 @@ test("from two recordings to a measured mixdown, and back after a kill", async (
 
   // FLAC and MP3 too.
   for (const kind of ["FLAC", "MP3"]) {
-    await page.getByLabel(kind).check();
-    await page.getByRole("button", { name: "Make the mixdown" }).click();
+    await page.getByRole("combobox", { name: "Kind" }).selectOption(kind.toLowerCase());
+    await page.getByRole("button", { name: "Make it" }).click();
     await expect(page.locator(".made li").first().locator("a")).toHaveText(`Two voices.${kind.toLowerCase()}`);
   }
 

@@ -201,11 +201,15 @@ await withProgram("demo", async (page, url) => {
   await page.getByRole("searchbox").fill("sound");
   await shot("keys");
   await page.goto(`${url}hand-over`);
-  for (const kind of ["WAV", "FLAC", "MP3"]) {
-    await page.getByLabel(kind).check();
-    await page.getByRole("button", { name: "Make the mixdown" }).click();
-    await page.waitForTimeout(2500);
-  }
+  await page.getByRole("combobox", { name: "Loudness" }).selectOption("-16");
+  await page.getByRole("combobox", { name: "True peak" }).selectOption("-1");
+  await page.getByRole("button", { name: "Look first" }).click();
+  await page.waitForTimeout(2500);
+  await page.getByLabel("Limit what passes it").check();
+  await page.getByLabel("One a purpose").check();
+  await page.getByRole("button", { name: "Make it" }).click();
+  await page.getByRole("link", { name: "All in one ZIP file" }).waitFor();
+  await page.evaluate(() => scrollTo(0, 0));
   await shot("hand-over");
   await page.setViewportSize({ width: 1024, height: 700 });
   await page.goto(url);

@@ -24,8 +24,6 @@ type File struct {
 	finish  func() error
 	abort   func()
 	closed  bool
-
-	describe func(*wav.Bext) error
 }
 
 // Depths are the sample depths that a caller may ask for.
@@ -76,7 +74,7 @@ func CreateBWF(path string, e pcm.Encoder, bext *wav.Bext) (*File, error) {
 		f.Discard()
 		return nil, err
 	}
-	f.Writer, f.finish, f.describe = w, w.Close, w.Describe
+	f.Writer, f.finish = w, w.Close
 	return f, nil
 }
 
@@ -184,14 +182,6 @@ func (f *File) CopyContext(ctx context.Context, r pcm.ReaderAt, span pcm.Span) e
 		}
 	}
 	return nil
-}
-
-// Describe writes what a file says of itself anew, which it was made with; only broadcast WAV files can.
-func (f *File) Describe(x *wav.Bext) error {
-	if f.describe == nil {
-		return fmt.Errorf("%s holds no description", f.path)
-	}
-	return f.describe(x)
 }
 
 // Close completes the file and gives it its name.

@@ -677,7 +677,8 @@ var startSet = []Command{
 	},
 	{"level_off", "Blends and levels", "Take the level lines off", "gain over time, points; of the clips in hand", nil},
 	{"mute_clip", "Blends and levels", "Mute the clip or let it be heard", "silence one clip", []string{"Alt+m"}},
-	{"marker", "Tracks and markers", "Set a marker at the playhead", "name a moment", []string{"h"}},
+	{"marker", "Tracks and markers", "Set a marker at the playhead, or name the range", "name a moment", []string{"h"}},
+	{"marker_range", "Tracks and markers", "Take a named range as the range", "its marker in hand", nil},
 	{"track_add", "Tracks and markers", "Add a track", "dialogue, tone, music, effects or picture", []string{"Alt+t"}},
 	{
 		"track_mute",

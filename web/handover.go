@@ -1,21 +1,28 @@
 package web
 
 import (
+	"archive/zip"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
-	"unicode"
+	"time"
 
+	"blendseam/core/ceiling"
 	"blendseam/core/limit"
 	"blendseam/core/measure"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
+	"blendseam/core/pcm/wav"
+	"blendseam/core/scene"
+	"blendseam/handover"
 	"blendseam/media"
 	"blendseam/store"
 	"blendseam/workspace"
@@ -34,6 +41,18 @@ func (s *Server) handOverPage(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	sc := st.Scene
+	tracks := []StemTrack{}
+	for _, t := range sc.Tracks {
+		if t.Kind == scene.Sound {
+			tracks = append(tracks, StemTrack{t.ID, t.Name})
+		}
+	}
+	ranges := []string{}
+	for _, m := range sc.Markers {
+		if m.Length > 0 {
+			ranges = append(ranges, m.Name)
+		}
+	}
 	return s.page(
 		w,
 		"hand-over",
@@ -45,20 +64,54 @@ func (s *Server) handOverPage(w http.ResponseWriter, r *http.Request) error {
 			"length_s": float64(sc.Length()) / float64(sc.SampleRate),
 			"rate":     sc.SampleRate,
 			"channels": sc.Channels,
+			"kinds":    kinds(),
+			"tracks":   tracks,
+			"ranges":   ranges,
+			"pattern":  handover.DefaultPattern,
+			"formats":  formats(),
 			"made":     list,
 		}},
 	)
 }
 
+// A StemTrack is a track that a stem may hold.
+type StemTrack struct {
+	ID   scene.TrackID `json:"id"`
+	Name string        `json:"name"`
+}
+
+// A KindView is a kind of sound file that can be made.
+type KindView struct {
+	Ending string   `json:"ending"`
+	Name   string   `json:"name"`
+	Depths []string `json:"depths"`
+	Rates  []int    `json:"rates"` // none: any
+	KBits  []int    `json:"kbits"`
+}
+
+func kinds() (list []KindView) {
+	for _, k := range media.Kinds {
+		list = append(list, KindView{k.Ending, k.Name, append([]string{}, k.Depths...), append([]int{}, k.Rates...),
+			append([]int{}, k.KBits...)})
+	}
+	return list
+}
+
+// handedOver are the kinds of job whose results the page lists.
+var handedOver = []string{"mixdown", "look", "package"}
+
 func (s *Server) madeList(ctx context.Context, id string) ([]workspace.Progress, error) {
-	jobs, err := s.Store.Jobs(ctx, id, "mixdown")
-	if err != nil {
-		return nil, err
+	list := []workspace.Progress{}
+	for _, kind := range handedOver {
+		jobs, err := s.Store.Jobs(ctx, id, kind)
+		if err != nil {
+			return nil, err
+		}
+		for _, j := range jobs {
+			list = append(list, s.Jobs.Progress(j))
+		}
 	}
-	list := make([]workspace.Progress, len(jobs))
-	for i, j := range jobs {
-		list[i] = s.Jobs.Progress(j)
-	}
+	slices.SortStableFunc(list, func(a, b workspace.Progress) int { return b.Made.Compare(a.Made) })
 	return list, nil
 }
 
@@ -72,21 +125,146 @@ func (s *Server) mixdowns(w http.ResponseWriter, r *http.Request) error {
 
 // A mixdownRequest says what to make.
 type mixdownRequest struct {
-	Kind     string `json:"kind"`  // one of media.Kinds
-	Depth    string `json:"depth"` // one of media.Depths
-	From     string `json:"from"`  // timecodes; "" is the scene's start or end
-	To       string `json:"to"`
-	NoDither bool   `json:"no_dither"`
+	Kind     string     `json:"kind"`  // one of media.Kinds, by its ending
+	Depth    string     `json:"depth"` // one of media.Depths
+	KBits    int        `json:"kbits"`
+	Rate     int        `json:"rate"`     // 0: the scene's
+	Channels int        `json:"channels"` // 0: the scene's
+	From     string     `json:"from"`     // timecodes; "" is the scene's start or end
+	To       string     `json:"to"`
+	Ranges   bool       `json:"ranges"` // every named range in place of from and to
+	NoDither bool       `json:"no_dither"`
+	Target   *float64   `json:"target_lufs"`
+	Ceiling  *float64   `json:"ceiling_dbtp"`
+	Limit    bool       `json:"limit"`
+	Look     bool       `json:"look"`  // only tells what would be made
+	Stems    string     `json:"stems"` // one of handover.StemKinds, "groups", "" for none
+	Groups   []stemWish `json:"groups"`
+	NoMix    bool       `json:"no_mix"`
+	Pattern  string     `json:"pattern"`
+}
+
+// A stemWish is a stem of tracks that were chosen.
+type stemWish struct {
+	Name   string          `json:"name"`
+	Tracks []scene.TrackID `json:"tracks"`
 }
 
 // A mixdownResult says what was made.
 type mixdownResult struct {
+	Files   []madeFile  `json:"files"`
+	GainDB  float64     `json:"gain_db"`
+	Passes  []passPlace `json:"passes"` // where it passes the ceiling
+	Limited bool        `json:"limited"`
+	LUFS    *float64    `json:"lufs,omitempty"` // of what was looked at
+	measure.Loudness
+	madeFile // that of a single file, as it was kept once
+}
+
+type madeFile struct {
 	File    string  `json:"file"`
+	Stem    string  `json:"stem,omitempty"`
 	Bytes   int64   `json:"bytes"`
 	LengthS float64 `json:"length_s"`
 	Format  string  `json:"format"`
 	Clipped int64   `json:"clipped"`
-	measure.Loudness
+}
+
+// A passPlace is where a mix passes its ceiling.
+type passPlace struct {
+	TC     string  `json:"tc"`
+	OverDB float64 `json:"over_db"`
+}
+
+// A mixdownOrder is a request that holds, for one range of a scene.
+type mixdownOrder struct {
+	handover.Order
+	name handover.Naming
+}
+
+// orders are what a request comes to, one for each range.
+func (q mixdownRequest) orders(st *workspace.Scene) (list []mixdownOrder, err error) {
+	sc := st.Scene
+	span, err := sc.Stretch(q.From, q.To)
+	if err != nil {
+		return nil, err
+	}
+	form := media.Form{Rate: q.Rate, Channels: q.Channels, Depth: q.Depth, NoDither: q.NoDither, KBits: q.KBits}
+	asked := form
+	if asked.Rate == 0 {
+		asked.Rate = int(sc.SampleRate)
+	}
+	switch err := asked.Check("x." + q.Kind); {
+	case err != nil:
+		return nil, errors.New(strings.TrimPrefix(err.Error(), "x."+q.Kind+": "))
+	case asked.Rate < 8000 || asked.Rate > 192000:
+		return nil, fmt.Errorf("%d is no rate to write; 44100, 48000 and 96000 are usual", asked.Rate)
+	case q.Channels < 0 || q.Channels > 2:
+		return nil, fmt.Errorf("a mixdown has 1 or 2 channels, not %d", q.Channels)
+	case q.Target != nil && !(*q.Target >= -60 && *q.Target <= 0):
+		return nil, fmt.Errorf("%g LUFS is no loudness to bring a mix to; -60 to 0 are", *q.Target)
+	case q.NoMix && q.Stems == "":
+		return nil, errors.New("neither the mix nor stems are asked for; choose one of them")
+	}
+	if q.Ceiling != nil {
+		if err := ceiling.Check(*q.Ceiling); err != nil {
+			return nil, err
+		}
+	}
+	stems, err := q.stems(sc)
+	if err != nil {
+		return nil, err
+	}
+	order := handover.Order{Form: form, TargetLUFS: q.Target, CeilingDBTP: q.Ceiling, Limit: q.Limit, Stems: stems,
+		Made: time.Now()}
+	name := handover.Naming{Scene: sc.Name, Version: st.Revision, Date: time.Now()}
+	if _, err := name.Name(q.Pattern); err != nil {
+		return nil, err
+	}
+	if !q.Ranges {
+		order.Span = span
+		if q.From != "" || q.To != "" { // a part: two parts have two names
+			name.Range = sc.Timecode(span.From) + " to " + sc.Timecode(span.To)
+		}
+		return []mixdownOrder{{order, name}}, nil
+	}
+	for _, m := range sc.Markers {
+		order.Span, name.Range = m.Span().Intersect(pcm.Span{To: sc.Length()}), m.Name
+		if !order.Span.Empty() {
+			list = append(list, mixdownOrder{order, name})
+		}
+	}
+	if len(list) == 0 {
+		return nil, errors.New("the scene has no named range; choose a range on its timeline and press H to name it")
+	}
+	return list, nil
+}
+
+// stems are those that a request asks for, without files.
+func (q mixdownRequest) stems(sc *scene.Scene) (list []handover.Stem, err error) {
+	switch {
+	case q.Stems == "":
+		return nil, nil
+	case slices.Contains(handover.StemKinds, q.Stems):
+		list = handover.StemsBy(sc, q.Stems)
+	case q.Stems == "groups":
+		for _, g := range q.Groups {
+			for _, id := range g.Tracks {
+				if t := sc.Track(id); t == nil || t.Kind != scene.Sound {
+					return nil, fmt.Errorf("the stem %s names the track %q, which the scene has not", g.Name, id)
+				}
+			}
+			if len(g.Tracks) > 0 {
+				list = append(list, handover.Stem{Name: g.Name, Tracks: g.Tracks})
+			}
+		}
+	default:
+		return nil, fmt.Errorf("stems are made by track, purpose or groups, not by %q", q.Stems)
+	}
+	if len(list) == 0 {
+		return nil, errors.New("no track that is heard is in a stem; choose tracks for one")
+	}
+	return list, nil
 }
 
 func (s *Server) mixdown(w http.ResponseWriter, r *http.Request) error {
@@ -99,25 +277,24 @@ func (s *Server) mixdown(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	span, err := st.Scene.Stretch(q.From, q.To)
-	switch {
-	case err != nil:
-	case !slices.Contains(media.Kinds, q.Kind):
-		err = fmt.Errorf("the kind %q is not one of %s", q.Kind, strings.Join(media.Kinds, ", "))
-	case q.Kind == "flac" && q.Depth == "32f":
-		err = errors.New("FLAC holds integers; choose 16 or 24 bits, or WAV for 32 bits float")
-	}
+	list, err := q.orders(st)
 	if err != nil {
 		return errBadRequest{err}
 	}
-	words := fmt.Sprintf("%s, %s to %s", strings.ToUpper(q.Kind), st.Scene.Timecode(span.From), st.Scene.Timecode(span.To))
+	kind := "mixdown"
+	if q.Look {
+		kind = "look"
+	}
 	job, err := s.Jobs.Start(
 		r.Context(),
 		id,
-		"mixdown",
-		words,
+		kind,
+		q.words(st.Scene, list),
 		func(ctx context.Context, jobID string, done func(float64)) (any, error) {
-			return s.makeMixdown(ctx, jobID, st, q, span, done)
+			if q.Look {
+				return s.look(ctx, st, list, done)
+			}
+			return s.makeMixdown(ctx, jobID, st, q, list, done)
 		},
 	)
 	if err != nil {
@@ -126,106 +303,249 @@ func (s *Server) mixdown(w http.ResponseWriter, r *http.Request) error {
 	return s.answer(w, http.StatusAccepted, job)
 }
 
+// words say what is asked for.
+func (q mixdownRequest) words(sc *scene.Scene, list []mixdownOrder) string {
+	kind, _ := media.KindOf("x." + q.Kind)
+	words := kind.Name
+	if q.Look {
+		words = "Looked through"
+	}
+	if n := len(list[0].Stems); n > 0 {
+		words += fmt.Sprintf(", %d stems", n)
+	}
+	if q.Ranges {
+		return words + fmt.Sprintf(", %d ranges", len(list))
+	}
+	span := list[0].Span
+	return fmt.Sprintf("%s, %s to %s", words, sc.Timecode(span.From), sc.Timecode(span.To))
+}
+
+// look tells what orders would make.
+func (s *Server) look(ctx context.Context, st *workspace.Scene, list []mixdownOrder, done func(float64)) (any, error) {
+	m, err := st.Mixer(ctx, mix.Options{})
+	if err != nil {
+		return nil, err
+	}
+	result := mixdownResult{Files: []madeFile{}, Passes: []passPlace{}}
+	for i, o := range list {
+		made, err := handover.Look(ctx, st.Scene, m, o.Order, shared(done, i, len(list)))
+		if err != nil {
+			return nil, err
+		}
+		result.GainDB, result.LUFS = made.GainDB, made.LUFS
+		result.add(st.Scene, made)
+	}
+	return result, nil
+}
+
+// shared is the progress of one part of several.
+func shared(done func(float64), i, of int) func(float64) {
+	return func(x float64) { done((float64(i) + x) / float64(of)) }
+}
+
+// add takes what was found or made for one range.
+func (x *mixdownResult) add(sc *scene.Scene, made *handover.Made) {
+	x.Limited = x.Limited || made.Limited
+	for _, p := range made.Passes {
+		x.Passes = append(x.Passes, passPlace{sc.Timecode(p.At), p.ReducedDB})
+	}
+	for _, f := range made.Files {
+		x.Files = append(x.Files, madeFile{filepath.Base(f.Path), f.Name, f.Bytes, f.LengthS, f.Format, f.Clipped})
+	}
+}
+
 func (s *Server) makeMixdown(
 	ctx context.Context,
 	jobID string,
 	st *workspace.Scene,
 	q mixdownRequest,
-	span pcm.Span,
+	list []mixdownOrder,
 	done func(float64),
-) (any, error) {
-	sc := st.Scene
+) (result any, err error) {
 	m, err := st.Mixer(ctx, mix.Options{})
 	if err != nil {
 		return nil, err
 	}
-	dir := filepath.Join(s.Made, jobID)
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	dir, drop, err := s.madeFolder(jobID)
+	if err != nil {
 		return nil, err
 	}
-	if err := media.Space(dir, limit.ReserveBytes); err != nil {
-		os.Remove(dir)
-		return nil, err
-	}
-	name := fileName(sc.Name)
-	if q.From != "" || q.To != "" { // a part: two parts have two names
-		name += " " + fileName(sc.Timecode(span.From)+" to "+sc.Timecode(span.To))
-	}
-	file := filepath.Join(dir, name+"."+q.Kind)
-	kept := false
 	defer func() {
-		if !kept {
-			os.RemoveAll(dir)
+		if err != nil {
+			drop()
 		}
 	}()
-	out, err := media.Create(file, int(sc.SampleRate), sc.Channels, q.Depth, q.NoDither)
-	if err != nil {
+	if err := q.name(dir, list); err != nil {
 		return nil, err
 	}
-	defer out.Discard()
-	clipped, err := m.Export(ctx, span, out.Encoder, out, func(n int64) { done(0.9 * float64(n) / float64(span.Len())) })
-	if err != nil {
-		return nil, err
-	}
-	if err := out.Close(); err != nil {
-		return nil, err
-	}
-	info, err := os.Stat(file)
-	if err != nil {
-		return nil, err
-	}
-	loudness, err := media.Loudness(ctx, file) // of what was written, not of what should have been
-	if err != nil {
-		return nil, err
-	}
-	kept = true
-	format := out.Encoder.Format.String()
-	if q.Kind == "mp3" { // it has no bits a sample
-		format = fmt.Sprintf("%d Hz, %d channels", sc.SampleRate, sc.Channels)
-	}
-	return mixdownResult{
-		File:     filepath.Base(file),
-		Bytes:    info.Size(),
-		LengthS:  float64(span.Len()) / float64(sc.SampleRate),
-		Format:   format,
-		Clipped:  clipped,
-		Loudness: loudness,
-	}, nil
-}
-
-// fileName makes a scene's name fit for a file.
-func fileName(name string) string {
-	clean := strings.Map(func(r rune) rune {
-		switch {
-		case unicode.IsLetter(r), unicode.IsDigit(r), strings.ContainsRune("-_., ", r):
-			return r
+	all := mixdownResult{Files: []madeFile{}, Passes: []passPlace{}}
+	for i, o := range list {
+		made, err := handover.Make(ctx, st.Scene, m, o.Order, shared(func(x float64) { done(0.9 * x) }, i, len(list)))
+		if err != nil {
+			return nil, err
 		}
-		return '-'
-	}, strings.TrimLeft(name, "."))
-	if clean = strings.TrimSpace(clean); clean == "" {
-		return "scene"
+		all.GainDB = made.GainDB
+		all.add(st.Scene, made)
 	}
-	if len(clean) > 80 {
-		clean = strings.ToValidUTF8(clean[:80], "")
+	if len(list) > 1 || q.NoMix {
+		return all, nil
 	}
-	return clean
+	if all.Loudness, err = media.Loudness(ctx, list[0].Mix); err != nil { // of what was written, not of what should be
+		return nil, err
+	}
+	return all, describe(list[0].Mix, all.Loudness)
 }
 
-// made sends a file that was made whole.
-func (s *Server) made(w http.ResponseWriter, r *http.Request) error {
-	job, err := s.Store.Job(r.Context(), chi.URLParam(r, "job"))
+// describe writes into a broadcast WAV file how loud it is.
+func describe(file string, l measure.Loudness) error {
+	if filepath.Ext(file) != ".wav" {
+		return nil
+	}
+	r, err := wav.Open(file)
 	if err != nil {
 		return err
 	}
-	var result mixdownResult
-	if job.State != "done" || json.Unmarshal(job.Result, &result) != nil || result.File == "" {
+	x := *r.Bext
+	r.Close()
+	x.Loudness = &wav.BextLoudness{
+		IntegratedLUFS: l.IntegratedLUFS, RangeLU: l.RangeLU, TruePeakDBTP: l.TruePeakDBTP,
+		MomentaryMaxLUFS: l.MomentaryMaxLUFS, ShortTermMaxLUFS: l.ShortTermMaxLUFS,
+	}
+	return wav.Describe(file, &x)
+}
+
+// madeFolder makes the folder of what a job makes, and says how it goes again.
+func (s *Server) madeFolder(jobID string) (dir string, drop func(), err error) {
+	dir = filepath.Join(s.Made, jobID)
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return "", nil, err
+	}
+	if err := media.Space(dir, limit.ReserveBytes); err != nil {
+		os.Remove(dir)
+		return "", nil, err
+	}
+	return dir, func() { os.RemoveAll(dir) }, nil
+}
+
+// name gives all files of orders their names.
+func (q mixdownRequest) name(dir string, list []mixdownOrder) error {
+	var names []string
+	each := func(do func(o *mixdownOrder, stem *handover.Stem)) {
+		for i := range list {
+			if !q.NoMix {
+				do(&list[i], nil)
+			}
+			list[i].Stems = slices.Clone(list[i].Stems)
+			for k := range list[i].Stems {
+				do(&list[i], &list[i].Stems[k])
+			}
+		}
+	}
+	var wrong error
+	each(func(o *mixdownOrder, stem *handover.Stem) {
+		n := o.name
+		if stem != nil {
+			n.Stem = stem.Name
+		}
+		name, err := n.Name(q.Pattern)
+		if err != nil {
+			wrong = err
+		}
+		names = append(names, name+"."+q.Kind)
+	})
+	names = handover.Apart(names)
+	each(func(o *mixdownOrder, stem *handover.Stem) {
+		path := filepath.Join(dir, names[0])
+		names = names[1:]
+		if stem != nil {
+			stem.File = path
+		} else {
+			o.Mix = path
+		}
+	})
+	return wrong
+}
+
+// fileName makes a scene's name fit for a file.
+func fileName(name string) string { return handover.FileName(name) }
+
+// made sends a file that was made whole: the first, or the one of a number.
+func (s *Server) made(w http.ResponseWriter, r *http.Request) error {
+	id, list, err := s.madeFiles(r)
+	if err != nil {
+		return err
+	}
+	n, err := strconv.Atoi(chi.URLParam(r, "n"))
+	if chi.URLParam(r, "n") == "" {
+		n, err = 0, nil
+	}
+	if err != nil || n < 0 || n >= len(list) {
 		return store.ErrNotFound
 	}
-	file := filepath.Join(s.Made, job.ID, filepath.Base(result.File))
+	name := filepath.Base(list[n].File)
+	file := filepath.Join(s.Made, id, name)
 	if _, err := os.Stat(file); err != nil {
 		return store.ErrNotFound
 	}
-	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", filepath.Base(result.File)))
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
 	http.ServeFile(w, r, file)
 	return nil
+}
+
+// madeFiles are the files of a job that is done.
+func (s *Server) madeFiles(r *http.Request) (id string, list []madeFile, err error) {
+	job, err := s.Store.Job(r.Context(), chi.URLParam(r, "job"))
+	if err != nil {
+		return "", nil, err
+	}
+	var result mixdownResult
+	if job.State != "done" || json.Unmarshal(job.Result, &result) != nil {
+		return "", nil, store.ErrNotFound
+	}
+	if list = result.Files; len(list) == 0 && result.File != "" {
+		list = []madeFile{result.madeFile}
+	}
+	if len(list) == 0 {
+		return "", nil, store.ErrNotFound
+	}
+	return job.ID, list, nil
+}
+
+// madeAll sends all files of a job in one ZIP file, as they are.
+func (s *Server) madeAll(w http.ResponseWriter, r *http.Request) error {
+	id, list, err := s.madeFiles(r)
+	if err != nil {
+		return err
+	}
+	for _, f := range list {
+		if _, err := os.Stat(filepath.Join(s.Made, id, filepath.Base(f.File))); err != nil {
+			return store.ErrNotFound
+		}
+	}
+	w.Header().Set("Content-Type", "application/zip")
+	first := filepath.Base(list[0].File)
+	w.Header().Set("Content-Disposition",
+		fmt.Sprintf("attachment; filename=%q", strings.TrimSuffix(first, filepath.Ext(first))+".zip"))
+	z := zip.NewWriter(w)
+	for _, f := range list {
+		if err := zipped(z, filepath.Join(s.Made, id, filepath.Base(f.File))); err != nil {
+			return err
+		}
+	}
+	return z.Close()
+}
+
+// zipped puts a file into a ZIP file; sound is not made smaller.
+func zipped(z *zip.Writer, path string) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	to, err := z.CreateHeader(&zip.FileHeader{Name: filepath.Base(path), Method: zip.Store, Modified: time.Now()})
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(to, f)
+	return err
 }

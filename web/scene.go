@@ -58,7 +58,7 @@ func formats() []FormatView {
 	usual := interchange.Usual()
 	list := []FormatView{}
 	for _, f := range interchange.Formats() {
-		v := FormatView{f.Name, f.Extensions[0], slices.Concat([]string{}, f.Lacks)}
+		v := FormatView{f.Name, f.Extensions[0], append([]string{}, f.Lacks...)}
 		if f.Name == usual.Name {
 			list = slices.Insert(list, 0, v)
 		} else {

@@ -164,7 +164,7 @@ func TestWhatCannotBeDoneIsOneLineAndItsExitCode(t *testing.T) {
 		{1, "gone.wav", []string{"render", lost, "-o", out}},
 		{1, "--track", []string{"render", path, "-o", out, "--track", "Choir"}},
 		{1, "--from", []string{"render", path, "-o", out, "--from", "99:00:00:00"}},
-		{1, ".wav, .flac or .mp3", []string{"render", path, "-o", filepath.Join(dir, "out.ogg")}},
+		{1, ".wav, .flac, .mp3, .opus or .m4a", []string{"render", path, "-o", filepath.Join(dir, "out.ogg")}},
 		{1, "is empty", []string{"loudness", nothing}},
 		{1, "a device or a pipe", []string{"loudness", os.DevNull}},
 		{2, "--help", []string{"render", path}},

@@ -66,8 +66,8 @@ type Finder struct {
 // NewFinder gives a finder for sound of a rate and so many channels, whose first block will begin at a sample, and a
 // ceiling in dB of true peak, 0 or below. It fails at a ceiling above 0 or below -30.
 func NewFinder(rate, channels int, from int64, ceilingDBTP float64) (*Finder, error) {
-	if math.IsNaN(ceilingDBTP) || ceilingDBTP > 0 || ceilingDBTP < -30 {
-		return nil, fmt.Errorf("a ceiling of %g dBTP is not one; from -30 to 0 it can be, -1 and -2 are usual", ceilingDBTP)
+	if err := Check(ceilingDBTP); err != nil {
+		return nil, err
 	}
 	n := int(math.Ceil(AttackMS * float64(rate) / 1000 / group))
 	shape := make([]float64, n+1)
@@ -134,9 +134,9 @@ func silence(channels int, n int64) pcm.Block { return pcm.NewBlock(channels, n)
 
 // Reach gives how many samples before and after a range have to be known for its gains to be those of the whole.
 func Reach(rate int) (before, after int64) {
-	smoothing := int64(math.Ceil(AttackMS*float64(rate)/1000/group)) + 2
+	smoothing := int64(math.Ceil(AttackMS*float64(rate)/1000/group)) + 4
 	rise := int64(math.Ceil(deepest / ReleaseDB * float64(rate) / group))
-	return (rise + smoothing) * group, smoothing * group
+	return (rise+smoothing)*group + measure.AroundPeak, smoothing*group + measure.AroundPeak
 }
 
 // Quiet tells whether nothing passes the ceiling.
@@ -229,4 +229,12 @@ func (p *Plan) Places(span pcm.Span) (list []Place) {
 		list = append(list, Place{s, s.From, -x.db})
 	}
 	return list
+}
+
+// Check tells whether a true peak, in dBTP, can be a ceiling.
+func Check(dbtp float64) error {
+	if math.IsNaN(dbtp) || dbtp > 0 || dbtp < -30 {
+		return fmt.Errorf("a ceiling of %g dBTP is not one; from -30 to 0 it can be, -1 and -2 are usual", dbtp)
+	}
+	return nil
 }

@@ -43,6 +43,12 @@ func Differences(a, b *Scene) (list []string) {
 			say("marker %s named %s", m.Name, n.Name)
 		}
 	}
+	for _, m := range a.Markers {
+		i := slices.IndexFunc(b.Markers, func(n Marker) bool { return n.ID == m.ID })
+		if i >= 0 && b.Markers[i].Length != m.Length {
+			say("range %s is %s long", m.Name, lengthWords(b, b.Markers[i].Length))
+		}
+	}
 	for _, m := range b.Markers {
 		if !slices.ContainsFunc(a.Markers, func(n Marker) bool { return n.ID == m.ID }) {
 			say("marker %s at %s is new", m.Name, b.Timecode(m.At))

@@ -623,3 +623,21 @@ func TestANewClipHasTheRoomOfItsRecording(t *testing.T) {
 		t.Error("it has a room where there is no dialogue")
 	}
 }
+
+// A named range moves with what it names, and is longer or shorter by what is put in or taken out within it.
+func TestANamedRangeFollowsWhatItNames(t *testing.T) {
+	base := takes(t)
+	s := scenetest.Must(t, base,
+		&scene.AddMarker{At: 20 * fr, Length: 100 * fr, Name: "kiln"}, &scene.AddMarker{At: 150 * fr, Length: 10 * fr, Name: "rain"})
+	s = scenetest.Must(t, s, &scene.RemoveRange{From: 40 * fr, To: 50 * fr, Close: true})
+	if a, b := s.Markers[0], s.Markers[1]; a.At != 20*fr || a.Length != 90*fr || b.At != 140*fr || b.Length != 10*fr {
+		t.Errorf("ranges are %+v and %+v", a, b)
+	}
+	if base.Markers != nil {
+		t.Error("the scene before has changed")
+	}
+	s = scenetest.Must(t, s, &scene.SetMarker{Marker: s.Markers[0].ID, Length: new(int64(5 * fr))})
+	if s.Markers[0].Length != 5*fr {
+		t.Errorf("set to %d", s.Markers[0].Length)
+	}
+}

@@ -454,6 +454,8 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, &scene.RemoveTrack{Track: "t99"}, "There is no track \"t99\" in this scene."},
 		{base, &scene.RemoveTrack{Track: "t2"}, "Track Voices still holds 3 clips; remove or move them first."},
 		{base, &scene.AddMarker{At: -1}, "A marker cannot lie before the scene."},
+		{base, &scene.AddMarker{At: 1, Length: -1}, "A range begins before it ends."},
+		{marked, &scene.SetMarker{Marker: marked.Markers[0].ID, Length: new(int64(-1))}, "A range begins before it ends."},
 		{marked, &scene.SetMarker{Marker: "m99"}, "There is no marker \"m99\" in this scene."},
 		{marked, &scene.SetMarker{Marker: marked.Markers[0].ID, At: new(int64(-4))}, "A marker cannot lie before the scene."},
 		{base, &scene.RemoveMarker{Marker: "m99"}, "There is no marker \"m99\" in this scene."},

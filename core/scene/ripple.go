@@ -60,12 +60,13 @@ func (d *draft) ripple(at, from int64, x step, except []ClipID) error {
 
 func moveMarkers(d *draft, from, by int64) {
 	moveExceptions(d, from, by)
+	d.Markers = slices.Clone(d.Markers)
 	for i := range d.Markers {
-		if d.Markers[i].At >= from {
-			if i == 0 || d.Markers[i-1].At < from {
-				d.Markers = slices.Clone(d.Markers)
-			}
-			d.Markers[i].At = max(0, d.Markers[i].At+by)
+		switch m := &d.Markers[i]; {
+		case m.At >= from:
+			m.At = max(0, m.At+by)
+		case m.At+m.Length > from: // it grows or shrinks with what it names
+			m.Length = max(from-m.At, m.Length+by)
 		}
 	}
 }

@@ -248,13 +248,17 @@ func (b Blend) Gains(x, r float64) (out, in float64) {
 	return out, in
 }
 
-// A Marker is a named moment, in samples.
+// A Marker is a named moment or, with a length, a named range, in samples.
 type Marker struct {
 	ID      MarkerID `json:"id"`
 	At      int64    `json:"at"`
+	Length  int64    `json:"length,omitempty"`
 	Name    string   `json:"name"`
 	Foreign Foreign  `json:"foreign,omitempty"`
 }
+
+// Span is the range that a marker names, empty for a moment.
+func (m Marker) Span() pcm.Span { return pcm.Span{From: m.At, To: m.At + m.Length} }
 
 // New gives a stereo scene without tracks that starts at one hour of timecode.
 func New(name string, rate timecode.Rate, sampleRate int64) *Scene {

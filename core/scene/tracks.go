@@ -245,31 +245,39 @@ func (e *RemoveTrack) words(before, after *Scene) string {
 	return "track " + before.Track(e.Track).Name + " removed"
 }
 
-// AddMarker names a moment.
+// AddMarker names a moment or, with a length, a range.
 type AddMarker struct {
-	At   int64  `json:"at"`
-	Name string `json:"name"`
+	At     int64  `json:"at"`
+	Length int64  `json:"length,omitempty"`
+	Name   string `json:"name"`
 }
 
 func (e *AddMarker) apply(d *draft) error {
 	if e.At < 0 {
 		return notPossible("A marker cannot lie before the scene.")
 	}
-	m := Marker{ID: NewID(d.Scene, AMarker), At: e.At, Name: shortName(e.Name)}
+	if e.Length < 0 {
+		return notPossible("A range begins before it ends.")
+	}
+	m := Marker{ID: NewID(d.Scene, AMarker), At: e.At, Length: e.Length, Name: shortName(e.Name)}
 	i, _ := slices.BinarySearchFunc(d.Markers, m, func(a, b Marker) int { return int(a.At - b.At) })
 	d.Markers = slices.Insert(slices.Clone(d.Markers), i, m)
 	return nil
 }
 
 func (e *AddMarker) words(before, after *Scene) string {
+	if e.Length > 0 {
+		return fmt.Sprintf("range %s, %s to %s, named", e.Name, after.Timecode(e.At), after.Timecode(e.At+e.Length))
+	}
 	return fmt.Sprintf("marker %s at %s", e.Name, after.Timecode(e.At))
 }
 
-// SetMarker renames or moves a marker; what is nil stays.
+// SetMarker renames or moves a marker, or gives it another length; what is nil stays.
 type SetMarker struct {
 	Marker MarkerID `json:"marker"`
 	Name   *string  `json:"name,omitempty"`
 	At     *int64   `json:"at,omitempty"`
+	Length *int64   `json:"length,omitempty"`
 }
 
 func (e *SetMarker) apply(d *draft) error {
@@ -280,12 +288,16 @@ func (e *SetMarker) apply(d *draft) error {
 	if e.At != nil && *e.At < 0 {
 		return notPossible("A marker cannot lie before the scene.")
 	}
-	if e.Name == nil && e.At == nil && !d.replay {
+	if e.Length != nil && *e.Length < 0 {
+		return notPossible("A range begins before it ends.")
+	}
+	if e.Name == nil && e.At == nil && e.Length == nil && !d.replay {
 		return notPossible("A marker is given another name or another place; neither was asked for.")
 	}
 	d.Markers = slices.Clone(d.Markers)
 	setText(&d.Markers[i].Name, e.Name, limit.Names)
 	set(&d.Markers[i].At, e.At)
+	set(&d.Markers[i].Length, e.Length)
 	slices.SortStableFunc(d.Markers, func(a, b Marker) int { return cmp.Compare(a.At, b.At) })
 	return nil
 }
@@ -297,6 +309,8 @@ func (e *SetMarker) words(before, after *Scene) string {
 		return "marker changed"
 	case e.Name != nil:
 		return "marker named " + *e.Name
+	case e.At == nil && e.Length != nil:
+		return fmt.Sprintf("range %s is %s long", after.Markers[i].Name, lengthWords(after, *e.Length))
 	}
 	return fmt.Sprintf("marker %s moved to %s", after.Markers[i].Name, after.Timecode(after.Markers[i].At))
 }

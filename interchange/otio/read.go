@@ -936,7 +936,7 @@ func (r *reader) markers(stack node) error {
 		if !n.has(key) {
 			key = "range"
 		}
-		start, _, ok, err := n.span(key)
+		start, length, ok, err := n.span(key)
 		if err != nil {
 			return err
 		}
@@ -944,7 +944,8 @@ func (r *reader) markers(stack node) error {
 			return n.errorf("a marker needs a marked_range")
 		}
 		at := units(start.seconds, r.scene.SampleRate, 1)
-		m := scene.Marker{ID: scene.NewID(r.scene, scene.AMarker), Name: r.name(n), At: at}
+		end := units(new(big.Rat).Add(start.seconds, length.seconds), r.scene.SampleRate, 1)
+		m := scene.Marker{ID: scene.NewID(r.scene, scene.AMarker), Name: r.name(n), At: at, Length: max(0, end-at)}
 		if _, m.Foreign, err = n.meta(); err != nil {
 			return err
 		}

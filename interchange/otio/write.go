@@ -34,7 +34,7 @@ func Write(s *scene.Scene) ([]byte, error) {
 	markers := make([]any, len(s.Markers))
 	for i, m := range s.Markers {
 		o := object{"OTIO_SCHEMA": "Marker.2", "name": m.Name, "color": "RED", "comment": "",
-			"marked_range": timeRange(m.At, 0, float64(s.SampleRate))}
+			"marked_range": timeRange(m.At, m.Length, float64(s.SampleRate))}
 		markers[i] = withForeign(o, m.Foreign, object{})
 	}
 	stack["markers"] = markers

@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
+	"os"
 )
 
 // Bext is the Broadcast Audio Extension chunk (EBU Tech 3285, version 2), but for its UMID, which stays unset. Texts
@@ -97,16 +98,28 @@ func parseBext(b []byte) *Bext {
 	return x
 }
 
-// Describe writes the description of a file anew, which was given to NewWriter with as long a coding history: what is
-// known of a sound only once it is written. It has to be called before Close.
-func (w *Writer) Describe(x *Bext) error {
-	body := x.bytes()
-	if w.bext == 0 || len(body) != w.bextSize {
-		return fmt.Errorf("a description of %d bytes has no room in this file", len(body))
-	}
-	if err := w.patch(w.bext, body); err != nil {
+// Describe writes the description of a file anew, which it was made with at as long a coding history: what is known of
+// a sound only once it is written.
+func Describe(path string, x *Bext) error {
+	f, err := os.OpenFile(path, os.O_RDWR, 0)
+	if err != nil {
 		return err
 	}
-	_, err := w.w.Seek(w.head+w.written, 0)
-	return err
+	defer f.Close()
+	info, err := f.Stat()
+	if err != nil {
+		return err
+	}
+	r, err := NewReader(f, info.Size())
+	if err != nil {
+		return fmt.Errorf("%s: %w", path, err)
+	}
+	body := x.bytes()
+	if int64(len(body)) != r.bext.Len() {
+		return fmt.Errorf("%s: a description of %d bytes has no room where %d are", path, len(body), r.bext.Len())
+	}
+	if _, err := f.WriteAt(body, r.bext.From); err != nil {
+		return err
+	}
+	return f.Close()
 }

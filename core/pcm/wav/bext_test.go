@@ -34,22 +34,21 @@ func TestADescriptionIsThatOfTheStandard(t *testing.T) {
 		t.Fatal(err)
 	}
 	sound := make([]byte, 6*1000)
-	w.Write(sound[:600])
-	x.Loudness = &BextLoudness{
-		IntegratedLUFS: -23.04, RangeLU: 7.5, TruePeakDBTP: -1.02, MomentaryMaxLUFS: -15.006, ShortTermMaxLUFS: -18}
-	if err := w.Describe(x); err != nil {
+	w.Write(sound)
+	if err := w.Close(); err != nil {
 		t.Fatal(err)
 	}
-	w.Write(sound[600:]) // it goes on where it was
-	if err := w.Close(); err != nil {
+	file.Close()
+	x.Loudness = &BextLoudness{
+		IntegratedLUFS: -23.04, RangeLU: 7.5, TruePeakDBTP: -1.02, MomentaryMaxLUFS: -15.006, ShortTermMaxLUFS: -18}
+	if err := Describe(path, x); err != nil {
 		t.Fatal(err)
 	}
 	longer := *x
 	longer.CodingHistory += "A=PCM,F=48000,W=24,M=stereo,T=more\r\n"
-	if w.Describe(&longer) == nil {
+	if Describe(path, &longer) == nil {
 		t.Error("a description that has no room was written")
 	}
-	file.Close()
 	raw, _ := os.ReadFile(path)
 	at := strings.Index(string(raw), "bext") + 8
 	size := int(binary.LittleEndian.Uint32(raw[at-4:]))
@@ -79,7 +78,9 @@ func TestADescriptionIsThatOfTheStandard(t *testing.T) {
 			t.Errorf("%s is %q, want %q", f.what, got, f.want)
 		}
 	}
-	var said struct{ Format struct{ Tags map[string]string } }
+	var said struct {
+		Format struct{ Tags map[string]string }
+	}
 	out := outside.Run(t, "ffprobe", "-v", "error", "-show_entries", "format_tags", "-of", "json", path)
 	if err := json.Unmarshal([]byte(out), &said); err != nil {
 		t.Fatal(err)

@@ -28,6 +28,7 @@ var ErrNotWAV = errors.New("not a WAV file")
 // A Reader is a WAV file opened for reading. It is a pcm.ReaderAt.
 type Reader struct {
 	Bext   *Bext // nil if the file has none
+	bext   pcm.Span
 	src    io.ReaderAt
 	format pcm.Format
 	data   int64 // byte offset of the first sample
@@ -108,6 +109,7 @@ func NewReader(src io.ReaderAt, size int64) (*Reader, error) {
 		case "bext":
 			if b, err := chunk(src, body, n, 348); err == nil {
 				r.Bext = parseBext(b)
+				r.bext = pcm.Span{From: body, To: body + n}
 			}
 		case "data":
 			if n == unknownSize {

@@ -16,11 +16,8 @@ type Writer struct {
 	format  pcm.Format
 	head    int64 // bytes before the first sample
 	written int64 // bytes of sound
-	bext    int64 // byte offset of the description, 0 if none
 	fact    int64 // byte offset of the fact chunk's count, 0 if none
 	long    int64 // sizes from here on need RF64
-
-	bextSize int
 }
 
 // NewWriter writes the headers. bext may be nil.
@@ -36,7 +33,6 @@ func NewWriter(w io.WriteSeeker, f pcm.Format, bext *Bext) (*Writer, error) {
 	if bext != nil {
 		body := bext.bytes()
 		chunkHead(&b, "bext", uint32(len(body)))
-		wr.bext, wr.bextSize = int64(b.Len()), len(body)
 		b.Write(body)
 	}
 	writeFormat(&b, f)

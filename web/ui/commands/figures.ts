@@ -77,6 +77,12 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
     case "marker_at":
       if (moment === undefined || sel.kind !== "marker") return noMoment;
       return edit({ edit: "set_marker", marker: sel.id, at: moment });
+    case "marker_to": {
+      const m = sel.kind === "marker" ? scene.markers?.find((x) => x.id === sel.id) : undefined;
+      if (moment === undefined || !m) return noMoment;
+      if (moment <= m.at) return "A range begins before it ends.";
+      return edit({ edit: "set_marker", marker: m.id, length: moment - m.at });
+    }
   }
   if (sel.kind !== "range" || moment === undefined) return noMoment;
   const now = { ...sel, gap: false, [id]: moment };

@@ -46,14 +46,22 @@ export function tracks(s: Stage): Record<string, () => void> {
 
   return {
     marker: async () => {
-      const at = s.playhead,
+      const range = s.selection.kind === "range" ? s.selection : undefined,
+        at = range?.from ?? s.playhead,
+        what = range ? "range" : "marker",
         got = await s.ask({
-          title: "Set a marker",
+          title: range ? "Name the range" : "Set a marker",
           label: "Name",
-          value: `marker ${(s.scene.markers?.length ?? 0) + 1}`,
-          done: "Set it",
+          value: `${what} ${(s.scene.markers?.length ?? 0) + 1}`,
+          done: range ? "Name it" : "Set it",
         });
-      if (got) void edit({ edit: "add_marker", at, name: got.value });
+      if (got) void edit({ edit: "add_marker", at, length: range ? range.to - at : 0, name: got.value });
+    },
+    marker_range: () => {
+      const sel = s.selection,
+        m = sel.kind === "marker" ? s.scene.markers?.find((x) => x.id === sel.id) : undefined;
+      if (!m?.length) return say("Choose a named range in the ruler first. H names the range in hand.");
+      s.select({ kind: "range", from: m.at, to: m.at + m.length, tracks: [] });
     },
     track_add: async () => {
       const list = ["dialogue", "tone", "music", "effects", "picture"].map((value) => ({ value, words: value }));

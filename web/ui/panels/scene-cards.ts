@@ -37,6 +37,7 @@ export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolea
         action(a, "level_points_off", "Points off"),
         action(a, "duck_except", "Make no way here"),
         action(a, "fit", "Fit a length …"),
+        action(a, "marker", "Name it …"),
         action(a, "take_next", "Next take"),
         action(a, "join", "Join into one …"),
         action(a, "remove", "Leave gap"),
@@ -136,11 +137,16 @@ export function trackCard(a: About, t: Track): Card {
 export function markerCard(a: About, m: Marker): Card {
   return {
     ...blank,
-    over: "Marker",
+    over: m.length ? "Named range" : "Marker",
     title: m.name,
-    fields: [field("marker_name", "Name", m.name), field("marker_at", "At", tc(a, m.at))],
+    fields: [
+      field("marker_name", "Name", m.name),
+      field("marker_at", m.length ? "From" : "At", tc(a, m.at)),
+      ...(m.length ? [field("marker_to", "To", tc(a, m.at + m.length))] : []),
+    ],
     hint: "Drag it in the ruler to move it.",
     actions: [
+      ...(m.length ? [action(a, "marker_range", "Take it as the range", "wide on")] : []),
       action(a, "previous_marker", "Before"),
       action(a, "next_marker", "Next"),
       action(a, "remove", "Remove it", "wide"),

@@ -146,8 +146,10 @@ function markers(t: Drawn, c: CanvasRenderingContext2D, col: Colours, sel: Selec
     const moved = t.drag?.hold.what === "marker" && t.drag.hold.id === m.id ? t.drag.marker : undefined;
     const x = toX(t.view, moved ?? m.at),
       chosen = sel.kind === "marker" && sel.id === m.id;
-    if (x < -200 || x > t.width) continue;
+    const end = x + (m.length ?? 0) / t.view.perPixel;
+    if (Math.max(x, end) < -200 || x > t.width) continue;
     c.fillStyle = chosen ? col.ink : col.tone;
+    if (m.length) c.fillRect(x, RULER - 2, Math.max(1, end - x), 2); // what a named range names
     c.beginPath();
     c.moveTo(x - 4, RULER - 9);
     c.lineTo(x + 4, RULER - 9);

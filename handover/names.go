@@ -1,0 +1,113 @@
+package handover
+
+import (
+	"fmt"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+	"unicode"
+
+	"blendseam/core/scene"
+)
+
+// A Naming has what the words of a pattern stand for.
+type Naming struct {
+	Scene   string
+	Range   string // its name, or "FROM to TO"; "" for the whole scene
+	Stem    string
+	Version int64
+	Date    time.Time
+}
+
+// DefaultPattern is what files are named by where nothing else is said.
+const DefaultPattern = "{scene} {range} {stem}"
+
+// PatternWords are the words that a pattern may have, in braces.
+var PatternWords = []string{"scene", "range", "stem", "date", "version"}
+
+var patternWord = regexp.MustCompile(`\{[^{}]*\}`)
+
+// Name gives a file's name by a pattern, without its ending; "" is DefaultPattern. A word that stands for nothing goes
+// with the blank beside it. The error names a word that is none.
+func (n Naming) Name(pattern string) (string, error) {
+	if pattern == "" {
+		pattern = DefaultPattern
+	}
+	var wrong error
+	name := patternWord.ReplaceAllStringFunc(pattern, func(word string) string {
+		switch strings.ToLower(strings.Trim(word, "{}")) {
+		case "scene":
+			return n.Scene
+		case "range":
+			return n.Range
+		case "stem":
+			return n.Stem
+		case "date":
+			return n.Date.Format("2006-01-02")
+		case "version":
+			return fmt.Sprint(n.Version)
+		}
+		wrong = fmt.Errorf("%s stands for nothing in a name; {%s} do", word, strings.Join(PatternWords, "}, {"))
+		return ""
+	})
+	return FileName(strings.Join(strings.Fields(name), " ")), wrong
+}
+
+// FileName makes a name fit for a file.
+func FileName(name string) string {
+	clean := strings.Map(func(r rune) rune {
+		switch {
+		case unicode.IsLetter(r), unicode.IsDigit(r), strings.ContainsRune("-_., ", r):
+			return r
+		}
+		return '-'
+	}, strings.TrimLeft(name, "."))
+	if clean = strings.TrimSpace(clean); clean == "" {
+		return "scene"
+	}
+	if len(clean) > 80 {
+		clean = strings.ToValidUTF8(clean[:80], "")
+	}
+	return clean
+}
+
+// Apart gives names of files of which no two are the same, however their letters are written: later ones get a number.
+func Apart(names []string) (list []string) {
+	taken := map[string]bool{}
+	for _, name := range names {
+		now := name
+		for n := 2; taken[strings.ToLower(now)]; n++ {
+			ending := filepath.Ext(name)
+			now = fmt.Sprintf("%s %d%s", strings.TrimSuffix(name, ending), n, ending)
+		}
+		taken[strings.ToLower(now)] = true
+		list = append(list, now)
+	}
+	return list
+}
+
+// StemKinds are the ways in which a mix can be parted.
+var StemKinds = []string{"track", "purpose"}
+
+// StemsBy parts a scene by its sound tracks or by their purposes, in the order of the tracks. Tracks that are not heard,
+// or hold nothing, are in none.
+func StemsBy(s *scene.Scene, by string) (list []Stem) {
+	solo := slices.ContainsFunc(s.Tracks, func(t *scene.Track) bool { return t.Kind == scene.Sound && t.Solo })
+	for _, t := range s.Tracks {
+		if t.Kind != scene.Sound || t.Mute || solo && !t.Solo || len(t.Clips) == 0 {
+			continue
+		}
+		name := t.Name
+		if by == "purpose" {
+			name = string(t.Purpose)
+			if i := slices.IndexFunc(list, func(x Stem) bool { return x.Name == name }); i >= 0 {
+				list[i].Tracks = append(list[i].Tracks, t.ID)
+				continue
+			}
+		}
+		list = append(list, Stem{Name: name, Tracks: []scene.TrackID{t.ID}})
+	}
+	return list
+}

@@ -92,7 +92,7 @@ test("from two recordings to a measured mixdown, and back after a kill", async (
   await page.getByRole("navigation").getByRole("link", { name: "Hand over" }).click();
   await page.getByRole("combobox", { name: "Bits" }).selectOption("32f");
   await page.getByRole("button", { name: "Make it" }).click();
-  const made = page.locator(".made li").first();
+  const made = page.getByRole("region", { name: "Made so far" }).locator(".made > li").first();
   await expect(made.locator("a")).toHaveText("Two voices.wav");
   const download = page.waitForEvent("download");
   await made.locator("a").click();
@@ -113,7 +113,9 @@ test("from two recordings to a measured mixdown, and back after a kill", async (
   for (const kind of ["FLAC", "MP3"]) {
     await page.getByRole("combobox", { name: "Kind" }).selectOption(kind.toLowerCase());
     await page.getByRole("button", { name: "Make it" }).click();
-    await expect(page.locator(".made li").first().locator("a")).toHaveText(`Two voices.${kind.toLowerCase()}`);
+    await expect(
+      page.getByRole("region", { name: "Made so far" }).locator(".made > li").first().locator("a"),
+    ).toHaveText(`Two voices.${kind.toLowerCase()}`);
   }
 
   // The browser goes, the program is killed; started again, it has everything, and undo still works.
@@ -131,7 +133,7 @@ test("from two recordings to a measured mixdown, and back after a kill", async (
   const redone = await edits(page, () => page.keyboard.press("Control+Shift+z"));
   expect(redone.tracks).toEqual(s.tracks);
   await page.getByRole("navigation").getByRole("link", { name: "Hand over" }).click();
-  await expect(page.locator(".made li")).toHaveCount(3);
+  await expect(page.getByRole("region", { name: "Made so far" }).locator(".made > li")).toHaveCount(3);
   expect(readFileSync(file).length).toBeGreaterThan(100_000);
 });
 

@@ -64,8 +64,10 @@ demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene co
   media
 intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe interchange media
   scratch store
-interchange: core/scene
-interchange/formats: interchange/otio
+interchange: core/scene core/timecode
+interchange/adl: core/blend core/scene core/timecode interchange
+interchange/edl: core/blend core/scene core/timecode interchange
+interchange/formats: interchange/adl interchange/edl interchange/otio
 interchange/otio: core/blend core/curve core/fit/timing core/limit core/pcm core/scene core/timecode
   core/tone/recipe interchange
 interchange/report: core/advise core/audit core/loud core/scene
@@ -103,6 +105,8 @@ var levels = []string{
 	"media",
 	"scratch",
 	"interchange/formats",
+	"interchange/adl",
+	"interchange/edl",
 	"interchange/otio",
 	"interchange",
 	"core/advise",

@@ -106,6 +106,9 @@ func (in Intake) Source(info media.Info, s *scene.Scene) (scene.Source, error) {
 		Frames: info.Frames(s.Rate),
 		SHA256: info.SHA256,
 	}
+	if start := info.StartS(); start != nil {
+		src.Offset = timecode.Units(start, s.SampleRate, 1)
+	}
 	if info.Rate > 0 {
 		w, err := in.Library.Sound(info.ID, s.SampleRate)
 		if err != nil {

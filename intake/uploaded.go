@@ -57,7 +57,7 @@ func (in Intake) Uploaded(
 	if err != nil {
 		return "", nil, err
 	}
-	s, warnings, err := format.Read(raw, func(target string) (sound, picture *big.Rat) {
+	length := func(target string) (sound, picture *big.Rat) {
 		list := named(known, target)
 		if len(list) != 1 { // it cannot be said yet which is meant
 			return nil, nil
@@ -69,7 +69,14 @@ func (in Intake) Uploaded(
 			picture = new(big.Rat).SetFloat64(list[0].Seconds)
 		}
 		return sound, picture
-	})
+	}
+	start := func(target string) *big.Rat {
+		if list := named(known, target); len(list) == 1 {
+			return list[0].StartS()
+		}
+		return nil
+	}
+	s, warnings, err := format.Read(raw, interchange.Hints{Length: length, Start: start})
 	if err != nil {
 		return "", nil, fmt.Errorf("%s: %w", name, err)
 	}

@@ -11,11 +11,21 @@ import (
 	"strings"
 
 	"blendseam/core/scene"
+	"blendseam/core/timecode"
 )
 
 // A Length tells how long the recording behind a media URL is, in seconds of sound and of picture, where a file does
 // not say; nil seconds are unknown.
 type Length func(url string) (sound, picture *big.Rat)
+
+// Hints are what a file leaves open and its reader may know; the zero value is nothing.
+type Hints struct {
+	Length Length
+	// Start tells the source timecode of a recording's first moment, in seconds; nil where none is known.
+	Start func(url string) *big.Rat
+	// Rate is that of the scene which a file belongs to, where the file says none.
+	Rate timecode.Rate
+}
 
 // A Format is one way of writing a scene down.
 type Format struct {
@@ -23,8 +33,10 @@ type Format struct {
 	Extensions []string // of its files, with the point; the first is the usual one
 	MediaType  string
 	Lacks      []string // what it cannot carry, each in a few words; none if it carries all of a scene
-	// Read gives a scene, and warnings of what was kept but is not heard; length may be nil. Errors name the place.
-	Read func(raw []byte, length Length) (*scene.Scene, []string, error)
+	// Loses tells what of a scene it cannot carry, each in a few words; nil for one that carries all.
+	Loses func(*scene.Scene) []string
+	// Read gives a scene, and warnings of what was not understood, or kept but is not heard. Errors name the place.
+	Read func(raw []byte, hints Hints) (*scene.Scene, []string, error)
 	// Write gives the file. What the format cannot carry is left out.
 	Write func(*scene.Scene) ([]byte, error)
 	// Targets are the media URLs that a file names, whatever else is wrong with it.
@@ -49,6 +61,14 @@ func Register(f Format) {
 // Formats are all that are known, in the order of their names.
 func Formats() []Format {
 	return slices.SortedFunc(slices.Values(formats), func(a, b Format) int { return strings.Compare(a.Name, b.Name) })
+}
+
+// Lost tells what of a scene a format does not carry: as it says of the scene, or else of itself.
+func (f Format) Lost(s *scene.Scene) []string {
+	if f.Loses != nil {
+		return f.Loses(s)
+	}
+	return f.Lacks
 }
 
 // Usual is the format that carries all of a scene, which is written where nobody says otherwise.

@@ -5,6 +5,7 @@ package media
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -175,6 +176,12 @@ type Probe struct {
 	Height     int
 	Seconds    float64
 	Format     string
+	Timecode   string // of the first frame, "" if the file says none
+}
+
+// tagged is what of a file's tags is read.
+type tagged struct {
+	Timecode string `json:"timecode"`
 }
 
 // probed keeps what ffprobe said of files, by their path, size and time: it is asked several times as one is brought
@@ -218,8 +225,10 @@ func probe(ctx context.Context, path string) (Probe, error) {
 			Disposition struct {
 				Cover int `json:"attached_pic"`
 			} `json:"disposition"`
+			Tags tagged `json:"tags"`
 		} `json:"streams"`
 		Format struct {
+			Tags     tagged `json:"tags"`
 			Duration string `json:"duration"`
 			Name     string `json:"format_name"`
 		} `json:"format"`
@@ -229,7 +238,9 @@ func probe(ctx context.Context, path string) (Probe, error) {
 	}
 	number := func(s string) float64 { f, _ := strconv.ParseFloat(s, 64); return f }
 	p := Probe{Seconds: number(info.Format.Duration), Format: info.Format.Name}
+	p.Timecode = info.Format.Tags.Timecode
 	for _, s := range info.Streams {
+		p.Timecode = cmp.Or(p.Timecode, s.Tags.Timecode)
 		switch {
 		case s.Type == "audio" && p.Rate == 0:
 			p.Rate, p.Channels, p.Layout = int(number(s.Rate)), s.Channels, s.Layout

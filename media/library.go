@@ -11,6 +11,7 @@ import (
 	"hash"
 	"io"
 	"math"
+	"math/big"
 	"os"
 	"path/filepath"
 	"slices"
@@ -49,9 +50,21 @@ type Info struct {
 	FrameRate timecode.Rate `json:"frame_rate,omitzero"`
 	Width     int           `json:"width,omitempty"` // 0 without picture
 	Height    int           `json:"height,omitempty"`
-	Damaged   int64         `json:"damaged,omitempty"` // samples that are none, and read as silence
-	Start     int64         `json:"start,omitempty"`   // samples since midnight of its first one, by a BWF time reference
-	Joined    []string      `json:"joined,omitempty"`  // names of what it was joined from, if it was
+	Damaged   int64         `json:"damaged,omitempty"`  // samples that are none, and read as silence
+	Start     int64         `json:"start,omitempty"`    // samples since midnight of its first one, by a BWF time reference
+	Joined    []string      `json:"joined,omitempty"`   // names of what it was joined from, if it was
+	Timecode  string        `json:"timecode,omitempty"` // of the first frame, as a picture file says it
+}
+
+// StartS is the source timecode of a recording's first moment, in seconds; nil if it has none.
+func (i Info) StartS() *big.Rat {
+	switch {
+	case i.Start > 0 && i.Rate > 0 && i.Start/int64(i.Rate) < limit.SceneHours*3600:
+		return big.NewRat(i.Start, int64(i.Rate))
+	case i.Timecode != "" && i.FrameRate.Num > 0:
+		return startOf(i.Timecode, i.FrameRate)
+	}
+	return nil
 }
 
 // OpenLibrary opens the folder and clears what processes that have gone left half brought in.
@@ -250,7 +263,7 @@ func look(ctx context.Context, path, name string) (Info, error) {
 	}
 	info.Format, info.Seconds, info.Rate, info.Channels = strings.Split(p.Format, ",")[0], p.Seconds, p.Rate, p.Channels
 	if p.Width > 0 && !stills[p.Format] {
-		info.Width, info.Height, info.FrameRate = p.Width, p.Height, p.FrameRate
+		info.Width, info.Height, info.FrameRate, info.Timecode = p.Width, p.Height, p.FrameRate, p.Timecode
 		if info.FrameRate.Num == 0 {
 			info.FrameRate = timecode.F25
 		}

@@ -10,6 +10,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"blendseam/core/analysis"
 	"blendseam/core/limit"
@@ -17,6 +18,7 @@ import (
 	"blendseam/core/pcm/flac"
 	"blendseam/core/pcm/wav"
 	"blendseam/core/scene"
+	"blendseam/core/timecode"
 	"blendseam/interchange"
 	_ "blendseam/interchange/formats" // whoever opens scene files knows all kinds of them
 )
@@ -32,7 +34,7 @@ type SceneFile struct {
 
 // ReadSceneFile reads a scene file. Recordings are looked up beside it, and must all be there.
 func ReadSceneFile(ctx context.Context, path string) (*SceneFile, error) {
-	f, err := readScene(ctx, path)
+	f, err := readScene(ctx, path, timecode.Rate{})
 	if err != nil {
 		return nil, err
 	}
@@ -108,7 +110,12 @@ func (f *SceneFile) openAll(ctx context.Context, path string) error {
 // ReadSceneOnly reads a scene file without opening its recordings; where one's length is neither stated
 // nor to be seen, its clips are taken to lie inside it.
 func ReadSceneOnly(ctx context.Context, path string) (*scene.Scene, []string, error) {
-	f, err := readScene(ctx, path)
+	return ReadCut(ctx, path, timecode.Rate{})
+}
+
+// ReadCut is ReadSceneOnly of a file that may not say its frame rate, which is then the one given.
+func ReadCut(ctx context.Context, path string, rate timecode.Rate) (*scene.Scene, []string, error) {
+	f, err := readScene(ctx, path, rate)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -118,7 +125,7 @@ func ReadSceneOnly(ctx context.Context, path string) (*scene.Scene, []string, er
 	return f.Scene, f.Warnings, nil
 }
 
-func readScene(ctx context.Context, path string) (*SceneFile, error) {
+func readScene(ctx context.Context, path string, rate timecode.Rate) (*SceneFile, error) {
 	format, err := interchange.Of(path)
 	if err != nil {
 		return nil, err
@@ -141,12 +148,22 @@ func readScene(ctx context.Context, path string) (*SceneFile, error) {
 		return nil, fmt.Errorf("%s cannot be read: %s", path, reason(err))
 	}
 	probeAll(ctx, filepath.Dir(path), format.Targets(raw))
-	s, warnings, err := format.Read(raw, func(target string) (sound, picture *big.Rat) {
-		file, err := LocalPath(filepath.Dir(path), target)
-		if err != nil {
-			return nil, nil
-		}
-		return lengths(ctx, file)
+	s, warnings, err := format.Read(raw, interchange.Hints{
+		Length: func(target string) (sound, picture *big.Rat) {
+			file, err := LocalPath(filepath.Dir(path), target)
+			if err != nil {
+				return nil, nil
+			}
+			return lengths(ctx, file)
+		},
+		Start: func(target string) *big.Rat {
+			file, err := LocalPath(filepath.Dir(path), target)
+			if err != nil {
+				return nil
+			}
+			return starts(ctx, file)
+		},
+		Rate: rate,
 	})
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", path, err)
@@ -197,6 +214,31 @@ func lengths(ctx context.Context, file string) (sound, picture *big.Rat) {
 		picture = new(big.Rat).SetFloat64(p.Seconds)
 	}
 	return sound, picture
+}
+
+// starts gives the source timecode of a file's first moment, in seconds, nil where it has none.
+func starts(ctx context.Context, file string) *big.Rat {
+	if w, err := wav.Open(file); err == nil {
+		defer w.Close()
+		if w.Bext == nil {
+			return nil
+		}
+		return big.NewRat(w.Bext.TimeReference, int64(w.Format().Rate))
+	}
+	if p, err := ProbeFile(ctx, file); err == nil && p.Timecode != "" && p.FrameRate.Num > 0 {
+		return startOf(p.Timecode, p.FrameRate)
+	}
+	return nil
+}
+
+// startOf is a timecode in seconds, nil if it is none.
+func startOf(tc string, rate timecode.Rate) *big.Rat {
+	rate.Drop = strings.Contains(tc, ";")
+	frame, err := rate.Parse(tc)
+	if err != nil {
+		return nil
+	}
+	return big.NewRat(frame*rate.Den, rate.Num)
 }
 
 // LocalPath is the file that a media URL names: relative to a folder, or a file URL.

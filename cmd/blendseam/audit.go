@@ -234,8 +234,8 @@ func writeScene(s *scene.Scene, from, to string) error {
 	if err != nil {
 		return err
 	}
-	if len(format.Lacks) > 0 {
-		warn([]string{fmt.Sprintf("%s does not carry %s", format.Name, strings.Join(format.Lacks, ", "))})
+	if lost := format.Lost(s); len(lost) > 0 {
+		warn([]string{fmt.Sprintf("%s does not carry %s", format.Name, strings.Join(lost, ", "))})
 	}
 	raw, err := format.Write(s)
 	if err != nil {

@@ -19,7 +19,7 @@ func init() {
 		Extensions: []string{".plain"},
 		MediaType:  "application/json",
 		Lacks:      []string{"what others said of it"},
-		Read: func(raw []byte, _ interchange.Length) (*scene.Scene, []string, error) {
+		Read: func(raw []byte, _ interchange.Hints) (*scene.Scene, []string, error) {
 			s := new(scene.Scene)
 			return s, nil, json.Unmarshal(raw, s)
 		},

@@ -7,6 +7,7 @@ package timecode
 import (
 	"encoding/json"
 	"fmt"
+	"math/big"
 	"strconv"
 	"strings"
 )
@@ -142,6 +143,13 @@ func (r Rate) Nearest(sample, sampleRate int64) int64 {
 // Frames is a length in samples as whole frames, to the nearest.
 func (r Rate) Frames(samples, sampleRate int64) int64 {
 	return floorDiv(2*samples*r.Num+sampleRate*r.Den, 2*sampleRate*r.Den)
+}
+
+// Units is a time in exact seconds in whole units of num/den a second: the nearest, halves up.
+func Units(seconds *big.Rat, num, den int64) int64 {
+	x := new(big.Rat).Mul(seconds, big.NewRat(num, den))
+	x.Add(x, big.NewRat(1, 2))
+	return new(big.Int).Div(x.Num(), x.Denom()).Int64()
 }
 
 func floorDiv(a, b int64) int64 {

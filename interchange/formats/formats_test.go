@@ -25,7 +25,7 @@ func TestFormatsAreFoundByTheirEndings(t *testing.T) {
 		interchange.Is("") {
 		t.Errorf("%v %v", f.Name, err)
 	}
-	if s, _, err := f.Read(raw, nil); err != nil || s.Name != "x" {
+	if s, _, err := f.Read(raw, interchange.Hints{}); err != nil || s.Name != "x" {
 		t.Error(err)
 	}
 	if _, err := interchange.Of("x.doc"); err == nil || !strings.Contains(err.Error(), usual.Extensions[0]) {

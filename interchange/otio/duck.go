@@ -8,6 +8,7 @@ import (
 
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/timecode"
 )
 
 // writeDucks gives how a track makes way for words. The tracks that it makes way for are named, by their numbers from 0
@@ -93,7 +94,7 @@ func (r *reader) duck(n node, u *scene.Duck) (err error) {
 			return err
 		}
 		if ok {
-			*to = units(at.seconds, r.scene.SampleRate, 1)
+			*to = timecode.Units(at.seconds, r.scene.SampleRate, 1)
 		}
 	}
 	var under []any
@@ -135,7 +136,7 @@ func (r *reader) fromTo(n node) (span pcm.Span, err error) {
 		if !ok {
 			return span, n.errorf("a stretch needs %q", end.key)
 		}
-		*end.to = units(at.seconds, r.scene.SampleRate, 1)
+		*end.to = timecode.Units(at.seconds, r.scene.SampleRate, 1)
 	}
 	return span, nil
 }

@@ -3,6 +3,7 @@ package otio
 import (
 	"blendseam/core/fit/timing"
 	"blendseam/core/scene"
+	"blendseam/core/timecode"
 )
 
 // writeFit gives how the recording of a clip is fitted: where in the fitted one the clip begins, and the stretches of
@@ -43,7 +44,7 @@ func (r *reader) fit(from node, c clipIn) error {
 				return n.errorf("needs its start, its end and the length that it takes: from, to, length")
 			}
 			if ok {
-				*to = units(m.seconds, r.scene.SampleRate, 1)
+				*to = timecode.Units(m.seconds, r.scene.SampleRate, 1)
 			}
 			if key == "from" || key == "to" {
 				*to -= c.src.Offset
@@ -65,7 +66,7 @@ func (r *reader) fit(from node, c clipIn) error {
 	if !ok {
 		return o.errorf("needs where in the fitted recording the clip begins: in")
 	}
-	c.In = units(in.seconds, r.scene.SampleRate, 1) - c.src.Offset
+	c.In = timecode.Units(in.seconds, r.scene.SampleRate, 1) - c.src.Offset
 	src, err := scene.FitSource(r.scene, f, c.src.Name)
 	if err != nil {
 		return err

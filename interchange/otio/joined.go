@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"blendseam/core/scene"
+	"blendseam/core/timecode"
 )
 
 // writeJoined gives what recordings were joined from, those that clips need, by the addresses that clips know them by.
@@ -80,7 +81,7 @@ func (r *reader) joinedOne(o node) error {
 		if !ok {
 			return o.errorf("needs where its parts begin and end: head, tail")
 		}
-		*to = units(at.seconds, r.scene.SampleRate, 1)
+		*to = timecode.Units(at.seconds, r.scene.SampleRate, 1)
 	}
 	whole, pairs, duckings := r.scene, r.pairs, r.duckings
 	parts := *whole
@@ -124,7 +125,7 @@ func (r *reader) matchJoined() error {
 				return err
 			}
 			if ok {
-				tie.At = units(at.seconds, r.scene.SampleRate, 1)
+				tie.At = timecode.Units(at.seconds, r.scene.SampleRate, 1)
 			}
 			if h, ok, err := n.object("fills"); err != nil {
 				return err

@@ -36,9 +36,11 @@ func init() {
 			Name:       "OpenTimelineIO",
 			Extensions: []string{".otio"},
 			MediaType:  "application/json",
-			Read:       Read,
-			Write:      Write,
-			Targets:    Targets,
+			Read: func(raw []byte, hints interchange.Hints) (*scene.Scene, []string, error) {
+				return Read(raw, hints.Length)
+			},
+			Write:   Write,
+			Targets: Targets,
 		},
 	)
 }
@@ -302,7 +304,7 @@ func (r *reader) frame(top, stack node) error {
 		if err != nil {
 			return err
 		}
-		sampleRate = units(v, 1, 1)
+		sampleRate = timecode.Units(v, 1, 1)
 	} else if sampleRate, err = r.soundRate(stack); err != nil {
 		return err
 	}
@@ -315,14 +317,14 @@ func (r *reader) frame(top, stack node) error {
 		if err != nil {
 			return err
 		}
-		if n := units(v, 1, 1); n == 1 || n == 2 {
+		if n := timecode.Units(v, 1, 1); n == 1 || n == 2 {
 			r.scene.Channels = int(n)
 		} else {
 			return mine.errorf("channels must be 1 or 2, not %d", n)
 		}
 	}
 	if okStart {
-		r.scene.StartFrame = units(start.seconds, rate.Num, rate.Den)
+		r.scene.StartFrame = timecode.Units(start.seconds, rate.Num, rate.Den)
 	} else {
 		r.scene.StartFrame = 0
 	}
@@ -559,7 +561,7 @@ func (r *row) clipItem(item node) error {
 		return err
 	}
 	r.at.Add(r.at, length)
-	c.Length = units(r.at, num, den) - c.Start
+	c.Length = timecode.Units(r.at, num, den) - c.Start
 	if c.Length <= 0 {
 		return item.errorf("the clip has no length")
 	}
@@ -580,7 +582,7 @@ func (r *row) clipItem(item node) error {
 // clip reads a clip that starts at a moment, and its exact length in seconds.
 func (r *reader) clip(n node, t *scene.Track, at *big.Rat) (scene.Clip, *big.Rat, error) {
 	num, den := r.unit(t)
-	c := scene.Clip{ID: scene.NewID(r.scene, scene.AClip), Name: r.name(n), Start: units(at, num, den)}
+	c := scene.Clip{ID: scene.NewID(r.scene, scene.AClip), Name: r.name(n), Start: timecode.Units(at, num, den)}
 	src, available, err := r.source(n, t)
 	if err != nil {
 		return c, nil, err
@@ -597,7 +599,7 @@ func (r *reader) clip(n node, t *scene.Track, at *big.Rat) (scene.Clip, *big.Rat
 		start, length = moment{seconds: available[0]}, moment{seconds: available[1]}
 	}
 	inSeconds := new(big.Rat).Sub(start.seconds, big.NewRat(src.Offset, r.scene.SampleRate))
-	if c.In = units(inSeconds, num, den); c.In < 0 {
+	if c.In = timecode.Units(inSeconds, num, den); c.In < 0 {
 		return c, nil, n.errorf("starts before its recording does")
 	}
 	if c.Name == "" {
@@ -663,7 +665,7 @@ func (r *reader) source(n node, t *scene.Track) (scene.Source, *[2]*big.Rat, err
 			src.Name = baseName(target)
 		}
 		if stated {
-			src.Offset = units(start.seconds, r.scene.SampleRate, 1)
+			src.Offset = timecode.Units(start.seconds, r.scene.SampleRate, 1)
 		}
 		src.SHA256 = mine.text("sha256")
 		if src.Foreign, err = mine.rest(foreign, "sha256"); err != nil {
@@ -680,11 +682,11 @@ func (r *reader) source(n node, t *scene.Track) (scene.Source, *[2]*big.Rat, err
 	known := soundLength
 	if t.Kind == scene.Picture {
 		if known = pictureLength; known != nil {
-			src.Frames = max(src.Frames, units(known, r.scene.Rate.Num, r.scene.Rate.Den))
+			src.Frames = max(src.Frames, timecode.Units(known, r.scene.Rate.Num, r.scene.Rate.Den))
 			src.Unknown = src.Unknown && src.Samples == 0 && r.length == nil && !stated
 		}
 	} else if known != nil {
-		src.Samples = max(src.Samples, units(known, r.scene.SampleRate, 1))
+		src.Samples = max(src.Samples, timecode.Units(known, r.scene.SampleRate, 1))
 		src.Unknown = false
 	}
 	r.scene.Sources[src.ID] = src
@@ -735,7 +737,7 @@ func (r *reader) fade(mine node, key string, t *scene.Track) (scene.Fade, error)
 		return scene.Fade{}, n.errorf("a fade needs a length of 0 or more")
 	}
 	num, den := r.unit(t)
-	f := scene.Fade{Length: units(length.seconds, num, den)}
+	f := scene.Fade{Length: timecode.Units(length.seconds, num, den)}
 	if f.Length == 0 {
 		return f, nil
 	}
@@ -755,7 +757,7 @@ func (r *reader) level(mine node, src scene.Source, t *scene.Track) ([]scene.Lev
 		if !ok {
 			return n.errorf("a point of a level line needs its moment, at")
 		}
-		p := scene.LevelPoint{At: units(new(big.Rat).Sub(at.seconds, big.NewRat(src.Offset, r.scene.SampleRate)), num, den)}
+		p := scene.LevelPoint{At: timecode.Units(new(big.Rat).Sub(at.seconds, big.NewRat(src.Offset, r.scene.SampleRate)), num, den)}
 		if p.DB, err = n.db("db"); err != nil {
 			return err
 		}
@@ -802,7 +804,7 @@ func (r *reader) offsets(n node, t *scene.Track) (before, after int64, err error
 			return 0, 0, err
 		}
 		if ok {
-			if *to = units(m.seconds, num, den); *to < 0 || *to > 1<<46 {
+			if *to = timecode.Units(m.seconds, num, den); *to < 0 || *to > 1<<46 {
 				return 0, 0, n.errorf("%s must be 0 or more", key)
 			}
 		}
@@ -943,8 +945,8 @@ func (r *reader) markers(stack node) error {
 		if !ok {
 			return n.errorf("a marker needs a marked_range")
 		}
-		at := units(start.seconds, r.scene.SampleRate, 1)
-		end := units(new(big.Rat).Add(start.seconds, length.seconds), r.scene.SampleRate, 1)
+		at := timecode.Units(start.seconds, r.scene.SampleRate, 1)
+		end := timecode.Units(new(big.Rat).Add(start.seconds, length.seconds), r.scene.SampleRate, 1)
 		m := scene.Marker{ID: scene.NewID(r.scene, scene.AMarker), Name: r.name(n), At: at, Length: max(0, end-at)}
 		if _, m.Foreign, err = n.meta(); err != nil {
 			return err

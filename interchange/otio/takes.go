@@ -5,6 +5,7 @@ import (
 
 	"blendseam/core/limit"
 	"blendseam/core/scene"
+	"blendseam/core/timecode"
 )
 
 func init() { // not in the table itself: a take is written and read as a clip, by the table
@@ -50,7 +51,7 @@ func (r *reader) takes(from node, c clipIn) error {
 		if err != nil {
 			return err
 		}
-		takes.Number = int(units(v, 1, 1))
+		takes.Number = int(timecode.Units(v, 1, 1))
 	}
 	err := from.each("takes", from.place+"/takes", func(i int, n node) error {
 		if i >= limit.Takes {
@@ -89,7 +90,7 @@ func (r *reader) take(n node, on *scene.Track) (t scene.Take, err error) {
 	}
 	r.scene.LastID = last // it is no clip of the scene
 	t = scene.Take{
-		Number: int(units(number, 1, 1)), Source: c.Source, Shift: units(shift.seconds, r.scene.SampleRate, 1), Name: c.Name,
+		Number: int(timecode.Units(number, 1, 1)), Source: c.Source, Shift: timecode.Units(shift.seconds, r.scene.SampleRate, 1), Name: c.Name,
 		GainDB: c.GainDB, Level: c.Level, Lulls: c.Lulls, Room: c.Room, Filters: c.Filters, Like: c.Like,
 	}
 	for key, to := range map[string]**scene.Blend{"head": &t.Head, "tail": &t.Tail} {

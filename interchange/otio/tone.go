@@ -10,6 +10,7 @@ import (
 	"blendseam/core/blend"
 	"blendseam/core/limit"
 	"blendseam/core/scene"
+	"blendseam/core/timecode"
 	"blendseam/core/tone/recipe"
 
 	"github.com/tidwall/gjson"
@@ -56,7 +57,7 @@ func (r *reader) lulls(mine node, c scene.Clip, src scene.Source, t *scene.Track
 			if !ok {
 				return n.errorf("a lull needs its start and its end, from and to")
 			}
-			at[i] = units(new(big.Rat).Sub(m.seconds, big.NewRat(src.Offset, r.scene.SampleRate)), num, den)
+			at[i] = timecode.Units(new(big.Rat).Sub(m.seconds, big.NewRat(src.Offset, r.scene.SampleRate)), num, den)
 		}
 		l := scene.Lull{ID: scene.LullID(n.text("id")), From: at[0], To: at[1], Off: n.flag("off", false)}
 		if l.ID == "" {
@@ -107,7 +108,7 @@ func (r *reader) lullFade(n node, key string, t *scene.Track) (int64, error) {
 	if m.seconds.Sign() < 0 {
 		return 0, n.errorf("a fade needs a length of 0 or more")
 	}
-	return units(m.seconds, num, den), nil
+	return timecode.Units(m.seconds, num, den), nil
 }
 
 // writeTone gives the media reference of room tone: the recipe, with the recordings that it is made from.
@@ -192,7 +193,7 @@ func (r *reader) tone(ref node) (scene.Source, error) {
 			return none, err
 		}
 		if ok {
-			*to = units(m.seconds, r.scene.SampleRate, 1)
+			*to = timecode.Units(m.seconds, r.scene.SampleRate, 1)
 		}
 	}
 	src, err := r.scene.ToneSource(t, r.name(ref))
@@ -265,12 +266,12 @@ func (r *reader) materials(p node, key string) (out []recipe.Material, err error
 				src.Name = baseName(target)
 			}
 			if sound, _ := r.lengthOf(target); sound != nil {
-				src.Samples, src.Unknown = units(sound, r.scene.SampleRate, 1), false
+				src.Samples, src.Unknown = timecode.Units(sound, r.scene.SampleRate, 1), false
 			}
 			if starts, ok, err := n.time("starts"); err != nil {
 				return err
 			} else if ok {
-				src.Offset = units(starts.seconds, r.scene.SampleRate, 1)
+				src.Offset = timecode.Units(starts.seconds, r.scene.SampleRate, 1)
 			}
 			id = src.ID
 			r.sources[key], r.scene.Sources[id], r.inTones[id] = id, src, true
@@ -284,7 +285,7 @@ func (r *reader) materials(p node, key string) (out []recipe.Material, err error
 			if !ok {
 				return n.errorf("needs its start and its end, from and to")
 			}
-			*to = units(at.seconds, r.scene.SampleRate, 1) - r.scene.Sources[id].Offset
+			*to = timecode.Units(at.seconds, r.scene.SampleRate, 1) - r.scene.Sources[id].Offset
 		}
 		if m.From < 0 || m.To <= m.From {
 			return n.errorf("has no length, or begins before its recording")

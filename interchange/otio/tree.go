@@ -260,11 +260,3 @@ func (n node) span(key string) (start, length moment, ok bool, err error) {
 	}
 	return start, length, true, nil
 }
-
-// units turns exact seconds into whole units of a rate, halves up.
-func units(seconds *big.Rat, num, den int64) int64 {
-	x := new(big.Rat).Mul(seconds, big.NewRat(num, den))
-	x.Add(x, big.NewRat(1, 2))
-	q := new(big.Int).Div(x.Num(), x.Denom())
-	return q.Int64()
-}

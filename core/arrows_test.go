@@ -50,7 +50,8 @@ core/pcm: core/limit core/simd
 core/pcm/flac: core/pcm
 core/pcm/wav: core/pcm
 core/room: core/level core/measure core/pcm
-core/scene: core/blend core/curve core/fit/timing core/level core/limit core/line core/pcm core/timecode
+core/recut: core/pcm
+core/scene: core/blend core/curve core/fit/timing core/level core/limit core/line core/pcm core/recut core/timecode
   core/tone/recipe
 core/scene/scenetest: core/blend core/curve core/fit/timing core/pcm core/scene core/timecode core/tone/recipe
 core/sources: core/analysis core/cache core/mix core/pcm core/scene core/spread core/tone core/tone/recipe
@@ -124,6 +125,7 @@ var levels = []string{
 	"core/mix",
 	"core/filter",
 	"core/scene",
+	"core/recut",
 	"core/stray",
 	"core/ground",
 	"core/tone",

@@ -62,6 +62,9 @@ func (in Intake) Remove(ctx context.Context, id string) error {
 // or whose room is, or that was joined from it or
 // has it as a take; and tracks whose room is.
 func clipsOf(s *scene.Scene, id string) (n int) {
+	if slices.Contains(scene.NeededAside(s), id) {
+		n++
+	}
 	for _, t := range s.Tracks {
 		for _, c := range t.Clips {
 			used := scene.Needed(s, &c)

@@ -44,6 +44,7 @@ var edits = map[string]func() Edit{
 	"add_take":      func() Edit { return new(AddTake) },
 	"drop_take":     func() Edit { return new(DropTake) },
 	"use_take":      func() Edit { return new(UseTake) },
+	"recut":         func() Edit { return new(Recut) },
 	"remove":        func() Edit { return new(Remove) },
 	"remove_range":  func() Edit { return new(RemoveRange) },
 	"close_gap":     func() Edit { return new(CloseGap) },

@@ -32,7 +32,8 @@ type Scene struct {
 	Pairs      []Pair            `json:"pairs,omitempty"`
 	Markers    []Marker          `json:"markers,omitempty"`
 	Sources    map[string]Source `json:"sources"`
-	LastID     int64             `json:"last_id"` // the number in the newest clip's, track's or marker's id
+	Aside      []*Aside          `json:"aside,omitempty" tstype:"-"` // what new cuts of the picture lifted
+	LastID     int64             `json:"last_id"`                    // the number in the newest clip's, track's or marker's id
 	Foreign    Foreign           `json:"foreign,omitempty"`
 }
 

@@ -93,6 +93,18 @@ func neededBy(s *Scene, c *Clip, list []string) []string {
 	return list
 }
 
+// NeededAside are the ids of the sources that what is kept aside cannot be without.
+func NeededAside(s *Scene) (list []string) {
+	for _, a := range s.Aside {
+		for _, t := range a.Tracks {
+			for i := range t.Clips {
+				list = neededBy(s, &t.Clips[i], list)
+			}
+		}
+	}
+	return list
+}
+
 // PartsOf are the ids of the sources that a recording was joined from, each once, with those that they are made from.
 func PartsOf(s *Scene, src Source) (list []string) {
 	if src.Joined == nil {

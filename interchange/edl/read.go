@@ -21,9 +21,6 @@ var straight = blend.Curve{Shape: blend.Straight}
 // most is how many lines a list may have.
 const most = 200_000
 
-// A Speed is what is kept of a clip whose picture runs at another speed: frames a second.
-const speedKey = "edl_speed"
-
 // entry is an event line as it is read, with what belongs to it.
 type entry struct {
 	line           int
@@ -461,7 +458,7 @@ func (r *reader) lay(t *scene.Track, on int, e *entry, overlaps bool) error {
 		if e.speed == 0 && e.recOut > e.recIn {
 			e.speed = s.Rate.Float() * float64(length) / float64(e.recOut-e.recIn)
 		}
-		c.Foreign = scene.Foreign{speedKey: []byte(strconv.FormatFloat(e.speed, 'f', -1, 64))}
+		c.Foreign = scene.Foreign{scene.SpeedKey: []byte(strconv.FormatFloat(e.speed, 'f', -1, 64))}
 		r.warn(e.line, fmt.Sprintf("%s runs at another speed there, and at its own here", c.Name))
 	}
 	if e.dissolve > 0 {

@@ -83,26 +83,10 @@ func (r *reader) joinedOne(o node) error {
 		}
 		*to = timecode.Units(at.seconds, r.scene.SampleRate, 1)
 	}
-	whole, pairs, duckings := r.scene, r.pairs, r.duckings
-	parts := *whole
-	parts.Tracks, parts.Pairs = nil, nil
-	r.scene, r.pairs = &parts, nil
-	err := o.each("tracks", o.place+"/tracks", func(_ int, t node) error { return r.track(t) })
-	r.matchPairs()
-	r.matchHoles()
-	r.scene, r.pairs, r.duckings = whole, pairs, duckings
-	if err != nil {
+	var err error
+	if from.Tracks, from.Pairs, err = r.apart(o); err != nil {
 		return err
 	}
-	whole.LastID = parts.LastID
-	for _, t := range parts.Tracks { // which of the scene's it was
-		for _, o := range whole.Tracks {
-			if o.Name == t.Name && o.Purpose == t.Purpose {
-				t.ID = o.ID
-			}
-		}
-	}
-	from.Tracks, from.Pairs = parts.Tracks, parts.Pairs
 	r.joinings = append(r.joinings, joining{from, o})
 	return nil
 }

@@ -99,6 +99,9 @@ func Read(raw []byte, length interchange.Length) (s *scene.Scene, warnings []str
 	if err := r.joined(top); err != nil {
 		return nil, nil, err
 	}
+	if err := r.aside(top); err != nil {
+		return nil, nil, err
+	}
 	if err := r.matchJoined(); err != nil {
 		return nil, nil, err
 	}
@@ -329,7 +332,7 @@ func (r *reader) frame(top, stack node) error {
 		r.scene.StartFrame = 0
 	}
 	r.scene.Foreign, err = mine.rest(foreign, "sample_rate", "channels", "drop_frame", "stretches", "speech",
-		"joined_from")
+		"joined_from", "aside")
 	return err
 }
 

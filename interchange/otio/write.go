@@ -51,6 +51,9 @@ func Write(s *scene.Scene) ([]byte, error) {
 	if list := writeJoined(s); len(list) > 0 {
 		mine["joined_from"] = list
 	}
+	if list := writeAside(s); len(list) > 0 {
+		mine["aside"] = list
+	}
 	top := object{"OTIO_SCHEMA": "Timeline.1", "name": s.Name, "tracks": stack,
 		"global_start_time": rational(s.StartFrame, s.Rate.Float())}
 	return json.MarshalIndent(withForeign(top, s.Foreign, mine), "", "  ")

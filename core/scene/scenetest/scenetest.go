@@ -154,6 +154,41 @@ func taking(s *scene.Scene, rng *rand.Rand, c *scene.Clip) scene.Edit {
 	return &scene.UseTake{Clip: c.ID, Number: number, From: from, To: from + 1 + rng.Int64N(40000)}
 }
 
+// recutting is a new cut of the picture: shots are left out, swapped, trimmed, and put in.
+func recutting(s *scene.Scene, rng *rand.Rand) scene.Edit {
+	e := &scene.Recut{}
+	for _, t := range s.Tracks {
+		if t.Kind != scene.Picture {
+			continue
+		}
+		for _, c := range t.Clips {
+			shot := scene.NewShot{Source: c.Source, Name: c.Name, In: c.In, Length: c.Length}
+			switch n := 1 + rng.Int64N(9); rng.IntN(6) {
+			case 0:
+				continue
+			case 1:
+				if shot.Length > n {
+					shot.In, shot.Length = shot.In+n, shot.Length-n
+				}
+			case 2:
+				shot.In, shot.Length = max(0, shot.In-n), shot.Length+min(n, shot.In)
+			}
+			e.Shots = append(e.Shots, shot)
+		}
+		break
+	}
+	if n := len(e.Shots); n > 1 && rng.IntN(2) == 0 {
+		i := rng.IntN(n - 1)
+		e.Shots[i], e.Shots[i+1] = e.Shots[i+1], e.Shots[i]
+	}
+	at := int64(0)
+	for i := range e.Shots {
+		e.Shots[i].Start = at
+		at += e.Shots[i].Length
+	}
+	return e
+}
+
 // Joined is an edit that joins clips into a recording that nothing is known of but its length.
 func Joined(s *scene.Scene, ids ...scene.ClipID) *scene.Join {
 	e := &scene.Join{Clips: ids, Source: scene.Source{Name: "joined", ID: fmt.Sprintf("j%d", s.LastID), Samples: 1}}
@@ -397,6 +432,11 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			return []scene.Edit{&scene.SetMarker{Marker: m.ID, At: &from}, &scene.RemoveMarker{Marker: m.ID}}[rng.IntN(2)]
 		}
 		return &scene.AddMarker{At: from, Name: "here"}
+	case 36:
+		if rng.IntN(2) > 0 {
+			return &scene.CloseGap{Track: t.ID, At: max(0, at+rng.Int64N(20000))}
+		}
+		return recutting(s, rng)
 	case 35:
 		return &scene.CloseGap{Track: t.ID, At: max(0, at+rng.Int64N(20000))}
 	default:

@@ -1,0 +1,695 @@
+package scene
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+	"unicode"
+
+	"blendseam/core/pcm"
+	"blendseam/core/recut"
+)
+
+// Recut gives the scene a new picture cut. Sound goes with the picture that it lay under, on all tracks that follow;
+// what lies over the edge of something that moves is cut there. What was lifted is kept aside with its work, and comes
+// back once the picture does.
+type Recut struct {
+	Shots   []NewShot `json:"shots"`
+	Sources []Source  `json:"sources,omitempty"` // of shots, which the scene does not know
+}
+
+// A NewShot is a shot of a new cut, in frames.
+type NewShot struct {
+	Source string `json:"source"` // "" is one that is not to be had: nothing is seen
+	Name   string `json:"name"`
+	In     int64  `json:"in"`
+	Start  int64  `json:"start"`
+	Length int64  `json:"length"`
+	Speed  bool   `json:"speed,omitempty"` // it runs at another speed there
+}
+
+// An Aside is a stretch that a new cut lifted, with all that lay under its picture. Times are from its start.
+type Aside struct {
+	From   int64    `json:"from"`   // where it lay, in frames
+	Length int64    `json:"length"` // in frames
+	Tracks []*Track `json:"tracks"` // by the ids of the scene's tracks
+}
+
+// apart lies between stretches that are kept aside, where they are laid behind a scene.
+const apart = 1000 // frames
+
+// recutting is one under way.
+type recutting struct {
+	d       *draft
+	picture int   // index of the track
+	follow  []int // of tracks that go with the picture
+	end     int64 // of the scene, without what is aside, in frames
+	aside   []pcm.Span
+	old     []recut.Shot
+	pieces  []recut.Piece
+}
+
+func (e *Recut) apply(d *draft) error {
+	if err := e.check(d); err != nil {
+		return err
+	}
+	d.Sources = maps.Clone(d.Sources)
+	for _, src := range e.Sources {
+		if _, known := d.Sources[src.ID]; !known {
+			if err := checkSource(d.Scene, src); err != nil {
+				return err
+			}
+			d.Sources[src.ID] = src
+		}
+	}
+	r := &recutting{d: d, picture: pictureTrack(d.Scene)}
+	if r.picture < 0 {
+		return notPossible("The scene has no picture track, so that a new cut has nothing to follow.")
+	}
+	for i, t := range d.Tracks {
+		switch {
+		case t.Locked:
+			return notPossible("Track %s is locked, and would not follow the new cut. Unlock it first.", t.Name)
+		case i == r.picture || !t.Stays:
+			r.follow = append(r.follow, i)
+		}
+	}
+	r.unfold()
+	shots := e.shots()
+	r.pieces = recut.Match(r.old, shots, r.last())
+	if err := r.cut(); err != nil {
+		return err
+	}
+	r.move()
+	r.show(e, shots)
+	return nil
+}
+
+// check refuses a cut that no scene has.
+func (e *Recut) check(d *draft) error {
+	at := int64(0)
+	for i, s := range e.Shots {
+		src, known := d.Sources[s.Source]
+		for _, n := range e.Sources {
+			if !known && n.ID == s.Source {
+				src, known = n, true
+			}
+		}
+		switch {
+		case s.Length <= 0 || s.Start < at || s.In < 0:
+			return notPossible("Shot %d of the new cut, %s, has no length, or does not lie behind the one before it.", i+1, s.Name)
+		case s.Source != "" && !known:
+			return notPossible("The new cut shows %s, which the scene has no recording of. Bring it in first.", s.Name)
+		case s.Source != "" && !src.Unknown && s.In+s.Length > src.Frames:
+			return notPossible("%s of the new cut shows frames that its recording has not: up to %d of %d.",
+				s.Name, s.In+s.Length, src.Frames)
+		}
+		at = s.Start + s.Length
+	}
+	return nil
+}
+
+// pictureTrack is the index of the track that a new cut is of, -1 if there is none.
+func pictureTrack(s *Scene) int {
+	return slices.IndexFunc(s.Tracks, func(t *Track) bool { return t.Kind == Picture })
+}
+
+// shots are those of the new cut, for matching.
+func (e *Recut) shots() []recut.Shot {
+	list := make([]recut.Shot, len(e.Shots))
+	for i, s := range e.Shots {
+		list[i] = recut.Shot{Source: s.Source, In: s.In, Start: s.Start, Length: s.Length, Speed: s.Speed}
+	}
+	return list
+}
+
+// shotsOf are the shots of a picture track.
+func shotsOf(t *Track) []recut.Shot {
+	list := make([]recut.Shot, len(t.Clips))
+	for i, c := range t.Clips {
+		list[i] = recut.Shot{Source: c.Source, In: c.In, Start: c.Start, Length: c.Length}
+	}
+	return list
+}
+
+// frames is how long a scene is.
+func frames(s *Scene) int64 {
+	n := s.Rate.FrameOf(s.Length(), s.SampleRate)
+	if s.Rate.SampleOf(n, s.SampleRate) < s.Length() {
+		n++
+	}
+	return n
+}
+
+// unfold lays what is aside behind the scene, so that it is matched like all else.
+func (r *recutting) unfold() {
+	d := r.d
+	r.end = frames(d.Scene)
+	at := r.end
+	// Frames begin at the same part of a sample again after so many.
+	cycle := d.Rate.Num / gcd(d.Rate.Num, d.SampleRate*d.Rate.Den)
+	for _, a := range d.Aside {
+		at += apart
+		at += ((a.From-at)%cycle + cycle) % cycle
+		r.aside = append(r.aside, pcm.Span{From: at, To: at + a.Length})
+		for _, from := range a.Tracks {
+			i := trackIndex(d.Scene, from.ID)
+			if i < 0 {
+				continue
+			}
+			t := d.touch(i)
+			start := r.time(t, at)
+			for _, c := range from.Clips {
+				c.Start += start
+				t.Clips = append(t.Clips, c)
+			}
+			t.Blends = append(t.Blends, from.Blends...)
+		}
+		at += a.Length
+	}
+	d.Aside = nil
+	r.old = shotsOf(d.Tracks[r.picture])
+}
+
+// gcd is the greatest common divisor.
+func gcd(a, b int64) int64 {
+	for b != 0 {
+		a, b = b, a%b
+	}
+	return a
+}
+
+// last is where the scene ends, with what is laid behind it.
+func (r *recutting) last() int64 {
+	if n := len(r.aside); n > 0 {
+		return max(r.end, r.aside[n-1].To)
+	}
+	return r.end
+}
+
+// time is a frame in a track's units.
+func (r *recutting) time(t *Track, frame int64) int64 {
+	if t.Kind == Picture {
+		return frame
+	}
+	return r.d.Rate.SampleOf(frame, r.d.SampleRate)
+}
+
+// edges are the frames of the old cut at which it comes apart.
+func (r *recutting) edges() []int64 {
+	at := map[int64]bool{r.end: true}
+	for _, p := range r.pieces {
+		at[p.Old.From], at[p.Old.To] = true, true
+	}
+	return slices.Sorted(maps.Keys(at))
+}
+
+// cut cuts what lies over the edges of pieces.
+func (r *recutting) cut() error {
+	for _, frame := range r.edges() {
+		at := r.d.Rate.SampleOf(frame, r.d.SampleRate)
+		if err := r.d.cut(r.d.over(r.follow, at), at); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// pieceOf finds the piece that a frame of the old cut is in.
+func (r *recutting) pieceOf(byOld []recut.Piece, frame int64) (recut.Piece, bool) {
+	i, found := slices.BinarySearchFunc(byOld, frame, func(p recut.Piece, at int64) int { return cmp.Compare(p.Old.From, at) })
+	if !found {
+		i--
+	}
+	if i >= 0 && byOld[i].Old.Contains(frame) {
+		return byOld[i], true
+	}
+	return recut.Piece{}, false
+}
+
+// move takes clips to where their picture is now, and what has none aside.
+func (r *recutting) move() {
+	d := r.d
+	byOld := slices.Clone(r.pieces)
+	slices.SortFunc(byOld, func(a, b recut.Piece) int { return cmp.Compare(a.Old.From, b.Old.From) })
+	gone := map[int64]*Aside{} // by where they begin
+	for _, i := range r.follow {
+		t := d.touch(i)
+		var kept []Clip
+		for _, c := range t.Clips {
+			frame := r.frame(t, c.Start)
+			if p, ok := r.pieceOf(byOld, frame); ok {
+				end := c.End()
+				c.Start += r.time(t, p.New.From) - r.time(t, p.Old.From)
+				kept = append(kept, r.fitted(t, c, p, end))
+				continue
+			}
+			r.setAside(gone, byOld, t, c, frame)
+		}
+		slices.SortFunc(kept, func(a, b Clip) int { return cmp.Compare(a.Start, b.Start) })
+		t.Clips = kept
+		r.blends(t, gone)
+	}
+	r.others(byOld)
+	for _, at := range slices.Sorted(maps.Keys(gone)) {
+		a := gone[at]
+		if slices.ContainsFunc(a.Tracks, func(t *Track) bool { return t.Kind == Sound }) {
+			d.Aside = append(d.Aside, a)
+		}
+	}
+}
+
+// fitted lets a clip of sound that reached to its picture's end reach there where frames are no whole number of samples,
+// and a stretch is a sample shorter or longer where it lies now.
+func (r *recutting) fitted(t *Track, c Clip, p recut.Piece, was int64) Clip {
+	end, src := r.time(t, p.New.To), r.d.Sources[c.Source]
+	switch by := end - c.End(); {
+	case t.Kind == Picture:
+	case by < 0 && by >= -drift, was == r.time(t, p.Old.To) && by == 1 && (src.Unknown || c.In+c.Length < src.Samples):
+		c.Length += by
+		c.fitFades()
+	}
+	return c
+}
+
+// frame is the one that a moment of a track lies in; the start of a frame may be half a sample beside it.
+func (r *recutting) frame(t *Track, at int64) int64 {
+	if t.Kind == Picture {
+		return at
+	}
+	return r.d.Rate.FrameOf(at, r.d.SampleRate)
+}
+
+// setAside keeps a clip with the stretch that was lifted with it.
+func (r *recutting) setAside(gone map[int64]*Aside, byOld []recut.Piece, t *Track, c Clip, frame int64) {
+	from, to := r.lifted(byOld, frame)
+	a := gone[from]
+	if a == nil {
+		a = &Aside{From: from, Length: to - from}
+		gone[from] = a
+	}
+	k := slices.IndexFunc(a.Tracks, func(x *Track) bool { return x.ID == t.ID })
+	if k < 0 {
+		k = len(a.Tracks)
+		a.Tracks = append(a.Tracks, &Track{ID: t.ID, Kind: t.Kind, Purpose: t.Purpose, Name: t.Name})
+	}
+	a.Length = max(a.Length, r.frame(t, c.End()-1)+1-from)
+	c.Start -= r.time(t, from)
+	a.Tracks[k].Clips = append(a.Tracks[k].Clips, c)
+}
+
+// lifted is the stretch around a frame that no piece has: what was aside already stays apart.
+func (r *recutting) lifted(byOld []recut.Piece, frame int64) (from, to int64) {
+	from, to = 0, r.last()
+	for _, x := range append([]pcm.Span{{To: r.end}}, r.aside...) {
+		if x.Contains(frame) {
+			from, to = x.From, x.To
+		}
+	}
+	for _, p := range byOld {
+		if p.Old.To <= frame {
+			from = max(from, p.Old.To)
+		}
+		if p.Old.From > frame {
+			to = min(to, p.Old.From)
+		}
+	}
+	return from, to
+}
+
+// blends lets blends go with their clips, those of what was lifted aside.
+func (r *recutting) blends(t *Track, gone map[int64]*Aside) {
+	of := map[ClipID]*Track{}
+	for _, a := range gone {
+		for _, x := range a.Tracks {
+			if x.ID == t.ID {
+				for _, c := range x.Clips {
+					of[c.ID] = x
+				}
+			}
+		}
+	}
+	var kept []Blend
+	for _, b := range t.Blends {
+		left, right := of[b.Left], of[b.Right]
+		switch {
+		case left == nil && right == nil:
+			kept = append(kept, b)
+		case left == right:
+			left.Blends = append(left.Blends, b)
+		}
+	}
+	t.Blends = kept
+}
+
+// others moves what lies on no track: markers, and where ducks never apply.
+func (r *recutting) others(byOld []recut.Piece) {
+	d := r.d
+	now := func(at int64) (int64, bool) {
+		p, ok := r.pieceOf(byOld, d.Rate.FrameOf(at, d.SampleRate))
+		if !ok && at >= d.Rate.SampleOf(r.end, d.SampleRate) && len(byOld) > 0 { // behind all
+			p, ok = r.pieceOf(byOld, r.end-1)
+		}
+		return at + d.Rate.SampleOf(p.New.From, d.SampleRate) - d.Rate.SampleOf(p.Old.From, d.SampleRate), ok
+	}
+	var markers []Marker
+	for _, m := range d.Markers {
+		at, ok := now(m.At)
+		if !ok {
+			continue
+		}
+		if m.Length > 0 {
+			if end, ok := now(m.At + m.Length - 1); ok && end >= at {
+				m.Length = end + 1 - at
+			}
+		}
+		m.At = max(0, at)
+		markers = append(markers, m)
+	}
+	slices.SortStableFunc(markers, func(a, b Marker) int { return cmp.Compare(a.At, b.At) })
+	d.Markers = markers
+	for i, t := range d.Tracks {
+		for k := range t.Ducks {
+			if len(t.Ducks[k].Except) == 0 {
+				continue
+			}
+			t = touchDucks(d, i)
+			var list []pcm.Span
+			for _, x := range t.Ducks[k].Except {
+				from, ok := now(x.From)
+				to, too := now(x.To - 1)
+				if ok && too && to >= from {
+					list = append(list, pcm.Span{From: from, To: to + 1})
+				}
+			}
+			slices.SortFunc(list, func(a, b pcm.Span) int { return cmp.Compare(a.From, b.From) })
+			t.Ducks[k].Except = pcm.Union(list)
+		}
+	}
+}
+
+// show lays the new picture where none of the old is, and makes one shot of what goes on.
+func (r *recutting) show(e *Recut, shots []recut.Shot) {
+	d := r.d
+	t := d.touch(r.picture)
+	made := map[ClipID]bool{}
+	for i, s := range e.Shots {
+		if s.Source == "" {
+			continue
+		}
+		for _, free := range recut.Free(r.pieces, shots[i].Span()) {
+			c := Clip{ID: NewID(d.Scene, AClip), Source: s.Source, Name: shortName(cmp.Or(s.Name, d.Sources[s.Source].Name)),
+				In: s.In + free.From - s.Start, Start: free.From, Length: free.Len()}
+			made[c.ID] = true
+			at, _ := slices.BinarySearchFunc(t.Clips, c.Start, func(o Clip, at int64) int { return cmp.Compare(o.Start, at) })
+			t.Clips = slices.Insert(t.Clips, at, c)
+		}
+	}
+	for i := 0; i+1 < len(t.Clips); i++ {
+		a, b := &t.Clips[i], t.Clips[i+1]
+		if !t.Touches(i) || a.Source != b.Source || a.In+a.Length != b.In || !made[a.ID] && !made[b.ID] {
+			continue
+		}
+		if made[a.ID] { // what was there has its link, its name and its id
+			b.Start, b.In, b.Length = a.Start, a.In, a.Length+b.Length
+			made[b.ID] = made[b.ID] && made[a.ID]
+			t.Clips[i] = b
+		} else {
+			a.Length += b.Length
+		}
+		t.Clips = slices.Delete(t.Clips, i+1, i+2)
+		i--
+	}
+}
+
+// RecutChanges is the change list of a new cut, whose shots are the picture's: what became of it, row by row.
+func RecutChanges(s *Scene, e *Recut) (list []recut.Change, pieces []recut.Piece) {
+	i := pictureTrack(s)
+	if i < 0 {
+		return nil, nil
+	}
+	r := &recutting{d: newDraft(s), picture: i}
+	r.unfold()
+	shots := e.shots()
+	pieces = recut.Match(r.old, shots, r.last())
+	for _, c := range recut.Changes(r.old, shots, pieces) {
+		if c.Old.From >= r.end && !c.Old.Empty() {
+			if c.New.Empty() { // it stays aside
+				continue
+			}
+			c.What, c.Back = recut.Inserted, true
+			c.Old = pcm.Span{}
+		}
+		list = append(list, c)
+	}
+	return list, pieces
+}
+
+// Without is a new cut in which some changes of the list, by their place in it, are not made.
+func (e *Recut) Without(s *Scene, skip []int) *Recut {
+	i := pictureTrack(s)
+	if i < 0 || len(skip) == 0 {
+		return e
+	}
+	changes, pieces := RecutChanges(s, e)
+	old := s.Tracks[i].Clips
+	from := make([]NewShot, len(old))
+	for k, c := range old {
+		from[k] = NewShot{Source: c.Source, Name: c.Name, In: c.In, Start: c.Start, Length: c.Length}
+	}
+	type op struct {
+		at, drop int64
+		put      pcm.Span // of the old cut
+	}
+	var ops []op
+	for _, k := range skip {
+		if k < 0 || k >= len(changes) {
+			continue
+		}
+		switch c := changes[k]; c.What {
+		case recut.Moved, recut.Swapped:
+			ops = append(ops, op{c.New.From, c.New.Len(), pcm.Span{}}, op{recut.Place(pieces, c), 0, c.Old})
+		default:
+			at := c.New.From
+			for _, k := range skip { // the end of a shot goes back with it
+				if k < 0 || k >= len(changes) || c.Edge == "" || c.Old.Empty() {
+					continue
+				}
+				of := changes[k]
+				if (of.What == recut.Moved || of.What == recut.Swapped) && (of.Old.From == c.Old.To || of.Old.To == c.Old.From) {
+					at = recut.Place(pieces, of)
+				}
+			}
+			ops = append(ops, op{at, c.New.Len(), c.Old})
+		}
+	}
+	// From the end on, so that places hold; at one place what goes before what comes, and that from its end on, too.
+	slices.SortStableFunc(ops, func(a, b op) int {
+		return cmp.Or(cmp.Compare(b.at, a.at), cmp.Compare(b.drop, a.drop), cmp.Compare(b.put.From, a.put.From))
+	})
+	shots := slices.Clone(e.Shots)
+	for _, o := range ops {
+		put, length := within(from, o.put)
+		shots = spliced(shots, o.at, o.drop, put, length)
+	}
+	return &Recut{Shots: shots, Sources: e.Sources}
+}
+
+// within are the parts of shots that lie in a span, from its start on.
+func within(shots []NewShot, span pcm.Span) (list []NewShot, length int64) {
+	for _, s := range shots {
+		now := pcm.Span{From: s.Start, To: s.Start + s.Length}.Intersect(span)
+		if now.Empty() {
+			continue
+		}
+		s.In += now.From - s.Start
+		s.Start, s.Length = now.From-span.From, now.Len()
+		list = append(list, s)
+	}
+	return list, span.Len()
+}
+
+// spliced takes some frames out of a cut at one of its frames, and puts others in.
+func spliced(shots []NewShot, at, drop int64, put []NewShot, length int64) (list []NewShot) {
+	head, _ := within(shots, pcm.Span{To: at})
+	list = append(list, head...)
+	for _, s := range put {
+		s.Start += at
+		list = append(list, s)
+	}
+	tail, _ := within(shots, pcm.Span{From: at + drop, To: 1 << 40})
+	for _, s := range tail {
+		s.Start += at + length
+		list = append(list, s)
+	}
+	return list
+}
+
+func (e *Recut) words(before, _ *Scene) string {
+	changes, _ := RecutChanges(before, e)
+	count := map[recut.What]int{}
+	for _, c := range changes {
+		count[c.What]++
+	}
+	var list []string
+	for _, what := range recut.Whats {
+		if n := count[what]; n > 0 {
+			list = append(list, fmt.Sprintf("%d %s", n, what))
+		}
+	}
+	if len(list) == 0 {
+		return "new picture cut, in which nothing changed"
+	}
+	return "new picture cut: " + strings.Join(list, ", ")
+}
+
+// Recutting is the edit that gives a scene the picture of another cut, whose sources are found among those of the scene
+// and of what it keeps aside: by hash, by file, by name, or by the eight letters of a reel. unknown are those that are
+// not; they go in as sources of the edit.
+func Recutting(s, cut *Scene) (e *Recut, unknown []Source) {
+	e = &Recut{Shots: []NewShot{}}
+	i := pictureTrack(cut)
+	if i < 0 {
+		return e, nil
+	}
+	known := knownPictures(s)
+	found := map[string]string{}
+	for _, c := range cut.Tracks[i].Clips {
+		src := cut.Sources[c.Source]
+		id, seen := found[c.Source]
+		if !seen {
+			if id = meantBy(s, known, src); id == "" {
+				id = c.Source
+				for n := 2; ; n++ {
+					if _, taken := s.Sources[id]; !taken {
+						break
+					}
+					id = fmt.Sprintf("%s-%d", c.Source, n)
+				}
+				src.ID, src.Samples, src.Unknown = id, 0, src.Frames == 0
+				e.Sources = append(e.Sources, src)
+				unknown = append(unknown, src)
+			}
+			found[c.Source] = id
+		}
+		shot := NewShot{Source: id, Name: c.Name, Start: c.Start, Length: c.Length,
+			In: c.In + cut.Rate.Nearest(src.Offset, cut.SampleRate)}
+		_, shot.Speed = c.Foreign[SpeedKey]
+		shot.In -= offsetIn(s, id, shot.In)
+		e.Shots = append(e.Shots, shot)
+	}
+	return e, unknown
+}
+
+// SpeedKey is where clips keep, as foreign, that their picture runs at another speed: frames a second.
+const SpeedKey = "edl_speed"
+
+// offsetIn is the source timecode, in frames, of a recording's first moment, if a timecode counts from it: one that
+// counts from the recording's start lies ahead of it.
+func offsetIn(s *Scene, id string, at int64) int64 {
+	src := s.Sources[id]
+	offset := s.Rate.Nearest(src.Offset, s.SampleRate)
+	if at < offset {
+		return 0
+	}
+	return offset
+}
+
+// knownPictures are the sources of the picture of a scene and of what it keeps aside, those first that it shows.
+func knownPictures(s *Scene) (list []string) {
+	add := func(t *Track) {
+		for _, c := range t.Clips {
+			if t.Kind == Picture && !slices.Contains(list, c.Source) {
+				list = append(list, c.Source)
+			}
+		}
+	}
+	for _, t := range s.Tracks {
+		add(t)
+	}
+	for _, a := range s.Aside {
+		for _, t := range a.Tracks {
+			add(t)
+		}
+	}
+	for _, id := range slices.Sorted(maps.Keys(s.Sources)) {
+		if src := s.Sources[id]; (src.Frames > 0 || src.Unknown) && !slices.Contains(list, id) {
+			list = append(list, id)
+		}
+	}
+	return list
+}
+
+// meantBy finds the source of a scene that a source of another cut is; "" if it is none.
+func meantBy(s *Scene, known []string, src Source) string {
+	letters := func(name string) string {
+		return strings.Map(func(r rune) rune {
+			if unicode.IsLetter(r) || unicode.IsDigit(r) {
+				return unicode.ToLower(r)
+			}
+			return -1
+		}, name)
+	}
+	file := func(url string) string {
+		base := path.Base(url)
+		return letters(strings.TrimSuffix(base, path.Ext(base)))
+	}
+	for _, same := range []func(x Source) bool{
+		func(x Source) bool { return src.SHA256 != "" && x.SHA256 == src.SHA256 },
+		func(x Source) bool { return src.URL != "" && x.URL == src.URL },
+		func(x Source) bool { return src.URL != "" && file(x.URL) == file(src.URL) },
+		func(x Source) bool { return letters(x.Name) != "" && letters(x.Name) == letters(src.Name) },
+		func(x Source) bool { return src.URL != "" && letters(x.Name) == file(src.URL) },
+		func(x Source) bool { // a reel has eight letters
+			reel := letters(src.Name)
+			return len(reel) == 8 && (strings.HasPrefix(letters(x.Name), reel) || strings.HasPrefix(file(x.URL), reel))
+		},
+	} {
+		for _, id := range known {
+			if same(s.Sources[id]) {
+				return id
+			}
+		}
+	}
+	return ""
+}
+
+// RecutLost tells what an edit that gives a new picture took from a scene and did not keep: blends at what came apart,
+// blends across tracks, markers. What lies aside is not lost.
+func RecutLost(before, after *Scene) (list []string) {
+	blends := 0
+	for _, t := range before.Tracks {
+		all := func(s *Scene) (list []Blend) {
+			if now := s.Track(t.ID); now != nil {
+				list = now.Blends
+			}
+			for _, a := range s.Aside {
+				for _, x := range a.Tracks {
+					if x.ID == t.ID {
+						list = append(list[:len(list):len(list)], x.Blends...)
+					}
+				}
+			}
+			return list
+		}
+		blends += max(0, len(all(before))-len(all(after)))
+	}
+	if blends > 0 {
+		list = append(list, count(blends, "blend")+", at what came apart")
+	}
+	if n := len(before.Pairs) - len(after.Pairs); n > 0 {
+		list = append(list, count(n, "blend")+" across two tracks")
+	}
+	for _, m := range before.Markers {
+		if !slices.ContainsFunc(after.Markers, func(o Marker) bool { return o.ID == m.ID }) {
+			list = append(list, "the marker "+m.Name)
+		}
+	}
+	if n := lostPatches(before, after); n > 0 {
+		list = append(list, count(n, "patch")+", whose hole is gone")
+	}
+	return list
+}

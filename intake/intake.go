@@ -18,6 +18,7 @@ import (
 	"blendseam/core/timecode"
 	"blendseam/core/tone/recipe"
 	"blendseam/media"
+	"blendseam/scratch"
 	"blendseam/store"
 )
 
@@ -220,12 +221,29 @@ func (in Intake) SceneFile(ctx context.Context, path, name string) (id string, w
 		if err != nil {
 			return media.Info{}, err
 		}
+		if src.HeldFrom > 0 {
+			return in.restored(ctx, file, src, s)
+		}
 		return in.File(ctx, file, s.SampleRate, s.Rate)
 	})
 	if err != nil {
 		return "", nil, fmt.Errorf("%s: %w", filepath.Base(path), err)
 	}
 	return id, warnings, nil
+}
+
+// restored takes a recording that was cut to what a scene uses, at its full length.
+func (in Intake) restored(ctx context.Context, file string, src scene.Source, s *scene.Scene) (media.Info, error) {
+	dir, err := scratch.Dir()
+	if err != nil {
+		return media.Info{}, err
+	}
+	defer os.RemoveAll(dir)
+	whole := filepath.Join(dir, strings.TrimSuffix(filepath.Base(file), filepath.Ext(file))+".wav")
+	if err := media.Restored(ctx, file, whole, src, s.SampleRate); err != nil {
+		return media.Info{}, err
+	}
+	return in.File(ctx, whole, s.SampleRate, s.Rate)
 }
 
 // adopt keeps a scene whose sources are given by get.
@@ -310,6 +328,9 @@ func (in Intake) adopt(
 		}
 	}
 	renamed(s.Tracks)
+	for _, a := range s.Aside {
+		renamed(a.Tracks)
+	}
 	for _, src := range sources {
 		if src.Joined != nil {
 			renamed(src.Joined.Tracks)

@@ -87,7 +87,7 @@ func (f *SceneFile) openAll(ctx context.Context, path string) error {
 		id := ids[i]
 		f.open[id], f.files[id] = r, files[i]
 		src := f.Scene.Sources[id]
-		src.Samples, src.Channels, src.Unknown = r.Len(), r.Format().Channels, false
+		src.Samples, src.Channels, src.Unknown = src.HeldFrom+r.Len(), r.Format().Channels, false
 		f.Scene.Sources[id] = src
 	}
 	for id, src := range f.Scene.Sources { // fitted ones are as long as it takes
@@ -274,9 +274,17 @@ func exists(path string) bool { _, err := os.Stat(path); return err == nil }
 // Open gives the sound of a source of the scene.
 func (f *SceneFile) Open(src scene.Source) (pcm.ReaderAt, error) {
 	if r := f.open[src.ID]; r != nil {
-		return r, nil
+		return heldFrom(r, src.HeldFrom), nil
 	}
 	return nil, fmt.Errorf("the recording %s is not open", src.Name)
+}
+
+// heldFrom is a recording of which a file holds what comes from a sample on: before that it is silent.
+func heldFrom(r pcm.ReaderAt, from int64) pcm.ReaderAt {
+	if from == 0 {
+		return r
+	}
+	return pcm.Part{ReaderAt: r, Span: pcm.Span{From: -from, To: r.Len()}}
 }
 
 // Sources give the scene's sound, and what its recordings say by themselves, which is kept in the user's cache folder.
@@ -285,11 +293,45 @@ func (f *SceneFile) Sources() *sources.Sources {
 		f.sources = sources.New(
 			f.Open,
 			func(ctx context.Context, src scene.Source, r pcm.ReaderAt) (*analysis.Recording, error) {
+				if src.HeldFrom > 0 {
+					return analysis.Of(ctx, r)
+				}
 				return AnalysisOf(ctx, f.files[src.ID], r)
 			},
 		)
 	}
 	return f.sources
+}
+
+// File is where a source's recording lies, as it was opened; "" if it was not.
+func (f *SceneFile) File(source string) string { return f.files[source] }
+
+// Restored writes the recording of a source whose file was cut to what is used, as long as it was, silent where it is
+// not held: for whoever keeps recordings as they are.
+func Restored(ctx context.Context, file, to string, src scene.Source, rate int64) error {
+	r, err := Open(ctx, file, int(rate))
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	depth := "24"
+	switch f := r.Format(); {
+	case f.Float:
+		depth = "32f"
+	case f.Bits <= 16:
+		depth = "16"
+	}
+	f := r.Format()
+	out, err := Create(to, f.Rate, f.Channels, depth, true)
+	if err != nil {
+		return err
+	}
+	defer out.Discard()
+	whole := heldFrom(r, src.HeldFrom)
+	if err := out.CopyContext(ctx, whole, pcm.Span{To: whole.Len()}); err != nil {
+		return err
+	}
+	return out.Close()
 }
 
 // Close closes all recordings.

@@ -671,7 +671,14 @@ func (r *reader) source(n node, t *scene.Track) (scene.Source, *[2]*big.Rat, err
 			src.Offset = timecode.Units(start.seconds, r.scene.SampleRate, 1)
 		}
 		src.SHA256 = mine.text("sha256")
-		if src.Foreign, err = mine.rest(foreign, "sha256"); err != nil {
+		held, ok, err := mine.time("held_from")
+		if err != nil {
+			return scene.Source{}, nil, err
+		}
+		if ok {
+			src.HeldFrom = timecode.Units(held.seconds, r.scene.SampleRate, 1)
+		}
+		if src.Foreign, err = mine.rest(foreign, "sha256", "held_from"); err != nil {
 			return src, nil, err
 		}
 		r.sources[key] = src.ID

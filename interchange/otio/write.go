@@ -184,6 +184,7 @@ func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64, named
 	}
 	known := object{}
 	put(known, "sha256", src.SHA256, src.SHA256 != "")
+	put(known, "held_from", rational(src.HeldFrom, float64(s.SampleRate)), src.HeldFrom > 0)
 	media := withForeign(ref, src.Foreign, known)
 	if src.Tone != nil {
 		media = writeTone(s, src)

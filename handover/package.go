@@ -100,6 +100,12 @@ func (w *packing) put(name string, raw []byte) error {
 	return os.Chtimes(path, w.When, w.When)
 }
 
+// pictureSuffix is behind the id of a recording's picture, where it is a source of its own.
+const pictureSuffix = "-picture"
+
+// PictureOf is the id of the recording that a source of a package is the picture of.
+func PictureOf(id string) string { return strings.TrimSuffix(id, pictureSuffix) }
+
 // apart is a copy of a scene in which the picture of a recording is another source than its sound: they go into files of
 // their own.
 func apart(s *scene.Scene) *scene.Scene {
@@ -117,7 +123,7 @@ func apart(s *scene.Scene) *scene.Scene {
 				if src.Samples == 0 {
 					continue
 				}
-				src.ID, src.Samples, src.Channels, src.Stretches, src.Speech = src.ID+"-picture", 0, 0, nil, nil
+				src.ID, src.Samples, src.Channels, src.Stretches, src.Speech = src.ID+pictureSuffix, 0, 0, nil, nil
 				c.Sources[src.ID], own.Clips[i].Source = src, src.ID
 			}
 			list = append(list, &own)

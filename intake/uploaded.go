@@ -123,7 +123,31 @@ func named(known []media.Info, target string) (list []media.Info) {
 			list = append(list, info)
 		}
 	}
+	if len(list) > 0 {
+		return list
+	}
+	bare := func(name string) string { return strings.ToLower(strings.TrimSuffix(name, path.Ext(name))) }
+	for _, info := range known { // another program may write it in capitals, or leave the ending out
+		if bare(info.Name) == bare(baseName(target)) || bare(info.Name) == strings.ToLower(target) {
+			list = append(list, info)
+		}
+	}
 	return list
+}
+
+// Named are the recordings of the library that have the name in a media URL.
+func (in Intake) Named(ctx context.Context, target string) (list []media.Info, err error) {
+	all, err := in.Store.Sources(ctx)
+	if err != nil {
+		return nil, err
+	}
+	known := make([]media.Info, len(all))
+	for i, src := range all {
+		if err := json.Unmarshal(src.Info, &known[i]); err != nil {
+			return nil, err
+		}
+	}
+	return named(known, target), nil
 }
 
 // sameLengthS is by how many seconds lengths may differ that are one.

@@ -29,6 +29,7 @@ func screens() []screen {
 		{"loud", "/scenes/{scene}/loud", "Too loud", (*Server).loudPage},
 		{"report", "/scenes/{scene}/report", "Report", (*Server).reportPage},
 		{"hand-over", "/scenes/{scene}/hand-over", "Hand over", (*Server).handOverPage},
+		{"come-back", "/scenes/{scene}/come-back", "Come back", (*Server).comeBackPage},
 		{"settings", "/settings", "Settings", (*Server).settingsPage},
 		{"keys", "/keys", "Keys", (*Server).keysPage},
 	}

@@ -145,6 +145,9 @@ func (s *Server) routes() http.Handler {
 		r.Post("/sources/{source}/take", s.handle(s.takeOut))
 		r.Get("/sources/{source}/stretch.wav", s.handle(s.stretchFile))
 
+		r.Post("/recut", s.handle(s.recut))
+		r.Post("/recut/sound.wav", s.handle(s.recutSound))
+		r.Post("/package", s.handle(s.pack))
 		r.Post("/joins", s.handle(s.join))
 		r.Post("/mixdowns", s.handle(s.mixdown))
 		r.Get("/mixdowns", s.handle(s.mixdowns))

@@ -604,6 +604,12 @@ func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
 		e.Source, err = do(e.Source)
 	case *Join:
 		e.Source, err = do(e.Source)
+	case *Recut:
+		for i, src := range e.Sources {
+			if e.Sources[i], err = do(src); err != nil {
+				return err
+			}
+		}
 	case *Paste:
 		for id, src := range e.Clipboard.Sources {
 			if src.Made() {

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"unicode"
 
+	"blendseam/core/limit"
 	"blendseam/core/pcm"
 	"blendseam/core/recut"
 )
@@ -90,6 +91,9 @@ func (e *Recut) apply(d *draft) error {
 
 // check refuses a cut that no scene has.
 func (e *Recut) check(d *draft) error {
+	if len(e.Shots) > limit.Batch {
+		return notPossible("The new cut has %d shots; %d are the most.", len(e.Shots), limit.Batch)
+	}
 	at := int64(0)
 	for i, s := range e.Shots {
 		src, known := d.Sources[s.Source]

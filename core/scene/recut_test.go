@@ -126,6 +126,8 @@ func refusedRecuts(t *testing.T) (list [][2]string) {
 	long.Shots[2].In = 1 << 30
 	says(s, long, long.Shots[2].Name+" of the new cut shows frames that its recording has not: up to "+
 		fmt.Sprint(1<<30+long.Shots[2].Length)+" of "+fmt.Sprint(s.Sources[long.Shots[2].Source].Frames)+".")
+	many := &scene.Recut{Shots: make([]scene.NewShot, 20001)}
+	says(s, many, "The new cut has 20001 shots; 20000 are the most.")
 	yes := true
 	says(scenetest.Must(t, s, &scene.SetTrack{Track: s.Tracks[1].ID, Locked: &yes}), shots(s),
 		"Track "+s.Tracks[1].Name+" is locked, and would not follow the new cut. Unlock it first.")

@@ -52,7 +52,7 @@ type Source struct {
 	Offset   int64   `json:"offset,omitempty"` // samples: the time that scene files give its first moment
 	Unknown  bool    `json:"unknown,omitempty"`
 	HeldFrom int64   `json:"held_from,omitempty"` // first sample that its file holds, which was cut to what is used
-	SHA256   string  `json:"sha256,omitempty"` // of the file that was brought in, "" if it is not known
+	SHA256   string  `json:"sha256,omitempty"`    // of the file that was brought in, "" if it is not known
 	Foreign  Foreign `json:"foreign,omitempty"`
 
 	Stretches []Stretch `json:"stretches,omitempty"` // in order of time

@@ -60,6 +60,11 @@ Alpine.data("handOver", () => ({
     href: `/scenes/${data.id}/scene${f.ending}`,
     lacks: f.lacks.length ? `Without ${f.lacks.join(", ")}.` : "Everything of the scene is in it.",
   })),
+  handles: "5",
+  packPicture: false,
+  packFLAC: false,
+  packReport: true,
+  packProblem: "",
   off: [] as OffView[],
   offProblem: "",
   looking: true,
@@ -180,6 +185,22 @@ Alpine.data("handOver", () => ({
       await this.load();
     } catch (e) {
       this.problem = (e as Error).message;
+    }
+  },
+  async pack() {
+    this.packProblem = "";
+    try {
+      const handle_s = numberOf(this.handles, "s");
+      if (handle_s === undefined) throw new Error(`"${this.handles}" is no number of seconds.`);
+      await post(`/scenes/${data.id}/package`, {
+        handle_s,
+        flac: this.packFLAC,
+        picture: this.packPicture,
+        report: this.packReport,
+      });
+      await this.load();
+    } catch (e) {
+      this.packProblem = (e as Error).message;
     }
   },
   async stop(m: { id: string }) {

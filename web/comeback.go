@@ -1,0 +1,268 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"blendseam/core/limit"
+	"blendseam/core/mix"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/handover"
+	"blendseam/interchange"
+	"blendseam/workspace"
+)
+
+func (s *Server) comeBackPage(w http.ResponseWriter, r *http.Request) error {
+	st, err := s.opened(r)
+	if err != nil {
+		return err
+	}
+	picture := false
+	for _, t := range st.Scene.Tracks {
+		picture = picture || t.Kind == scene.Picture && len(t.Clips) > 0
+	}
+	return s.page(w, "come-back", view{
+		Title: "Come back to " + st.Scene.Name, Scene: st.Key.Scene, Name: st.Scene.Name,
+		Data: map[string]any{"id": st.Key.Scene, "endings": interchange.Endings(","), "picture": picture},
+	})
+}
+
+// A RecutRow is a change of a new picture cut.
+type RecutRow struct {
+	What   string `json:"what"`
+	TC     string `json:"tc"` // where it is in the new cut
+	At     int64  `json:"at"`
+	Length int64  `json:"length"`
+	Words  string `json:"words"`
+	Sound  string `json:"sound"`
+}
+
+// A ShotView is a shot of a strip, in samples.
+type ShotView struct {
+	From int64  `json:"from"`
+	To   int64  `json:"to"`
+	Name string `json:"name"`
+}
+
+// A Ribbon joins a stretch of the old cut with where it is in the new one, in samples.
+type Ribbon struct {
+	OldFrom int64 `json:"old_from"`
+	OldTo   int64 `json:"old_to"`
+	NewFrom int64 `json:"new_from"`
+	NewTo   int64 `json:"new_to"`
+	Moved   bool  `json:"moved"`
+}
+
+// A NewSeam is one that is there through a new cut.
+type NewSeam struct {
+	Track string `json:"track"`
+	TC    string `json:"tc"`
+	At    int64  `json:"at"`
+}
+
+// A RecutAnswer is what a new picture cut would do to a scene, and the edit that does it.
+type RecutAnswer struct {
+	Revision int64      `json:"revision"`
+	Rows     []RecutRow `json:"rows"`
+	Old      []ShotView `json:"old"`
+	New      []ShotView `json:"new"`
+	Ribbons  []Ribbon   `json:"ribbons"`
+	Kept     int        `json:"kept"`
+	Seams    []NewSeam  `json:"seams"`
+	Lost     []string   `json:"lost"`
+	Warnings []string   `json:"warnings"`
+	Edit     scene.Wire `json:"edit"`
+}
+
+// planned reads a new cut from the body of a request, and finds what it does.
+func (s *Server) planned(w http.ResponseWriter, r *http.Request) (*workspace.Scene, *handover.Recut, []string, error) {
+	st, err := s.opened(r)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	name, err := nameAsked(r)
+	if err != nil || !interchange.Is(name) {
+		return nil, nil, nil, errBadRequest{fmt.Errorf("%q is no cut that can be read; those end in %s", name, interchange.Endings(" or "))}
+	}
+	format, err := interchange.Of(name)
+	if err != nil {
+		return nil, nil, nil, errBadRequest{err}
+	}
+	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, limit.SceneFileBytes))
+	if err != nil {
+		return nil, nil, nil, errBadRequest{fmt.Errorf("%s did not arrive whole, or is larger than %s", name,
+			limit.Bytes(limit.SceneFileBytes))}
+	}
+	cut, warnings, err := format.Read(raw, interchange.Hints{Rate: st.Scene.Rate})
+	if err != nil {
+		return nil, nil, nil, errBadRequest{fmt.Errorf("%s: %w", name, err)}
+	}
+	skip, err := skipped(r.URL.Query().Get("skip"))
+	if err != nil {
+		return nil, nil, nil, errBadRequest{err}
+	}
+	more, err := s.brought(r.Context(), st.Scene, cut)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	plan, err := handover.PlanRecut(st.Scene, cut, skip)
+	if err != nil {
+		if _, refused := err.(scene.Refusal); refused {
+			return nil, nil, nil, err
+		}
+		return nil, nil, nil, errBadRequest{err}
+	}
+	return st, plan, append(warnings, more...), nil
+}
+
+// skipped reads "1,2,3".
+func skipped(text string) (list []int, err error) {
+	for _, word := range strings.Split(text, ",") {
+		if word == "" {
+			continue
+		}
+		n, err := strconv.Atoi(word)
+		if err != nil || len(list) > limit.Batch {
+			return nil, errors.New("skip must be a list of changes, by their places")
+		}
+		list = append(list, n)
+	}
+	return list, nil
+}
+
+// brought puts into a cut, in the place of what the scene does not know, the recordings that the library has; of what it
+// has not either nothing is seen.
+func (s *Server) brought(ctx context.Context, sc, cut *scene.Scene) (warnings []string, err error) {
+	_, unknown := scene.Recutting(sc, cut)
+	for _, src := range unknown {
+		id := src.ID
+		for own, x := range cut.Sources {
+			if x.URL == src.URL && x.Name == src.Name {
+				id = own
+			}
+		}
+		list, err := s.Intake.Named(ctx, src.URL)
+		if err != nil {
+			return nil, err
+		}
+		if len(list) == 1 && list[0].Width > 0 {
+			if err := s.Library.Prepare(ctx, list[0], sc.SampleRate, sc.Rate); err != nil {
+				return nil, err
+			}
+			now, err := s.Intake.Source(list[0], sc)
+			if err != nil {
+				return nil, err
+			}
+			delete(cut.Sources, id)
+			cut.Sources[now.ID] = now
+			renamed(cut, id, now.ID)
+			continue
+		}
+		warnings = append(warnings, fmt.Sprintf("%s is not here; where the new cut shows it, nothing is seen. Bring it in, "+
+			"and the new cut again.", src.Name))
+		dropped(cut, id)
+	}
+	return warnings, nil
+}
+
+func renamed(cut *scene.Scene, from, to string) {
+	for _, t := range cut.Tracks {
+		for i := range t.Clips {
+			if t.Clips[i].Source == from {
+				t.Clips[i].Source = to
+			}
+		}
+	}
+}
+
+// dropped takes all clips of a source out of a cut.
+func dropped(cut *scene.Scene, source string) {
+	for _, t := range cut.Tracks {
+		kept := t.Clips[:0:0]
+		for _, c := range t.Clips {
+			if c.Source != source {
+				kept = append(kept, c)
+			}
+		}
+		t.Clips = kept
+	}
+}
+
+// recut tells what a new picture cut would do.
+func (s *Server) recut(w http.ResponseWriter, r *http.Request) error {
+	st, plan, warnings, err := s.planned(w, r)
+	if err != nil {
+		return err
+	}
+	sc := st.Scene
+	a := RecutAnswer{
+		Revision: st.Revision, Rows: []RecutRow{}, Kept: plan.Kept, Seams: []NewSeam{}, Lost: plan.Lost,
+		Warnings: append([]string{}, warnings...), Edit: scene.Wire{Edit: plan.Edit}, Ribbons: []Ribbon{},
+		Old: strip(sc), New: strip(plan.After),
+	}
+	for _, x := range plan.Rows {
+		a.Rows = append(a.Rows, RecutRow{string(x.What), sc.Timecode(x.At), x.At, x.Length, x.Words, x.Sound})
+	}
+	at := func(frame int64) int64 { return sc.Rate.SampleOf(frame, sc.SampleRate) }
+	for _, p := range plan.Pieces {
+		a.Ribbons = append(a.Ribbons, Ribbon{at(p.Old.From), at(p.Old.To), at(p.New.From), at(p.New.To), p.Moved})
+	}
+	for _, x := range plan.New {
+		a.Seams = append(a.Seams, NewSeam{x.TrackName, sc.Timecode(x.At), x.At})
+	}
+	return s.answer(w, http.StatusOK, a)
+}
+
+// strip is the picture of a scene.
+func strip(sc *scene.Scene) []ShotView {
+	list := []ShotView{}
+	for _, t := range sc.Tracks {
+		if t.Kind != scene.Picture {
+			continue
+		}
+		for _, c := range t.Clips {
+			span := scene.ClipTime(sc, t, c)
+			list = append(list, ShotView{span.From, span.To, c.Name})
+		}
+		break
+	}
+	return list
+}
+
+// recutSound sends what the scene would sound like around a moment with a new picture cut.
+func (s *Server) recutSound(w http.ResponseWriter, r *http.Request) error {
+	st, plan, _, err := s.planned(w, r)
+	if err != nil {
+		return err
+	}
+	at, err := strconv.ParseInt(r.URL.Query().Get("at"), 10, 64)
+	if err != nil || at < 0 || at > plan.After.Length() {
+		return errBadRequest{errors.New("at must be a sample of the scene")}
+	}
+	after := s.Workspace.Alone(plan.After)
+	m, err := after.Mixer(r.Context(), mix.Options{})
+	if err != nil {
+		return err
+	}
+	rate := st.Scene.SampleRate
+	span := pcm.Span{From: max(0, at-3*rate), To: at + 3*rate}
+	return sendSound(w, rendering{m, int(rate)}, span, int(rate), "inline", "new cut")
+}
+
+// rendering is a mix as a recording.
+type rendering struct {
+	*mix.Mixer
+	rate int
+}
+
+func (m rendering) Format() pcm.Format {
+	return pcm.Format{Rate: m.rate, Channels: m.Channels(), Bits: 64, Float: true}
+}
+func (m rendering) Len() int64                                  { return m.Length() }
+func (m rendering) ReadSamplesAt(dst pcm.Block, at int64) error { return m.Render(dst, at) }

@@ -1,0 +1,98 @@
+package web
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"time"
+
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+	"blendseam/handover"
+	"blendseam/interchange/report"
+	"blendseam/workspace"
+)
+
+// A packRequest says how a scene is packed.
+type packRequest struct {
+	HandleS float64 `json:"handle_s"`
+	FLAC    bool    `json:"flac"`
+	Picture bool    `json:"picture"`
+	Report  bool    `json:"report"`
+}
+
+// pack begins to put a scene and what it needs into a ZIP file.
+func (s *Server) pack(w http.ResponseWriter, r *http.Request) error {
+	var q packRequest
+	if err := decode(w, r, &q); err != nil {
+		return err
+	}
+	if !(q.HandleS >= 0 && q.HandleS <= 3600) {
+		return errBadRequest{fmt.Errorf("handles of %g seconds cannot be; 0 to 3600 can", q.HandleS)}
+	}
+	st, err := s.opened(r)
+	if err != nil {
+		return err
+	}
+	words := fmt.Sprintf("Package, handles of %g s", q.HandleS)
+	job, err := s.Jobs.Start(r.Context(), st.Key.Scene, "package", words,
+		func(ctx context.Context, jobID string, done func(float64)) (any, error) {
+			return s.makePackage(ctx, jobID, st, q, done)
+		})
+	if err != nil {
+		return err
+	}
+	return s.answer(w, http.StatusAccepted, job)
+}
+
+func (s *Server) makePackage(
+	ctx context.Context, jobID string, st *workspace.Scene, q packRequest, done func(float64),
+) (result any, err error) {
+	dir, drop, err := s.madeFolder(jobID)
+	if err != nil {
+		return nil, err
+	}
+	defer func() {
+		if err != nil {
+			drop()
+		}
+	}()
+	p := handover.Packing{
+		HandleS: q.HandleS, FLAC: q.FLAC, Picture: q.Picture, When: time.Now(),
+		Open: func(src scene.Source) (pcm.ReaderAt, error) { return st.Sound(src) },
+		File: func(src scene.Source) (string, error) { return s.Library.Original(handover.PictureOf(src.ID)) },
+	}
+	if q.Report {
+		all, err := st.All(ctx)
+		if err != nil {
+			return nil, err
+		}
+		if p.Report, err = report.CSV(st.Scene, all, nil); err != nil {
+			return nil, err
+		}
+	}
+	folder := filepath.Join(dir, "package")
+	packed, err := handover.Pack(ctx, st.Scene, folder, p, func(x float64) { done(0.9 * x) })
+	if err != nil {
+		return nil, err
+	}
+	file := filepath.Join(dir, fileName(st.Scene.Name)+".zip")
+	if err := handover.Zip(ctx, folder, file); err != nil {
+		return nil, err
+	}
+	if err := os.RemoveAll(folder); err != nil {
+		return nil, err
+	}
+	info, err := os.Stat(file)
+	if err != nil {
+		return nil, err
+	}
+	format := fmt.Sprintf("%d files, %.0f s of %.0f s of recordings", packed.Files, packed.KeptS, packed.WholeS)
+	return mixdownResult{
+		Files: []madeFile{{File: filepath.Base(file), Bytes: info.Size(), Format: format,
+			LengthS: float64(st.Scene.Length()) / float64(st.Scene.SampleRate)}},
+		Passes: []passPlace{},
+	}, nil
+}

@@ -1,0 +1,156 @@
+// The page on which a new picture cut is compared with the present one, and followed by the sound.
+import Alpine from "@alpinejs/csp";
+import { Problem, pageData, pageName, post } from "../model/api.ts";
+import { shapes } from "../model/ribbons.ts";
+import { registerToast, say } from "../panels/toast.ts";
+import type { RecutAnswer, RecutRow } from "../wire/web.ts";
+
+const data = pageData<{ id: string; endings: string; picture: boolean }>();
+const home = `/scenes/${data.id}/`;
+const strips = { width: 1000, height: 150, bar: 34 };
+
+interface Row extends RecutRow {
+  key: number;
+  on: boolean;
+  label: string;
+  hearing: string;
+}
+
+let file: File | undefined;
+let answer: RecutAnswer | undefined;
+let playing: { stop(): void } | undefined;
+
+/** Sends the chosen file, with the changes that are not ticked. */
+async function ask(address: string, skip: number[], more = ""): Promise<Response> {
+  const r = await fetch(`${home}${address}?skip=${skip.join(",")}${more}`, {
+    method: "POST",
+    body: file,
+    headers: { "Blendseam-Name": encodeURIComponent(file!.name) },
+  });
+  if (r.ok) return r;
+  const body = (await r.json().catch(() => ({}))) as { message?: string };
+  throw new Problem(r.status, body.message ?? `The server answered ${r.status}.`);
+}
+
+/** Draws both strips; the row that is pointed at stands out. */
+function draw(a: RecutAnswer, row?: RecutRow): void {
+  const svg = document.getElementById("strips")!;
+  svg.replaceChildren();
+  const add = (name: string, attributes: Record<string, string>, title = "") => {
+    const e = document.createElementNS("http://www.w3.org/2000/svg", name);
+    for (const [k, v] of Object.entries(attributes)) e.setAttribute(k, v);
+    if (title) {
+      const t = document.createElementNS("http://www.w3.org/2000/svg", "title");
+      t.textContent = title;
+      e.append(t);
+    }
+    svg.append(e);
+  };
+  for (const s of shapes(a.old, a.new, a.ribbons, strips))
+    add(
+      "polygon",
+      { points: s.points.map((p) => p.map((v) => v.toFixed(2)).join(",")).join(" "), class: s.kind },
+      s.name,
+    );
+  if (!row) return;
+  const last = Math.max(1, ...a.old.map((s) => s.to), ...a.new.map((s) => s.to)),
+    x = (row.at / last) * strips.width;
+  add("line", { x1: String(x), x2: String(x), y1: "0", y2: String(strips.height), class: "here" });
+}
+
+const counted = (n: number, what: string) => (n === 1 ? `one ${what}` : `${n} ${what}s`);
+
+Alpine.data("comeBack", () => ({
+  endings: data.endings,
+  endingWords: `It ends in ${data.endings.split(",").join(", ")}.`,
+  noPicture: !data.picture,
+  looking: false,
+  busy: false,
+  problem: "",
+  has: false,
+  some: false,
+  same: false,
+  done: false,
+  doneWords: "",
+  home,
+  rows: [] as Row[],
+  lost: [] as string[],
+  warnings: [] as string[],
+  seams: "",
+  summary: "",
+  async choose(e: Event) {
+    file = (e.target as HTMLInputElement).files?.[0];
+    this.done = this.has = false;
+    if (file) await this.compare([]);
+  },
+  async compare(skip: number[]) {
+    this.problem = "";
+    this.looking = true;
+    try {
+      const a = (await (await ask("recut", skip)).json()) as RecutAnswer;
+      answer = a;
+      this.rows = a.rows.map((r, key) => ({
+        ...r,
+        key,
+        on: !skip.includes(key),
+        label: `Do it: ${r.words}`,
+        hearing: `Hear it: ${r.words}`,
+      }));
+      this.lost = a.lost;
+      this.warnings = a.warnings;
+      this.has = true;
+      this.some = a.rows.length > 0;
+      this.same = !this.some;
+      this.summary = `${counted(a.rows.length, "change")} · ${counted(a.kept, "seam")} as before · ${counted(a.seams.length, "new seam")}`;
+      const some = a.seams.slice(0, 6).map((s) => `${s.tc} ${s.track}`);
+      this.seams = a.seams.length ? `New seams: ${some.join(", ")}${a.seams.length > 6 ? " and more" : ""}.` : "";
+      draw(a);
+    } catch (e) {
+      this.problem = (e as Error).message;
+      this.has = false;
+    }
+    this.looking = false;
+  },
+  skipped() {
+    return this.rows.filter((r) => !r.on).map((r) => r.key);
+  },
+  async tick(r: Row) {
+    r.on = !r.on;
+    await this.compare(this.skipped());
+  },
+  point(r?: Row) {
+    if (answer) draw(answer, r);
+  },
+  async hear(r: Row) {
+    playing?.stop();
+    try {
+      const raw = await (await ask("recut/sound.wav", this.skipped(), `&at=${r.at}`)).arrayBuffer();
+      const context = new AudioContext(),
+        node = context.createBufferSource();
+      node.buffer = await context.decodeAudioData(raw);
+      node.connect(context.destination);
+      node.onended = () => void context.close();
+      node.start();
+      playing = { stop: () => node.stop() };
+    } catch (e) {
+      say(e);
+    }
+  },
+  async doIt() {
+    if (!answer) return;
+    this.busy = true;
+    try {
+      await post(`/scenes/${data.id}/edits`, { revision: answer.revision, edit: answer.edit, page: pageName });
+      const n = answer.seams.length;
+      this.doneWords = `The sound follows the new cut; one undo takes it back. ${counted(n, "new seam")} ${n === 1 ? "is" : "are"} in the list.`;
+      this.done = true;
+      this.has = false;
+    } catch (e) {
+      say(e);
+    }
+    this.busy = false;
+  },
+}));
+
+registerToast();
+Alpine.start();

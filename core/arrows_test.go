@@ -14,10 +14,11 @@ import (
 // what is nearer to the samples: cmd -> web -> workspace -> store, media, interchange -> core, and inside core advise
 // -> fill -> audit -> sources -> analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
 const arrows = `
-cmd/blendseam: core/advise core/alike core/analysis core/audit core/evening core/fit core/fit/timing core/level
+cmd/blendseam: core/advise core/alike core/analysis core/audit core/ceiling
+  core/evening core/fit core/fit/timing core/level
   core/likeness core/limit
   core/loud core/margin core/measure core/mix
-  core/pcm core/scene core/sources core/timecode core/tone core/tone/recipe demo intake interchange
+  core/pcm core/scene core/sources core/timecode core/tone core/tone/recipe demo handover intake interchange
   interchange/report media scratch store store/server web workspace
 core/advise: core/audit core/blend core/evening core/fill core/level core/loud core/measure core/mix core/pcm core/scene
   core/sources core/speech core/spread
@@ -63,6 +64,8 @@ core/tone: core/cache core/chance core/level core/measure core/pcm core/speech c
 core/tone/recipe: core/limit core/line core/pcm
 demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio
   media
+handover: core/audit core/ceiling core/level core/measure core/mix core/pcm core/pcm/wav core/recut core/scene
+  interchange media
 intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe interchange media
   scratch store
 interchange: core/scene core/timecode
@@ -82,11 +85,11 @@ media: core/analysis core/cache core/limit core/measure core/pcm core/pcm/flac c
 store: core/cache core/limit core/scene
 store/server/servertest: store/server
 tools/bench: core/curve core/pcm core/scene core/timecode interchange/otio media
-web: core/advise core/alike core/analysis core/audit core/blend core/curve core/evening core/fill core/fit
+web: core/advise core/alike core/analysis core/audit core/blend core/ceiling core/curve core/evening core/fill core/fit
   core/fit/timing core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
   core/mix core/pcm core/pcm/wav core/scene core/sources core/speech
-  core/timecode core/tone intake interchange interchange/report media scratch store workspace
+  core/timecode core/tone handover intake interchange interchange/report media scratch store workspace
 workspace: core/advise core/alike core/analysis core/audit core/cache core/evening core/fill core/fit
   core/fit/timing core/likeness core/loud
   core/margin core/mix core/pcm
@@ -100,6 +103,7 @@ var levels = []string{
 	"internal",
 	"web",
 	"workspace",
+	"handover",
 	"intake",
 	"demo",
 	"store",

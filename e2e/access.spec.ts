@@ -56,6 +56,7 @@ for (const [width, height, does] of [
       `${scene}voices`,
       `${scene}report`,
       `${scene}hand-over`,
+      `${scene}come-back`,
       `${app.base}/keys`,
       `${app.base}/settings`,
       `${app.base}/scenes/nobody/`,

@@ -106,6 +106,7 @@ export interface SceneState {
   sample_rate: number;
   undo: string;
   sources: Record<string, { name: string }>;
+  markers?: { name: string; at: number; length?: number }[];
   tracks: {
     id: string;
     name: string;

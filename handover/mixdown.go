@@ -187,7 +187,8 @@ func (w *making) treatment(ctx context.Context) (*treatment, error) {
 			return nil, err
 		}
 		if is <= -70 {
-			return nil, errors.New("there is nothing to bring to a loudness: what is made is silent, or under the gate of -70 LUFS")
+			return nil, errors.New(
+				"there is nothing to bring to a loudness: what is made is silent, or under the gate of -70 LUFS")
 		}
 		t.gain, w.lufs = level.Amplitude(*w.TargetLUFS-is), w.TargetLUFS
 	}

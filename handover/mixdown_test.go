@@ -206,13 +206,16 @@ func TestWhatCannotBeMadeLeavesNothing(t *testing.T) {
 		ctx context.Context
 		o   handover.Order
 	}{
-		"a stop":         {stopped, handover.Order{Span: span, Mix: filepath.Join(dir, "a.wav")}},
-		"an odd ceiling": {context.Background(), handover.Order{Span: span, Mix: filepath.Join(dir, "a.wav"), CeilingDBTP: ptr(3)}},
-		"nothing":        {context.Background(), handover.Order{Span: span}},
+		"a stop": {stopped, handover.Order{Span: span, Mix: filepath.Join(dir, "a.wav")}},
+		"an odd ceiling": {context.Background(), handover.Order{Span: span, Mix: filepath.Join(dir, "a.wav"),
+			CeilingDBTP: ptr(3)}},
+		"nothing": {context.Background(), handover.Order{Span: span}},
 		"a stem of no kind": {context.Background(), handover.Order{
-			Span: span, Mix: filepath.Join(dir, "a.wav"), Stems: []handover.Stem{{Name: "x", File: filepath.Join(dir, "x.doc")}}}},
+			Span: span, Mix: filepath.Join(dir, "a.wav"), Stems: []handover.Stem{{Name: "x", File: filepath.Join(dir,
+				"x.doc")}}}},
 		"silence to a loudness": {context.Background(), handover.Order{
-			Span: pcm.Span{From: s.Length() + 1e6, To: s.Length() + 2e6}, Mix: filepath.Join(dir, "a.wav"), TargetLUFS: ptr(-23)}},
+			Span: pcm.Span{From: s.Length() + 1e6, To: s.Length() + 2e6}, Mix: filepath.Join(dir, "a.wav"),
+			TargetLUFS: ptr(-23)}},
 	} {
 		if _, err := handover.Make(x.ctx, s, m, x.o, nil); err == nil {
 			t.Errorf("%s: it was made", what)
@@ -241,7 +244,8 @@ func TestNamesFollowTheirPattern(t *testing.T) {
 	if _, err := n.Name("{scene} {reel}"); err == nil || !strings.Contains(err.Error(), "{reel}") {
 		t.Errorf("an unknown word: %v", err)
 	}
-	if got := handover.Apart([]string{"a.wav", "A.wav", "b.wav", "a.wav"}); strings.Join(got, " ") != "a.wav A 2.wav b.wav a 3.wav" {
+	if got := handover.Apart([]string{"a.wav", "A.wav", "b.wav", "a.wav"}); strings.Join(got,
+		" ") != "a.wav A 2.wav b.wav a 3.wav" {
 		t.Errorf("names apart are %q", got)
 	}
 }

@@ -91,8 +91,8 @@ func Apart(names []string) (list []string) {
 // StemKinds are the ways in which a mix can be parted.
 var StemKinds = []string{"track", "purpose"}
 
-// StemsBy parts a scene by its sound tracks or by their purposes, in the order of the tracks. Tracks that are not heard,
-// or hold nothing, are in none.
+// StemsBy parts a scene by its sound tracks or by their purposes, in the order of the tracks. Tracks that are not
+// heard, or hold nothing, are in none.
 func StemsBy(s *scene.Scene, by string) (list []Stem) {
 	solo := slices.ContainsFunc(s.Tracks, func(t *scene.Track) bool { return t.Kind == scene.Sound && t.Solo })
 	for _, t := range s.Tracks {

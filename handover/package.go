@@ -106,8 +106,8 @@ const pictureSuffix = "-picture"
 // PictureOf is the id of the recording that a source of a package is the picture of.
 func PictureOf(id string) string { return strings.TrimSuffix(id, pictureSuffix) }
 
-// apart is a copy of a scene in which the picture of a recording is another source than its sound: they go into files of
-// their own.
+// apart is a copy of a scene in which the picture of a recording is another source than its sound: they go into files
+// of their own.
 func apart(s *scene.Scene) *scene.Scene {
 	c := *s
 	c.Sources = maps.Clone(s.Sources)

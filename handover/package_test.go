@@ -38,8 +38,8 @@ func rendered(t *testing.T, path string) pcm.Block {
 	return b
 }
 
-// A package of real voices, cut to what is used, with and without handles, as WAV and as FLAC, sounds the same bits, and
-// holds no more than that; into a folder that holds something it does not go.
+// A package of real voices, cut to what is used, with and without handles, as WAV and as FLAC, sounds the same bits,
+// and holds no more than that; into a folder that holds something it does not go.
 func TestAPackageSoundsTheSameAndHoldsWhatIsUsed(t *testing.T) {
 	s := scene.New("Two, voices", timecode.F25, 48000)
 	s = scenetest.Must(t, s, &scene.AddTrack{Name: "D", Purpose: scene.ForDialogue})
@@ -54,7 +54,8 @@ func TestAPackageSoundsTheSameAndHoldsWhatIsUsed(t *testing.T) {
 		at += n - 40000
 	}
 	clips := s.Tracks[0].Clips
-	s = scenetest.Must(t, s, &scene.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: 4000, After: 3000, Law: "matched"},
+	s = scenetest.Must(t, s, &scene.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: 4000, After: 3000,
+		Law: "matched"},
 		&scene.Gain{Clips: []scene.ClipID{clips[0].ID}, DB: -2.5})
 	open := func(src scene.Source) (pcm.ReaderAt, error) {
 		return media.Open(context.Background(), files[src.ID], 48000)
@@ -85,7 +86,8 @@ func TestAPackageSoundsTheSameAndHoldsWhatIsUsed(t *testing.T) {
 			}
 			r.Close()
 		}
-		if _, err := handover.Pack(context.Background(), s, dir, p, nil); err == nil || !strings.Contains(err.Error(), "not empty") {
+		if _, err := handover.Pack(context.Background(), s, dir, p, nil); err == nil || !strings.Contains(err.Error(),
+			"not empty") {
 			t.Errorf("over another: %v", err)
 		}
 		file := filepath.Join(t.TempDir(), "x.zip")

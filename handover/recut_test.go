@@ -14,7 +14,8 @@ import (
 func shots(t testing.TB, n int) *scene.Scene {
 	s := scene.New("shots", timecode.F25, 48000)
 	s = scenetest.Must(t, s,
-		&scene.Bring{Source: scene.Source{ID: "a", Name: "take", Samples: int64(n) * 60 * 1920, Frames: int64(n) * 60, Channels: 1}},
+		&scene.Bring{Source: scene.Source{ID: "a", Name: "take", Samples: int64(n) * 60 * 1920, Frames: int64(n) * 60,
+			Channels: 1}},
 		&scene.AddTrack{Name: "Picture", Purpose: scene.ForPicture}, &scene.AddTrack{Name: "Oda", Purpose: scene.ForDialogue})
 	for i := range int64(n) {
 		link := scene.LinkID(fmt.Sprint("l", i))

@@ -79,7 +79,8 @@ func TestFormsThatAFileCannotHaveAreRefused(t *testing.T) {
 		form Form
 		want string
 	}{
-		{"x.ogg", Form{Rate: 48000}, `x.ogg: cannot write files that end in ".ogg"; name it .wav, .flac, .mp3, .opus or .m4a`},
+		{"x.ogg", Form{Rate: 48000},
+			`x.ogg: cannot write files that end in ".ogg"; name it .wav, .flac, .mp3, .opus or .m4a`},
 		{"x.wav", Form{Rate: 48000, Depth: "20"}, `depth "20" is not one of 16, 24, 32f`},
 		{"x.flac", Form{Rate: 48000, Depth: "32f"},
 			"x.flac: FLAC holds integers; choose a depth of 16 or 24, or WAV for 32f"},

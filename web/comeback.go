@@ -88,7 +88,8 @@ func (s *Server) planned(w http.ResponseWriter, r *http.Request) (*workspace.Sce
 	}
 	name, err := nameAsked(r)
 	if err != nil || !interchange.Is(name) {
-		return nil, nil, nil, errBadRequest{fmt.Errorf("%q is no cut that can be read; those end in %s", name, interchange.Endings(" or "))}
+		return nil, nil, nil, errBadRequest{fmt.Errorf("%q is no cut that can be read; those end in %s", name,
+			interchange.Endings(" or "))}
 	}
 	format, err := interchange.Of(name)
 	if err != nil {
@@ -136,8 +137,8 @@ func skipped(text string) (list []int, err error) {
 	return list, nil
 }
 
-// brought puts into a cut, in the place of what the scene does not know, the recordings that the library has; of what it
-// has not either nothing is seen.
+// brought puts into a cut, in the place of what the scene does not know, the recordings that the library has; of what
+// it has not either nothing is seen.
 func (s *Server) brought(ctx context.Context, sc, cut *scene.Scene) (warnings []string, err error) {
 	_, unknown := scene.Recutting(sc, cut)
 	for _, src := range unknown {

@@ -135,7 +135,8 @@ func silent(st *workspace.Scene) (list []OffView) {
 		case t.Mute:
 			list = append(list, OffView{"silent", fmt.Sprintf("The track %s is muted.", t.Name), page})
 		case solo != "" && !t.Solo:
-			list = append(list, OffView{"silent", fmt.Sprintf("The track %s is not heard, for %s is soloed.", t.Name, solo), page})
+			list = append(list, OffView{"silent", fmt.Sprintf("The track %s is not heard, for %s is soloed.", t.Name, solo),
+				page})
 		case len(t.Clips) == 0:
 			list = append(list, OffView{"silent", fmt.Sprintf("The track %s is empty.", t.Name), page})
 		}

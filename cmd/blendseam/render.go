@@ -22,12 +22,12 @@ type renderCmd struct {
 	Track    string   `help:"Only the track of this name." placeholder:"NAME"`
 	Depth    string   `help:"16, 24 or 32f; 24 unless given."`
 	NoDither bool     `help:"Leave out the dither of 16-bit files."`
-	Stems    string   `help:"Folder for stems, made in the same go: files as OUT is, as long, that add to it." placeholder:"DIR"`
+	Stems    string   `help:"Folder for stems: files as OUT is, that add to it." placeholder:"DIR"`
 	By       string   `help:"What each stem holds: a track or a purpose." enum:"track,purpose" default:"track"`
 	Rate     int      `help:"Samples a second, where not the scene's; changed by soxr." placeholder:"HZ"`
 	Channels int      `help:"1 or 2, where not the scene's." placeholder:"N"`
 	Kbits    int      `help:"Bit rate of MP3, Opus and AAC." placeholder:"KBIT"`
-	Target   *float64 `name:"target-lufs" help:"Integrated loudness to bring it to, by its gain: -23, -16 ..." placeholder:"LUFS"`
+	Target   *float64 `name:"target-lufs" help:"Integrated loudness to bring it to: -23, -16 ..." placeholder:"LUFS"`
 	Ceiling  *float64 `help:"True peak to keep it under, by a look-ahead limiter: -1, -2 ..." placeholder:"DBTP"`
 }
 

@@ -42,11 +42,13 @@ func cutScene(t *testing.T, rng *rand.Rand, rate timecode.Rate, shots int) (*sce
 		used[id] = in + n
 		link := scene.LinkID(fmt.Sprint("l", k))
 		pic, snd := s.Tracks[0], s.Tracks[1]
-		pic.Clips = append(pic.Clips, scene.Clip{ID: scene.NewID(s, scene.AClip), Source: id, Name: id, In: in, Start: at, Length: n, Link: link})
+		pic.Clips = append(pic.Clips, scene.Clip{ID: scene.NewID(s, scene.AClip), Source: id, Name: id, In: in, Start: at,
+			Length: n, Link: link})
 		snd.Clips = append(snd.Clips, scene.Clip{ID: scene.NewID(s, scene.AClip), Source: id, Name: id, In: frame(in),
 			Start: frame(at), Length: frame(at+n) - frame(at), Link: link})
 		if i := len(snd.Clips) - 1; i > 0 && rng.IntN(2) == 0 {
-			snd.Blends = append(snd.Blends, scene.Blend{Left: snd.Clips[i-1].ID, Right: snd.Clips[i].ID, Law: blend.ConstantPower,
+			snd.Blends = append(snd.Blends, scene.Blend{Left: snd.Clips[i-1].ID, Right: snd.Clips[i].ID,
+				Law:    blend.ConstantPower,
 				Before: rng.Int64N(frame(4)), After: 1 + rng.Int64N(frame(4))})
 		}
 		at += n
@@ -54,7 +56,8 @@ func cutScene(t *testing.T, rng *rand.Rand, rate timecode.Rate, shots int) (*sce
 	for _, track := range s.Tracks[2:] {
 		for from := rng.Int64N(5000); from < frame(at)-100; {
 			n := min(2000+rng.Int64N(30000), frame(at)-from)
-			track.Clips = append(track.Clips, scene.Clip{ID: scene.NewID(s, scene.AClip), Source: "s0", Name: "free", In: rng.Int64N(20000),
+			track.Clips = append(track.Clips, scene.Clip{ID: scene.NewID(s, scene.AClip), Source: "s0", Name: "free",
+				In:    rng.Int64N(20000),
 				Start: from, Length: n, GainDB: -float64(rng.IntN(9))})
 			from += n + rng.Int64N(9000)
 		}
@@ -141,7 +144,8 @@ func TestSoundFollowsANewPictureCut(t *testing.T) {
 			t.Fatalf("%d: the scene before has changed", n)
 		}
 		samePicture(t, n, after, e)
-		one, two := render(t, s, open, mix.Options{}, pcm.Span{To: s.Length()}), render(t, after, open, mix.Options{}, pcm.Span{To: after.Length()})
+		one, two := render(t, s, open, mix.Options{}, pcm.Span{To: s.Length()}), render(t, after, open, mix.Options{},
+			pcm.Span{To: after.Length()})
 		for _, p := range pieces {
 			from, to := rate.SampleOf(p.Old.From, 8000), rate.SampleOf(p.Old.To, 8000)
 			shift := rate.SampleOf(p.New.From, 8000) - from
@@ -238,7 +242,8 @@ func TestWhatWasLiftedComesBack(t *testing.T) {
 		s, open := cutScene(t, rng, timecode.Rates[n%len(timecode.Rates)], 20)
 		was := &scene.Recut{}
 		for _, c := range s.Tracks[0].Clips {
-			was.Shots = append(was.Shots, scene.NewShot{Source: c.Source, Name: c.Name, In: c.In, Start: c.Start, Length: c.Length})
+			was.Shots = append(was.Shots, scene.NewShot{Source: c.Source, Name: c.Name, In: c.In, Start: c.Start,
+				Length: c.Length})
 		}
 		e := newCut(rng, s, 12)
 		cut := apply(t, s, e)
@@ -246,7 +251,8 @@ func TestWhatWasLiftedComesBack(t *testing.T) {
 		if len(again.Aside) > 0 {
 			t.Errorf("%d: %d stretches are aside still", n, len(again.Aside))
 		}
-		one, two := render(t, s, open, mix.Options{}, pcm.Span{To: s.Length()}), render(t, again, open, mix.Options{}, pcm.Span{To: s.Length()})
+		one, two := render(t, s, open, mix.Options{}, pcm.Span{To: s.Length()}), render(t, again, open, mix.Options{},
+			pcm.Span{To: s.Length()})
 		span := pcm.Span{To: s.Length()}
 		quiet(one, two, s, again, span)
 		differ := 0

@@ -133,7 +133,8 @@ func (c *Change) trimmed(shots []Shot, kept *set, of func(Change) pcm.Span) {
 		if !span.In(s.Span()) || s.Source == "" {
 			continue
 		}
-		head := span.From == s.Start && span.To < s.Start+s.Length && len(kept.free(pcm.Span{From: span.To, To: span.To + 1})) == 0
+		head := span.From == s.Start && span.To < s.Start+s.Length && len(kept.free(pcm.Span{From: span.To, To: span.To +
+			1})) == 0
 		tail := span.To == s.Start+s.Length && span.From > s.Start &&
 			len(kept.free(pcm.Span{From: span.From - 1, To: span.From})) == 0
 		switch {
@@ -146,8 +147,8 @@ func (c *Change) trimmed(shots []Shot, kept *set, of func(Change) pcm.Span) {
 	}
 }
 
-// placeOf is where in the new cut a stretch of the old one would lie if it were still there: at the shot that it was the
-// head or the tail of, else behind what lies ahead of it and kept its order.
+// placeOf is where in the new cut a stretch of the old one would lie if it were still there: at the shot that it was
+// the head or the tail of, else behind what lies ahead of it and kept its order.
 func placeOf(pieces []Piece, c Change) pcm.Span {
 	best, to := int64(-1), int64(0)
 	for _, p := range pieces {

@@ -3,8 +3,8 @@
 //
 // Shots are matched by what they show, not by their names: two stretches are one where they show the same frames of the
 // same source at the same speed. Of the ways to match them that which keeps most in order is taken (the heaviest
-// increasing chain of common stretches, by dynamic programming over a Fenwick tree: J. W. Hunt, T. G. Szymanski, "A Fast
-// Algorithm for Computing Longest Common Subsequences", CACM 20(5), 1977, for the idea); what is left is matched
+// increasing chain of common stretches, by dynamic programming over a Fenwick tree: J. W. Hunt, T. G. Szymanski, "A
+// Fast Algorithm for Computing Longest Common Subsequences", CACM 20(5), 1977, for the idea); what is left is matched
 // longest first, and has moved.
 package recut
 
@@ -40,8 +40,8 @@ type candidate struct {
 }
 
 // Match gives the stretches that two cuts have in common, in order of the new one. No frame of either is in two.
-// Stretches that show nothing belong to what they lie beside: ends gives where the old cut's picture and sound begin and
-// end, which may be beyond its shots.
+// Stretches that show nothing belong to what they lie beside: ends gives where the old cut's picture and sound begin
+// and end, which may be beyond its shots.
 func Match(old, new []Shot, end int64) []Piece {
 	list := candidates(old, new)
 	chain(list)
@@ -83,7 +83,10 @@ func candidates(old, new []Shot) (list []candidate) {
 			continue
 		}
 		shots := bySource[n.Source]
-		first, _ := slices.BinarySearchFunc(shots, n.In-longest[n.Source], func(s Shot, in int64) int { return cmp.Compare(s.In, in) })
+		first, _ := slices.BinarySearchFunc(shots, n.In-longest[n.Source], func(s Shot,
+			in int64) int {
+			return cmp.Compare(s.In, in)
+		})
 		for _, o := range shots[first:] {
 			if o.In >= n.In+n.Length {
 				break

@@ -628,7 +628,8 @@ func TestANewClipHasTheRoomOfItsRecording(t *testing.T) {
 func TestANamedRangeFollowsWhatItNames(t *testing.T) {
 	base := takes(t)
 	s := scenetest.Must(t, base,
-		&scene.AddMarker{At: 20 * fr, Length: 100 * fr, Name: "kiln"}, &scene.AddMarker{At: 150 * fr, Length: 10 * fr, Name: "rain"})
+		&scene.AddMarker{At: 20 * fr, Length: 100 * fr, Name: "kiln"}, &scene.AddMarker{At: 150 * fr, Length: 10 * fr,
+			Name: "rain"})
 	s = scenetest.Must(t, s, &scene.RemoveRange{From: 40 * fr, To: 50 * fr, Close: true})
 	if a, b := s.Markers[0], s.Markers[1]; a.At != 20*fr || a.Length != 90*fr || b.At != 140*fr || b.Length != 10*fr {
 		t.Errorf("ranges are %+v and %+v", a, b)

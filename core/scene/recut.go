@@ -104,7 +104,8 @@ func (e *Recut) check(d *draft) error {
 		}
 		switch {
 		case s.Length <= 0 || s.Start < at || s.In < 0:
-			return notPossible("Shot %d of the new cut, %s, has no length, or does not lie behind the one before it.", i+1, s.Name)
+			return notPossible("Shot %d of the new cut, %s, has no length, or does not lie behind the one before it.", i+1,
+				s.Name)
 		case s.Source != "" && !known:
 			return notPossible("The new cut shows %s, which the scene has no recording of. Bring it in first.", s.Name)
 		case s.Source != "" && !src.Unknown && s.In+s.Length > src.Frames:
@@ -224,7 +225,10 @@ func (r *recutting) cut() error {
 
 // pieceOf finds the piece that a frame of the old cut is in.
 func (r *recutting) pieceOf(byOld []recut.Piece, frame int64) (recut.Piece, bool) {
-	i, found := slices.BinarySearchFunc(byOld, frame, func(p recut.Piece, at int64) int { return cmp.Compare(p.Old.From, at) })
+	i, found := slices.BinarySearchFunc(byOld, frame, func(p recut.Piece, at int64) int {
+		return cmp.Compare(p.Old.From,
+			at)
+	})
 	if !found {
 		i--
 	}
@@ -266,8 +270,8 @@ func (r *recutting) move() {
 	}
 }
 
-// fitted lets a clip of sound that reached to its picture's end reach there where frames are no whole number of samples,
-// and a stretch is a sample shorter or longer where it lies now.
+// fitted lets a clip of sound that reached to its picture's end reach there where frames are no whole number of
+// samples, and a stretch is a sample shorter or longer where it lies now.
 func (r *recutting) fitted(t *Track, c Clip, p recut.Piece, was int64) Clip {
 	end, src := r.time(t, p.New.To), r.d.Sources[c.Source]
 	switch by := end - c.End(); {

@@ -26,8 +26,8 @@ func shots(s *scene.Scene, leave ...int) *scene.Recut {
 	return e
 }
 
-// What lies under a shot that was lifted goes aside with its gain, lull and blend, and comes back with the shot; markers
-// and named ranges go along; a track that stays does.
+// What lies under a shot that was lifted goes aside with its gain, lull and blend, and comes back with the shot;
+// markers and named ranges go along; a track that stays does.
 func TestALiftedShotIsKeptAsideWithItsWork(t *testing.T) {
 	s := takes(t)
 	snd, _ := ids(s)
@@ -117,7 +117,8 @@ func refusedRecuts(t *testing.T) (list [][2]string) {
 	}
 	lame := shots(s)
 	lame.Shots[1].Start = 3
-	says(s, lame, "Shot 2 of the new cut, "+lame.Shots[1].Name+", has no length, or does not lie behind the one before it.")
+	says(s, lame, "Shot 2 of the new cut, "+lame.Shots[1].Name+
+		", has no length, or does not lie behind the one before it.")
 	foreign := shots(s)
 	foreign.Shots[0].Source = "nowhere"
 	says(s, foreign, "The new cut shows "+foreign.Shots[0].Name+

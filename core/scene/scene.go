@@ -33,8 +33,9 @@ type Scene struct {
 	Markers    []Marker          `json:"markers,omitempty"`
 	Sources    map[string]Source `json:"sources"`
 	Aside      []*Aside          `json:"aside,omitempty" tstype:"-"` // what new cuts of the picture lifted
-	LastID     int64             `json:"last_id"`                    // the number in the newest clip's, track's or marker's id
-	Foreign    Foreign           `json:"foreign,omitempty"`
+	// the number in the newest clip's, track's or marker's id
+	LastID  int64   `json:"last_id"`
+	Foreign Foreign `json:"foreign,omitempty"`
 }
 
 // Foreign is what a scene file of other origin said that has no place in the model. It is kept for

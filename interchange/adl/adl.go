@@ -12,7 +12,8 @@
 //	(Rem) NAME "Oda"
 //
 // A crossfade is two events that overlap, the one fading out while the other fades in. What a list has no keyword for
-// but a remark can hold, remarks of ours hold: rates as fractions, purposes, the law and the cut of a crossfade, curves.
+// but a remark can hold, remarks of ours hold: rates as fractions, purposes, the law and the cut of a crossfade,
+// curves.
 package adl
 
 import (

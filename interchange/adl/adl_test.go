@@ -77,7 +77,8 @@ func told(s *scene.Scene) string {
 		for i, c := range t.Clips {
 			names[c.ID] = i
 			src := s.Sources[c.Source]
-			fmt.Fprintln(&b, " ", c.Name, src.Name, src.URL, src.Samples, src.Offset, src.Channels, src.SHA256[:4], c.Start, c.Length,
+			fmt.Fprintln(&b, " ", c.Name, src.Name, src.URL, src.Samples, src.Offset, src.Channels, src.SHA256[:4], c.Start,
+				c.Length,
 				c.In, c.GainDB, c.Muted, c.FadeIn, c.FadeOut)
 		}
 		for _, x := range t.Blends {
@@ -172,7 +173,8 @@ func TestAListByAnotherHandIsRead(t *testing.T) {
 		t.Errorf("the crossfade is %+v, between %+v", b, oda.Clips)
 	}
 	if tune.In != 48007 || tune.Start != 12*1920 || tune.FadeIn.Length != 48000 ||
-		s.Sources[tune.Source].URL != "tune.wav" || s.Sources[oda.Clips[0].Source].URL != "file://localhost/takes/oda%201.wav" {
+		s.Sources[tune.Source].URL != "tune.wav" ||
+		s.Sources[oda.Clips[0].Source].URL != "file://localhost/takes/oda%201.wav" {
 		t.Errorf("the tune is %+v", tune)
 	}
 }

@@ -97,7 +97,8 @@ func (w *writer) tracks() {
 			wide = max(wide, min(2, s.Sources[c.Source].Channels))
 		}
 		on := span(w.channel+1, wide)
-		w.list = append(w.list, fmt.Sprintf("(Track) %s %s", on, quoted(t.Name)), fmt.Sprintf("(Rem) PURPOSE %q", string(t.Purpose)))
+		w.list = append(w.list, fmt.Sprintf("(Track) %s %s", on, quoted(t.Name)), fmt.Sprintf("(Rem) PURPOSE %q",
+			string(t.Purpose)))
 		for i := range t.Clips {
 			w.event(t, i, on)
 		}

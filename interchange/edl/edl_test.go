@@ -201,11 +201,13 @@ func TestMalformedLinesAreRefusedWithTheirNumber(t *testing.T) {
 		}
 	}
 	over := good + "\n002  TAKE01   V     C        10:00:00:00 10:00:05:00 01:00:04:00 01:00:09:00\n"
-	if _, _, err := edl.Read([]byte(over), interchange.Hints{}); err == nil || !strings.HasPrefix(err.Error(), "line 2: ") {
+	if _, _, err := edl.Read([]byte(over), interchange.Hints{}); err == nil || !strings.HasPrefix(err.Error(),
+		"line 2: ") {
 		t.Errorf("an overlap: %v", err)
 	}
 	for _, raw := range []string{"", "hello\n", "TITLE: X\n", "{}"} {
-		if _, _, err := edl.Read([]byte(raw), interchange.Hints{}); err == nil || !strings.Contains(err.Error(), "no edit decision list") {
+		if _, _, err := edl.Read([]byte(raw), interchange.Hints{}); err == nil || !strings.Contains(err.Error(),
+			"no edit decision list") {
 			t.Errorf("%q: %v", raw, err)
 		}
 	}
@@ -249,7 +251,8 @@ func TestWhatIsNotCarriedIsSaid(t *testing.T) {
 
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(foreign))
-	f.Add([]byte("001  TAKE01   AA/V  C        10:00:00:00 10:00:05:00 01:00:00:00 01:00:05:00\nM2 TAKE01 12.5 10:00:00:00\n"))
+	f.Add([]byte("001  TAKE01   AA/V  C        10:00:00:00 10:00:05:00 01:00:00:00 01:00:05:00\n" +
+		"M2 TAKE01 12.5 10:00:00:00\n"))
 	f.Add([]byte("* FRAME RATE: 30000/1001 DROP\n* START: 01:00:00;00\n* TRACK A1: music, Tune\n"))
 	f.Fuzz(func(t *testing.T, raw []byte) {
 		s, _, err := edl.Read(raw, interchange.Hints{})

@@ -422,7 +422,8 @@ func (r *reader) time(t *scene.Track, frame int64) int64 {
 func (r *reader) lay(t *scene.Track, on int, e *entry, overlaps bool) error {
 	s := r.scene
 	if overlaps {
-		return fmt.Errorf("the event begins at %s, before the one ahead of it on this channel has ended", s.Rate.Format(e.recIn))
+		return fmt.Errorf("the event begins at %s, before the one ahead of it on this channel has ended",
+			s.Rate.Format(e.recIn))
 	}
 	delay := e.delay[0]
 	if on == 0 {

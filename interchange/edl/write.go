@@ -243,7 +243,8 @@ func (w *writer) print(b *strings.Builder, number int, e event) {
 	field, below := e.on.letters()
 	tc := w.scene.Rate.Format
 	line := func(reel, kind string, in, out, recIn, recOut int64) {
-		fmt.Fprintf(b, "%03d  %-8s %-5s %-8s %s %s %s %s\n", number, reel, field, kind, tc(in), tc(out), tc(recIn), tc(recOut))
+		fmt.Fprintf(b, "%03d  %-8s %-5s %-8s %s %s %s %s\n", number, reel, field, kind, tc(in), tc(out), tc(recIn),
+			tc(recOut))
 	}
 	if e.dissolve > 0 {
 		line(e.from, "C", e.fromAt, e.fromAt, e.recIn, e.recIn)

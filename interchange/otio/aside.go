@@ -5,8 +5,8 @@ import (
 	"blendseam/core/timecode"
 )
 
-// writeAside gives what new cuts of the picture lifted: tracks as those of the scene are, whose times are from the start
-// of the stretch.
+// writeAside gives what new cuts of the picture lifted: tracks as those of the scene are, whose times are from the
+// start of the stretch.
 func writeAside(s *scene.Scene) (list []any) {
 	rate := s.Rate.Float()
 	for _, a := range s.Aside {

@@ -767,7 +767,8 @@ func (r *reader) level(mine node, src scene.Source, t *scene.Track) ([]scene.Lev
 		if !ok {
 			return n.errorf("a point of a level line needs its moment, at")
 		}
-		p := scene.LevelPoint{At: timecode.Units(new(big.Rat).Sub(at.seconds, big.NewRat(src.Offset, r.scene.SampleRate)), num, den)}
+		p := scene.LevelPoint{At: timecode.Units(new(big.Rat).Sub(at.seconds, big.NewRat(src.Offset, r.scene.SampleRate)),
+			num, den)}
 		if p.DB, err = n.db("db"); err != nil {
 			return err
 		}

@@ -90,7 +90,8 @@ func (r *reader) take(n node, on *scene.Track) (t scene.Take, err error) {
 	}
 	r.scene.LastID = last // it is no clip of the scene
 	t = scene.Take{
-		Number: int(timecode.Units(number, 1, 1)), Source: c.Source, Shift: timecode.Units(shift.seconds, r.scene.SampleRate, 1), Name: c.Name,
+		Number: int(timecode.Units(number, 1, 1)), Source: c.Source, Shift: timecode.Units(shift.seconds,
+			r.scene.SampleRate, 1), Name: c.Name,
 		GainDB: c.GainDB, Level: c.Level, Lulls: c.Lulls, Room: c.Room, Filters: c.Filters, Like: c.Like,
 	}
 	for key, to := range map[string]**scene.Blend{"head": &t.Head, "tail": &t.Tail} {

@@ -86,7 +86,8 @@ export function row(m: Made, scene: string) {
     passes: done ? passWords(r, looked) : "",
     figures: [
       measured
-        ? `${r.integrated_lufs.toFixed(1)} LUFS · range ${r.range_lu.toFixed(1)} LU · true peak ${r.true_peak_dbtp.toFixed(1)} dBTP`
+        ? `${r.integrated_lufs.toFixed(1)} LUFS · range ${r.range_lu.toFixed(1)} LU · ` +
+          `true peak ${r.true_peak_dbtp.toFixed(1)} dBTP`
         : "",
       done && looked && r.lufs !== undefined ? `${r.lufs.toFixed(1)} LUFS` : "",
       gain,

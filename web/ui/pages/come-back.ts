@@ -101,7 +101,11 @@ Alpine.data("comeBack", () => ({
       this.has = true;
       this.some = a.rows.length > 0;
       this.same = !this.some;
-      this.summary = `${counted(a.rows.length, "change")} · ${counted(a.kept, "seam")} as before · ${counted(a.seams.length, "new seam")}`;
+      this.summary = [
+        counted(a.rows.length, "change"),
+        `${counted(a.kept, "seam")} as before`,
+        counted(a.seams.length, "new seam"),
+      ].join(" · ");
       const some = a.seams.slice(0, 6).map((s) => `${s.tc} ${s.track}`);
       this.seams = a.seams.length ? `New seams: ${some.join(", ")}${a.seams.length > 6 ? " and more" : ""}.` : "";
       draw(a);
@@ -142,7 +146,9 @@ Alpine.data("comeBack", () => ({
     try {
       await post(`/scenes/${data.id}/edits`, { revision: answer.revision, edit: answer.edit, page: pageName });
       const n = answer.seams.length;
-      this.doneWords = `The sound follows the new cut; one undo takes it back. ${counted(n, "new seam")} ${n === 1 ? "is" : "are"} in the list.`;
+      this.doneWords =
+        "The sound follows the new cut; one undo takes it back. " +
+        `${counted(n, "new seam")} ${n === 1 ? "is" : "are"} in the list.`;
       this.done = true;
       this.has = false;
     } catch (e) {

@@ -1,9 +1,29 @@
 // Makes the pictures in docs/screenshots from the demo: node e2e/screenshots.mjs
 import { execFileSync } from "node:child_process";
-import { mkdtempSync, readFileSync } from "node:fs";
+import { mkdtempSync, readFileSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { withProgram } from "./program.mjs";
+
+/** The scene's picture as if it had been cut again: shots lifted, swapped, trimmed, slipped, one put in. */
+async function cutAgain(page, url) {
+  const file = join(mkdtempSync(join(tmpdir(), "blendseam-cut-")), "kiln-night-2.otio"),
+    otio = await (await page.request.get(`${url}scene.otio`)).json(),
+    picture = otio.tracks.children.find((t) => t.kind === "Video"),
+    list = picture.children;
+  otio.tracks.children = [picture];
+  [list[2], list[3]] = [list[3], list[2]];
+  list[7].source_range.start_time.value += 6;
+  list[7].source_range.duration.value -= 6;
+  list[9].source_range.start_time.value += 5;
+  const extra = structuredClone(list[0]);
+  extra.source_range.start_time.value = 0;
+  extra.source_range.duration.value = 45;
+  list.splice(12, 0, extra);
+  list.splice(5, 1);
+  writeFileSync(file, JSON.stringify(otio));
+  return file;
+}
 
 await withProgram("demo", async (page, url) => {
   const shot = async (name) => {
@@ -211,12 +231,10 @@ await withProgram("demo", async (page, url) => {
   await page.getByRole("link", { name: "All in one ZIP file" }).waitFor();
   await page.evaluate(() => scrollTo(0, 0));
   await shot("hand-over");
-  await page.setViewportSize({ width: 1024, height: 700 });
-  await page.goto(url);
-  await ready();
-  await seam("Pell, take 1 → Oda, take 2");
-  await page.waitForTimeout(1500);
-  await shot("scene-small");
+  await page.goto(`${url}come-back`);
+  await page.getByLabel("Cut list").setInputFiles(await cutAgain(page, url));
+  await page.locator(".changes tbody tr").first().waitFor();
+  await shot("come-back");
   await page.setViewportSize({ width: 390, height: 844 });
   await page.goto(url);
   await ready();

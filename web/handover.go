@@ -158,7 +158,7 @@ type mixdownResult struct {
 	Limited bool        `json:"limited"`
 	LUFS    *float64    `json:"lufs,omitempty"` // of what was looked at
 	measure.Loudness
-	madeFile // that of a single file, as it was kept once
+	madeFile // the first
 }
 
 type madeFile struct {
@@ -352,6 +352,9 @@ func (x *mixdownResult) add(sc *scene.Scene, made *handover.Made) {
 	for _, f := range made.Files {
 		x.Files = append(x.Files, madeFile{filepath.Base(f.Path), f.Name, f.Bytes, f.LengthS, f.Format, f.Clipped})
 	}
+	if len(x.Files) > 0 {
+		x.madeFile = x.Files[0]
+	}
 }
 
 func (s *Server) makeMixdown(
@@ -502,7 +505,7 @@ func (s *Server) madeFiles(r *http.Request) (id string, list []madeFile, err err
 	if job.State != "done" || json.Unmarshal(job.Result, &result) != nil {
 		return "", nil, store.ErrNotFound
 	}
-	if list = result.Files; len(list) == 0 && result.File != "" {
+	if list = result.Files; len(list) == 0 && result.File != "" { // as it was kept once
 		list = []madeFile{result.madeFile}
 	}
 	if len(list) == 0 {

@@ -79,15 +79,12 @@ func overFull(r *http.Request, st *workspace.Scene) (list []OffView, err error) 
 	if n == 0 {
 		return nil, nil
 	}
-	return []OffView{{"peak", fmt.Sprintf("The mix passes full scale at %s, most at %s by %.1f dB.",
-		placesWords(n), st.Scene.Timecode(worst.At), worst.OverDB), "/scenes/" + st.Key.Scene + "/loud"}}, nil
-}
-
-func placesWords(n int) string {
-	if n == 1 {
-		return "one place"
+	words := fmt.Sprintf("The mix passes full scale at %s by %.1f dB.", st.Scene.Timecode(worst.At), worst.OverDB)
+	if n > 1 {
+		words = fmt.Sprintf("The mix passes full scale at %d places, most at %s by %.1f dB.", n,
+			st.Scene.Timecode(worst.At), worst.OverDB)
 	}
-	return fmt.Sprintf("%d places", n)
+	return []OffView{{"peak", words, "/scenes/" + st.Key.Scene + "/loud"}}, nil
 }
 
 func roughSeams(r *http.Request, st *workspace.Scene) (list []OffView, err error) {

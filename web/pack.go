@@ -90,9 +90,7 @@ func (s *Server) makePackage(
 		return nil, err
 	}
 	format := fmt.Sprintf("%d files, %.0f s of %.0f s of recordings", packed.Files, packed.KeptS, packed.WholeS)
-	return mixdownResult{
-		Files: []madeFile{{File: filepath.Base(file), Bytes: info.Size(), Format: format,
-			LengthS: float64(st.Scene.Length()) / float64(st.Scene.SampleRate)}},
-		Passes: []passPlace{},
-	}, nil
+	one := madeFile{File: filepath.Base(file), Bytes: info.Size(), Format: format,
+		LengthS: float64(st.Scene.Length()) / float64(st.Scene.SampleRate)}
+	return mixdownResult{Files: []madeFile{one}, Passes: []passPlace{}, madeFile: one}, nil
 }

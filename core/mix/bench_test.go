@@ -35,7 +35,8 @@ func (s *seekBuffer) Seek(to int64, from int) (int64, error) {
 
 func (s *seekBuffer) ReadAt(p []byte, at int64) (int, error) { return copy(p, s.b[at:]), nil }
 
-func BenchmarkExportEightStereoTracks24Bit(b *testing.B) {
+// eight is a scene of eight stereo tracks of a minute, one clip each.
+func eight(b *testing.B) (*scene.Scene, Open) {
 	const n = 48000 * 60
 	s := scene.New("bench", timecode.F25, 48000)
 	files := map[string]*wav.Reader{}
@@ -66,15 +67,42 @@ func BenchmarkExportEightStereoTracks24Bit(b *testing.B) {
 			},
 		)
 	}
-	m, err := New(s, func(src scene.Source) (pcm.ReaderAt, error) { return files[src.ID], nil }, Options{})
+	return s, func(src scene.Source) (pcm.ReaderAt, error) { return files[src.ID], nil }
+}
+
+var stereo24 = pcm.Encoder{Format: pcm.Format{Rate: 48000, Channels: 2, Bits: 24}}
+
+func BenchmarkExportEightStereoTracks24Bit(b *testing.B) {
+	s, open := eight(b)
+	m, err := New(s, open, Options{})
 	if err != nil {
 		b.Fatal(err)
 	}
-	encoder := pcm.Encoder{Format: pcm.Format{Rate: 48000, Channels: 2, Bits: 24}}
-	b.ResetTimer()
-	b.SetBytes(8 * n * 6)
+	b.SetBytes(8 * s.Length() * 6)
 	for b.Loop() {
-		if _, err := m.Export(context.Background(), pcm.Span{To: n}, encoder, io.Discard, nil); err != nil {
+		if _, err := m.Export(context.Background(), pcm.Span{To: s.Length()}, stereo24, io.Discard, nil); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
+
+func BenchmarkExportEightStemsAndTheirMix24Bit(b *testing.B) {
+	s, open := eight(b)
+	m, err := New(s, open, Options{})
+	if err != nil {
+		b.Fatal(err)
+	}
+	var groups [][]scene.TrackID
+	for _, t := range s.Tracks {
+		groups = append(groups, []scene.TrackID{t.ID})
+	}
+	b.SetBytes(8 * s.Length() * 6)
+	for b.Loop() {
+		var outputs []*Output
+		for i := range len(groups) + 1 {
+			outputs = append(outputs, &Output{Part: i, To: io.Discard, Encoder: stereo24})
+		}
+		if err := m.ExportAll(context.Background(), pcm.Span{To: s.Length()}, m.Stems(groups), outputs, nil); err != nil {
 			b.Fatal(err)
 		}
 	}

@@ -1,6 +1,7 @@
 package mix
 
 import (
+	"cmp"
 	"context"
 	"io"
 	"runtime"
@@ -182,12 +183,24 @@ func (e *exporter) shared(i int) bool {
 	return false
 }
 
+// write writes a piece to all outputs, each for itself, so that none waits for the others' disks.
 func (e *exporter) write(p piece) error {
+	errs := make([]error, len(e.outputs))
+	var group sync.WaitGroup
 	for i, o := range e.outputs {
 		o.Clipped += p.clipped[i]
-		if _, err := o.To.Write((*p.encoded)[i][:p.sizes[i]]); err != nil {
-			return err
+		write := func() {
+			errs[i] = cache.Caught(func() error {
+				_, err := o.To.Write((*p.encoded)[i][:p.sizes[i]])
+				return err
+			})
+		}
+		if i == len(e.outputs)-1 {
+			write()
+		} else {
+			group.Go(write)
 		}
 	}
-	return nil
+	group.Wait()
+	return cmp.Or(errs...)
 }

@@ -45,19 +45,26 @@ func (s *Stems) Render(dst []pcm.Block, at int64) error {
 			parts[i] = dst[i].Slice(from, to)
 			parts[i].Clear()
 		}
-		own := (*buffer)[:len(dst[0])].Slice(0, to-from)
+		apart := (*buffer)[:len(dst[0])].Slice(0, to-from)
+		begun := make([]bool, s.n)
 		for i := range s.mixer.tracks {
 			t := &s.mixer.tracks[i]
 			if t.still {
 				continue
 			}
-			own.Clear()
+			k := s.of[i]
+			own := apart
+			if k >= 0 && !begun[k] { // the first track of a stem is rendered in its place
+				own, begun[k] = parts[k+1], true
+			} else {
+				own.Clear()
+			}
 			if err := t.add(own, at+from); err != nil {
 				return err
 			}
 			for c := range own {
 				addTo(parts[0][c], own[c])
-				if k := s.of[i]; k >= 0 {
+				if k >= 0 && &own[c][0] == &apart[c][0] {
 					addTo(parts[k+1][c], own[c])
 				}
 			}

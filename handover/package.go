@@ -47,6 +47,9 @@ const mediaFolder = "media"
 // Pack puts a scene into a folder, which must be empty or not there: the scene file, its recordings cut to what is used
 // with handles, and what is asked for beside. progress is told the share that is done. It sounds the same bits there.
 func Pack(ctx context.Context, s *scene.Scene, dir string, p Packing, progress func(float64)) (*Packed, error) {
+	if info, err := os.Stat(dir); err == nil && !info.IsDir() {
+		return nil, fmt.Errorf("%s is a file; name a folder that is new, or a file that ends in .zip", dir)
+	}
 	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
 		return nil, fmt.Errorf("%s is not empty; name a folder that is new", dir)
 	}

@@ -1,7 +1,9 @@
 package handover
 
 import (
+	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"blendseam/core/audit"
@@ -41,6 +43,9 @@ func PlanRecut(s, cut *scene.Scene, skip []int) (*Recut, error) {
 	if cut.Rate.Num*s.Rate.Den != s.Rate.Num*cut.Rate.Den {
 		return nil, fmt.Errorf("the new cut counts %s frames a second, the scene %s; let it be written at the scene's rate",
 			cut.Rate, s.Rate)
+	}
+	if !slices.ContainsFunc(cut.Tracks, func(t *scene.Track) bool { return t.Kind == scene.Picture && len(t.Clips) > 0 }) {
+		return nil, errors.New("the new cut has no picture; let the picture track be written into it")
 	}
 	e, unknown := scene.Recutting(s, cut)
 	changes, _ := scene.RecutChanges(s, e)

@@ -134,6 +134,9 @@ func (f Form) Words(path string) string {
 		return f.encoder(k).Format.String()
 	}
 	words := fmt.Sprintf("%d Hz, %d channels", f.Rate, f.Channels)
+	if f.Channels == 1 {
+		words = fmt.Sprintf("%d Hz, 1 channel", f.Rate)
+	}
 	if f.KBits > 0 {
 		words += fmt.Sprintf(", %d kbit/s", f.KBits)
 	}

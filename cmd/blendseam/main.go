@@ -60,6 +60,7 @@ func run(ctx context.Context, args []string) int {
 		kong.Description("Makes cuts in sound disappear."),
 		kong.Vars{"endings": interchange.Endings(", ")},
 		kong.UsageOnError(),
+		kong.WithHyphenPrefixedParameters(true), // --target-lufs -16
 		kong.BindTo(ctx, (*context.Context)(nil)),
 		kong.Exit(func(n int) { code = n }),
 	)

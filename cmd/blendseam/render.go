@@ -59,6 +59,9 @@ func (c *renderCmd) Run(ctx context.Context) error {
 		Span: span, Mix: c.Out, TargetLUFS: c.Target, CeilingDBTP: c.Ceiling, Limit: c.Ceiling != nil,
 		Form: media.Form{Rate: c.Rate, Channels: c.Channels, Depth: c.Depth, NoDither: c.NoDither, KBits: c.Kbits},
 	}
+	if c.Out == "" {
+		return fmt.Errorf("-o: name the file to write")
+	}
 	if err := c.check(); err != nil {
 		return err
 	}
@@ -99,14 +102,17 @@ func (c *renderCmd) stems(s *scene.Scene) ([]handover.Stem, error) {
 	if len(list) == 0 {
 		return nil, fmt.Errorf("--stems: no sound track of the scene is heard, so that there are no stems")
 	}
+	out, _ := filepath.Abs(c.Out)
+	if dir, _ := filepath.Abs(c.Stems); dir == out {
+		return nil, fmt.Errorf("--stems: %s is the mix's own file; name a folder", c.Stems)
+	}
 	if err := os.MkdirAll(c.Stems, 0o755); err != nil {
-		return nil, fmt.Errorf("--stems: %w", err)
+		return nil, fmt.Errorf("--stems: the folder cannot be made: %w", err)
 	}
 	var names []string
 	for _, x := range list {
 		names = append(names, handover.FileName(x.Name)+strings.ToLower(filepath.Ext(c.Out)))
 	}
-	out, _ := filepath.Abs(c.Out)
 	for i, name := range handover.Apart(names) {
 		list[i].File = filepath.Join(c.Stems, name)
 		if path, _ := filepath.Abs(list[i].File); path == out {

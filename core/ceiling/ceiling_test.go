@@ -91,7 +91,7 @@ func TestHotMixesStayUnderTheCeiling(t *testing.T) {
 	worst := math.Inf(-1)
 	mixes := 50
 	if testing.Short() {
-		mixes = 15
+		mixes = 8
 	}
 	for n := range mixes {
 		over := 1 + 11*rng.Float64()

@@ -127,7 +127,7 @@ func newCut(rng *rand.Rand, s *scene.Scene, changes int) *scene.Recut {
 func TestSoundFollowsANewPictureCut(t *testing.T) {
 	rounds := 500
 	if testing.Short() {
-		rounds = 60
+		rounds = 30
 	}
 	for n := range rounds {
 		rng := rand.New(rand.NewPCG(18, uint64(n)))

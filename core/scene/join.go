@@ -53,8 +53,12 @@ func (e *Join) apply(d *draft) error {
 		return err
 	}
 	for _, id := range j.Parts {
-		if _, _, err := d.open(id); err != nil {
+		_, c, err := d.open(id)
+		if err != nil {
 			return err
+		}
+		if slices.Contains(Needed(d.Scene, c), src.ID) {
+			return notPossible("%s shows the recording %s itself; what is joined becomes another.", c.Name, src.Name)
 		}
 	}
 	src.Name = shortName(src.Name)

@@ -183,6 +183,10 @@ func refusedJoins(t *testing.T, base *scene.Scene) (list [][2]string) {
 		"Pell lies between the clips that are to be joined; take it in hand, too, or remove it.")
 	nameless, short := join(base, snd[0]), join(base, snd[0])
 	nameless.Source.Name, short.Source.Samples = " ", 48000
+	itself := join(base, snd[0])
+	_, first := base.Clip(snd[0])
+	itself.Source.ID = first.Source
+	says(base, itself, "Oda shows the recording joined itself; what is joined becomes another.")
 	says(base, nameless, "What is joined needs a name of at least one letter.")
 	says(base, short, "joined has 48000 samples in 1 channels; joined, these clips have 268800 in 1.")
 	blended := scenetest.Must(t, base,

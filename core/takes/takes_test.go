@@ -95,6 +95,9 @@ func TestALineIsFoundAndPutInStep(t *testing.T) {
 	found, exact, near, again, set, all := 0, 0, 0, 0, 0, 0
 	for n, speaker := range lines(t) {
 		each := 8
+		if testing.Short() {
+			each = 5
+		}
 		if n > 0 {
 			each = 1
 		}

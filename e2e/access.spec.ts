@@ -15,7 +15,7 @@ for (const [width, height, does] of [
   [390, 844, "axe-core finds nothing serious"],
 ] as const)
   test(`${does} at ${width}x${height}, on every page and in every dialog`, async ({ page, app }) => {
-    const lights = does.startsWith("axe") ? [false, true] : [];
+    const lights = !does.startsWith("axe") ? [] : width > 1000 ? [false, true] : [false]; // colours are the same ones
     await page.addInitScript({ path: axe });
     await demo(page, app);
     await page.setViewportSize({ width, height });

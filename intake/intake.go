@@ -141,6 +141,7 @@ func (in Intake) Into(ctx context.Context, id string, infos []media.Info) error 
 				return err
 			}
 			edits = append(edits, &scene.Bring{Source: src})
+			edits = append(edits, linking(st.Scene, info, src)...)
 		}
 		switch len(edits) {
 		case 0:
@@ -159,6 +160,21 @@ func (in Intake) Into(ctx context.Context, id string, infos []media.Info) error 
 			return err
 		}
 	}
+}
+
+// linking links what is missing in a scene to a recording that has come, where it can be only that.
+func linking(s *scene.Scene, info media.Info, to scene.Source) (list []scene.Edit) {
+	for id, src := range s.Sources {
+		if !scene.IsMissing(id) || src.SHA256 != "" && src.SHA256 != info.SHA256 ||
+			src.SHA256 == "" && len(named([]media.Info{info}, src.URL)) == 0 {
+			continue
+		}
+		e := &scene.LinkSource{Source: id, To: to}
+		if _, err := scene.Apply(s, e); err == nil {
+			list = append(list, e)
+		}
+	}
+	return list
 }
 
 // Known is what is known of a recording that was brought in; store.ErrNotFound if there is none.
@@ -216,7 +232,7 @@ func (in Intake) SceneFile(ctx context.Context, path, name string) (id string, w
 	if err != nil {
 		return "", nil, err
 	}
-	id, err = in.adopt(ctx, s, name, func(src scene.Source) (media.Info, error) {
+	id, err = in.adopt(ctx, s, name, nil, func(src scene.Source) (media.Info, error) {
 		file, err := media.LocalPath(filepath.Dir(path), src.URL)
 		if err != nil {
 			return media.Info{}, err
@@ -246,17 +262,22 @@ func (in Intake) restored(ctx context.Context, file string, src scene.Source, s 
 	return in.File(ctx, whole, s.SampleRate, s.Rate)
 }
 
-// adopt keeps a scene whose sources are given by get.
+// adopt keeps a scene whose sources are given by get, but for those that are gone.
 func (in Intake) adopt(
 	ctx context.Context,
 	s *scene.Scene,
 	name string,
+	gone map[string]scene.Source,
 	get func(scene.Source) (media.Info, error),
 ) (id string, err error) {
 	ids := map[string]string{}
 	sources := map[string]scene.Source{}
 	for old, src := range s.Sources {
 		if src.Made() {
+			continue
+		}
+		if missing, is := gone[old]; is {
+			ids[old], sources[missing.ID] = missing.ID, missing
 			continue
 		}
 		info, err := get(src)

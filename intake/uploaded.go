@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"errors"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -80,12 +81,19 @@ func (in Intake) Uploaded(
 	if err != nil {
 		return "", nil, fmt.Errorf("%s: %w", name, err)
 	}
-	found, open := map[string]media.Info{}, &Choices{}
+	found, gone, open := map[string]media.Info{}, map[string]scene.Source{}, &Choices{}
 	for id, src := range s.Sources {
 		if src.Made() {
 			continue
 		}
 		list, err := meant(s, src, known, chosen[src.URL])
+		if errors.Is(err, errNotHere) && !needed(s, id) {
+			missing := scene.MissingSource(s, src)
+			warnings = append(warnings, fmt.Sprintf("the recording %s is not here; its clips are silent until it is linked",
+				baseName(src.URL)))
+			gone[id] = missing
+			continue
+		}
 		if err != nil {
 			return "", nil, fmt.Errorf("%s: %w", name, err)
 		}
@@ -98,7 +106,7 @@ func (in Intake) Uploaded(
 		slices.SortFunc(open.List, func(a, b Choice) int { return strings.Compare(a.URL, b.URL) })
 		return "", nil, open
 	}
-	id, err = in.adopt(ctx, s, "", func(src scene.Source) (media.Info, error) {
+	id, err = in.adopt(ctx, s, "", gone, func(src scene.Source) (media.Info, error) {
 		info := found[src.ID]
 		return info, in.Library.Prepare(ctx, info, s.SampleRate, s.Rate)
 	})
@@ -150,6 +158,19 @@ func (in Intake) Named(ctx context.Context, target string) (list []media.Info, e
 	return named(known, target), nil
 }
 
+// errNotHere says that the library has no recording that one can be.
+var errNotHere = errors.New("is not here yet")
+
+// needed tells whether more than clips is made of a recording: tone, a fitted one, or one that was joined.
+func needed(s *scene.Scene, id string) bool {
+	for _, src := range s.Sources {
+		if slices.Contains(scene.Recordings(s, src.ID), id) && src.Made() || slices.Contains(scene.PartsOf(s, src), id) {
+			return true
+		}
+	}
+	return false
+}
+
 // sameLengthS is by how many seconds lengths may differ that are one.
 const sameLengthS = 0.02
 
@@ -159,8 +180,9 @@ func meant(s *scene.Scene, src scene.Source, known []media.Info, chosen string) 
 		i := slices.IndexFunc(known, func(info media.Info) bool { return info.SHA256 == src.SHA256 })
 		if i < 0 {
 			return nil, fmt.Errorf(
-				"its recording %s is not here yet: none has its checksum. Bring it in first, then the scene file again",
+				"its recording %s %w: none has its checksum. Bring it in first, then the scene file again",
 				baseName(src.URL),
+				errNotHere,
 			)
 		}
 		return known[i : i+1], nil
@@ -168,8 +190,9 @@ func meant(s *scene.Scene, src scene.Source, known []media.Info, chosen string) 
 	list := named(known, src.URL)
 	if len(list) == 0 {
 		return nil, fmt.Errorf(
-			"its recording %s is not here yet; bring it in first, then the scene file again",
+			"its recording %s %w; bring it in first, then the scene file again",
 			baseName(src.URL),
+			errNotHere,
 		)
 	}
 	if i := slices.IndexFunc(list, func(info media.Info) bool { return info.ID == chosen }); i >= 0 {

@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"blendseam/core/pcm"
+	"blendseam/core/scene"
 	"blendseam/intake"
 	"blendseam/internal/seamtest"
 	"blendseam/media"
@@ -144,12 +145,17 @@ func TestAnUploadedSceneFileLooksNowhereElse(t *testing.T) {
 			target,
 		)
 		status, answer, _ := c.do("POST", "/scenes/file", raw, "Blendseam-Name", "x.otio")
-		var p problem
-		json.Unmarshal(answer, &p)
-		if status != 400 {
-			t.Errorf("%s: %d", target, status)
+		var made struct{ ID string }
+		if json.Unmarshal(answer, &made); status != 201 {
+			t.Fatalf("%s: %d %s", target, status, answer)
 		}
-		said = append(said, strings.ReplaceAll(p.Message, filepath.Base(target), "NAME"))
+		// It is missing, whatever lies there, and as long as its clip.
+		for id, src := range c.state(made.ID).Sources {
+			if !scene.IsMissing(id) {
+				t.Errorf("%s is taken for %s", target, id)
+			}
+			said = append(said, fmt.Sprint(src.Samples, src.Channels, src.Frames))
+		}
 	}
 	for _, s := range said[1:] {
 		if s != said[0] {

@@ -21,6 +21,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/core/speech"
 	"blendseam/core/timecode"
+	"blendseam/media"
 	"blendseam/store"
 
 	"github.com/go-chi/chi/v5"
@@ -431,6 +432,11 @@ func (s *Server) peaks(w http.ResponseWriter, r *http.Request) error {
 	if err := numbers(r, map[string]*int64{"rate": &rate, "step": &step, "tile": &tile}, 0, farthest); err != nil {
 		return err
 	}
+	if scene.IsMissing(chi.URLParam(r, "source")) { // it is silent
+		w.Header().Set("Content-Type", "application/octet-stream")
+		w.Write(make([]byte, 4*media.TileBins))
+		return nil
+	}
 	raw, err := s.Library.Peaks(chi.URLParam(r, "source"), rate, step, tile)
 	if err != nil {
 		return store.ErrNotFound
@@ -454,6 +460,10 @@ func (s *Server) pictures(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "source")
 	if strings.ContainsAny(id, "/.\\") {
 		return store.ErrNotFound
+	}
+	if scene.IsMissing(id) { // there is nothing to be seen
+		w.WriteHeader(http.StatusNoContent)
+		return nil
 	}
 	file := s.Library.Sheet(id, timecode.Rate{Num: num, Den: den}, sheet)
 	if _, err := os.Stat(file); err != nil {

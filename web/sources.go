@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"net/url"
 	"path/filepath"
@@ -91,8 +92,57 @@ func (s *Server) sourcesPage(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	return s.page(w, "sources", view{Title: "Sources of " + st.Scene.Name, Scene: id, Name: st.Scene.Name,
-		Data: map[string]any{"id": id, "rate": st.Scene.SampleRate, "sources": list,
+		Data: map[string]any{"id": id, "rate": st.Scene.SampleRate, "sources": list, "missing": missingOf(st.Scene),
 			"media": sheets}})
+}
+
+// A MissingView is a recording of a scene that is missing.
+type MissingView struct {
+	ID    string `json:"id"`
+	Name  string `json:"name"`
+	URL   string `json:"url"`
+	Clips int    `json:"clips"`
+}
+
+func missingOf(sc *scene.Scene) []MissingView {
+	list := []MissingView{}
+	for _, id := range slices.Sorted(maps.Keys(sc.Sources)) {
+		if !scene.IsMissing(id) {
+			continue
+		}
+		v := MissingView{ID: id, Name: sc.Sources[id].Name, URL: sc.Sources[id].URL}
+		for _, t := range sc.Tracks {
+			for _, c := range t.Clips {
+				if c.Source == id {
+					v.Clips++
+				}
+			}
+		}
+		list = append(list, v)
+	}
+	return list
+}
+
+// linkSource puts a recording of the library in the place of one that is missing.
+func (s *Server) linkSource(w http.ResponseWriter, r *http.Request) error {
+	var q struct {
+		To string `json:"to"`
+	}
+	if err := decode(w, r, &q); err != nil {
+		return err
+	}
+	missing := chi.URLParam(r, "source")
+	return s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) {
+		info, err := s.Intake.Known(r.Context(), q.To)
+		if err != nil {
+			return nil, err
+		}
+		if err := s.Library.Prepare(r.Context(), info, sc.SampleRate, sc.Rate); err != nil {
+			return nil, err
+		}
+		to, err := s.Intake.Source(info, sc)
+		return &scene.LinkSource{Source: missing, To: to}, err
+	})
 }
 
 // upload takes one recording as the body of the request, its name in the header Blendseam-Name. Once all of it is here,

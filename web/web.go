@@ -141,6 +141,7 @@ func (s *Server) routes() http.Handler {
 
 		r.Post("/sources", s.handle(s.upload))
 		r.Post("/sources/{source}/lay", s.handle(s.layOut))
+		r.Post("/sources/{source}/link", s.handle(s.linkSource))
 		r.Get("/sources/{source}/state", s.handle(s.sourceState))
 		r.Post("/sources/{source}/take", s.handle(s.takeOut))
 		r.Get("/sources/{source}/stretch.wav", s.handle(s.stretchFile))

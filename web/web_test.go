@@ -669,8 +669,31 @@ func TestASceneFileComesBackAsAScene(t *testing.T) {
 	}
 	unknown := regexp.MustCompile(`"sha256": "[0-9a-f]*"`).ReplaceAll(renamed, []byte(`"sha256": ""`))
 	status, answer, _ = c.do("POST", "/scenes/file", unknown, "Blendseam-Name", "again.otio")
-	if status != 400 || !strings.Contains(string(answer), "missing.wav is not here yet") {
-		t.Errorf("%d %s", status, answer)
+	if json.Unmarshal(answer, &made); status != 201 { // it comes in silent
+		t.Fatalf("%d %s", status, answer)
+	}
+	c.json("GET", "/scenes/"+made.ID+"/state", nil, 200, &again)
+	missing := again.Tracks[0].Clips[0].Source
+	if !scene.IsMissing(missing) || again.Sources[missing].URL != "missing.wav" {
+		t.Fatalf("its sources are %+v", again.Sources)
+	}
+	status, sound, _ := c.do("GET", "/scenes/"+made.ID+"/pcm?from=0&n=4800", nil)
+	if status != 200 || len(bytes.Trim(sound, "\x00")) > 0 {
+		t.Errorf("%d, and it is not silent", status)
+	}
+	// Pointed to what it is, it is heard; to what it cannot be, refused.
+	var to struct {
+		To string `json:"to"`
+	}
+	to.To = state.Tracks[0].Clips[0].Source
+	c.json("POST", "/scenes/"+made.ID+"/sources/"+missing+"/link", to, 200, nil)
+	c.json("GET", "/scenes/"+made.ID+"/state", nil, 200, &again)
+	if again.Tracks[0].Clips[0].Source != to.To {
+		t.Errorf("linked, it shows %s", again.Tracks[0].Clips[0].Source)
+	}
+	if status, answer, _ = c.do("POST", "/scenes/"+made.ID+"/sources/"+missing+"/link",
+		[]byte(`{"to":"`+to.To+`"}`)); status != 422 {
+		t.Errorf("linked again: %d %s", status, answer)
 	}
 }
 

@@ -45,6 +45,7 @@ var edits = map[string]func() Edit{
 	"drop_take":     func() Edit { return new(DropTake) },
 	"use_take":      func() Edit { return new(UseTake) },
 	"recut":         func() Edit { return new(Recut) },
+	"link_source":   func() Edit { return new(LinkSource) },
 	"remove":        func() Edit { return new(Remove) },
 	"remove_range":  func() Edit { return new(RemoveRange) },
 	"close_gap":     func() Edit { return new(CloseGap) },
@@ -604,6 +605,8 @@ func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
 		e.Source, err = do(e.Source)
 	case *Join:
 		e.Source, err = do(e.Source)
+	case *LinkSource:
+		e.To, err = do(e.To)
 	case *Recut:
 		for i, src := range e.Sources {
 			if e.Sources[i], err = do(src); err != nil {

@@ -81,6 +81,10 @@ func (s *Sources) Open(sc *scene.Scene, src scene.Source) (pcm.ReaderAt, error) 
 			return mix.Fitted(sc, src, s.of(sc))
 		})
 	}
+	if scene.IsMissing(src.ID) {
+		return silent{unreadable{
+			pcm.Format{Rate: int(sc.SampleRate), Channels: max(1, src.Channels), Bits: 24}, src.Samples, nil}}, nil
+	}
 	return s.sounds.Get(context.Background(), src.ID, func(context.Context) (pcm.ReaderAt, error) {
 		r, err := s.open(src)
 		if err != nil {
@@ -117,6 +121,14 @@ func (u unreadable) Format() pcm.Format                       { return u.format 
 func (u unreadable) Len() int64                               { return u.length }
 func (u unreadable) ReadSamplesAt(_ pcm.Block, _ int64) error { return u.err }
 
+// silent stands for a recording that is missing.
+type silent struct{ unreadable }
+
+func (s silent) ReadSamplesAt(dst pcm.Block, _ int64) error {
+	dst.Clear()
+	return nil
+}
+
 // Analysis gives what a source of a scene says by itself.
 func (s *Sources) Analysis(ctx context.Context, sc *scene.Scene, src scene.Source) (*analysis.Recording, error) {
 	if src.Tone != nil {
@@ -125,6 +137,9 @@ func (s *Sources) Analysis(ctx context.Context, sc *scene.Scene, src scene.Sourc
 			return nil, err
 		}
 		return b.analysis, nil
+	}
+	if scene.IsMissing(src.ID) {
+		return nil, &Missing{src.Name, fmt.Errorf("the recording %s is missing; link it on the page of sources", src.Name)}
 	}
 	return s.known.Get(ctx, src.ID, func(ctx context.Context) (*analysis.Recording, error) {
 		if src.Fit != nil {

@@ -154,6 +154,16 @@ func taking(s *scene.Scene, rng *rand.Rand, c *scene.Clip) scene.Edit {
 	return &scene.UseTake{Clip: c.ID, Number: number, From: from, To: from + 1 + rng.Int64N(40000)}
 }
 
+// missing brings a recording that is missing, or links it.
+func missing(s *scene.Scene) scene.Edit {
+	for id := range s.Sources {
+		if scene.IsMissing(id) {
+			return &scene.LinkSource{Source: id, To: s.Sources["s2"]}
+		}
+	}
+	return &scene.Bring{Source: scene.Source{ID: "missing-0", Name: "gone", URL: "gone.wav", Samples: 48000, Channels: 1}}
+}
+
 // recutting is a new cut of the picture: shots are left out, swapped, trimmed, and put in.
 func recutting(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	e := &scene.Recut{}
@@ -433,7 +443,13 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		}
 		return &scene.AddMarker{At: from, Name: "here"}
 	case 36:
-		if rng.IntN(2) > 0 {
+		switch rng.IntN(4) {
+		case 0:
+			if len(s.Sources["s1"].Stretches) > 0 && some {
+				return &scene.DropStretch{Source: "s1", Name: "a stretch"}
+			}
+			return missing(s)
+		case 1, 2:
 			return &scene.CloseGap{Track: t.ID, At: max(0, at+rng.Int64N(20000))}
 		}
 		return recutting(s, rng)

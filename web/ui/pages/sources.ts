@@ -56,19 +56,39 @@ interface Arrival {
   job?: string;
   abort?: AbortController;
 }
+interface Missing {
+  id: string;
+  name: string;
+  url: string;
+  clips: number;
+  words: string;
+  label: string;
+  doing: string;
+  to: string;
+}
 interface Data {
   id: string;
   rate: number;
   sources: Source[];
+  missing: Missing[];
   media: Sheets & { peak_steps: number[]; tile_bins: number };
 }
 
 const data = pageData<Data>();
 let sources = data.sources,
+  missing = data.missing,
   key = 0,
   page: { arrivals: Arrival[]; list: Row[]; [k: string]: unknown };
 
 setUpWaves(data.rate, data.media.peak_steps, data.media.tile_bins, () => requestAnimationFrame(paint));
+
+/** A file's name without its folder and its ending. */
+const bare = (name: string) =>
+  name
+    .split("/")
+    .pop()!
+    .replace(/\.[^.]*$/, "")
+    .toLowerCase();
 
 const silenced = (n: number) => `${n} damaged ${n === 1 ? "sample reads" : "samples read"} as silence`;
 
@@ -166,13 +186,22 @@ function show(): void {
   page.hasList = list.length > 0;
   page.isEmpty = sources.length === 0 && page.arrivals.length === 0;
   page.hasArrivals = page.arrivals.length > 0;
+  page.hasMissing = missing.length > 0;
+  page.choices = sources.map((s) => ({ id: s.id, name: s.shown }));
+  page.missing = missing.map((m) => ({
+    ...m,
+    words: `${m.clips === 1 ? "one clip" : `${m.clips} clips`}, from ${m.url}`,
+    label: `What ${m.name} is`,
+    doing: `Link ${m.name}`,
+    to: "",
+  }));
   Alpine.nextTick(() => requestAnimationFrame(paint));
 }
 
 async function refresh(): Promise<void> {
   const html = await (await fetch(location.href)).text();
   const found = new DOMParser().parseFromString(html, "text/html").getElementById("data");
-  if (found) sources = (JSON.parse(found.textContent!) as Data).sources;
+  if (found) ({ sources, missing } = JSON.parse(found.textContent!) as Data);
   show();
 }
 
@@ -251,6 +280,26 @@ Alpine.data("sources", () => ({
   },
   isEmpty: false,
   hasArrivals: false,
+  hasMissing: false,
+  missing: [] as Missing[],
+  choices: [] as { id: string; name: string }[],
+  folder() {
+    ((this as unknown as { $refs: Record<string, HTMLElement> }).$refs.folder as HTMLInputElement).click();
+  },
+  chosenFolder() {
+    const input = (this as unknown as { $refs: Record<string, HTMLElement> }).$refs.folder as HTMLInputElement,
+      names = new Set(missing.map((m) => bare(m.url)));
+    void bring([...(input.files ?? [])].filter((f) => names.has(bare(f.name))));
+    input.value = "";
+  },
+  async link(m: Missing) {
+    try {
+      await post(`/scenes/${data.id}/sources/${m.id}/link`, { to: m.to });
+      await refresh();
+    } catch (e) {
+      say(e);
+    }
+  },
   dragging: "",
   init() {
     page = this as unknown as typeof page;

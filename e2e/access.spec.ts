@@ -8,88 +8,100 @@ const axe = createRequire(import.meta.url).resolve("axe-core/axe.min.js");
 
 test.describe.configure({ mode: "parallel" });
 
-/** Sizes of the window. In the smaller one of desks only what is cut off is looked for: to axe-core they are one. */
-for (const [width, height, does] of [
-  [1280, 800, "axe-core finds nothing serious"],
-  [1024, 700, "nothing is wider than the window"],
-  [390, 844, "axe-core finds nothing serious"],
-] as const)
-  test(`${does} at ${width}x${height}, on every page and in every dialog`, async ({ page, app }) => {
-    const lights = !does.startsWith("axe") ? [] : width > 1000 ? [false, true] : [false]; // colours are the same ones
-    await page.addInitScript({ path: axe });
-    await demo(page, app);
-    await page.setViewportSize({ width, height });
-    const scene = page.url();
-    await seams(page).nth(5).click();
-    const source = Object.keys(
-      ((await (await page.request.get(`${scene}state`)).json()) as { sources: object }).sources,
-    )[0];
-    /** Looks at the page, or a part of it: at all in linen, and by lamp light at what depends on colours. */
-    const look = async (where: string, part?: string) => {
-      for (const lamp of lights) {
-        await page.evaluate((on) => document.documentElement.classList.toggle("lamp", on), lamp);
-        const options: RunOptions = { resultTypes: ["violations"] };
-        if (lamp) options.runOnly = ["color-contrast"];
-        const { violations } = await page.evaluate(
-          ({ part, options }): Promise<AxeResults> =>
-            (window as unknown as { axe: { run(on: unknown, o: unknown): Promise<AxeResults> } }).axe.run(
-              part ?? document,
-              options,
-            ),
-          { part, options },
-        );
-        const found = violations.filter((v) => v.impact === "serious" || v.impact === "critical");
-        expect.soft(found.map((v) => `${where}: ${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`)).toEqual([]);
-      }
-      await page.evaluate(() => document.documentElement.classList.remove("lamp"));
-      const wide = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
-      expect.soft(wide, `${where} is wider than the window`).toBeLessThanOrEqual(0);
-    };
-    for (const url of [
-      app.base,
-      scene,
-      `${scene}sources`,
-      `${scene}sources/${source}/`,
-      `${scene}tone`,
-      `${scene}loud`,
-      `${scene}rooms`,
-      `${scene}voices`,
-      `${scene}report`,
-      `${scene}hand-over`,
-      `${scene}come-back`,
-      `${app.base}/keys`,
-      `${app.base}/settings`,
-      `${app.base}/scenes/nobody/`,
-    ]) {
-      if (url !== page.url()) await page.goto(url);
-      await look(url);
+/**
+ * Sizes of the window, and the lights in which axe-core looks: colours are the same ones at all sizes, and in the
+ * smaller window of desks only what is cut off is looked for.
+ */
+const sizes = [
+  { width: 1280, height: 800, lights: [false, true] },
+  { width: 1024, height: 700, lights: [] },
+  { width: 390, height: 844, lights: [false] },
+];
+
+test("axe-core finds nothing serious, and nothing is wider than the window, on every page and in every dialog", async ({
+  page,
+  app,
+}) => {
+  await page.addInitScript({ path: axe });
+  await demo(page, app);
+  const scene = page.url();
+  await seams(page).nth(5).click();
+  const source = Object.keys(
+    ((await (await page.request.get(`${scene}state`)).json()) as { sources: object }).sources,
+  )[0];
+  /** Looks at the page, or a part of it: at all in linen, and by lamp light at what depends on colours. */
+  const look = async (where: string, part?: string) => {
+    for (const { width, height, lights } of sizes)
+      await lookAt(`${where} at ${width}x${height}`, { width, height }, lights, part);
+    await page.setViewportSize(sizes[0]);
+  };
+  const lookAt = async (where: string, size: { width: number; height: number }, lights: boolean[], part?: string) => {
+    await page.setViewportSize(size);
+    await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))));
+    for (const lamp of lights) {
+      await page.evaluate((on) => document.documentElement.classList.toggle("lamp", on), lamp);
+      const options: RunOptions = { resultTypes: ["violations"] };
+      if (lamp) options.runOnly = ["color-contrast"];
+      const { violations } = await page.evaluate(
+        ({ part, options }): Promise<AxeResults> =>
+          (window as unknown as { axe: { run(on: unknown, o: unknown): Promise<AxeResults> } }).axe.run(
+            part ?? document,
+            options,
+          ),
+        { part, options },
+      );
+      const found = violations.filter((v) => v.impact === "serious" || v.impact === "critical");
+      expect.soft(found.map((v) => `${where}: ${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`)).toEqual([]);
     }
-    await page.goto(app.base);
-    await page.getByRole("button", { name: "New scene" }).click();
-    await look("New scene", "dialog[open]");
-    await page.goto(scene);
-    await expect(page.locator(".list-head")).toContainText("rough");
-    await page.evaluate(() => document.dispatchEvent(new CustomEvent("notes", localStorage.clear() as undefined)));
-    await look("the notes of a first visit");
-    for (const [keys, dialog] of [
-      [["u"], "Past and versions"],
-      [["?"], "Keys"],
-      [["/"], "Find a command"],
-      [["Alt+t"], "Add a track"],
-      [["i"], "Strays"],
-      [["Shift+B"], "Blend"],
-      [["Control+m"], "Mend all"],
-    ] as const) {
-      for (const k of keys) await page.keyboard.press(k);
-      await expect(page.getByRole("dialog", { name: dialog })).toBeVisible();
-      if (dialog === "Mend all") await expect(page.getByRole("dialog").getByRole("row").nth(3)).toBeVisible();
-      await look(dialog, "dialog[open]");
-      await page.keyboard.press("Escape");
-    }
-    await page.keyboard.press("Control+v"); // which says why it cannot act
-    await expect(page.locator(".toast")).toBeVisible();
-    await look("what is said", ".toast");
-  });
+    await page.evaluate(() => document.documentElement.classList.remove("lamp"));
+    const wide = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
+    expect.soft(wide, `${where} is wider than the window`).toBeLessThanOrEqual(0);
+  };
+  for (const url of [
+    app.base,
+    scene,
+    `${scene}sources`,
+    `${scene}sources/${source}/`,
+    `${scene}tone`,
+    `${scene}loud`,
+    `${scene}rooms`,
+    `${scene}voices`,
+    `${scene}report`,
+    `${scene}hand-over`,
+    `${scene}come-back`,
+    `${app.base}/keys`,
+    `${app.base}/settings`,
+    `${app.base}/scenes/nobody/`,
+  ]) {
+    if (url !== page.url()) await page.goto(url);
+    await look(url);
+  }
+  await page.goto(app.base);
+  await page.getByRole("button", { name: "New scene" }).click();
+  await look("New scene", "dialog[open]");
+  await page.goto(scene);
+  await expect(page.locator(".list-head")).toContainText("rough");
+  await page.evaluate(() => document.dispatchEvent(new CustomEvent("notes", localStorage.clear() as undefined)));
+  await look("the notes of a first visit");
+  for (const [keys, dialog] of [
+    [["u"], "Past and versions"],
+    [["?"], "Keys"],
+    [["/"], "Find a command"],
+    [["Alt+t"], "Add a track"],
+    [["i"], "Strays"],
+    [["Shift+B"], "Blend"],
+    [["Control+m"], "Mend all"],
+  ] as const) {
+    for (const k of keys) await page.keyboard.press(k);
+    await expect(page.getByRole("dialog", { name: dialog })).toBeVisible();
+    if (dialog === "Mend all") await expect(page.getByRole("dialog").getByRole("row").nth(3)).toBeVisible();
+    await look(dialog, "dialog[open]");
+    await page.keyboard.press("Escape");
+  }
+  await page.keyboard.press("Control+v"); // which says why it cannot act
+  await expect(page.locator(".toast")).toBeVisible();
+  await look("what is said", ".toast");
+});
 
 test("the light that was chosen stays", async ({ page, app }) => {
   await page.goto(app.base);

@@ -144,7 +144,7 @@ Alpine.data("comeBack", () => ({
     if (!answer) return;
     this.busy = true;
     try {
-      await post(`/scenes/${data.id}/edits`, { revision: answer.revision, edit: answer.edit, page: pageName });
+      await post(`/scenes/${data.id}/edits`, { page: pageName, revision: answer.revision, edit: answer.edit });
       const n = answer.seams.length;
       this.doneWords =
         "The sound follows the new cut; one undo takes it back. " +

@@ -1,0 +1,265 @@
+package scene
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+	"unicode"
+
+	"blendseam/core/pcm"
+	"blendseam/core/recut"
+)
+
+// RecutChanges is the change list of a new cut, whose shots are the picture's: what became of it, row by row.
+func RecutChanges(s *Scene, e *Recut) (list []recut.Change, pieces []recut.Piece) {
+	i := pictureTrack(s)
+	if i < 0 {
+		return nil, nil
+	}
+	r := &recutting{d: newDraft(s), picture: i}
+	r.unfold()
+	shots := e.shots()
+	pieces = recut.Match(r.old, shots, r.last())
+	for _, c := range recut.Changes(r.old, shots, pieces) {
+		if c.Old.From >= r.end && !c.Old.Empty() {
+			if c.New.Empty() { // it stays aside
+				continue
+			}
+			c.What, c.Back = recut.Inserted, true
+			c.Old = pcm.Span{}
+		}
+		list = append(list, c)
+	}
+	return list, pieces
+}
+
+// Without is a new cut in which some changes of the list, by their place in it, are not made.
+func (e *Recut) Without(s *Scene, skip []int) *Recut {
+	i := pictureTrack(s)
+	if i < 0 || len(skip) == 0 {
+		return e
+	}
+	changes, pieces := RecutChanges(s, e)
+	old := s.Tracks[i].Clips
+	from := make([]NewShot, len(old))
+	for k, c := range old {
+		from[k] = NewShot{Source: c.Source, Name: c.Name, In: c.In, Start: c.Start, Length: c.Length}
+	}
+	type op struct {
+		at, drop int64
+		put      pcm.Span // of the old cut
+	}
+	var ops []op
+	for _, k := range skip {
+		if k < 0 || k >= len(changes) {
+			continue
+		}
+		switch c := changes[k]; c.What {
+		case recut.Moved, recut.Swapped:
+			ops = append(ops, op{c.New.From, c.New.Len(), pcm.Span{}}, op{recut.Place(pieces, c), 0, c.Old})
+		default:
+			at := c.New.From
+			for _, k := range skip { // the end of a shot goes back with it
+				if k < 0 || k >= len(changes) || c.Edge == "" || c.Old.Empty() {
+					continue
+				}
+				of := changes[k]
+				if (of.What == recut.Moved || of.What == recut.Swapped) && (of.Old.From == c.Old.To || of.Old.To == c.Old.From) {
+					at = recut.Place(pieces, of)
+				}
+			}
+			ops = append(ops, op{at, c.New.Len(), c.Old})
+		}
+	}
+	// From the end on, so that places hold; at one place what goes before what comes, and that from its end on, too.
+	slices.SortStableFunc(ops, func(a, b op) int {
+		return cmp.Or(cmp.Compare(b.at, a.at), cmp.Compare(b.drop, a.drop), cmp.Compare(b.put.From, a.put.From))
+	})
+	shots := slices.Clone(e.Shots)
+	for _, o := range ops {
+		put, length := within(from, o.put)
+		shots = spliced(shots, o.at, o.drop, put, length)
+	}
+	return &Recut{Shots: shots, Sources: e.Sources}
+}
+
+// within are the parts of shots that lie in a span, from its start on.
+func within(shots []NewShot, span pcm.Span) (list []NewShot, length int64) {
+	for _, s := range shots {
+		now := pcm.Span{From: s.Start, To: s.Start + s.Length}.Intersect(span)
+		if now.Empty() {
+			continue
+		}
+		s.In += now.From - s.Start
+		s.Start, s.Length = now.From-span.From, now.Len()
+		list = append(list, s)
+	}
+	return list, span.Len()
+}
+
+// spliced takes some frames out of a cut at one of its frames, and puts others in.
+func spliced(shots []NewShot, at, drop int64, put []NewShot, length int64) (list []NewShot) {
+	head, _ := within(shots, pcm.Span{To: at})
+	list = append(list, head...)
+	for _, s := range put {
+		s.Start += at
+		list = append(list, s)
+	}
+	tail, _ := within(shots, pcm.Span{From: at + drop, To: 1 << 40})
+	for _, s := range tail {
+		s.Start += at + length
+		list = append(list, s)
+	}
+	return list
+}
+
+// Recutting is the edit that gives a scene the picture of another cut, whose sources are found among those of the scene
+// and of what it keeps aside: by hash, by file, by name, or by the eight letters of a reel. unknown are those that are
+// not; they go in as sources of the edit.
+func Recutting(s, cut *Scene) (e *Recut, unknown []Source) {
+	e = &Recut{Shots: []NewShot{}}
+	i := pictureTrack(cut)
+	if i < 0 {
+		return e, nil
+	}
+	known := knownPictures(s)
+	found := map[string]string{}
+	for _, c := range cut.Tracks[i].Clips {
+		src := cut.Sources[c.Source]
+		id, seen := found[c.Source]
+		if !seen {
+			if id = meantBy(s, known, src); id == "" {
+				id = c.Source
+				for n := 2; ; n++ {
+					if _, taken := s.Sources[id]; !taken {
+						break
+					}
+					id = fmt.Sprintf("%s-%d", c.Source, n)
+				}
+				src.ID, src.Samples, src.Unknown = id, 0, src.Frames == 0
+				e.Sources = append(e.Sources, src)
+				unknown = append(unknown, src)
+			}
+			found[c.Source] = id
+		}
+		shot := NewShot{Source: id, Name: c.Name, Start: c.Start, Length: c.Length,
+			In: c.In + cut.Rate.Nearest(src.Offset, cut.SampleRate)}
+		_, shot.Speed = c.Foreign[SpeedKey]
+		shot.In -= offsetIn(s, id, shot.In)
+		e.Shots = append(e.Shots, shot)
+	}
+	return e, unknown
+}
+
+// SpeedKey is where clips keep, as foreign, that their picture runs at another speed: frames a second.
+const SpeedKey = "edl_speed"
+
+// offsetIn is the source timecode, in frames, of a recording's first moment, if a timecode counts from it: one that
+// counts from the recording's start lies ahead of it.
+func offsetIn(s *Scene, id string, at int64) int64 {
+	src := s.Sources[id]
+	offset := s.Rate.Nearest(src.Offset, s.SampleRate)
+	if at < offset {
+		return 0
+	}
+	return offset
+}
+
+// knownPictures are the sources of the picture of a scene and of what it keeps aside, those first that it shows.
+func knownPictures(s *Scene) (list []string) {
+	add := func(t *Track) {
+		for _, c := range t.Clips {
+			if t.Kind == Picture && !slices.Contains(list, c.Source) {
+				list = append(list, c.Source)
+			}
+		}
+	}
+	for _, t := range s.Tracks {
+		add(t)
+	}
+	for _, a := range s.Aside {
+		for _, t := range a.Tracks {
+			add(t)
+		}
+	}
+	for _, id := range slices.Sorted(maps.Keys(s.Sources)) {
+		if src := s.Sources[id]; (src.Frames > 0 || src.Unknown) && !slices.Contains(list, id) {
+			list = append(list, id)
+		}
+	}
+	return list
+}
+
+// meantBy finds the source of a scene that a source of another cut is; "" if it is none.
+func meantBy(s *Scene, known []string, src Source) string {
+	letters := func(name string) string {
+		return strings.Map(func(r rune) rune {
+			if unicode.IsLetter(r) || unicode.IsDigit(r) {
+				return unicode.ToLower(r)
+			}
+			return -1
+		}, name)
+	}
+	file := func(url string) string {
+		base := path.Base(url)
+		return letters(strings.TrimSuffix(base, path.Ext(base)))
+	}
+	for _, same := range []func(x Source) bool{
+		func(x Source) bool { return src.SHA256 != "" && x.SHA256 == src.SHA256 },
+		func(x Source) bool { return src.URL != "" && x.URL == src.URL },
+		func(x Source) bool { return src.URL != "" && file(x.URL) == file(src.URL) },
+		func(x Source) bool { return letters(x.Name) != "" && letters(x.Name) == letters(src.Name) },
+		func(x Source) bool { return src.URL != "" && letters(x.Name) == file(src.URL) },
+		func(x Source) bool { // a reel has eight letters
+			reel := letters(src.Name)
+			return len(reel) == 8 && (strings.HasPrefix(letters(x.Name), reel) || strings.HasPrefix(file(x.URL), reel))
+		},
+	} {
+		for _, id := range known {
+			if same(s.Sources[id]) {
+				return id
+			}
+		}
+	}
+	return ""
+}
+
+// RecutLost tells what an edit that gives a new picture took from a scene and did not keep: blends at what came apart,
+// blends across tracks, markers. What lies aside is not lost.
+func RecutLost(before, after *Scene) (list []string) {
+	blends := 0
+	for _, t := range before.Tracks {
+		all := func(s *Scene) (list []Blend) {
+			if now := s.Track(t.ID); now != nil {
+				list = now.Blends
+			}
+			for _, a := range s.Aside {
+				for _, x := range a.Tracks {
+					if x.ID == t.ID {
+						list = append(list[:len(list):len(list)], x.Blends...)
+					}
+				}
+			}
+			return list
+		}
+		blends += max(0, len(all(before))-len(all(after)))
+	}
+	if blends > 0 {
+		list = append(list, count(blends, "blend")+", at what came apart")
+	}
+	if n := len(before.Pairs) - len(after.Pairs); n > 0 {
+		list = append(list, count(n, "blend")+" across two tracks")
+	}
+	for _, m := range before.Markers {
+		if !slices.ContainsFunc(after.Markers, func(o Marker) bool { return o.ID == m.ID }) {
+			list = append(list, "the marker "+m.Name)
+		}
+	}
+	if n := lostPatches(before, after); n > 0 {
+		list = append(list, count(n, "patch")+", whose hole is gone")
+	}
+	return list
+}

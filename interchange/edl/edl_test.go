@@ -190,6 +190,7 @@ func TestMalformedLinesAreRefusedWithTheirNumber(t *testing.T) {
 		"001  TAKE01   V     C        10:00:00:99 10:00:05:00 01:00:00:00 01:00:05:00",
 		"001  TAKE01   V     C        1:00:00:00 10:00:05:00 01:00:00:00 01:00:05:00",
 		"001  TAKE01   V     C        10:00:05:00 10:00:00:00 01:00:00:00 01:00:05:00",
+		"001  TAKE01   V     C        10:00:00:00 10:00:05:00 01:00:00:00 01000:05:00",
 		"001  TAKE01   V     Z        10:00:00:00 10:00:05:00 01:00:00:00 01:00:05:00",
 		"FCM: SOMETIMES", "AUD   7", "M2   TAKE01   fast   00:00:00:00", "M2   OTHER   012.5   00:00:00:00",
 		"SPLIT:    AUDIO DELAY=  soon", "* BLEND: 3 AFTER", "* FRAME RATE: 24.5", "* SAMPLE RATE: many", "* START: noon",
@@ -232,6 +233,15 @@ func TestTheRateOfAListFollowsFromWhatItCounts(t *testing.T) {
 	}
 	if _, _, err := edl.Read(line("24"), interchange.Hints{Rate: timecode.F24}); err == nil {
 		t.Error("frame 24 of 24 a second is taken")
+	}
+}
+
+// A source may run over midnight.
+func TestASourceRunsOverMidnight(t *testing.T) {
+	raw := []byte("001  A  V  C  23:59:58:00 00:00:02:00 01:00:00:00 01:00:04:00\n")
+	s, _, err := edl.Read(raw, interchange.Hints{Rate: timecode.F25})
+	if err != nil || s.Tracks[0].Clips[0].Length != 100 || len(s.Tracks[0].Clips[0].Foreign) > 0 {
+		t.Errorf("%+v, %v", s, err)
 	}
 }
 

@@ -58,10 +58,11 @@ type reader struct {
 var (
 	eventLine = regexp.MustCompile(`^(\d{1,6}[A-Z]?)\s+(\S+)\s+(\S+)\s+(C|D|W\d+|K ?[BO]?)\s*(\d*)\s+` +
 		`(\S+)\s+(\S+)\s+(\S+)\s+(\S+)\s*$`)
-	timecodes = regexp.MustCompile(`\b\d\d[:;.]\d\d[:;.]\d\d[:;.](\d\d)\b`)
-	audLine   = regexp.MustCompile(`^AUD((?:\s+[34])+)\s*$`)
-	speedLine = regexp.MustCompile(`^M2\s+(\S+)\s+(-?\d{1,4}(?:\.\d+)?)\s+(\S+)\s*$`)
-	splitLine = regexp.MustCompile(`^SPLIT:\s+(AUDIO|VIDEO)\s+DELAY=\s*(\S+)\s*$`)
+	timecodeForm = regexp.MustCompile(`^\d\d[:;.]\d\d[:;.]\d\d[:;.]\d\d$`)
+	timecodes    = regexp.MustCompile(`\b\d\d[:;.]\d\d[:;.]\d\d[:;.](\d\d)\b`)
+	audLine      = regexp.MustCompile(`^AUD((?:\s+[34])+)\s*$`)
+	speedLine    = regexp.MustCompile(`^M2\s+(\S+)\s+(-?\d{1,4}(?:\.\d+)?)\s+(\S+)\s*$`)
+	splitLine    = regexp.MustCompile(`^SPLIT:\s+(AUDIO|VIDEO)\s+DELAY=\s*(\S+)\s*$`)
 )
 
 // fieldChannels are what is written in the channels of an event.
@@ -195,7 +196,7 @@ func (r *reader) line(number int, line string) error {
 // timecode reads one of the list.
 func (r *reader) timecode(text string) (int64, error) {
 	rate := r.scene.Rate
-	if len(text) != 11 {
+	if !timecodeForm.MatchString(text) {
 		return 0, fmt.Errorf("%q is no timecode; they have the form 01:00:00:00", text)
 	}
 	return rate.Parse(strings.ReplaceAll(text, ".", ":"))
@@ -227,6 +228,11 @@ func (r *reader) event(number int, line string) error {
 		if *to, err = r.timecode(m[6+i]); err != nil {
 			return err
 		}
+	}
+	rate := r.scene.Rate
+	last, _ := rate.Parse(fmt.Sprintf("23:59:59:%02d", rate.Nominal()-1))
+	if e.out < e.in && e.out+last+1-e.in == e.recOut-e.recIn {
+		e.out += last + 1 // a source that runs over midnight
 	}
 	if e.recOut < e.recIn || e.out < e.in {
 		return fmt.Errorf("the event ends before it begins")

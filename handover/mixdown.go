@@ -231,13 +231,10 @@ func (w *making) loudness(ctx context.Context, t *treatment) (float64, error) {
 // find plans where the mix has to be turned down. What lies beside the span is looked at as well, so that it is the
 // same as in a mixdown of the whole scene.
 func (w *making) find(ctx context.Context, t *treatment) error {
-	span := w.Span
+	span, from := w.Span, int64(0)
 	if w.Form.Rate == int(w.scene.SampleRate) {
 		before, after := ceiling.Reach(w.Form.Rate)
 		span = pcm.Span{From: span.From - before, To: span.To + after}
-	}
-	from := int64(0)
-	if w.Form.Rate == int(w.scene.SampleRate) {
 		from = span.From
 	}
 	finder, err := ceiling.NewFinder(w.Form.Rate, w.Form.Channels, from, *w.CeilingDBTP)

@@ -271,15 +271,7 @@ func (w *packing) sound(ctx context.Context, id string, used pcm.Span) error {
 		span = pcm.Span{To: min(1, r.Len())}
 	}
 	f := r.Format()
-	ending, depth := ".wav", "24"
-	switch {
-	case f.Float:
-		depth = "32f"
-	case f.Bits <= 16:
-		depth = "16"
-	case f.Bits > 24:
-		depth = "32f"
-	}
+	ending, depth := ".wav", media.DepthOf(f)
 	if w.FLAC && depth != "32f" {
 		ending = ".flac"
 	}
@@ -384,22 +376,7 @@ func Zip(ctx context.Context, dir, to string) error {
 		if err != nil {
 			return err
 		}
-		info, err := d.Info()
-		if err != nil {
-			return err
-		}
-		head := &zip.FileHeader{Name: filepath.ToSlash(name), Method: zip.Store, Modified: info.ModTime()}
-		out, err := z.CreateHeader(head)
-		if err != nil {
-			return err
-		}
-		in, err := os.Open(path)
-		if err != nil {
-			return err
-		}
-		defer in.Close()
-		_, err = io.Copy(out, in)
-		return err
+		return ZipFile(z, path, filepath.ToSlash(name))
 	})
 	if err == nil {
 		err = z.Close()
@@ -411,4 +388,23 @@ func Zip(ctx context.Context, dir, to string) error {
 		return err
 	}
 	return os.Rename(part.Name(), to)
+}
+
+// ZipFile puts a file into a ZIP file under a name, without making it smaller.
+func ZipFile(z *zip.Writer, path, name string) error {
+	in, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	info, err := in.Stat()
+	if err != nil {
+		return err
+	}
+	out, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: info.ModTime()})
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(out, in)
+	return err
 }

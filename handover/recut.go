@@ -48,9 +48,12 @@ func PlanRecut(s, cut *scene.Scene, skip []int) (*Recut, error) {
 		return nil, errors.New("the new cut has no picture; let the picture track be written into it")
 	}
 	e, unknown := scene.Recutting(s, cut)
-	changes, _ := scene.RecutChanges(s, e)
-	r := &Recut{Unknown: unknown, Edit: e.Without(s, skip), Rows: []Row{}, Lost: []string{}, New: []audit.Seam{}}
-	_, r.Pieces = scene.RecutChanges(s, r.Edit)
+	changes, pieces := scene.RecutChanges(s, e)
+	r := &Recut{Unknown: unknown, Edit: e, Pieces: pieces, Rows: []Row{}, Lost: []string{}, New: []audit.Seam{}}
+	if len(skip) > 0 {
+		r.Edit = e.Without(s, skip)
+		_, r.Pieces = scene.RecutChanges(s, r.Edit)
+	}
 	var err error
 	if r.After, err = scene.Apply(s, r.Edit); err != nil {
 		return nil, err

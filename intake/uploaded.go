@@ -1,9 +1,9 @@
 package intake
 
 import (
-	"errors"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"math/big"
@@ -44,15 +44,9 @@ func (in Intake) Uploaded(
 	name string,
 	chosen map[string]string,
 ) (id string, warnings []string, err error) {
-	all, err := in.Store.Sources(ctx)
+	known, err := in.all(ctx)
 	if err != nil {
 		return "", nil, err
-	}
-	known := make([]media.Info, len(all))
-	for i, src := range all {
-		if err := json.Unmarshal(src.Info, &known[i]); err != nil {
-			return "", nil, err
-		}
 	}
 	format, err := interchange.Of(name)
 	if err != nil {
@@ -143,8 +137,8 @@ func named(known []media.Info, target string) (list []media.Info) {
 	return list
 }
 
-// Named are the recordings of the library that have the name in a media URL.
-func (in Intake) Named(ctx context.Context, target string) (list []media.Info, err error) {
+// all is what is known of every recording of the library.
+func (in Intake) all(ctx context.Context) ([]media.Info, error) {
 	all, err := in.Store.Sources(ctx)
 	if err != nil {
 		return nil, err
@@ -155,7 +149,13 @@ func (in Intake) Named(ctx context.Context, target string) (list []media.Info, e
 			return nil, err
 		}
 	}
-	return named(known, target), nil
+	return known, nil
+}
+
+// Named are the recordings of the library that have the name in a media URL.
+func (in Intake) Named(ctx context.Context, target string) ([]media.Info, error) {
+	known, err := in.all(ctx)
+	return named(known, target), err
 }
 
 // errNotHere says that the library has no recording that one can be.

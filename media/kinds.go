@@ -127,6 +127,17 @@ func (f Form) encoder(k Kind) pcm.Encoder {
 	return e
 }
 
+// DepthOf is the one of Depths that holds every sample of a format as it is.
+func DepthOf(f pcm.Format) string {
+	switch {
+	case f.Float || f.Bits > 24:
+		return "32f"
+	case f.Bits <= 16:
+		return "16"
+	}
+	return "24"
+}
+
 // Words say what a form is: "48000 Hz, 24 bits, 2 channels".
 func (f Form) Words(path string) string {
 	k, err := KindOf(path)

@@ -3,11 +3,9 @@ package media
 import (
 	"bytes"
 	"context"
-	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
-	"math"
 	"os/exec"
 	"syscall"
 
@@ -72,6 +70,7 @@ func ResampledLength(length int64, from, to int) int64 {
 // handOn reads doubles and gives them in blocks, exactly length samples, silent where there are fewer.
 func handOn(from io.Reader, channels int, length int64, take func(b pcm.Block, at int64) error) error {
 	const step = 1 << 14
+	format := pcm.Format{Channels: channels, Bits: 64, Float: true}
 	raw := make([]byte, 8*channels*step)
 	b := pcm.NewBlock(channels, step)
 	for at := int64(0); at < length; at += step {
@@ -84,11 +83,7 @@ func handOn(from io.Reader, channels int, length int64, take func(b pcm.Block, a
 			return errors.New("ffmpeg ended before the sound did")
 		}
 		clear(want[n:])
-		for i := range part[0] {
-			for c := range part {
-				part[c][i] = math.Float64frombits(binary.LittleEndian.Uint64(want[8*(i*channels+c):]))
-			}
-		}
+		pcm.Decode(part, want, format)
 		if err := take(part, at); err != nil {
 			return err
 		}

@@ -314,15 +314,8 @@ func Restored(ctx context.Context, file, to string, src scene.Source, rate int64
 		return err
 	}
 	defer r.Close()
-	depth := "24"
-	switch f := r.Format(); {
-	case f.Float:
-		depth = "32f"
-	case f.Bits <= 16:
-		depth = "16"
-	}
 	f := r.Format()
-	out, err := Create(to, f.Rate, f.Channels, depth, true)
+	out, err := Create(to, f.Rate, f.Channels, DepthOf(f), true)
 	if err != nil {
 		return err
 	}

@@ -253,17 +253,5 @@ func (s *Server) recutSound(w http.ResponseWriter, r *http.Request) error {
 	}
 	rate := st.Scene.SampleRate
 	span := pcm.Span{From: max(0, at-3*rate), To: at + 3*rate}
-	return sendSound(w, rendering{m, int(rate)}, span, int(rate), "inline", "new cut")
+	return sendSound(w, mix.Recording{Mixer: m, Rate: int(rate)}, span, int(rate), "inline", "new cut")
 }
-
-// rendering is a mix as a recording.
-type rendering struct {
-	*mix.Mixer
-	rate int
-}
-
-func (m rendering) Format() pcm.Format {
-	return pcm.Format{Rate: m.rate, Channels: m.Channels(), Bits: 64, Float: true}
-}
-func (m rendering) Len() int64                                  { return m.Length() }
-func (m rendering) ReadSamplesAt(dst pcm.Block, at int64) error { return m.Render(dst, at) }

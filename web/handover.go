@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -531,24 +530,9 @@ func (s *Server) madeAll(w http.ResponseWriter, r *http.Request) error {
 		fmt.Sprintf("attachment; filename=%q", strings.TrimSuffix(first, filepath.Ext(first))+".zip"))
 	z := zip.NewWriter(w)
 	for _, f := range list {
-		if err := zipped(z, filepath.Join(s.Made, id, filepath.Base(f.File))); err != nil {
+		if err := handover.ZipFile(z, filepath.Join(s.Made, id, filepath.Base(f.File)), filepath.Base(f.File)); err != nil {
 			return err
 		}
 	}
 	return z.Close()
-}
-
-// zipped puts a file into a ZIP file; sound is not made smaller.
-func zipped(z *zip.Writer, path string) error {
-	f, err := os.Open(path)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	to, err := z.CreateHeader(&zip.FileHeader{Name: filepath.Base(path), Method: zip.Store, Modified: time.Now()})
-	if err != nil {
-		return err
-	}
-	_, err = io.Copy(to, f)
-	return err
 }

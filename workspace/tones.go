@@ -142,18 +142,5 @@ func (s *Scene) WithBed(ctx context.Context, t store.Tone) (pcm.ReaderAt, error)
 		return nil, err
 	}
 	whole, err := mix.New(with, audit.NewMeter(with, s.Sources()).Mix(with), mix.Options{})
-	return mixed{whole, int(with.SampleRate), with.Length()}, err
+	return mix.Recording{Mixer: whole, Rate: int(with.SampleRate)}, err
 }
-
-// mixed is a scene's mix as a sound that can be read.
-type mixed struct {
-	*mix.Mixer
-	rate   int
-	length int64
-}
-
-func (m mixed) Format() pcm.Format {
-	return pcm.Format{Rate: m.rate, Channels: m.Channels(), Bits: 64, Float: true}
-}
-func (m mixed) Len() int64                                  { return m.length }
-func (m mixed) ReadSamplesAt(dst pcm.Block, at int64) error { return m.Render(dst, at) }

@@ -60,7 +60,6 @@ type Finder struct {
 	most float64     // amplitude that may stand
 	at   int64       // sample of the stream that kept begins with
 	kept [][]float64 // samples that are not judged yet, and those that their interpolation needs
-	peak []float64
 }
 
 // NewFinder gives a finder for sound of a rate and so many channels, whose first block will begin at a sample, and a
@@ -85,7 +84,6 @@ func NewFinder(rate, channels int, from int64, ceilingDBTP float64) (*Finder, er
 		most: level.Amplitude(ceilingDBTP - margin),
 		at:   start,
 		kept: make([][]float64, channels),
-		peak: make([]float64, group),
 	}
 	for c := range f.kept {
 		f.kept[c] = make([]float64, from-start) // silence
@@ -112,7 +110,7 @@ func (f *Finder) judge() {
 			most = max(most, measure.Reaches(ch[done:done+group+2*around], f.most))
 		}
 		if most > f.most {
-			f.plan.ask(pcm.Floor(f.at+done+around, group), level.DB(f.most/most))
+			f.plan.needs = append(f.plan.needs, need{pcm.Floor(f.at+done+around, group), level.DB(f.most / most)})
 		}
 	}
 	for c := range f.kept {
@@ -121,16 +119,11 @@ func (f *Finder) judge() {
 	f.at += done
 }
 
-// ask notes what a group asks for.
-func (p *Plan) ask(at int64, db float64) { p.needs = append(p.needs, need{at, db}) }
-
 // Plan gives the plan, the stream being silent after what was added.
 func (f *Finder) Plan() *Plan {
-	f.Add(silence(len(f.kept), 2*measure.AroundPeak+group))
+	f.Add(pcm.NewBlock(len(f.kept), 2*measure.AroundPeak+group))
 	return f.plan
 }
-
-func silence(channels int, n int64) pcm.Block { return pcm.NewBlock(channels, n) }
 
 // Reach gives how many samples before and after a range have to be known for its gains to be those of the whole.
 func Reach(rate int) (before, after int64) {

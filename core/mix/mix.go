@@ -333,6 +333,23 @@ func (m *Mixer) Length() int64 { return m.length }
 // Channels is the number of channels of the blocks to render into.
 func (m *Mixer) Channels() int { return m.channels }
 
+// A Recording is a mix as a recording, at a rate.
+type Recording struct {
+	*Mixer
+	Rate int
+}
+
+// Format is that of what Render fills.
+func (r Recording) Format() pcm.Format {
+	return pcm.Format{Rate: r.Rate, Channels: r.channels, Bits: 64, Float: true}
+}
+
+// Len is the length of the scene.
+func (r Recording) Len() int64 { return r.length }
+
+// ReadSamplesAt renders; see pcm.ReaderAt.
+func (r Recording) ReadSamplesAt(dst pcm.Block, at int64) error { return r.Render(dst, at) }
+
 // scratch blocks, for reading sources, and to sum a track in.
 var scratch = sync.Pool{New: func() any { b := pcm.NewBlock(2, renderStep); return &b }}
 

@@ -58,6 +58,14 @@ func FitSpan(s *Scene, c *Clip) pcm.Span {
 	return pcm.Span{From: f.Back(c.In), To: f.Back(c.In + c.Length)}
 }
 
+// Recorded is the recording that a clip shows, as it was recorded, and where in it the clip begins.
+func Recorded(s *Scene, c *Clip) (src Source, in int64) {
+	if src = s.Sources[c.Source]; src.Fit == nil {
+		return src, c.In
+	}
+	return s.Sources[src.Fit.Of], FitSpan(s, c).From
+}
+
 // MaterialOf is a stretch of a source as what tone is made from: of a fitted one, what of its recording sounds there.
 func MaterialOf(s *Scene, source string, span pcm.Span) recipe.Material {
 	f := FitOf(s, source)

@@ -18,6 +18,7 @@ package adl
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -68,13 +69,7 @@ func Loses(s *scene.Scene) (list []string) {
 			}
 		}
 	}
-	for _, what := range slices.Sorted(func(yield func(string) bool) {
-		for k := range count {
-			if !yield(k) {
-				return
-			}
-		}
-	}) {
+	for _, what := range slices.Sorted(maps.Keys(count)) {
 		unit := "clip"
 		if strings.Contains(what, "as a whole") {
 			unit = "track"

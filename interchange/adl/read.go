@@ -3,6 +3,7 @@ package adl
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"path"
 	"regexp"
 	"slices"
@@ -96,20 +97,10 @@ func Read(raw []byte, hints interchange.Hints) (*scene.Scene, []string, error) {
 	if err := r.build(); err != nil {
 		return nil, nil, err
 	}
-	for _, k := range slices.Sorted(keysOf(r.unknown)) {
+	for _, k := range slices.Sorted(maps.Keys(r.unknown)) {
 		r.warnings = append(r.warnings, fmt.Sprintf("%s was not understood, in line %d first", k, r.unknown[k]))
 	}
 	return r.scene, r.warnings, r.scene.Check()
-}
-
-func keysOf(m map[string]int) func(func(string) bool) {
-	return func(yield func(string) bool) {
-		for k := range m {
-			if !yield(k) {
-				return
-			}
-		}
-	}
 }
 
 // frameRates are what a list may count, without a remark of ours.

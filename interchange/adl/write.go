@@ -136,12 +136,9 @@ func digest(src scene.Source) string {
 
 func (w *writer) event(t *scene.Track, i int, on string) {
 	s, c := w.scene, t.Clips[i]
-	src, in := s.Sources[c.Source], c.In
+	src, in := scene.Recorded(s, &c)
 	if src.Tone != nil {
 		return
-	}
-	if src.Fit != nil {
-		in, src = scene.FitSpan(s, &c).From, s.Sources[src.Fit.Of]
 	}
 	from, to := c.Start, c.End()
 	fadeIn, fadeOut := c.FadeIn, c.FadeOut

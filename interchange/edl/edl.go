@@ -19,6 +19,7 @@ package edl
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -93,7 +94,7 @@ func Loses(s *scene.Scene) (list []string) {
 			}
 		}
 	}
-	for _, what := range slices.Sorted(keys(count)) {
+	for _, what := range slices.Sorted(maps.Keys(count)) {
 		unit := "clip"
 		if strings.Contains(what, "as a whole") {
 			unit = "track"
@@ -110,16 +111,6 @@ func Loses(s *scene.Scene) (list []string) {
 		list = append(list, counted(n, "marker"))
 	}
 	return list
-}
-
-func keys(m map[string]int) func(func(string) bool) {
-	return func(yield func(string) bool) {
-		for k := range m {
-			if !yield(k) {
-				return
-			}
-		}
-	}
 }
 
 func counted(n int, what string) string {

@@ -77,13 +77,9 @@ func (w *writer) frame(t *scene.Track, at int64) int64 {
 func (w *writer) track(t *scene.Track, on int) {
 	s := w.scene
 	for i, c := range t.Clips {
-		src := s.Sources[c.Source]
+		src, in := scene.Recorded(s, &c)
 		if c.Muted || src.Tone != nil {
 			continue
-		}
-		in := inOf(s, &c)
-		if src.Fit != nil {
-			src = s.Sources[src.Fit.Of]
 		}
 		e := event{reel: w.reel(src), name: oneLine(c.Name), file: src.URL}
 		e.on[on] = true
@@ -130,14 +126,6 @@ func (w *writer) track(t *scene.Track, on int) {
 	}
 }
 
-// inOf is where in its recording a clip begins.
-func inOf(s *scene.Scene, c *scene.Clip) int64 {
-	if s.Sources[c.Source].Fit != nil {
-		return scene.FitSpan(s, c).From
-	}
-	return c.In
-}
-
 // time is a frame in a track's units.
 func (w *writer) time(t *scene.Track, frame int64) int64 {
 	if t.Kind == scene.Picture {
@@ -158,16 +146,13 @@ func (w *writer) dissolve(e *event, t *scene.Track, left *scene.Clip, b *scene.B
 	e.in, e.recIn = e.in-before, e.recIn-before
 	e.dissolve, e.before, e.law = before+after, before, string(b.Law)
 	e.last = oneLine(left.Name)
-	src := w.scene.Sources[left.Source]
+	src, in := scene.Recorded(w.scene, left)
 	if src.Tone != nil || left.Muted {
 		e.from = black
 		return
 	}
-	if src.Fit != nil {
-		src = w.scene.Sources[src.Fit.Of]
-	}
 	e.from = w.reel(src)
-	at := inOf(w.scene, left) + w.scene.Unit(t, src.Offset) + w.time(t, e.recIn-w.scene.StartFrame) - left.Start
+	at := in + w.scene.Unit(t, src.Offset) + w.time(t, e.recIn-w.scene.StartFrame) - left.Start
 	e.fromAt = w.frame(t, at)
 }
 

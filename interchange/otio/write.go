@@ -161,10 +161,9 @@ func put(o object, key string, v any, when bool) {
 }
 
 func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64, named map[scene.ClipID]bool) object {
-	src, in := s.Sources[c.Source], c.In
+	src, in := scene.Recorded(s, &c) // at the place that is heard first
 	length := scene.SourceLength(s, t, c)
-	if src.Fit != nil { // the recording itself, at the place that is heard first
-		in, src = scene.FitSpan(s, &c).From, s.Sources[src.Fit.Of]
+	if s.Sources[c.Source].Fit != nil {
 		length = src.Samples
 	}
 	ref := object{

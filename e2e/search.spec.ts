@@ -54,16 +54,25 @@ test("the seam list shows those that have the words that are typed, and says how
   await expect(seams(page)).toHaveCount(all);
 });
 
-test("a row that is drawn anew while it is pressed is chosen all the same", async ({ page, app }) => {
+test("a row that is drawn anew, or put elsewhere, while it is pressed is chosen all the same", async ({
+  page,
+  app,
+}) => {
   await demo(page, app);
   await expect(page.locator(".list-head")).not.toContainText("being measured");
-  const row = seams(page).nth(3),
-    box = (await row.boundingBox())!;
-  await page.mouse.move(box.x + 60, box.y + 20);
-  await page.mouse.down();
-  await row.evaluate((r) => r.replaceWith(r.cloneNode(true)));
-  await page.mouse.up();
-  await expect(page.locator(".bench-head h2")).toContainText("Seam 4");
+  const changes: [number, (row: Element) => void][] = [
+    [3, (r) => r.replaceWith(r.cloneNode(true))],
+    [4, (r) => r.parentElement!.replaceChildren(...r.parentElement!.children)],
+  ];
+  for (const [n, change] of changes) {
+    const row = seams(page).nth(n),
+      box = (await row.boundingBox())!;
+    await page.mouse.move(box.x + 60, box.y + 20);
+    await page.mouse.down();
+    await row.evaluate(change);
+    await page.mouse.up();
+    await expect(page.locator(".bench-head h2")).toContainText(`Seam ${n + 1} `);
+  }
 });
 
 test("the past shows those edits that have the words that are typed, and says how many of all", async ({

@@ -44,15 +44,17 @@ export class SeamList {
       const s = row && this.all.find((x) => x.id === row.dataset.seam);
       if (s) this.choose(s);
     };
-    box.addEventListener("click", (e) => take(rowOf(e)));
-    // A row that is drawn anew between press and release gets no click: then what was pressed is taken.
+    // A row that is drawn anew, or moved, between press and release gets no click: what was pressed is taken.
     let pressed: { row: HTMLElement | null; x: number; y: number } | undefined;
-    box.addEventListener("pointerdown", (e) => (pressed = { row: rowOf(e), x: e.clientX, y: e.clientY }));
+    box.addEventListener("pointerdown", (e) => {
+      pressed = e.button === 0 ? { row: rowOf(e), x: e.clientX, y: e.clientY } : undefined;
+    });
     box.addEventListener("pointerup", (e) => {
       const p = pressed;
       pressed = undefined;
-      if (p?.row && !p.row.isConnected && Math.hypot(e.clientX - p.x, e.clientY - p.y) < 8) take(p.row);
+      if (p && Math.hypot(e.clientX - p.x, e.clientY - p.y) < 8) take(p.row);
     });
+    box.addEventListener("click", (e) => e.detail === 0 && take(rowOf(e))); // without a pointer
   }
 
   set(all: Seam[]): void {

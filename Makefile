@@ -95,7 +95,7 @@ fuzz: web/static/made
 	tools/install-missing mariadbd ffmpeg
 	go test ./core/pcm/wav $(FUZZ) FuzzOpen
 	go test ./core/pcm/flac $(FUZZ) FuzzDecoder
-	go test ./interchange/otio $(FUZZ) FuzzRead
+	for format in otio edl adl; do go test ./interchange/$$format $(FUZZ) FuzzRead || exit 1; done
 	go test ./interchange/report $(FUZZ) FuzzCSV
 	go test ./core/audit $(FUZZ) FuzzEdits
 	go test ./web $(FUZZ) FuzzUploads

@@ -245,6 +245,32 @@ func TestASourceRunsOverMidnight(t *testing.T) {
 	}
 }
 
+// So may the list itself, within an event and between two.
+func TestAListRunsOverMidnight(t *testing.T) {
+	raw := []byte("001  A  V  C  10:00:00:00 10:00:04:00 23:59:58:00 00:00:02:00\n" +
+		"002  B  V  C  10:00:00:00 10:00:01:00 00:00:02:00 00:00:03:00\n")
+	s, _, err := edl.Read(raw, interchange.Hints{Rate: timecode.F25})
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := s.Tracks[0].Clips
+	if len(c) != 2 || c[0].Length != 100 || c[1].Start != c[0].End() || c[1].Length != 25 {
+		t.Errorf("%+v", c)
+	}
+	again, err := edl.Write(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	back, _, err := edl.Read(again, interchange.Hints{})
+	if err != nil || len(back.Tracks[0].Clips) != 2 || back.Length() != s.Length() {
+		t.Errorf("%+v, %v\n%s", back, err, again)
+	}
+	late := []byte("001  A  V  C  10:00:00:00 10:00:04:00 41:00:00:00 41:00:04:00\n")
+	if _, _, err := edl.Read(late, interchange.Hints{Rate: timecode.F25}); err == nil {
+		t.Error("hour 41 is taken")
+	}
+}
+
 // What a scene holds that no list carries is said, kind by kind, before it is written.
 func TestWhatIsNotCarriedIsSaid(t *testing.T) {
 	s := scenetest.Mixed(t, timecode.F25)

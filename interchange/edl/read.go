@@ -199,7 +199,17 @@ func (r *reader) timecode(text string) (int64, error) {
 	if !timecodeForm.MatchString(text) {
 		return 0, fmt.Errorf("%q is no timecode; they have the form 01:00:00:00", text)
 	}
-	return rate.Parse(strings.ReplaceAll(text, ".", ":"))
+	at, err := rate.Parse(strings.ReplaceAll(text, ".", ":"))
+	if err == nil && at >= day(rate) {
+		err = fmt.Errorf("timecode %s is past the last of a day", text)
+	}
+	return at, err
+}
+
+// day is how many frames timecode counts in a day.
+func day(rate timecode.Rate) int64 {
+	last, _ := rate.Parse(fmt.Sprintf("23:59:59:%02d", rate.Nominal()-1))
+	return last + 1
 }
 
 func (r *reader) event(number int, line string) error {
@@ -229,10 +239,12 @@ func (r *reader) event(number int, line string) error {
 			return err
 		}
 	}
-	rate := r.scene.Rate
-	last, _ := rate.Parse(fmt.Sprintf("23:59:59:%02d", rate.Nominal()-1))
-	if e.out < e.in && e.out+last+1-e.in == e.recOut-e.recIn {
-		e.out += last + 1 // a source that runs over midnight
+	over := day(r.scene.Rate) // lists and sources may run over midnight
+	if e.recOut < e.recIn && e.recOut+over-e.recIn < over/2 {
+		e.recOut += over
+	}
+	if e.out < e.in && e.out+over-e.in == e.recOut-e.recIn {
+		e.out += over
 	}
 	if e.recOut < e.recIn || e.out < e.in {
 		return fmt.Errorf("the event ends before it begins")
@@ -357,8 +369,11 @@ func (r *reader) build() error {
 	s.Name = cmp.Or(r.title, "scene")
 	if !r.started {
 		r.start = r.entries[0].recIn
+		over := slices.ContainsFunc(r.entries, func(e *entry) bool { return e.recOut >= day(s.Rate) })
 		for _, e := range r.entries {
-			r.start = min(r.start, e.recIn)
+			if !over {
+				r.start = min(r.start, e.recIn)
+			}
 		}
 		// A list that begins on an hour, or after it, counts from that hour.
 		hour := s.Rate.Nominal() * 3600
@@ -368,6 +383,11 @@ func (r *reader) build() error {
 		r.start = r.start / hour * hour
 	}
 	s.StartFrame = r.start
+	for _, e := range r.entries {
+		if e.recIn < r.start && e.recIn+day(s.Rate)-r.start < day(s.Rate)/2 { // behind midnight
+			e.recIn, e.recOut = e.recIn+day(s.Rate), e.recOut+day(s.Rate)
+		}
+	}
 	for on := range len(channels{}) {
 		if err := r.channel(on); err != nil {
 			return err

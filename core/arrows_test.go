@@ -17,7 +17,7 @@ const arrows = `
 cmd/blendseam: core/advise core/alike core/analysis core/audit core/ceiling
   core/evening core/fit core/fit/timing core/level
   core/likeness core/limit
-  core/loud core/margin core/measure core/mix
+  core/loud core/margin core/measure core/merge core/mix
   core/pcm core/scene core/sources core/timecode core/tone core/tone/recipe demo handover intake interchange
   interchange/report media scratch store store/server web workspace
 core/advise: core/audit core/blend core/evening core/fill core/level core/loud core/measure core/mix core/pcm core/scene
@@ -44,6 +44,7 @@ core/loud: core/audit core/level core/measure core/mix core/pcm core/scene core/
 core/likeness: core/analysis core/audit core/curve core/filter core/level core/measure core/pcm core/scene
 core/margin: core/analysis core/audit core/level core/measure core/mix core/pcm core/scene core/sources core/spread
 core/measure: core/level core/pcm core/simd
+core/merge: core/pcm core/scene
 core/mix: core/blend core/cache core/curve core/filter core/fit core/ground core/level core/limit
   core/measure core/pcm core/scene core/simd core/tone
   core/tone/recipe
@@ -66,7 +67,7 @@ demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene co
   media
 handover: core/audit core/ceiling core/level core/measure core/mix core/pcm core/pcm/wav core/recut core/scene
   interchange media
-intake: core/limit core/pcm core/room core/scene core/timecode core/tone core/tone/recipe interchange media
+intake: core/limit core/pcm core/room core/scene core/timecode core/tone interchange media
   scratch store
 interchange: core/scene core/timecode
 interchange/adl: core/blend core/scene core/timecode interchange
@@ -119,6 +120,7 @@ var levels = []string{
 	"core/likeness",
 	"core/margin",
 	"core/takes",
+	"core/merge",
 	"core/evening",
 	"core/fill",
 	"core/loud",

@@ -10,13 +10,11 @@ import (
 	"io"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
-	"blendseam/core/tone/recipe"
 	"blendseam/media"
 	"blendseam/scratch"
 	"blendseam/store"
@@ -232,7 +230,7 @@ func (in Intake) SceneFile(ctx context.Context, path, name string) (id string, w
 	if err != nil {
 		return "", nil, err
 	}
-	id, err = in.adopt(ctx, s, name, nil, func(src scene.Source) (media.Info, error) {
+	s, err = in.adopt(s, nil, func(src scene.Source) (media.Info, error) {
 		file, err := media.LocalPath(filepath.Dir(path), src.URL)
 		if err != nil {
 			return media.Info{}, err
@@ -245,7 +243,11 @@ func (in Intake) SceneFile(ctx context.Context, path, name string) (id string, w
 	if err != nil {
 		return "", nil, fmt.Errorf("%s: %w", filepath.Base(path), err)
 	}
-	return id, warnings, nil
+	if name != "" {
+		s.Name = name
+	}
+	id, err = in.Store.Create(ctx, s)
+	return id, warnings, err
 }
 
 // restored takes a recording that was cut to what a scene uses, at its full length.
@@ -262,103 +264,33 @@ func (in Intake) restored(ctx context.Context, file string, src scene.Source, s 
 	return in.File(ctx, whole, s.SampleRate, s.Rate)
 }
 
-// adopt keeps a scene whose sources are given by get, but for those that are gone.
+// adopt is a scene of a file with its recordings as they are here, given by get, but for those that are gone.
 func (in Intake) adopt(
-	ctx context.Context,
 	s *scene.Scene,
-	name string,
 	gone map[string]scene.Source,
 	get func(scene.Source) (media.Info, error),
-) (id string, err error) {
-	ids := map[string]string{}
-	sources := map[string]scene.Source{}
+) (*scene.Scene, error) {
+	list := map[string]scene.Source{}
 	for old, src := range s.Sources {
 		if src.Made() {
 			continue
 		}
 		if missing, is := gone[old]; is {
-			ids[old], sources[missing.ID] = missing.ID, missing
+			list[old] = missing
 			continue
 		}
 		info, err := get(src)
 		if err != nil {
-			return "", err
+			return nil, err
 		}
 		now, err := in.Source(info, s)
 		if err != nil {
-			return "", err
+			return nil, err
 		}
 		now.Name, now.URL, now.Offset, now.Foreign, now.Stretches = src.Name, info.Name, src.Offset, src.Foreign,
 			src.Stretches
 		now.Joined = src.Joined
-		ids[old], sources[info.ID] = info.ID, now
+		list[old] = now
 	}
-	with := &scene.Scene{SampleRate: s.SampleRate, Sources: sources}
-	for old, src := range s.Sources {
-		if src.Fit == nil {
-			continue
-		}
-		own := *src.Fit
-		own.Of = ids[own.Of]
-		now, err := scene.FitSource(with, own, src.Name)
-		if err != nil {
-			return "", err
-		}
-		ids[old], sources[now.ID] = now.ID, now
-	}
-	for old, src := range s.Sources {
-		if src.Tone == nil {
-			continue
-		}
-		own := *src.Tone
-		for _, list := range []*[]recipe.Material{&own.Left, &own.Right} {
-			*list = slices.Clone(*list)
-			for i := range *list {
-				(*list)[i].Source = ids[(*list)[i].Source]
-			}
-		}
-		now, err := with.ToneSource(own, src.Name)
-		if err != nil {
-			return "", err
-		}
-		ids[old], sources[now.ID] = now.ID, now
-	}
-	s.Sources = sources
-	moved := func(r *recipe.Room) *recipe.Room {
-		if len(r.Tones()) == 0 {
-			return r
-		}
-		own := *r
-		own.Tone = ids[r.Tone]
-		return &own
-	}
-	renamed := func(tracks []*scene.Track) {
-		for _, t := range tracks {
-			t.Room = moved(t.Room)
-			for i := range t.Clips {
-				c := &t.Clips[i]
-				c.Source, c.Room = ids[c.Source], moved(c.Room)
-				if c.Takes == nil {
-					continue
-				}
-				for k := range c.Takes.Others {
-					take := &c.Takes.Others[k]
-					take.Source, take.Room = ids[take.Source], moved(take.Room)
-				}
-			}
-		}
-	}
-	renamed(s.Tracks)
-	for _, a := range s.Aside {
-		renamed(a.Tracks)
-	}
-	for _, src := range sources {
-		if src.Joined != nil {
-			renamed(src.Joined.Tracks)
-		}
-	}
-	if name != "" {
-		s.Name = name
-	}
-	return in.Store.Create(ctx, s)
+	return scene.WithRecordings(s, list)
 }

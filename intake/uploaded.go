@@ -44,13 +44,28 @@ func (in Intake) Uploaded(
 	name string,
 	chosen map[string]string,
 ) (id string, warnings []string, err error) {
-	known, err := in.all(ctx)
+	s, warnings, err := in.Read(ctx, raw, name, chosen)
 	if err != nil {
 		return "", nil, err
 	}
+	id, err = in.Store.Create(ctx, s)
+	return id, warnings, err
+}
+
+// Read reads a scene file as Uploaded does, and keeps nothing.
+func (in Intake) Read(
+	ctx context.Context,
+	raw []byte,
+	name string,
+	chosen map[string]string,
+) (s *scene.Scene, warnings []string, err error) {
+	known, err := in.all(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
 	format, err := interchange.Of(name)
 	if err != nil {
-		return "", nil, err
+		return nil, nil, err
 	}
 	length := func(target string) (sound, picture *big.Rat) {
 		list := named(known, target)
@@ -71,9 +86,9 @@ func (in Intake) Uploaded(
 		}
 		return nil
 	}
-	s, warnings, err := format.Read(raw, interchange.Hints{Length: length, Start: start})
+	s, warnings, err = format.Read(raw, interchange.Hints{Length: length, Start: start})
 	if err != nil {
-		return "", nil, fmt.Errorf("%s: %w", name, err)
+		return nil, nil, fmt.Errorf("%s: %w", name, err)
 	}
 	found, gone, open := map[string]media.Info{}, map[string]scene.Source{}, &Choices{}
 	for id, src := range s.Sources {
@@ -89,7 +104,7 @@ func (in Intake) Uploaded(
 			continue
 		}
 		if err != nil {
-			return "", nil, fmt.Errorf("%s: %w", name, err)
+			return nil, nil, fmt.Errorf("%s: %w", name, err)
 		}
 		if len(list) > 1 {
 			open.List = append(open.List, Choice{src.URL, baseName(src.URL), list})
@@ -98,16 +113,16 @@ func (in Intake) Uploaded(
 	}
 	if len(open.List) > 0 {
 		slices.SortFunc(open.List, func(a, b Choice) int { return strings.Compare(a.URL, b.URL) })
-		return "", nil, open
+		return nil, nil, open
 	}
-	id, err = in.adopt(ctx, s, "", gone, func(src scene.Source) (media.Info, error) {
+	s, err = in.adopt(s, gone, func(src scene.Source) (media.Info, error) {
 		info := found[src.ID]
 		return info, in.Library.Prepare(ctx, info, s.SampleRate, s.Rate)
 	})
 	if err != nil {
-		return "", nil, fmt.Errorf("%s: %w", name, err)
+		return nil, nil, fmt.Errorf("%s: %w", name, err)
 	}
-	return id, warnings, nil
+	return s, warnings, nil
 }
 
 // baseName is the file's name in a media URL.

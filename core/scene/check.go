@@ -32,17 +32,8 @@ func (s *Scene) Check() error {
 			return err
 		}
 	}
-	for i, a := range s.Aside {
-		if a.Length < 1 || a.Length > limit.SceneHours*3600*s.Rate.Nominal() || a.From < 0 {
-			return fmt.Errorf("stretch %d of what is kept aside is %d frames long", i+1, a.Length)
-		}
-		apart := *s
-		apart.Tracks = a.Tracks
-		for _, t := range a.Tracks {
-			if err := cmp.Or(checkTrack(&apart, t), checkBounds(&apart, t)); err != nil {
-				return fmt.Errorf("stretch %d of what is kept aside, track %s: %w", i+1, t.Name, err)
-			}
-		}
+	if err := checkAside(s); err != nil {
+		return err
 	}
 	for _, t := range s.Tracks {
 		if err := checkTrack(s, t); err != nil {
@@ -50,6 +41,23 @@ func (s *Scene) Check() error {
 		}
 		if err := checkBounds(s, t); err != nil {
 			return fmt.Errorf("track %s: %w", t.Name, err)
+		}
+	}
+	return nil
+}
+
+// checkAside refuses stretches that are kept aside and could not come back.
+func checkAside(s *Scene) error {
+	for i, a := range s.Aside {
+		if a == nil || a.Length < 1 || a.Length > limit.SceneHours*3600*s.Rate.Nominal() || a.From < 0 {
+			return notPossible("Stretch %d of what is kept aside has no length, or lies nowhere.", i+1)
+		}
+		apart := *s
+		apart.Tracks = a.Tracks
+		for _, t := range a.Tracks {
+			if err := cmp.Or(checkTrack(&apart, t), checkBounds(&apart, t)); err != nil {
+				return notPossible("Stretch %d of what is kept aside, track %s: %s", i+1, t.Name, err)
+			}
 		}
 	}
 	return nil

@@ -45,6 +45,7 @@ var edits = map[string]func() Edit{
 	"drop_take":     func() Edit { return new(DropTake) },
 	"use_take":      func() Edit { return new(UseTake) },
 	"recut":         func() Edit { return new(Recut) },
+	"merge":         func() Edit { return new(Merge) },
 	"link_source":   func() Edit { return new(LinkSource) },
 	"remove":        func() Edit { return new(Remove) },
 	"remove_range":  func() Edit { return new(RemoveRange) },
@@ -608,11 +609,9 @@ func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
 	case *LinkSource:
 		e.To, err = do(e.To)
 	case *Recut:
-		for i, src := range e.Sources {
-			if e.Sources[i], err = do(src); err != nil {
-				return err
-			}
-		}
+		return bringingAll(e.Sources, do)
+	case *Merge:
+		return bringingAll(e.Sources, do)
 	case *Paste:
 		for id, src := range e.Clipboard.Sources {
 			if src.Made() {
@@ -624,6 +623,19 @@ func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
 		}
 	}
 	return err
+}
+
+// bringingAll calls do for those of a list that are recordings.
+func bringingAll(list []Source, do func(Source) (Source, error)) (err error) {
+	for i, src := range list {
+		if src.Made() {
+			continue
+		}
+		if list[i], err = do(src); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // InOrder makes one edit of several; a batch among them gives its edits.

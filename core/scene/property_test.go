@@ -57,6 +57,7 @@ func TestRandomEditsKeepEveryInvariant(t *testing.T) {
 				checkLeads(t, next, when)
 				checkPairs(t, next, when)
 				checkPatches(t, next, when)
+				checkSources(t, next, when)
 				if scene.Describe(s, next, e) == "" {
 					t.Fatalf("%s has no words", when)
 				}
@@ -98,6 +99,19 @@ func TestRandomEditsKeepEveryInvariant(t *testing.T) {
 	for _, name := range scene.Names() {
 		if did[name] == 0 && name != "bring" {
 			t.Errorf("no %s was ever done", name)
+		}
+	}
+}
+
+// checkSources: what clips show is there.
+func checkSources(t *testing.T, s *scene.Scene, when string) {
+	for _, track := range s.Tracks {
+		for i := range track.Clips {
+			for _, id := range scene.Needed(s, &track.Clips[i]) {
+				if _, known := s.Sources[id]; !known {
+					t.Fatalf("after %s: %s needs the source %s, which is not there", when, track.Clips[i].Name, id)
+				}
+			}
 		}
 	}
 }

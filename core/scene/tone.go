@@ -412,13 +412,31 @@ func (d *draft) follow(t *Track, ci int, was Clip, before, now pcm.Span) {
 	tone := *src.Tone
 	tone.From, tone.To = c.In+now.From-c.Start, c.In+now.To-c.Start
 	if next, err := d.ToneSource(tone, src.Name); err == nil {
+		was := c.Source
 		d.Sources = maps.Clone(d.Sources)
-		if !joinedOf(d.Scene, c.Source) {
-			delete(d.Sources, c.Source)
-		}
 		d.Sources[next.ID] = next
 		c.Source = next.ID
+		if !usedIn(d.Scene, was) {
+			delete(d.Sources, was)
+		}
 	}
+}
+
+// usedIn tells whether any clip of a scene needs a source, those that lie aside and those that others were joined from
+// among them.
+func usedIn(s *Scene, source string) bool {
+	if joinedOf(s, source) || slices.Contains(NeededAside(s), source) {
+		return true
+	}
+	for _, t := range s.Tracks {
+		for i := range t.Clips {
+			c := &t.Clips[i]
+			if c.Source == source || c.hasTake(source) || slices.Contains(c.Room.Tones(), source) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // Keep keeps of a clip only some stretches of the scene, with soft edges, and leaves gaps between them.

@@ -164,6 +164,21 @@ func missing(s *scene.Scene) scene.Edit {
 	return &scene.Bring{Source: scene.Source{ID: "missing-0", Name: "gone", URL: "gone.wav", Samples: 48000, Channels: 1}}
 }
 
+// merging takes what another version has, which some edits more made of the scene.
+func merging(s *scene.Scene, rng *rand.Rand) scene.Edit {
+	other := s
+	for range 3 {
+		e := Random(other, rng)
+		if _, merge := e.(*scene.Merge); merge {
+			continue
+		}
+		if next, err := scene.Apply(other, e); err == nil {
+			other = next
+		}
+	}
+	return scene.Becoming(s, other, "")
+}
+
 // recutting is a new cut of the picture: shots are left out, swapped, trimmed, and put in.
 func recutting(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	e := &scene.Recut{}
@@ -443,7 +458,11 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		}
 		return &scene.AddMarker{At: from, Name: "here"}
 	case 36:
-		switch rng.IntN(4) {
+		switch rng.IntN(6) {
+		case 4:
+			return merging(s, rng)
+		case 5:
+			return missing(s)
 		case 0:
 			if len(s.Sources["s1"].Stretches) > 0 && some {
 				return &scene.DropStretch{Source: "s1", Name: "a stretch"}

@@ -1,0 +1,183 @@
+package scene
+
+import (
+	"fmt"
+	"maps"
+	"reflect"
+	"slices"
+
+	"blendseam/core/limit"
+)
+
+// Merge takes what another version of the scene has: tracks as they are there, and all else that differs. Package merge
+// finds what both versions did, and [Becoming] the edit.
+type Merge struct {
+	Order   []TrackID `json:"order"`             // all tracks
+	Tracks  []*Track  `json:"tracks,omitempty"`  // that are new or differ
+	Sources []Source  `json:"sources,omitempty"` // that are new or differ
+	Rest    *Rest     `json:"rest,omitempty"`    // nil: as it is
+	Words   string    `json:"words,omitempty"`
+}
+
+// Rest is what a scene has beside tracks and sources.
+type Rest struct {
+	Name       string   `json:"name"`
+	Channels   int      `json:"channels"`
+	StartFrame int64    `json:"start_frame"`
+	Pairs      []Pair   `json:"pairs,omitempty"`
+	Markers    []Marker `json:"markers,omitempty"`
+	Aside      []*Aside `json:"aside,omitempty"`
+	LastID     int64    `json:"last_id"`
+	Foreign    Foreign  `json:"foreign,omitempty"`
+}
+
+// restOf is that of a scene.
+func restOf(s *Scene) Rest {
+	return Rest{s.Name, s.Channels, s.StartFrame, s.Pairs, s.Markers, s.Aside, s.LastID, s.Foreign}
+}
+
+// Becoming is the edit that makes one scene into another of the same rates. Sources that only the first has stay.
+func Becoming(before, after *Scene, words string) *Merge {
+	e := &Merge{Words: words}
+	for _, t := range after.Tracks {
+		e.Order = append(e.Order, t.ID)
+		if was := before.Track(t.ID); was == nil || was != t && !reflect.DeepEqual(was, t) {
+			e.Tracks = append(e.Tracks, t)
+		}
+	}
+	for _, id := range slices.Sorted(maps.Keys(after.Sources)) {
+		if was, known := before.Sources[id]; !known || !reflect.DeepEqual(was, after.Sources[id]) {
+			e.Sources = append(e.Sources, after.Sources[id])
+		}
+	}
+	if rest := restOf(after); !reflect.DeepEqual(rest, restOf(before)) {
+		e.Rest = &rest
+	}
+	return e
+}
+
+func (e *Merge) apply(d *draft) error {
+	if err := e.sources(d); err != nil {
+		return err
+	}
+	if err := e.tracks(d); err != nil {
+		return err
+	}
+	if r := e.Rest; r != nil {
+		if r.Channels < 1 || r.Channels > 2 || len(r.Markers) > limit.Batch || len(r.Pairs) > limit.Batch ||
+			max(r.StartFrame, -r.StartFrame) > unbounded {
+			return notPossible("The other version cannot be: it has %s, and %s.", count(r.Channels, "channel"),
+				count(len(r.Markers), "marker"))
+		}
+		d.Name, d.Channels, d.StartFrame, d.Pairs = shortName(r.Name), r.Channels, r.StartFrame, r.Pairs
+		d.Markers, d.Aside, d.LastID, d.Foreign = r.Markers, r.Aside, max(d.LastID, r.LastID), r.Foreign
+	}
+	if err := e.twice(d); err != nil {
+		return err
+	}
+	return checkAside(d.Scene)
+}
+
+// sources puts those of the other version to the scene's.
+func (e *Merge) sources(d *draft) error {
+	both := Clipboard{Sources: map[string]Source{}}
+	d.Sources = maps.Clone(d.Sources)
+	for _, src := range e.Sources {
+		both.Sources[src.ID] = src
+		was, known := d.Sources[src.ID]
+		if known && (was.Samples != src.Samples || was.Frames != src.Frames || was.Made() != src.Made()) {
+			return notPossible("The other version has another recording under the name of %s.", was.Name)
+		}
+	}
+	if err := checkTones(d.Scene, both); err != nil {
+		return err
+	}
+	for id, src := range both.Sources {
+		if _, known := d.Sources[id]; known {
+			if err := checkSource(d.Scene, src); err != nil {
+				return err
+			}
+		}
+		d.Sources[id] = src
+	}
+	return nil
+}
+
+// tracks puts those of the other version in the place of the scene's.
+func (e *Merge) tracks(d *draft) error {
+	now := map[TrackID]*Track{}
+	for _, t := range e.Tracks {
+		if t == nil || t.ID == "" || now[t.ID] != nil || t.Kind != Sound && t.Kind != Picture {
+			return notPossible("The other version has a track that cannot be, or one twice.")
+		}
+		for _, c := range t.Clips {
+			src, known := d.Sources[c.Source]
+			if !known || t.Kind == Picture && src.Frames == 0 && !src.Unknown {
+				return notPossible("%s shows a recording that the scene does not have.", shortName(c.Name))
+			}
+		}
+		now[t.ID] = t
+	}
+	var list []*Track
+	for _, id := range e.Order {
+		was, t := d.Track(id), now[id]
+		if t == nil {
+			t = was
+		}
+		if t == nil || slices.ContainsFunc(list, func(o *Track) bool { return o.ID == id }) {
+			return notPossible("The other version has no track %q, or has it twice.", shortName(string(id)))
+		}
+		if was != nil && was.Locked && t.Locked && t != was && !reflect.DeepEqual(was.Clips, t.Clips) {
+			return d.unlocked(was)
+		}
+		if t != was {
+			own := *t
+			own.Clips, own.Blends = slices.Clone(t.Clips), slices.Clone(t.Blends)
+			t = &own
+			d.own[t] = true
+			for _, c := range t.Clips { // how far linked clips run apart was decided in that version
+				d.free[c.Link] = true
+			}
+		}
+		list = append(list, t)
+	}
+	for _, t := range d.Tracks {
+		if t.Locked && !slices.Contains(e.Order, t.ID) {
+			return d.unlocked(t)
+		}
+	}
+	d.Tracks = list
+	return nil
+}
+
+// twice refuses ids that are there twice.
+func (e *Merge) twice(d *draft) error {
+	clips := map[ClipID]bool{}
+	for _, t := range d.Tracks {
+		for _, c := range t.Clips {
+			if c.ID == "" || clips[c.ID] {
+				return notPossible("The other version has the clip %s twice.", shortName(c.Name))
+			}
+			clips[c.ID] = true
+		}
+	}
+	markers := map[MarkerID]bool{}
+	for _, m := range d.Markers {
+		if m.ID == "" || markers[m.ID] || m.At < 0 || m.Length < 0 || max(m.At, m.Length) > unbounded {
+			return notPossible("The other version has the marker %s twice, or where nothing can be.", shortName(m.Name))
+		}
+		markers[m.ID] = true
+	}
+	return nil
+}
+
+func (e *Merge) words(before, after *Scene) string {
+	if e.Words != "" {
+		return e.Words
+	}
+	list := Differences(before, after)
+	if len(list) == 1 {
+		return "from the other version: " + list[0]
+	}
+	return fmt.Sprintf("%s taken from the other version", count(len(list), "change"))
+}

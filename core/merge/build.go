@@ -137,8 +137,16 @@ func (b *build) putInOrder() {
 			}
 		}
 	}
-	for _, x := range b.inserts {
-		b.order = slices.Insert(b.order, slices.Index(b.order, x[1])+1, x[0])
+	for left := b.inserts; len(left) > 0; { // one may go behind another that is new as well
+		i := slices.IndexFunc(left, func(x [2]scene.TrackID) bool { return x[1] == "" || slices.Contains(b.order, x[1]) })
+		at := len(b.order)
+		if i < 0 {
+			i = 0 // that is not taken
+		} else {
+			at = slices.Index(b.order, left[i][1]) + 1
+		}
+		b.order = slices.Insert(b.order, at, left[i][0])
+		left = slices.Delete(slices.Clone(left), i, i+1)
 	}
 }
 

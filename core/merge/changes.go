@@ -15,10 +15,13 @@ type change struct {
 	value  any    // what it becomes; nil if it goes
 	clip   scene.ClipID
 	track  scene.TrackID
-	at     int64    // sample of the ancestor
+	at     int64    // sample of the ancestor, nowhere for what has no place
 	joints []string // changes of a version that share one are done together or not at all
 	do     func(b *build)
 }
+
+// nowhere is behind all that has a place.
+const nowhere = int64(1) << 62
 
 // A version is what one did to the ancestor.
 type version struct {
@@ -529,11 +532,11 @@ func (v *version) ofMarkers() {
 func (v *version) ofScene() {
 	but := []string{"Rate", "SampleRate", "Tracks", "Pairs", "Markers", "Sources", "Aside", "LastID"}
 	fields(v.base, v.s, but, func(name string, value reflect.Value) {
-		v.add(&change{key: "scene." + name, value: value.Interface(),
+		v.add(&change{key: "scene." + name, value: value.Interface(), at: nowhere,
 			do: func(b *build) { reflect.ValueOf(&b.scene).Elem().FieldByName(name).Set(value) }})
 	})
 	if !reflect.DeepEqual(v.base.Aside, v.s.Aside) && len(v.base.Aside)+len(v.s.Aside) > 0 {
-		v.add(&change{key: "aside", value: v.s.Aside, do: func(b *build) { b.scene.Aside = v.s.Aside }})
+		v.add(&change{key: "aside", value: v.s.Aside, at: nowhere, do: func(b *build) { b.scene.Aside = v.s.Aside }})
 	}
 	for _, id := range sorted(v.s.Sources) {
 		src := v.s.Sources[id]
@@ -541,7 +544,7 @@ func (v *version) ofScene() {
 		if !known || reflect.DeepEqual(was, src) {
 			continue // a new one comes with what shows it
 		}
-		v.add(&change{key: "source." + id, value: src, do: func(b *build) { b.scene.Sources[id] = src }})
+		v.add(&change{key: "source." + id, value: src, at: nowhere, do: func(b *build) { b.scene.Sources[id] = src }})
 	}
 }
 
@@ -550,7 +553,7 @@ func (v *version) ofTracks() {
 		now := v.s.Track(t.ID)
 		id := t.ID
 		if now == nil {
-			v.add(&change{key: string(id) + ".gone", track: id, joints: []string{"track:" + string(id) + " gone"},
+			v.add(&change{key: string(id) + ".gone", track: id, at: nowhere, joints: []string{"track:" + string(id) + " gone"},
 				do: func(b *build) {
 					delete(b.tracks, id)
 					b.order = slices.DeleteFunc(b.order, func(o scene.TrackID) bool { return o == id })
@@ -558,7 +561,7 @@ func (v *version) ofTracks() {
 			continue
 		}
 		fields(t, now, []string{"ID", "Kind", "Clips", "Blends"}, func(name string, value reflect.Value) {
-			v.add(&change{key: string(id) + "." + name, value: value.Interface(), track: id,
+			v.add(&change{key: string(id) + "." + name, value: value.Interface(), track: id, at: nowhere,
 				do: func(b *build) { reflect.ValueOf(b.tracks[id]).Elem().FieldByName(name).Set(value) }})
 		})
 	}
@@ -571,7 +574,8 @@ func (v *version) ofTracks() {
 		if i > 0 {
 			after = v.s.Tracks[i-1].ID
 		}
-		v.add(&change{key: string(t.ID) + ".new", value: own, track: t.ID, joints: []string{"track:" + string(t.ID) + " new"},
+		v.add(&change{key: string(t.ID) + ".new", value: own, track: t.ID, at: nowhere,
+			joints: []string{"track:" + string(t.ID) + " new"},
 			do: func(b *build) {
 				mine := own
 				mine.Clips = []scene.Clip{}
@@ -580,7 +584,7 @@ func (v *version) ofTracks() {
 			}})
 	}
 	if was, now := v.common(v.base, v.s), v.common(v.s, v.base); !slices.Equal(was, now) {
-		v.add(&change{key: "order", value: now, do: func(b *build) { b.sorted = now }})
+		v.add(&change{key: "order", value: now, at: nowhere, do: func(b *build) { b.sorted = now }})
 	}
 }
 
@@ -623,7 +627,7 @@ func (v *version) rows() (list [][]int) {
 	}
 	list = slices.Collect(maps.Values(groups))
 	first := func(g []int) (at int64) {
-		at = 1 << 62
+		at = nowhere
 		for _, i := range g {
 			at = min(at, v.changes[i].at)
 		}

@@ -94,7 +94,7 @@ func Compare(base, mine, theirs *scene.Scene, known Known) (*Comparison, error) 
 func (c *Comparison) list() {
 	for side, v := range c.versions {
 		for _, group := range v.rows() {
-			row := Row{By: Side(side), Conflict: -1, At: 1 << 62}
+			row := Row{By: Side(side), Conflict: -1, At: nowhere}
 			for _, i := range group {
 				ch := v.changes[i]
 				row.changes = append(row.changes, ch)
@@ -478,8 +478,8 @@ func (c *Comparison) tell() {
 		if len(r.Words) == 0 {
 			r.Words = []string{"something that is not heard"}
 		}
-		if r.Track == "" && r.At > 1<<60 {
-			r.At = 0
+		if r.At == nowhere { // it is of a whole track, or of the scene
+			r.At, r.Track = 0, r.changes[0].track
 		}
 	}
 }

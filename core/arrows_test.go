@@ -89,7 +89,7 @@ tools/bench: core/curve core/pcm core/scene core/timecode interchange/otio media
 web: core/advise core/alike core/analysis core/audit core/blend core/ceiling core/curve core/evening core/fill core/fit
   core/fit/timing core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
-  core/mix core/pcm core/pcm/wav core/scene core/sources core/speech
+  core/merge core/mix core/pcm core/pcm/wav core/scene core/sources core/speech
   core/timecode core/tone handover intake interchange interchange/report media scratch store workspace
 workspace: core/advise core/alike core/analysis core/audit core/cache core/evening core/fill core/fit
   core/fit/timing core/likeness core/loud

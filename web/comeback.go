@@ -29,7 +29,8 @@ func (s *Server) comeBackPage(w http.ResponseWriter, r *http.Request) error {
 	}
 	return s.page(w, "come-back", view{
 		Title: "Come back to " + st.Scene.Name, Scene: st.Key.Scene, Name: st.Scene.Name,
-		Data: map[string]any{"id": st.Key.Scene, "endings": interchange.Endings(","), "picture": picture},
+		Data: map[string]any{"id": st.Key.Scene, "endings": interchange.Endings(","),
+			"usual": interchange.Usual().Extensions[0], "picture": picture},
 	})
 }
 
@@ -238,20 +239,24 @@ func strip(sc *scene.Scene) []ShotView {
 
 // recutSound sends what the scene would sound like around a moment with a new picture cut.
 func (s *Server) recutSound(w http.ResponseWriter, r *http.Request) error {
-	st, plan, _, err := s.planned(w, r)
+	_, plan, _, err := s.planned(w, r)
 	if err != nil {
 		return err
 	}
+	return s.sendAround(w, r, plan.After, "new cut")
+}
+
+// sendAround sends what a scene that is not kept sounds like around a moment that is asked for.
+func (s *Server) sendAround(w http.ResponseWriter, r *http.Request, sc *scene.Scene, name string) error {
 	at, err := strconv.ParseInt(r.URL.Query().Get("at"), 10, 64)
-	if err != nil || at < 0 || at > plan.After.Length() {
+	if err != nil || at < 0 || at > sc.Length() {
 		return errBadRequest{errors.New("at must be a sample of the scene")}
 	}
-	after := s.Workspace.Alone(plan.After)
-	m, err := after.Mixer(r.Context(), mix.Options{})
+	m, err := s.Workspace.Alone(sc).Mixer(r.Context(), mix.Options{})
 	if err != nil {
 		return err
 	}
-	rate := st.Scene.SampleRate
+	rate := sc.SampleRate
 	span := pcm.Span{From: max(0, at-3*rate), To: at + 3*rate}
-	return sendSound(w, mix.Recording{Mixer: m, Rate: int(rate)}, span, int(rate), "inline", "new cut")
+	return sendSound(w, mix.Recording{Mixer: m, Rate: int(rate)}, span, int(rate), "inline", name)
 }

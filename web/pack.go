@@ -74,7 +74,8 @@ func (s *Server) makePackage(
 		}
 	}
 	folder := filepath.Join(dir, "package")
-	packed, err := handover.Pack(ctx, st.Scene, folder, p, func(x float64) { done(0.9 * x) })
+	saved := scene.SavedFrom(st.Scene, scene.Origin{Scene: st.Key.Scene, State: st.Key.Node})
+	packed, err := handover.Pack(ctx, saved, folder, p, func(x float64) { done(0.9 * x) })
 	if err != nil {
 		return nil, err
 	}

@@ -152,7 +152,7 @@ func (s *Server) sceneFile(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return store.ErrNotFound
 	}
-	raw, err := format.Write(st.Scene)
+	raw, err := format.Write(scene.SavedFrom(st.Scene, scene.Origin{Scene: chi.URLParam(r, "scene"), State: st.Node}))
 	if err != nil {
 		return err
 	}

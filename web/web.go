@@ -148,6 +148,9 @@ func (s *Server) routes() http.Handler {
 
 		r.Post("/recut", s.handle(s.recut))
 		r.Post("/recut/sound.wav", s.handle(s.recutSound))
+		r.Post("/merge", s.handle(s.compare))
+		r.Post("/merge/sound.wav", s.handle(s.mergedSound))
+		r.Post("/merge/take", s.handle(s.takeMerged))
 		r.Post("/package", s.handle(s.pack))
 		r.Post("/joins", s.handle(s.join))
 		r.Post("/mixdowns", s.handle(s.mixdown))

@@ -304,7 +304,7 @@ func TestChangesAppliedToWhatWasGiveWhatIs(t *testing.T) {
 		was := state
 		state = StateView{} // the old one stays as it was
 		c.json("GET", "/scenes/"+id+"/state", nil, 200, &state)
-		got := merge(was.Scene, a.Changes)
+		got := applied(was.Scene, a.Changes)
 		gotJSON, _ := json.Marshal(got.Tracks)
 		wantJSON, _ := json.Marshal(state.Tracks)
 		if string(gotJSON) != string(wantJSON) || got.Name != state.Name || len(got.Markers) != len(state.Markers) {
@@ -314,7 +314,7 @@ func TestChangesAppliedToWhatWasGiveWhatIs(t *testing.T) {
 }
 
 // merge does what a page does with changes.
-func merge(s *scene.Scene, ch Changes) *scene.Scene {
+func applied(s *scene.Scene, ch Changes) *scene.Scene {
 	now := *s
 	if ch.Name != nil {
 		now.Name = *ch.Name

@@ -59,7 +59,7 @@ func run(ctx context.Context, args []string) int {
 		&c,
 		kong.Name("blendseam"),
 		kong.Description("Makes cuts in sound disappear."),
-		kong.Vars{"endings": interchange.Endings(", ")},
+		kong.Vars{"endings": interchange.Endings(", "), "usual": interchange.Usual().Extensions[0]},
 		kong.UsageOnError(),
 		kong.WithHyphenPrefixedParameters(true), // --target-lufs -16
 		kong.BindTo(ctx, (*context.Context)(nil)),

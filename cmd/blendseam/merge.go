@@ -10,11 +10,12 @@ import (
 
 	"blendseam/core/merge"
 	"blendseam/core/scene"
+	"blendseam/interchange"
 	"blendseam/media"
 )
 
 type mergeCmd struct {
-	Mine    string   `arg:"" help:"Your version of a scene (.otio)." placeholder:"MINE"`
+	Mine    string   `arg:"" help:"Your version of a scene (${usual})." placeholder:"MINE"`
 	With    string   `required:"" help:"The other person's version." placeholder:"THEIRS"`
 	From    string   `required:"" help:"The version that both began with." placeholder:"BASE"`
 	Out     string   `short:"o" required:"" help:"Scene file to write." placeholder:"OUT"`
@@ -44,6 +45,10 @@ type mergeConflict struct {
 func (c *mergeCmd) Run(ctx context.Context) error {
 	var list []*scene.Scene
 	for _, path := range []string{c.From, c.Mine, c.With} {
+		if format, err := interchange.Of(path); err == nil && len(format.Lacks) > 0 {
+			return fmt.Errorf("%s does not hold all of a scene; versions are compared as %s", path,
+				interchange.Usual().Extensions[0])
+		}
 		s, warnings, err := media.ReadSceneOnly(ctx, path)
 		if err != nil {
 			return err

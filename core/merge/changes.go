@@ -72,6 +72,9 @@ func changesOf(base, s *scene.Scene) *version {
 			v.ripples[t.ID] = v.findRipples(t)
 		}
 	}
+	for _, t := range base.Tracks {
+		v.lastGoesAlong(t)
+	}
 	v.ofScene()
 	v.ofTracks()
 	for _, t := range base.Tracks {
@@ -141,6 +144,42 @@ func (v *version) findRipples(t *scene.Track) (list []ripple) {
 	}
 	slices.Reverse(list)
 	return list
+}
+
+// lastGoesAlong sees whether the last clip of a track, which looks moved by itself, moved as all did on other tracks then.
+func (v *version) lastGoesAlong(t *scene.Track) {
+	i := len(t.Clips) - 1
+	if i < 0 {
+		return
+	}
+	now, ok := v.stays(t, &t.Clips[i])
+	if !ok {
+		return
+	}
+	by := shift(&t.Clips[i], now.clip) - v.rippledBy(t.ID, i)
+	r := ripple{i, by}
+	for _, o := range v.base.Tracks {
+		for _, x := range v.ripples[o.ID] {
+			if by != 0 && o != t && v.alike(t, r, o, x) {
+				v.ripples[t.ID] = append(v.ripples[t.ID], r)
+				return
+			}
+		}
+	}
+}
+
+// alike tells whether two tracks move by as much at the same time.
+func (v *version) alike(t *scene.Track, r ripple, o *scene.Track, x ripple) bool {
+	between := func(t *scene.Track, i int) (from, to int64) {
+		if i > 0 {
+			from = v.base.Time(t, t.Clips[i-1].End())
+		}
+		return from, v.base.Time(t, t.Clips[i].Start)
+	}
+	from, to := between(t, r.from)
+	start, end := between(o, x.from)
+	return abs(v.base.Time(o, abs(x.by))-v.base.Time(t, abs(r.by))) <= 2 && (x.by < 0) == (r.by < 0) &&
+		start <= to && from <= end
 }
 
 // keepsGap tells whether a clip lies as far behind the one before it as it did.
@@ -352,10 +391,6 @@ func (v *version) rippled(t *scene.Track) {
 	for _, r := range v.ripples[t.ID] {
 		c := &t.Clips[r.from]
 		now := v.is[c.ID]
-		from, before := v.base.Time(t, c.Start), int64(0)
-		if r.from > 0 {
-			before = v.base.Time(t, t.Clips[r.from-1].End())
-		}
 		with := append(joints(scene.Head, v.was[c.ID], now), "head:"+string(c.ID))
 		if now.at > 0 { // what was laid or trimmed ahead of it
 			with = append(with, "ahead:"+string(now.track.Clips[now.at-1].ID))
@@ -363,17 +398,12 @@ func (v *version) rippled(t *scene.Track) {
 		if r.from > 0 {
 			with = append(with, "ahead:"+string(t.Clips[r.from-1].ID))
 		}
-		ch := &change{key: "along " + string(c.ID), value: r.by, clip: c.ID, track: t.ID, at: from, joints: with,
+		ch := &change{key: "along " + string(c.ID), value: r.by, clip: c.ID, track: t.ID, at: v.base.Time(t, c.Start),
 			do: func(b *build) { b.ripples[t.ID] = append(b.ripples[t.ID], r) }}
 		// Other tracks that move by as much at the same time do so for the same reason.
 		for _, o := range v.base.Tracks {
 			for _, x := range v.ripples[o.ID] {
-				start, end := int64(0), v.base.Time(o, o.Clips[x.from].Start)
-				if x.from > 0 {
-					start = v.base.Time(o, o.Clips[x.from-1].End())
-				}
-				if o != t && abs(v.base.Time(o, abs(x.by))-v.base.Time(t, abs(r.by))) <= 2 && (x.by < 0) == (r.by < 0) &&
-					start <= from && before <= end {
+				if o != t && v.alike(t, r, o, x) {
 					with = append(with, "along:"+joint(t, r, o, x))
 				}
 			}
@@ -530,7 +560,7 @@ func (v *version) ofMarkers() {
 
 // ofScene are changes of the scene as a whole, and of its sources.
 func (v *version) ofScene() {
-	but := []string{"Rate", "SampleRate", "Tracks", "Pairs", "Markers", "Sources", "Aside", "LastID"}
+	but := []string{"Rate", "SampleRate", "Tracks", "Pairs", "Markers", "Sources", "Aside", "LastID", "Origins"}
 	fields(v.base, v.s, but, func(name string, value reflect.Value) {
 		v.add(&change{key: "scene." + name, value: value.Interface(), at: nowhere,
 			do: func(b *build) { reflect.ValueOf(&b.scene).Elem().FieldByName(name).Set(value) }})

@@ -103,6 +103,10 @@ func (c *Comparison) list() {
 				}
 			}
 			if side == 1 {
+				// What a file of theirs says beside what this application reads is no work of theirs.
+				if !slices.ContainsFunc(row.changes, func(x *change) bool { return !strings.HasSuffix(x.key, ".Foreign") }) {
+					continue
+				}
 				if i := slices.IndexFunc(c.Rows, func(r Row) bool { return r.By == Mine && sameChanges(r, row) }); i >= 0 {
 					c.Rows[i].Both = true
 					continue
@@ -482,6 +486,26 @@ func (c *Comparison) tell() {
 			r.At, r.Track = 0, r.changes[0].track
 		}
 	}
+}
+
+// Where is where a row lies in a scene that came out, in samples: with its clip, if that is there.
+func (c *Comparison) Where(row int, s *scene.Scene) int64 {
+	r := c.Rows[row]
+	for _, ch := range r.changes {
+		if ch.at != r.At || ch.clip == "" {
+			continue
+		}
+		t, now := s.Clip(ch.clip)
+		if now == nil {
+			continue
+		}
+		at := s.Time(t, now.Start)
+		if x, was := c.base.Clip(ch.clip); was != nil {
+			at += r.At - c.base.Time(x, was.Start)
+		}
+		return min(max(0, at), s.Length())
+	}
+	return min(r.At, s.Length())
 }
 
 // Takes tells whether a row is taken, with what was chosen as for Scene.

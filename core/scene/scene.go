@@ -36,7 +36,26 @@ type Scene struct {
 	// the number in the newest clip's, track's or marker's id
 	LastID  int64   `json:"last_id"`
 	Foreign Foreign `json:"foreign,omitempty"`
+	// the states that it was saved of as a file and came from as a file, the first first
+	Origins []Origin `json:"origins,omitempty" tstype:"-"`
 }
+
+// An Origin is a state of a scene in a log of edits: what two versions have in common, if both come from it.
+type Origin struct {
+	Scene string `json:"scene"` // the id that the log has for it
+	State int64  `json:"state"`
+}
+
+// SavedFrom is a scene with the state that it is saved of.
+func SavedFrom(s *Scene, of Origin) *Scene {
+	own := *s
+	others := slices.DeleteFunc(slices.Clone(s.Origins), func(o Origin) bool { return o.Scene == of.Scene })
+	own.Origins = append(others[max(0, len(others)+1-mostOrigins):], of)
+	return &own
+}
+
+// mostOrigins is how many states a scene remembers that it comes from.
+const mostOrigins = 16
 
 // Foreign is what a scene file of other origin said that has no place in the model. It is kept for
 // writing the file again.

@@ -30,6 +30,9 @@ const ours = "blendseam"
 // kept are the fields of OTIO objects that are carried along unread.
 var kept = []string{"effects", "color", "comment"}
 
+// markerColor is that of markers that came from no file.
+const markerColor = "RED"
+
 func init() {
 	interchange.Register(
 		interchange.Format{
@@ -209,7 +212,7 @@ func (n node) meta() (mine node, foreign scene.Foreign, err error) {
 	}
 	mine.place = n.place + "/metadata/" + ours
 	for _, key := range kept {
-		if v := n.value(key); v.Exists() && !isEmpty(v) {
+		if v := n.value(key); v.Exists() && !isEmpty(v) && !(key == "color" && v.String() == markerColor) {
 			if foreign[key], err = compact(v); err != nil {
 				return node{}, nil, err
 			}
@@ -233,7 +236,7 @@ func isEmpty(v gjson.Result) bool {
 		})
 		return !some
 	}
-	return false
+	return v.Type == gjson.String && v.Str == ""
 }
 
 // without is the object without some fields; nil if it has no others.
@@ -331,8 +334,28 @@ func (r *reader) frame(top, stack node) error {
 	} else {
 		r.scene.StartFrame = 0
 	}
+	if err := r.origins(mine); err != nil {
+		return err
+	}
 	r.scene.Foreign, err = mine.rest(foreign, "sample_rate", "channels", "drop_frame", "stretches", "speech",
-		"joined_from", "aside")
+		"joined_from", "aside", "origins")
+	return err
+}
+
+// origins reads the states of other logs that the scene comes from.
+func (r *reader) origins(mine node) error {
+	var list []scene.Origin
+	err := mine.each("origins", mine.place+"/origins", func(_ int, n node) error {
+		state, err := n.number("state")
+		if err != nil {
+			return err
+		}
+		list = append(list, scene.Origin{Scene: r.short(n.text("scene"), limit.Names), State: timecode.Units(state, 1, 1)})
+		return nil
+	})
+	for _, o := range list {
+		r.scene.Origins = scene.SavedFrom(r.scene, o).Origins
+	}
 	return err
 }
 

@@ -33,7 +33,7 @@ func Write(s *scene.Scene) ([]byte, error) {
 	stack["children"] = tracks
 	markers := make([]any, len(s.Markers))
 	for i, m := range s.Markers {
-		o := object{"OTIO_SCHEMA": "Marker.2", "name": m.Name, "color": "RED", "comment": "",
+		o := object{"OTIO_SCHEMA": "Marker.2", "name": m.Name, "color": markerColor, "comment": "",
 			"marked_range": timeRange(m.At, m.Length, float64(s.SampleRate))}
 		markers[i] = withForeign(o, m.Foreign, object{})
 	}
@@ -54,6 +54,7 @@ func Write(s *scene.Scene) ([]byte, error) {
 	if list := writeAside(s); len(list) > 0 {
 		mine["aside"] = list
 	}
+	put(mine, "origins", s.Origins, len(s.Origins) > 0)
 	top := object{"OTIO_SCHEMA": "Timeline.1", "name": s.Name, "tracks": stack,
 		"global_start_time": rational(s.StartFrame, s.Rate.Float())}
 	return json.MarshalIndent(withForeign(top, s.Foreign, mine), "", "  ")

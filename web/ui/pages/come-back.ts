@@ -2,10 +2,11 @@
 import Alpine from "@alpinejs/csp";
 import { Problem, pageData, pageName, post } from "../model/api.ts";
 import { shapes } from "../model/ribbons.ts";
+import { registerBothVersions } from "../panels/both-versions.ts";
 import { registerToast, say } from "../panels/toast.ts";
 import type { RecutAnswer, RecutRow } from "../wire/web.ts";
 
-const data = pageData<{ id: string; endings: string; picture: boolean }>();
+const data = pageData<{ id: string; endings: string; usual: string; picture: boolean }>();
 const home = `/scenes/${data.id}/`;
 const strips = { width: 1000, height: 150, bar: 34 };
 
@@ -56,6 +57,19 @@ function draw(a: RecutAnswer, row?: RecutRow): void {
   const last = Math.max(1, ...a.old.map((s) => s.to), ...a.new.map((s) => s.to)),
     x = (row.at / last) * strips.width;
   add("line", { x1: String(x), x2: String(x), y1: "0", y2: String(strips.height), class: "here" });
+}
+
+/** Plays a stretch that was fetched, in the place of what plays. */
+async function play(r: Response): Promise<void> {
+  playing?.stop();
+  const raw = await r.arrayBuffer(),
+    context = new AudioContext(),
+    node = context.createBufferSource();
+  node.buffer = await context.decodeAudioData(raw);
+  node.connect(context.destination);
+  node.onended = () => void context.close();
+  node.start();
+  playing = { stop: () => node.stop() };
 }
 
 const counted = (n: number, what: string) => (n === 1 ? `one ${what}` : `${n} ${what}s`);
@@ -126,16 +140,8 @@ Alpine.data("comeBack", () => ({
     if (answer) draw(answer, r);
   },
   async hear(r: Row) {
-    playing?.stop();
     try {
-      const raw = await (await ask("recut/sound.wav", this.skipped(), `&at=${r.at}`)).arrayBuffer();
-      const context = new AudioContext(),
-        node = context.createBufferSource();
-      node.buffer = await context.decodeAudioData(raw);
-      node.connect(context.destination);
-      node.onended = () => void context.close();
-      node.start();
-      playing = { stop: () => node.stop() };
+      await play(await ask("recut/sound.wav", this.skipped(), `&at=${r.at}`));
     } catch (e) {
       say(e);
     }
@@ -158,5 +164,6 @@ Alpine.data("comeBack", () => ({
   },
 }));
 
+registerBothVersions(home, data.usual, play);
 registerToast();
 Alpine.start();

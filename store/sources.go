@@ -78,26 +78,22 @@ type Job struct {
 	Result json.RawMessage `json:"result,omitempty"`
 	Error  string          `json:"error,omitempty"`
 	Made   time.Time       `json:"made"`
+	// Asked is what another process can begin it again by, if the one that does it goes; nil if none can.
+	Asked json.RawMessage `json:"-"`
 }
 
-// AddJob keeps a job that begins, and gives it an id.
-func (s *Store) AddJob(ctx context.Context, scene, kind, words string) (Job, error) {
-	j := Job{
-		ID:    uuid.NewString(),
-		Scene: scene,
-		Kind:  kind,
-		Words: limit.Told(words),
-		State: "running",
-		Made:  time.Now().UTC(),
-	}
+// AddJob keeps a job that begins, with its scene, kind, words, and what it was asked for; it gives it an id.
+func (s *Store) AddJob(ctx context.Context, j Job) (Job, error) {
+	j.ID, j.Words, j.State, j.Made = uuid.NewString(), limit.Told(j.Words), "running", time.Now().UTC()
 	_, err := s.db.ExecContext(
 		ctx,
-		"INSERT INTO jobs (id, scene, kind, words, state, process) VALUES (?, ?, ?, ?, 'running', ?)",
+		"INSERT INTO jobs (id, scene, kind, words, state, process, asked) VALUES (?, ?, ?, ?, 'running', ?, ?)",
 		j.ID,
-		sql.NullString{String: scene, Valid: scene != ""},
-		kind,
+		sql.NullString{String: j.Scene, Valid: j.Scene != ""},
+		j.Kind,
 		j.Words,
 		s.Process,
+		sql.NullString{String: string(j.Asked), Valid: j.Asked != nil},
 	)
 	return j, plain(err)
 }
@@ -115,37 +111,66 @@ func (s *Store) EndJob(ctx context.Context, j Job) error {
 	return plain(err)
 }
 
-// BreakJobs marks the jobs that were under way when their process ended, and gives their ids; alive tells whether a
-// process goes on.
-func (s *Store) BreakJobs(ctx context.Context, alive func(process string) bool) (broken []string, err error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, process FROM jobs WHERE state = 'running'")
+// mostBegun is how often a job is begun: one that ends its process time and again is given up.
+const mostBegun = 3
+
+// LeftJobs takes over the jobs whose process has ended before they were done; alive tells whether a process goes on.
+// those are to be begun again by this process; broken are the ids of those that cannot be, which are marked as stopped.
+func (s *Store) LeftJobs(
+	ctx context.Context, alive func(process string) bool,
+) (those []Job, broken []string, err error) {
+	rows, err := s.db.QueryContext(ctx,
+		"SELECT id, process, begun, COALESCE(asked, ''), COALESCE(scene, ''), kind, words, made FROM jobs "+
+			"WHERE state = 'running' ORDER BY made")
 	if err != nil {
-		return nil, plain(err)
+		return nil, nil, plain(err)
 	}
 	defer rows.Close()
+	type left struct {
+		Job
+		process string
+		begun   int
+	}
+	var list []left
 	for rows.Next() {
-		var id, process string
-		if err := rows.Scan(&id, &process); err != nil {
-			return nil, plain(err)
+		x, asked := left{Job: Job{State: "running"}}, ""
+		if err := rows.Scan(&x.ID, &x.process, &x.begun, &asked, &x.Scene, &x.Kind, &x.Words, &x.Made); err != nil {
+			return nil, nil, plain(err)
 		}
-		if !alive(process) {
-			broken = append(broken, id)
+		if asked != "" {
+			x.Asked = json.RawMessage(asked)
+		}
+		if !alive(x.process) {
+			list = append(list, x)
 		}
 	}
 	if err := rows.Err(); err != nil {
-		return nil, plain(err)
+		return nil, nil, plain(err)
 	}
-	for _, id := range broken {
-		if _, err := s.db.ExecContext(
-			ctx,
-			"UPDATE jobs SET state = 'stopped', error = 'The program ended before it was done.' WHERE id = ? AND state = "+
-				"'running'",
-			id,
-		); err != nil {
-			return nil, plain(err)
+	for _, x := range list {
+		again := x.Asked != nil && x.begun < mostBegun
+		change := "process = ?, begun = begun + 1"
+		values := []any{s.Process, x.ID, x.process}
+		if !again {
+			change, values = "state = 'stopped', error = 'The program ended before it was done.'", values[1:]
+		}
+		// Of several processes that see it left, one has it.
+		done, err := s.db.ExecContext(ctx,
+			"UPDATE jobs SET "+change+" WHERE id = ? AND process = ? AND state = 'running'", values...)
+		if err != nil {
+			return nil, nil, plain(err)
+		}
+		switch n, err := done.RowsAffected(); {
+		case err != nil:
+			return nil, nil, plain(err)
+		case n == 0:
+		case again:
+			those = append(those, x.Job)
+		default:
+			broken = append(broken, x.ID)
 		}
 	}
-	return broken, nil
+	return those, broken, nil
 }
 
 // Job gives a job by its id.

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"slices"
 	"sync"
 	"syscall"
 	"testing"
@@ -348,12 +349,13 @@ func TestSourcesAndJobs(t *testing.T) {
 		t.Errorf("a source that is not there: %v", err)
 	}
 	id := begin(t, s)
-	j, err := s.AddJob(ctx, id, "mixdown", "WAV")
+	j, err := s.AddJob(ctx, store.Job{Scene: id, Kind: "mixdown", Words: "WAV"})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.BreakJobs(ctx, func(string) bool { return false }); err != nil { // the program starts again
-		t.Fatal(err)
+	// The program starts again.
+	if those, broken, err := s.LeftJobs(ctx, gone); err != nil || len(those) > 0 || !slices.Equal(broken, []string{j.ID}) {
+		t.Fatal(those, broken, err)
 	}
 	jobs, err := s.Jobs(ctx, id, "mixdown")
 	if err != nil || len(jobs) != 1 || jobs[0].State != "stopped" || jobs[0].ID != j.ID {
@@ -364,6 +366,35 @@ func TestSourcesAndJobs(t *testing.T) {
 	}
 	if _, err := s.Scene(ctx, id); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a removed scene: %v", err)
+	}
+}
+
+func gone(string) bool { return false }
+
+// A job that says what it was asked for is begun again when its process has gone, three times in all.
+func TestALeftJobIsTakenOver(t *testing.T) {
+	s := open(t)
+	asked := json.RawMessage(`{"node":1}`)
+	j, err := s.AddJob(ctx, store.Job{Scene: begin(t, s), Kind: "package", Words: "Package", Asked: asked})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if those, broken, err := s.LeftJobs(ctx, func(string) bool { return true }); len(those)+len(broken) > 0 || err != nil {
+		t.Errorf("its process goes on, and it is left: %v %v %v", those, broken, err)
+	}
+	for n := range 3 {
+		s.Process = fmt.Sprint("process ", n)
+		those, broken, err := s.LeftJobs(ctx, gone)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if n < 2 && (len(those) != 1 || those[0].ID != j.ID || string(those[0].Asked) != string(asked)) ||
+			n == 2 && (len(those) > 0 || !slices.Equal(broken, []string{j.ID})) {
+			t.Errorf("after %d: %+v %v", n+1, those, broken)
+		}
+	}
+	if now, err := s.Job(ctx, j.ID); err != nil || now.State != "stopped" {
+		t.Errorf("%+v %v", now, err)
 	}
 }
 

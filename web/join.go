@@ -17,8 +17,6 @@ import (
 	"blendseam/scratch"
 	"blendseam/store"
 	"blendseam/workspace"
-
-	"github.com/go-chi/chi/v5"
 )
 
 // A joinRequest says which clips become one recording, and its name.
@@ -37,46 +35,34 @@ type JoinResult struct {
 // join begins a job that joins clips: it renders them into a recording, and puts a clip of that in their place, if they
 // are then as they were.
 func (s *Server) join(w http.ResponseWriter, r *http.Request) error {
-	id := chi.URLParam(r, "scene")
-	var q joinRequest
-	if err := decode(w, r, &q); err != nil {
-		return err
-	}
-	st, err := s.opened(r)
-	if err != nil {
-		return err
-	}
+	return s.begin(w, r, new(joinRequest))
+}
+
+func (q *joinRequest) work(
+	s *Server, st *workspace.Scene, _ time.Time,
+) (kind, words string, do workspace.Work, err error) {
 	if q.Name, _ = limit.Cut(strings.TrimSpace(q.Name), limit.Names); q.Name == "" {
-		return cannot("what is joined needs a name of at least one letter")
+		return "", "", nil, cannot("what is joined needs a name of at least one letter")
 	}
 	plan, err := scene.PlanJoin(st.Scene, q.Clips)
 	if err != nil {
-		return err
+		return "", "", nil, err
 	}
-	job, err := s.Jobs.Start(
-		r.Context(),
-		id,
-		"join",
-		q.Name,
-		func(ctx context.Context, _ string, done func(float64)) (any, error) {
-			info, err := s.makeJoined(ctx, st, plan, q.Name, done)
-			if err != nil {
-				return nil, err
-			}
-			c, err := s.putJoined(ctx, id, plan, q, info)
-			if err != nil {
-				_ = s.Remove(ctx, info.ID) // unless somebody uses the same
-				return nil, err
-			}
-			s.tellEdited(id, q.Page, c)
-			s.Returned()
-			return JoinResult{joinedClip(c), c.Words}, s.Analyse(ctx, id, info, st.Scene.SampleRate)
-		},
-	)
-	if err != nil {
-		return err
-	}
-	return s.answer(w, http.StatusAccepted, job)
+	id := st.Key.Scene
+	return "join", q.Name, func(ctx context.Context, _ string, done func(float64)) (any, error) {
+		info, err := s.makeJoined(ctx, st, plan, q.Name, done)
+		if err != nil {
+			return nil, err
+		}
+		c, err := s.putJoined(ctx, id, plan, *q, info)
+		if err != nil {
+			_ = s.Remove(ctx, info.ID) // unless somebody uses the same
+			return nil, err
+		}
+		s.tellEdited(id, q.Page, c)
+		s.Returned()
+		return JoinResult{joinedClip(c), c.Words}, s.Analyse(ctx, id, info, st.Scene.SampleRate)
+	}, nil
 }
 
 // makeJoined renders what is joined into the library: 32-bit float, with the time at which it lies in the scene.

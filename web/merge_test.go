@@ -59,7 +59,8 @@ func TestTwoPeoplesVersionsComeTogether(t *testing.T) {
 	}
 	sent := map[string][]byte{"theirs": theirs}
 	a, _ := ask("/merge", 200, sent, nil)
-	if !strings.HasPrefix(a.From, "edit ") || !strings.Contains(a.From, "before") || len(a.Conflicts) != 1 || len(a.Rows) != 4 {
+	if !strings.HasPrefix(a.From, "edit ") || !strings.Contains(a.From, "before") || len(a.Conflicts) != 1 ||
+		len(a.Rows) != 4 {
 		t.Fatalf("%+v", a)
 	}
 	_, sound := ask("/merge/sound.wav?at=48000", 200, sent, nil)
@@ -105,7 +106,8 @@ func TestTwoPeoplesVersionsComeTogether(t *testing.T) {
 	if a, _ = ask("/merge", 200, sent, nil); a.From != "" || len(a.Bases) != 1 || len(a.Rows) != 0 {
 		t.Errorf("%+v", a)
 	}
-	if _, raw = ask("/merge/take", 400, sent, fields); !strings.Contains(string(raw), "say which version both began with") {
+	_, raw = ask("/merge/take", 400, sent, fields)
+	if !strings.Contains(string(raw), "say which version both began with") {
 		t.Errorf("%s", raw)
 	}
 	if a, _ = ask("/merge", 200, sent, map[string]string{"base": "beginning"}); a.From != "the scene as it began" {
@@ -113,7 +115,8 @@ func TestTwoPeoplesVersionsComeTogether(t *testing.T) {
 	}
 	ask("/merge", 400, sent, map[string]string{"base": "never"})
 	c.json("POST", "/scenes/"+id+"/versions", map[string]any{"name": "evened"}, 204, nil)
-	if a, _ = ask("/merge", 200, sent, map[string]string{"base": "evened"}); a.From != "version evened" || len(a.Bases) != 2 {
+	a, _ = ask("/merge", 200, sent, map[string]string{"base": "evened"})
+	if a.From != "version evened" || len(a.Bases) != 2 {
 		t.Errorf("%+v", a)
 	}
 	sent["from"] = plain(base)

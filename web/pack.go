@@ -25,30 +25,23 @@ type packRequest struct {
 
 // pack begins to put a scene and what it needs into a ZIP file.
 func (s *Server) pack(w http.ResponseWriter, r *http.Request) error {
-	var q packRequest
-	if err := decode(w, r, &q); err != nil {
-		return err
-	}
+	return s.begin(w, r, new(packRequest))
+}
+
+func (q *packRequest) work(
+	s *Server, st *workspace.Scene, when time.Time,
+) (kind, words string, do workspace.Work, err error) {
 	if !(q.HandleS >= 0 && q.HandleS <= 3600) {
-		return errBadRequest{fmt.Errorf("handles of %g seconds cannot be; 0 to 3600 can", q.HandleS)}
+		return "", "", nil, errBadRequest{fmt.Errorf("handles of %g seconds cannot be; 0 to 3600 can", q.HandleS)}
 	}
-	st, err := s.opened(r)
-	if err != nil {
-		return err
-	}
-	words := fmt.Sprintf("Package, handles of %g s", q.HandleS)
-	job, err := s.Jobs.Start(r.Context(), st.Key.Scene, "package", words,
-		func(ctx context.Context, jobID string, done func(float64)) (any, error) {
-			return s.makePackage(ctx, jobID, st, q, done)
-		})
-	if err != nil {
-		return err
-	}
-	return s.answer(w, http.StatusAccepted, job)
+	words = fmt.Sprintf("Package, handles of %g s", q.HandleS)
+	return "package", words, func(ctx context.Context, id string, done func(float64)) (any, error) {
+		return s.makePackage(ctx, id, st, *q, when, done)
+	}, nil
 }
 
 func (s *Server) makePackage(
-	ctx context.Context, jobID string, st *workspace.Scene, q packRequest, done func(float64),
+	ctx context.Context, jobID string, st *workspace.Scene, q packRequest, when time.Time, done func(float64),
 ) (result any, err error) {
 	dir, drop, err := s.madeFolder(jobID)
 	if err != nil {
@@ -60,7 +53,7 @@ func (s *Server) makePackage(
 		}
 	}()
 	p := handover.Packing{
-		HandleS: q.HandleS, FLAC: q.FLAC, Picture: q.Picture, When: time.Now(),
+		HandleS: q.HandleS, FLAC: q.FLAC, Picture: q.Picture, When: when,
 		Open: func(src scene.Source) (pcm.ReaderAt, error) { return st.Sound(src) },
 		File: func(src scene.Source) (string, error) { return s.Library.Original(handover.PictureOf(src.ID)) },
 	}

@@ -159,9 +159,7 @@ func (s *Server) upload(w http.ResponseWriter, r *http.Request) error {
 	}
 	job, err := s.Jobs.Start(
 		r.Context(),
-		id,
-		"source",
-		name,
+		store.Job{Scene: id, Kind: "source", Words: name},
 		func(ctx context.Context, _ string, _ func(float64)) (any, error) {
 			defer a.Close()
 			info, err := s.Keep(ctx, a, st.Scene.SampleRate, st.Scene.Rate)

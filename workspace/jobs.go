@@ -43,17 +43,22 @@ type Progress struct {
 	Done float64 `json:"done"` // 0..1
 }
 
-// Start runs work as a job. What it returns is the job's result.
-func (j *Jobs) Start(
-	ctx context.Context,
-	sceneID, kind, words string,
-	work func(ctx context.Context, id string, done func(float64)) (any, error),
-) (store.Job, error) {
+// Work is what a job does: id is the job's, done is told how far it is (0..1). What it returns is the job's result.
+type Work func(ctx context.Context, id string, done func(float64)) (any, error)
+
+// Start runs work as a job of a scene, kind and words. One that says what it was asked for is left to the next process
+// if this one ends.
+func (j *Jobs) Start(ctx context.Context, job store.Job, work Work) (store.Job, error) {
 	// Whoever asked may go at any moment: the job is there with its work, or not at all.
-	job, err := j.store.AddJob(context.WithoutCancel(ctx), sceneID, kind, words)
-	if err != nil {
-		return job, err
+	job, err := j.store.AddJob(context.WithoutCancel(ctx), job)
+	if err == nil {
+		j.Run(job, work)
 	}
+	return job, err
+}
+
+// Run runs work as a job that was taken over.
+func (j *Jobs) Run(job store.Job, work Work) {
 	run, stop := context.WithCancel(j.ctx)
 	j.mu.Lock()
 	j.stops[job.ID], j.at[job.ID] = stop, 0
@@ -72,17 +77,22 @@ func (j *Jobs) Start(
 				j.mu.Unlock()
 				if time.Since(told) > 100*time.Millisecond {
 					told = time.Now()
-					j.hub.Tell(sceneID, "job", Progress{job, done})
+					j.hub.Tell(job.Scene, "job", Progress{job, done})
 				}
 			})
 			return err
 		})
 		j.end(job, result, err)
 	})
-	return job, nil
 }
 
 func (j *Jobs) end(job store.Job, result any, err error) {
+	j.mu.Lock()
+	left := j.ended && job.Asked != nil && errors.Is(err, context.Canceled)
+	j.mu.Unlock()
+	if left { // the next process begins it again
+		return
+	}
 	job.State = "done"
 	switch {
 	case errors.Is(err, context.Canceled):
@@ -146,9 +156,7 @@ func (w *Workspace) Analyse(ctx context.Context, sceneID string, info media.Info
 	}
 	_, err := w.Jobs.Start(
 		ctx,
-		sceneID,
-		AnalysisJob,
-		info.Name,
+		store.Job{Scene: sceneID, Kind: AnalysisJob, Words: info.Name},
 		func(ctx context.Context, _ string, done func(float64)) (any, error) {
 			modest()
 			_, err := w.Library.Analysis(ctx, info.ID, rate, done)
@@ -166,9 +174,7 @@ func (w *Workspace) AnalyseScene(ctx context.Context, sceneID string) error {
 	}
 	_, err = w.Jobs.Start(
 		ctx,
-		sceneID,
-		AnalysisJob,
-		sc.Scene.Name,
+		store.Job{Scene: sceneID, Kind: AnalysisJob, Words: sc.Scene.Name},
 		func(ctx context.Context, _ string, _ func(float64)) (any, error) {
 			return nil, sc.Sources().Prepare(spread.Beginning(ctx, modest), sc.Scene, threads())
 		},

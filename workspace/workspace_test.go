@@ -2,6 +2,7 @@ package workspace_test
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"path/filepath"
 	"runtime"
@@ -176,7 +177,7 @@ func TestAJobIsOverWhateverBecomesOfIt(t *testing.T) {
 		"done":   func(context.Context, string, func(float64)) (any, error) { return 1, nil },
 		"failed": func(context.Context, string, func(float64)) (any, error) { panic("it breaks") },
 	} {
-		job, err := w.Jobs.Start(gone, id, "source", what, work)
+		job, err := w.Jobs.Start(gone, store.Job{Scene: id, Kind: "source", Words: what}, work)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -192,6 +193,33 @@ func TestAJobIsOverWhateverBecomesOfIt(t *testing.T) {
 				t.Errorf("%s: %s %q", what, now.State, now.Error)
 			}
 			break
+		}
+	}
+}
+
+// A job that another process can begin again is left as it is when the program ends; any other is stopped.
+func TestWhatCanBeBegunAgainIsLeft(t *testing.T) {
+	w := open(t)
+	id, err := w.Store.Create(t.Context(), scene.New("x", timecode.F25, 48000))
+	if err != nil {
+		t.Fatal(err)
+	}
+	work := func(ctx context.Context, _ string, _ func(float64)) (any, error) {
+		<-ctx.Done()
+		return nil, ctx.Err()
+	}
+	jobs := map[string]string{}
+	for state, asked := range map[string]json.RawMessage{"running": json.RawMessage("{}"), "stopped": nil} {
+		job, err := w.Jobs.Start(t.Context(), store.Job{Scene: id, Kind: "package", Words: state, Asked: asked}, work)
+		if err != nil {
+			t.Fatal(err)
+		}
+		jobs[job.ID] = state
+	}
+	w.Close()
+	for job, state := range jobs {
+		if now, err := w.Store.Job(t.Context(), job); err != nil || now.State != state {
+			t.Errorf("%s: %+v %v", state, now, err)
 		}
 	}
 }

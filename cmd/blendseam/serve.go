@@ -18,6 +18,7 @@ import (
 	"blendseam/demo"
 	"blendseam/intake"
 	"blendseam/scratch"
+	"blendseam/store"
 	"blendseam/web"
 	"blendseam/workspace"
 )
@@ -158,7 +159,8 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 	}
 	defer o.close()
 	made := filepath.Join(c.Var, "made")
-	if err := clearJobs(ctx, o, made); err != nil {
+	left, err := leftJobs(ctx, o, made)
+	if err != nil {
 		return err
 	}
 	begin, err := first(ctx, o.Intake)
@@ -171,6 +173,7 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 	s := web.New(web.Config{Workspace: workspace.New(ctx, o.Intake), Made: made, Door: door,
 		Release: release(),
 		Demo:    func(ctx context.Context) (string, error) { return loadDemo(ctx, o.Intake) }})
+	s.BeginAgain(left)
 	url := fmt.Sprintf("http://%s/", l.Addr())
 	if begin != "" {
 		url += "scenes/" + begin + "/"
@@ -184,16 +187,19 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 	return s.Serve(ctx, h, func() error { return h.Serve(l) })
 }
 
-// clearJobs ends the jobs of processes that have gone, and removes what they had half made.
-func clearJobs(ctx context.Context, o *opened, made string) error {
-	broken, err := o.Store.BreakJobs(ctx, o.work.Alive)
+// leftJobs takes over the jobs of processes that have gone, and removes what they had half made.
+func leftJobs(ctx context.Context, o *opened, made string) ([]store.Job, error) {
+	those, broken, err := o.Store.LeftJobs(ctx, o.work.Alive)
 	if err != nil {
-		return err
+		return nil, err
+	}
+	for _, job := range those {
+		broken = append(broken, job.ID)
 	}
 	for _, id := range broken {
 		if err := os.RemoveAll(filepath.Join(made, id)); err != nil {
-			return err
+			return nil, err
 		}
 	}
-	return nil
+	return those, nil
 }

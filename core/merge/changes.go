@@ -146,7 +146,7 @@ func (v *version) findRipples(t *scene.Track) (list []ripple) {
 	return list
 }
 
-// lastGoesAlong sees whether the last clip of a track, which looks moved by itself, moved as all did on other tracks then.
+// lastGoesAlong sees whether the last clip of a track, which looks moved by itself, moved as all did on other tracks.
 func (v *version) lastGoesAlong(t *scene.Track) {
 	i := len(t.Clips) - 1
 	if i < 0 {

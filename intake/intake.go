@@ -139,7 +139,11 @@ func (in Intake) Into(ctx context.Context, id string, infos []media.Info) error 
 				return err
 			}
 			edits = append(edits, &scene.Bring{Source: src})
-			edits = append(edits, linking(st.Scene, info, src)...)
+			known, err := in.all(ctx)
+			if err != nil {
+				return err
+			}
+			edits = append(edits, linking(st.Scene, info, known, src)...)
 		}
 		switch len(edits) {
 		case 0:
@@ -161,11 +165,15 @@ func (in Intake) Into(ctx context.Context, id string, infos []media.Info) error 
 }
 
 // linking links what is missing in a scene to a recording that has come, where it can be only that.
-func linking(s *scene.Scene, info media.Info, to scene.Source) (list []scene.Edit) {
+func linking(s *scene.Scene, info media.Info, known []media.Info, to scene.Source) (list []scene.Edit) {
 	for id, src := range s.Sources {
-		if !scene.IsMissing(id) || src.SHA256 != "" && src.SHA256 != info.SHA256 ||
-			src.SHA256 == "" && len(named([]media.Info{info}, src.URL)) == 0 {
+		if !scene.IsMissing(id) || src.SHA256 != "" && src.SHA256 != info.SHA256 {
 			continue
+		}
+		if src.SHA256 == "" && len(named([]media.Info{info}, src.URL)) == 0 {
+			if clock := byTimecode(s, src, known); len(clock) != 1 || clock[0].ID != info.ID {
+				continue
+			}
 		}
 		e := &scene.LinkSource{Source: id, To: to}
 		if _, err := scene.Apply(s, e); err == nil {

@@ -2,7 +2,10 @@ package intake_test
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -12,6 +15,7 @@ import (
 	"blendseam/core/timecode"
 	"blendseam/core/tone/recipe"
 	"blendseam/intake"
+	_ "blendseam/interchange/formats"
 	"blendseam/interchange/otio"
 	"blendseam/internal/outside"
 	"blendseam/media"
@@ -164,5 +168,74 @@ func TestRecordingsComeIntoASceneOnce(t *testing.T) {
 			Len() {
 			t.Errorf("%s is %d samples long", info.Name, n)
 		}
+	}
+}
+
+// clocked is a recording under another name, which begins at a source timecode, as ffmpeg writes it.
+func clocked(t *testing.T, voice, name string, hour int) string {
+	file := filepath.Join(t.TempDir(), name)
+	out, err := exec.Command("ffmpeg", "-v", "error", "-i", voice, "-write_bext", "1", "-metadata",
+		fmt.Sprintf("time_reference=%d", hour*3600*48000), file).CombinedOutput()
+	if err != nil {
+		t.Fatalf("%v: %s", err, out)
+	}
+	return file
+}
+
+const reels = `FCM: NON-DROP FRAME
+001  TAKE01   A     C        10:00:00:05 10:00:01:00 01:00:00:00 01:00:00:20
+002  TAKE02   A     C        11:00:00:10 11:00:01:00 01:00:00:20 01:00:01:10
+`
+
+// A cut list names reels that no recording is called; what covers their source timecodes is them, if that is one.
+func TestRecordingsAreFoundByTimecode(t *testing.T) {
+	in := open(t)
+	voices := outside.Voices(t)
+	bring := func(voice, name string, hour int) media.Info {
+		t.Helper()
+		info, err := in.File(ctx, clocked(t, voice, name, hour), 48000, timecode.F25)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return info
+	}
+	first := bring(voices[0], "monday.wav", 10)
+	// The second is missing, and is linked once it comes.
+	id, warnings, err := in.Uploaded(ctx, []byte(reels), "reels.edl", nil)
+	if err != nil || !strings.Contains(strings.Join(warnings, "\n"), "TAKE01 was found by its timecode: monday.wav") {
+		t.Fatal(warnings, err)
+	}
+	clips := func() []scene.Clip {
+		t.Helper()
+		st, err := in.Store.Scene(ctx, id)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return st.Scene.Tracks[0].Clips
+	}
+	c := clips()
+	if c[0].Source != first.ID || c[0].In != 5*1920 || !scene.IsMissing(c[1].Source) {
+		t.Fatalf("%+v", c)
+	}
+	second := bring(voices[1], "tuesday.wav", 11)
+	if err := in.Into(ctx, id, []media.Info{second}); err != nil {
+		t.Fatal(err)
+	}
+	if c = clips(); c[1].Source != second.ID || c[1].In != 10*1920 {
+		t.Errorf("%+v", c[1])
+	}
+	// Two that ran at the same time: somebody has to say.
+	other := bring(voices[2], "boom.wav", 10)
+	var choices *intake.Choices
+	if _, _, err = in.Uploaded(ctx, []byte(reels), "reels.edl", nil); !errors.As(err, &choices) ||
+		len(choices.List) != 1 || len(choices.List[0].Candidates) != 2 {
+		t.Fatal(err)
+	}
+	chosen := map[string]string{choices.List[0].URL: other.ID}
+	if id, _, err = in.Uploaded(ctx, []byte(reels), "reels.edl", chosen); err != nil {
+		t.Fatal(err)
+	}
+	if c = clips(); c[0].Source != other.ID || c[0].In != 5*1920 {
+		t.Errorf("%+v", c[0])
 	}
 }

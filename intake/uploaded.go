@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"math/big"
 	"net/url"
@@ -67,8 +68,15 @@ func (in Intake) Read(
 	if err != nil {
 		return nil, nil, err
 	}
+	clocked := map[string]media.Info{} // found by timecode alone, by the file's name for them
+	namedOrClocked := func(target string) []media.Info {
+		if info, found := clocked[target]; found {
+			return []media.Info{info}
+		}
+		return named(known, target)
+	}
 	length := func(target string) (sound, picture *big.Rat) {
-		list := named(known, target)
+		list := namedOrClocked(target)
 		if len(list) != 1 { // it cannot be said yet which is meant
 			return nil, nil
 		}
@@ -81,7 +89,7 @@ func (in Intake) Read(
 		return sound, picture
 	}
 	start := func(target string) *big.Rat {
-		if list := named(known, target); len(list) == 1 {
+		if list := namedOrClocked(target); len(list) == 1 {
 			return list[0].StartS()
 		}
 		return nil
@@ -92,7 +100,31 @@ func (in Intake) Read(
 	}
 	found, gone, open := map[string]media.Info{}, map[string]scene.Source{}, &Choices{}
 	for id, src := range s.Sources {
+		list := byTimecode(s, src, known)
+		if i := slices.IndexFunc(list, func(info media.Info) bool { return info.ID == chosen[src.URL] }); i >= 0 {
+			list = list[i : i+1]
+		}
+		switch {
+		case len(list) == 1:
+			clocked[src.URL] = list[0]
+		case len(list) > 1 && !needed(s, id):
+			open.List = append(open.List, Choice{src.URL, baseName(src.URL), list})
+		}
+	}
+	if len(clocked) > 0 && len(open.List) == 0 { // now it is known what its timecodes count from
+		if s, warnings, err = format.Read(raw, interchange.Hints{Length: length, Start: start}); err != nil {
+			return nil, nil, fmt.Errorf("%s: %w", name, err)
+		}
+		for _, url := range slices.Sorted(maps.Keys(clocked)) {
+			warnings = append(warnings, fmt.Sprintf("%s was found by its timecode: %s", baseName(url), clocked[url].Name))
+		}
+	}
+	for id, src := range s.Sources {
 		if src.Made() {
+			continue
+		}
+		if info, is := clocked[src.URL]; is {
+			found[id] = info
 			continue
 		}
 		list, err := meant(s, src, known, chosen[src.URL])
@@ -171,6 +203,44 @@ func (in Intake) all(ctx context.Context) ([]media.Info, error) {
 func (in Intake) Named(ctx context.Context, target string) ([]media.Info, error) {
 	known, err := in.all(ctx)
 	return named(known, target), err
+}
+
+// byTimecode are the recordings, of those that are known, that a source can be by its timecode alone: nothing here has
+// its checksum or its name, and all that is shown of it lies within them.
+func byTimecode(s *scene.Scene, src scene.Source, known []media.Info) (list []media.Info) {
+	if src.Made() || src.SHA256 != "" || len(named(known, src.URL)) > 0 {
+		return nil
+	}
+	from, to, picture := shownClock(s, src)
+	if from >= to {
+		return nil
+	}
+	for _, info := range known {
+		start := info.StartS()
+		if start == nil || picture && info.Width == 0 || !picture && info.Rate == 0 {
+			continue
+		}
+		at, _ := start.Float64()
+		if at <= from+sameLengthS && to <= at+info.Seconds+sameLengthS {
+			list = append(list, info)
+		}
+	}
+	return list
+}
+
+// shownClock is which source timecodes clips show of a source, in seconds, and whether they show its picture.
+func shownClock(s *scene.Scene, src scene.Source) (from, to float64, picture bool) {
+	from = math.Inf(1)
+	for _, t := range s.Tracks {
+		for _, c := range t.Clips {
+			if c.Source == src.ID {
+				in := float64(s.Time(t, c.In)+src.Offset) / float64(s.SampleRate)
+				from, to = min(from, in), max(to, in+float64(s.Time(t, c.Length))/float64(s.SampleRate))
+				picture = picture || t.Kind == scene.Picture
+			}
+		}
+	}
+	return from, to, picture
 }
 
 // errNotHere says that the library has no recording that one can be.

@@ -45,7 +45,7 @@ func withSources(to, twin, s *scene.Scene) (*scene.Scene, error) {
 			continue
 		}
 		if is, ok := found[id]; ok {
-			is.Stretches, is.Name = src.Stretches, cmp.Or(src.Name, is.Name)
+			is.Stretches, is.Name, is.Offset = src.Stretches, cmp.Or(src.Name, is.Name), src.Offset
 			if is.Joined == nil {
 				is.Joined = src.Joined
 			}

@@ -85,6 +85,7 @@ var edits = map[string]func() Edit{
 	"set_marker":    func() Edit { return new(SetMarker) },
 	"remove_marker": func() Edit { return new(RemoveMarker) },
 	"rename_source": func() Edit { return new(RenameSource) },
+	"set_start":     func() Edit { return new(SetStart) },
 	"set_stretch":   func() Edit { return new(SetStretch) },
 	"drop_stretch":  func() Edit { return new(DropStretch) },
 }
@@ -249,6 +250,9 @@ func finish(d *draft, e Edit) (*Scene, error) {
 	for _, t := range d.Tracks {
 		if !d.own[t] {
 			continue
+		}
+		if t.Clips == nil { // on the wire a list is never null
+			t.Clips = []Clip{}
 		}
 		err := checkTrack(d.Scene, t)
 		if err == nil && !d.replay {

@@ -106,6 +106,9 @@ func TestRandomEditsKeepEveryInvariant(t *testing.T) {
 // checkSources: what clips show is there.
 func checkSources(t *testing.T, s *scene.Scene, when string) {
 	for _, track := range s.Tracks {
+		if track.Clips == nil {
+			t.Fatalf("after %s: the clips of %s are null on the wire", when, track.Name)
+		}
 		for i := range track.Clips {
 			for _, id := range scene.Needed(s, &track.Clips[i]) {
 				if _, known := s.Sources[id]; !known {

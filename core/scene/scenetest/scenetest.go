@@ -489,8 +489,8 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			&scene.SetClip{Clip: id, Muted: &some}, &scene.Rename{Name: "again"},
 			scene.InOrder("", &scene.AddMarker{At: from, Name: "one"}, &scene.Gain{Clips: []scene.ClipID{id}, DB: 3}),
 			&scene.RemoveBlend{Left: left, Right: right}, &scene.AddTrack{Name: "more", Purpose: scene.ForTone},
-			&scene.RemoveTrack{Track: empty},
-			&scene.SetTrack{Track: track.ID, Mute: &yes}}[rng.IntN(10)]
+			&scene.RemoveTrack{Track: empty}, &scene.SetStart{Source: "s1", Offset: max(0, jitter(1000000))},
+			&scene.SetTrack{Track: track.ID, Mute: &yes}}[rng.IntN(11)]
 	}
 }
 

@@ -268,6 +268,7 @@ const rowOf = (s: Stretch) => ({
 function show(): void {
   panel.name = source.name;
   panel.about = `${clock(length)} long${source.frames ? ", picture and sound" : ""} · ${sr} Hz`;
+  panel.startText = timecode(frameOf(source.offset ?? 0, rate, sr), rate);
   panel.stretches = (source.stretches ?? []).map(rowOf);
   panel.hasStretch = !!source.stretches?.length;
   panel.noStretch = !source.stretches?.length;
@@ -297,6 +298,7 @@ function showPlaying(): void {
 Alpine.data("source", () => ({
   name: source.name,
   about: "",
+  startText: "",
   playMark: "▶",
   playWords: "Play",
   speed: 1,
@@ -347,6 +349,12 @@ Alpine.data("source", () => ({
       );
     }
     setMark({ ...mark, [end]: Math.min(length, to) });
+  },
+  typeStart(e: Event) {
+    const typed = (e.target as HTMLInputElement).value,
+      offset = momentOf(typed, 0, rate, sr);
+    if (offset !== undefined) return void edit({ edit: "set_start", source: source.id, offset });
+    refuseFigure(`"${typed}" is no timecode. Write hours, minutes, seconds and frames (10:00:00:00).`);
   },
   keep() {
     const s = stretch(),

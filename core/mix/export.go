@@ -14,6 +14,10 @@ import (
 // chunk is how many samples one worker renders at a time.
 const chunk = 1 << 16
 
+// encodeStep is how many samples of a chunk are rendered, treated and encoded in one go: what becomes of nine stereo
+// outputs stays in the cache until it is bytes.
+const encodeStep = 1 << 12
+
 // An Output is one of the sounds that an export makes: the mix, or a stem of it.
 type Output struct {
 	Part    int // 0 is the mix, n the stem n-1
@@ -128,12 +132,31 @@ type piece struct {
 func (e *exporter) blocks() []pcm.Block {
 	list := make([]pcm.Block, 1+e.stems.Len())
 	for i := range list {
-		list[i] = pcm.NewBlock(e.mixer.channels, chunk)
+		list[i] = pcm.NewBlock(e.mixer.channels, encodeStep)
 	}
 	return list
 }
 
 func (e *exporter) render(blocks []pcm.Block, span pcm.Span) piece {
+	buffers, _ := e.buffers.Get().(*[][]byte)
+	if buffers == nil {
+		list := make([][]byte, len(e.outputs))
+		for i, o := range e.outputs {
+			list[i] = make([]byte, o.Encoder.Size(chunk))
+		}
+		buffers = &list
+	}
+	p := piece{encoded: buffers, sizes: make([]int64, len(e.outputs)), clipped: make([]int64, len(e.outputs))}
+	for from := span.From; from < span.To; from += encodeStep {
+		if err := e.encode(p, blocks, pcm.Span{From: from, To: min(from+encodeStep, span.To)}); err != nil {
+			return piece{err: err}
+		}
+	}
+	return p
+}
+
+// encode renders a part of a piece behind what is encoded of it.
+func (e *exporter) encode(p piece, blocks []pcm.Block, span pcm.Span) error {
 	parts := make([]pcm.Block, len(blocks))
 	for i := range blocks {
 		parts[i] = blocks[i].Slice(0, span.Len())
@@ -144,17 +167,8 @@ func (e *exporter) render(blocks []pcm.Block, span pcm.Span) piece {
 		}
 		return e.stems.Render(parts, span.From)
 	}); err != nil {
-		return piece{err: err}
+		return err
 	}
-	buffers, _ := e.buffers.Get().(*[][]byte)
-	if buffers == nil {
-		list := make([][]byte, len(e.outputs))
-		for i, o := range e.outputs {
-			list[i] = make([]byte, o.Encoder.Size(chunk))
-		}
-		buffers = &list
-	}
-	p := piece{encoded: buffers, sizes: make([]int64, len(e.outputs)), clipped: make([]int64, len(e.outputs))}
 	for i, o := range e.outputs {
 		sound := parts[o.Part]
 		if o.Treat != nil && e.shared(i) { // another still wants it as it is
@@ -166,11 +180,12 @@ func (e *exporter) render(blocks []pcm.Block, span pcm.Span) piece {
 		if o.Treat != nil {
 			o.Treat(sound, span.From)
 		}
-		p.sizes[i] = o.Encoder.Size(span.Len())
+		n := o.Encoder.Size(span.Len())
 		sound = pcm.InChannels(sound, o.Encoder.Format.Channels)
-		p.clipped[i] = o.Encoder.Encode((*buffers)[i][:p.sizes[i]], sound, span.From-e.start)
+		p.clipped[i] += o.Encoder.Encode((*p.encoded)[i][p.sizes[i]:p.sizes[i]+n], sound, span.From-e.start)
+		p.sizes[i] += n
 	}
-	return p
+	return nil
 }
 
 // shared tells whether an output after this one takes the same part.

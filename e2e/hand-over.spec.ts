@@ -163,8 +163,14 @@ test("sound follows a picture that was cut again: seen first, ticked, done and t
   // Not the swap.
   await rows.nth(1).getByRole("checkbox").uncheck();
   await expect(page.locator("#strips .moves")).toHaveCount(0);
+  const seams = page.getByRole("table", { name: "New seams" }).locator("tbody tr");
+  await expect(seams).toHaveCount(1);
+  await expect(seams).toContainText(/01:00:12:07.*click, .*blend of 3 frames .*; then clean/);
+  const mended = page.waitForResponse((r) => r.url().includes("/recut/sound.wav") && r.url().includes("mend=1"));
+  await seams.getByRole("button").click();
+  expect((await mended).status()).toBe(200);
   await page.getByRole("button", { name: "Follow the new cut" }).click();
-  await expect(page.getByRole("status").filter({ hasText: "follows the new cut" })).toContainText("in the list");
+  await expect(page.getByRole("status").filter({ hasText: "follows the new cut" })).toContainText("1 of them mended");
   await page.getByRole("link", { name: /To the scene/ }).click();
   await expect(page.locator("h1")).toHaveText("Kiln Night");
   const cut = await stateOf(page),

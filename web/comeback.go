@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"blendseam/core/audit"
 	"blendseam/core/limit"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
@@ -237,22 +238,80 @@ func strip(sc *scene.Scene) []ShotView {
 	return list
 }
 
-// recutSound sends what the scene would sound like around a moment with a new picture cut.
-func (s *Server) recutSound(w http.ResponseWriter, r *http.Request) error {
-	_, plan, _, err := s.planned(w, r)
+// A RecutMending is what would mend the seams that are new through a new cut, and the edit that follows the cut and
+// mends them.
+type RecutMending struct {
+	Changes []ProposalView `json:"changes"`
+	Left    []ProposalView `json:"left"`
+	Edit    scene.Wire     `json:"edit"`
+}
+
+// mended is what would mend the seams that are new through a new picture cut, and the scene with that cut.
+func mended(ctx context.Context, st *workspace.Scene, plan *handover.Recut) (a RecutMending, err error) {
+	after, err := st.Try(ctx, plan.Edit)
+	if err != nil {
+		return a, err
+	}
+	only := map[audit.SeamID]bool{}
+	for _, x := range plan.New {
+		only[x.ID] = true
+	}
+	m, err := after.MendSeams(ctx, only)
+	if err != nil {
+		return a, err
+	}
+	edits := []scene.Edit{plan.Edit}
+	for _, p := range m.Changes {
+		edits = append(edits, p.Edit)
+	}
+	words := fmt.Sprintf("the sound follows a new cut of the picture, %d new seams mended", len(m.Changes))
+	return RecutMending{proposalViews(after.Scene, m.Changes), proposalViews(after.Scene, m.Left),
+		scene.Wire{Edit: scene.InOrder(words, edits...)}}, nil
+}
+
+// recutMend proposes for the seams that are new through a new picture cut.
+func (s *Server) recutMend(w http.ResponseWriter, r *http.Request) error {
+	st, plan, _, err := s.planned(w, r)
 	if err != nil {
 		return err
 	}
-	return s.sendAround(w, r, plan.After, "new cut")
+	a, err := mended(r.Context(), st, plan)
+	if err != nil {
+		return err
+	}
+	return s.answer(w, http.StatusOK, a)
 }
 
-// sendAround sends what a scene that is not kept sounds like around a moment that is asked for.
-func (s *Server) sendAround(w http.ResponseWriter, r *http.Request, sc *scene.Scene, name string) error {
+// recutSound sends what the scene would sound like around a moment with a new picture cut; with mend, with its new
+// seams mended.
+func (s *Server) recutSound(w http.ResponseWriter, r *http.Request) error {
+	st, plan, _, err := s.planned(w, r)
+	if err != nil {
+		return err
+	}
+	e := scene.Edit(plan.Edit)
+	if r.URL.Query().Get("mend") != "" {
+		a, err := mended(r.Context(), st, plan)
+		if err != nil {
+			return err
+		}
+		e = a.Edit.Edit
+	}
+	return sendAround(w, r, st, e, "new cut")
+}
+
+// sendAround sends what a scene would sound like after an edit, around a moment that is asked for.
+func sendAround(w http.ResponseWriter, r *http.Request, st *workspace.Scene, e scene.Edit, name string) error {
+	after, err := st.Try(r.Context(), e)
+	if err != nil {
+		return err
+	}
+	sc := after.Scene
 	at, err := strconv.ParseInt(r.URL.Query().Get("at"), 10, 64)
 	if err != nil || at < 0 || at > sc.Length() {
 		return errBadRequest{errors.New("at must be a sample of the scene")}
 	}
-	m, err := s.Workspace.Alone(sc).Mixer(r.Context(), mix.Options{})
+	m, err := after.Mixer(r.Context(), mix.Options{})
 	if err != nil {
 		return err
 	}

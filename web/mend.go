@@ -90,18 +90,16 @@ func (s *Server) mend(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	views := func(list []advise.Proposal) []ProposalView {
-		out := []ProposalView{}
-		for _, p := range list {
-			out = append(out, proposalViewOf(sc.Scene, p))
-		}
-		return out
+	return s.answer(w, http.StatusOK, map[string]any{"revision": sc.Revision,
+		"changes": proposalViews(sc.Scene, m.Changes), "left": proposalViews(sc.Scene, m.Left)})
+}
+
+func proposalViews(sc *scene.Scene, list []advise.Proposal) []ProposalView {
+	out := []ProposalView{}
+	for _, p := range list {
+		out = append(out, proposalViewOf(sc, p))
 	}
-	return s.answer(
-		w,
-		http.StatusOK,
-		map[string]any{"revision": sc.Revision, "changes": views(m.Changes), "left": views(m.Left)},
-	)
+	return out
 }
 
 // accept lets a seam be as it sounds, or no more.

@@ -251,7 +251,7 @@ func (s *Server) mergedSound(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.sendAround(w, r, m.now, "both versions")
+	return sendAround(w, r, m.st, scene.Becoming(m.st.Scene, m.now, ""), "both versions")
 }
 
 // chosen is a comparison of which something comes out.

@@ -148,6 +148,7 @@ func (s *Server) routes() http.Handler {
 
 		r.Post("/recut", s.handle(s.recut))
 		r.Post("/recut/sound.wav", s.handle(s.recutSound))
+		r.Post("/recut/mend", s.handle(s.recutMend))
 		r.Post("/merge", s.handle(s.compare))
 		r.Post("/merge/sound.wav", s.handle(s.mergedSound))
 		r.Post("/merge/take", s.handle(s.takeMerged))

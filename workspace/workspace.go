@@ -4,12 +4,12 @@
 package workspace
 
 import (
-	"blendseam/core/sources"
-	"blendseam/core/spread"
 	"context"
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -25,6 +25,8 @@ import (
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sources"
+	"blendseam/core/spread"
 	"blendseam/intake"
 	"blendseam/store"
 )
@@ -231,6 +233,26 @@ func (s *Scene) Mend(ctx context.Context, progress func(done, of int)) (*advise.
 			return nil, err
 		}
 		return m.Mend(ctx, all, threads(), progress)
+	})
+}
+
+// MendSeams gives what would mend some of the scene's seams; nothing is changed.
+func (s *Scene) MendSeams(ctx context.Context, only map[audit.SeamID]bool) (*advise.Mending, error) {
+	key := s.Key
+	for _, id := range slices.Sorted(maps.Keys(only)) {
+		key.Edit += "\x00" + string(id)
+	}
+	return s.w.mendings.Get(ctx, key, func(ctx context.Context) (*advise.Mending, error) {
+		ctx = spread.Beginning(ctx, modest)
+		all, err := s.All(ctx)
+		if err != nil {
+			return nil, err
+		}
+		m, err := s.Adviser(ctx)
+		if err != nil {
+			return nil, err
+		}
+		return m.MendSeams(ctx, all, only, threads())
 	})
 }
 

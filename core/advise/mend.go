@@ -30,19 +30,6 @@ func (m *Adviser) Mend(
 	threads int,
 	progress func(done, of int),
 ) (*Mending, error) {
-	sc := m.Scene
-	var todo []audit.Result
-	for _, r := range measured {
-		if r.Verdict != audit.Clean && r.Verdict != "" && audit.Acceptance(sc, r.Seam) == nil {
-			todo = append(todo, r)
-		}
-	}
-	var unmeasured []Proposal
-	for _, r := range measured {
-		if r.Verdict == "" {
-			unmeasured = append(unmeasured, Proposal{Before: r, Left: r.Why})
-		}
-	}
 	strays, _, err := m.Findings(ctx, threads)
 	if err != nil {
 		return nil, err
@@ -51,10 +38,41 @@ func (m *Adviser) Mend(
 		strays,
 		func(f fill.Finding) bool { return f.Kind == fill.SpokenOver },
 	) // which of two voices is to go is for an editor to say
+	return m.mend(ctx, measured, nil, strays, threads, progress)
+}
+
+// MendSeams does so for some seams of those that are measured, and for no stray sounds.
+func (m *Adviser) MendSeams(
+	ctx context.Context, measured []audit.Result, only map[audit.SeamID]bool, threads int,
+) (*Mending, error) {
+	return m.mend(ctx, measured, only, nil, threads, nil)
+}
+
+// mend does so for those of only, nil: for all, and for stray sounds.
+func (m *Adviser) mend(
+	ctx context.Context,
+	measured []audit.Result,
+	only map[audit.SeamID]bool,
+	strays []fill.Finding,
+	threads int,
+	progress func(done, of int),
+) (*Mending, error) {
+	sc := m.Scene
+	var todo []audit.Result
+	var unmeasured []Proposal
+	for _, r := range measured {
+		switch {
+		case only != nil && !only[r.ID]:
+		case r.Verdict == "":
+			unmeasured = append(unmeasured, Proposal{Before: r, Left: r.Why})
+		case r.Verdict != audit.Clean && audit.Acceptance(sc, r.Seam) == nil:
+			todo = append(todo, r)
+		}
+	}
 	proposals := make([]Proposal, len(todo)+len(strays))
 	var mu sync.Mutex
 	done := 0
-	err = spread.Each(ctx, len(proposals), threads, func(i int) (err error) {
+	err := spread.Each(ctx, len(proposals), threads, func(i int) (err error) {
 		if i < len(todo) {
 			proposals[i], err = m.Propose(ctx, todo[i])
 		} else {

@@ -4,7 +4,7 @@ import { Problem, pageData, pageName, post } from "../model/api.ts";
 import { shapes } from "../model/ribbons.ts";
 import { registerBothVersions } from "../panels/both-versions.ts";
 import { registerToast, say } from "../panels/toast.ts";
-import type { RecutAnswer, RecutRow } from "../wire/web.ts";
+import type { ProposalView, RecutAnswer, RecutMending, RecutRow } from "../wire/web.ts";
 
 const data = pageData<{ id: string; endings: string; usual: string; picture: boolean }>();
 const home = `/scenes/${data.id}/`;
@@ -19,6 +19,7 @@ interface Row extends RecutRow {
 
 let file: File | undefined;
 let answer: RecutAnswer | undefined;
+let mending: RecutMending | undefined;
 let playing: { stop(): void } | undefined;
 
 /** Sends the chosen file, with the changes that are not ticked. */
@@ -72,6 +73,17 @@ async function play(r: Response): Promise<void> {
   playing = { stop: () => node.stop() };
 }
 
+/** A new seam with what would mend it, or why nothing does. */
+const proposalRow = (p: ProposalView, key: number) => ({
+  key,
+  at: p.proposal.before.at,
+  tc: p.tc,
+  name: p.name,
+  why: p.proposal.before.why,
+  did: p.proposal.did ? `${p.proposal.did}; then ${p.proposal.after?.verdict ?? "clean"}` : `stays: ${p.proposal.left}`,
+  hearing: `Hear it: ${p.tc} ${p.name}`,
+});
+
 const counted = (n: number, what: string) => (n === 1 ? `one ${what}` : `${n} ${what}s`);
 
 Alpine.data("comeBack", () => ({
@@ -91,6 +103,11 @@ Alpine.data("comeBack", () => ({
   lost: [] as string[],
   warnings: [] as string[],
   seams: "",
+  mending: false,
+  proposed: false,
+  proposals: [] as ReturnType<typeof proposalRow>[],
+  mendable: false,
+  mend: true,
   summary: "",
   async choose(e: Event) {
     file = (e.target as HTMLInputElement).files?.[0];
@@ -120,14 +137,35 @@ Alpine.data("comeBack", () => ({
         `${counted(a.kept, "seam")} as before`,
         counted(a.seams.length, "new seam"),
       ].join(" · ");
-      const some = a.seams.slice(0, 6).map((s) => `${s.tc} ${s.track}`);
-      this.seams = a.seams.length ? `New seams: ${some.join(", ")}${a.seams.length > 6 ? " and more" : ""}.` : "";
+      this.seams = a.seams.length ? `${counted(a.seams.length, "new seam")}, with what would mend them` : "";
       draw(a);
+      void this.propose(a, skip);
     } catch (e) {
       this.problem = (e as Error).message;
       this.has = false;
     }
     this.looking = false;
+  },
+  /** Lists the new seams with what would mend each, unless something else was chosen in the meantime. */
+  async propose(a: RecutAnswer, skip: number[]) {
+    [mending, this.proposed, this.mendable, this.proposals] = [undefined, false, false, []];
+    this.mending = a.seams.length > 0;
+    if (!this.mending) return;
+    try {
+      const found = (await (await ask("recut/mend", skip)).json()) as RecutMending;
+      if (answer !== a) return;
+      mending = found;
+      const changed = new Set(found.changes.map((p) => p.proposal.before.id)),
+        left = found.left.filter((p) => !changed.has(p.proposal.before.id));
+      this.proposals = [...found.changes, ...left]
+        .sort((x, y) => x.proposal.before.at - y.proposal.before.at)
+        .map(proposalRow);
+      this.proposed = this.proposals.length > 0;
+      this.mendable = found.changes.length > 0;
+    } catch (e) {
+      if (answer === a) say(e);
+    }
+    if (answer === a) this.mending = false;
   },
   skipped() {
     return this.rows.filter((r) => !r.on).map((r) => r.key);
@@ -139,9 +177,10 @@ Alpine.data("comeBack", () => ({
   point(r?: Row) {
     if (answer) draw(answer, r);
   },
-  async hear(r: Row) {
+  async hear(r: { at: number }) {
     try {
-      await play(await ask("recut/sound.wav", this.skipped(), `&at=${r.at}`));
+      const mend = this.mend && this.mendable ? "&mend=1" : "";
+      await play(await ask("recut/sound.wav", this.skipped(), `&at=${r.at}${mend}`));
     } catch (e) {
       say(e);
     }
@@ -150,11 +189,16 @@ Alpine.data("comeBack", () => ({
     if (!answer) return;
     this.busy = true;
     try {
-      await post(`/scenes/${data.id}/edits`, { page: pageName, revision: answer.revision, edit: answer.edit });
-      const n = answer.seams.length;
+      await post(`/scenes/${data.id}/edits`, {
+        page: pageName,
+        revision: answer.revision,
+        edit: this.mend && mending ? mending.edit : answer.edit,
+      });
+      const n = answer.seams.length,
+        mended = this.mend && mending ? mending.changes.length : 0;
       this.doneWords =
         "The sound follows the new cut; one undo takes it back. " +
-        `${counted(n, "new seam")} ${n === 1 ? "is" : "are"} in the list.`;
+        `${counted(n, "new seam")} ${n === 1 ? "is" : "are"} in the list${mended ? `, ${mended} of them mended` : ""}.`;
       this.done = true;
       this.has = false;
     } catch (e) {

@@ -76,6 +76,7 @@ interchange/formats: interchange/adl interchange/edl interchange/otio
 interchange/otio: core/blend core/curve core/fit/timing core/limit core/pcm core/scene core/timecode
   core/tone/recipe interchange
 interchange/report: core/advise core/audit core/loud core/scene
+internal/formattest: interchange
 internal/outside: core/pcm
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
 internal/corpus:

@@ -4,6 +4,7 @@ import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 import type { Page } from "@playwright/test";
 import { demo, edits, expect, home, point, sound, stateOf, test } from "./app.ts";
+import { ebur128, samples } from "./ffmpeg.ts";
 
 const made = (page: Page) => page.getByRole("region", { name: "Made so far" }).locator(".made > li").first();
 
@@ -15,24 +16,6 @@ async function download(page: Page, url: string, to: string): Promise<string> {
   writeFileSync(to, await r.body());
   return to;
 }
-
-/** What libebur128 says of a file, through ffmpeg. */
-function ebur128(file: string): { lufs: number; dbtp: number } {
-  const all = execFileSync("sh", [
-      "-c",
-      `ffmpeg -nostats -i '${file}' -af ebur128=peak=true -f null - 2>&1`,
-    ]).toString(),
-    said = all.slice(all.lastIndexOf("Summary:"));
-  return {
-    lufs: Number(/I:\s+(\S+) LUFS/.exec(said)![1]),
-    dbtp: Number(/Peak:\s+(\S+) dBFS/.exec(said)![1]),
-  };
-}
-
-const samples = (file: string): Float32Array => {
-  const raw = execFileSync("ffmpeg", ["-v", "error", "-i", file, "-f", "f32le", "-"], { maxBuffer: 1 << 29 });
-  return new Float32Array(raw.buffer, raw.byteOffset, raw.length / 4);
-};
 
 test("what is off is said first; the mix comes to its loudness under its ceiling, and stems add to it", async ({
   page,
@@ -79,7 +62,7 @@ test("what is off is said first; the mix comes to its loudness under its ceiling
   const { lufs, dbtp } = ebur128(files[0]);
   expect(Math.abs(lufs + 16)).toBeLessThanOrEqual(0.15);
   expect(dbtp).toBeLessThanOrEqual(-0.9);
-  const [whole, ...stems] = files.map(samples);
+  const [whole, ...stems] = files.map((f) => samples(f));
   let worst = 0;
   for (let i = 0; i < whole.length; i += 7)
     worst = Math.max(worst, Math.abs(whole[i] - stems.reduce((sum, x) => sum + x[i], 0)));

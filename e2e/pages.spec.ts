@@ -1,8 +1,8 @@
 // The pages beside the scene: listening through a source, the keys, the past.
-import { execFileSync } from "node:child_process";
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { clipOf, demo, edits, expect, kept, point, seams, stateOf, test, track } from "./app.ts";
+import { samples } from "./ffmpeg.ts";
 
 const F = 1920;
 
@@ -89,12 +89,10 @@ test("a recording is listened through, its stretches marked, named, taken out an
     .click();
   const file = join(info.outputDir, "stretch.wav");
   await (await download).saveAs(file);
-  const read = (args: string[]) =>
-    execFileSync("ffmpeg", ["-v", "error", ...args, "-ac", "1", "-f", "f32le", "-"], { maxBuffer: 1 << 28 });
-  const got = read(["-i", file]),
-    want = read(["-i", "demo/recordings/pell-take-2.mkv", "-af", `atrim=start_sample=${51 * F}:end_sample=${101 * F}`]);
-  expect(got.length).toBe(want.length);
-  const [x, y] = [got, want].map((v) => new Float32Array(v.buffer, v.byteOffset, v.length / 4));
+  const x = samples(file, "-ac", "1"),
+    cut = `atrim=start_sample=${51 * F}:end_sample=${101 * F}`,
+    y = samples("demo/recordings/pell-take-2.mkv", "-af", cut, "-ac", "1");
+  expect(x.length).toBe(y.length);
   expect(Math.max(...x.map((v, i) => Math.abs(v - y[i])))).toBeLessThan(1e-6);
 
   // The clips of it are listed; one leads to the scene, and from there back to its moment.

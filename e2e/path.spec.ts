@@ -1,20 +1,15 @@
 // The whole path, through the real interface: two voices are brought in, laid out, blended, heard, handed over,
 // measured; the program is killed and started again, and everything is there.
-import { execFileSync } from "node:child_process";
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { bringAndLayOut, choose, edits, expect, kept, newScene, seams, stateOf, test, track } from "./app.ts";
+import { ebur128, samples } from "./ffmpeg.ts";
 
 // Recorded voices of Debian's alsa-utils, 48 kHz mono.
 const VOICES = ["/usr/share/sounds/alsa/Front_Left.wav", "/usr/share/sounds/alsa/Rear_Right.wav"];
 
-/** The samples of a WAV file as ffmpeg reads them, at 48 kHz, first channel. */
-function decode(file: string): Float32Array {
-  const raw = execFileSync("ffmpeg", ["-v", "error", "-i", file, "-af", "pan=mono|c0=c0", "-f", "f32le", "-"], {
-    maxBuffer: 1 << 28,
-  });
-  return new Float32Array(raw.buffer, raw.byteOffset, raw.length / 4);
-}
+/** The first channel of a file. */
+const decode = (file: string) => samples(file, "-af", "pan=mono|c0=c0");
 
 const rms = (v: Float32Array) => Math.sqrt(v.reduce((s, x) => s + x * x, 0) / v.length);
 
@@ -104,8 +99,7 @@ test("from two recordings to a measured mixdown, and back after a kill", async (
   expect(off(mix, 1, 0)).toBeLessThan(1e-6);
 
   // The loudness that the page shows is ffmpeg's, to a tenth.
-  const ebu = execFileSync("sh", ["-c", `ffmpeg -nostats -i '${file}' -af ebur128 -f null - 2>&1`]).toString();
-  const lufs = Number(/I:\s+(-?[\d.]+) LUFS/.exec(ebu.slice(ebu.lastIndexOf("Summary")))![1]);
+  const { lufs } = ebur128(file);
   const shown = Number(/(-?[\d.]+) LUFS/.exec((await made.locator("p.mono").textContent())!)![1]);
   expect(Math.abs(shown - lufs)).toBeLessThanOrEqual(0.11);
 

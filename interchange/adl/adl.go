@@ -18,7 +18,6 @@ package adl
 
 import (
 	"fmt"
-	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -42,51 +41,24 @@ func init() {
 }
 
 // Loses tells what of a scene an audio decision list does not carry.
-func Loses(s *scene.Scene) (list []string) {
-	count := map[string]int{}
+func Loses(s *scene.Scene) []string {
+	var lost interchange.Tally
 	for _, t := range s.Tracks {
-		if t.Kind == scene.Picture {
-			if len(t.Clips) > 0 {
-				count["%s of picture"] += len(t.Clips)
+		if t.Kind == scene.Sound {
+			lost.Track(t)
+		}
+		for i := range t.Clips {
+			c := &t.Clips[i]
+			if t.Kind == scene.Picture {
+				lost.Add("%s of picture", "clip", true)
+				continue
 			}
-			continue
-		}
-		if t.GainDB != 0 || t.Balance != 0 || t.Filters != nil || t.Room != nil || len(t.Ducks) > 0 || t.Mute || t.Solo {
-			count["what %s does as a whole: gain, balance, mute, filters, room, ducking"]++
-		}
-		for _, c := range t.Clips {
-			for what, has := range map[string]bool{
-				"the level line of %s":                        len(c.Level) > 0,
-				"the lulls of %s":                             len(c.Lulls) > 0,
-				"the filters or another voice's colour of %s": c.Filters != nil || c.Like != nil,
-				"the room of %s":                              c.Room != nil,
-				"the tone of %s":                              s.Sources[c.Source].Tone != nil,
-				"that %s is fitted into another length":       s.Sources[c.Source].Fit != nil,
-			} {
-				if has {
-					count[what]++
-				}
-			}
+			lost.Clip(s, c)
+			lost.Add("the level line of %s", "clip", len(c.Level) > 0)
 		}
 	}
-	for _, what := range slices.Sorted(maps.Keys(count)) {
-		unit := "clip"
-		if strings.Contains(what, "as a whole") {
-			unit = "track"
-		}
-		n := fmt.Sprintf("%d %ss", count[what], unit)
-		if count[what] == 1 {
-			n = "one " + unit
-		}
-		list = append(list, fmt.Sprintf(what, n))
-	}
-	if n := len(s.Pairs); n > 0 {
-		list = append(list, fmt.Sprintf("blends across two tracks, %d of them", n))
-	}
-	if n := len(s.Markers); n > 0 {
-		list = append(list, fmt.Sprintf("markers, %d of them", n))
-	}
-	return list
+	lost.Rest(s)
+	return lost.List()
 }
 
 var urlOf = regexp.MustCompile(`"URL:([^"]*)"`)

@@ -19,7 +19,6 @@ package edl
 
 import (
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 
@@ -66,58 +65,28 @@ func carried(s *scene.Scene) (picture *scene.Track, sound []*scene.Track, left i
 }
 
 // Loses tells what of a scene an edit decision list does not carry.
-func Loses(s *scene.Scene) (list []string) {
+func Loses(s *scene.Scene) []string {
 	picture, sound, left := carried(s)
 	kept := append([]*scene.Track{}, sound...)
 	if picture != nil {
 		kept = append(kept, picture)
 	}
-	count := map[string]int{}
+	var lost interchange.Tally
 	for _, t := range kept {
-		if t.GainDB != 0 || t.Balance != 0 || t.Filters != nil || t.Room != nil || len(t.Ducks) > 0 {
-			count["what %s does as a whole: gain, balance, filters, room, ducking"]++
-		}
-		for _, c := range t.Clips {
-			for what, has := range map[string]bool{
-				"the gain or level line of %s":                c.GainDB != 0 || len(c.Level) > 0,
-				"the lulls of %s":                             len(c.Lulls) > 0,
-				"the filters or another voice's colour of %s": c.Filters != nil || c.Like != nil,
-				"the room of %s":                              c.Room != nil,
-				"the tone %s":                                 s.Sources[c.Source].Tone != nil,
-				"that %s is fitted into another length":       s.Sources[c.Source].Fit != nil,
-				"%s, which is muted":                          c.Muted,
-				"the part of a frame at the ends of %s":       t.Kind == scene.Sound && !onFrames(s, c),
-			} {
-				if has {
-					count[what]++
-				}
-			}
+		lost.Track(t)
+		for i := range t.Clips {
+			c := &t.Clips[i]
+			lost.Clip(s, c)
+			lost.Add("the gain or level line of %s", "clip", c.GainDB != 0 || len(c.Level) > 0)
+			lost.Add("%s, which is muted", "clip", c.Muted)
+			lost.Add("the part of a frame at the ends of %s", "clip", t.Kind == scene.Sound && !onFrames(s, *c))
 		}
 	}
-	for _, what := range slices.Sorted(maps.Keys(count)) {
-		unit := "clip"
-		if strings.Contains(what, "as a whole") {
-			unit = "track"
-		}
-		list = append(list, fmt.Sprintf(what, counted(count[what], unit)))
+	for range left {
+		lost.Add("%s beyond one of picture and four of sound", "track", true)
 	}
-	if left > 0 {
-		list = append(list, counted(left, "track")+" beyond one of picture and four of sound")
-	}
-	if n := len(s.Pairs); n > 0 {
-		list = append(list, counted(n, "blend")+" across two tracks")
-	}
-	if n := len(s.Markers); n > 0 {
-		list = append(list, counted(n, "marker"))
-	}
-	return list
-}
-
-func counted(n int, what string) string {
-	if n == 1 {
-		return "one " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
+	lost.Rest(s)
+	return lost.List()
 }
 
 // onFrames tells whether a clip of sound begins and ends where frames do.

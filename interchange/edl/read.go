@@ -99,7 +99,7 @@ func Read(raw []byte, hints interchange.Hints) (*scene.Scene, []string, error) {
 		return nil, nil, err
 	}
 	if n := len(r.unknown); n > 0 {
-		r.warnings = append(r.warnings, fmt.Sprintf("%s not understood: %s", counted(n, "line"),
+		r.warnings = append(r.warnings, fmt.Sprintf("%s not understood: %s", interchange.Counted(n, "line"),
 			strings.Join(r.unknown[:min(n, 5)], "; ")))
 	}
 	return r.scene, r.warnings, r.scene.Check()

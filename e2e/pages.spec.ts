@@ -22,6 +22,18 @@ test("a recording is listened through, its stretches marked, named, taken out an
   const time = page.locator("#source-time");
   await expect(time).toHaveText("00:00:00:00");
 
+  // Its source timecode is typed; cut lists count by it.
+  const start = page.getByLabel("Source timecode");
+  await start.fill("10:00:00:00");
+  await start.press("Enter");
+  await expect(page.locator(".source-side [aria-live]")).toContainText("begins at source timecode 10:00:00:00");
+  const list = await (await page.request.get(new URL("../../scene.edl", page.url()).href)).text();
+  expect(list).toMatch(/10:00:\d\d:\d\d 10:00:\d\d:\d\d.*\n.*\* FROM CLIP NAME: Pell, take 2/);
+  await start.fill("now");
+  await start.press("Enter");
+  await expect(page.getByRole("alert").filter({ hasText: "is no timecode" })).toBeVisible();
+  await start.press("Escape");
+
   // Steps, and a mark in and out by keys.
   for (const k of ["Shift+ArrowRight", "Shift+ArrowRight", "ArrowRight", "r"]) await page.keyboard.press(k);
   await expect(time).toHaveText("00:00:02:01");

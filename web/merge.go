@@ -95,7 +95,7 @@ func (s *Server) merging(w http.ResponseWriter, r *http.Request) (*merging, erro
 	if err != nil || base == nil {
 		return m, err
 	}
-	if m.found, err = merge.Compare(base, st.Scene, theirs, merge.Known(m.answer.From != aFile)); err != nil {
+	if m.found, err = merge.Compare(base, st.Scene, theirs, m.known()); err != nil {
 		return nil, errBadRequest{fmt.Errorf("%s is no version of this scene: %w", name, err)}
 	}
 	if m.theirs, err = places(r.FormValue("conflicts")); err != nil {
@@ -218,6 +218,14 @@ func stateWords(past []store.Past, node int64) string {
 		return "the scene as it began"
 	}
 	return fmt.Sprintf("edit %d (%s)", i, past[i].Words)
+}
+
+// known tells whether what both began with is in the scene's log.
+func (m *merging) known() merge.Known {
+	if m.answer.From == aFile {
+		return merge.None
+	}
+	return merge.OfBase
 }
 
 func (m *merging) rows() {

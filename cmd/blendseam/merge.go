@@ -59,7 +59,7 @@ func (c *mergeCmd) Run(ctx context.Context) error {
 		}
 		list = append(list, s)
 	}
-	found, err := merge.Compare(list[0], list[1], list[2], false)
+	found, err := merge.Compare(list[0], list[1], list[2], merge.None)
 	if err != nil {
 		return fmt.Errorf("%s is no version of %s: %w", c.With, c.Mine, err)
 	}

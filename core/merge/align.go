@@ -21,10 +21,7 @@ func Align(to, s, twin *scene.Scene, after int64) (*scene.Scene, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &aligning{to: to, s: s, last: max(after, to.LastID, s.LastID, twin.LastID),
-		tracks: map[scene.TrackID]scene.TrackID{}, clips: map[scene.ClipID]scene.ClipID{},
-		links: map[scene.LinkID]scene.LinkID{}, markers: map[scene.MarkerID]scene.MarkerID{},
-		lulls: map[scene.ClipID]map[scene.LullID]scene.LullID{}}
+	a := newAligning(to, s, max(after, to.LastID, s.LastID, twin.LastID))
 	a.matchTracks(to)
 	a.matchTracks(twin)
 	a.matchClips(to, false)
@@ -32,6 +29,39 @@ func Align(to, s, twin *scene.Scene, after int64) (*scene.Scene, error) {
 	a.matchMarkers(to)
 	a.matchMarkers(twin)
 	return a.renamed(), nil
+}
+
+// renumbered is a version that has the ids of another one, but for what came new, with numbers above after.
+func renumbered(to, s *scene.Scene, after int64) *scene.Scene {
+	a := newAligning(to, s, after)
+	for _, t := range s.Tracks {
+		if to.Track(t.ID) != nil {
+			a.tracks[t.ID] = t.ID
+		}
+		for _, c := range t.Clips {
+			if _, was := to.Clip(c.ID); was != nil {
+				a.clips[c.ID] = c.ID
+			}
+		}
+	}
+	for _, t := range to.Tracks {
+		for _, c := range t.Clips {
+			if c.Link != "" {
+				a.links[c.Link] = c.Link
+			}
+		}
+	}
+	for _, m := range to.Markers {
+		a.markers[m.ID] = m.ID
+	}
+	return a.renamed()
+}
+
+func newAligning(to, s *scene.Scene, last int64) *aligning {
+	return &aligning{to: to, s: s, last: last,
+		tracks: map[scene.TrackID]scene.TrackID{}, clips: map[scene.ClipID]scene.ClipID{},
+		links: map[scene.LinkID]scene.LinkID{}, markers: map[scene.MarkerID]scene.MarkerID{},
+		lulls: map[scene.ClipID]map[scene.LullID]scene.LullID{}}
 }
 
 // withSources is a scene with the recordings of another in the place of its own, where they are the same.

@@ -634,8 +634,7 @@ func (v *version) rows() (list [][]int) {
 	for i := range parent {
 		parent[i] = i
 	}
-	var root func(i int) int
-	root = func(i int) int {
+	root := func(i int) int {
 		for parent[i] != i {
 			parent[i] = parent[parent[i]]
 			i = parent[i]

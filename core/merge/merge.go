@@ -60,12 +60,28 @@ type Comparison struct {
 	versions           [2]*version
 }
 
-// Known says that versions of a scene have one another's ids, as those have that one log of edits holds.
-type Known bool
+// Known says which versions have the ids of mine, as states have that one log of edits holds.
+type Known int
 
-// Compare compares two versions of a scene with the one that both began with. mine keeps its ids; known says that base
-// has them. The error says why they are not versions of one scene.
+// What is known of ids.
+const (
+	None    Known = iota // each version comes from a file
+	OfBase               // what both began with is in the log of mine
+	OfBoth               // and theirs is one edit more than that
+)
+
+// Compare compares two versions of a scene with the one that both began with. mine keeps its ids. The error says why
+// they are not versions of one scene.
 func Compare(base, mine, theirs *scene.Scene, known Known) (*Comparison, error) {
+	c, err := compare(base, mine, theirs, known)
+	if err == nil {
+		c.tell()
+	}
+	return c, err
+}
+
+// compare does so without words.
+func compare(base, mine, theirs *scene.Scene, known Known) (*Comparison, error) {
 	for _, s := range []*scene.Scene{base, theirs} {
 		if s.SampleRate != mine.SampleRate || s.Rate != mine.Rate {
 			return nil, fmt.Errorf("it has %s frames and %d samples a second, yours %s and %d", s.Rate, s.SampleRate,
@@ -73,12 +89,14 @@ func Compare(base, mine, theirs *scene.Scene, known Known) (*Comparison, error) 
 		}
 	}
 	var err error
-	if !known {
+	if known == None {
 		if base, err = Align(mine, base, mine, mine.LastID); err != nil {
 			return nil, err
 		}
 	}
-	if theirs, err = Align(base, theirs, mine, max(base.LastID, mine.LastID)); err != nil {
+	if known == OfBoth {
+		theirs = renumbered(base, theirs, max(base.LastID, mine.LastID))
+	} else if theirs, err = Align(base, theirs, mine, max(base.LastID, mine.LastID)); err != nil {
 		return nil, err
 	}
 	c := &Comparison{base: base, mine: mine, theirs: theirs,
@@ -86,7 +104,6 @@ func Compare(base, mine, theirs *scene.Scene, known Known) (*Comparison, error) 
 	c.list()
 	c.clashes()
 	c.structure()
-	c.tell()
 	return c, nil
 }
 

@@ -78,7 +78,7 @@ func edited(s *scene.Scene, n int, rng *rand.Rand) *scene.Scene {
 
 func compared(t testing.TB, base, mine, theirs *scene.Scene) *merge.Comparison {
 	t.Helper()
-	c, err := merge.Compare(base, mine, theirs, true)
+	c, err := merge.Compare(base, mine, theirs, merge.OfBase)
 	if err != nil {
 		t.Fatal(err)
 	}

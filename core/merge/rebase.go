@@ -1,0 +1,72 @@
+package merge
+
+import "blendseam/core/scene"
+
+// Touched says that an edit cannot be done any more on a scene that was edited since.
+type Touched struct{ Why string }
+
+func (e *Touched) Error() string { return "both touch the same: " + e.Why }
+
+// Rebase is the edit that does to a scene as it is now what one did to it as it was: the edit itself where that comes to
+// the same, else one that takes what it did, wherever that lies now. The error is the refusal of the edit as it was, or
+// *Touched where what it did and what was done since do not go together.
+func Rebase(was, now *scene.Scene, e scene.Edit) (scene.Edit, error) {
+	then, err := scene.Apply(was, e)
+	if err != nil {
+		return nil, err
+	}
+	c, err := compare(was, now, then, OfBoth)
+	if err != nil {
+		return nil, err
+	}
+	if len(c.Conflicts) > 0 {
+		return nil, &Touched{c.Conflicts[0].Why}
+	}
+	both, err := c.Scene(nil, nil)
+	if err != nil {
+		return nil, &Touched{sentence(err)}
+	}
+	if plain, err := scene.Apply(now, e); err == nil && cameToTheSame(now, plain, both) {
+		return e, nil
+	}
+	return scene.Becoming(now, both, scene.Describe(was, then, e)), nil
+}
+
+// cameToTheSame tells whether two scenes that came of another are the same but for the ids of what is new in them.
+func cameToTheSame(from, a, b *scene.Scene) bool {
+	if len(a.Tracks) != len(b.Tracks) || len(a.Markers) != len(b.Markers) {
+		return false
+	}
+	ids := newAligning(from, a, b.LastID)
+	for i, t := range a.Tracks {
+		o := b.Tracks[i]
+		if len(t.Clips) != len(o.Clips) {
+			return false
+		}
+		ids.tracks[t.ID] = o.ID
+		for k, c := range t.Clips {
+			d := o.Clips[k]
+			if len(c.Lulls) != len(d.Lulls) {
+				return false
+			}
+			ids.clips[c.ID] = d.ID
+			if c.Link != "" {
+				ids.links[c.Link] = d.Link
+			}
+		}
+	}
+	for i, m := range a.Markers {
+		ids.markers[m.ID] = b.Markers[i].ID
+	}
+	e := scene.Becoming(ids.renamed(), b, "")
+	if e.Rest != nil {
+		rest := *e.Rest
+		rest.LastID = 0
+		own := scene.Becoming(b, ids.renamed(), "").Rest
+		own.LastID = 0
+		if !equal(rest, *own) {
+			return false
+		}
+	}
+	return len(e.Tracks) == 0 && len(e.Sources) == 0
+}

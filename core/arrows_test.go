@@ -84,7 +84,7 @@ internal/seamtest: core/audit core/blend core/level core/measure core/mix core/p
   core/sources core/timecode interchange/otio internal/corpus internal/roomtest media
 media: core/analysis core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/scene
   core/sources core/spread core/timecode interchange interchange/formats scratch
-store: core/cache core/limit core/scene
+store: core/cache core/limit core/merge core/scene
 store/server/servertest: store/server
 tools/bench: core/curve core/pcm core/scene core/timecode interchange/otio media
 web: core/advise core/alike core/analysis core/audit core/blend core/ceiling core/curve core/evening core/fill core/fit

@@ -1,6 +1,6 @@
 // Two people went on with one scene: what both did comes together, and where both touch somebody chooses.
 import { readFileSync, writeFileSync } from "node:fs";
-import { demo, edits, expect, home, stateOf, test, track } from "./app.ts";
+import { demo, edits, expect, home, kept, seams, stateOf, test, track } from "./app.ts";
 
 interface Item {
   OTIO_SCHEMA: string;
@@ -68,4 +68,36 @@ test("another person's version: heard, chosen where both touch, taken as one edi
   await expect(part.getByRole("alert")).toContainText("does not say which version both of you began with");
   await part.getByRole("combobox", { name: "Both began with" }).selectOption("beginning");
   await expect(part).toContainText("2 changes of theirs · one place that both touch");
+});
+
+test("two editors on one scene: each on a seam of their own, and no edit is refused", async ({
+  page,
+  app,
+  context,
+}) => {
+  await demo(page, app);
+  const other = await context.newPage();
+  // The second page hears of nothing that the first does: whatever it sends is of the state that it knows.
+  await other.route("**/events*", (r) => r.abort());
+  await other.goto(page.url());
+  await expect(other.locator(".list-head")).toContainText("rough");
+  for (const [p, cut] of [
+    [page, "Oda, take 1 → Pell, take 1"],
+    [other, "Pell, take 1 → Oda, take 1"],
+  ] as const) {
+    await seams(p).filter({ hasText: cut }).first().click();
+    await expect(p.locator(".card h2")).toHaveText(cut);
+  }
+  let n = 0;
+  for (const key of ["b", "[", "["])
+    for (const p of [page, other]) {
+      await p.keyboard.press(key);
+      await kept(p, ++n);
+    }
+  const s = await stateOf(page),
+    blends = s.tracks.flatMap((t) => t.blends ?? []);
+  expect([s.revision, blends.length]).toEqual([6, 2]);
+  await expect(seams(page).filter({ hasText: "sound leads 2 f" })).toHaveCount(2);
+  await expect(other.getByRole("alert")).toBeHidden();
+  await other.close();
 });

@@ -16,6 +16,7 @@ import (
 
 	"blendseam/core/cache"
 	"blendseam/core/limit"
+	"blendseam/core/merge"
 	"blendseam/core/scene"
 
 	"github.com/google/uuid"
@@ -79,12 +80,16 @@ var ErrTooOld = errors.New(
 type Stale struct {
 	Expected, Now int64
 	Newer         []Entry
+	Why           string // what it and the newer ones both touch, "" if nobody looked
 }
 
 func (e *Stale) Error() string {
 	last := ""
 	if n := len(e.Newer); n > 0 {
 		last = ": " + e.Newer[n-1].Words
+	}
+	if e.Why != "" {
+		last += "; both touch the same (" + e.Why + ")"
 	}
 	return fmt.Sprintf(
 		"This scene was edited elsewhere in the meantime%s. Your edit was not done; look, and do it again.",
@@ -400,6 +405,11 @@ func (s *Store) Edit(ctx context.Context, id string, expected int64, e scene.Edi
 		return Change{}, err
 	}
 	defer done()
+	return s.edit(ctx, id, h, expected, e)
+}
+
+// edit does so with a history that is held.
+func (s *Store) edit(ctx context.Context, id string, h *history, expected int64, e scene.Edit) (Change, error) {
 	before, err := s.at(ctx, id, h, h.node)
 	if err != nil {
 		return Change{}, err
@@ -429,6 +439,65 @@ func (s *Store) Edit(ctx context.Context, id string, expected int64, e scene.Edi
 	}
 	st, err := s.state(ctx, id, h)
 	return Change{before, st, words}, err
+}
+
+// mostRebased is how many edits later an edit may still be done.
+const mostRebased = keptStates
+
+// EditSince does an edit that was made at a revision: at once, if that is the newest, else where it lies now, if it and
+// the newer edits do not touch, see merge.Rebase. Before is then the scene at that revision. The error is a
+// scene.Refusal if the edit could not be done there, a *Stale if they touch.
+func (s *Store) EditSince(ctx context.Context, id string, at int64, e scene.Edit) (Change, error) {
+	c, err := s.Edit(ctx, id, at, e)
+	for {
+		var stale *Stale
+		if !errors.As(err, &stale) || stale.Why != "" || ctx.Err() != nil {
+			return c, err
+		}
+		// Nobody else of this process edits meanwhile; if another process does, it is tried again.
+		c, err = s.rebase(ctx, id, at, e, stale)
+	}
+}
+
+// rebase does an edit of a revision on the scene as it is now, or gives a *Stale that says why it cannot be.
+func (s *Store) rebase(ctx context.Context, id string, at int64, e scene.Edit, stale *Stale) (c Change, err error) {
+	h, done, err := s.open(ctx, id)
+	if err != nil {
+		return c, err
+	}
+	defer done()
+	if at < 0 || at > h.revision || h.revision-at > mostRebased {
+		stale.Why = "that was too long ago to tell"
+		return c, stale
+	}
+	node := int64(0)
+	if at > 0 {
+		row := s.db.QueryRowContext(ctx, "SELECT node FROM edits WHERE scene = ? AND seq = ?", id, at)
+		if err := row.Scan(&node); err != nil {
+			return c, plain(err)
+		}
+	}
+	was, err := s.at(ctx, id, h, node)
+	if err != nil {
+		return c, err
+	}
+	now, err := s.at(ctx, id, h, h.node)
+	if err != nil {
+		return c, err
+	}
+	rebased, err := merge.Rebase(was, now, e)
+	var touched *merge.Touched
+	if errors.As(err, &touched) {
+		stale.Why = touched.Why
+		return c, stale
+	}
+	if err != nil {
+		return c, err
+	}
+	if c, err = s.edit(ctx, id, h, h.revision, rebased); err == nil {
+		c.Before = was
+	}
+	return c, err
 }
 
 // Undo goes back to before the last edit that is not yet undone; Redo takes the last undo back. Both are kept

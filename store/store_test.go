@@ -405,3 +405,73 @@ func TestWhatCannotBeOpenedIsSaidInOneLine(t *testing.T) {
 		}
 	}
 }
+
+// Editors who know different states do not get in one another's way where they do not touch; where they do, the later
+// one hears what was done.
+func TestEditsOfEarlierStatesAreDoneWhereTheyDoNotTouch(t *testing.T) {
+	s := open(t)
+	sc := scene.New("together", timecode.F25, 48000)
+	for _, e := range []scene.Edit{&scene.AddTrack{Name: "D", Purpose: scene.ForDialogue},
+		&scene.Bring{Source: scene.Source{ID: "s", Name: "s", Samples: 1 << 30, Channels: 1}}} {
+		sc, _ = scene.Apply(sc, e)
+	}
+	const editors = 6
+	for i := range int64(editors) {
+		sc, _ = scene.Apply(sc, &scene.Add{Track: "t1", Source: "s", In: i * 96000, Start: i * 96000, Length: 48000})
+	}
+	clips := sc.Tracks[0].Clips
+	id, err := s.Create(ctx, sc)
+	if err != nil {
+		t.Fatal(err)
+	}
+	// Everybody turns a clip of their own down, step by step, and knows only what they did themselves.
+	const steps = 20
+	var group sync.WaitGroup
+	for _, c := range clips {
+		group.Go(func() {
+			revision := int64(0)
+			for n := range steps {
+				e := &scene.Gain{Clips: []scene.ClipID{c.ID}, DB: -float64(n + 1)}
+				done, err := s.EditSince(ctx, id, revision, e)
+				if err != nil {
+					t.Errorf("%s, step %d at %d: %v", c.ID, n, revision, err)
+					return
+				}
+				if _, own := done.Scene.Clip(c.ID); own.GainDB != e.DB {
+					t.Errorf("%s is at %g after %g", c.ID, own.GainDB, e.DB)
+				}
+				revision = done.Revision
+			}
+		})
+	}
+	group.Wait()
+	now, err := s.Scene(ctx, id)
+	if err != nil || now.Revision != editors*steps {
+		t.Fatalf("revision %d, %v", now.Revision, err)
+	}
+	for _, c := range now.Scene.Tracks[0].Clips {
+		if c.GainDB != -steps {
+			t.Errorf("%s is at %g", c.ID, c.GainDB)
+		}
+	}
+	// What lies behind something that was closed up in the meantime is where it lies now.
+	closed, err := s.EditSince(ctx, id, now.Revision,
+		&scene.Trim{Clip: clips[0].ID, Edge: scene.Tail, To: clips[0].End() - 9600, Close: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	last := clips[editors-1]
+	cut, err := s.EditSince(ctx, id, now.Revision, &scene.Trim{Clip: last.ID, Edge: scene.Tail, To: last.End() - 1920})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, c := cut.Scene.Clip(last.ID); c.Start != last.Start-9600 || c.Length != last.Length-1920 ||
+		cut.Revision != closed.Revision+1 || cut.Undo != "tail of s 1 frame shorter; scene 1 frame shorter" {
+		t.Errorf("%q at %d: %+v", cut.Undo, cut.Revision, c)
+	}
+	var stale *store.Stale
+	_, err = s.EditSince(ctx, id, now.Revision, &scene.Trim{Clip: last.ID, Edge: scene.Tail, To: last.End() - 3840})
+	if !errors.As(err, &stale) || stale.Why == "" || stale.Now != cut.Revision {
+		t.Errorf("%v", err)
+	}
+}

@@ -215,7 +215,7 @@ func (s *Server) edit(w http.ResponseWriter, r *http.Request) error {
 	if e, err = s.knowing(r, e); err != nil {
 		return err
 	}
-	c, err := s.Store.Edit(r.Context(), chi.URLParam(r, "scene"), q.Revision, e)
+	c, err := s.Store.EditSince(r.Context(), chi.URLParam(r, "scene"), q.Revision, e)
 	return s.edited(w, r, q, c, err)
 }
 

@@ -65,9 +65,9 @@ type Known int
 
 // What is known of ids.
 const (
-	None    Known = iota // each version comes from a file
-	OfBase               // what both began with is in the log of mine
-	OfBoth               // and theirs is one edit more than that
+	None   Known = iota // each version comes from a file
+	OfBase              // what both began with is in the log of mine
+	OfBoth              // and theirs is one edit more than that
 )
 
 // Compare compares two versions of a scene with the one that both began with. mine keeps its ids. The error says why

@@ -1,15 +1,19 @@
 package merge
 
-import "blendseam/core/scene"
+import (
+	"strings"
+
+	"blendseam/core/scene"
+)
 
 // Touched says that an edit cannot be done any more on a scene that was edited since.
 type Touched struct{ Why string }
 
 func (e *Touched) Error() string { return "both touch the same: " + e.Why }
 
-// Rebase is the edit that does to a scene as it is now what one did to it as it was: the edit itself where that comes to
-// the same, else one that takes what it did, wherever that lies now. The error is the refusal of the edit as it was, or
-// *Touched where what it did and what was done since do not go together.
+// Rebase is the edit that does to a scene as it is now what one did to it as it was: the edit itself where that comes
+// to the same, else one that takes what it did, wherever that lies now. The error is the refusal of the edit as it was,
+// or *Touched where what it did and what was done since do not go together.
 func Rebase(was, now *scene.Scene, e scene.Edit) (scene.Edit, error) {
 	then, err := scene.Apply(was, e)
 	if err != nil {
@@ -29,7 +33,8 @@ func Rebase(was, now *scene.Scene, e scene.Edit) (scene.Edit, error) {
 	if plain, err := scene.Apply(now, e); err == nil && cameToTheSame(now, plain, both) {
 		return e, nil
 	}
-	return scene.Becoming(now, both, scene.Describe(was, then, e)), nil
+	words, _, _ := strings.Cut(scene.Describe(was, then, e), "; ") // what came of it is said of it as it is done
+	return scene.Becoming(now, both, words), nil
 }
 
 // cameToTheSame tells whether two scenes that came of another are the same but for the ids of what is new in them.

@@ -13,8 +13,8 @@ import (
 	"blendseam/core/timecode"
 )
 
-// An edit of a scene that was edited since gives a scene that can be, with what both did, or is refused; edits that come
-// to the same in either order are done as they are.
+// An edit of a scene that was edited since gives a scene that can be, with what both did, or is refused; most are done
+// as they are.
 func TestAnEditOfAnEarlierStateIsDoneNow(t *testing.T) {
 	seeds := uint64(3000)
 	if testing.Short() {

@@ -209,7 +209,7 @@ function fill(fit: "start" | "end" | "moment"): void {
 const does: Record<string, () => void> = {
   play: () => {
     if (!source.samples) return say("This recording has no sound to play; step through it with the arrow keys.");
-    if (audio.paused) void audio.play();
+    if (audio.paused) audio.play().catch(() => {});
     else audio.pause();
   },
   frame_earlier: () => seek(sampleOf(Math.max(0, frameOf(at, rate, sr) - 1), rate, sr)),

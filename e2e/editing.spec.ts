@@ -1,5 +1,19 @@
 // Editing on the demo scene, by pointer and by key.
-import { clipOf, demo, drag, edits, expect, kept, point, seams, shown, stateOf, test, track } from "./app.ts";
+import {
+  clipOf,
+  demo,
+  drag,
+  edits,
+  expect,
+  kept,
+  point,
+  type SceneState,
+  seams,
+  shown,
+  stateOf,
+  test,
+  track,
+} from "./app.ts";
 
 test("clips are moved, trimmed with a gap and closed up, and faded by their grips", async ({ page, app }) => {
   let s = await demo(page, app);
@@ -211,7 +225,11 @@ test("playing moves the playhead, the meter and the picture", async ({ page, app
   expect(await picture()).not.toBe(still);
 });
 
-test("a second page is kept up to date, and a stale edit is refused with a word", async ({ page, app, context }) => {
+test("a second page is kept up to date; an edit of an earlier state is done, or refused where both touch", async ({
+  page,
+  app,
+  context,
+}) => {
   let s = await demo(page, app);
   const other = await context.newPage();
   let deaf = false;
@@ -231,11 +249,22 @@ test("a second page is kept up to date, and a stale edit is refused with a word"
   const clip = await point(other, s, "music", track(s, "music").clips[0].start + 480000, 0.6);
   await other.mouse.click(clip.x, clip.y);
   await other.keyboard.press("-");
+  await kept(other, s.revision + 1);
+  const gain = (x: SceneState) => track(x, "music").clips[0].gain_db;
+  s = await stateOf(page);
+  expect([gain(s), track(s, "dialogue").blends![0].law]).toEqual([3, "matched"]);
+
+  // Both turn the same clip: the later one hears that it was done already.
+  await kept(page, s.revision);
+  const there = await point(page, s, "music", track(s, "music").clips[0].start + 480000, 0.6);
+  await page.mouse.click(there.x, there.y);
+  s = await edits(page, () => page.keyboard.press("="));
+  await other.keyboard.press("-");
   await expect(other.getByRole("alert")).toContainText("edited elsewhere in the meantime");
+  await expect(other.getByRole("alert")).toContainText("both touch the same");
   await kept(other, s.revision);
   expect(await stateOf(other)).toEqual(s);
-  const done = await edits(other, () => other.keyboard.press("-"));
-  expect(track(done, "music").clips[0].gain_db).toBe(3);
+  expect(gain(await edits(other, () => other.keyboard.press("-")))).toBe(3);
 });
 
 test("every command is found by a word of it, and worst first puts the rough seams on top", async ({ page, app }) => {

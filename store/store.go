@@ -38,7 +38,7 @@ var ErrUncertain = errors.New(
 
 // A Store is an open database.
 type Store struct {
-	Process string       // the name of this process, for the jobs that it does; see BreakJobs
+	Process string       // the name of this process, for the jobs that it does; see LeftJobs
 	Room    func() error // says why there is no room for another edit; nil if that is known to others
 
 	db     *sql.DB
@@ -93,6 +93,12 @@ func (s *Store) Close() error {
 	s.later.Wait()
 	return s.db.Close()
 }
+
+// DB is the pool of connections, for figures of it.
+func (s *Store) DB() *sql.DB { return s.db }
+
+// Ping asks whether the database answers.
+func (s *Store) Ping(ctx context.Context) error { return plain(s.db.PingContext(ctx)) }
 
 // migrate brings the tables up to date, one process at a time. Each migration is one statement that may be done again,
 // as a database that knows no transactions of tables may have done it without its being noted. It goes on when ctx

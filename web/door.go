@@ -40,6 +40,8 @@ const misdirected = "This address does not answer under the name %q. Use the one
 func (d Door) handler(next http.Handler, s *Server) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		switch {
+		case r.URL.Path == healthy || r.URL.Path == ready:
+			next.ServeHTTP(w, r)
 		case !d.ours(r):
 			s.problem(w, r, http.StatusMisdirectedRequest, problem{Message: fmt.Sprintf(misdirected, r.Host)})
 		case d.Token == "" || strings.HasPrefix(r.URL.Path, "/static/") || d.known(r):

@@ -157,6 +157,9 @@ func TestEveryRouteWithEverythingThatNobodyShouldAsk(t *testing.T) {
 	routes := c.allRoutes()
 	for _, r := range routes {
 		for _, way := range ways {
+			if way.host != "" && (r.pattern == healthy || r.pattern == ready) { // which balancers ask under any name
+				continue
+			}
 			c.hostile(r, way, good)
 		}
 		if r.method != "GET" {

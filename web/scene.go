@@ -258,6 +258,7 @@ func (s *Server) travel(
 
 // edited answers an edit, and tells the other pages.
 func (s *Server) edited(w http.ResponseWriter, r *http.Request, q editRequest, c store.Change, err error) error {
+	s.figures.edits.WithLabelValues(outcome(err)).Inc()
 	if err != nil {
 		return err
 	}

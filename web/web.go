@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net/http"
 	"sync"
+	"sync/atomic"
 	"time"
 	"unicode/utf8"
 
@@ -29,6 +30,8 @@ type Config struct {
 	Made    string                                // folder of what was handed over
 	Demo    func(context.Context) (string, error) // loads the demo scene and gives its id
 	Release string                                // which this is, in words
+
+	LogRequests bool // that change something, fail or are slow
 }
 
 // A Server is the interface as an http.Handler. It keeps nothing: what is derived from scenes has its place in the
@@ -36,11 +39,14 @@ type Config struct {
 type Server struct {
 	http.Handler
 	Config
+	figures *figures
+	ending  atomic.Bool // no more requests are to come
 }
 
 // New gives the interface.
 func New(c Config) *Server {
 	s := &Server{Config: c}
+	s.figures = s.newFigures()
 	s.Handler = s.routes()
 	if _, err := fs.Stat(static, "static/styles.css"); err != nil { // built without npm
 		s.Handler = http.HandlerFunc(notMade)
@@ -62,6 +68,8 @@ func notMade(w http.ResponseWriter, r *http.Request) {
 func (s *Server) routes() http.Handler {
 	r := chi.NewRouter()
 	r.Use(
+		middleware.RequestID,
+		s.measured,
 		middleware.Recoverer,
 		safe,
 		patient,
@@ -69,6 +77,10 @@ func (s *Server) routes() http.Handler {
 		http.NewCrossOriginProtection().Handler,
 	)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.fail(w, r, store.ErrNotFound) })
+
+	r.Get(healthy, health)
+	r.Get(ready, s.ready)
+	r.Method(http.MethodGet, "/metrics", s.metrics())
 
 	s.screens(r, "")
 	r.Post("/scenes", s.handle(s.newScene))
@@ -212,14 +224,18 @@ func cached(next http.Handler) http.Handler {
 	})
 }
 
+// drainIn is how long requests under way may take when the program is to end.
+const drainIn = 30 * time.Second
+
 // Serve answers until the context ends, and then finishes what is under way.
 func (s *Server) Serve(ctx context.Context, server *http.Server, listen func() error) error {
 	server.Handler = s
 	var group sync.WaitGroup
 	group.Go(func() {
 		<-ctx.Done()
+		s.ending.Store(true)
 		s.Workspace.Close()
-		end, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+		end, cancel := context.WithTimeout(context.Background(), drainIn)
 		defer cancel()
 		if err := server.Shutdown(end); err != nil {
 			slog.Warn("some requests were cut off", "err", err)

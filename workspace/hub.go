@@ -46,6 +46,13 @@ func (h *Hub) Listen(scene string) (events <-chan Event, leave func()) {
 	}
 }
 
+// Listening is how many pages listen.
+func (h *Hub) Listening() int {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return len(h.pages)
+}
+
 // Tell sends to all pages of a scene, or to every page if scene is "". A page too slow to listen misses it, and
 // catches up with the next.
 func (h *Hub) Tell(scene, kind string, body any) {

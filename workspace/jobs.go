@@ -124,6 +124,13 @@ func (j *Jobs) Progress(job store.Job) Progress {
 	return Progress{job, 1}
 }
 
+// Running is how many jobs are under way in this process.
+func (j *Jobs) Running() int {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	return len(j.stops)
+}
+
 // Stop stops a job; false if it is not under way.
 func (j *Jobs) Stop(id string) bool {
 	j.mu.Lock()

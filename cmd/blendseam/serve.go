@@ -29,6 +29,7 @@ type serveCmd struct {
 	Name        []string `help:"Another name by which this machine is asked; may be repeated." placeholder:"HOST"`
 	TokenFile   string   `help:"File with a secret of 16 letters or more that browsers are asked for." placeholder:"FILE"`
 	Unprotected bool     `help:"Let everybody who reaches the address see and change everything."`
+	Log         string   `help:"Log requests that change something, fail or are slow." enum:",text,json" default:""`
 }
 
 func (c *serveCmd) Run(ctx context.Context) error {
@@ -170,7 +171,13 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 	// Measuring and mending go on beside the requests on threads of low priority. With a few more of them than
 	// processors, a request never waits for one to give way.
 	runtime.GOMAXPROCS(runtime.NumCPU() + workspace.SpareThreads)
-	s := web.New(web.Config{Workspace: workspace.New(ctx, o.Intake), Made: made, Door: door,
+	switch c.Log {
+	case "text":
+		slog.SetDefault(slog.New(slog.NewTextHandler(os.Stderr, nil)))
+	case "json":
+		slog.SetDefault(slog.New(slog.NewJSONHandler(os.Stderr, nil)))
+	}
+	s := web.New(web.Config{LogRequests: c.Log != "", Workspace: workspace.New(ctx, o.Intake), Made: made, Door: door,
 		Release: release(),
 		Demo:    func(ctx context.Context) (string, error) { return loadDemo(ctx, o.Intake) }})
 	s.BeginAgain(left)

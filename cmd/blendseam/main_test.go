@@ -227,9 +227,9 @@ type running struct {
 	url string
 }
 
-func serving(t *testing.T, dir string) running {
+func serving(t *testing.T, dir string, more ...string) running {
 	t.Helper()
-	c := command("serve", "--listen", "127.0.0.1:0")
+	c := command(append([]string{"serve", "--listen", "127.0.0.1:0"}, more...)...)
 	c.Env = append(c.Env, "BLENDSEAM_VAR="+dir)
 	c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	out, err := c.StdoutPipe()
@@ -241,7 +241,7 @@ func serving(t *testing.T, dir string) running {
 	}
 	lines := bufio.NewScanner(out)
 	for lines.Scan() {
-		if m := regexp.MustCompile(`http://\S+/`).FindString(lines.Text()); m != "" {
+		if m := regexp.MustCompile(`https?://\S+/`).FindString(lines.Text()); m != "" {
 			return running{c, m}
 		}
 	}

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -29,6 +30,8 @@ type serveCmd struct {
 	Name        []string `help:"Another name by which this machine is asked; may be repeated." placeholder:"HOST"`
 	TokenFile   string   `help:"File with a secret of 16 letters or more that browsers are asked for." placeholder:"FILE"`
 	Unprotected bool     `help:"Let everybody who reaches the address see and change everything."`
+	TLSCert     string   `name:"tls-cert" help:"Certificate in PEM form, with its chain: answers by https." placeholder:"FILE"`
+	TLSKey      string   `name:"tls-key" help:"Its key in PEM form." placeholder:"FILE"`
 	Log         string   `help:"Log requests that change something, fail or are slow." enum:",text,json" default:""`
 }
 
@@ -154,6 +157,10 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 	if err != nil {
 		return err
 	}
+	secured, err := c.secured()
+	if err != nil {
+		return err
+	}
 	o, err := c.open(ctx)
 	if err != nil {
 		return err
@@ -182,6 +189,9 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 		Demo:    func(ctx context.Context) (string, error) { return loadDemo(ctx, o.Intake) }})
 	s.BeginAgain(left)
 	url := fmt.Sprintf("http://%s/", l.Addr())
+	if secured != nil {
+		url = strings.Replace(url, "http:", "https:", 1)
+	}
 	if begin != "" {
 		url += "scenes/" + begin + "/"
 	}
@@ -191,7 +201,27 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 		IdleTimeout:       limit.IdleS * time.Second,
 		ErrorLog:          slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn),
 	}
-	return s.Serve(ctx, h, func() error { return h.Serve(l) })
+	return s.Serve(ctx, h, func() error {
+		if h.TLSConfig = secured; secured != nil {
+			return h.ServeTLS(l, "", "")
+		}
+		return h.Serve(l)
+	})
+}
+
+// secured is how requests are encrypted; nil if they are not.
+func (c *serveCmd) secured() (*tls.Config, error) {
+	switch {
+	case c.TLSCert == "" && c.TLSKey == "":
+		return nil, nil
+	case c.TLSCert == "" || c.TLSKey == "":
+		return nil, errors.New("--tls-cert and --tls-key are needed both, the certificate and its key")
+	}
+	pair, err := tls.LoadX509KeyPair(c.TLSCert, c.TLSKey)
+	if err != nil {
+		return nil, fmt.Errorf("--tls-cert, --tls-key: %w", err)
+	}
+	return &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS12}, nil
 }
 
 // leftJobs takes over the jobs of processes that have gone, and removes what they had half made.

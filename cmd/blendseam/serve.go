@@ -30,7 +30,7 @@ type serveCmd struct {
 	Name        []string `help:"Another name by which this machine is asked; may be repeated." placeholder:"HOST"`
 	TokenFile   string   `help:"File with a secret of 16 letters or more that browsers are asked for." placeholder:"FILE"`
 	Unprotected bool     `help:"Let everybody who reaches the address see and change everything."`
-	TLSCert     string   `name:"tls-cert" help:"Certificate in PEM form, with its chain: answers by https." placeholder:"FILE"`
+	TLSCert     string   `name:"tls-cert" help:"Certificate in PEM form: answers by https." placeholder:"FILE"`
 	TLSKey      string   `name:"tls-key" help:"Its key in PEM form." placeholder:"FILE"`
 	Log         string   `help:"Log requests that change something, fail or are slow." enum:",text,json" default:""`
 }

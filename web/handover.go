@@ -238,6 +238,7 @@ func (s *Server) makeMixdown(
 		all.GainDB = made.GainDB
 		all.add(st.Scene, made)
 	}
+	onlyKeep(dir, all.Files)
 	if len(list) > 1 || q.NoMix {
 		return all, nil
 	}
@@ -245,6 +246,16 @@ func (s *Server) makeMixdown(
 		return nil, err
 	}
 	return all, describe(list[0].Mix, all.Loudness)
+}
+
+// onlyKeep removes from the folder of a job what it did not make: what a program that has ended left may go on writing.
+func onlyKeep(dir string, files []madeFile) {
+	there, _ := os.ReadDir(dir)
+	for _, e := range there {
+		if !slices.ContainsFunc(files, func(f madeFile) bool { return f.File == e.Name() }) {
+			os.RemoveAll(filepath.Join(dir, e.Name()))
+		}
+	}
 }
 
 // describe writes into a broadcast WAV file how loud it is.

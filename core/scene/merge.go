@@ -70,7 +70,10 @@ func (e *Merge) apply(d *draft) error {
 				count(len(r.Markers), "marker"))
 		}
 		d.Name, d.Channels, d.StartFrame, d.Pairs = shortName(r.Name), r.Channels, r.StartFrame, r.Pairs
-		d.Markers, d.Aside, d.LastID, d.Foreign = r.Markers, r.Aside, max(d.LastID, r.LastID), r.Foreign
+		d.Markers, d.Aside, d.LastID, d.Foreign = slices.Clone(r.Markers), r.Aside, max(d.LastID, r.LastID), r.Foreign
+		for i := range d.Markers {
+			setText(&d.Markers[i].Name, &d.Markers[i].Name, limit.Names)
+		}
 	}
 	if err := e.twice(d); err != nil {
 		return err
@@ -83,6 +86,7 @@ func (e *Merge) sources(d *draft) error {
 	both := Clipboard{Sources: map[string]Source{}}
 	d.Sources = maps.Clone(d.Sources)
 	for _, src := range e.Sources {
+		src.Name = shortName(src.Name)
 		both.Sources[src.ID] = src
 		was, known := d.Sources[src.ID]
 		if known && (was.Samples != src.Samples || was.Frames != src.Frames || was.Made() != src.Made()) {
@@ -107,7 +111,8 @@ func (e *Merge) sources(d *draft) error {
 func (e *Merge) tracks(d *draft) error {
 	now := map[TrackID]*Track{}
 	for _, t := range e.Tracks {
-		if t == nil || t.ID == "" || now[t.ID] != nil || t.Kind != Sound && t.Kind != Picture {
+		if t == nil || t.ID == "" || now[t.ID] != nil || t.Kind != Sound && t.Kind != Picture ||
+			!slices.Contains(Purposes, t.Purpose) || t.Hue != "" && !slices.Contains(Hues, t.Hue) {
 			return notPossible("The other version has a track that cannot be, or one twice.")
 		}
 		for _, c := range t.Clips {
@@ -132,11 +137,14 @@ func (e *Merge) tracks(d *draft) error {
 		}
 		if t != was {
 			own := *t
-			own.Clips, own.Blends = slices.Clone(t.Clips), slices.Clone(t.Blends)
+			own.Name, own.Clips, own.Blends = shortName(t.Name), slices.Clone(t.Clips), slices.Clone(t.Blends)
 			t = &own
 			d.own[t] = true
-			for _, c := range t.Clips { // how far linked clips run apart was decided in that version
-				d.free[c.Link] = true
+			for i := range t.Clips {
+				c := &t.Clips[i]
+				setText(&c.Name, &c.Name, limit.Names)
+				setText(&c.Note, &c.Note, limit.Notes)
+				d.free[c.Link] = true // how far linked clips run apart was decided in that version
 			}
 		}
 		list = append(list, t)

@@ -61,6 +61,9 @@ func refusedMerges(t *testing.T) (list [][2]string) {
 	})
 	says("The other version has a track that cannot be, or one twice.",
 		func(e *scene.Merge, _ *scene.Rest) { e.Tracks = []*scene.Track{{ID: "t9", Kind: "light"}} })
+	says("The other version has a track that cannot be, or one twice.", func(e *scene.Merge, _ *scene.Rest) {
+		e.Tracks = []*scene.Track{{ID: "t9", Kind: scene.Sound, Purpose: "</style>"}}
+	})
 	says(sound.Clips[0].Name+" shows a recording that the scene does not have.", func(e *scene.Merge, _ *scene.Rest) {
 		own := sound
 		own.Clips = []scene.Clip{sound.Clips[0]}

@@ -224,16 +224,22 @@ func (s *Scene) Adviser(ctx context.Context) (*advise.Adviser, error) {
 func (s *Scene) Mend(ctx context.Context, progress func(done, of int)) (*advise.Mending, error) {
 	return s.w.mendings.Get(ctx, s.Key, func(ctx context.Context) (*advise.Mending, error) {
 		ctx = spread.Beginning(ctx, modest)
-		all, err := s.All(ctx)
-		if err != nil {
-			return nil, err
-		}
-		m, err := s.Adviser(ctx)
+		m, all, err := s.adviserOfAll(ctx)
 		if err != nil {
 			return nil, err
 		}
 		return m.Mend(ctx, all, threads(), progress)
 	})
+}
+
+// adviserOfAll is the adviser of a scene with all of its seams measured.
+func (s *Scene) adviserOfAll(ctx context.Context) (*advise.Adviser, []audit.Result, error) {
+	all, err := s.All(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	m, err := s.Adviser(ctx)
+	return m, all, err
 }
 
 // MendSeams gives what would mend some of the scene's seams; nothing is changed.
@@ -244,11 +250,7 @@ func (s *Scene) MendSeams(ctx context.Context, only map[audit.SeamID]bool) (*adv
 	}
 	return s.w.mendings.Get(ctx, key, func(ctx context.Context) (*advise.Mending, error) {
 		ctx = spread.Beginning(ctx, modest)
-		all, err := s.All(ctx)
-		if err != nil {
-			return nil, err
-		}
-		m, err := s.Adviser(ctx)
+		m, all, err := s.adviserOfAll(ctx)
 		if err != nil {
 			return nil, err
 		}

@@ -181,11 +181,11 @@ func (a *aligning) matchClips(to *scene.Scene, exact bool) {
 	for _, id := range a.clips {
 		taken[id] = true
 	}
-	left := func(s *scene.Scene, t *scene.Track, own bool) (list []one) {
+	left := func(t *scene.Track, own bool) (list []one) {
 		for i := range t.Clips {
 			c := &t.Clips[i]
 			if own && a.clips[c.ID] == "" || !own && !taken[c.ID] {
-				list = append(list, one{s, t, c})
+				list = append(list, one{t, c})
 			}
 		}
 		return list
@@ -201,24 +201,24 @@ func (a *aligning) matchClips(to *scene.Scene, exact bool) {
 			continue
 		}
 		if exact {
-			match(best(left(a.s, t, true), left(to, o, false), func(x, y one) int64 {
+			match(best(left(t, true), left(o, false), func(x, y one) int64 {
 				return same(x.c.Source == y.c.Source && x.c.In == y.c.In && x.c.Length == y.c.Length && x.c.Start == y.c.Start)
 			}))
 			continue
 		}
-		match(inOrder(left(a.s, t, true), left(to, o, false)))
-		match(best(left(a.s, t, true), left(to, o, false), overlap))
-		match(best(left(a.s, t, true), left(to, o, false), place))
+		match(inOrder(left(t, true), left(o, false)))
+		match(best(left(t, true), left(o, false), overlap))
+		match(best(left(t, true), left(o, false), place))
 	}
 	if exact {
 		return
 	}
 	var own, other []one
 	for _, t := range a.s.Tracks {
-		own = append(own, left(a.s, t, true)...)
+		own = append(own, left(t, true)...)
 	}
 	for _, t := range to.Tracks {
-		other = append(other, left(to, t, false)...)
+		other = append(other, left(t, false)...)
 	}
 	match(best(own, other, func(x, y one) int64 {
 		if x.t.Kind != y.t.Kind || x.c.Source != y.c.Source || x.c.In != y.c.In || x.c.Length != y.c.Length {
@@ -230,7 +230,6 @@ func (a *aligning) matchClips(to *scene.Scene, exact bool) {
 
 // one is a clip where it lies.
 type one struct {
-	s *scene.Scene
 	t *scene.Track
 	c *scene.Clip
 }

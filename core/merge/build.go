@@ -22,6 +22,7 @@ type build struct {
 	ripples map[scene.TrackID][]ripple
 	pairs   []scene.Pair
 	markers map[scene.MarkerID]*marked
+	touched map[scene.TrackID]bool // tracks on which anything changes; the others are the ancestor's
 }
 
 // placed is a clip whose place follows from what moves it.
@@ -43,7 +44,7 @@ type marked struct {
 func newBuild(base *scene.Scene) *build {
 	b := &build{base: base, scene: *base, tracks: map[scene.TrackID]*scene.Track{},
 		clips: map[scene.ClipID]*placed{}, ripples: map[scene.TrackID][]ripple{},
-		pairs: slices.Clone(base.Pairs), markers: map[scene.MarkerID]*marked{}}
+		pairs: slices.Clone(base.Pairs), markers: map[scene.MarkerID]*marked{}, touched: map[scene.TrackID]bool{}}
 	b.scene.Sources = maps.Clone(base.Sources)
 	for _, t := range base.Tracks {
 		own := *t
@@ -97,6 +98,7 @@ func (b *build) do(list []*change) {
 		if id != "" && c.clip == "" && c.track == scene.TrackID(id) && what != "new" && b.tracks[c.track] == nil {
 			continue
 		}
+		b.touched[c.track] = true
 		c.do(b)
 	}
 }
@@ -161,6 +163,9 @@ func (b *build) made(sources ...*scene.Scene) (*scene.Scene, error) {
 	}
 	for _, p := range all {
 		t := b.tracks[p.track]
+		if t != nil && !b.touched[p.track] {
+			continue
+		}
 		if t == nil {
 			return nil, fmt.Errorf("%s lies on a track that is gone in the other version", p.Name)
 		}
@@ -174,6 +179,10 @@ func (b *build) made(sources ...*scene.Scene) (*scene.Scene, error) {
 	s.Tracks = nil
 	for _, id := range b.order {
 		t := b.tracks[id]
+		if !b.touched[id] {
+			s.Tracks = append(s.Tracks, b.base.Track(id))
+			continue
+		}
 		slices.SortFunc(t.Clips, func(x, y scene.Clip) int { return cmp.Compare(x.Start, y.Start) })
 		places := map[scene.ClipID]int{}
 		for i, c := range t.Clips {

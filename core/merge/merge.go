@@ -58,6 +58,7 @@ type Comparison struct {
 
 	base, mine, theirs *scene.Scene
 	versions           [2]*version
+	runs               []runs // of the three
 }
 
 // Known says which versions have the ids of mine, as states have that one log of edits holds.
@@ -103,6 +104,7 @@ func compare(base, mine, theirs *scene.Scene, known Known) (*Comparison, error) 
 		versions: [2]*version{changesOf(base, mine), changesOf(base, theirs)}}
 	c.list()
 	c.clashes()
+	c.runs = []runs{runsOf(base), runsOf(mine), runsOf(theirs)}
 	c.structure()
 	return c, nil
 }
@@ -450,31 +452,32 @@ func nameOf(s *scene.Scene, id scene.ClipID) string {
 	return string(id)
 }
 
+// runs is by how many samples the sound or picture of one clip runs later than that of another which it is linked to.
+type runs map[[2]scene.ClipID]int64
+
+func runsOf(s *scene.Scene) runs {
+	links, list := map[scene.LinkID][]one{}, runs{}
+	origin := func(x one) int64 { return s.Time(x.t, x.c.Start) - s.Time(x.t, x.c.In) }
+	for _, t := range s.Tracks {
+		for i := range t.Clips {
+			x := one{t, &t.Clips[i]}
+			if x.c.Link == "" {
+				continue
+			}
+			for _, o := range links[x.c.Link] {
+				list[[2]scene.ClipID{o.c.ID, x.c.ID}] = origin(x) - origin(o)
+			}
+			links[x.c.Link] = append(links[x.c.Link], x)
+		}
+	}
+	return list
+}
+
 // inSync tells whether linked clips run as they do in one of the versions.
 func (c *Comparison) inSync(s *scene.Scene) error {
-	type pair [2]scene.ClipID
-	runs := func(s *scene.Scene) map[pair]int64 {
-		links, list := map[scene.LinkID][]one{}, map[pair]int64{}
-		origin := func(x one) int64 { return s.Time(x.t, x.c.Start) - s.Time(x.t, x.c.In) }
-		for _, t := range s.Tracks {
-			for i := range t.Clips {
-				x := one{s, t, &t.Clips[i]}
-				if x.c.Link == "" {
-					continue
-				}
-				for _, o := range links[x.c.Link] {
-					list[pair{o.c.ID, x.c.ID}] = origin(x) - origin(o)
-				}
-				links[x.c.Link] = append(links[x.c.Link], x)
-			}
-		}
-		return list
-	}
-	now := runs(s)
-	known := []map[pair]int64{runs(c.base), runs(c.mine), runs(c.theirs)}
-	for p, by := range now {
+	for p, by := range runsOf(s) {
 		fits, any := false, false
-		for _, was := range known {
+		for _, was := range c.runs {
 			if n, there := was[p]; there {
 				any = true
 				fits = fits || abs(n-by) <= 2

@@ -8,8 +8,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"blendseam/core/limit"
@@ -126,6 +128,12 @@ func (in Intake) Into(ctx context.Context, id string, infos []media.Info) error 
 		if err != nil {
 			return err
 		}
+		var known []media.Info // all that is here, asked for where something is missing
+		if slices.ContainsFunc(slices.Collect(maps.Keys(st.Scene.Sources)), scene.IsMissing) {
+			if known, err = in.all(ctx); err != nil {
+				return err
+			}
+		}
 		var edits []scene.Edit
 		for _, info := range infos {
 			if _, known := st.Scene.Sources[info.ID]; known {
@@ -139,10 +147,6 @@ func (in Intake) Into(ctx context.Context, id string, infos []media.Info) error 
 				return err
 			}
 			edits = append(edits, &scene.Bring{Source: src})
-			known, err := in.all(ctx)
-			if err != nil {
-				return err
-			}
 			edits = append(edits, linking(st.Scene, info, known, src)...)
 		}
 		switch len(edits) {

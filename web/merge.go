@@ -162,10 +162,7 @@ func (s *Server) beganWith(r *http.Request, m *merging, theirs *scene.Scene) (*s
 		return nil, err
 	}
 	node, known := common(m.st.Scene, theirs, id)
-	if known {
-		known = slices.ContainsFunc(past, func(p store.Past) bool { return p.Node == node })
-	}
-	if known {
+	if known = known && slices.ContainsFunc(past, func(p store.Past) bool { return p.Node == node }); known {
 		m.answer.Bases = append(m.answer.Bases, MergeBase{"", "what " + m.fileName + " was saved from"})
 	}
 	for _, v := range versions {

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"maps"
 	"path"
-	"reflect"
 	"slices"
 	"strconv"
 
@@ -508,13 +507,7 @@ func (a *aligning) renameClip(c *scene.Clip) {
 		hole.Clip, hole.Next = a.clip(hole.Clip), a.clip(hole.Next)
 		c.Fills = &hole
 	}
-	if c.Takes == nil {
-		return
-	}
-	takes := *c.Takes
-	takes.Others = slices.Clone(takes.Others)
-	for k := range takes.Others {
-		take := &takes.Others[k]
+	c.Takes = c.Takes.With(func(take *scene.Take) {
 		for _, b := range []**scene.Blend{&take.Head, &take.Tail} {
 			if *b != nil {
 				own := **b
@@ -522,9 +515,5 @@ func (a *aligning) renameClip(c *scene.Clip) {
 				*b = &own
 			}
 		}
-	}
-	c.Takes = &takes
-	if _, base := a.to.Clip(c.ID); base != nil && reflect.DeepEqual(base.Takes, c.Takes) {
-		c.Takes = base.Takes
-	}
+	})
 }

@@ -63,15 +63,8 @@ func cameToTheSame(from, a, b *scene.Scene) bool {
 	for i, m := range a.Markers {
 		ids.markers[m.ID] = b.Markers[i].ID
 	}
-	e := scene.Becoming(ids.renamed(), b, "")
-	if e.Rest != nil {
-		rest := *e.Rest
-		rest.LastID = 0
-		own := scene.Becoming(b, ids.renamed(), "").Rest
-		own.LastID = 0
-		if !equal(rest, *own) {
-			return false
-		}
-	}
-	return len(e.Tracks) == 0 && len(e.Sources) == 0
+	own := ids.renamed()
+	own.LastID = b.LastID
+	e := scene.Becoming(own, b, "")
+	return len(e.Tracks) == 0 && len(e.Sources) == 0 && e.Rest == nil
 }

@@ -72,7 +72,7 @@ func (e *Merge) apply(d *draft) error {
 		d.Name, d.Channels, d.StartFrame, d.Pairs = shortName(r.Name), r.Channels, r.StartFrame, r.Pairs
 		d.Markers, d.Aside, d.LastID, d.Foreign = slices.Clone(r.Markers), r.Aside, max(d.LastID, r.LastID), r.Foreign
 		for i := range d.Markers {
-			setText(&d.Markers[i].Name, &d.Markers[i].Name, limit.Names)
+			d.Markers[i].Name = shortName(d.Markers[i].Name)
 		}
 	}
 	if err := e.twice(d); err != nil {
@@ -142,7 +142,7 @@ func (e *Merge) tracks(d *draft) error {
 			d.own[t] = true
 			for i := range t.Clips {
 				c := &t.Clips[i]
-				setText(&c.Name, &c.Name, limit.Names)
+				c.Name = shortName(c.Name)
 				setText(&c.Note, &c.Note, limit.Notes)
 				d.free[c.Link] = true // how far linked clips run apart was decided in that version
 			}

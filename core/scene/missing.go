@@ -134,16 +134,11 @@ func (c *Clip) hasTake(source string) bool {
 func linkClips(t *Track, from, to string, by, frames int64) {
 	for i := range t.Clips {
 		c := &t.Clips[i]
-		if c.hasTake(from) {
-			takes := *c.Takes
-			takes.Others = slices.Clone(takes.Others)
-			for k := range takes.Others {
-				if takes.Others[k].Source == from {
-					takes.Others[k].Source = to
-				}
+		c.Takes = c.Takes.With(func(take *Take) {
+			if take.Source == from {
+				take.Source = to
 			}
-			c.Takes = &takes
-		}
+		})
 		if c.Source != from {
 			continue
 		}

@@ -79,16 +79,7 @@ func withSources(tracks []*Track, ids map[string]string) (list []*Track) {
 		for i := range t.Clips {
 			c := &t.Clips[i]
 			c.Source, c.Room = ids[c.Source], moved(c.Room)
-			if c.Takes == nil {
-				continue
-			}
-			takes := *c.Takes
-			takes.Others = slices.Clone(takes.Others)
-			for k := range takes.Others {
-				take := &takes.Others[k]
-				take.Source, take.Room = ids[take.Source], moved(take.Room)
-			}
-			c.Takes = &takes
+			c.Takes = c.Takes.With(func(take *Take) { take.Source, take.Room = ids[take.Source], moved(take.Room) })
 		}
 		list = append(list, &t)
 	}

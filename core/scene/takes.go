@@ -110,6 +110,19 @@ func checkTakes(s *Scene, c *Clip) error {
 	return nil
 }
 
+// With is the takes with something done to each of those that do not sound; nil stays nil.
+func (t *Takes) With(change func(*Take)) *Takes {
+	if t == nil {
+		return nil
+	}
+	own := *t
+	own.Others = slices.Clone(t.Others)
+	for i := range own.Others {
+		change(&own.Others[i])
+	}
+	return &own
+}
+
 // AddTake puts a stretch of another recording under a clip of sound, as another take of what it says.
 type AddTake struct {
 	Clip   ClipID `json:"clip"`

@@ -35,7 +35,8 @@ async function checked(response: Response): Promise<Response> {
   throw new Problem(response.status, body.message ?? `The server answered ${response.status}.`, body.alternatives);
 }
 
-async function ask(url: string, init?: RequestInit): Promise<Response> {
+/** Any request; get, post and the others are made of it. */
+export async function ask(url: string, init?: RequestInit): Promise<Response> {
   let response: Response;
   try {
     response = await fetch(url, init);

@@ -1,8 +1,8 @@
 // The page on which a new picture cut is compared with the present one, and followed by the sound.
 import Alpine from "@alpinejs/csp";
-import { Problem, pageData, pageName, post } from "../model/api.ts";
+import { ask, pageData, pageName, post } from "../model/api.ts";
 import { shapes } from "../model/ribbons.ts";
-import { registerBothVersions } from "../panels/both-versions.ts";
+import { counted, registerBothVersions } from "../panels/both-versions.ts";
 import { registerToast, say } from "../panels/toast.ts";
 import type { ProposalView, RecutAnswer, RecutMending, RecutRow } from "../wire/web.ts";
 
@@ -23,16 +23,12 @@ let mending: RecutMending | undefined;
 let playing: { stop(): void } | undefined;
 
 /** Sends the chosen file, with the changes that are not ticked. */
-async function ask(address: string, skip: number[], more = ""): Promise<Response> {
-  const r = await fetch(`${home}${address}?skip=${skip.join(",")}${more}`, {
+const sent = (address: string, skip: number[], more = ""): Promise<Response> =>
+  ask(`${home}${address}?skip=${skip.join(",")}${more}`, {
     method: "POST",
     body: file,
     headers: { "Blendseam-Name": encodeURIComponent(file!.name) },
   });
-  if (r.ok) return r;
-  const body = (await r.json().catch(() => ({}))) as { message?: string };
-  throw new Problem(r.status, body.message ?? `The server answered ${r.status}.`);
-}
 
 /** Draws both strips; the row that is pointed at stands out. */
 function draw(a: RecutAnswer, row?: RecutRow): void {
@@ -84,8 +80,6 @@ const proposalRow = (p: ProposalView, key: number) => ({
   hearing: `Hear it: ${p.tc} ${p.name}`,
 });
 
-const counted = (n: number, what: string) => (n === 1 ? `one ${what}` : `${n} ${what}s`);
-
 Alpine.data("comeBack", () => ({
   endings: data.endings,
   endingWords: `It ends in ${data.endings.split(",").join(", ")}.`,
@@ -118,7 +112,7 @@ Alpine.data("comeBack", () => ({
     this.problem = "";
     this.looking = true;
     try {
-      const a = (await (await ask("recut", skip)).json()) as RecutAnswer;
+      const a = (await (await sent("recut", skip)).json()) as RecutAnswer;
       answer = a;
       this.rows = a.rows.map((r, key) => ({
         ...r,
@@ -152,7 +146,7 @@ Alpine.data("comeBack", () => ({
     this.mending = a.seams.length > 0;
     if (!this.mending) return;
     try {
-      const found = (await (await ask("recut/mend", skip)).json()) as RecutMending;
+      const found = (await (await sent("recut/mend", skip)).json()) as RecutMending;
       if (answer !== a) return;
       mending = found;
       const changed = new Set(found.changes.map((p) => p.proposal.before.id)),
@@ -180,7 +174,7 @@ Alpine.data("comeBack", () => ({
   async hear(r: { at: number }) {
     try {
       const mend = this.mend && this.mendable ? "&mend=1" : "";
-      await play(await ask("recut/sound.wav", this.skipped(), `&at=${r.at}${mend}`));
+      await play(await sent("recut/sound.wav", this.skipped(), `&at=${r.at}${mend}`));
     } catch (e) {
       say(e);
     }

@@ -1,6 +1,6 @@
 // Two versions of one scene: what another person did, what both touch, and what is taken.
 import Alpine from "@alpinejs/csp";
-import { Problem, pageName } from "../model/api.ts";
+import { ask, pageName } from "../model/api.ts";
 import type { MergeAnswer, MergeRow } from "../wire/web.ts";
 import { say } from "./toast.ts";
 
@@ -24,7 +24,8 @@ interface Touch {
   hearing: string;
 }
 
-const counted = (n: number, what: string) => (n === 1 ? `one ${what}` : `${n} ${what}s`);
+/** How many there are, in words. */
+export const counted = (n: number, what: string) => (n === 1 ? `one ${what}` : `${n} ${what}s`);
 const words = (rows: MergeRow[]) => rows.map((r) => r.words.join("; ")).join("; ");
 
 /** Registers the part of a page that compares; play sounds a stretch that is fetched. */
@@ -33,7 +34,7 @@ export function registerBothVersions(home: string, ending: string, play: (r: Res
   const without = new Set<number>(),
     taken = new Set<number>();
 
-  async function ask(address: string, base: string, more: Record<string, string> = {}): Promise<Response> {
+  function sent(address: string, base: string, more: Record<string, string> = {}): Promise<Response> {
     const form = new FormData();
     form.set("theirs", file!);
     if (from) form.set("from", from);
@@ -41,11 +42,8 @@ export function registerBothVersions(home: string, ending: string, play: (r: Res
     form.set("without", [...without].join(","));
     form.set("conflicts", [...taken].join(","));
     for (const [k, v] of Object.entries(more)) form.set(k, v);
-    const at = more.at ? `?at=${more.at}` : "",
-      r = await fetch(`${home}${address}${at}`, { method: "POST", body: form });
-    if (r.ok) return r;
-    const body = (await r.json().catch(() => ({}))) as { message?: string };
-    throw new Problem(r.status, body.message ?? `The server answered ${r.status}.`);
+    const at = more.at ? `?at=${more.at}` : "";
+    return ask(`${home}${address}${at}`, { method: "POST", body: form });
   }
 
   Alpine.data("bothVersions", () => ({
@@ -93,7 +91,7 @@ export function registerBothVersions(home: string, ending: string, play: (r: Res
       this.problem = "";
       this.looking = true;
       try {
-        answer = (await (await ask("merge", this.base)).json()) as MergeAnswer;
+        answer = (await (await sent("merge", this.base)).json()) as MergeAnswer;
         this.show(answer);
       } catch (e) {
         this.problem = (e as Error).message;
@@ -163,7 +161,7 @@ export function registerBothVersions(home: string, ending: string, play: (r: Res
     },
     async hear(r: { at: number }) {
       try {
-        await play(await ask("merge/sound.wav", this.base, { at: String(r.at) }));
+        await play(await sent("merge/sound.wav", this.base, { at: String(r.at) }));
       } catch (e) {
         say(e);
       }
@@ -173,7 +171,7 @@ export function registerBothVersions(home: string, ending: string, play: (r: Res
       this.busy = true;
       try {
         const more = { revision: String(answer.revision), page: pageName },
-          did = (await (await ask("merge/take", this.base, more)).json()) as { words: string };
+          did = (await (await sent("merge/take", this.base, more)).json()) as { words: string };
         this.doneWords = `${did.words[0].toUpperCase()}${did.words.slice(1)}. One undo takes it back.`;
         this.done = true;
         this.has = this.asked = false;

@@ -4,7 +4,13 @@ go 1.26.8
 
 require (
 	github.com/alecthomas/kong v1.17.0
+	github.com/alexedwards/argon2id v1.0.0
+	github.com/alexedwards/scs/mysqlstore v0.0.0-20250417082927-ab20b3feb5e9
+	github.com/alexedwards/scs/v2 v2.9.0
+	github.com/coreos/go-oidc/v3 v3.21.0
 	github.com/go-chi/chi/v5 v5.5.0
+	github.com/go-chi/httprate v0.16.1
+	github.com/go-jose/go-jose/v4 v4.1.4
 	github.com/go-sql-driver/mysql v1.10.1
 	github.com/google/uuid v1.6.0
 	github.com/mewkiz/flac v1.0.14
@@ -12,7 +18,9 @@ require (
 	github.com/prometheus/client_golang v1.25.0
 	github.com/tidwall/gjson v1.20.2
 	golang.org/x/image v0.47.0
+	golang.org/x/oauth2 v0.38.0
 	golang.org/x/sys v0.50.0
+	golang.org/x/term v0.48.0
 	gonum.org/v1/gonum v0.17.0
 )
 
@@ -21,6 +29,7 @@ require (
 	github.com/beorn7/perks v1.0.1 // indirect
 	github.com/cespare/xxhash/v2 v2.3.0 // indirect
 	github.com/icza/bitio v1.1.0 // indirect
+	github.com/klauspost/cpuid/v2 v2.2.10 // indirect
 	github.com/mewkiz/pkg v0.0.0-20250417130911-3f050ff8c56d // indirect
 	github.com/mewpkg/term v0.0.0-20241026122259-37a80af23985 // indirect
 	github.com/mfridman/interpolate v0.0.2 // indirect
@@ -31,7 +40,9 @@ require (
 	github.com/sethvargo/go-retry v0.5.0 // indirect
 	github.com/tidwall/match v1.1.1 // indirect
 	github.com/tidwall/pretty v1.3.0 // indirect
+	github.com/zeebo/xxh3 v1.0.2 // indirect
 	go.uber.org/multierr v1.11.0 // indirect
+	golang.org/x/crypto v0.58.0 // indirect
 	golang.org/x/sync v0.24.0 // indirect
 	google.golang.org/protobuf v1.36.12 // indirect
 )

@@ -143,6 +143,9 @@ func (in Intake) Into(ctx context.Context, id string, infos []media.Info) error 
 				return err
 			}
 			src, err := in.Source(info, st.Scene)
+			if err == nil {
+				err = in.Store.Let(ctx, id, info.ID)
+			}
 			if err != nil {
 				return err
 			}
@@ -219,6 +222,9 @@ func (in Intake) Admit(ctx context.Context, id string, e scene.Edit) error {
 			return src, err
 		}
 		now, err := in.Source(info, sc)
+		if err == nil {
+			err = in.Store.Let(ctx, id, info.ID)
+		}
 		if src.Name != "" {
 			now.Name = src.Name
 		}
@@ -236,8 +242,10 @@ func (e *NotHere) Error() string {
 }
 
 // SceneFile takes a scene file with all its recordings, which lie where it says, and gives the new scene's id. name,
-// if not "", is what the scene is called.
-func (in Intake) SceneFile(ctx context.Context, path, name string) (id string, warnings []string, err error) {
+// if not "", is what the scene is called; production has it.
+func (in Intake) SceneFile(
+	ctx context.Context, path, name, production string,
+) (id string, warnings []string, err error) {
 	s, warnings, err := media.ReadSceneOnly(ctx, path)
 	if err != nil {
 		return "", nil, err
@@ -258,7 +266,7 @@ func (in Intake) SceneFile(ctx context.Context, path, name string) (id string, w
 	if name != "" {
 		s.Name = name
 	}
-	id, err = in.Store.Create(ctx, s)
+	id, err = in.Store.Create(ctx, s, production)
 	return id, warnings, err
 }
 

@@ -84,7 +84,7 @@ func sceneFile(t *testing.T) (dir, path string, s *scene.Scene) {
 func TestASceneFileComesInWithItsRecordingsAtItsRate(t *testing.T) {
 	in := open(t)
 	_, path, want := sceneFile(t)
-	id, _, err := in.SceneFile(ctx, path, "")
+	id, _, err := in.SceneFile(ctx, path, "", store.FirstProduction)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -121,7 +121,7 @@ func TestNothingIsHalfBroughtIn(t *testing.T) {
 	dir, path, _ := sceneFile(t)
 	before, _ := in.Store.Scenes(ctx)
 	os.Remove(filepath.Join(dir, filepath.Base(outside.Voices(t)[1])))
-	_, _, err := in.SceneFile(ctx, path, "")
+	_, _, err := in.SceneFile(ctx, path, "", store.FirstProduction)
 	if err == nil || !strings.Contains(err.Error(), filepath.Base(outside.Voices(t)[1])) ||
 		strings.Contains(err.Error(), "\n") {
 		t.Errorf("%v, want one line that names the recording", err)
@@ -141,7 +141,7 @@ func TestNothingIsHalfBroughtIn(t *testing.T) {
 
 func TestRecordingsComeIntoASceneOnce(t *testing.T) {
 	in := open(t)
-	id, err := in.Store.Create(ctx, scene.New("s", timecode.F25, 48000))
+	id, err := in.Store.Create(ctx, scene.New("s", timecode.F25, 48000), store.FirstProduction)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -201,7 +201,7 @@ func TestRecordingsAreFoundByTimecode(t *testing.T) {
 	}
 	first := bring(voices[0], "monday.wav", 10)
 	// The second is missing, and is linked once it comes.
-	id, warnings, err := in.Uploaded(ctx, []byte(reels), "reels.edl", nil)
+	id, warnings, err := in.Uploaded(ctx, []byte(reels), "reels.edl", nil, store.FirstProduction)
 	if err != nil || !strings.Contains(strings.Join(warnings, "\n"), "TAKE01 was found by its timecode: monday.wav") {
 		t.Fatal(warnings, err)
 	}
@@ -227,12 +227,12 @@ func TestRecordingsAreFoundByTimecode(t *testing.T) {
 	// Two that ran at the same time: somebody has to say.
 	other := bring(voices[2], "boom.wav", 10)
 	var choices *intake.Choices
-	if _, _, err = in.Uploaded(ctx, []byte(reels), "reels.edl", nil); !errors.As(err, &choices) ||
+	if _, _, err = in.Uploaded(ctx, []byte(reels), "reels.edl", nil, store.FirstProduction); !errors.As(err, &choices) ||
 		len(choices.List) != 1 || len(choices.List[0].Candidates) != 2 {
 		t.Fatal(err)
 	}
 	chosen := map[string]string{choices.List[0].URL: other.ID}
-	if id, _, err = in.Uploaded(ctx, []byte(reels), "reels.edl", chosen); err != nil {
+	if id, _, err = in.Uploaded(ctx, []byte(reels), "reels.edl", chosen, store.FirstProduction); err != nil {
 		t.Fatal(err)
 	}
 	if c = clips(); c[0].Source != other.ID || c[0].In != 5*1920 {

@@ -52,7 +52,8 @@ func (in Intake) Remove(ctx context.Context, id string) error {
 	if len(used.By) > 0 {
 		return used
 	}
-	if err := in.Store.DropSource(ctx, id); err != nil {
+	gone, err := in.Store.DropSource(ctx, id)
+	if err != nil || !gone {
 		return err
 	}
 	return in.Library.Remove(id)

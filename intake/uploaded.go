@@ -38,18 +38,19 @@ func (e *Choices) Error() string {
 
 // Uploaded takes a scene file whose recordings were brought in before. Each is found by its checksum, or by its name
 // and length; where several fit, chosen has the id of one under the file's name for it, or *Choices is the error.
-// Nothing but the library is looked into.
+// Nothing but the library is looked into. The scene is the production's.
 func (in Intake) Uploaded(
 	ctx context.Context,
 	raw []byte,
 	name string,
 	chosen map[string]string,
+	production string,
 ) (id string, warnings []string, err error) {
 	s, warnings, err := in.Read(ctx, raw, name, chosen)
 	if err != nil {
 		return "", nil, err
 	}
-	id, err = in.Store.Create(ctx, s)
+	id, err = in.Store.Create(ctx, s, production)
 	return id, warnings, err
 }
 

@@ -19,7 +19,8 @@ type Past struct {
 	Node  int64     `json:"node"` // of the state after it; 0 is the scene as it began
 	Words string    `json:"words"`
 	At    time.Time `json:"at"`
-	Where string    `json:"where"` // "done", "undone" (redo would do it again) or "aside" (another edit was made instead)
+	Who   string    `json:"who,omitempty"` // by name, "" where nobody has an account
+	Where string    `json:"where"`         // "done", "undone" (redo would do it again) or "aside" (another edit was made instead)
 }
 
 // asItBegan is what the state before all edits is called.
@@ -46,7 +47,7 @@ func (s *Store) History(ctx context.Context, id string) (list []Past, now int64,
 	list = []Past{begun}
 	rows, err := s.db.QueryContext(
 		ctx,
-		"SELECT node, words, at FROM edits WHERE scene = ? AND op = 'edit' AND seq <= ? ORDER BY seq",
+		"SELECT node, words, at, who FROM edits WHERE scene = ? AND op = 'edit' AND seq <= ? ORDER BY seq",
 		id,
 		h.revision,
 	)
@@ -56,7 +57,7 @@ func (s *Store) History(ctx context.Context, id string) (list []Past, now int64,
 	defer rows.Close()
 	for rows.Next() {
 		p := Past{Where: "aside"}
-		if err := rows.Scan(&p.Node, &p.Words, &p.At); err != nil {
+		if err := rows.Scan(&p.Node, &p.Words, &p.At, &p.Who); err != nil {
 			return nil, 0, plain(err)
 		}
 		if w := where[p.Node]; w != "" {
@@ -86,7 +87,7 @@ func (s *Store) Go(ctx context.Context, id string, expected, node int64, words s
 	if err != nil {
 		return Change{}, err
 	}
-	return s.goTo(ctx, id, h, before, row{"go", node, h.node, nil, words})
+	return s.goTo(ctx, id, h, before, newRow(ctx, "go", node, h.node, nil, words))
 }
 
 // goTo writes a row that moves to a state that is there.
@@ -99,7 +100,7 @@ func (s *Store) goTo(ctx context.Context, id string, h *history, before *scene.S
 	if err := s.append(ctx, id, h.revision, r, after); err != nil {
 		return Change{}, err
 	}
-	h.note(seq, r.op, r.node, r.parent, r.words)
+	h.note(seq, r.op, r.node, r.parent, r.words, r.by)
 	st, err := s.state(ctx, id, h)
 	return Change{before, st, r.words}, err
 }
@@ -199,9 +200,10 @@ func (s *Store) At(ctx context.Context, id string, node int64) (*scene.Scene, er
 	return s.at(ctx, id, h, node)
 }
 
-// Keys gives the keys of the commands that differ from the start set.
+// Keys gives the keys of the caller's commands that differ from the start set.
 func (s *Store) Keys(ctx context.Context) (map[string][]string, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT command, pressed_keys FROM command_keys")
+	account, _ := who(ctx)
+	rows, err := s.db.QueryContext(ctx, "SELECT command, pressed_keys FROM command_keys WHERE account = ?", account)
 	if err != nil {
 		return nil, plain(err)
 	}
@@ -222,10 +224,11 @@ func (s *Store) Keys(ctx context.Context) (map[string][]string, error) {
 	return set, plain(rows.Err())
 }
 
-// SetKeys keeps the keys of the commands that differ from the start set, in place of those kept before.
+// SetKeys keeps the keys of the caller's commands that differ from the start set, in place of those kept before.
 func (s *Store) SetKeys(ctx context.Context, set map[string][]string) error {
+	account, _ := who(ctx)
 	return plain(s.inTransaction(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM command_keys"); err != nil {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM command_keys WHERE account = ?", account); err != nil {
 			return err
 		}
 		for command, keys := range set {
@@ -235,7 +238,8 @@ func (s *Store) SetKeys(ctx context.Context, set map[string][]string) error {
 			}
 			if _, err := tx.ExecContext(
 				ctx,
-				"INSERT INTO command_keys (command, pressed_keys) VALUES (?, ?)",
+				"INSERT INTO command_keys (account, command, pressed_keys) VALUES (?, ?, ?)",
+				account,
 				command,
 				string(raw),
 			); err != nil {

@@ -48,6 +48,9 @@ type Row struct {
 	Summary       Summary
 	Made, Changed time.Time
 	LastEdit      string
+	LastBy        string // who did it, "" if nobody is named
+	Production    string // by name
+	ProductionID  string
 }
 
 // A State is a scene as it is at a revision. Node is the number of its content in the scene's past: going back to it
@@ -65,6 +68,7 @@ type Entry struct {
 	Seq   int64  `json:"seq"`
 	Op    string `json:"op"`
 	Words string `json:"words"`
+	Who   string `json:"who,omitempty"`
 }
 
 // EditsVersion says how edits are written. It goes up by one with every release that writes what an earlier one cannot
@@ -87,6 +91,9 @@ func (e *Stale) Error() string {
 	last := ""
 	if n := len(e.Newer); n > 0 {
 		last = ": " + e.Newer[n-1].Words
+		if by := e.Newer[n-1].Who; by != "" {
+			last = " by " + by + last
+		}
 	}
 	if e.Why != "" {
 		last += "; both touch the same (" + e.Why + ")"
@@ -104,14 +111,21 @@ type history struct {
 	node     int64
 	parent   map[int64]int64  // of nodes
 	words    map[int64]string // of nodes
+	by       map[int64]doer   // of nodes
 	redo     []int64          // nodes that redo would come to, the next last
 	states   map[int64]*scene.Scene
 	order    []int64 // of states, oldest use first
 	since    int64   // edits since the last snapshot
 }
 
-// Create keeps a new scene.
-func (s *Store) Create(ctx context.Context, sc *scene.Scene) (id string, err error) {
+// A doer is who did an edit, and the node whose edit it takes back, 0 if none.
+type doer struct {
+	account, name string
+	takesBack     int64
+}
+
+// Create keeps a new scene of a production, which has its recordings from then on.
+func (s *Store) Create(ctx context.Context, sc *scene.Scene, production string) (id string, err error) {
 	if err := sc.Check(); err != nil {
 		return "", err
 	}
@@ -127,12 +141,22 @@ func (s *Store) Create(ctx context.Context, sc *scene.Scene) (id string, err err
 	err = s.inTransaction(ctx, func(tx *sql.Tx) error {
 		if _, err := tx.ExecContext(
 			ctx,
-			"INSERT INTO scenes (id, name, revision, node, summary) VALUES (?, ?, 0, 0, ?)",
+			"INSERT INTO scenes (id, name, revision, node, summary, production) VALUES (?, ?, 0, 0, ?, ?)",
 			id,
 			cut(sc.Name, 255),
 			string(summary),
+			production,
 		); err != nil {
 			return err
+		}
+		for _, src := range sc.Sources {
+			if src.Made() || scene.IsMissing(src.ID) {
+				continue
+			}
+			if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO production_sources (production, source) VALUES (?, ?)",
+				production, src.ID); err != nil {
+				return err
+			}
 		}
 		_, err := tx.ExecContext(ctx, "INSERT INTO snapshots (scene, node, state) VALUES (?, 0, ?)", id, blob)
 		return err
@@ -169,12 +193,15 @@ func (s *Store) Delete(ctx context.Context, id string) error {
 	return nil
 }
 
-// Scenes lists all scenes, the last edited first.
+// Scenes lists all scenes of the caller's productions, the last edited first.
 func (s *Store) Scenes(ctx context.Context) ([]Row, error) {
+	in, args := within(ctx, "s.production", Listener)
 	rows, err := s.db.QueryContext(
 		ctx,
-		`SELECT s.id, s.name, s.revision, s.summary, s.made, s.changed, COALESCE(e.words, '')
-		FROM scenes s LEFT JOIN edits e ON e.scene = s.id AND e.seq = s.revision ORDER BY s.changed DESC, s.id`,
+		`SELECT s.id, s.name, s.revision, s.summary, s.made, s.changed, COALESCE(e.words, ''), COALESCE(e.who, ''), p.name, p.id
+		FROM scenes s LEFT JOIN edits e ON e.scene = s.id AND e.seq = s.revision
+		JOIN productions p ON p.id = s.production WHERE `+in+` ORDER BY s.changed DESC, s.id`,
+		args...,
 	)
 	if err != nil {
 		return nil, plain(err)
@@ -184,7 +211,8 @@ func (s *Store) Scenes(ctx context.Context) ([]Row, error) {
 	for rows.Next() {
 		var r Row
 		var summary []byte
-		if err := rows.Scan(&r.ID, &r.Name, &r.Revision, &summary, &r.Made, &r.Changed, &r.LastEdit); err != nil {
+		if err := rows.Scan(&r.ID, &r.Name, &r.Revision, &summary, &r.Made, &r.Changed, &r.LastEdit, &r.LastBy,
+			&r.Production, &r.ProductionID); err != nil {
 			return nil, plain(err)
 		}
 		if err := json.Unmarshal(summary, &r.Summary); err != nil {
@@ -258,13 +286,15 @@ func (s *Store) catchUp(ctx context.Context, id string, h *history) error {
 	}
 	if h.parent == nil {
 		h.parent, h.words, h.states = map[int64]int64{}, map[int64]string{}, map[int64]*scene.Scene{}
+		h.by = map[int64]doer{}
 	}
 	if h.revision == revision {
 		return nil
 	}
 	rows, err := s.db.QueryContext(
 		ctx,
-		"SELECT seq, op, node, parent, words FROM edits WHERE scene = ? AND seq > ? ORDER BY seq",
+		"SELECT seq, op, node, parent, words, account, who, COALESCE(takes_back, 0) FROM edits "+
+			"WHERE scene = ? AND seq > ? ORDER BY seq",
 		id,
 		h.revision,
 	)
@@ -275,19 +305,20 @@ func (s *Store) catchUp(ctx context.Context, id string, h *history) error {
 	for rows.Next() {
 		var seq, node, parent int64
 		var op, words string
-		if err := rows.Scan(&seq, &op, &node, &parent, &words); err != nil {
+		var by doer
+		if err := rows.Scan(&seq, &op, &node, &parent, &words, &by.account, &by.name, &by.takesBack); err != nil {
 			return plain(err)
 		}
-		h.note(seq, op, node, parent, words)
+		h.note(seq, op, node, parent, words, by)
 	}
 	return plain(rows.Err())
 }
 
 // note takes a row of the log into the history.
-func (h *history) note(seq int64, op string, node, parent int64, words string) {
+func (h *history) note(seq int64, op string, node, parent int64, words string, by doer) {
 	switch op {
 	case "edit":
-		h.parent[node], h.words[node] = parent, words
+		h.parent[node], h.words[node], h.by[node] = parent, words, by
 		h.redo = h.redo[:0]
 		h.since++
 	case "undo":
@@ -405,11 +436,13 @@ func (s *Store) Edit(ctx context.Context, id string, expected int64, e scene.Edi
 		return Change{}, err
 	}
 	defer done()
-	return s.edit(ctx, id, h, expected, e)
+	return s.edit(ctx, id, h, expected, e, 0)
 }
 
-// edit does so with a history that is held.
-func (s *Store) edit(ctx context.Context, id string, h *history, expected int64, e scene.Edit) (Change, error) {
+// edit does so with a history that is held; takesBack is the node whose edit it takes back, 0 if none.
+func (s *Store) edit(
+	ctx context.Context, id string, h *history, expected int64, e scene.Edit, takesBack int64,
+) (Change, error) {
 	before, err := s.at(ctx, id, h, h.node)
 	if err != nil {
 		return Change{}, err
@@ -424,10 +457,12 @@ func (s *Store) edit(ctx context.Context, id string, h *history, expected int64,
 	}
 	words := limit.Told(scene.Describe(before, after, e))
 	seq := h.revision + 1
-	if err := s.append(ctx, id, expected, row{"edit", seq, h.node, raw, words}, after); err != nil {
+	r := newRow(ctx, "edit", seq, h.node, raw, words)
+	r.by.takesBack = takesBack
+	if err := s.append(ctx, id, expected, r, after); err != nil {
 		return Change{}, err
 	}
-	h.note(seq, "edit", seq, h.node, words)
+	h.note(seq, "edit", seq, h.node, words, r.by)
 	h.keep(seq, after)
 	if h.since >= snapshotEvery {
 		h.since = 0
@@ -494,49 +529,10 @@ func (s *Store) rebase(ctx context.Context, id string, at int64, e scene.Edit, s
 	if err != nil {
 		return c, err
 	}
-	if c, err = s.edit(ctx, id, h, h.revision, rebased); err == nil {
+	if c, err = s.edit(ctx, id, h, h.revision, rebased, 0); err == nil {
 		c.Before = was
 	}
 	return c, err
-}
-
-// Undo goes back to before the last edit that is not yet undone; Redo takes the last undo back. Both are kept
-// as edits are. ok is false if there is nothing to undo or redo.
-func (s *Store) Undo(ctx context.Context, id string, expected int64) (Change, bool, error) {
-	return s.travel(ctx, id, expected, "undo")
-}
-
-// Redo takes the last undo back; see Undo.
-func (s *Store) Redo(ctx context.Context, id string, expected int64) (Change, bool, error) {
-	return s.travel(ctx, id, expected, "redo")
-}
-
-func (s *Store) travel(ctx context.Context, id string, expected int64, op string) (Change, bool, error) {
-	h, done, err := s.openAt(ctx, id, expected)
-	if err != nil {
-		return Change{}, false, err
-	}
-	defer done()
-	var to int64
-	var words string
-	if op == "undo" {
-		if h.node == 0 {
-			return Change{}, false, nil
-		}
-		to, words = h.parent[h.node], limit.Told("undone: "+h.words[h.node])
-	} else {
-		if len(h.redo) == 0 {
-			return Change{}, false, nil
-		}
-		to = h.redo[len(h.redo)-1]
-		words = limit.Told("done again: " + h.words[to])
-	}
-	before, err := s.at(ctx, id, h, h.node)
-	if err != nil {
-		return Change{}, false, err
-	}
-	c, err := s.goTo(ctx, id, h, before, row{op, to, h.node, nil, words})
-	return c, err == nil, err
 }
 
 // openAt opens a history that must be at a revision.
@@ -566,7 +562,7 @@ func (s *Store) stale(ctx context.Context, id string, expected int64) error {
 	stale := &Stale{Expected: expected}
 	rows, err := s.db.QueryContext(
 		ctx,
-		"SELECT seq, op, words FROM edits WHERE scene = ? AND seq > ? ORDER BY seq LIMIT 1000",
+		"SELECT seq, op, words, who FROM edits WHERE scene = ? AND seq > ? ORDER BY seq LIMIT 1000",
 		id,
 		expected,
 	)
@@ -576,7 +572,7 @@ func (s *Store) stale(ctx context.Context, id string, expected int64) error {
 	defer rows.Close()
 	for rows.Next() {
 		var e Entry
-		if err := rows.Scan(&e.Seq, &e.Op, &e.Words); err != nil {
+		if err := rows.Scan(&e.Seq, &e.Op, &e.Words, &e.Who); err != nil {
 			return plain(err)
 		}
 		stale.Newer = append(stale.Newer, e)
@@ -594,6 +590,13 @@ type row struct {
 	parent int64
 	edit   []byte
 	words  string
+	by     doer
+}
+
+// newRow is a row of the caller's.
+func newRow(ctx context.Context, op string, node, parent int64, edit []byte, words string) row {
+	account, name := who(ctx)
+	return row{op, node, parent, edit, words, doer{account: account, name: name}}
 }
 
 // append writes a row of the log, if the scene is still at the expected revision. Once it returns nil the
@@ -630,7 +633,8 @@ func (s *Store) append(ctx context.Context, id string, expected int64, r row, af
 		}
 		_, err = tx.ExecContext(
 			ctx,
-			"INSERT INTO edits (scene, seq, op, node, parent, edit, words, version) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+			"INSERT INTO edits (scene, seq, op, node, parent, edit, words, version, account, who, takes_back) "+
+				"VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, NULLIF(?, 0))",
 			id,
 			expected+1,
 			r.op,
@@ -639,6 +643,9 @@ func (s *Store) append(ctx context.Context, id string, expected int64, r row, af
 			edit,
 			r.words,
 			EditsVersion,
+			r.by.account,
+			r.by.name,
+			r.by.takesBack,
 		)
 		return err
 	})
@@ -686,14 +693,14 @@ func (s *Store) isKept(ctx context.Context, id string, expected int64, r row) (i
 		}
 		var now row
 		var edit []byte
-		err := tx.QueryRowContext(ctx, "SELECT op, node, parent, edit, words FROM edits WHERE scene = ? AND seq = ?", id,
-			expected+1).
-			Scan(&now.op, &now.node, &now.parent, &edit, &now.words)
+		err := tx.QueryRowContext(ctx,
+			"SELECT op, node, parent, edit, words, account FROM edits WHERE scene = ? AND seq = ?", id, expected+1).
+			Scan(&now.op, &now.node, &now.parent, &edit, &now.words, &now.by.account)
 		if errors.Is(err, sql.ErrNoRows) {
 			return nil
 		}
 		is = now.op == r.op && now.node == r.node && now.parent == r.parent && now.words == r.words &&
-			bytes.Equal(edit, r.edit)
+			now.by.account == r.by.account && bytes.Equal(edit, r.edit)
 		return err
 	})
 	return is, plain(err)

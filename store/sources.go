@@ -2,7 +2,6 @@ package store
 
 import (
 	"blendseam/core/limit"
-	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -33,14 +32,16 @@ func scanSource(row interface{ Scan(...any) error }) (Source, error) {
 	return src, plain(err)
 }
 
-// Source gives a source by its id.
+// Source gives a source by its id, if a production in which the caller edits has it.
 func (s *Store) Source(ctx context.Context, id string) (Source, error) {
-	return scanSource(s.db.QueryRowContext(ctx, sourceColumns+" WHERE id = ?", id))
+	in, args := readable(ctx, "id", Editor)
+	return scanSource(s.db.QueryRowContext(ctx, sourceColumns+" WHERE id = ? AND "+in, append([]any{id}, args...)...))
 }
 
-// Sources lists all sources, the newest first.
+// Sources lists all sources of productions in which the caller edits, the newest first.
 func (s *Store) Sources(ctx context.Context) ([]Source, error) {
-	rows, err := s.db.QueryContext(ctx, sourceColumns+" ORDER BY made DESC, name")
+	in, args := readable(ctx, "id", Editor)
+	rows, err := s.db.QueryContext(ctx, sourceColumns+" WHERE "+in+" ORDER BY made DESC, name", args...)
 	if err != nil {
 		return nil, plain(err)
 	}
@@ -56,16 +57,31 @@ func (s *Store) Sources(ctx context.Context) ([]Source, error) {
 	return list, plain(rows.Err())
 }
 
-// DropSource forgets a source; ErrNotFound if there is none.
-func (s *Store) DropSource(ctx context.Context, id string) error {
-	done, err := s.db.ExecContext(ctx, "DELETE FROM sources WHERE id = ?", id)
-	if err != nil {
-		return plain(err)
-	}
-	if n, err := done.RowsAffected(); err != nil || n == 0 {
-		return cmp.Or(err, ErrNotFound)
-	}
-	return nil
+// DropSource takes a source out of the productions in which the caller edits, and forgets it if no other has it: gone
+// tells which. ErrNotFound if there is none.
+func (s *Store) DropSource(ctx context.Context, id string) (gone bool, err error) {
+	in, args := within(ctx, "production", Editor)
+	err = s.inTransaction(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM production_sources WHERE source = ? AND "+in,
+			append([]any{id}, args...)...); err != nil {
+			return err
+		}
+		var others bool
+		err := tx.QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM production_sources WHERE source = ?)", id).Scan(&others)
+		if err != nil || others {
+			return err
+		}
+		done, err := tx.ExecContext(ctx, "DELETE FROM sources WHERE id = ?", id)
+		if err != nil {
+			return err
+		}
+		n, err := done.RowsAffected()
+		if gone = n > 0; err == nil && !gone {
+			return ErrNotFound
+		}
+		return err
+	})
+	return gone, plain(err)
 }
 
 // A Job is long work: under way, or what became of it.

@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"io/fs"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -45,6 +46,9 @@ type Store struct {
 	mu     sync.Mutex
 	scenes map[string]*history
 	later  sync.WaitGroup // snapshots being written
+
+	anyAccount atomic.Bool  // there are accounts
+	looked     atomic.Int64 // when there were none, in nanoseconds since 1970
 }
 
 // Open connects to a database, by its DSN in the form of go-sql-driver/mysql, and brings its tables up to date.

@@ -60,7 +60,7 @@ func begin(t *testing.T, s *store.Store) string {
 			t.Fatal(err)
 		}
 	}
-	id, err := s.Create(ctx, sc)
+	id, err := s.Create(ctx, sc, store.FirstProduction)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -420,7 +420,7 @@ func TestEditsOfEarlierStatesAreDoneWhereTheyDoNotTouch(t *testing.T) {
 		sc, _ = scene.Apply(sc, &scene.Add{Track: "t1", Source: "s", In: i * 96000, Start: i * 96000, Length: 48000})
 	}
 	clips := sc.Tracks[0].Clips
-	id, err := s.Create(ctx, sc)
+	id, err := s.Create(ctx, sc, store.FirstProduction)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -24,12 +24,15 @@ type Tone struct {
 	Made    time.Time
 }
 
-// Tones are all tones, the editors' own first, the newest of them first.
+// Tones are all tones of recordings that the caller may hear, the editors' own first, the newest of them first.
 func (s *Store) Tones(ctx context.Context) ([]Tone, error) {
+	in, args := readable(ctx, "source", Listener)
 	rows, err := s.db.QueryContext(
 		ctx,
 		`SELECT id, name, place, source, from_sample, to_sample, rate, level_db, thirds, COALESCE(made_up, ''), made
-		FROM tones ORDER BY made_up IS NOT NULL, IF(made_up IS NULL, -UNIX_TIMESTAMP(made), UNIX_TIMESTAMP(made)), name`,
+		FROM tones WHERE `+in+` ORDER BY made_up IS NOT NULL,
+		IF(made_up IS NULL, -UNIX_TIMESTAMP(made), UNIX_TIMESTAMP(made)), name`,
+		args...,
 	)
 	if err != nil {
 		return nil, plain(err)

@@ -56,10 +56,6 @@ type errBadRequest struct{ error }
 
 // fail answers with one line that says what was wrong.
 func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
-	if errors.Is(err, errWrongSecret) {
-		s.ask(w, r, err.Error())
-		return
-	}
 	status, p := http.StatusInternalServerError, problem{Message: err.Error()}
 	var refusal scene.Refusal
 	var stale *store.Stale
@@ -69,11 +65,18 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	var full *media.DiskFull
 	var gone *media.Gone
 	var bad errBadRequest
+	var refused *store.Refused
+	var entangled *store.Entangled
+	var none *store.NoneOfMine
 	switch {
 	case errors.As(err, &refusal):
 		status, p.Alternatives = http.StatusUnprocessableEntity, refusal.Alternatives()
 	case errors.As(err, &missing), errors.As(err, &notHere), errors.As(err, &gone), errors.As(err, &inUse):
 		status = http.StatusUnprocessableEntity
+	case errors.As(err, &refused), errors.As(err, &none):
+		status = http.StatusUnprocessableEntity
+	case errors.As(err, &entangled):
+		status, p.Newer = http.StatusUnprocessableEntity, entangled.Since
 	case errors.As(err, &stale):
 		status, p.Newer = http.StatusConflict, stale.Newer
 	case errors.As(err, &bad):
@@ -100,13 +103,10 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	s.problem(w, r, status, p)
 }
 
-// errWrongSecret is told to whoever tells another secret than ours.
-var errWrongSecret = errors.New("That is not the secret. It is in the file that the program was started with.")
-
 // problem answers with a problem, as a page where one is asked for.
 func (s *Server) problem(w http.ResponseWriter, r *http.Request, status int, p problem) {
 	if strings.Contains(r.Header.Get("Accept"), "text/html") {
-		if err := s.pageAs(w, status, "problem", view{Title: "Not possible", Problem: p.Message}); err != nil {
+		if err := s.pageAs(w, r, status, "problem", view{Title: "Not possible", Problem: p.Message}); err != nil {
 			slog.Error("a problem could not be told", "err", err)
 		}
 		return
@@ -115,3 +115,18 @@ func (s *Server) problem(w http.ResponseWriter, r *http.Request, status int, p p
 		slog.Error("a problem could not be told", "err", err)
 	}
 }
+
+// answers are how access answers with the pages of the interface.
+type answers struct{ s *Server }
+
+func (a answers) Say(w http.ResponseWriter, r *http.Request, status int, message string) {
+	a.s.problem(w, r, status, problem{Message: message})
+}
+
+func (a answers) Show(w http.ResponseWriter, r *http.Request, status int, page, title, said string, data any) {
+	if err := a.s.pageAs(w, r, status, page, view{Title: title, Problem: said, Data: data}); err != nil {
+		a.s.fail(w, r, err)
+	}
+}
+
+func (a answers) Fail(w http.ResponseWriter, r *http.Request, err error) { a.s.fail(w, r, err) }

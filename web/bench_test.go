@@ -57,7 +57,7 @@ func BenchmarkEditOf2000Clips(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	id, err := st.Create(context.Background(), crowd(b))
+	id, err := st.Create(context.Background(), crowd(b), store.FirstProduction)
 	if err != nil {
 		b.Fatal(err)
 	}

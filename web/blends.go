@@ -19,7 +19,7 @@ func (s *Server) settingsPage(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	return s.page(
-		w,
+		w, r,
 		"settings",
 		view{
 			Title: "Settings",

@@ -28,7 +28,7 @@ func (s *Server) comeBackPage(w http.ResponseWriter, r *http.Request) error {
 	for _, t := range st.Scene.Tracks {
 		picture = picture || t.Kind == scene.Picture && len(t.Clips) > 0
 	}
-	return s.page(w, "come-back", view{
+	return s.page(w, r, "come-back", view{
 		Title: "Come back to " + st.Scene.Name, Scene: st.Key.Scene, Name: st.Scene.Name,
 		Data: map[string]any{"id": st.Key.Scene, "endings": interchange.Endings(","),
 			"usual": interchange.Usual().Extensions[0], "picture": picture},

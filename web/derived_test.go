@@ -1,6 +1,7 @@
 package web
 
 import (
+	"blendseam/store"
 	"bytes"
 	"context"
 	"fmt"
@@ -41,7 +42,7 @@ func (c *client) settled(id string) workspace.SeamAnswer {
 // brought makes a scene of a studio's, with its sounds as files, through the scene file.
 func (c *client) brought(s *seamtest.Studio) (id string) {
 	c.t.Helper()
-	id, _, err := c.server.SceneFile(context.Background(), s.File(), "")
+	id, _, err := c.server.SceneFile(context.Background(), s.File(), "", store.FirstProduction)
 	if err != nil {
 		c.t.Fatal(err)
 	}

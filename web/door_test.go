@@ -9,6 +9,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"blendseam/web/access"
 )
 
 // ask sends a request under a name, as a browser does whose name points here.
@@ -33,7 +35,7 @@ func (c *client) ask(method, path, host, body string, headers ...string) *http.R
 
 func TestOnlyOurOwnNamesAreAnswered(t *testing.T) {
 	c := newClient(t)
-	c.server.Door = Door{Names: []string{"192.0.2.7", "bench.example"}}
+	c.server.Door = access.Door{Names: []string{"192.0.2.7", "bench.example"}}
 	c.rebuild()
 	for host, want := range map[string]int{
 		"127.0.0.1": 200, "127.0.0.1:8450": 200, "localhost": 200, "LOCALHOST:1": 200, "[::1]:8450": 200, "[::1]": 200,
@@ -51,7 +53,7 @@ func TestOnlyOurOwnNamesAreAnswered(t *testing.T) {
 		}
 	}
 	// Where it answers at every address, it is the address that was called that counts.
-	c.server.Door = Door{Every: true}
+	c.server.Door = access.Door{Every: true}
 	c.rebuild()
 	for host, want := range map[string]int{"127.0.0.1": 200, "203.0.113.9": 421, "evil.example": 421} {
 		if a := c.ask("GET", "/", host, ""); a.StatusCode != want {
@@ -65,7 +67,7 @@ func (c *client) rebuild() { c.server.Handler = c.server.routes() }
 
 func TestASecretIsAskedForOnce(t *testing.T) {
 	c := newClient(t)
-	c.server.Door = Door{Token: "a secret of some length"}
+	c.server.Door = access.Door{Token: "a secret of some length"}
 	c.rebuild()
 	html := []string{"Accept", "text/html"}
 	if a := c.ask(

@@ -40,7 +40,7 @@ func (s *Server) roomsPage(w http.ResponseWriter, r *http.Request) error {
 	data := map[string]any{
 		"id": id, "sample_rate": st.Scene.SampleRate, "most_hush_db": evening.MostHushDB, "low_hz": thirdHz(ground.ThirdLow),
 	}
-	return s.page(w, "rooms", view{Title: "Rooms of " + st.Scene.Name, Scene: id, Name: st.Scene.Name, Data: data})
+	return s.page(w, r, "rooms", view{Title: "Rooms of " + st.Scene.Name, Scene: id, Name: st.Scene.Name, Data: data})
 }
 
 // thirdHz is the middle of a third-octave.

@@ -1,16 +1,23 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
 	"time"
+
+	"blendseam/store"
 
 	"github.com/go-chi/chi/v5"
 )
 
 // events sends what happens to a scene, or to all of them, as server-sent events for as long as the page is open.
 func (s *Server) events(w http.ResponseWriter, r *http.Request) error {
-	events, leave := s.Hub.Listen(r.URL.Query().Get("scene"))
+	id := r.URL.Query().Get("scene")
+	if may, err := s.mayHear(r, id); err != nil || !may && id != "" {
+		return cmp.Or(err, store.ErrNotFound)
+	}
+	events, leave := s.Hub.Listen(id)
 	defer leave()
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
@@ -19,13 +26,24 @@ func (s *Server) events(w http.ResponseWriter, r *http.Request) error {
 	flush()
 	alive := time.NewTicker(20 * time.Second)
 	defer alive.Stop()
+	var asked <-chan time.Time // when a person has to say anew who they are; their page does so by itself
+	if store.CallerOf(r.Context()) != nil {
+		asked = time.After(askedAnew)
+	}
 	for {
 		select {
 		case e := <-events:
+			if id == "" && e.Scene != "" {
+				if may, err := s.mayHear(r, e.Scene); err != nil || !may {
+					continue
+				}
+			}
 			fmt.Fprintf(w, "event: %s\ndata: %s\n\n", e.Kind, e.Body)
 		case <-alive.C:
 			fmt.Fprint(w, ": still here\n\n")
 		case <-s.Hub.Ended():
+			return nil
+		case <-asked:
 			return nil
 		case <-r.Context().Done():
 			return nil
@@ -34,6 +52,15 @@ func (s *Server) events(w http.ResponseWriter, r *http.Request) error {
 			return nil
 		}
 	}
+}
+
+// askedAnew is how long a person hears what happens without being looked for again.
+const askedAnew = 5 * time.Minute
+
+// mayHear tells whether the person who asks may know of a scene.
+func (s *Server) mayHear(r *http.Request, scene string) (bool, error) {
+	role, err := s.Store.RoleIn(r.Context(), "scene", scene)
+	return role.Covers(store.Listener), err
 }
 
 func (s *Server) stopJob(w http.ResponseWriter, r *http.Request) error {

@@ -50,7 +50,7 @@ func (s *Server) handOverPage(w http.ResponseWriter, r *http.Request) error {
 		}
 	}
 	return s.page(
-		w,
+		w, r,
 		"hand-over",
 		view{Title: "Hand over " + sc.Name, Scene: id, Name: sc.Name, Data: map[string]any{
 			"id":       id,

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"blendseam/store"
 	"bytes"
 	"compress/gzip"
 	"database/sql"
@@ -124,7 +125,7 @@ func TestASceneThatCannotBeMeasuredSaysWhy(t *testing.T) {
 			Clips:   []scene.Clip{{ID: "c99", Source: bad.ID, Name: "room", In: sc.ToneMiddle(), Start: 0, Length: 48000}},
 		},
 	)
-	if _, err := c.server.Store.Create(t.Context(), &sc); err == nil {
+	if _, err := c.server.Store.Create(t.Context(), &sc, store.FirstProduction); err == nil {
 		t.Fatal("a tone beyond its recording was kept")
 	}
 	hurt := c.keepUnchecked(&sc)
@@ -191,7 +192,7 @@ func (c *client) keepUnchecked(sc *scene.Scene) (id string) {
 		c.t.Fatal(err)
 	}
 	defer db.Close()
-	id, err = c.server.Store.Create(c.t.Context(), scene.New(sc.Name, sc.Rate, sc.SampleRate))
+	id, err = c.server.Store.Create(c.t.Context(), scene.New(sc.Name, sc.Rate, sc.SampleRate), store.FirstProduction)
 	if err != nil {
 		c.t.Fatal(err)
 	}

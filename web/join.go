@@ -124,6 +124,9 @@ func (s *Server) putJoined(
 			return c, errors.New("What is to be joined was changed while it was rendered. Join it again.")
 		}
 		src, err := s.Source(info, st.Scene)
+		if err == nil {
+			err = s.Store.Let(ctx, id, info.ID)
+		}
 		if err != nil {
 			return c, err
 		}

@@ -43,7 +43,7 @@ func (s *Server) keysPage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.page(w, "keys", view{Title: "Keys", Data: map[string]any{"commands": list}})
+	return s.page(w, r, "keys", view{Title: "Keys", Data: map[string]any{"commands": list}})
 }
 
 func (s *Server) keyCommands(r *http.Request) ([]keyCommand, error) {

@@ -27,7 +27,7 @@ func (s *Server) loudPage(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	id := st.Key.Scene
-	return s.page(w, "loud", view{Title: "Too loud in " + st.Scene.Name, Scene: id, Name: st.Scene.Name,
+	return s.page(w, r, "loud", view{Title: "Too loud in " + st.Scene.Name, Scene: id, Name: st.Scene.Name,
 		Data: map[string]any{"id": id, "band_db": loud.BandDB, "full_db": loud.FullDB}})
 }
 

@@ -11,6 +11,7 @@ import (
 	"io/fs"
 	"net/http"
 	"path"
+	"slices"
 	"strings"
 	"time"
 
@@ -18,6 +19,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
 	"blendseam/interchange"
+	"blendseam/store"
 
 	"github.com/go-chi/chi/v5"
 )
@@ -53,6 +55,22 @@ type view struct {
 	Data    any    // what the page's script begins with
 	List    any
 	Problem string
+	Person  *store.Caller // who looks at it, nil where nobody is asked
+}
+
+// Signed tells whether somebody is signed in.
+func (v view) Signed() bool { return v.Person != nil && v.Person.Account != "" }
+
+// May tells whether whoever looks may edit in a production, or with "" in any.
+func (v view) May(production string) bool {
+	if v.Person == nil {
+		return true
+	}
+	role := v.Person.Best()
+	if production != "" {
+		role = v.Person.Roles[production]
+	}
+	return role.Covers(store.Editor)
 }
 
 // JSON is the data for the page's script.
@@ -61,12 +79,13 @@ func (v view) JSON() (template.JS, error) {
 	return template.JS(raw), err
 }
 
-func (s *Server) page(w http.ResponseWriter, name string, v view) error {
-	return s.pageAs(w, http.StatusOK, name, v)
+func (s *Server) page(w http.ResponseWriter, r *http.Request, name string, v view) error {
+	return s.pageAs(w, r, http.StatusOK, name, v)
 }
 
-func (s *Server) pageAs(w http.ResponseWriter, status int, name string, v view) error {
+func (s *Server) pageAs(w http.ResponseWriter, r *http.Request, status int, name string, v view) error {
 	v.Screen = name
+	v.Person = store.CallerOf(r.Context())
 	if v.Here == "" {
 		v.Here = name
 	}
@@ -103,6 +122,11 @@ func (s *Server) scenesPage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
+	productions, err := s.Store.Productions(r.Context())
+	if err != nil {
+		return err
+	}
+	productions = slices.DeleteFunc(productions, func(p store.Production) bool { return !p.Role.Covers(store.Editor) })
 	for _, row := range list {
 		if !row.Summary.Seams { // never opened since it was brought in
 			if sc, err := s.Open(r.Context(), row.ID); err == nil {
@@ -115,12 +139,13 @@ func (s *Server) scenesPage(w http.ResponseWriter, r *http.Request) error {
 		rates = append(rates, rate.String())
 	}
 	return s.page(
-		w,
+		w, r,
 		"scenes",
 		view{
 			Title: "Scenes",
 			List:  list,
-			Data:  map[string]any{"rates": rates, "endings": interchange.Endings(",")},
+			Data: map[string]any{"rates": rates, "endings": interchange.Endings(","),
+				"productions": productions},
 		},
 	)
 }
@@ -132,6 +157,7 @@ func (s *Server) newScene(w http.ResponseWriter, r *http.Request) error {
 		SampleRate int64  `json:"sample_rate"`
 		Channels   int    `json:"channels"`
 		Tracks     bool   `json:"tracks"` // begin with those of scene.FirstTracks
+		Production string `json:"production"`
 	}
 	if err := decode(w, r, &q); err != nil {
 		return err
@@ -158,7 +184,11 @@ func (s *Server) newScene(w http.ResponseWriter, r *http.Request) error {
 			}
 		}
 	}
-	id, err := s.Store.Create(r.Context(), sc)
+	home, err := store.Home(r.Context(), q.Production)
+	if err != nil {
+		return err
+	}
+	id, err := s.Store.Create(r.Context(), sc, home)
 	if err != nil {
 		return err
 	}
@@ -173,7 +203,11 @@ func (s *Server) copyScene(w http.ResponseWriter, r *http.Request) error {
 	}
 	sc := *st.Scene
 	sc.Name, _ = limit.Cut("Copy of "+sc.Name, limit.Names)
-	id, err := s.Store.Create(r.Context(), &sc)
+	home, err := s.Store.ProductionOf(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		return err
+	}
+	id, err := s.Store.Create(r.Context(), &sc, home)
 	if err != nil {
 		return err
 	}
@@ -181,7 +215,11 @@ func (s *Server) copyScene(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s *Server) loadDemo(w http.ResponseWriter, r *http.Request) error {
-	id, err := s.Demo(context.WithoutCancel(r.Context()))
+	home, err := store.Home(r.Context(), r.URL.Query().Get("production"))
+	if err != nil {
+		return err
+	}
+	id, err := s.Demo(context.WithoutCancel(r.Context()), home)
 	if err != nil {
 		return err
 	}

@@ -357,7 +357,7 @@ func TestSeamsSayWhatLeadsAndWhatIsOutOfSync(t *testing.T) {
 		&scene.Unlink{Clips: []scene.ClipID{clips[0].ID}},
 		&scene.Slip{Clip: clips[0].ID, By: -5760},
 	)
-	id, err := c.server.Store.Create(context.Background(), s)
+	id, err := c.server.Store.Create(context.Background(), s, store.FirstProduction)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -400,7 +400,7 @@ func TestThePageIsToldOnlyOfSeamsThatChanged(t *testing.T) {
 			s = next
 		}
 		var err error
-		if id, err = c.server.Store.Create(context.Background(), s); err != nil {
+		if id, err = c.server.Store.Create(context.Background(), s, store.FirstProduction); err != nil {
 			t.Fatal(err)
 		}
 	}

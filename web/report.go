@@ -118,7 +118,7 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) error {
 		rows = append(rows, row)
 	}
 	return s.page(
-		w,
+		w, r,
 		"report",
 		view{
 			Title: "Seam report of " + now.Scene.Name,

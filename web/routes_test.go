@@ -1,6 +1,7 @@
 package web
 
 import (
+	"blendseam/store"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -15,6 +16,7 @@ import (
 
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
+	"blendseam/web/access"
 
 	"github.com/go-chi/chi/v5"
 )
@@ -72,7 +74,7 @@ func TestEveryRouteWithEverythingThatNobodyShouldAsk(t *testing.T) {
 	defer slog.SetDefault(was)
 	c := newClient(t)
 	id, state := c.twoVoices()
-	c.server.Demo = func(context.Context) (string, error) { return id, nil }
+	c.server.Demo = func(context.Context, string) (string, error) { return id, nil }
 	good := map[string]string{
 		"scene":   id,
 		"source":  state.Tracks[0].Clips[0].Source,
@@ -157,7 +159,7 @@ func TestEveryRouteWithEverythingThatNobodyShouldAsk(t *testing.T) {
 	routes := c.allRoutes()
 	for _, r := range routes {
 		for _, way := range ways {
-			if way.host != "" && (r.pattern == healthy || r.pattern == ready) { // which balancers ask under any name
+			if way.host != "" && (r.pattern == access.Healthy || r.pattern == access.Ready) { // which balancers ask under any name
 				continue
 			}
 			c.hostile(r, way, good)
@@ -205,7 +207,7 @@ func TestEveryRouteWithEverythingThatNobodyShouldAsk(t *testing.T) {
 func (c *client) hostile(r route, way hostile, good map[string]string) {
 	c.t.Helper()
 	if r.method == "DELETE" && r.pattern == "/scenes/{scene}/" && way.refused == 0 { // it is asked for another one
-		id, err := c.server.Store.Create(c.t.Context(), scene.New("to be removed", timecode.F25, 48000))
+		id, err := c.server.Store.Create(c.t.Context(), scene.New("to be removed", timecode.F25, 48000), store.FirstProduction)
 		if err != nil {
 			c.t.Fatal(err)
 		}

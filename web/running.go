@@ -19,13 +19,6 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 )
 
-// Where whoever keeps the program running asks how it is. Nothing of anybody's work is told there, so that no secret
-// and no name is needed.
-const (
-	healthy = "/healthz"
-	ready   = "/readyz"
-)
-
 // readyIn is how long the database may take to answer.
 const readyIn = 3 * time.Second
 

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"blendseam/web/access"
 	"encoding/json"
 	"log/slog"
 	"net/http"
@@ -13,7 +14,7 @@ import (
 // Whoever keeps the program running is answered under any name and without the secret, but learns nothing else so.
 func TestHowItIsIsSaidToWhoeverAsks(t *testing.T) {
 	c := newClient(t)
-	c.server.Door = Door{Token: "a secret of enough letters"}
+	c.server.Door = access.Door{Token: "a secret of enough letters"}
 	c.rebuild()
 	for path, want := range map[string]int{"/healthz": 200, "/readyz": 200, "/metrics": 421, "/": 421} {
 		if a := c.ask("GET", path, "10.0.0.1", ""); a.StatusCode != want {

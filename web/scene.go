@@ -130,7 +130,7 @@ func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 		Media:    sheets,
 		Formats:  formats(),
 	}
-	return s.page(w, "scene", view{Title: st.Scene.Name, Scene: id, Name: st.Scene.Name, Data: data})
+	return s.page(w, r, "scene", view{Title: st.Scene.Name, Scene: id, Name: st.Scene.Name, Data: data})
 }
 
 func (s *Server) state(w http.ResponseWriter, r *http.Request) error {
@@ -167,6 +167,7 @@ type editRequest struct {
 	Revision int64           `json:"revision"`
 	Edit     json.RawMessage `json:"edit"`
 	Page     string          `json:"page"` // which page asks, so that it need not be told
+	Last     bool            `json:"last"` // of undo and redo: the scene's last, whoever did it
 }
 
 // An EditAnswer says what an edit changed.
@@ -229,22 +230,26 @@ func (s *Server) knowing(r *http.Request, e scene.Edit) (scene.Edit, error) {
 }
 
 func (s *Server) undo(w http.ResponseWriter, r *http.Request) error {
-	return s.travel(w, r, s.Store.Undo, "There is nothing to undo: no edit has been made yet.")
+	return s.travel(w, r, s.Store.UndoMine, s.Store.Undo, "There is nothing to undo: no edit has been made yet.")
 }
 
 func (s *Server) redo(w http.ResponseWriter, r *http.Request) error {
-	return s.travel(w, r, s.Store.Redo, "There is nothing to redo: the last thing done was not an undo.")
+	return s.travel(w, r, s.Store.RedoMine, s.Store.Redo, "There is nothing to redo: the last thing done was not an undo.")
 }
 
 func (s *Server) travel(
 	w http.ResponseWriter,
 	r *http.Request,
-	step func(context.Context, string, int64) (store.Change, bool, error),
+	mine, last func(context.Context, string, int64) (store.Change, bool, error),
 	none string,
 ) error {
 	q, err := s.editRequest(w, r)
 	if err != nil {
 		return err
+	}
+	step := mine
+	if q.Last {
+		step = last
 	}
 	c, ok, err := step(r.Context(), chi.URLParam(r, "scene"), q.Revision)
 	if err == nil && !ok {

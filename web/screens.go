@@ -5,7 +5,8 @@ import (
 	"net/http"
 	"strings"
 
-	"github.com/go-chi/chi/v5"
+	"blendseam/store"
+	"blendseam/web/access"
 )
 
 // A screen is a page of the program. Its template is templates/NAME.html, its script, if it has one, ui/pages/NAME.ts.
@@ -13,38 +14,41 @@ type screen struct {
 	Name  string
 	Path  string
 	Words string // in the navigation: of a scene if the path is one of its, else of all pages; "" if it is not there
+	Needs access.Need
 	show  func(*Server, http.ResponseWriter, *http.Request) error
 }
 
 // screens are all pages, in the order of the navigation.
 func screens() []screen {
+	listens, edits := access.Listens("scene"), access.Edit("scene")
 	return []screen{
-		{"scenes", "/", "", (*Server).scenesPage},
-		{"scene", "/scenes/{scene}/", "Scene", (*Server).scenePage},
-		{"sources", "/scenes/{scene}/sources", "Sources", (*Server).sourcesPage},
-		{"source", "/scenes/{scene}/sources/{source}/", "", (*Server).sourcePage},
-		{"tone", "/scenes/{scene}/tone", "Tone", (*Server).tonePage},
-		{"rooms", "/scenes/{scene}/rooms", "Rooms", (*Server).roomsPage},
-		{"voices", "/scenes/{scene}/voices", "Voices", (*Server).voicesPage},
-		{"loud", "/scenes/{scene}/loud", "Too loud", (*Server).loudPage},
-		{"report", "/scenes/{scene}/report", "Report", (*Server).reportPage},
-		{"hand-over", "/scenes/{scene}/hand-over", "Hand over", (*Server).handOverPage},
-		{"come-back", "/scenes/{scene}/come-back", "Come back", (*Server).comeBackPage},
-		{"settings", "/settings", "Settings", (*Server).settingsPage},
-		{"keys", "/keys", "Keys", (*Server).keysPage},
+		{"scenes", "/", "", access.Person, (*Server).scenesPage},
+		{"scene", "/scenes/{scene}/", "Scene", listens, (*Server).scenePage},
+		{"sources", "/scenes/{scene}/sources", "Sources", edits, (*Server).sourcesPage},
+		{"source", "/scenes/{scene}/sources/{source}/", "", edits, (*Server).sourcePage},
+		{"tone", "/scenes/{scene}/tone", "Tone", edits, (*Server).tonePage},
+		{"rooms", "/scenes/{scene}/rooms", "Rooms", edits, (*Server).roomsPage},
+		{"voices", "/scenes/{scene}/voices", "Voices", edits, (*Server).voicesPage},
+		{"loud", "/scenes/{scene}/loud", "Too loud", listens, (*Server).loudPage},
+		{"report", "/scenes/{scene}/report", "Report", listens, (*Server).reportPage},
+		{"hand-over", "/scenes/{scene}/hand-over", "Hand over", edits, (*Server).handOverPage},
+		{"come-back", "/scenes/{scene}/come-back", "Come back", edits, (*Server).comeBackPage},
+		{"people", "/people", "People", access.Person, (*Server).peoplePage},
+		{"settings", "/settings", "Settings", access.Person, (*Server).settingsPage},
+		{"keys", "/keys", "Keys", access.Person, (*Server).keysPage},
 	}
 }
 
 // ofScene begins the path of all that is a scene's.
 const ofScene = "/scenes/{scene}"
 
-// screens routes to the pages of a scene, or with "" to those beside scenes.
-func (s *Server) screens(r chi.Router, below string) {
+// screens are the routes to the pages.
+func (s *Server) screens() (table []access.Route) {
 	for _, x := range screens() {
-		if path, of := strings.CutPrefix(x.Path, ofScene); of == (below != "") {
-			r.Get(path, s.handle(func(w http.ResponseWriter, r *http.Request) error { return x.show(s, w, r) }))
-		}
+		table = append(table, access.Route{Method: http.MethodGet, Pattern: x.Path, Need: x.Needs,
+			Handler: s.handle(func(w http.ResponseWriter, r *http.Request) error { return x.show(s, w, r) })})
 	}
+	return table
 }
 
 // A way leads to a screen.
@@ -53,10 +57,14 @@ type way struct {
 	Here        bool
 }
 
-// ways are the screens of a scene, or with "" those beside scenes, that the navigation lists.
-func ways(scene, here string) (list []way) {
+// ways are the screens of a scene, or with "" those beside scenes, that the navigation lists. Where nobody is asked who
+// they are, there are no people.
+func ways(scene, here string, person *store.Caller) (list []way) {
 	for _, x := range screens() {
 		of := strings.HasPrefix(x.Path, ofScene)
+		if person == nil && x.Name == "people" {
+			continue
+		}
 		if x.Words != "" && of == (scene != "") {
 			list = append(list, way{strings.ReplaceAll(x.Path, "{scene}", scene), x.Words, x.Name == here})
 		}
@@ -65,8 +73,8 @@ func ways(scene, here string) (list []way) {
 }
 
 // Scenes are the ways to the pages of the scene that a page is about, Others those to the rest.
-func (v view) Scenes() []way { return ways(v.Scene, v.Here) }
-func (v view) Others() []way { return ways("", v.Here) }
+func (v view) Scenes() []way { return ways(v.Scene, v.Here, v.Person) }
+func (v view) Others() []way { return ways("", v.Here, v.Person) }
 
 // Script tells whether the page has one.
 func (v view) Script() bool {

@@ -115,7 +115,7 @@ func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) error {
 	if offered == "" {
 		tracks = append(tracks, TrackView{"", "a new track, " + scene.TrackName(purpose)})
 	}
-	return s.page(w, "source", view{Title: src.Name, Scene: id, Name: st.Scene.Name, Here: "sources", Data: map[string]any{
+	return s.page(w, r, "source", view{Title: src.Name, Scene: id, Name: st.Scene.Name, Here: "sources", Data: map[string]any{
 		"id":          id,
 		"rate":        rateOf(st.Scene.Rate),
 		"sample_rate": st.Scene.SampleRate,

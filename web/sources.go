@@ -91,7 +91,7 @@ func (s *Server) sourcesPage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.page(w, "sources", view{Title: "Sources of " + st.Scene.Name, Scene: id, Name: st.Scene.Name,
+	return s.page(w, r, "sources", view{Title: "Sources of " + st.Scene.Name, Scene: id, Name: st.Scene.Name,
 		Data: map[string]any{"id": id, "rate": st.Scene.SampleRate, "sources": list, "missing": missingOf(st.Scene),
 			"media": sheets}})
 }
@@ -141,6 +141,9 @@ func (s *Server) linkSource(w http.ResponseWriter, r *http.Request) error {
 			return nil, err
 		}
 		to, err := s.Intake.Source(info, sc)
+		if err == nil {
+			err = s.Store.Let(r.Context(), chi.URLParam(r, "scene"), info.ID)
+		}
 		return &scene.LinkSource{Source: missing, To: to}, err
 	})
 }
@@ -306,7 +309,11 @@ func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) error {
 		text != "" && json.Unmarshal([]byte(text), &chosen) != nil {
 		return errBadRequest{errors.New("the header Blendseam-Choices is no JSON object of ids by media URL")}
 	}
-	id, warnings, err := s.Uploaded(r.Context(), raw, name, chosen)
+	home, err := store.Home(r.Context(), r.URL.Query().Get("production"))
+	if err != nil {
+		return err
+	}
+	id, warnings, err := s.Uploaded(r.Context(), raw, name, chosen, home)
 	var choices *intake.Choices
 	var full *media.DiskFull
 	switch {

@@ -145,7 +145,7 @@ func (s *Server) tonePage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.page(w, "tone", view{
+	return s.page(w, r, "tone", view{
 		Title: "Tone for " + st.Scene.Name,
 		Scene: id,
 		Name:  st.Scene.Name,
@@ -228,7 +228,14 @@ func (s *Server) bringTone(w http.ResponseWriter, r *http.Request) error {
 	}
 	defer a.Close()
 	const rate = 48000
+	home, err := store.Home(r.Context(), r.URL.Query().Get("production"))
+	if err != nil {
+		return err
+	}
 	info, err := s.Keep(r.Context(), a, rate, timecode.F25)
+	if err == nil {
+		err = s.Store.LetProduction(r.Context(), home, info.ID)
+	}
 	if none := (*media.DiskFull)(nil); errors.As(err, &none) || errors.Is(err, store.ErrUnavailable) {
 		return err
 	} else if err != nil {

@@ -58,7 +58,7 @@ func (s *Server) voicesPage(w http.ResponseWriter, r *http.Request) error {
 	}
 	id := st.Key.Scene
 	data := map[string]any{"id": id, "sample_rate": st.Scene.SampleRate, "low_db": loud.BandLowDB, "high_db": loud.BandDB}
-	return s.page(w, "voices", view{Title: "Voices of " + st.Scene.Name, Scene: id, Name: st.Scene.Name, Data: data})
+	return s.page(w, r, "voices", view{Title: "Voices of " + st.Scene.Name, Scene: id, Name: st.Scene.Name, Data: data})
 }
 
 // voices answers with what would bring all voices to one loudness.

@@ -14,6 +14,7 @@ import (
 	"unicode/utf8"
 
 	"blendseam/store"
+	"blendseam/web/access"
 	"blendseam/workspace"
 
 	"github.com/go-chi/chi/v5"
@@ -26,10 +27,11 @@ var static embed.FS
 // A Config is what the interface works on.
 type Config struct {
 	*workspace.Workspace
-	Door    Door
-	Made    string                                // folder of what was handed over
-	Demo    func(context.Context) (string, error) // loads the demo scene and gives its id
-	Release string                                // which this is, in words
+	Door    access.Door
+	Gate    access.Config
+	Made    string                                                       // folder of what was handed over
+	Demo    func(ctx context.Context, production string) (string, error) // loads the demo scene and gives its id
+	Release string                                                       // which this is, in words
 
 	LogRequests bool // that change something, fail or are slow
 }
@@ -39,6 +41,7 @@ type Config struct {
 type Server struct {
 	http.Handler
 	Config
+	gate    *access.Gate
 	figures *figures
 	ending  atomic.Bool // no more requests are to come
 }
@@ -47,6 +50,7 @@ type Server struct {
 func New(c Config) *Server {
 	s := &Server{Config: c}
 	s.figures = s.newFigures()
+	s.gate = access.NewGate(c.Gate, c.Store, answers{s})
 	s.Handler = s.routes()
 	if _, err := fs.Stat(static, "static/styles.css"); err != nil { // built without npm
 		s.Handler = http.HandlerFunc(notMade)
@@ -73,111 +77,14 @@ func (s *Server) routes() http.Handler {
 		middleware.Recoverer,
 		safe,
 		patient,
-		func(next http.Handler) http.Handler { return s.Door.handler(next, s) },
+		func(next http.Handler) http.Handler { return s.Door.Handler(next, answers{s}) },
 		http.NewCrossOriginProtection().Handler,
+		s.gate.Handler,
 	)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.fail(w, r, store.ErrNotFound) })
-
-	r.Get(healthy, health)
-	r.Get(ready, s.ready)
-	r.Method(http.MethodGet, "/metrics", s.metrics())
-
-	s.screens(r, "")
-	r.Post("/scenes", s.handle(s.newScene))
-	r.Post("/scenes/demo", s.handle(s.loadDemo))
-	r.Post("/scenes/file", s.handle(s.bringSceneFile))
-	r.Get("/events", s.handle(s.events))
-
-	r.Post("/keys", s.handle(s.setKeys))
-	r.Delete("/keys", s.handle(s.resetKeys))
-	r.Get("/keys.json", s.handle(s.keyFile))
-	r.Get("/commands", s.handle(s.commandList))
-
-	r.Get("/tones", s.handle(s.toneList))
-	r.Post("/tones", s.handle(s.bringTone))
-	r.Post("/tones/{tone}", s.handle(s.setTone))
-	r.Delete("/tones/{tone}", s.handle(s.dropTone))
-	r.Get("/tones/{tone}/sound.wav", s.handle(s.toneSound))
-
-	r.Get("/blends", s.handle(s.blendList))
-	r.Post("/blends", s.handle(s.setBlend))
-	r.Delete("/blends/{blend}", s.handle(s.dropBlend))
-
-	r.Route(ofScene, func(r chi.Router) {
-		s.screens(r, ofScene)
-		r.Delete("/", s.handle(s.deleteScene))
-		r.Post("/copy", s.handle(s.copyScene))
-		r.Get("/state", s.handle(s.state))
-		r.Post("/edits", s.handle(s.edit))
-		r.Post("/try", s.handle(s.try))
-		r.Get("/reach", s.handle(s.reach))
-		r.Post("/piece", s.handle(s.copied))
-		r.Post("/undo", s.handle(s.undo))
-		r.Post("/redo", s.handle(s.redo))
-		r.Get("/scene.{format}", s.handle(s.sceneFile))
-
-		r.Get("/history", s.handle(s.history))
-		r.Post("/go", s.handle(s.goTo))
-		r.Post("/versions", s.handle(s.keepVersion))
-		r.Delete("/versions/{version}", s.handle(s.dropVersion))
-		r.Get("/versions/compare", s.handle(s.compareVersions))
-
-		r.Get("/seams", s.handle(s.seamList))
-		r.Get("/bench", s.handle(s.bench))
-		r.Get("/pcm", s.handle(s.pcm))
-		r.Get("/proposal", s.handle(s.proposal))
-		r.Get("/places", s.handle(s.places))
-		r.Post("/mend", s.handle(s.mend))
-		r.Post("/accept", s.handle(s.accept))
-		r.Post("/blends/plan", s.handle(s.plan))
-		r.Get("/fill", s.handle(s.fill))
-		r.Get("/loud/list", s.handle(s.loud))
-		r.Get("/findings", s.handle(s.findings))
-		r.Get("/finding", s.handle(s.finding))
-		r.Get("/bed", s.handle(s.bed))
-		r.Get("/evening", s.handle(s.evening))
-		r.Get("/voices/list", s.handle(s.voices))
-		r.Get("/margins", s.handle(s.margins))
-		r.Get("/meters", s.handle(s.meters))
-		r.Get("/loudness", s.handle(s.loudness))
-		r.Get("/clips/{clip}/room", s.handle(s.clipRoom))
-		r.Get("/clips/{clip}/voice", s.handle(s.clipVoice))
-		r.Get("/clips/{clip}/likeness", s.handle(s.likeness))
-		r.Get("/clips/{clip}/fit", s.handle(s.fit))
-		r.Get("/clips/{clip}/takes", s.handle(s.takes))
-		r.Get("/clips/{clip}/take", s.handle(s.take))
-		r.Get("/clips/{clip}/curve", s.handle(s.curveOf))
-		r.Get("/tones/{source}/peaks/{step}/{tile}", s.handle(s.madePeaks))
-		r.Post("/tone", s.handle(s.keepTone))
-		r.Get("/report.csv", s.handle(s.reportCSV))
-
-		r.Post("/sources", s.handle(s.upload))
-		r.Post("/sources/{source}/lay", s.handle(s.layOut))
-		r.Post("/sources/{source}/link", s.handle(s.linkSource))
-		r.Get("/sources/{source}/state", s.handle(s.sourceState))
-		r.Post("/sources/{source}/take", s.handle(s.takeOut))
-		r.Get("/sources/{source}/stretch.wav", s.handle(s.stretchFile))
-
-		r.Post("/recut", s.handle(s.recut))
-		r.Post("/recut/sound.wav", s.handle(s.recutSound))
-		r.Post("/recut/mend", s.handle(s.recutMend))
-		r.Post("/merge", s.handle(s.compare))
-		r.Post("/merge/sound.wav", s.handle(s.mergedSound))
-		r.Post("/merge/take", s.handle(s.takeMerged))
-		r.Post("/package", s.handle(s.pack))
-		r.Post("/joins", s.handle(s.join))
-		r.Post("/mixdowns", s.handle(s.mixdown))
-		r.Get("/mixdowns", s.handle(s.mixdowns))
-		r.Get("/off", s.handle(s.off))
-	})
-	r.Delete("/sources/{source}", s.handle(s.removeSource))
-	r.Post("/jobs/{job}/stop", s.handle(s.stopJob))
-	r.Get("/made/{job}", s.handle(s.made))
-	r.Get("/made/{job}/all.zip", s.handle(s.madeAll))
-	r.Get("/made/{job}/{n}", s.handle(s.made))
-	r.Get("/media/{source}/peaks/{rate}/{step}/{tile}", s.handle(s.peaks))
-	r.Get("/media/{source}/sound/{rate}", s.handle(s.sourceSound))
-	r.Get("/media/{source}/pictures/{num}/{den}/{sheet}", s.handle(s.pictures))
+	s.gate.Mount(r, s.gate.Routes())
+	s.gate.Mount(r, s.screens())
+	s.gate.Mount(r, s.table())
 
 	files, err := fs.Sub(static, "static")
 	if err != nil {

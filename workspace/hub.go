@@ -16,8 +16,9 @@ type Hub struct {
 
 // An Event is something that happened, with its body in JSON.
 type Event struct {
-	Kind string
-	Body []byte
+	Scene string // "" if it is no scene's
+	Kind  string
+	Body  []byte
 }
 
 func newHub() *Hub {
@@ -66,7 +67,7 @@ func (h *Hub) Tell(scene, kind string, body any) {
 	for page, shows := range h.pages {
 		if scene == "" || shows == "" || shows == scene {
 			select {
-			case page <- Event{kind, raw}:
+			case page <- Event{scene, kind, raw}:
 			default:
 			}
 		}

@@ -52,14 +52,16 @@ func (j *Jobs) Start(ctx context.Context, job store.Job, work Work) (store.Job, 
 	// Whoever asked may go at any moment: the job is there with its work, or not at all.
 	job, err := j.store.AddJob(context.WithoutCancel(ctx), job)
 	if err == nil {
-		j.Run(job, work)
+		j.run(store.As(j.ctx, store.CallerOf(ctx)), job, work)
 	}
 	return job, err
 }
 
 // Run runs work as a job that was taken over.
-func (j *Jobs) Run(job store.Job, work Work) {
-	run, stop := context.WithCancel(j.ctx)
+func (j *Jobs) Run(job store.Job, work Work) { j.run(j.ctx, job, work) }
+
+func (j *Jobs) run(ctx context.Context, job store.Job, work Work) {
+	run, stop := context.WithCancel(ctx)
 	j.mu.Lock()
 	j.stops[job.ID], j.at[job.ID] = stop, 0
 	if j.ended {

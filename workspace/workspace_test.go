@@ -45,7 +45,7 @@ func open(t testing.TB) *workspace.Workspace {
 // brought opens a studio's scene, its sounds brought in as files.
 func brought(t testing.TB, w *workspace.Workspace, s *seamtest.Studio) *workspace.Scene {
 	t.Helper()
-	id, _, err := w.SceneFile(t.Context(), s.File(), "")
+	id, _, err := w.SceneFile(t.Context(), s.File(), "", store.FirstProduction)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -167,7 +167,7 @@ func TestWhatWasMeasuredIsKnownAfterUndo(t *testing.T) {
 // breaks off is over.
 func TestAJobIsOverWhateverBecomesOfIt(t *testing.T) {
 	w := open(t)
-	id, err := w.Store.Create(t.Context(), scene.New("x", timecode.F25, 48000))
+	id, err := w.Store.Create(t.Context(), scene.New("x", timecode.F25, 48000), store.FirstProduction)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -200,7 +200,7 @@ func TestAJobIsOverWhateverBecomesOfIt(t *testing.T) {
 // A job that another process can begin again is left as it is when the program ends; any other is stopped.
 func TestWhatCanBeBegunAgainIsLeft(t *testing.T) {
 	w := open(t)
-	id, err := w.Store.Create(t.Context(), scene.New("x", timecode.F25, 48000))
+	id, err := w.Store.Create(t.Context(), scene.New("x", timecode.F25, 48000), store.FirstProduction)
 	if err != nil {
 		t.Fatal(err)
 	}

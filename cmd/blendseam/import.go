@@ -16,8 +16,9 @@ import (
 
 type importCmd struct {
 	place
-	Files []string `arg:"" help:"Recordings, or one scene file (${endings})." placeholder:"FILE"`
-	Scene string   `required:"" help:"The scene to bring them into; made if there is none." placeholder:"NAME"`
+	Files      []string `arg:"" help:"Recordings, or one scene file (${endings})." placeholder:"FILE"`
+	Production string   `help:"The production that a new scene is of; the one that was there first if none is named." placeholder:"NAME"`
+	Scene      string   `required:"" help:"The scene to bring them into; made if there is none." placeholder:"NAME"`
 }
 
 func (c *importCmd) Run(ctx context.Context) error {
@@ -36,8 +37,12 @@ func (c *importCmd) Run(ctx context.Context) error {
 	}
 	defer o.close()
 	in := o.Intake
+	production, err := productionNamed(ctx, in.Store, c.Production)
+	if err != nil {
+		return err
+	}
 	if scenes == 1 {
-		id, warnings, err := in.SceneFile(ctx, c.Files[0], c.Scene)
+		id, warnings, err := in.SceneFile(ctx, c.Files[0], c.Scene, production)
 		if err != nil {
 			return err
 		}
@@ -45,11 +50,11 @@ func (c *importCmd) Run(ctx context.Context) error {
 		fmt.Printf("%s: scene %q brought in as %s\n", c.Files[0], c.Scene, id)
 		return nil
 	}
-	return c.recordings(ctx, in)
+	return c.recordings(ctx, in, production)
 }
 
 // recordings brings all files in, or none into the scene if one of them cannot be read.
-func (c *importCmd) recordings(ctx context.Context, in intake.Intake) error {
+func (c *importCmd) recordings(ctx context.Context, in intake.Intake, production string) error {
 	rows, err := in.Store.Scenes(ctx)
 	if err != nil {
 		return err
@@ -85,7 +90,7 @@ func (c *importCmd) recordings(ctx context.Context, in intake.Intake) error {
 		if rate.Num == 0 {
 			rate = timecode.F25
 		}
-		if id, err = in.Store.Create(ctx, scene.New(c.Scene, rate, sampleRate)); err != nil {
+		if id, err = in.Store.Create(ctx, scene.New(c.Scene, rate, sampleRate), production); err != nil {
 			return err
 		}
 	}

@@ -21,6 +21,7 @@ import (
 	"blendseam/scratch"
 	"blendseam/store"
 	"blendseam/web"
+	"blendseam/web/access"
 	"blendseam/workspace"
 )
 
@@ -32,7 +33,9 @@ type serveCmd struct {
 	Unprotected bool     `help:"Let everybody who reaches the address see and change everything."`
 	TLSCert     string   `name:"tls-cert" help:"Certificate in PEM form: answers by https." placeholder:"FILE"`
 	TLSKey      string   `name:"tls-key" help:"Its key in PEM form." placeholder:"FILE"`
-	Log         string   `help:"Log requests that change something, fail or are slow." enum:",text,json" default:""`
+	PublicURL   string   `name:"public-url" help:"The address that people open, if a proxy is in front: https://seams.example." placeholder:"URL"`
+	people
+	Log string `help:"Log requests that change something, fail or are slow." enum:",text,json" default:""`
 }
 
 func (c *serveCmd) Run(ctx context.Context) error {
@@ -58,14 +61,14 @@ func (c *demoCmd) Run(ctx context.Context) error {
 			}
 		}
 		fmt.Println("Loading the demo scene ...")
-		return loadDemo(ctx, in)
+		return loadDemo(ctx, in, store.FirstProduction)
 	})
 }
 
 const demoName = "Kiln Night"
 
-// loadDemo makes a new scene of the demo that the program carries.
-func loadDemo(ctx context.Context, in intake.Intake) (string, error) {
+// loadDemo makes a new scene of the demo that the program carries, for a production.
+func loadDemo(ctx context.Context, in intake.Intake, production string) (string, error) {
 	dir, err := scratch.Dir()
 	if err != nil {
 		return "", err
@@ -74,7 +77,7 @@ func loadDemo(ctx context.Context, in intake.Intake) (string, error) {
 	if err := os.CopyFS(dir, demo.Files); err != nil {
 		return "", err
 	}
-	id, _, err := in.SceneFile(ctx, filepath.Join(dir, demo.SceneFile), "")
+	id, _, err := in.SceneFile(ctx, filepath.Join(dir, demo.SceneFile), "", production)
 	return id, err
 }
 
@@ -108,12 +111,10 @@ func listen(address string) (net.Listener, error) {
 	)
 }
 
-// door says who may come in at an address. Beyond this machine it is nobody without a secret, unless that is asked for.
-func (c *serveCmd) door(at net.Addr) (d web.Door, err error) {
+// door says under which names an address is answered, and with which secret.
+func (c *serveCmd) door(at net.Addr) (d access.Door, err error) {
 	d.Names = c.Name
-	local := false
 	if tcp, ok := at.(*net.TCPAddr); ok {
-		local = tcp.IP.IsLoopback()
 		d.Every = tcp.IP.IsUnspecified()
 		d.Names = append(d.Names, tcp.IP.String())
 	}
@@ -131,18 +132,38 @@ func (c *serveCmd) door(at net.Addr) (d web.Door, err error) {
 			)
 		}
 	}
-	switch {
-	case local || d.Token != "":
-	case !c.Unprotected:
-		return d, fmt.Errorf(
-			"--listen: %s can be reached from other machines; name a file with a secret by --token-file, or say "+
-				"--unprotected to let everybody in",
-			at,
-		)
-	default:
-		fmt.Fprintf(os.Stderr, "blendseam: warning: everybody who reaches %s can see and change everything\n", at)
+	if c.PublicURL != "" {
+		u, err := publicURL(c.PublicURL)
+		if err != nil {
+			return d, err
+		}
+		d.Names = append(d.Names, u.Hostname())
 	}
 	return d, nil
+}
+
+// guarded refuses an address that other machines reach where nobody would be asked who they are, unless that is asked
+// for, and passwords that would travel openly.
+func (c *serveCmd) guarded(ctx context.Context, at net.Addr, gate access.Config, st *store.Store) error {
+	tcp, ok := at.(*net.TCPAddr)
+	if local := ok && tcp.IP.IsLoopback(); local || c.TokenFile != "" || gate.Header != "" {
+		return nil
+	}
+	accounts, err := st.AnyAccount(ctx)
+	switch {
+	case err != nil:
+		return err
+	case (accounts || gate.Outside != nil) && !gate.Secure:
+		return fmt.Errorf("--listen: %s can be reached from other machines, and passwords would be read on the way; name "+
+			"--tls-cert and --tls-key, or the https address of a proxy by --public-url", at)
+	case accounts || gate.Outside != nil:
+		return nil
+	case !c.Unprotected:
+		return fmt.Errorf("--listen: %s can be reached from other machines, and nobody has an account; make one with "+
+			"blendseam user add NAME, name a file with a secret by --token-file, or say --unprotected to let everybody in", at)
+	}
+	fmt.Fprintf(os.Stderr, "blendseam: warning: everybody who reaches %s can see and change everything\n", at)
+	return nil
 }
 
 // serve runs everything until it is told to stop. first prepares what should be there, and gives the scene to begin
@@ -161,11 +182,18 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 	if err != nil {
 		return err
 	}
+	gate, err := c.gate(ctx, c.PublicURL, secured != nil)
+	if err != nil {
+		return err
+	}
 	o, err := c.open(ctx)
 	if err != nil {
 		return err
 	}
 	defer o.close()
+	if err := c.guarded(ctx, l.Addr(), gate, o.Store); err != nil {
+		return err
+	}
 	made := filepath.Join(c.Var, "made")
 	left, err := leftJobs(ctx, o, made)
 	if err != nil {
@@ -184,9 +212,11 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 	case "json":
 		slog.SetDefault(slog.New(slog.NewJSONHandler(os.Stderr, nil)))
 	}
-	s := web.New(web.Config{LogRequests: c.Log != "", Workspace: workspace.New(ctx, o.Intake), Made: made, Door: door,
+	s := web.New(web.Config{LogRequests: c.Log != "", Workspace: workspace.New(ctx, o.Intake), Made: made, Door: door, Gate: gate,
 		Release: release(),
-		Demo:    func(ctx context.Context) (string, error) { return loadDemo(ctx, o.Intake) }})
+		Demo: func(ctx context.Context, production string) (string, error) {
+			return loadDemo(ctx, o.Intake, production)
+		}})
 	s.BeginAgain(left)
 	url := fmt.Sprintf("http://%s/", l.Addr())
 	if secured != nil {

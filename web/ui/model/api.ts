@@ -26,6 +26,10 @@ export class Problem extends Error {
 
 async function checked(response: Response): Promise<Response> {
   if (response.ok) return response;
+  if (response.status === 401) {
+    // nothing is kept in the page alone
+    location.assign(`/sign-in?to=${encodeURIComponent(location.pathname + location.search)}`);
+  }
   let body: { message?: string; alternatives?: Offer[] } = {};
   try {
     body = await response.json();

@@ -1,6 +1,6 @@
 // The page of scenes: makes new ones, brings scene files in, removes.
 import Alpine from "@alpinejs/csp";
-import { type Choice, Problem, post, remove, send } from "../model/api.ts";
+import { type Choice, Problem, pageData, post, remove, send } from "../model/api.ts";
 import { registerToast, say } from "../panels/toast.ts";
 
 interface Asked {
@@ -15,6 +15,7 @@ interface Page {
   rate: string;
   sampleRate: string;
   tracks: string;
+  production: string;
   problem: string;
   busy: boolean;
   asked: Asked[];
@@ -34,6 +35,20 @@ function asked(c: Choice): Asked {
   return { url: c.url, name: c.name, chosen: candidates[0].id, candidates };
 }
 
+const { productions } = pageData<{ productions: { id: string }[] }>();
+
+/** The production that new scenes are for: the one chosen last. */
+const kept = "blendseam-production";
+function remembered(): string {
+  const last = localStorage.getItem(kept);
+  return (productions.find((p) => p.id === last) ?? productions[0])?.id ?? "";
+}
+function chosen(production: string): string {
+  localStorage.setItem(kept, production);
+  return productions.length > 1 ? production : "";
+}
+const home = (production: string) => (chosen(production) ? `?production=${production}` : "");
+
 const go = (id: string) => location.assign(`/scenes/${id}/`);
 
 Alpine.data("scenes", () => ({
@@ -41,6 +56,7 @@ Alpine.data("scenes", () => ({
   rate: "25",
   sampleRate: "48000",
   tracks: "first",
+  production: remembered(),
   problem: "",
   busy: false,
   asked: [] as Asked[],
@@ -61,6 +77,7 @@ Alpine.data("scenes", () => ({
         sample_rate: Number(this.sampleRate),
         channels: 2,
         tracks: this.tracks === "first",
+        production: chosen(this.production),
       });
       go(id);
     } catch (e) {
@@ -70,7 +87,7 @@ Alpine.data("scenes", () => ({
   async demo() {
     this.busy = true;
     try {
-      go((await post<{ id: string }>("/scenes/demo")).id);
+      go((await post<{ id: string }>(`/scenes/demo${home(this.production)}`)).id);
     } catch (e) {
       say(e);
       this.busy = false;
@@ -93,7 +110,7 @@ Alpine.data("scenes", () => ({
     try {
       go(
         (
-          await send<{ id: string }>("/scenes/file", p.file!, undefined, undefined, {
+          await send<{ id: string }>(`/scenes/file${home(p.production)}`, p.file!, undefined, undefined, {
             "Blendseam-Choices": JSON.stringify(choices),
           })
         ).id,

@@ -1,20 +1,20 @@
-package web
+// Package access says who is answered: under which names, who somebody is, and what each may do where. It holds the
+// table of routes to what each of them needs.
+package access
 
 import (
 	"crypto/hmac"
 	"crypto/sha256"
 	"crypto/subtle"
 	"encoding/hex"
-	"errors"
 	"fmt"
 	"io"
 	"net"
 	"net/http"
 	"net/netip"
-	"os"
+	"net/url"
 	"slices"
 	"strings"
-	"time"
 
 	"blendseam/core/limit"
 )
@@ -37,19 +37,20 @@ const enter = "/enter"
 const misdirected = "This address does not answer under the name %q. Use the one that the program printed when it " +
 	"started, or start it with --name."
 
-func (d Door) handler(next http.Handler, s *Server) http.Handler {
+// Handler answers nobody but those whom the door lets in, and whoever keeps the program running.
+func (d Door) Handler(next http.Handler, a Answers) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		switch {
-		case r.URL.Path == healthy || r.URL.Path == ready:
+		case r.URL.Path == Healthy || r.URL.Path == Ready:
 			next.ServeHTTP(w, r)
 		case !d.ours(r):
-			s.problem(w, r, http.StatusMisdirectedRequest, problem{Message: fmt.Sprintf(misdirected, r.Host)})
-		case d.Token == "" || strings.HasPrefix(r.URL.Path, "/static/") || d.known(r):
+			a.Say(w, r, http.StatusMisdirectedRequest, fmt.Sprintf(misdirected, r.Host))
+		case d.Token == "" || isStatic(r) || d.known(r):
 			next.ServeHTTP(w, r)
 		case r.URL.Path == enter && r.Method == http.MethodPost:
-			s.handle(d.entered)(w, r)
+			d.entered(w, r, a)
 		default:
-			s.ask(w, r, "")
+			ask(w, r, a, "")
 		}
 	})
 }
@@ -94,14 +95,19 @@ func (d Door) known(r *http.Request) bool {
 // cookieDays is how long a browser is not asked again.
 const cookieDays = 90
 
+// wrongSecret is told to whoever tells another secret than ours.
+const wrongSecret = "That is not the secret. It is in the file that the program was started with."
+
 // entered takes the secret from the form.
-func (d Door) entered(w http.ResponseWriter, r *http.Request) error {
-	r.Body = http.MaxBytesReader(w, r.Body, limit.RequestBytes)
-	if err := r.ParseForm(); err != nil {
-		return errBadRequest{fmt.Errorf("the secret did not arrive: %w", err)}
+func (d Door) entered(w http.ResponseWriter, r *http.Request, a Answers) {
+	form, err := formOf(w, r)
+	if err != nil {
+		a.Say(w, r, http.StatusBadRequest, "the secret did not arrive: "+err.Error())
+		return
 	}
-	if subtle.ConstantTimeCompare([]byte(strings.TrimSpace(r.PostForm.Get("secret"))), []byte(d.Token)) != 1 {
-		return errWrongSecret
+	if subtle.ConstantTimeCompare([]byte(strings.TrimSpace(form.Get("secret"))), []byte(d.Token)) != 1 {
+		ask(w, r, a, wrongSecret)
+		return
 	}
 	http.SetCookie(
 		w,
@@ -115,77 +121,34 @@ func (d Door) entered(w http.ResponseWriter, r *http.Request) error {
 			MaxAge:   cookieDays * 24 * 3600,
 		},
 	)
-	to := r.PostForm.Get("to")
-	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.Contains(to, "\\") {
-		to = "/"
+	http.Redirect(w, r, ownPath(form.Get("to")), http.StatusSeeOther)
+}
+
+// formOf reads the form of a request.
+func formOf(w http.ResponseWriter, r *http.Request) (url.Values, error) {
+	r.Body = http.MaxBytesReader(w, r.Body, limit.RequestBytes)
+	err := r.ParseForm()
+	return r.PostForm, err
+}
+
+// ownPath is where a form leads, if that is a page of ours, else the first page.
+func ownPath(to string) string {
+	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsAny(to, "\\\r\n\t") {
+		return "/"
 	}
-	http.Redirect(w, r, to, http.StatusSeeOther)
-	return nil
+	return to
 }
 
 // ask asks for the secret; said is what was wrong with the last one.
-func (s *Server) ask(w http.ResponseWriter, r *http.Request, said string) {
-	if !strings.Contains(r.Header.Get("Accept"), "text/html") {
-		s.problem(
-			w,
-			r,
-			http.StatusUnauthorized,
-			problem{Message: "A secret is needed here: open the page in a browser, or send it as Authorization: Bearer SECRET."},
-		)
+func ask(w http.ResponseWriter, r *http.Request, a Answers, said string) {
+	if !forPage(r) {
+		a.Say(w, r, http.StatusUnauthorized,
+			"A secret is needed here: open the page in a browser, or send it as Authorization: Bearer SECRET.")
 		return
 	}
 	to := r.URL.RequestURI()
 	if r.URL.Path == enter {
 		to = r.PostForm.Get("to")
 	}
-	if err := s.pageAs(
-		w,
-		http.StatusUnauthorized,
-		"enter",
-		view{Title: "Enter", Problem: said, Data: map[string]string{"to": to}},
-	); err != nil {
-		s.fail(w, r, err)
-	}
-}
-
-// patient gives the body of a request so long to arrive.
-func patient(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.Body != nil && r.Body != http.NoBody {
-			r.Body = &timed{
-				ReadCloser: r.Body,
-				control:    http.NewResponseController(w),
-				until:      time.Now().Add(limit.BodyS * time.Second),
-			}
-		}
-		next.ServeHTTP(w, r)
-	})
-}
-
-// timed is a body that arrives in time, or not at all. While it is not read nothing is waited for.
-type timed struct {
-	io.ReadCloser
-	control *http.ResponseController
-	until   time.Time // zero: each piece of it has its own time
-}
-
-func (b *timed) Read(p []byte) (int, error) {
-	until := b.until
-	if until.IsZero() {
-		until = time.Now().Add(limit.BodyS * time.Second)
-	}
-	timed := b.control.SetReadDeadline(until) == nil // not where a test stands in for the connection
-	n, err := b.ReadCloser.Read(p)
-	if timed && !errors.Is(err, os.ErrDeadlineExceeded) { // whatever else reads of a body that is late is late, too
-		b.control.SetReadDeadline(time.Time{})
-	}
-	return n, err
-}
-
-// inPieces is the body of an upload, of which each piece has its own time.
-func inPieces(r *http.Request) io.Reader {
-	if b, ok := r.Body.(*timed); ok {
-		b.until = time.Time{}
-	}
-	return r.Body
+	a.Show(w, r, http.StatusUnauthorized, "enter", "Enter", said, map[string]string{"to": to})
 }

@@ -1,0 +1,229 @@
+package access
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/netip"
+	"slices"
+	"strings"
+	"time"
+
+	"blendseam/core/limit"
+	"blendseam/store"
+
+	"github.com/alexedwards/scs/mysqlstore"
+	"github.com/alexedwards/scs/v2"
+	"github.com/go-chi/httprate"
+)
+
+// Where whoever keeps the program running asks how it is. Nothing of anybody's work is told there, so that no secret
+// and no name is needed; figures are for this machine, or for owners.
+const (
+	Healthy = "/healthz"
+	Ready   = "/readyz"
+	Metrics = "/metrics"
+)
+
+// Answers are how the interface answers.
+type Answers interface {
+	Say(w http.ResponseWriter, r *http.Request, status int, message string)
+	Show(w http.ResponseWriter, r *http.Request, status int, page, title, said string, data any)
+	Fail(w http.ResponseWriter, r *http.Request, err error)
+}
+
+// A Config is what decides who somebody is.
+type Config struct {
+	Secure  bool           // pages come by https, from us or from a proxy
+	Header  string         // of a proxy's that names the person, "" if none does
+	Proxies []netip.Prefix // whose word counts
+	Outside *Outside       // somebody else who vouches for people, nil if nobody does
+}
+
+// A Gate knows who somebody is. Where there are no accounts and no proxy names people, nobody is asked.
+type Gate struct {
+	Config
+	Store   *store.Store
+	Answers Answers
+
+	sessions   *scs.SessionManager
+	perAddress *httprate.RateLimiter
+	perAccount *httprate.RateLimiter
+}
+
+// How long somebody stays signed in, and how often one may try to sign in: from an address, and under a name.
+const (
+	sessionTime    = 14 * 24 * time.Hour
+	triesIn        = time.Minute
+	triesOfAddress = 30
+	triesOfAccount = 10
+)
+
+// NewGate gives a gate.
+func NewGate(c Config, st *store.Store, a Answers) *Gate {
+	g := &Gate{Config: c, Store: st, Answers: a, sessions: scs.New()}
+	g.sessions.Store = mysqlstore.NewWithCleanupInterval(st.DB(), 0)
+	g.sessions.Lifetime = sessionTime
+	g.sessions.Cookie.Name = "blendseam_person"
+	if g.sessions.Cookie.Secure = c.Secure; c.Secure {
+		g.sessions.Cookie.Name = "__Host-blendseam_person"
+	}
+	g.sessions.Cookie.SameSite = http.SameSiteLaxMode // signing in elsewhere leads back here
+	g.sessions.HashTokenInStore = true
+	g.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
+		a.Fail(w, r, fmt.Errorf("%w (%s)", store.ErrUnavailable, err))
+	}
+	tries := func(most int) *httprate.RateLimiter {
+		return httprate.NewRateLimiter(most, triesIn, httprate.WithLimitCounter(&store.Tries{Store: st}),
+			httprate.WithLimitHandler(func(w http.ResponseWriter, r *http.Request) {
+				g.ask(w, r, http.StatusTooManyRequests, "There were too many tries. Wait a minute, then try again.")
+			}))
+	}
+	g.perAddress, g.perAccount = tries(triesOfAddress), tries(triesOfAccount)
+	return g
+}
+
+// Asks tells whether people are asked who they are.
+func (g *Gate) Asks(ctx context.Context) (bool, error) {
+	if g.Header != "" || g.Outside != nil {
+		return true, nil
+	}
+	return g.Store.AnyAccount(ctx)
+}
+
+// Handler finds out who somebody is, and asks those of whom it does not know.
+func (g *Gate) Handler(next http.Handler) http.Handler {
+	known := g.sessions.LoadAndSave(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		c, err := g.signedIn(r)
+		switch {
+		case err != nil:
+			g.Answers.Fail(w, r, err)
+		case c != nil:
+			next.ServeHTTP(w, r.WithContext(store.As(r.Context(), c)))
+		case g.public(r):
+			next.ServeHTTP(w, r.WithContext(store.As(r.Context(), &store.Caller{})))
+		default:
+			g.askFirst(w, r)
+		}
+	}))
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if isStatic(r) || r.URL.Path == Healthy || r.URL.Path == Ready || r.URL.Path == Metrics && fromHere(r) {
+			next.ServeHTTP(w, r)
+			return
+		}
+		switch asks, err := g.Asks(r.Context()); {
+		case err != nil:
+			g.Answers.Fail(w, r, err)
+		case !asks:
+			next.ServeHTTP(w, r)
+		case g.Header != "":
+			g.named(w, r, next)
+		default:
+			known.ServeHTTP(w, r)
+		}
+	})
+}
+
+// public tells whether a request is one of those by which somebody signs in.
+func (g *Gate) public(r *http.Request) bool {
+	return slices.ContainsFunc(g.Routes(), func(x Route) bool { return x.Need == Open && x.Pattern == r.URL.Path })
+}
+
+// fromHere tells whether a request comes from this machine itself, and not through a proxy of it.
+func fromHere(r *http.Request) bool {
+	at, err := netip.ParseAddrPort(r.RemoteAddr)
+	return err == nil && at.Addr().Unmap().IsLoopback() && r.Header.Get("X-Forwarded-For") == "" &&
+		r.Header.Get("Forwarded") == "" && r.Header.Get("X-Real-Ip") == ""
+}
+
+// signedIn is whoever the session of a request belongs to, nil if nobody.
+func (g *Gate) signedIn(r *http.Request) (*store.Caller, error) {
+	id := g.sessions.GetString(r.Context(), "account")
+	if id == "" {
+		return nil, nil
+	}
+	a, err := g.Store.Account(r.Context(), id)
+	if errors.Is(err, store.ErrNotFound) || err == nil && a.Stamp != g.sessions.GetInt64(r.Context(), "stamp") {
+		return nil, nil
+	} else if err != nil {
+		return nil, err
+	}
+	return g.caller(r.Context(), a)
+}
+
+func (g *Gate) caller(ctx context.Context, a store.Account) (*store.Caller, error) {
+	roles, err := g.Store.RolesOf(ctx, a.ID)
+	return &store.Caller{Account: a.ID, Name: a.Shown, Roles: roles}, err
+}
+
+// named lets whoever a proxy names in.
+func (g *Gate) named(w http.ResponseWriter, r *http.Request, next http.Handler) {
+	name := strings.TrimSpace(r.Header.Get(g.Header))
+	if !g.trusted(r.RemoteAddr) || name == "" || len(r.Header.Values(g.Header)) != 1 {
+		g.Answers.Say(w, r, http.StatusUnauthorized,
+			"Nobody says who you are here: come in through the proxy that this program trusts, and sign in there.")
+		return
+	}
+	a, err := g.Store.AccountNamed(r.Context(), name)
+	if errors.Is(err, store.ErrNotFound) {
+		if _, err = g.Store.AddAccount(r.Context(), store.Account{Name: name, Shown: name}); err == nil {
+			a, err = g.Store.AccountNamed(r.Context(), name)
+		}
+	}
+	if err != nil {
+		g.Answers.Fail(w, r, err)
+		return
+	}
+	c, err := g.caller(r.Context(), a)
+	if err != nil {
+		g.Answers.Fail(w, r, err)
+		return
+	}
+	next.ServeHTTP(w, r.WithContext(store.As(r.Context(), c)))
+}
+
+// trusted tells whether an address, with its port or without, is that of a proxy whose word counts.
+func (g *Gate) trusted(address string) bool {
+	at, err := netip.ParseAddr(address)
+	if with, e := netip.ParseAddrPort(address); e == nil {
+		at, err = with.Addr(), nil
+	}
+	return err == nil && slices.ContainsFunc(g.Proxies, func(p netip.Prefix) bool { return p.Contains(at.Unmap()) })
+}
+
+// addressOf is the address that somebody comes from: that of the connection, or what the last proxy before one of ours
+// saw.
+func (g *Gate) addressOf(r *http.Request) string {
+	at, err := netip.ParseAddrPort(r.RemoteAddr)
+	if err != nil {
+		return r.RemoteAddr
+	}
+	address := at.Addr().Unmap().String()
+	seen := strings.Split(strings.Join(r.Header.Values("X-Forwarded-For"), ","), ",")
+	for _, x := range slices.Backward(seen) {
+		if x = strings.TrimSpace(x); !g.trusted(address) || x == "" {
+			break
+		}
+		if next, err := netip.ParseAddr(x); err == nil {
+			address = next.Unmap().String()
+		}
+	}
+	return httprate.CanonicalizeIP(address)
+}
+
+// askFirst answers whoever is not known: a page leads to the form, a script is told.
+func (g *Gate) askFirst(w http.ResponseWriter, r *http.Request) {
+	switch {
+	case !forPage(r):
+		g.Answers.Say(w, r, http.StatusUnauthorized, "Sign in first: open the page in a browser, or send a name and a password as "+
+			"a form to "+signInPath+" and keep the cookie.")
+	case r.Method == http.MethodGet:
+		http.Redirect(w, r, signInPath+"?to="+limitedQuery(r.URL.RequestURI()), http.StatusSeeOther)
+	default:
+		g.ask(w, r, http.StatusUnauthorized, "You are not signed in any more. Sign in, and do it again.")
+	}
+}
+
+// longestPath is how long a path may be that somebody is led back to.
+const longestPath = limit.Names * 4

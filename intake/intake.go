@@ -266,7 +266,7 @@ func (in Intake) SceneFile(
 	if name != "" {
 		s.Name = name
 	}
-	id, err = in.Store.Create(ctx, s, production)
+	id, err = in.create(ctx, s, production)
 	return id, warnings, err
 }
 

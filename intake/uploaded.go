@@ -50,7 +50,7 @@ func (in Intake) Uploaded(
 	if err != nil {
 		return "", nil, err
 	}
-	id, err = in.Store.Create(ctx, s, production)
+	id, err = in.create(ctx, s, production)
 	return id, warnings, err
 }
 

@@ -97,7 +97,7 @@ func (s *Store) AddAccount(ctx context.Context, a Account) (string, error) {
 		return "", err
 	}
 	a.ID = uuid.NewString()
-	_, err := s.db.ExecContext(ctx,
+	_, err := s.exec(ctx,
 		"INSERT INTO accounts (id, name, shown, password, subject) VALUES (?, ?, ?, NULLIF(?, ''), NULLIF(?, ''))",
 		a.ID, a.Name, a.Shown, a.Password, a.Subject)
 	if err == nil {
@@ -149,7 +149,7 @@ func (s *Store) Accounts(ctx context.Context) (list []Account, err error) {
 
 // SetPassword keeps the hash of a new password, and ends all sessions of the account.
 func (s *Store) SetPassword(ctx context.Context, id, hash string) error {
-	return s.changed(s.db.ExecContext(ctx, "UPDATE accounts SET password = ?, stamp = stamp + 1 WHERE id = ?", hash, id))
+	return s.changed(s.exec(ctx, "UPDATE accounts SET password = ?, stamp = stamp + 1 WHERE id = ?", hash, id))
 }
 
 // RemoveAccount removes an account; what its person did stays under their name. The last owner of a production that
@@ -166,7 +166,7 @@ func (s *Store) RemoveAccount(ctx context.Context, id string) error {
 			}
 		}
 	}
-	return s.changed(s.db.ExecContext(ctx, "DELETE FROM accounts WHERE id = ?", id))
+	return s.changed(s.exec(ctx, "DELETE FROM accounts WHERE id = ?", id))
 }
 
 // changed is the error of a statement that was to change a row; ErrNotFound if there is none.
@@ -235,7 +235,7 @@ func (s *Store) NameProduction(ctx context.Context, id, name string) error {
 	if err := BadName(name); err != nil {
 		return err
 	}
-	_, err := s.db.ExecContext(ctx, "UPDATE productions SET name = ? WHERE id = ?", name, id)
+	_, err := s.exec(ctx, "UPDATE productions SET name = ? WHERE id = ?", name, id)
 	return taken(err, fmt.Sprintf("There is a production %s already.", name))
 }
 
@@ -293,9 +293,9 @@ func (s *Store) SetMember(ctx context.Context, production, account string, role 
 		}
 	}
 	if role == "" {
-		return s.changed(s.db.ExecContext(ctx, "DELETE FROM members WHERE production = ? AND account = ?", production, account))
+		return s.changed(s.exec(ctx, "DELETE FROM members WHERE production = ? AND account = ?", production, account))
 	}
-	_, err = s.db.ExecContext(ctx, "REPLACE INTO members (production, account, role) VALUES (?, ?, ?)",
+	_, err = s.exec(ctx, "REPLACE INTO members (production, account, role) VALUES (?, ?, ?)",
 		production, account, role)
 	return plain(err)
 }
@@ -352,7 +352,7 @@ func (s *Store) ProductionOf(ctx context.Context, id string) (production string,
 // Let lets the production of a scene have recordings.
 func (s *Store) Let(ctx context.Context, id string, sources ...string) error {
 	for _, source := range sources {
-		if _, err := s.db.ExecContext(ctx, "INSERT IGNORE INTO production_sources (production, source) "+
+		if _, err := s.exec(ctx, "INSERT IGNORE INTO production_sources (production, source) "+
 			"SELECT production, ? FROM scenes WHERE id = ?", source, id); err != nil {
 			return plain(err)
 		}
@@ -362,7 +362,7 @@ func (s *Store) Let(ctx context.Context, id string, sources ...string) error {
 
 // LetProduction lets a production have a recording.
 func (s *Store) LetProduction(ctx context.Context, production, source string) error {
-	_, err := s.db.ExecContext(ctx, "INSERT IGNORE INTO production_sources (production, source) VALUES (?, ?)",
+	_, err := s.exec(ctx, "INSERT IGNORE INTO production_sources (production, source) VALUES (?, ?)",
 		production, source)
 	return plain(err)
 }

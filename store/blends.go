@@ -75,7 +75,7 @@ var ErrLastBlend = errors.New("the default blend cannot be forgotten; make anoth
 
 // DropBlend forgets a blend by name.
 func (s *Store) DropBlend(ctx context.Context, name string) error {
-	res, err := s.db.ExecContext(ctx, "DELETE FROM blends WHERE name = ? AND is_default IS NULL", name)
+	res, err := s.exec(ctx, "DELETE FROM blends WHERE name = ? AND is_default IS NULL", name)
 	if err != nil {
 		return plain(err)
 	}

@@ -135,7 +135,7 @@ func (s *Store) KeepVersion(ctx context.Context, id, name string) error {
 	if name == "" || len([]rune(name)) > 120 {
 		return ErrBadName
 	}
-	r, err := s.db.ExecContext(
+	r, err := s.exec(
 		ctx,
 		"REPLACE INTO versions (scene, name, node, made) SELECT id, ?, node, UTC_TIMESTAMP(3) FROM scenes WHERE id = ?",
 		name,
@@ -155,7 +155,7 @@ var ErrBadName = fmt.Errorf("A version needs a name of 1 to 120 letters.")
 
 // DropVersion forgets a name; the state stays.
 func (s *Store) DropVersion(ctx context.Context, id, name string) error {
-	r, err := s.db.ExecContext(ctx, "DELETE FROM versions WHERE scene = ? AND name = ?", id, name)
+	r, err := s.exec(ctx, "DELETE FROM versions WHERE scene = ? AND name = ?", id, name)
 	if err != nil {
 		return plain(err)
 	}

@@ -180,7 +180,7 @@ func summarise(sc *scene.Scene) Summary {
 
 // Delete removes a scene with all its edits.
 func (s *Store) Delete(ctx context.Context, id string) error {
-	r, err := s.db.ExecContext(ctx, "DELETE FROM scenes WHERE id = ?", id)
+	r, err := s.exec(ctx, "DELETE FROM scenes WHERE id = ?", id)
 	if err != nil {
 		return plain(err)
 	}
@@ -242,7 +242,7 @@ func (s *Store) setSummary(ctx context.Context, id string, sum Summary) error {
 	if err != nil {
 		return err
 	}
-	_, err = s.db.ExecContext(ctx, "UPDATE scenes SET summary = ? WHERE id = ?", string(raw), id)
+	_, err = s.exec(ctx, "UPDATE scenes SET summary = ? WHERE id = ?", string(raw), id)
 	return plain(err)
 }
 
@@ -609,8 +609,8 @@ func (s *Store) append(ctx context.Context, id string, expected int64, r row, af
 	}
 	// An edit that has begun to be written is not given up half-way when its page goes away.
 	ctx = context.WithoutCancel(ctx)
-	lost := false
-	err := s.inTransaction(ctx, func(tx *sql.Tx) error {
+	lost, uncertain := false, false
+	write := func(tx *sql.Tx) error {
 		res, err := tx.ExecContext(
 			ctx,
 			"UPDATE scenes SET revision = ?, node = ?, name = ?, changed = UTC_TIMESTAMP(3) WHERE id = ? AND revision = ?",
@@ -648,15 +648,30 @@ func (s *Store) append(ctx context.Context, id string, expected int64, r row, af
 			r.by.takesBack,
 		)
 		return err
-	})
-	if lost {
-		return s.stale(ctx, id, expected)
 	}
-	if err = plain(err); errors.Is(err, ErrUnavailable) {
-		return s.kept(ctx, id, expected, r)
+	for n := 1; ; n++ {
+		err := plain(s.inTransaction(ctx, write))
+		switch {
+		case lost && uncertain: // perhaps by what was written before
+			if is, err := s.isKept(ctx, id, expected, r); err == nil && is {
+				return nil
+			}
+			return s.stale(ctx, id, expected)
+		case lost:
+			return s.stale(ctx, id, expected)
+		case !errors.Is(err, ErrUnavailable):
+			return err
+		}
+		// Writing it once more does no harm: only one row can follow that revision.
+		if err = s.kept(ctx, id, expected, r); !errors.Is(err, ErrNotKept) || n == mostWritten {
+			return err
+		}
+		uncertain = true
 	}
-	return err
 }
+
+// mostWritten is how often a row is written anew where the database went before it could say that it had it.
+const mostWritten = 3
 
 // certainLimit is how long the database is asked whether a row was kept.
 const certainLimit = 8 * time.Second
@@ -710,7 +725,7 @@ func (s *Store) isKept(ctx context.Context, id string, expected int64, r row) (i
 func (s *Store) snapshot(id string, node int64, sc *scene.Scene) error {
 	blob, err := pack(sc)
 	if err == nil {
-		_, err = s.db.Exec("INSERT IGNORE INTO snapshots (scene, node, state) VALUES (?, ?, ?)", id, node, blob)
+		_, err = s.exec(context.Background(), "INSERT IGNORE INTO snapshots (scene, node, state) VALUES (?, ?, ?)", id, node, blob)
 	}
 	return err
 }

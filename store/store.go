@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"math/rand/v2"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -76,7 +77,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	}
 	db := sql.OpenDB(connector)
 	db.SetMaxOpenConns(16)
-	db.SetMaxIdleConns(8)
+	db.SetMaxIdleConns(mostIdle)
 	s := &Store{db: db, scenes: map[string]*history{}}
 	if err := s.migrate(ctx); err != nil {
 		db.Close()
@@ -84,6 +85,9 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	}
 	return s, nil
 }
+
+// mostIdle is how many connections stay open that nobody uses.
+const mostIdle = 8
 
 // How long a connection to the database may take, and any answer of it.
 const (
@@ -163,14 +167,67 @@ func plain(err error) error {
 		return err
 	case errors.Is(err, sql.ErrNoRows):
 		return ErrNotFound
-	case errors.As(err, &refused):
+	case errors.As(err, &refused) && refused.Number != apart:
 		return err
 	}
 	return fmt.Errorf("%w (%s)", ErrUnavailable, err)
 }
 
-// inTransaction runs fn in a transaction.
+// Of several processes that change the same at once one may be told to do it again: by a deadlock, or, where the
+// database is several servers, because the others had taken another change first. Nothing was done then.
+const (
+	mostTries = 12
+	firstWait = 2 * time.Millisecond
+)
+
+// Numbers of MariaDB's errors: a deadlock or a lost certification, a lock that was waited for too long, a server that is
+// not part of the database now.
+const (
+	deadlock  = 1213
+	lockedOut = 1205
+	apart     = 1047
+)
+
+// again does something until it is not told to do it again.
+func (s *Store) again(ctx context.Context, do func() error) error {
+	for n, wait := 1, firstWait; ; n, wait = n+1, wait*2 {
+		err := do()
+		var refused *mysql.MySQLError
+		if !errors.As(err, &refused) || n == mostTries {
+			return err
+		}
+		switch refused.Number {
+		case deadlock, lockedOut:
+		case apart: // so are all connections to it
+			s.db.SetMaxIdleConns(0)
+			s.db.SetMaxIdleConns(mostIdle)
+			wait = max(wait, 20*time.Millisecond)
+		default:
+			return err
+		}
+		select {
+		case <-time.After(wait/2 + rand.N(wait)):
+		case <-ctx.Done():
+			return err
+		}
+	}
+}
+
+// exec does a statement that stands for itself.
+func (s *Store) exec(ctx context.Context, statement string, args ...any) (r sql.Result, err error) {
+	err = s.again(ctx, func() error {
+		r, err = s.db.ExecContext(ctx, statement, args...)
+		return err
+	})
+	return r, err
+}
+
+// inTransaction runs fn in a transaction, more than once if it has to be.
 func (s *Store) inTransaction(ctx context.Context, fn func(tx *sql.Tx) error) error {
+	return s.again(ctx, func() error { return s.once(ctx, fn) })
+}
+
+func (s *Store) once(ctx context.Context, fn func(tx *sql.Tx) error) error {
 	tx, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
 		return err

@@ -354,7 +354,10 @@ func TestSourcesAndJobs(t *testing.T) {
 		t.Fatal(err)
 	}
 	// The program starts again.
-	if those, broken, err := s.LeftJobs(ctx, gone); err != nil || len(those) > 0 || !slices.Equal(broken, []string{j.ID}) {
+	if err := s.GiveBack(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if those, broken, err := s.LeftJobs(ctx); err != nil || len(those) > 0 || !slices.Equal(broken, []string{j.ID}) {
 		t.Fatal(those, broken, err)
 	}
 	jobs, err := s.Jobs(ctx, id, "mixdown")
@@ -369,8 +372,6 @@ func TestSourcesAndJobs(t *testing.T) {
 	}
 }
 
-func gone(string) bool { return false }
-
 // A job that says what it was asked for is begun again when its process has gone, three times in all.
 func TestALeftJobIsTakenOver(t *testing.T) {
 	s := open(t)
@@ -379,12 +380,15 @@ func TestALeftJobIsTakenOver(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if those, broken, err := s.LeftJobs(ctx, func(string) bool { return true }); len(those)+len(broken) > 0 || err != nil {
+	if those, broken, err := s.LeftJobs(ctx); len(those)+len(broken) > 0 || err != nil {
 		t.Errorf("its process goes on, and it is left: %v %v %v", those, broken, err)
 	}
 	for n := range 3 {
+		if err := s.GiveBack(ctx); err != nil {
+			t.Fatal(err)
+		}
 		s.Process = fmt.Sprint("process ", n)
-		those, broken, err := s.LeftJobs(ctx, gone)
+		those, broken, err := s.LeftJobs(ctx)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -72,7 +72,7 @@ func (s *Store) AddTone(ctx context.Context, t Tone) (string, error) {
 		return "", err
 	}
 	id := uuid.NewString()
-	_, err = s.db.ExecContext(
+	_, err = s.exec(
 		ctx,
 		`INSERT IGNORE INTO tones (id, name, place, source, from_sample, to_sample, rate, level_db, thirds, made_up) `+
 			`VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
@@ -92,7 +92,7 @@ func (s *Store) AddTone(ctx context.Context, t Tone) (string, error) {
 
 // SetTone names a tone and says where it was taken.
 func (s *Store) SetTone(ctx context.Context, id, name, place string) error {
-	_, err := s.db.ExecContext(
+	_, err := s.exec(
 		ctx,
 		"UPDATE tones SET name = ?, place = ? WHERE id = ?",
 		cut(name, 120),
@@ -104,6 +104,6 @@ func (s *Store) SetTone(ctx context.Context, id, name, place string) error {
 
 // DropTone forgets a tone; its recording stays.
 func (s *Store) DropTone(ctx context.Context, id string) error {
-	_, err := s.db.ExecContext(ctx, "DELETE FROM tones WHERE id = ?", id)
+	_, err := s.exec(ctx, "DELETE FROM tones WHERE id = ?", id)
 	return plain(err)
 }

@@ -22,10 +22,10 @@ func (t *Tries) Increment(key string, window time.Time) error { return t.Increme
 func (t *Tries) IncrementBy(key string, window time.Time, n int) error {
 	ctx, cancel := context.WithTimeout(context.Background(), answerLimit)
 	defer cancel()
-	_, err := t.db.ExecContext(ctx, "INSERT INTO tries (what, since, n) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE n = n + ?",
+	_, err := t.exec(ctx, "INSERT INTO tries (what, since, n) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE n = n + ?",
 		cut(key, 200), window.Unix(), n, n)
 	if err == nil {
-		_, err = t.db.ExecContext(ctx, "DELETE FROM tries WHERE since < ? LIMIT 100", window.Add(-2*t.window).Unix())
+		_, err = t.exec(ctx, "DELETE FROM tries WHERE since < ? LIMIT 100", window.Add(-2*t.window).Unix())
 	}
 	return plain(err)
 }

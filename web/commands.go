@@ -728,6 +728,10 @@ var startSet = []Command{
 	{"light", "What is seen", "Linen or lamp", "theme, dark, light, colours", nil},
 	{"undo", "The scene", "Undo", "take back", []string{"Ctrl+z"}},
 	{"redo", "The scene", "Redo", "do again", []string{"Ctrl+Shift+z", "Ctrl+y"}},
+	{"undo_last", "The scene", "Undo the last edit of all, whoever made it", "take back what others did", []string{"Alt+z"}},
+	{"note", "The scene", "Leave a note on what is in hand", "remark, comment on a seam, clip, moment or range", []string{"Shift+n"}},
+	{"notes", "The scene", "Go to the notes", "remarks, comments, answers, settle", nil},
+	{"listen", "The scene", "Listen through the scene", "approve seams or ask again, review", nil},
 	{
 		"history",
 		"The scene",

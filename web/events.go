@@ -2,7 +2,9 @@ package web
 
 import (
 	"cmp"
+	"context"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"time"
 
@@ -19,6 +21,13 @@ func (s *Server) events(w http.ResponseWriter, r *http.Request) error {
 	}
 	events, leave := s.Hub.Listen(id)
 	defer leave()
+	if page := r.URL.Query().Get("page"); page != "" && id != "" {
+		defer func() {
+			if err := s.Store.Left(context.WithoutCancel(r.Context()), id, page); err != nil {
+				slog.Debug("a page that was closed is still seen for a while", "err", err)
+			}
+		}()
+	}
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
 	flush := http.NewResponseController(w).Flush
@@ -64,7 +73,9 @@ func (s *Server) mayHear(r *http.Request, scene string) (bool, error) {
 }
 
 func (s *Server) stopJob(w http.ResponseWriter, r *http.Request) error {
-	if !s.Jobs.Stop(chi.URLParam(r, "job")) {
+	if is, err := s.Jobs.Stop(r.Context(), chi.URLParam(r, "job")); err != nil {
+		return err
+	} else if !is {
 		return s.answer(w, http.StatusGone, problem{Message: "This work has ended already."})
 	}
 	w.WriteHeader(http.StatusNoContent)

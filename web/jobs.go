@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"log/slog"
 	"net/http"
+	"os"
+	"path/filepath"
 	"time"
 
 	"blendseam/store"
@@ -62,9 +64,10 @@ func (s *Server) begin(w http.ResponseWriter, r *http.Request, q jobRequest) err
 	return s.answer(w, http.StatusAccepted, job)
 }
 
-// BeginAgain begins the jobs of processes that ended before they were done.
-func (s *Server) BeginAgain(jobs []store.Job) {
-	for _, job := range jobs {
+// TakeJobs begins the jobs of processes that ended before they were done, now and as long as this one goes on. What is
+// half made of them goes.
+func (s *Server) TakeJobs() {
+	begin := func(job store.Job) {
 		s.Jobs.Run(job, func(ctx context.Context, id string, done func(float64)) (any, error) {
 			do, err := s.again(ctx, job)
 			if err != nil {
@@ -74,6 +77,11 @@ func (s *Server) BeginAgain(jobs []store.Job) {
 			return do(ctx, id, done)
 		})
 	}
+	s.Jobs.Takes(begin, func(id string) {
+		if err := os.RemoveAll(filepath.Join(s.Made, id)); err != nil {
+			slog.Warn("what was half made could not be removed", "err", err)
+		}
+	})
 }
 
 // again is the work of a job that was left.

@@ -59,7 +59,7 @@ func (q *joinRequest) work(
 			_ = s.Remove(ctx, info.ID) // unless somebody uses the same
 			return nil, err
 		}
-		s.tellEdited(id, q.Page, c)
+		s.tellEdited(ctx, id, q.Page, c)
 		s.Returned()
 		return JoinResult{joinedClip(c), c.Words}, s.Analyse(ctx, id, info, st.Scene.SampleRate)
 	}, nil

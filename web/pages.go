@@ -56,6 +56,7 @@ type view struct {
 	List    any
 	Problem string
 	Person  *store.Caller // who looks at it, nil where nobody is asked
+	Role    store.Role    // theirs in the scene
 }
 
 // Signed tells whether somebody is signed in.
@@ -86,6 +87,12 @@ func (s *Server) page(w http.ResponseWriter, r *http.Request, name string, v vie
 func (s *Server) pageAs(w http.ResponseWriter, r *http.Request, status int, name string, v view) error {
 	v.Screen = name
 	v.Person = store.CallerOf(r.Context())
+	if v.Scene != "" && v.Person != nil {
+		var err error
+		if v.Role, err = s.Store.RoleIn(r.Context(), "scene", v.Scene); err != nil {
+			return err
+		}
+	}
 	if v.Here == "" {
 		v.Here = name
 	}

@@ -1,10 +1,13 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"html/template"
+	"maps"
 	"math"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -63,6 +66,7 @@ type reportRow struct {
 	Figures []reportFigure
 	Was     *report.Row // as it was, if it was another
 	Wave    template.HTML
+	Notes   []NoteView
 }
 
 type reportFigure struct{ Name, Value, Was string }
@@ -89,10 +93,19 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
+	notes, err := s.notesOf(r)
+	if err != nil {
+		return err
+	}
+	ofSeam := map[audit.SeamID][]NoteView{}
+	for _, n := range notes {
+		ofSeam[n.Seam] = append(ofSeam[n.Seam], n)
+	}
 	var rows []reportRow
 	for i, x := range after {
 		count[string(x.Verdict)]++
-		row := reportRow{Row: report.RowOf(now.Scene, x), Number: i + 1}
+		row := reportRow{Row: report.RowOf(now.Scene, x), Number: i + 1, Notes: ofSeam[x.ID]}
+		delete(ofSeam, x.ID)
 		then, ok := old[x.ID]
 		if ok {
 			if a := report.RowOf(was.Scene, then); a.Why != row.Why || a.Verdict != row.Verdict {
@@ -117,6 +130,8 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) error {
 		}
 		rows = append(rows, row)
 	}
+	rest := slices.Concat(slices.Collect(maps.Values(ofSeam))...)
+	slices.SortFunc(rest, func(a, b NoteView) int { return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(a.Made, b.Made)) })
 	return s.page(
 		w, r,
 		"report",
@@ -132,6 +147,7 @@ func (s *Server) reportPage(w http.ResponseWriter, r *http.Request) error {
 				"Rate":     now.Scene.Rate.String(),
 				"Since":    r.URL.Query().Get("since"),
 				"Versions": versions,
+				"Notes":    rest,
 			},
 		},
 	)

@@ -152,7 +152,11 @@ func (s *Server) sceneFile(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return store.ErrNotFound
 	}
-	raw, err := format.Write(scene.SavedFrom(st.Scene, scene.Origin{Scene: chi.URLParam(r, "scene"), State: st.Node}))
+	noted, err := s.Noted(r.Context(), chi.URLParam(r, "scene"), st.Scene)
+	if err != nil {
+		return err
+	}
+	raw, err := format.Write(scene.SavedFrom(noted, scene.Origin{Scene: chi.URLParam(r, "scene"), State: st.Node}))
 	if err != nil {
 		return err
 	}
@@ -268,12 +272,16 @@ func (s *Server) edited(w http.ResponseWriter, r *http.Request, q editRequest, c
 		return err
 	}
 	err = s.answer(w, http.StatusOK, EditAnswer{c.Revision, c.Words, c.Undo, c.Redo, compare(c.Before, c.Scene)})
-	s.tellEdited(chi.URLParam(r, "scene"), q.Page, c)
+	s.tellEdited(r.Context(), chi.URLParam(r, "scene"), q.Page, c)
 	return err
 }
 
-func (s *Server) tellEdited(id, page string, c store.Change) {
-	s.Hub.Tell(id, "edit", map[string]any{"revision": c.Revision, "words": c.Words, "page": page})
+func (s *Server) tellEdited(ctx context.Context, id, page string, c store.Change) {
+	who := ""
+	if p := store.CallerOf(ctx); p != nil {
+		who = p.Name
+	}
+	s.Hub.Edited(id, c.Revision, c.Words, who, page)
 }
 
 // changes is what differs between two states of a scene: what is not named stayed as it was.

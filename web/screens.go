@@ -33,6 +33,8 @@ func screens() []screen {
 		{"report", "/scenes/{scene}/report", "Report", listens, (*Server).reportPage},
 		{"hand-over", "/scenes/{scene}/hand-over", "Hand over", edits, (*Server).handOverPage},
 		{"come-back", "/scenes/{scene}/come-back", "Come back", edits, (*Server).comeBackPage},
+		{"notes", "/scenes/{scene}/remarks", "Notes", listens, (*Server).notesPage},
+		{"listen", "/scenes/{scene}/listen", "", listens, (*Server).listenPage},
 		{"people", "/people", "People", access.Person, (*Server).peoplePage},
 		{"settings", "/settings", "Settings", access.Person, (*Server).settingsPage},
 		{"keys", "/keys", "Keys", access.Person, (*Server).keysPage},
@@ -58,14 +60,14 @@ type way struct {
 }
 
 // ways are the screens of a scene, or with "" those beside scenes, that the navigation lists. Where nobody is asked who
-// they are, there are no people.
-func ways(scene, here string, person *store.Caller) (list []way) {
+// they are, there are no people; a person sees those that their role in the scene lets them open.
+func ways(scene, here string, person *store.Caller, role store.Role) (list []way) {
 	for _, x := range screens() {
 		of := strings.HasPrefix(x.Path, ofScene)
 		if person == nil && x.Name == "people" {
 			continue
 		}
-		if x.Words != "" && of == (scene != "") {
+		if x.Words != "" && of == (scene != "") && (!of || person == nil || role.Covers(x.Needs.Role)) {
 			list = append(list, way{strings.ReplaceAll(x.Path, "{scene}", scene), x.Words, x.Name == here})
 		}
 	}
@@ -73,8 +75,8 @@ func ways(scene, here string, person *store.Caller) (list []way) {
 }
 
 // Scenes are the ways to the pages of the scene that a page is about, Others those to the rest.
-func (v view) Scenes() []way { return ways(v.Scene, v.Here, v.Person) }
-func (v view) Others() []way { return ways("", v.Here, v.Person) }
+func (v view) Scenes() []way { return ways(v.Scene, v.Here, v.Person, v.Role) }
+func (v view) Others() []way { return ways("", v.Here, v.Person, v.Role) }
 
 // Script tells whether the page has one.
 func (v view) Script() bool {

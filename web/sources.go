@@ -228,7 +228,7 @@ func (s *Server) tellState(ctx context.Context, id string) error {
 	if err != nil {
 		return err
 	}
-	s.Hub.Tell(id, "edit", map[string]any{"revision": st.Revision, "words": st.Undo})
+	s.Hub.Edited(id, st.Revision, st.Undo, "", "")
 	return nil
 }
 

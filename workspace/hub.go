@@ -10,6 +10,7 @@ import (
 type Hub struct {
 	mu    sync.Mutex
 	pages map[chan Event]string // the scene that a page shows, "" for all
+	at    map[string]int64      // the newest revision of a scene that was told
 	ended chan struct{}
 	once  sync.Once
 }
@@ -22,7 +23,7 @@ type Event struct {
 }
 
 func newHub() *Hub {
-	return &Hub{pages: map[chan Event]string{}, ended: make(chan struct{})}
+	return &Hub{pages: map[chan Event]string{}, at: map[string]int64{}, ended: make(chan struct{})}
 }
 
 // Close tells all listeners that nothing more will come.
@@ -52,6 +53,39 @@ func (h *Hub) Listening() int {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	return len(h.pages)
+}
+
+// Edited tells that a scene was edited, by whom and on which page; "" where that is not known here.
+func (h *Hub) Edited(scene string, revision int64, words, who, page string) {
+	h.mu.Lock()
+	if h.at[scene] >= revision { // here or by the database, whichever came first
+		h.mu.Unlock()
+		return
+	}
+	h.at[scene] = revision
+	h.mu.Unlock()
+	h.Tell(scene, "edit", map[string]any{"revision": revision, "words": words, "who": who, "page": page})
+}
+
+// told is the newest revision of a scene that was told.
+func (h *Hub) told(scene string) int64 {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.at[scene]
+}
+
+// scenes are those that pages show.
+func (h *Hub) scenes() (list []string) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	seen := map[string]bool{"": true}
+	for _, id := range h.pages {
+		if !seen[id] {
+			seen[id] = true
+			list = append(list, id)
+		}
+	}
+	return list
 }
 
 // Tell sends to all pages of a scene, or to every page if scene is "". A page too slow to listen misses it, and

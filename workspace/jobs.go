@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"log/slog"
+	"maps"
 	"sync"
 	"time"
 
@@ -23,6 +24,7 @@ type Jobs struct {
 	mu    sync.Mutex
 	stops map[string]context.CancelFunc
 	at    map[string]float64 // progress of those under way, 0..1
+	over  chan struct{}      // closed as the program ends
 	ended bool               // the program ends: what begins now is stopped at once
 	group sync.WaitGroup
 }
@@ -34,6 +36,55 @@ func newJobs(ctx context.Context, st *store.Store, h *Hub) *Jobs {
 		hub:   h,
 		stops: map[string]context.CancelFunc{},
 		at:    map[string]float64{},
+		over:  make(chan struct{}),
+	}
+}
+
+// Takes begins to take the jobs that other processes leave, by begin; clear is told of those that nobody can go on with.
+// They are looked for until the workspace is closed.
+func (j *Jobs) Takes(begin func(store.Job), clear func(id string)) {
+	look := func() {
+		those, broken, err := j.store.LeftJobs(j.ctx)
+		if err != nil {
+			slog.Debug("jobs that were left could not be looked for", "err", err)
+		}
+		for _, job := range those {
+			clear(job.ID)
+			begin(job)
+		}
+		for _, id := range broken {
+			clear(id)
+		}
+	}
+	look()
+	j.group.Go(func() {
+		for every := time.NewTicker(store.BeatEvery); ; {
+			select {
+			case <-j.over:
+				every.Stop()
+				return
+			case <-every.C:
+				j.beat()
+				look()
+			}
+		}
+	})
+}
+
+// beat says that this process goes on, and stops what it is asked to, or has lost.
+func (j *Jobs) beat() {
+	j.mu.Lock()
+	at := maps.Clone(j.at)
+	j.mu.Unlock()
+	if len(at) == 0 {
+		return
+	}
+	stopping, lost, err := j.store.Beat(j.ctx, at)
+	if err != nil {
+		slog.Warn("the database could not be told how far jobs are", "err", err)
+	}
+	for _, id := range append(stopping, lost...) {
+		j.stopHere(id)
 	}
 }
 
@@ -121,7 +172,10 @@ func (j *Jobs) Progress(job store.Job) Progress {
 	j.mu.Lock()
 	defer j.mu.Unlock()
 	if job.State == "running" {
-		return Progress{job, j.at[job.ID]}
+		if at, here := j.at[job.ID]; here {
+			return Progress{job, at}
+		}
+		return Progress{job, job.Done}
 	}
 	return Progress{job, 1}
 }
@@ -133,8 +187,19 @@ func (j *Jobs) Running() int {
 	return len(j.stops)
 }
 
-// Stop stops a job; false if it is not under way.
-func (j *Jobs) Stop(id string) bool {
+// Stop stops a job, whichever process does it; false if none does.
+func (j *Jobs) Stop(ctx context.Context, id string) (bool, error) {
+	if j.stopHere(id) {
+		return true, nil
+	}
+	err := j.store.AskToStop(ctx, id)
+	if errors.Is(err, store.ErrNotFound) {
+		return false, nil
+	}
+	return err == nil, err
+}
+
+func (j *Jobs) stopHere(id string) bool {
 	j.mu.Lock()
 	defer j.mu.Unlock()
 	stop := j.stops[id]
@@ -146,12 +211,20 @@ func (j *Jobs) Stop(id string) bool {
 
 func (j *Jobs) close() {
 	j.mu.Lock()
+	if j.ended {
+		j.mu.Unlock()
+		return
+	}
 	j.ended = true
 	for _, stop := range j.stops {
 		stop()
 	}
 	j.mu.Unlock()
+	close(j.over)
 	j.group.Wait()
+	if err := j.store.GiveBack(j.ctx); err != nil {
+		slog.Warn("jobs could not be given back at once", "err", err)
+	}
 }
 
 // AnalysisJob is the kind of the jobs that analyse recordings.

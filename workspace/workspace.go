@@ -99,6 +99,7 @@ func New(ctx context.Context, in intake.Intake) *Workspace {
 	}
 	w.ctx, w.stop = context.WithCancel(context.WithoutCancel(ctx))
 	w.Jobs = newJobs(w.ctx, in.Store, w.Hub)
+	w.work.Go(w.follow)
 	return w
 }
 

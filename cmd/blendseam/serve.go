@@ -195,10 +195,6 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 		return err
 	}
 	made := filepath.Join(c.Var, "made")
-	left, err := leftJobs(ctx, o, made)
-	if err != nil {
-		return err
-	}
 	begin, err := first(ctx, o.Intake)
 	if err != nil {
 		return err
@@ -217,7 +213,7 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 		Demo: func(ctx context.Context, production string) (string, error) {
 			return loadDemo(ctx, o.Intake, production)
 		}})
-	s.BeginAgain(left)
+	s.TakeJobs()
 	url := fmt.Sprintf("http://%s/", l.Addr())
 	if secured != nil {
 		url = strings.Replace(url, "http:", "https:", 1)
@@ -252,21 +248,4 @@ func (c *serveCmd) secured() (*tls.Config, error) {
 		return nil, fmt.Errorf("--tls-cert, --tls-key: %w", err)
 	}
 	return &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS12}, nil
-}
-
-// leftJobs takes over the jobs of processes that have gone, and removes what they had half made.
-func leftJobs(ctx context.Context, o *opened, made string) ([]store.Job, error) {
-	those, broken, err := o.Store.LeftJobs(ctx, o.work.Alive)
-	if err != nil {
-		return nil, err
-	}
-	for _, job := range those {
-		broken = append(broken, job.ID)
-	}
-	for _, id := range broken {
-		if err := os.RemoveAll(filepath.Join(made, id)); err != nil {
-			return nil, err
-		}
-	}
-	return those, nil
 }

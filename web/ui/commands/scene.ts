@@ -14,6 +14,7 @@ import type { Lulls } from "./lulls.ts";
 import type { Mending } from "./mending.ts";
 import { moves } from "./moves.ts";
 import { places } from "./places.ts";
+import type { Remarking } from "./remarking.ts";
 import type { Stage } from "./stage.ts";
 import { tracks } from "./tracks.ts";
 import type { Voicing } from "./voicing.ts";
@@ -37,6 +38,7 @@ export function sceneCommands(
     voicing: Voicing;
     auditions: Auditions;
     blending: Blending;
+    remarking: Remarking;
   },
   views: Views,
   sceneFile: string,
@@ -56,12 +58,14 @@ export function sceneCommands(
     ...parts.voicing.commands(),
     ...parts.auditions.commands(views.benchSeam),
     ...parts.blending.commands(),
+    ...parts.remarking.commands(),
     snapping: views.snapping,
     bench_closer: () => views.zoomBench(1 / 1.8),
     bench_wider: () => views.zoomBench(1.8),
     picture: views.larger,
     undo: () => void edits.travel("undo"),
     redo: () => void edits.travel("redo"),
+    undo_last: () => void edits.travel("undo", true),
     history: () => openPast(false),
     version: () => openPast(true),
     rename: () =>

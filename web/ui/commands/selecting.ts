@@ -71,6 +71,11 @@ export class Selecting {
   asked(): void {
     const address = new URLSearchParams(location.search);
     const p = findClip(this.stage.scene, address.get("clip") ?? "");
+    if (!p && address.has("at")) {
+      const at = Number(address.get("at")) || 0;
+      this.stage.seek(at);
+      this.stage.timeline.reveal(at);
+    }
     if (!p) return;
     const at = address.has("at") ? Number(address.get("at")) || 0 : p.clip.from;
     this.take({ kind: "clips", ids: [p.clip.id] });

@@ -92,8 +92,9 @@ export class Edits {
     );
   };
 
-  travel = (which: "undo" | "redo"): Promise<boolean> =>
-    this.inTurn(() => post<EditAnswer>(`/scenes/${this.id}/${which}`, this.at()));
+  /** Takes back what one did last oneself, or the last of all. */
+  travel = (which: "undo" | "redo", last = false): Promise<boolean> =>
+    this.inTurn(() => post<EditAnswer>(`/scenes/${this.id}/${which}`, { ...this.at(), last }));
 
   /** Sends what is an edit, but has an address of its own. */
   send = (ask: () => Promise<EditAnswer>): Promise<boolean> => this.inTurn(ask);

@@ -102,7 +102,8 @@ Alpine.data("people", () => ({
     }
   },
   async takeOut(p: Row, m: MemberRow) {
-    if (confirm(`Take ${m.shown} out of ${p.name}? What they did stays.`)) await this.set(p, m.name, "").catch(() => {});
+    if (confirm(`Take ${m.shown} out of ${p.name}? What they did stays.`))
+      await this.set(p, m.name, "").catch(() => {});
   },
   async add(p: Row, form: HTMLFormElement) {
     const f = new FormData(form);

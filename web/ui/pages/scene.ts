@@ -9,16 +9,17 @@ import { type Figure, PictureView } from "../bench/stills.ts";
 import { TrackMeters } from "../bench/track-meters.ts";
 import { Auditions, type Hearing } from "../commands/auditions.ts";
 import { benchEdits } from "../commands/bench-edits.ts";
-import type { Style } from "../commands/blend-all.ts";
 import { Blending } from "../commands/blending.ts";
 import { cardNow } from "../commands/card-now.ts";
 import { place } from "../commands/clipboard.ts";
+import { hearElsewhere } from "../commands/elsewhere.ts";
 import { Evening } from "../commands/evening.ts";
 import { Filling } from "../commands/filling.ts";
 import { type Command, keyName, listenForCommands } from "../commands/keys.ts";
 import { Lulls } from "../commands/lulls.ts";
 import { Mending } from "../commands/mending.ts";
 import { edges } from "../commands/moves.ts";
+import { Remarking } from "../commands/remarking.ts";
 import { sceneCommands } from "../commands/scene.ts";
 import { Selecting } from "../commands/selecting.ts";
 import { Edits, type Stage } from "../commands/stage.ts";
@@ -30,7 +31,6 @@ import { setUpWaves } from "../drawing/waves.ts";
 import { get, pageData } from "../model/api.ts";
 import { clock } from "../model/clock.ts";
 import { setUpCurves } from "../model/curves.ts";
-import { listen } from "../model/events.ts";
 import type { ScenePage } from "../model/page.ts";
 import { edgeAt, findClip, prepare } from "../model/scene.ts";
 import { type BenchView, canBlend, oneFrame } from "../model/seam.ts";
@@ -103,6 +103,7 @@ const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
   edgesInHand: () => (stage.selection.kind === "none" ? [] : edges(stage)),
   leads: () => list.led.map((s) => ({ track: s.track, at: s.at, lead: s.lead! })),
   off: () => list.off,
+  remarked: () => remarking.drawn(),
   offsets: () => feed.offsets,
   ducks: () => feed.ducks,
   select: (s) => selecting.take(s),
@@ -135,6 +136,7 @@ const bench = new Bench($("bench"), {
 const list = new SeamList($("seams"), (s) => selecting.seam(s), {
   when: (s) => clock(scene, rate, s.at),
   lead: (s) => leadOf(s, rate, sr),
+  people: (s) => remarking.ofSeam(s.id),
 });
 
 const stage: Stage = {
@@ -166,6 +168,12 @@ const stage: Stage = {
   note: (words) => (panel.did = words),
 };
 const selecting = new Selecting(stage);
+const remarking = new Remarking(stage, (words) => {
+  if (panel) panel.present = words;
+  list.again();
+  timeline.repaint();
+  if (panel) found();
+});
 const view = new PictureView(stage, pictures);
 const lulls = new Lulls(stage);
 const filling = new Filling(stage, lulls, (from, to, part) => void auditions.part(from, to, part));
@@ -277,7 +285,8 @@ function showCounts(): void {
 
 function showScene(): void {
   Object.assign(panel, sceneWords(scene, rate));
-  showCard(cardNow(stage, { feed, lulls, mending, rooms, voices, selecting }, tables, keyOf));
+  showCard(remarking.card(cardNow(stage, { feed, lulls, mending, rooms, voices, selecting }, tables, keyOf)));
+  void remarking.remarks.at(stage.selection.kind === "seam" ? list.chosen : "");
   if (stage.selection.kind === "seam") mending.look();
   const one = stage.selection.kind === "clips" ? stage.selection.ids : [];
   curve.show(one.length === 1 ? findClip(scene, one[0])?.clip : undefined);
@@ -289,7 +298,7 @@ function showScene(): void {
 
 const does = sceneCommands(
   stage,
-  { mending, lulls, filling, evening, voicing, auditions, blending },
+  { mending, lulls, filling, evening, voicing, auditions, blending, remarking },
   {
     zoomBench: (by) => {
       bench.zoom(by);
@@ -342,6 +351,7 @@ Alpine.data("scene", () => ({
     meter.show([], 0);
     requestAnimationFrame(tick);
     selecting.asked();
+    remarking.begin();
   },
   filterSeams() {
     list.filter(String(panel.filter));
@@ -363,24 +373,9 @@ function order(worst: boolean): void {
 
 // --- what happens elsewhere ---
 
-listen(sceneID, {
-  edited: (revision, words) => {
-    if (revision <= scene.revision) return;
-    void edits.after(async () => {
-      if (revision <= scene.revision) return;
-      await edits.catchUp();
-      say(`Edited elsewhere: ${words}. This page shows it now.`);
-    });
-  },
-  seams: () => void feed.load(),
-  away: () => edits.away(true),
-  back: () => edits.away(false),
-  keys: async () => {
-    commands = await get<Command[]>("/commands");
-    showScene();
-  },
-  mending: (done, of) => mending.progress(done, of),
-  blends: (styles) => (mending.styles = styles as Style[]),
+hearElsewhere(stage, { feed, mending, remarking }, async () => {
+  commands = await get<Command[]>("/commands");
+  showScene();
 });
 
 onLook(() => {

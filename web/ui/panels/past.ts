@@ -10,6 +10,7 @@ interface Past {
   words: string;
   at: string;
   where: "done" | "undone" | "aside";
+  who?: string;
 }
 interface Version {
   name: string;
@@ -50,7 +51,7 @@ const when = (at: string): string => {
 };
 
 const list = new LongList<Row>(
-  (r) => `${r.words} ${r.label} ${r.time}`,
+  (r) => `${r.words} ${r.label} ${r.time} ${r.who}`,
   (rows, count) => Object.assign(view!, { rows, count }),
 );
 
@@ -60,6 +61,7 @@ async function load(): Promise<void> {
   const got = await get<{ now: number; edits: Past[]; versions: Version[] }>(`${id}/history`);
   const rows = got.edits.reverse().map((p) => ({
     ...p,
+    who: p.who ?? "",
     time: when(p.at),
     tone: p.node === got.now ? "now" : p.where,
     mark: p.node === got.now ? "●" : p.where === "done" ? "│" : "┆",

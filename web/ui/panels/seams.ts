@@ -16,6 +16,13 @@ const RANK: Record<string, number> = { rough: 0, audible: 1, clean: 2, "": 3 };
 
 const rank = (s: Seam): number => (s.accepted === undefined ? RANK[s.verdict] : RANK.clean);
 
+/** What rows say beside what the server knows of their seams. */
+export interface Says {
+  when(s: Seam): string;
+  lead(s: Seam): string;
+  people(s: Seam): string; // notes on it, and who has it in hand
+}
+
 export class SeamList {
   worst = false;
   all: Seam[] = [];
@@ -31,9 +38,9 @@ export class SeamList {
   readonly choose: (s: Seam) => void;
 
   private words = ""; // that those in the list have
-  private says: { when(s: Seam): string; lead(s: Seam): string };
+  private says: Says;
 
-  constructor(box: HTMLElement, choose: (s: Seam) => void, says: { when(s: Seam): string; lead(s: Seam): string }) {
+  constructor(box: HTMLElement, choose: (s: Seam) => void, says: Says) {
     [this.box, this.choose, this.says] = [box, choose, says];
     box.append(this.inner);
     box.addEventListener("scroll", () => this.paint());
@@ -63,6 +70,11 @@ export class SeamList {
     this.off = all.filter((s) => rank(s) < RANK.clean).map((s) => ({ at: s.at, tone: s.verdict }));
     this.led = all.filter((s) => s.lead && s.kind !== "fade");
     this.sort();
+  }
+
+  /** Shows anew what rows say beside. */
+  again(): void {
+    this.paint();
   }
 
   sort(): void {
@@ -131,7 +143,14 @@ export class SeamList {
     const was = this.rows;
     this.rows = new Map();
     for (const [k, s] of this.order.slice(first, last).entries()) {
-      const shows = JSON.stringify([s, first + k, this.number(s), s.id === this.chosen, this.says.when(s)]),
+      const shows = JSON.stringify([
+          s,
+          first + k,
+          this.number(s),
+          s.id === this.chosen,
+          this.says.when(s),
+          this.says.people(s),
+        ]),
         kept = was.get(s.id);
       this.rows.set(s.id, kept?.shows === shows ? kept : { shows, el: this.row(s, first + k) });
     }
@@ -165,12 +184,15 @@ export class SeamList {
     middle.querySelector(".who")!.textContent = name(s);
     middle.querySelector(".why")!.textContent = [
       s.accepted === undefined ? "" : "accepted",
+      this.says.people(s),
       this.says.lead(s),
       s.why || "being measured",
     ]
       .filter(Boolean)
       .join(" · ");
-    el.title = [`${s.track_name}: ${name(s)}`, this.says.lead(s), s.why, s.accepted].filter(Boolean).join("\n");
+    el.title = [`${s.track_name}: ${name(s)}`, this.says.people(s), this.says.lead(s), s.why, s.accepted]
+      .filter(Boolean)
+      .join("\n");
     el.append(m, middle, drawing(s));
     return el;
   }

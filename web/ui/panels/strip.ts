@@ -67,6 +67,7 @@ export const blank = {
   about: "",
   kept: "All kept",
   did: "",
+  present: "",
   playMark: "▶",
   playWords: "Play",
   seamCount: "",

@@ -23,6 +23,7 @@ export interface Desk extends HeaderDesk {
   edgesInHand(): Edge[];
   leads(): { track: string; at: number; lead: number }[];
   off(): { at: number; tone: string }[]; // seams that are audible or rough, and not accepted
+  remarked(): { notes: { at: number; length: number; words: string }[]; others: { at: number; who: string }[] };
   offsets(): Record<string, number>;
   ducks(): Record<string, LevelPoint[]>;
   select(s: Selection): void;

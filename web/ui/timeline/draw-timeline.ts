@@ -62,6 +62,7 @@ export function paint(t: Drawn): void {
   c.fillRect(0, 0, width, RULER);
   ruler(t, c, col, sel);
   markers(t, c, col, sel);
+  remarked(t, c, col);
   leads(t, c, rows, col);
   edges(t, c, rows, col);
   const x = toX(t.view, t.desk.playhead());
@@ -164,6 +165,40 @@ function markers(t: Drawn, c: CanvasRenderingContext2D, col: Colours, sel: Selec
       text = fitted(c, m.name, Math.min(120, next));
     c.fillText(text, x + 6, RULER - 2);
     free = x + c.measureText(text).width + 12;
+  }
+}
+
+/** Notes that are open: a slip of paper on the ruler, with its range; and where others have a seam in hand, by name. */
+function remarked(t: Drawn, c: CanvasRenderingContext2D, col: Colours): void {
+  const { notes, others } = t.desk.remarked();
+  c.font = `11px ${TEXT}`;
+  for (const n of notes) {
+    const x = toX(t.view, n.at),
+      end = x + n.length / t.view.perPixel;
+    if (end < -10 || x > t.width + 10) continue;
+    c.fillStyle = col.music;
+    if (n.length) c.fillRect(x, RULER - 2, Math.max(1, end - x), 2);
+    c.beginPath();
+    c.moveTo(x - 4, RULER - 12);
+    c.lineTo(x + 2, RULER - 12);
+    c.lineTo(x + 5, RULER - 9);
+    c.lineTo(x + 5, RULER - 2);
+    c.lineTo(x - 4, RULER - 2);
+    c.fill();
+    c.fillStyle = col.surface;
+    c.fillRect(x - 2, RULER - 8, 5, 1);
+    c.fillRect(x - 2, RULER - 5, 5, 1);
+  }
+  for (const o of others) {
+    const x = toX(t.view, o.at),
+      text = fitted(c, o.who, 90),
+      w = c.measureText(text).width;
+    if (x < -w || x > t.width) continue;
+    c.fillStyle = col.ink;
+    c.fillRect(x - 0.5, RULER, 1, t.height);
+    c.fillRect(x, RULER + 1, w + 8, 14);
+    c.fillStyle = col.surface;
+    c.fillText(text, x + 4, RULER + 12);
   }
 }
 

@@ -2,6 +2,7 @@ package merge_test
 
 import (
 	"errors"
+	"fmt"
 	"math/rand/v2"
 	"reflect"
 	"slices"
@@ -85,4 +86,91 @@ func sounding(c *scene.Clip) scene.Clip {
 		own.Lulls[i].ID = ""
 	}
 	return own
+}
+
+// What an edit did is done away with, and what was done since stays: with nothing done since the scene is as it was
+// before; else it can be, and what only the later edits touched is as they left it.
+func TestAnEditIsTakenBackFromAmongLaterOnes(t *testing.T) {
+	seeds := uint64(1500)
+	if testing.Short() {
+		seeds = 400
+	}
+	alone, among, entangled, lost := 0, 0, 0, 0
+	for seed := range seeds {
+		rng := rand.New(rand.NewPCG(seed, 43))
+		before := edited(scenetest.Mixed(t, timecode.F25), rng.IntN(8), rng)
+		e := scenetest.Random(before, rng)
+		after, err := scene.Apply(before, e)
+		if err != nil {
+			continue
+		}
+		back, why, err := merge.Without(before, after, after, "taken back")
+		if err != nil || why != "" {
+			t.Fatalf("seed %d: %T alone is not taken back: %s %v", seed, e, why, err)
+		}
+		was, err := scene.Apply(after, back)
+		if err != nil {
+			t.Fatalf("seed %d: %T alone: %v", seed, e, err)
+		}
+		if what := differs(before, was); what != "" {
+			t.Fatalf("seed %d: %T taken back leaves %s", seed, e, what)
+		}
+		alone++
+		now := edited(after, 1+rng.IntN(3), rng)
+		back, why, err = merge.Without(before, after, now, "taken back")
+		if err != nil {
+			t.Fatalf("seed %d: %v", seed, err)
+		}
+		if why != "" {
+			entangled++
+			continue
+		}
+		then, err := scene.Apply(now, back)
+		if err == nil {
+			err = then.Check()
+		}
+		if err != nil {
+			t.Fatalf("seed %d: %T from among later ones: %v", seed, e, err)
+		}
+		among++
+		for _, track := range after.Tracks {
+			for _, c := range track.Clips {
+				_, own := before.Clip(c.ID)
+				_, later := now.Clip(c.ID)
+				if own == nil || !reflect.DeepEqual(own.Sounding(), c.Sounding()) {
+					continue // the edit did something to it
+				}
+				_, is := then.Clip(c.ID)
+				if (later == nil) != (is == nil) || is != nil && !reflect.DeepEqual(sounding(is), sounding(later)) {
+					lost++
+					t.Logf("seed %d: %T: %+v came out as %+v", seed, e, later, is)
+				}
+			}
+		}
+	}
+	t.Logf("%d taken back alone, %d from among later ones, %d touch", alone, among, entangled)
+	if among < entangled || lost > 0 {
+		t.Errorf("%d from among later ones, %d touch, %d clips lose something", among, entangled, lost)
+	}
+}
+
+// differs says what is not the same in two scenes, but for ids of what was removed and came back.
+func differs(a, b *scene.Scene) string {
+	if len(a.Tracks) != len(b.Tracks) || len(a.Markers) != len(b.Markers) {
+		return "another number of tracks or markers"
+	}
+	for i, t := range a.Tracks {
+		o := b.Tracks[i]
+		if len(t.Clips) != len(o.Clips) || len(t.Blends) != len(o.Blends) || t.Name != o.Name || t.GainDB != o.GainDB {
+			return "the track " + t.Name
+		}
+		for k, c := range t.Clips {
+			x, y := sounding(&c), sounding(&o.Clips[k])
+			x.ID, y.ID, x.Link, y.Link, x.Fills, y.Fills = "", "", "", "", nil, nil
+			if !reflect.DeepEqual(x, y) {
+				return fmt.Sprintf("%+v, which was %+v", y, x)
+			}
+		}
+	}
+	return ""
 }

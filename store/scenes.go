@@ -266,7 +266,12 @@ func (s *Store) open(ctx context.Context, id string) (h *history, done func(), e
 	}
 	s.mu.Unlock()
 	h.mu.Lock()
-	if err := s.catchUp(ctx, id, h); err != nil {
+	err = s.catchUp(ctx, id, h)
+	for n := 1; s.several && errors.Is(err, ErrUnavailable) && n < mostTries; n++ { // another server has it, too
+		time.Sleep(time.Duration(n) * 20 * time.Millisecond)
+		err = s.catchUp(ctx, id, h)
+	}
+	if err != nil {
 		h.mu.Unlock()
 		if errors.Is(err, ErrNotFound) {
 			s.mu.Lock()

@@ -4,24 +4,17 @@
 package store
 
 import (
-	"cmp"
 	"context"
 	"database/sql"
-	"embed"
 	"errors"
 	"fmt"
-	"io/fs"
 	"math/rand/v2"
 	"sync"
 	"sync/atomic"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
-	"github.com/pressly/goose/v3"
 )
-
-//go:embed migrations/*.sql
-var migrations embed.FS
 
 // ErrNotFound says that there is no such scene, source or job.
 var ErrNotFound = errors.New("not found")
@@ -43,58 +36,36 @@ type Store struct {
 	Process string       // the name of this process, for the jobs that it does; see LeftJobs
 	Room    func() error // says why there is no room for another edit; nil if that is known to others
 
-	db     *sql.DB
-	mu     sync.Mutex
-	scenes map[string]*history
-	later  sync.WaitGroup // snapshots being written
+	db      *sql.DB
+	several bool // servers that share what they are told
+	mu      sync.Mutex
+	scenes  map[string]*history
+	later   sync.WaitGroup // snapshots being written
 
 	anyAccount atomic.Bool  // there are accounts
 	looked     atomic.Int64 // when there were none, in nanoseconds since 1970
 }
 
-// Open connects to a database, by its DSN in the form of go-sql-driver/mysql, and brings its tables up to date.
+// Open connects to a database, by its DSN in the form of go-sql-driver/mysql, and brings its tables up to date. Several
+// servers of one database are named as tcp(HOST:PORT,HOST:PORT,...): whichever is part of it is used.
 func Open(ctx context.Context, dsn string) (*Store, error) {
-	c, err := mysql.ParseDSN(dsn)
-	if err != nil {
-		return nil, fmt.Errorf("the DSN of the database cannot be read: %w", err)
-	}
-	if c.DBName == "" {
-		return nil, errors.New("the DSN names no database; it should end in /NAME")
-	}
-	c.ParseTime, c.Loc, c.InterpolateParams, c.Logger = true, time.UTC, true, &mysql.NopLogger{}
-	c.Collation = "utf8mb4_bin"
-	if c.Params == nil {
-		c.Params = map[string]string{}
-	}
-	// A database that has gone without a word is not waited for for ever.
-	c.Timeout = cmp.Or(c.Timeout, dialLimit)
-	c.ReadTimeout, c.WriteTimeout = cmp.Or(c.ReadTimeout, answerLimit), cmp.Or(c.WriteTimeout, answerLimit)
-	c.Params["time_zone"] = "'+00:00'"
-	c.Params["sql_mode"] = "'STRICT_ALL_TABLES'"
-	connector, err := mysql.NewConnector(c)
+	connector, addr, several, err := connectorOf(ctx, dsn)
 	if err != nil {
 		return nil, err
 	}
 	db := sql.OpenDB(connector)
 	db.SetMaxOpenConns(16)
 	db.SetMaxIdleConns(mostIdle)
-	s := &Store{db: db, scenes: map[string]*history{}}
+	s := &Store{db: db, several: several, scenes: map[string]*history{}}
 	if err := s.migrate(ctx); err != nil {
 		db.Close()
-		return nil, fmt.Errorf("the database at %s cannot be used: %w", c.Addr, plain(err))
+		return nil, fmt.Errorf("the database at %s cannot be used: %w", addr, plain(err))
 	}
 	return s, nil
 }
 
 // mostIdle is how many connections stay open that nobody uses.
 const mostIdle = 8
-
-// How long a connection to the database may take, and any answer of it.
-const (
-	dialLimit    = 5 * time.Second
-	answerLimit  = 60 * time.Second
-	migrateLimit = 10 * time.Minute
-)
 
 // Close waits for what is being written, and closes the connections.
 func (s *Store) Close() error {
@@ -107,57 +78,6 @@ func (s *Store) DB() *sql.DB { return s.db }
 
 // Ping asks whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return plain(s.db.PingContext(ctx)) }
-
-// migrate brings the tables up to date, one process at a time. Each migration is one statement that may be done again,
-// as a database that knows no transactions of tables may have done it without its being noted. It goes on when ctx
-// ends, so that Ctrl-C leaves nothing half done.
-func (s *Store) migrate(ctx context.Context) error {
-	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), migrateLimit)
-	defer cancel()
-	conn, err := s.db.Conn(ctx)
-	if err != nil {
-		return err
-	}
-	defer conn.Close()
-	var got sql.NullInt64
-	if err := conn.QueryRowContext(ctx, "SELECT GET_LOCK(CONCAT(DATABASE(), '.migrate'), 60)").Scan(&got); err != nil {
-		return err
-	}
-	if got.Int64 != 1 {
-		return errors.New("another process has been changing its tables for a minute")
-	}
-	defer conn.ExecContext(ctx, "SELECT RELEASE_LOCK(CONCAT(DATABASE(), '.migrate'))")
-	if err := beginVersions(ctx, conn); err != nil {
-		return err
-	}
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
-	}
-	p, err := goose.NewProvider(goose.DialectMySQL, s.db, files)
-	if err != nil {
-		return err
-	}
-	_, err = p.Up(ctx)
-	return err
-}
-
-// beginVersions gives the table of migrations its first row where whoever made it was interrupted before; goose makes
-// both, one after the other, and takes a table without a row for damaged.
-func beginVersions(ctx context.Context, conn *sql.Conn) error {
-	var there, rows int
-	err := conn.QueryRowContext(ctx,
-		"SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'goose_db_version'").
-		Scan(&there)
-	if err != nil || there == 0 {
-		return err
-	}
-	if err := conn.QueryRowContext(ctx, "SELECT COUNT(*) FROM goose_db_version").Scan(&rows); err != nil || rows > 0 {
-		return err
-	}
-	_, err = conn.ExecContext(ctx, "INSERT INTO goose_db_version (version_id, is_applied) VALUES (0, 1)")
-	return err
-}
 
 // plain turns errors of the driver into ones that a user can read.
 func plain(err error) error {

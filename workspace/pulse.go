@@ -11,7 +11,7 @@ import (
 
 // How often it is looked what other processes did, and how often pages of which nothing is heard are forgotten.
 const (
-	pulseEvery  = 150 * time.Millisecond
+	pulseEvery  = 100 * time.Millisecond
 	forgetEvery = time.Minute
 )
 

@@ -29,11 +29,23 @@ func (l *Library) Analysis(
 		return nil, err
 	}
 	defer w.Close()
-	return keptAnalysis(ctx, filepath.Join(l.folder(id), analysisName(rate)), l.work.Dir, w, progress)
+	name := analysisName(rate)
+	if err := l.here(id, name); err != nil {
+		return nil, err
+	}
+	file := filepath.Join(l.folder(id), name)
+	a, err := keptAnalysis(ctx, file, l.work.Dir, w, progress)
+	if err == nil {
+		err = l.sendFile(ctx, id+"/"+name, file)
+	}
+	return a, err
 }
 
 // Analysed tells whether the analysis of a recording is there.
 func (l *Library) Analysed(id string, rate int64) bool {
+	if err := l.here(id, analysisName(rate)); err != nil {
+		return false
+	}
 	_, err := os.Stat(filepath.Join(l.folder(id), analysisName(rate)))
 	return err == nil
 }

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"hash"
 	"io"
+	"log/slog"
 	"math"
 	"math/big"
 	"os"
@@ -34,6 +35,7 @@ type Library struct {
 	making chan struct{} // few recordings are prepared at once
 	mu     sync.Mutex
 	locks  map[string]*sync.Mutex // of what is being made
+	shared *shared                // nil if the folder is all there is
 }
 
 // An Info says what a recording is.
@@ -200,7 +202,13 @@ func (a *Arrival) Keep(ctx context.Context, rate int64, frames timecode.Rate) (I
 	if err := os.Chmod(a.dir, 0o755); err != nil {
 		return info, err
 	}
-	return info, os.Rename(a.dir, a.library.folder(info.ID))
+	if err := os.Rename(a.dir, a.library.folder(info.ID)); err != nil {
+		return info, err
+	}
+	if err := a.library.send(ctx, info.ID); err != nil {
+		return info, errors.Join(err, os.RemoveAll(a.library.folder(info.ID)))
+	}
+	return info, nil
 }
 
 // infoFile is where a recording's folder keeps what look found in it.
@@ -208,6 +216,9 @@ const infoFile = "info.json"
 
 // looked gives what was found in a recording when it was brought in, if it is there.
 func (l *Library) looked(id string) (info Info, ok bool) {
+	if err := l.here(id, infoFile); err != nil {
+		return info, false
+	}
 	raw, err := os.ReadFile(filepath.Join(l.folder(id), infoFile))
 	return info, err == nil && json.Unmarshal(raw, &info) == nil && info.ID == id
 }
@@ -327,6 +338,11 @@ func (l *Library) folder(id string) string {
 func (l *Library) Remove(id string) error {
 	dir := l.folder(id)
 	defer l.lock(id)()
+	if l.shared != nil && dir == filepath.Join(l.dir, id) {
+		if err := l.shared.Remove(context.Background(), id+"/"); err != nil {
+			return err
+		}
+	}
 	if err := os.RemoveAll(dir); err != nil {
 		return fmt.Errorf("the files of the recording could not be removed: %w", err)
 	}
@@ -365,18 +381,20 @@ func (l *Library) Prepare(ctx context.Context, info Info, rate int64, frames tim
 
 // prepared tells whether all is there.
 func (l *Library) prepared(info Info, rate int64, frames timecode.Rate) bool {
-	var files []string
+	var files []string // within its folder
 	if info.Rate > 0 {
 		rate = cmp.Or(rate, int64(info.Rate))
-		files = append(files, soundFile(l.folder(info.ID), rate), peaksFile(l.folder(info.ID), rate))
+		files = append(files, soundFile("", rate), peaksFile("", rate))
 	}
 	if info.Width > 0 {
 		if frames.Num == 0 {
 			frames = info.FrameRate
 		}
-		files = append(files, picturesFolder(l.folder(info.ID), frames))
+		files = append(files, filepath.Join(picturesFolder("", frames), sheetFile(0)))
 	}
-	return len(files) > 0 && !slices.ContainsFunc(files, func(f string) bool { return !exists(f) })
+	return len(files) > 0 && !slices.ContainsFunc(files, func(f string) bool {
+		return l.here(info.ID, f) != nil || !exists(filepath.Join(l.folder(info.ID), f))
+	})
 }
 
 func (l *Library) prepareKept(ctx context.Context, info Info, rate int64, frames timecode.Rate) error {
@@ -386,8 +404,13 @@ func (l *Library) prepareKept(ctx context.Context, info Info, rate int64, frames
 	if err != nil {
 		return err
 	}
-	_, err = l.prepare(ctx, l.folder(info.ID), original, info, rate, frames)
-	return full(err)
+	if l.prepared(info, rate, frames) { // by another process
+		return nil
+	}
+	if _, err = l.prepare(ctx, l.folder(info.ID), original, info, rate, frames); err != nil {
+		return full(err)
+	}
+	return l.send(ctx, info.ID)
 }
 
 // Original is the file as it was brought in.
@@ -396,6 +419,17 @@ func (l *Library) Original(id string) (string, error) {
 	for _, e := range entries {
 		if strings.HasPrefix(e.Name(), "original") {
 			return filepath.Join(l.folder(id), e.Name()), nil
+		}
+	}
+	if l.shared != nil && l.folder(id) == filepath.Join(l.dir, id) {
+		name, err := l.sharedOriginal(id)
+		if err == nil && name != "" {
+			if err = l.here(id, name); err == nil {
+				return filepath.Join(l.folder(id), name), nil
+			}
+		}
+		if err != nil {
+			return "", err
 		}
 	}
 	return "", &Gone{id}
@@ -495,11 +529,17 @@ func conformLink(original, to string, rate int64) error {
 
 // SoundFile is the WAV file of a recording's sound at a rate it was prepared for.
 func (l *Library) SoundFile(id string, rate int64) string {
+	if err := l.here(id, soundFile("", rate)); err != nil {
+		slog.Warn("a recording could not be fetched", "err", err)
+	}
 	return soundFile(l.folder(id), rate)
 }
 
 // Sound opens a recording's sound at a rate it was prepared for.
 func (l *Library) Sound(id string, rate int64) (*wav.Reader, error) {
+	if err := l.here(id, soundFile("", rate)); err != nil {
+		return nil, err
+	}
 	return wav.Open(soundFile(l.folder(id), rate))
 }
 

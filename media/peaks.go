@@ -125,6 +125,9 @@ func (l *Library) Peaks(id string, rate, step, tile int64) ([]byte, error) {
 	if step == 1 {
 		return finest(w, tile)
 	}
+	if err := l.here(id, peaksFile("", rate)); err != nil {
+		return nil, err
+	}
 	f, err := os.Open(peaksFile(l.folder(id), rate))
 	if err != nil {
 		return nil, errNotPrepared

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"strings"
@@ -65,5 +66,11 @@ func preparePictures(ctx context.Context, work *scratch.Place, dir, original, na
 
 // Sheet is the file of one sheet of pictures.
 func (l *Library) Sheet(id string, rate timecode.Rate, sheet int) string {
-	return filepath.Join(picturesFolder(l.folder(id), rate), fmt.Sprintf("%05d.jpg", sheet))
+	name := filepath.Join(picturesFolder("", rate), sheetFile(sheet))
+	if err := l.here(id, name); err != nil {
+		slog.Warn("pictures could not be fetched", "err", err)
+	}
+	return filepath.Join(l.folder(id), name)
 }
+
+func sheetFile(n int) string { return fmt.Sprintf("%05d.jpg", n) }

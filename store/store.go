@@ -87,7 +87,7 @@ func plain(err error) error {
 		return err
 	case errors.Is(err, sql.ErrNoRows):
 		return ErrNotFound
-	case errors.As(err, &refused) && refused.Number != apart:
+	case errors.As(err, &refused) && refused.Number != apart && refused.Number != lockedOut:
 		return err
 	}
 	return fmt.Errorf("%w (%s)", ErrUnavailable, err)

@@ -306,9 +306,9 @@ func (s *Server) made(w http.ResponseWriter, r *http.Request) error {
 		return store.ErrNotFound
 	}
 	name := filepath.Base(list[n].File)
-	file := filepath.Join(s.Made, id, name)
-	if _, err := os.Stat(file); err != nil {
-		return store.ErrNotFound
+	file, err := s.madeFile(id, name)
+	if err != nil {
+		return err
 	}
 	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
 	http.ServeFile(w, r, file)
@@ -334,6 +334,19 @@ func (s *Server) madeFiles(r *http.Request) (id string, list []madeFile, err err
 	return job.ID, list, nil
 }
 
+// madeFile is where a file lies that a job made, here or in another process.
+func (s *Server) madeFile(id, name string) (string, error) {
+	dir := filepath.Join(s.Made, id)
+	if err := s.Library.Made(id, dir, name); err != nil {
+		return "", err
+	}
+	file := filepath.Join(dir, name)
+	if _, err := os.Stat(file); err != nil {
+		return "", store.ErrNotFound
+	}
+	return file, nil
+}
+
 // madeAll sends all files of a job in one ZIP file, as they are.
 func (s *Server) madeAll(w http.ResponseWriter, r *http.Request) error {
 	id, list, err := s.madeFiles(r)
@@ -341,8 +354,8 @@ func (s *Server) madeAll(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	for _, f := range list {
-		if _, err := os.Stat(filepath.Join(s.Made, id, filepath.Base(f.File))); err != nil {
-			return store.ErrNotFound
+		if _, err := s.madeFile(id, filepath.Base(f.File)); err != nil {
+			return err
 		}
 	}
 	w.Header().Set("Content-Type", "application/zip")

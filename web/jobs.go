@@ -57,11 +57,23 @@ func (s *Server) begin(w http.ResponseWriter, r *http.Request, q jobRequest) err
 	if err != nil {
 		return err
 	}
-	job, err := s.Jobs.Start(r.Context(), store.Job{Scene: st.Key.Scene, Kind: kind, Words: words, Asked: asked}, do)
+	job, err := s.Jobs.Start(r.Context(), store.Job{Scene: st.Key.Scene, Kind: kind, Words: words, Asked: asked}, s.shared(do))
 	if err != nil {
 		return err
 	}
 	return s.answer(w, http.StatusAccepted, job)
+}
+
+// shared is work whose outcome other processes have, too, where they share their recordings.
+func (s *Server) shared(do workspace.Work) workspace.Work {
+	return func(ctx context.Context, id string, done func(float64)) (any, error) {
+		result, err := do(ctx, id, done)
+		dir := filepath.Join(s.Made, id)
+		if _, none := os.Stat(dir); err == nil && none == nil {
+			err = s.Library.ShareMade(ctx, id, dir)
+		}
+		return result, err
+	}
 }
 
 // TakeJobs begins the jobs of processes that ended before they were done, now and as long as this one goes on. What is
@@ -74,7 +86,7 @@ func (s *Server) TakeJobs() {
 				return nil, err
 			}
 			slog.Info("a job is begun again", "job", job.Words)
-			return do(ctx, id, done)
+			return s.shared(do)(ctx, id, done)
 		})
 	}
 	s.Jobs.Takes(begin, func(id string) {

@@ -31,6 +31,7 @@ type commands struct {
 	Tone     toneCmd     `cmd:"" help:"Find the background of a recording and build tone of any length from it."`
 	Loudness loudnessCmd `cmd:"" help:"Measure loudness, range and peaks of files."`
 	Version  versionCmd  `cmd:"" help:"Print what this program is."`
+	Media    mediaCmd    `cmd:"" help:"Copy a library of recordings to another place, or look through one."`
 	User     userCmd     `cmd:"" help:"Keep the accounts of people."`
 	Merge    mergeCmd    `cmd:"" help:"Take together what two people did to one scene, and write it."`
 	Recut    recutCmd    `cmd:"" help:"Let sound follow a new cut of the picture, and write the scene."`

@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"errors"
+	"fmt"
 	"path/filepath"
 	"slices"
 	"time"
@@ -10,6 +11,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/intake"
 	"blendseam/media"
+	"blendseam/media/objects"
 	"blendseam/scratch"
 	"blendseam/store"
 	"blendseam/store/server"
@@ -17,8 +19,10 @@ import (
 
 // place says where the program keeps its things.
 type place struct {
-	Var string `help:"Folder for the database, recordings and what is made." default:"var" env:"BLENDSEAM_VAR"`
-	DSN string `help:"MariaDB server to use: user:password@tcp(host:port)/name." env:"BLENDSEAM_DSN" name:"dsn"`
+	Var        string `help:"Folder for the database, recordings and what is made." default:"var" env:"BLENDSEAM_VAR"`
+	Media      string `help:"Where recordings lie: a folder, or an S3 store as s3://HOST/BUCKET, its keys in the environment." env:"BLENDSEAM_MEDIA" placeholder:"PLACE"`
+	MediaCache int64  `name:"media-cache" help:"How many GB of copies of a store are kept in the folder." default:"50" env:"BLENDSEAM_MEDIA_CACHE"`
+	DSN        string `help:"MariaDB server to use: user:password@tcp(host:port)/name." env:"BLENDSEAM_DSN" name:"dsn"`
 }
 
 // opened is what a command works on.
@@ -67,8 +71,19 @@ func (p place) open(ctx context.Context) (o *opened, err error) {
 		o.Store.Room = func() error { return media.Space(p.Var, limit.EditsBytes) }
 	}
 	o.ends = append(o.ends, func() { o.Store.Close() })
-	if o.Library, err = media.OpenLibrary(filepath.Join(p.Var, "media")); err != nil {
+	folder := filepath.Join(p.Var, "media")
+	if p.Media != "" && !objects.IsURL(p.Media) {
+		folder = p.Media
+	}
+	if o.Library, err = media.OpenLibrary(folder); err != nil {
 		return o, err
+	}
+	if objects.IsURL(p.Media) {
+		shared, err := objects.Open(p.Media)
+		if err != nil {
+			return o, fmt.Errorf("--media: %w", err)
+		}
+		o.Library.Share(shared, p.MediaCache<<30)
 	}
 	o.ends = append(o.ends, func() { o.Library.Close() })
 	return o, nil

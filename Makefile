@@ -7,7 +7,7 @@ DEMO_FILES := demo/kiln-night.otio $(wildcard demo/recordings/*)
 # Tools that look at the code and write parts of it, with a list of versions of their own.
 CHECK := go tool -modfile=tools/checks/go.mod
 
-.PHONY: build demo serve check test test-long test-go test-ui test-e2e bench screenshots fuzz soak detector clean
+.PHONY: build demo serve check test test-long test-go test-ui test-e2e bench screenshots fuzz soak cluster test-cluster scale detector clean
 
 build: bin/blendseam
 
@@ -105,6 +105,26 @@ SOAK_TIME ?= 20m
 soak: build
 	tools/install-missing mariadbd ffmpeg aplay
 	go run ./tools/soak -for $(SOAK_TIME)
+
+# Three servers of one database, a store of recordings, three programs and a balancer, on loopback.
+CLUSTER_NEEDS = mariadbd ffmpeg haproxy rsync /usr/lib/galera/libgalera_smm.so
+cluster: build
+	tools/install-missing $(CLUSTER_NEEDS)
+	go run ./tools/cluster
+
+# The same, driven by editors for CLUSTER_TIME while parts of it are killed CLUSTER_KILLS times each.
+CLUSTER_TIME ?= 5m
+CLUSTER_EDITORS ?= 150
+CLUSTER_SCENES ?= 30
+CLUSTER_KILLS ?= 0
+test-cluster: build
+	tools/install-missing $(CLUSTER_NEEDS)
+	go run ./tools/cluster -fresh -dir var/test-cluster -for $(CLUSTER_TIME) -editors $(CLUSTER_EDITORS) \
+		-scenes $(CLUSTER_SCENES) -kills $(CLUSTER_KILLS)
+
+# What so many editors need, by the figures of tools/scale/figures.json.
+scale:
+	go run ./tools/scale
 
 # How surely detectors tell cut pauses from uncut ones: as cut, mended, and brought to one room.
 DETECT ?= --kind all

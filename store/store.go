@@ -83,6 +83,8 @@ func (s *Store) Ping(ctx context.Context) error { return plain(s.db.PingContext(
 func plain(err error) error {
 	var refused *mysql.MySQLError
 	switch {
+	case errors.As(err, new(*Refused)):
+		return err
 	case err == nil, errors.Is(err, context.Canceled), errors.Is(err, ErrNotFound), errors.Is(err, ErrUnavailable):
 		return err
 	case errors.Is(err, sql.ErrNoRows):

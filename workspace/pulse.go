@@ -38,7 +38,11 @@ func (w *Workspace) follow() {
 				continue
 			}
 			for id, p := range now {
-				if was, known := last[id]; known && was != p {
+				was, known := last[id]
+				if !known { // a page has come that may have missed something but edits, of which it has the newest
+					was = store.Pulse{Revision: p.Revision, Signals: p.Signals - 1}
+				}
+				if was != p {
 					w.happened(id, was, p)
 				}
 			}

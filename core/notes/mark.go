@@ -19,8 +19,12 @@ type Remark struct {
 	Answers  []Remark `json:"answers,omitempty"`
 }
 
-// key is where a marker's metadata has it.
-const key = "blendseam_note"
+// metadata is that of a marker which carries a remark, and key where a marker has it.
+type metadata struct {
+	Note *Remark `json:"blendseam_note"`
+}
+
+const key = "metadata"
 
 // Marked is a scene with markers for remarks, where they lie now.
 func Marked(s *scene.Scene, list []Remark) (*scene.Scene, error) {
@@ -30,7 +34,7 @@ func Marked(s *scene.Scene, list []Remark) (*scene.Scene, error) {
 	t := *s
 	t.Markers = slices.Clone(s.Markers)
 	for _, r := range list {
-		raw, err := json.Marshal(r)
+		raw, err := json.Marshal(metadata{&r})
 		if err != nil {
 			return nil, err
 		}
@@ -52,11 +56,12 @@ func Unmarked(s *scene.Scene) (*scene.Scene, []Remark) {
 	t := *s
 	t.Markers = nil
 	for _, m := range s.Markers {
-		var r Remark
-		if raw, is := m.Foreign[key]; !is || json.Unmarshal(raw, &r) != nil || r.Text == "" {
+		var carried metadata
+		if raw, is := m.Foreign[key]; !is || json.Unmarshal(raw, &carried) != nil || carried.Note == nil || carried.Note.Text == "" {
 			t.Markers = append(t.Markers, m)
 			continue
 		}
+		r := *carried.Note
 		r.Place = again(s, r.Place, m.At, m.Length)
 		list = append(list, r)
 	}

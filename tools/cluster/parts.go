@@ -215,6 +215,7 @@ defaults
   timeout connect 2s
   timeout client 1h
   timeout server 1h
+  option http-no-delay
   option redispatch
   retries 3
   option forwardfor

@@ -19,7 +19,7 @@ cmd/blendseam: core/advise core/alike core/analysis core/audit core/ceiling
   core/likeness core/limit
   core/loud core/margin core/measure core/merge core/mix
   core/pcm core/scene core/sources core/timecode core/tone core/tone/recipe demo handover intake interchange
-  interchange/report media scratch store store/server web workspace
+  interchange/report media media/objects scratch store store/server web web/access workspace
 core/advise: core/audit core/blend core/evening core/fill core/level core/loud core/measure core/mix core/pcm core/scene
   core/sources core/speech core/spread
 core/alike: core/analysis core/audit core/level core/loud core/measure core/pcm core/scene core/spread
@@ -44,6 +44,7 @@ core/loud: core/audit core/level core/measure core/mix core/pcm core/scene core/
 core/likeness: core/analysis core/audit core/curve core/filter core/level core/measure core/pcm core/scene
 core/margin: core/analysis core/audit core/level core/measure core/mix core/pcm core/scene core/sources core/spread
 core/measure: core/level core/pcm core/simd
+core/notes: core/audit core/pcm core/scene
 core/merge: core/pcm core/scene
 core/mix: core/blend core/cache core/curve core/filter core/fit core/ground core/level core/limit
   core/measure core/pcm core/scene core/simd core/tone
@@ -67,7 +68,7 @@ demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene co
   media
 handover: core/audit core/ceiling core/level core/measure core/mix core/pcm core/pcm/wav core/recut core/scene
   interchange media
-intake: core/limit core/pcm core/room core/scene core/timecode core/tone interchange media
+intake: core/limit core/notes core/pcm core/room core/scene core/timecode core/tone interchange media
   scratch store
 interchange: core/scene core/timecode
 interchange/adl: core/blend core/scene core/timecode interchange
@@ -83,15 +84,17 @@ internal/corpus:
 internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene
   core/sources core/timecode interchange/otio internal/corpus internal/roomtest media
 media: core/analysis core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/scene
-  core/sources core/spread core/timecode interchange interchange/formats scratch
-store: core/cache core/limit core/merge core/scene
+  core/sources core/spread core/timecode interchange interchange/formats media/objects scratch
+media/objects:
+store: core/cache core/limit core/merge core/notes core/scene
 store/server/servertest: store/server
 tools/bench: core/curve core/pcm core/scene core/timecode interchange/otio media
 web: core/advise core/alike core/analysis core/audit core/blend core/ceiling core/curve core/evening core/fill core/fit
   core/fit/timing core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
-  core/merge core/mix core/pcm core/pcm/wav core/scene core/sources core/speech
-  core/timecode core/tone handover intake interchange interchange/report media scratch store workspace
+  core/merge core/mix core/notes core/pcm core/pcm/wav core/scene core/sources core/speech
+  core/timecode core/tone handover intake interchange interchange/report media scratch store web/access workspace
+web/access: core/limit store
 workspace: core/advise core/alike core/analysis core/audit core/cache core/evening core/fill core/fit
   core/fit/timing core/likeness core/loud
   core/margin core/mix core/pcm
@@ -122,6 +125,7 @@ var levels = []string{
 	"core/margin",
 	"core/takes",
 	"core/merge",
+	"core/notes",
 	"core/evening",
 	"core/fill",
 	"core/loud",

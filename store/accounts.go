@@ -106,7 +106,8 @@ func (s *Store) AddAccount(ctx context.Context, a Account) (string, error) {
 	return a.ID, taken(err, fmt.Sprintf("There is an account %s already.", a.Name))
 }
 
-const accountColumns = "SELECT id, name, shown, COALESCE(password, ''), COALESCE(subject, ''), stamp FROM accounts WHERE "
+const accountColumns = "SELECT id, name, shown, COALESCE(password, ''), COALESCE(subject, ''), stamp FROM " +
+	"accounts WHERE "
 
 func (s *Store) account(ctx context.Context, condition string, value string) (a Account, err error) {
 	err = s.db.QueryRowContext(ctx, accountColumns+condition, value).
@@ -335,7 +336,8 @@ func (s *Store) RoleIn(ctx context.Context, kind, id string) (best Role, err err
 		return best, plain(err)
 	}
 	var comes bool // with the program
-	err = s.db.QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM tones WHERE made_up IS NOT NULL AND ? IN (id, source))", id).
+	err = s.db.QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM tones WHERE made_up IS NOT NULL AND ? IN (id, "+
+		"source))", id).
 		Scan(&comes)
 	if comes {
 		best = Listener

@@ -57,11 +57,13 @@ func TestJobsHaveLeases(t *testing.T) {
 	if err := two.AskToStop(ctx, j.ID); err != nil {
 		t.Fatal(err)
 	}
-	if stopping, _, err := one.Beat(ctx, map[string]float64{j.ID: .5}); err != nil || !slices.Equal(stopping, []string{j.ID}) {
+	if stopping, _, err := one.Beat(ctx, map[string]float64{j.ID: .5}); err != nil ||
+		!slices.Equal(stopping, []string{j.ID}) {
 		t.Errorf("it is not told to stop: %v %v", stopping, err)
 	}
 	// Nothing was heard of it for longer than its lease.
-	if _, err := one.DB().Exec("UPDATE jobs SET beat = UTC_TIMESTAMP(3) - INTERVAL 11 SECOND WHERE id = ?", j.ID); err != nil {
+	if _, err := one.DB().Exec("UPDATE jobs SET beat = UTC_TIMESTAMP(3) - INTERVAL 11 SECOND WHERE id = ?",
+		j.ID); err != nil {
 		t.Fatal(err)
 	}
 	those, _, err := two.LeftJobs(ctx)

@@ -34,7 +34,8 @@ type connector struct {
 	at   atomic.Int64 // that was last
 }
 
-// connectorOf connects by a DSN; addr is where, for people, and several tells whether those are servers of one database.
+// connectorOf connects by a DSN; addr is where, for people, and several tells whether those are servers of one
+// database.
 func connectorOf(ctx context.Context, dsn string) (c *connector, addr string, several bool, err error) {
 	hosts := []string{""}
 	if m := manyHosts.FindStringSubmatch(dsn); m != nil {

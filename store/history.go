@@ -20,7 +20,7 @@ type Past struct {
 	Words string    `json:"words"`
 	At    time.Time `json:"at"`
 	Who   string    `json:"who,omitempty"` // by name, "" where nobody has an account
-	Where string    `json:"where"`         // "done", "undone" (redo would do it again) or "aside" (another edit was made instead)
+	Where string    `json:"where"`         // "done", "undone" (redo does it again), "aside" (another edit was made)
 }
 
 // asItBegan is what the state before all edits is called.

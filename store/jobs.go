@@ -65,8 +65,10 @@ func (s *Store) EndJob(ctx context.Context, j Job) error {
 	return plain(err)
 }
 
-// A process that does jobs says every BeatEvery that it goes on; one of which nothing was heard for longer than leaseTime
-// has gone, and others take its jobs. Whoever has a job is what its row says, changed by one statement that names who had
+// A process that does jobs says every BeatEvery that it goes on; one of which nothing was heard for longer than
+// leaseTime
+// has gone, and others take its jobs. Whoever has a job is what its row says, changed by one statement that names
+// who had
 // it before: servers of one database need no locks in common for that.
 const (
 	BeatEvery = time.Second
@@ -116,7 +118,8 @@ func (s *Store) Beat(ctx context.Context, at map[string]float64) (stopping, lost
 		}
 	}
 	for _, m := range on {
-		if _, err := s.exec(ctx, "UPDATE jobs SET progress = ? WHERE id = ? AND process = ?", at[m.id], m.id, s.Process); err != nil {
+		if _, err := s.exec(ctx, "UPDATE jobs SET progress = ? WHERE id = ? AND process = ?", at[m.id], m.id,
+			s.Process); err != nil {
 			return stopping, lost, plain(err)
 		}
 		if m.scene != "" {
@@ -142,8 +145,12 @@ func (s *Store) AskToStop(ctx context.Context, id string) error {
 // LeftJobs takes over jobs whose process has gone before they were done. those are to be begun again by this process;
 // broken are the ids of those that cannot be, which are marked as stopped.
 func (s *Store) LeftJobs(ctx context.Context) (those []Job, broken []string, err error) {
-	rows, err := s.db.QueryContext(ctx, jobColumns+" WHERE state = 'running' AND beat < UTC_TIMESTAMP(3) - INTERVAL ? SECOND "+
-		"ORDER BY made", int(leaseTime/time.Second))
+	rows, err := s.db.QueryContext(
+		ctx,
+		jobColumns+" WHERE state = 'running' AND beat < UTC_TIMESTAMP(3) - INTERVAL ? SECOND "+
+			"ORDER BY made",
+		int(leaseTime/time.Second),
+	)
 	if err != nil {
 		return nil, nil, plain(err)
 	}
@@ -167,8 +174,11 @@ func (s *Store) LeftJobs(ctx context.Context) (those []Job, broken []string, err
 			change, values = "state = 'stopped', error = 'The program ended before it was done.'", values[1:]
 		}
 		// Of several processes that see it left, one has it.
-		done, err := s.exec(ctx, "UPDATE jobs SET "+change+" WHERE id = ? AND process = ? AND begun = ? AND state = 'running' "+
-			"AND beat < UTC_TIMESTAMP(3) - INTERVAL 1 SECOND", values...)
+		done, err := s.exec(
+			ctx,
+			"UPDATE jobs SET "+change+" WHERE id = ? AND process = ? AND begun = ? AND state = 'running' "+
+				"AND beat < UTC_TIMESTAMP(3) - INTERVAL 1 SECOND",
+			values...)
 		if err != nil {
 			return nil, nil, plain(err)
 		}
@@ -201,7 +211,20 @@ const jobColumns = "SELECT id, COALESCE(scene, ''), kind, words, state, COALESCE
 
 func scanJob(row interface{ Scan(...any) error }) (j Job, err error) {
 	var asked string
-	err = row.Scan(&j.ID, &j.Scene, &j.Kind, &j.Words, &j.State, &j.Result, &j.Error, &j.Made, &j.Done, &asked, &j.begun, &j.by)
+	err = row.Scan(
+		&j.ID,
+		&j.Scene,
+		&j.Kind,
+		&j.Words,
+		&j.State,
+		&j.Result,
+		&j.Error,
+		&j.Made,
+		&j.Done,
+		&asked,
+		&j.begun,
+		&j.by,
+	)
 	if asked != "" {
 		j.Asked = json.RawMessage(asked)
 	}

@@ -82,13 +82,15 @@ var errMigrating = errors.New("another process has been changing its tables for 
 // row waits likewise where the database is several servers, which do not share locks: whoever changes tables has a row,
 // and says that it goes on.
 func (s *Store) row(ctx context.Context) (free func(), err error) {
-	if _, err := s.exec(ctx, "CREATE TABLE IF NOT EXISTS migrating (id TINYINT NOT NULL PRIMARY KEY, holder CHAR(36) NOT NULL, "+
+	if _, err := s.exec(ctx, "CREATE TABLE IF NOT EXISTS migrating (id TINYINT NOT NULL PRIMARY KEY, holder "+
+		"CHAR(36) NOT NULL, "+
 		"until DATETIME(3) NOT NULL)"); err != nil {
 		return nil, err
 	}
 	holder, seconds := uuid.NewString(), int(migratingTime/time.Second)
 	for waited := time.Duration(0); ; waited += migratingWait {
-		if _, err := s.exec(ctx, "INSERT INTO migrating VALUES (1, ?, UTC_TIMESTAMP(3) + INTERVAL ? SECOND) ON DUPLICATE KEY "+
+		if _, err := s.exec(ctx, "INSERT INTO migrating VALUES (1, ?, UTC_TIMESTAMP(3) + INTERVAL ? SECOND) ON "+
+			"DUPLICATE KEY "+
 			"UPDATE holder = IF(until < UTC_TIMESTAMP(3), VALUES(holder), holder), "+
 			"until = IF(holder = VALUES(holder), VALUES(until), until)", holder, seconds); err != nil {
 			return nil, err
@@ -137,8 +139,10 @@ func (s *Store) goingOn(holder string, seconds int) (free func()) {
 // both, one after the other, and takes a table without a row for damaged.
 func (s *Store) beginVersions(ctx context.Context) error {
 	var there, rows int
-	err := s.db.QueryRowContext(ctx,
-		"SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'goose_db_version'").
+	err := s.db.QueryRowContext(
+		ctx,
+		"SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'goose_db_version'",
+	).
 		Scan(&there)
 	if err != nil || there == 0 {
 		return err

@@ -61,7 +61,9 @@ func (s *Store) AddNote(ctx context.Context, scene string, n Note) (string, erro
 		n.ID, n.Of, string(place), n.Text, n.Approves, account, name, settled, scene, mostNotes, n.Of, n.Of)
 	if err == nil {
 		if added, _ := r.RowsAffected(); added == 0 {
-			return "", &Refused{fmt.Sprintf("The note was not kept: what it answers is gone, or the scene has %d already.", mostNotes)}
+			return "", &Refused{
+				fmt.Sprintf("The note was not kept: what it answers is gone, or the scene has %d already.", mostNotes),
+			}
 		}
 		err = s.Signal(ctx, scene)
 	}
@@ -117,8 +119,12 @@ func (s *Store) noted(ctx context.Context, scene, statement string, args ...any)
 
 // Notes lists the notes of a scene, the oldest first.
 func (s *Store) Notes(ctx context.Context, scene string) ([]Note, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, of, place, text, approves, account, who, settled_by, made FROM notes "+
-		"WHERE scene = ? ORDER BY made, id", scene)
+	rows, err := s.db.QueryContext(
+		ctx,
+		"SELECT id, of, place, text, approves, account, who, settled_by, made FROM notes "+
+			"WHERE scene = ? ORDER BY made, id",
+		scene,
+	)
 	if err != nil {
 		return nil, plain(err)
 	}
@@ -127,7 +133,8 @@ func (s *Store) Notes(ctx context.Context, scene string) ([]Note, error) {
 	for rows.Next() {
 		var n Note
 		var place []byte
-		if err := rows.Scan(&n.ID, &n.Of, &place, &n.Text, &n.Approves, &n.Account, &n.Who, &n.SettledBy, &n.Made); err != nil {
+		if err := rows.Scan(&n.ID, &n.Of, &place, &n.Text, &n.Approves, &n.Account, &n.Who, &n.SettledBy,
+			&n.Made); err != nil {
 			return nil, plain(err)
 		}
 		if err := json.Unmarshal(place, &n.Place); err != nil {

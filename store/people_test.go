@@ -68,7 +68,8 @@ func TestUndoTakesBackOnesOwn(t *testing.T) {
 	want("Ada's undo", "0 -2", step(s.UndoMine, ada))
 	want("Ada's redo", "-1 -2", step(s.RedoMine, ada))
 	want("Ada's undo once more", "0 -2", step(s.UndoMine, ada))
-	if err := step(s.UndoMine, ada); !errors.As(err, new(*store.NoneOfMine)) || !strings.Contains(err.Error(), "nothing here") {
+	if err := step(s.UndoMine, ada); !errors.As(err, new(*store.NoneOfMine)) ||
+		!strings.Contains(err.Error(), "nothing here") {
 		t.Errorf("with nothing of hers: %v", err)
 	}
 	want("Ben's undo", "0 0", step(s.UndoMine, ben))
@@ -147,7 +148,8 @@ func TestProductionsKeepApart(t *testing.T) {
 	if gone, err := s.DropSource(ctx, src.ID); err != nil || !gone {
 		t.Errorf("taken out of all: %v %v", gone, err)
 	}
-	for name, bad := range map[string]string{"empty": "", "a space": " ", "a bell": "a\a", "long": strings.Repeat("x", 121)} {
+	for name, bad := range map[string]string{"empty": "", "a space": " ", "a bell": "a\a",
+		"long": strings.Repeat("x", 121)} {
 		if store.BadName(bad) == nil {
 			t.Errorf("a name that is %s is taken", name)
 		}

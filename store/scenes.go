@@ -171,7 +171,11 @@ func cut(text string, letters int) string {
 }
 
 func summarise(sc *scene.Scene) Summary {
-	sum := Summary{LengthS: float64(sc.Length()) / float64(sc.SampleRate), Rate: sc.Rate.String(), Tracks: len(sc.Tracks)}
+	sum := Summary{
+		LengthS: float64(sc.Length()) / float64(sc.SampleRate),
+		Rate:    sc.Rate.String(),
+		Tracks:  len(sc.Tracks),
+	}
 	for _, t := range sc.Tracks {
 		sum.Clips += len(t.Clips)
 	}
@@ -198,7 +202,8 @@ func (s *Store) Scenes(ctx context.Context) ([]Row, error) {
 	in, args := within(ctx, "s.production", Listener)
 	rows, err := s.db.QueryContext(
 		ctx,
-		`SELECT s.id, s.name, s.revision, s.summary, s.made, s.changed, COALESCE(e.words, ''), COALESCE(e.who, ''), p.name, p.id
+		`SELECT s.id, s.name, s.revision, s.summary, s.made, s.changed, COALESCE(e.words, ''), COALESCE(e.who, ''),
+		p.name, p.id
 		FROM scenes s LEFT JOIN edits e ON e.scene = s.id AND e.seq = s.revision
 		JOIN productions p ON p.id = s.production WHERE `+in+` ORDER BY s.changed DESC, s.id`,
 		args...,
@@ -730,7 +735,13 @@ func (s *Store) isKept(ctx context.Context, id string, expected int64, r row) (i
 func (s *Store) snapshot(id string, node int64, sc *scene.Scene) error {
 	blob, err := pack(sc)
 	if err == nil {
-		_, err = s.exec(context.Background(), "INSERT IGNORE INTO snapshots (scene, node, state) VALUES (?, ?, ?)", id, node, blob)
+		_, err = s.exec(
+			context.Background(),
+			"INSERT IGNORE INTO snapshots (scene, node, state) VALUES (?, ?, ?)",
+			id,
+			node,
+			blob,
+		)
 	}
 	return err
 }

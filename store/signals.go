@@ -63,10 +63,17 @@ const pageGone = 25 * time.Second
 // Here keeps that a page of the caller's is open on a scene, and which seam it has in hand.
 func (s *Store) Here(ctx context.Context, scene string, p Page) error {
 	account, name := who(ctx)
-	r, err := s.exec(ctx, "INSERT INTO pages (page, scene, account, who, seam, at) VALUES (?, ?, ?, ?, ?, UTC_TIMESTAMP(3)) "+
-		"ON DUPLICATE KEY UPDATE at = IF(account = VALUES(account) AND scene = VALUES(scene), VALUES(at), at), "+
-		"seam = IF(account = VALUES(account) AND scene = VALUES(scene), VALUES(seam), seam)",
-		cut(p.Page, 64), scene, account, name, cut(p.Seam, 255))
+	r, err := s.exec(
+		ctx,
+		"INSERT INTO pages (page, scene, account, who, seam, at) VALUES (?, ?, ?, ?, ?, UTC_TIMESTAMP(3)) "+
+			"ON DUPLICATE KEY UPDATE at = IF(account = VALUES(account) AND scene = VALUES(scene), VALUES(at), at), "+
+			"seam = IF(account = VALUES(account) AND scene = VALUES(scene), VALUES(seam), seam)",
+		cut(p.Page, 64),
+		scene,
+		account,
+		name,
+		cut(p.Seam, 255),
+	)
 	if err != nil {
 		return plain(err)
 	}
@@ -79,7 +86,8 @@ func (s *Store) Here(ctx context.Context, scene string, p Page) error {
 // Left keeps that a page of the caller's was closed.
 func (s *Store) Left(ctx context.Context, scene, page string) error {
 	account, _ := who(ctx)
-	if _, err := s.exec(ctx, "DELETE FROM pages WHERE page = ? AND scene = ? AND account = ?", page, scene, account); err != nil {
+	if _, err := s.exec(ctx, "DELETE FROM pages WHERE page = ? AND scene = ? AND account = ?", page, scene,
+		account); err != nil {
 		return plain(err)
 	}
 	return s.Signal(ctx, scene)
@@ -87,8 +95,12 @@ func (s *Store) Left(ctx context.Context, scene, page string) error {
 
 // Pages are those that are open on a scene.
 func (s *Store) Pages(ctx context.Context, scene string) ([]Page, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT page, account, who, seam FROM pages WHERE scene = ? AND at > ? ORDER BY who, page",
-		scene, time.Now().UTC().Add(-pageGone))
+	rows, err := s.db.QueryContext(
+		ctx,
+		"SELECT page, account, who, seam FROM pages WHERE scene = ? AND at > ? ORDER BY who, page",
+		scene,
+		time.Now().UTC().Add(-pageGone),
+	)
 	if err != nil {
 		return nil, plain(err)
 	}

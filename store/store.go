@@ -102,7 +102,8 @@ const (
 	firstWait = 2 * time.Millisecond
 )
 
-// Numbers of MariaDB's errors: a deadlock or a lost certification, a lock that was waited for too long, a server that is
+// Numbers of MariaDB's errors: a deadlock or a lost certification, a lock that was waited for too long, a server
+// that is
 // not part of the database now.
 const (
 	deadlock  = 1213

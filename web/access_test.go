@@ -43,7 +43,10 @@ func (c *client) browser() *http.Client {
 	if err != nil {
 		c.t.Fatal(err)
 	}
-	return &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	return &http.Client{
+		Jar:           jar,
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+	}
 }
 
 // add makes an account with a role in a production.
@@ -242,7 +245,14 @@ func TestAttacksOnAccounts(t *testing.T) {
 	try("hearing a recording without signing in", nobody, sent{"GET", "/media/" + source + "/sound/48000", ""}, 401)
 	try("a cookie of one's own making", nobody, sent{"GET", scene + "/state", ""}, 401,
 		"Cookie", "blendseam_person="+strings.Repeat("A", 43))
-	try("a cookie that is no token", nobody, sent{"GET", scene + "/state", ""}, 401, "Cookie", "blendseam_person=' OR 1=1 --")
+	try(
+		"a cookie that is no token",
+		nobody,
+		sent{"GET", scene + "/state", ""},
+		401,
+		"Cookie",
+		"blendseam_person=' OR 1=1 --",
+	)
 	try("a user header that nobody asked for", nobody, sent{"GET", scene + "/state", ""}, 401, "X-User", "ada")
 	try("a user header for figures", nobody, sent{"GET", "/metrics", ""}, 401, "X-Forwarded-For", "127.0.0.1")
 	if a := nobody.send("GET", scene+"/", nil, "Accept", "text/html"); a.StatusCode != 303 ||
@@ -250,7 +260,10 @@ func TestAttacksOnAccounts(t *testing.T) {
 		t.Errorf("a page without signing in: %d to %s", a.StatusCode, a.Header.Get("Location"))
 	}
 	html := []string{"Accept", "text/html"}
-	if a := nobody.send("GET", "/sign-in?to=//evil.example", nil, html...); strings.Contains(body(t, a), "evil.example") {
+	if a := nobody.send("GET", "/sign-in?to=//evil.example", nil, html...); strings.Contains(
+		body(t, a),
+		"evil.example",
+	) {
 		t.Error("the form leads elsewhere")
 	}
 
@@ -262,8 +275,16 @@ func TestAttacksOnAccounts(t *testing.T) {
 			t.Errorf("%q with %q: %d", x[0], x[1], a.StatusCode)
 		}
 	}
-	try("signing in from another site", nobody, sent{"POST", "/sign-in", "name=ada&password=" + url.QueryEscape(password)}, 403,
-		"Sec-Fetch-Site", "cross-site", "Content-Type", "application/x-www-form-urlencoded")
+	try(
+		"signing in from another site",
+		nobody,
+		sent{"POST", "/sign-in", "name=ada&password=" + url.QueryEscape(password)},
+		403,
+		"Sec-Fetch-Site",
+		"cross-site",
+		"Content-Type",
+		"application/x-www-form-urlencoded",
+	)
 	try("signing in under a foreign name", nobody, sent{"GET", "/sign-in", ""}, 421, "Host", "evil.example")
 	for to, want := range map[string]string{"//evil.example": "/", "/scenes/x": "/scenes/x", "https://evil.example": "/",
 		"/\\evil.example": "/", "/a\r\nX: y": "/"} {
@@ -296,7 +317,14 @@ func TestAttacksOnAccounts(t *testing.T) {
 	last := p.http.Jar.Cookies(mustURL(c.url))[0]
 	try("signing out from another site", p, sent{"POST", "/sign-out", ""}, 403, "Sec-Fetch-Site", "cross-site")
 	try("signing out", p, sent{"POST", "/sign-out", ""}, 303)
-	try("replay after signing out", nobody, sent{"GET", scene + "/state", ""}, 401, "Cookie", "blendseam_person="+last.Value)
+	try(
+		"replay after signing out",
+		nobody,
+		sent{"GET", scene + "/state", ""},
+		401,
+		"Cookie",
+		"blendseam_person="+last.Value,
+	)
 	var kept int
 	row := c.server.Store.DB().QueryRow("SELECT COUNT(*) FROM sessions WHERE token = ?", last.Value)
 	if err := row.Scan(&kept); err != nil || kept > 0 {
@@ -319,23 +347,36 @@ func TestAttacksOnAccounts(t *testing.T) {
 		try("a listener writes "+x.path, liv, x, 403)
 	}
 	try("a listener listens", liv, sent{"GET", scene + "/state", ""}, 200)
-	try("an editor makes themselves an owner", ada, sent{"POST", "/productions/first/people", `{"name":"ada","role":"owner"}`},
-		403)
-	try("an owner of a role that there is not", own, sent{"POST", "/productions/first/people", `{"name":"ada","role":"root"}`},
-		400)
+	try(
+		"an editor makes themselves an owner",
+		ada,
+		sent{"POST", "/productions/first/people", `{"name":"ada","role":"owner"}`},
+		403,
+	)
+	try(
+		"an owner of a role that there is not",
+		own,
+		sent{"POST", "/productions/first/people", `{"name":"ada","role":"root"}`},
+		400,
+	)
 
 	// Somebody of another production.
 	for _, x := range []sent{{"GET", scene + "/state", ""}, {"GET", scene + "/", ""}, {"POST", scene + "/edits", edit},
 		{"GET", "/media/" + source + "/sound/48000", ""}, {"GET", "/media/" + source + "/peaks/48000/64/0", ""},
 		{"DELETE", "/sources/" + source, ""}, {"GET", "/events?scene=" + id, ""}, {"GET", scene + "/scene.otio", ""},
-		{"POST", "/productions/first/people", `{"name":"eve","role":"owner"}`}, {"POST", "/productions/first", `{"name":"x"}`}} {
+		{"POST", "/productions/first/people", `{"name":"eve","role":"owner"}`},
+		{"POST", "/productions/first", `{"name":"x"}`}} {
 		try("a stranger: "+x.path, eve, x, 404)
 	}
 	var made struct{ ID string }
 	theirs := eve.send("POST", "/scenes", []byte(`{"name":"hers","rate":"25","sample_rate":48000,"channels":1}`))
 	decodeInto(t, theirs, &made)
-	bring := fmt.Sprintf(`{"revision":0,"edit":{"edit":"bring","source":{"id":%q,"name":"x","sha256":%q,"samples":48000,`+
-		`"channels":1}}}`, source, hash)
+	bring := fmt.Sprintf(
+		`{"revision":0,"edit":{"edit":"bring","source":{"id":%q,"name":"x","sha256":%q,"samples":48000,`+
+			`"channels":1}}}`,
+		source,
+		hash,
+	)
 	try("a recording by its id", eve, sent{"POST", "/scenes/" + made.ID + "/edits", bring}, 422)
 	try("a recording by laying it out", eve, sent{"POST", "/scenes/" + made.ID + "/sources/" + source + "/lay", ""}, 404)
 	otio := try("the scene file of one's own", ada, sent{"GET", scene + "/scene.otio", ""}, 200)
@@ -363,11 +404,26 @@ func TestAttacksOnAccounts(t *testing.T) {
 		t.Fatal(err)
 	}
 	try("somebody who was taken out", ada, sent{"GET", scene + "/state", ""}, 404)
-	try("the last owner's leaving", own, sent{"POST", "/productions/first/people", `{"name":"own","role":"editor"}`}, 422)
-	try("a wrong password changes none", liv, sent{"POST", "/password", `{"old":"x","new":"another long password"}`}, 422)
+	try(
+		"the last owner's leaving",
+		own,
+		sent{"POST", "/productions/first/people", `{"name":"own","role":"editor"}`},
+		422,
+	)
+	try(
+		"a wrong password changes none",
+		liv,
+		sent{"POST", "/password", `{"old":"x","new":"another long password"}`},
+		422,
+	)
 	try("a short password", liv, sent{"POST", "/password", `{"old":"` + password + `","new":"short"}`}, 422)
 	other := c.as("liv")
-	try("a new password", liv, sent{"POST", "/password", `{"old":"` + password + `","new":"another long password"}`}, 204)
+	try(
+		"a new password",
+		liv,
+		sent{"POST", "/password", `{"old":"` + password + `","new":"another long password"}`},
+		204,
+	)
 	try("a session of before the new password", other, sent{"GET", scene + "/state", ""}, 401)
 	if err := c.server.Store.RemoveAccount(t.Context(), c.account("liv").ID); err != nil {
 		t.Fatal(err)

@@ -27,7 +27,13 @@ var startSet = []Command{
 	},
 	{"hear_plain", "Playing", "Hear the plain cut", "audition the seam without its blend", []string{"1"}},
 	{"hear_blended", "Playing", "Hear it blended", "audition the seam with its blend", []string{"2"}},
-	{"hear_outgoing", "Playing", "Hear the outgoing clip alone", "audition the left side with its handle", []string{"3"}},
+	{
+		"hear_outgoing",
+		"Playing",
+		"Hear the outgoing clip alone",
+		"audition the left side with its handle",
+		[]string{"3"},
+	},
 	{
 		"hear_incoming",
 		"Playing",
@@ -577,7 +583,13 @@ var startSet = []Command{
 		"bring a distant take to the level and colour of a close one, match, equalise",
 		[]string{"Alt+a"},
 	},
-	{"near_copy", "Blends and levels", "Treat all clips in hand alike", "the same set-up, as near as", []string{"Alt+v"}},
+	{
+		"near_copy",
+		"Blends and levels",
+		"Treat all clips in hand alike",
+		"the same set-up, as near as",
+		[]string{"Alt+v"},
+	},
 	{"near_off", "Blends and levels", "Let the voice sound as recorded", "as near as, take off", nil},
 	{
 		"filters_bypass",
@@ -619,7 +631,13 @@ var startSet = []Command{
 		"alternates, where other recordings say the same, aligned on the words",
 		[]string{"Alt+d"},
 	},
-	{"take_add", "Takes", "Add a take by hand …", "the range of another recording under the clip in hand, alternate", nil},
+	{
+		"take_add",
+		"Takes",
+		"Add a take by hand …",
+		"the range of another recording under the clip in hand, alternate",
+		nil,
+	},
 	{"takes", "Takes", "Hear all takes …", "listen to the alternates in context, choose one", nil},
 	{"take_drop", "Takes", "Take a take away …", "remove an alternate from under the clip", nil},
 	{
@@ -728,8 +746,20 @@ var startSet = []Command{
 	{"light", "What is seen", "Linen or lamp", "theme, dark, light, colours", nil},
 	{"undo", "The scene", "Undo", "take back", []string{"Ctrl+z"}},
 	{"redo", "The scene", "Redo", "do again", []string{"Ctrl+Shift+z", "Ctrl+y"}},
-	{"undo_last", "The scene", "Undo the last edit of all, whoever made it", "take back what others did", []string{"Alt+z"}},
-	{"note", "The scene", "Leave a note on what is in hand", "remark, comment on a seam, clip, moment or range", []string{"Shift+n"}},
+	{
+		"undo_last",
+		"The scene",
+		"Undo the last edit of all, whoever made it",
+		"take back what others did",
+		[]string{"Alt+z"},
+	},
+	{
+		"note",
+		"The scene",
+		"Leave a note on what is in hand",
+		"remark, comment on a seam, clip, moment or range",
+		[]string{"Shift+n"},
+	},
 	{"notes", "The scene", "Go to the notes", "remarks, comments, answers, settle", nil},
 	{"listen", "The scene", "Listen through the scene", "approve seams or ask again, review", nil},
 	{

@@ -57,7 +57,11 @@ func (s *Server) begin(w http.ResponseWriter, r *http.Request, q jobRequest) err
 	if err != nil {
 		return err
 	}
-	job, err := s.Jobs.Start(r.Context(), store.Job{Scene: st.Key.Scene, Kind: kind, Words: words, Asked: asked}, s.shared(do))
+	job, err := s.Jobs.Start(
+		r.Context(),
+		store.Job{Scene: st.Key.Scene, Kind: kind, Words: words, Asked: asked},
+		s.shared(do),
+	)
 	if err != nil {
 		return err
 	}

@@ -30,7 +30,8 @@ func TestNotesOverTheWire(t *testing.T) {
 		return list
 	}
 	list := notes(liv, "POST", "/notes", `{"text":" too loud ","clip":"`+string(clips[0].ID)+`"}`, 200)
-	if len(list) != 1 || list[0].Text != "too loud" || list[0].Who != "liv" || !list[0].Mine || !list[0].Open || !list[0].There {
+	if len(list) != 1 || list[0].Text != "too loud" || list[0].Who != "liv" || !list[0].Mine || !list[0].Open ||
+		!list[0].There {
 		t.Fatalf("%+v", list)
 	}
 	seam := audit.Find(state.Scene)[0].ID

@@ -50,7 +50,10 @@ func newProvider(t *testing.T) *provider {
 			"id_token_signing_alg_values_supported": []string{"RS256"}})
 	})
 	mux.HandleFunc("/keys", func(w http.ResponseWriter, r *http.Request) {
-		answer(w, jose.JSONWebKeySet{Keys: []jose.JSONWebKey{{Key: key.Public(), KeyID: "k", Algorithm: "RS256", Use: "sig"}}})
+		answer(
+			w,
+			jose.JSONWebKeySet{Keys: []jose.JSONWebKey{{Key: key.Public(), KeyID: "k", Algorithm: "RS256", Use: "sig"}}},
+		)
 	})
 	mux.HandleFunc("/authorize", func(w http.ResponseWriter, r *http.Request) {
 		p.pending = r.URL.Query()
@@ -80,7 +83,10 @@ func newProvider(t *testing.T) *provider {
 }
 
 func (p *provider) token(t *testing.T, claims map[string]any) string {
-	signer, err := jose.NewSigner(jose.SigningKey{Algorithm: jose.RS256, Key: jose.JSONWebKey{Key: p.sign, KeyID: "k"}}, nil)
+	signer, err := jose.NewSigner(
+		jose.SigningKey{Algorithm: jose.RS256, Key: jose.JSONWebKey{Key: p.sign, KeyID: "k"}},
+		nil,
+	)
 	if err != nil {
 		t.Error(err)
 		return ""
@@ -102,7 +108,8 @@ func (p *provider) token(t *testing.T, claims map[string]any) string {
 	return text
 }
 
-// Somebody signs in at a provider, and is one person here from then on; what the provider did not sign, for us, for this
+// Somebody signs in at a provider, and is one person here from then on; what the provider did not sign, for us,
+// for this
 // sign-in and in time, signs in nobody.
 func TestSigningInElsewhere(t *testing.T) {
 	c := newPeople(t)
@@ -113,7 +120,10 @@ func TestSigningInElsewhere(t *testing.T) {
 	}
 	c.server.gate = access.NewGate(access.Config{Outside: outside}, c.server.Store, answers{c.server})
 	c.rebuild()
-	id, err := c.server.Store.AddAccount(t.Context(), store.Account{Name: "kim", Shown: "Kim who was here first", Password: hashed})
+	id, err := c.server.Store.AddAccount(
+		t.Context(),
+		store.Account{Name: "kim", Shown: "Kim who was here first", Password: hashed},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -52,7 +52,8 @@ func (s *Server) newProduction(w http.ResponseWriter, r *http.Request) error {
 }
 
 // nobodyHere is told where there are no accounts.
-const nobodyHere = "Nobody has an account here, and whoever sits at this machine may do everything. The first account is made " +
+const nobodyHere = "Nobody has an account here, and whoever sits at this machine may do everything. The first " +
+	"account is made " +
 	"with blendseam user add NAME."
 
 func (s *Server) nameProduction(w http.ResponseWriter, r *http.Request) error {

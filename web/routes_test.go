@@ -135,7 +135,11 @@ func TestEveryRouteWithEverythingThatNobodyShouldAsk(t *testing.T) {
 		{name: "an empty object", params: as, body: []byte("{}")},
 		{name: "null", params: as, body: []byte("null")},
 		{name: "a list", params: as, body: []byte("[[[[")},
-		{name: "10 MB", params: as, body: append(append([]byte(`{"name":"`), bytes.Repeat([]byte("a"), 10<<20)...), `"}`...)},
+		{
+			name:   "10 MB",
+			params: as,
+			body:   append(append([]byte(`{"name":"`), bytes.Repeat([]byte("a"), 10<<20)...), `"}`...),
+		},
 		{name: "wrong types", params: as, body: []byte(wrong)},
 		{name: "no number", params: as, body: []byte(`{"revision":NaN,"at":Infinity}`)},
 		{name: "huge numbers", params: as, body: []byte(huge)},
@@ -159,7 +163,8 @@ func TestEveryRouteWithEverythingThatNobodyShouldAsk(t *testing.T) {
 	routes := c.allRoutes()
 	for _, r := range routes {
 		for _, way := range ways {
-			if way.host != "" && (r.pattern == access.Healthy || r.pattern == access.Ready) { // which balancers ask under any name
+			if way.host != "" &&
+				(r.pattern == access.Healthy || r.pattern == access.Ready) { // which balancers ask under any name
 				continue
 			}
 			c.hostile(r, way, good)
@@ -207,7 +212,11 @@ func TestEveryRouteWithEverythingThatNobodyShouldAsk(t *testing.T) {
 func (c *client) hostile(r route, way hostile, good map[string]string) {
 	c.t.Helper()
 	if r.method == "DELETE" && r.pattern == "/scenes/{scene}/" && way.refused == 0 { // it is asked for another one
-		id, err := c.server.Store.Create(c.t.Context(), scene.New("to be removed", timecode.F25, 48000), store.FirstProduction)
+		id, err := c.server.Store.Create(
+			c.t.Context(),
+			scene.New("to be removed", timecode.F25, 48000),
+			store.FirstProduction,
+		)
 		if err != nil {
 			c.t.Fatal(err)
 		}

@@ -115,23 +115,28 @@ func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) error {
 	if offered == "" {
 		tracks = append(tracks, TrackView{"", "a new track, " + scene.TrackName(purpose)})
 	}
-	return s.page(w, r, "source", view{Title: src.Name, Scene: id, Name: st.Scene.Name, Here: "sources", Data: map[string]any{
-		"id":          id,
-		"rate":        rateOf(st.Scene.Rate),
-		"sample_rate": st.Scene.SampleRate,
-		"start_frame": st.Scene.StartFrame,
-		"state": SourceState{
-			st.Revision,
-			src,
-			usesOf(st.Scene, src.ID),
-		},
-		"tracks":   tracks,
-		"offered":  offered,
-		"kind":     kind,
-		"picture":  picture,
-		"commands": commands,
-		"media":    sheets,
-	}})
+	return s.page(
+		w,
+		r,
+		"source",
+		view{Title: src.Name, Scene: id, Name: st.Scene.Name, Here: "sources", Data: map[string]any{
+			"id":          id,
+			"rate":        rateOf(st.Scene.Rate),
+			"sample_rate": st.Scene.SampleRate,
+			"start_frame": st.Scene.StartFrame,
+			"state": SourceState{
+				st.Revision,
+				src,
+				usesOf(st.Scene, src.ID),
+			},
+			"tracks":   tracks,
+			"offered":  offered,
+			"kind":     kind,
+			"picture":  picture,
+			"commands": commands,
+			"media":    sheets,
+		}},
+	)
 }
 
 // takeOut lays stretches of a source on a track.

@@ -40,7 +40,8 @@ func newJobs(ctx context.Context, st *store.Store, h *Hub) *Jobs {
 	}
 }
 
-// Takes begins to take the jobs that other processes leave, by begin; clear is told of those that nobody can go on with.
+// Takes begins to take the jobs that other processes leave, by begin; clear is told of those that nobody can go
+// on with.
 // They are looked for until the workspace is closed.
 func (j *Jobs) Takes(begin func(store.Job), clear func(id string)) {
 	look := func() {

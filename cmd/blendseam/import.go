@@ -17,7 +17,7 @@ import (
 type importCmd struct {
 	place
 	Files      []string `arg:"" help:"Recordings, or one scene file (${endings})." placeholder:"FILE"`
-	Production string   `help:"The production that a new scene is of; the one that was there first if none is named." placeholder:"NAME"`
+	Production string   `help:"The production of a new scene; the first one unless named." placeholder:"NAME"`
 	Scene      string   `required:"" help:"The scene to bring them into; made if there is none." placeholder:"NAME"`
 }
 

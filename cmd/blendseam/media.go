@@ -14,7 +14,7 @@ import (
 
 // mediaCmd keeps libraries of recordings.
 type mediaCmd struct {
-	Copy   mediaCopyCmd   `cmd:"" help:"Copy all recordings, and what was made from them, from one place to another; goes on where it was broken off."`
+	Copy   mediaCopyCmd   `cmd:"" help:"Copy all recordings and what was made from them; goes on where it was broken off."`
 	Verify mediaVerifyCmd `cmd:"" help:"Compare every file with its hash; exit 1 if any is damaged."`
 }
 
@@ -114,7 +114,8 @@ func (c *mediaVerifyCmd) Run(ctx context.Context) error {
 	return nil
 }
 
-// errNoHash says that it is not known what a file should be: it was made from a recording, and a folder keeps no hashes.
+// errNoHash says that it is not known what a file should be: it was made from a recording, and a folder keeps no
+// hashes.
 var errNoHash = errors.New("no hash is kept")
 
 // intact compares a file with its hash: that which the store has with it, or, of a recording, the one it is named by.

@@ -13,9 +13,9 @@ import (
 
 // people says who else than this program knows who somebody is.
 type people struct {
-	TrustUserHeader string   `help:"Header by which a proxy names the person; people do not sign in here then." placeholder:"NAME"`
+	TrustUserHeader string   `help:"Header by which a proxy names people; none sign in here." placeholder:"NAME"`
 	TrustedProxies  []string `help:"Addresses of the proxies whose headers count." placeholder:"ADDRESS"`
-	OIDCIssuer      string   `name:"oidc-issuer" help:"OpenID Connect provider at which people may sign in." placeholder:"URL"`
+	OIDCIssuer      string   `name:"oidc-issuer" help:"OpenID Connect provider to sign in at." placeholder:"URL"`
 	OIDCClient      string   `name:"oidc-client" help:"What we are called there." placeholder:"ID"`
 	OIDCSecretFile  string   `name:"oidc-secret-file" help:"File with the secret that it gave us." placeholder:"FILE"`
 }
@@ -44,7 +44,8 @@ func (p people) gate(ctx context.Context, public string, secured bool) (c access
 	}
 	switch {
 	case c.Header != "" && len(c.Proxies) == 0:
-		return c, fmt.Errorf("--trust-user-header: name the proxies that may set it by --trusted-proxies; anybody else could too")
+		return c, fmt.Errorf("--trust-user-header: name the proxies that may set it by --trusted-proxies; anybody else " +
+			"could too")
 	case p.OIDCIssuer == "":
 		return c, nil
 	case c.Header != "":

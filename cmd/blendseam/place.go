@@ -20,8 +20,8 @@ import (
 // place says where the program keeps its things.
 type place struct {
 	Var        string `help:"Folder for the database, recordings and what is made." default:"var" env:"BLENDSEAM_VAR"`
-	Media      string `help:"Where recordings lie: a folder, or an S3 store as s3://HOST/BUCKET, its keys in the environment." env:"BLENDSEAM_MEDIA" placeholder:"PLACE"`
-	MediaCache int64  `name:"media-cache" help:"How many GB of copies of a store are kept in the folder." default:"50" env:"BLENDSEAM_MEDIA_CACHE"`
+	Media      string `help:"Recordings: a folder, or s3://HOST/BUCKET." env:"BLENDSEAM_MEDIA" placeholder:"PLACE"`
+	MediaCache int64  `name:"media-cache" help:"GB of copies of a store that are kept." default:"50" env:"BLENDSEAM_MEDIA_CACHE"`
 	DSN        string `help:"MariaDB server to use: user:password@tcp(host:port)/name." env:"BLENDSEAM_DSN" name:"dsn"`
 }
 

@@ -33,7 +33,7 @@ type serveCmd struct {
 	Unprotected bool     `help:"Let everybody who reaches the address see and change everything."`
 	TLSCert     string   `name:"tls-cert" help:"Certificate in PEM form: answers by https." placeholder:"FILE"`
 	TLSKey      string   `name:"tls-key" help:"Its key in PEM form." placeholder:"FILE"`
-	PublicURL   string   `name:"public-url" help:"The address that people open, if a proxy is in front: https://seams.example." placeholder:"URL"`
+	PublicURL   string   `name:"public-url" help:"The address that people open, of a proxy in front." placeholder:"URL"`
 	people
 	Log string `help:"Log requests that change something, fail or are slow." enum:",text,json" default:""`
 }
@@ -208,7 +208,8 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 	case "json":
 		slog.SetDefault(slog.New(slog.NewJSONHandler(os.Stderr, nil)))
 	}
-	s := web.New(web.Config{LogRequests: c.Log != "", Workspace: workspace.New(ctx, o.Intake), Made: made, Door: door, Gate: gate,
+	s := web.New(web.Config{LogRequests: c.Log != "", Workspace: workspace.New(ctx, o.Intake), Made: made,
+		Door: door, Gate: gate,
 		Release: release(),
 		Demo: func(ctx context.Context, production string) (string, error) {
 			return loadDemo(ctx, o.Intake, production)

@@ -19,7 +19,7 @@ import (
 type userCmd struct {
 	Add      userAddCmd      `cmd:"" help:"Make an account; its password is asked for, or read from standard input."`
 	List     userListCmd     `cmd:"" help:"List the accounts with their roles."`
-	Password userPasswordCmd `cmd:"" help:"Set a new password; whoever is signed in with the old one has to sign in again."`
+	Password userPasswordCmd `cmd:"" help:"Set a new password; all sign in anew."`
 	Remove   userRemoveCmd   `cmd:"" help:"Remove an account; what its person did stays under their name."`
 }
 

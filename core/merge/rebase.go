@@ -69,7 +69,8 @@ func cameToTheSame(from, a, b *scene.Scene) bool {
 	return len(e.Tracks) == 0 && len(e.Sources) == 0 && e.Rest == nil
 }
 
-// Without is the edit that does away in a scene as it is now with what an edit did to it once, from before to after. why
+// Without is the edit that does away in a scene as it is now with what an edit did to it once, from before to
+// after. why
 // is not "" where what was done since does not come apart from that.
 func Without(before, after, now *scene.Scene, words string) (e scene.Edit, why string, err error) {
 	c, err := compare(after, now, before, OfBoth)

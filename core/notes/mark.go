@@ -57,7 +57,8 @@ func Unmarked(s *scene.Scene) (*scene.Scene, []Remark) {
 	t.Markers = nil
 	for _, m := range s.Markers {
 		var carried metadata
-		if raw, is := m.Foreign[key]; !is || json.Unmarshal(raw, &carried) != nil || carried.Note == nil || carried.Note.Text == "" {
+		if raw, is := m.Foreign[key]; !is || json.Unmarshal(raw, &carried) != nil || carried.Note == nil ||
+			carried.Note.Text == "" {
 			t.Markers = append(t.Markers, m)
 			continue
 		}

@@ -1,4 +1,5 @@
-// Package notes says where a remark on a scene belongs, when it is written and after the scene was edited since: a remark
+// Package notes says where a remark on a scene belongs, when it is written and after the scene was edited since:
+// a remark
 // stays with the seam or with the moment of a recording that it was put on.
 package notes
 
@@ -16,12 +17,14 @@ type Place struct {
 	Clip   scene.ClipID `json:"clip,omitempty"`
 	At     int64        `json:"at"`               // sample of the scene, as it was
 	Length int64        `json:"length,omitempty"` // of a range
-	In     int64        `json:"in,omitempty"`     // sample of the clip's source that lay there, counted in the scene's rate
+	In     int64        `json:"in,omitempty"`     // sample of its clip's source, at the scene's rate
 	Anchor scene.ClipID `json:"anchor,omitempty"` // the clip whose source that is
 }
 
 // ErrNowhere says that a scene has no such seam or clip.
-var ErrNowhere = errors.New("What this is about is not in the scene any more. Take something that is there in hand, then do it again.")
+var ErrNowhere = errors.New(
+	"What this is about is not in the scene any more. Take something that is there in hand, then do it again.",
+)
 
 // Put is where a remark goes on a seam, on a clip, or else on so many samples from at.
 func Put(s *scene.Scene, seam audit.SeamID, clip scene.ClipID, at, length int64) (Place, error) {

@@ -47,7 +47,8 @@ func TestRemarksStayWithWhatTheyAreOn(t *testing.T) {
 			t.Errorf("%s lies at %d, %v; want %d, %v", what, span.From, is, want, there)
 		}
 	}
-	for what, at := range map[string]int64{"seam": 96000, "clip": 250000, "moment": 100000, "range": 250000, "in a gap": 200000} {
+	for what, at := range map[string]int64{"seam": 96000, "clip": 250000, "moment": 100000, "range": 250000,
+		"in a gap": 200000} {
 		where(s, what, at, true)
 	}
 	// One second goes from the tail of the first clip, and all that follows closes up.
@@ -80,7 +81,10 @@ func TestRemarksGoThroughMarkers(t *testing.T) {
 			list = append(list, notes.Remark{Place: put(t, s, x.ID, "", 0, 0), Text: "too loud", Who: "Liv", Open: true,
 				Answers: []notes.Remark{{Text: "softer now"}}})
 		}
-		list = append(list, notes.Remark{Place: put(t, s, "", "", rng.Int64N(s.Length()), 4800), Text: "here", Settled: "Ada"})
+		list = append(
+			list,
+			notes.Remark{Place: put(t, s, "", "", rng.Int64N(s.Length()), 4800), Text: "here", Settled: "Ada"},
+		)
 		for range 6 {
 			if next, err := scene.Apply(s, scenetest.Random(s, rng)); err == nil {
 				s = next

@@ -50,7 +50,8 @@ func TestStoresKeepFiles(t *testing.T) {
 	for what, s := range map[string]objects.Store{"folder": objects.Folder(t.TempDir()), "S3": remote} {
 		dir, ctx := t.TempDir(), t.Context()
 		large := bytes.Repeat([]byte("sound "), 1<<19)
-		for name, content := range map[string][]byte{"a/original.wav": large, "a/info.json": []byte("{}"), "b/x": []byte("x")} {
+		for name, content := range map[string][]byte{"a/original.wav": large, "a/info.json": []byte("{}"),
+			"b/x": []byte("x")} {
 			if err := s.Put(ctx, name, write(t, filepath.Join(dir, "in"), content)); err != nil {
 				t.Fatalf("%s: %s: %v", what, name, err)
 			}
@@ -115,7 +116,8 @@ func TestDamagedFilesAreNotTaken(t *testing.T) {
 		t.Fatal(err)
 	}
 	other := []byte("as it is!")
-	if _, err := back.PutObject("recordings", "library/a/x", o.Metadata, bytes.NewReader(other), int64(len(other)), nil); err != nil {
+	if _, err := back.PutObject("recordings", "library/a/x", o.Metadata, bytes.NewReader(other), int64(len(other)),
+		nil); err != nil {
 		t.Fatal(err)
 	}
 	to := filepath.Join(dir, "out")

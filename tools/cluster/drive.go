@@ -251,7 +251,8 @@ func (d *driving) listen(ctx context.Context, id string) {
 		lines := bufio.NewScanner(a.Body)
 		for lines.Scan() {
 			var e struct{ Revision int64 }
-			if text, is := strings.CutPrefix(lines.Text(), "data: "); is && json.Unmarshal([]byte(text), &e) == nil && e.Revision > 0 {
+			if text, is := strings.CutPrefix(lines.Text(), "data: "); is && json.Unmarshal([]byte(text), &e) == nil &&
+				e.Revision > 0 {
 				d.mu.Lock()
 				if at, known := d.sent[fmt.Sprint(id, e.Revision)]; known {
 					d.heard = append(d.heard, time.Since(at))
@@ -310,9 +311,19 @@ func (d *driving) judge(scenes []string) error {
 		fmt.Println("  ", strings.TrimSpace(k.(string)))
 		return true
 	})
-	fmt.Printf("answered in %s (half), %s (95 %%), %s (99 %%), %s at most\n", at(d.took, .5), at(d.took, .95), at(d.took, .99),
-		at(d.took, 1))
-	fmt.Printf("heard on other pages after %s (half), %s (95 %%), %s (99 %%)\n", at(d.heard, .5), at(d.heard, .95), at(d.heard, .99))
+	fmt.Printf(
+		"answered in %s (half), %s (95 %%), %s (99 %%), %s at most\n",
+		at(d.took, .5),
+		at(d.took, .95),
+		at(d.took, .99),
+		at(d.took, 1),
+	)
+	fmt.Printf(
+		"heard on other pages after %s (half), %s (95 %%), %s (99 %%)\n",
+		at(d.heard, .5),
+		at(d.heard, .95),
+		at(d.heard, .99),
+	)
 	lost, disordered := 0, 0
 	for node := range nodes {
 		l, o, err := d.look(node, scenes)
@@ -322,7 +333,12 @@ func (d *driving) judge(scenes []string) error {
 		lost, disordered = lost+l, disordered+o
 	}
 	wrong := d.check(scenes)
-	fmt.Printf("on all three servers %d edits are not there, %d logs are not in order; %d scenes cannot be\n", lost, disordered, wrong)
+	fmt.Printf(
+		"on all three servers %d edits are not there, %d logs are not in order; %d scenes cannot be\n",
+		lost,
+		disordered,
+		wrong,
+	)
 	if lost+disordered+wrong > 0 {
 		return errors.New("something was lost")
 	}

@@ -244,7 +244,8 @@ func (c *cluster) setUp(me string) error {
 		fmt.Fprintf(&servers, "  server program%d 127.0.0.1:%d\n", i+1, programPort+i)
 	}
 	if err := errors.Join(os.WriteFile(filepath.Join(c.dir, "start.sql"), []byte(sql), 0o644),
-		os.WriteFile(filepath.Join(c.dir, "front.cfg"), fmt.Appendf(nil, front, frontPort, servers.String()), 0o600)); err != nil {
+		os.WriteFile(filepath.Join(c.dir, "front.cfg"), fmt.Appendf(nil, front, frontPort, servers.String()),
+			0o600)); err != nil {
 		return err
 	}
 	for i := range nodes {
@@ -307,7 +308,11 @@ func (c *cluster) newest() (int, error) {
 	} else if err != nil {
 		return 0, err
 	}
-	return 0, os.WriteFile(state, []byte(strings.Replace(string(raw), "safe_to_bootstrap: 0", "safe_to_bootstrap: 1", 1)), 0o600)
+	return 0, os.WriteFile(
+		state,
+		[]byte(strings.Replace(string(raw), "safe_to_bootstrap: 0", "safe_to_bootstrap: 1", 1)),
+		0o600,
+	)
 }
 
 // stop ends all parts, the first ones last.

@@ -89,7 +89,7 @@ func measured() (f Figures, err error) {
 		return f, err
 	}
 	f.Machine = fmt.Sprintf("%d cores, %s, measured %s", runtime.NumCPU(), cpuName(), begun.Format("2006-01-02"))
-	f.ClusterFactor = 1.5 // seen in make test-cluster: processor time of one server of three for an edit, against one alone
+	f.ClusterFactor = 1.5 // processor time of one server of three for an edit, against one alone
 	return f, p.measure(&f, dir)
 }
 
@@ -216,8 +216,22 @@ func (p program) measure(f *Figures, dir string) error {
 // analysed measures what an hour of recording costs: an hour of the demo's own sound.
 func (p program) analysed(f *Figures, dir string) error {
 	hour := filepath.Join(dir, "hour.wav")
-	cmd := exec.Command("ffmpeg", "-v", "error", "-stream_loop", "-1", "-i", "demo/recordings/evening-tune.flac", "-t", "3600", "-ar",
-		"48000", "-c:a", "pcm_s24le", hour)
+	cmd := exec.Command(
+		"ffmpeg",
+		"-v",
+		"error",
+		"-stream_loop",
+		"-1",
+		"-i",
+		"demo/recordings/evening-tune.flac",
+		"-t",
+		"3600",
+		"-ar",
+		"48000",
+		"-c:a",
+		"pcm_s24le",
+		hour,
+	)
 	if out, err := cmd.CombinedOutput(); err != nil {
 		return fmt.Errorf("an hour of sound cannot be made: %w: %s", err, out)
 	}

@@ -211,12 +211,17 @@ func fitting(f Figures, editors int, seconds float64) (Setup, Outcome, string) {
 	}
 }
 
-// table says what 20, 200, 2,000 and 20,000 editors need. The last are simulated by a tenth of them, as each process has
+// table says what 20, 200, 2,000 and 20,000 editors need. The last are simulated by a tenth of them, as each
+// process has
 // its own and the database's share of each is the same.
 func table(f Figures, hours float64) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "Figures of: %s\n\n", f.Machine)
-	fmt.Fprintln(&b, "| editors | processes x cores | databases x cores | edit p99 | sound p99 | load | database | log | sent | edits a year | gives way first |")
+	fmt.Fprintln(
+		&b,
+		"| editors | processes x cores | databases x cores | edit p99 | sound p99 | load | database | log | sent | "+
+			"edits a year | gives way first |",
+	)
 	fmt.Fprintln(&b, "|---|---|---|---|---|---|---|---|---|---|---|")
 	for _, n := range []int{20, 200, 2000, 20000} {
 		seconds := 3600 * hours
@@ -224,9 +229,23 @@ func table(f Figures, hours float64) string {
 			seconds /= float64(n) / 500 // as many events tell as much
 		}
 		s, o, first := fitting(f, n, max(30, seconds))
-		fmt.Fprintf(&b, "| %d | %d x %d | %d x %d | %.0f ms | %.0f ms | %.0f %% | %.0f %% | %.2f MB/s | %.1f MB/s | %.0f GB | %s |\n", n,
-			s.Processes, s.Cores, s.Databases, s.DBCores, o.EditP99MS, o.BlockP99MS, 100*o.ProgramLoad, 100*o.DBLoad, o.LogMBs,
-			o.NetMBs, o.StoredGB, first)
+		fmt.Fprintf(
+			&b,
+			"| %d | %d x %d | %d x %d | %.0f ms | %.0f ms | %.0f %% | %.0f %% | %.2f MB/s | %.1f MB/s | %.0f GB | %s |\n",
+			n,
+			s.Processes,
+			s.Cores,
+			s.Databases,
+			s.DBCores,
+			o.EditP99MS,
+			o.BlockP99MS,
+			100*o.ProgramLoad,
+			100*o.DBLoad,
+			o.LogMBs,
+			o.NetMBs,
+			o.StoredGB,
+			first,
+		)
 	}
 	return b.String()
 }

@@ -216,8 +216,13 @@ func (g *Gate) addressOf(r *http.Request) string {
 func (g *Gate) askFirst(w http.ResponseWriter, r *http.Request) {
 	switch {
 	case !forPage(r):
-		g.Answers.Say(w, r, http.StatusUnauthorized, "Sign in first: open the page in a browser, or send a name and a password as "+
-			"a form to "+signInPath+" and keep the cookie.")
+		g.Answers.Say(
+			w,
+			r,
+			http.StatusUnauthorized,
+			"Sign in first: open the page in a browser, or send a name and a password as "+
+				"a form to "+signInPath+" and keep the cookie.",
+		)
 	case r.Method == http.MethodGet:
 		http.Redirect(w, r, signInPath+"?to="+limitedQuery(r.URL.RequestURI()), http.StatusSeeOther)
 	default:

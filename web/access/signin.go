@@ -66,7 +66,8 @@ func (g *Gate) form(w http.ResponseWriter, r *http.Request) {
 }
 
 // wrong is told whoever signs in with a name and a password that do not belong together, whichever is wrong.
-const wrong = "The name and the password do not go together. Check both; an owner of the machine can set a new password."
+const wrong = "The name and the password do not go together. Check both; an owner of the machine can set a new " +
+	"password."
 
 func (g *Gate) signIn(w http.ResponseWriter, r *http.Request) {
 	form, err := formOf(w, r)

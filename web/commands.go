@@ -751,7 +751,7 @@ var startSet = []Command{
 		"The scene",
 		"Undo the last edit of all, whoever made it",
 		"take back what others did",
-		[]string{"Alt+z"},
+		[]string{"Ctrl+Alt+z"},
 	},
 	{
 		"note",

@@ -21,7 +21,7 @@ import (
 type place struct {
 	Var        string `help:"Folder for the database, recordings and what is made." default:"var" env:"BLENDSEAM_VAR"`
 	Media      string `help:"Recordings: a folder, or s3://HOST/BUCKET." env:"BLENDSEAM_MEDIA" placeholder:"PLACE"`
-	MediaCache int64  `name:"media-cache" help:"GB of copies of a store that are kept." default:"50" env:"BLENDSEAM_MEDIA_CACHE"`
+	MediaCache int64  `name:"media-cache" help:"GB of copies that are kept." default:"50" env:"BLENDSEAM_MEDIA_CACHE"`
 	DSN        string `help:"MariaDB server to use: user:password@tcp(host:port)/name." env:"BLENDSEAM_DSN" name:"dsn"`
 }
 

@@ -144,15 +144,11 @@ func (c *serveCmd) door(at net.Addr) (d access.Door, err error) {
 
 // guarded refuses an address that other machines reach where nobody would be asked who they are, unless that is asked
 // for, and passwords that would travel openly.
-func (c *serveCmd) guarded(ctx context.Context, at net.Addr, gate access.Config, st *store.Store) error {
-	tcp, ok := at.(*net.TCPAddr)
-	if local := ok && tcp.IP.IsLoopback(); local || c.TokenFile != "" || gate.Header != "" {
+func (c *serveCmd) guarded(at net.Addr, gate access.Config, accounts bool) error {
+	if local(at) || c.TokenFile != "" || gate.Header != "" {
 		return nil
 	}
-	accounts, err := st.AnyAccount(ctx)
 	switch {
-	case err != nil:
-		return err
 	case (accounts || gate.Outside != nil) && !gate.Secure:
 		return fmt.Errorf("--listen: %s can be reached from other machines, and passwords would be read on the way; name "+
 			"--tls-cert and --tls-key, or the https address of a proxy by --public-url", at)
@@ -162,8 +158,19 @@ func (c *serveCmd) guarded(ctx context.Context, at net.Addr, gate access.Config,
 		return fmt.Errorf("--listen: %s can be reached from other machines, and nobody has an account; make one with "+
 			"blendseam user add NAME, name a file with a secret by --token-file, or say --unprotected to let everybody in", at)
 	}
-	fmt.Fprintf(os.Stderr, "blendseam: warning: everybody who reaches %s can see and change everything\n", at)
 	return nil
+}
+
+// local tells whether nobody but this machine reaches an address.
+func local(at net.Addr) bool {
+	tcp, ok := at.(*net.TCPAddr)
+	return ok && tcp.IP.IsLoopback()
+}
+
+// fresh tells whether the private database was never there.
+func (p place) fresh() bool {
+	_, err := os.Stat(filepath.Join(p.Var, "database"))
+	return p.DSN == "" && err != nil
 }
 
 // serve runs everything until it is told to stop. first prepares what should be there, and gives the scene to begin
@@ -186,13 +193,25 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 	if err != nil {
 		return err
 	}
+	if c.fresh() { // nobody can have an account
+		if err := c.guarded(l.Addr(), gate, false); err != nil {
+			return err
+		}
+	}
 	o, err := c.open(ctx)
 	if err != nil {
 		return err
 	}
 	defer o.close()
-	if err := c.guarded(ctx, l.Addr(), gate, o.Store); err != nil {
+	accounts, err := o.Store.AnyAccount(ctx)
+	if err == nil {
+		err = c.guarded(l.Addr(), gate, accounts)
+	}
+	if err != nil {
 		return err
+	}
+	if c.Unprotected && !accounts && !local(l.Addr()) {
+		fmt.Fprintf(os.Stderr, "blendseam: warning: everybody who reaches %s can see and change everything\n", l.Addr())
 	}
 	made := filepath.Join(c.Var, "made")
 	begin, err := first(ctx, o.Intake)

@@ -117,10 +117,11 @@ CLUSTER_TIME ?= 5m
 CLUSTER_EDITORS ?= 150
 CLUSTER_SCENES ?= 30
 CLUSTER_KILLS ?= 0
+CLUSTER_CUTS ?= 0
 test-cluster: build
 	tools/install-missing $(CLUSTER_NEEDS)
 	go run ./tools/cluster -fresh -dir var/test-cluster -for $(CLUSTER_TIME) -editors $(CLUSTER_EDITORS) \
-		-scenes $(CLUSTER_SCENES) -kills $(CLUSTER_KILLS)
+		-scenes $(CLUSTER_SCENES) -kills $(CLUSTER_KILLS) -cuts $(CLUSTER_CUTS)
 
 # What so many editors need, by the figures of tools/scale/figures.json.
 scale:

@@ -7,8 +7,8 @@ export default defineConfig({
   globalSetup: "./prepare.ts",
   workers: 2,
   // What takes so long never comes: a busy machine is no fault. There is no second try, for it would hide one.
-  timeout: 90_000,
-  expect: { timeout: 12_000 },
+  timeout: 360_000,
+  expect: { timeout: 120_000 },
   retries: 0,
   reporter: [["list"]],
   use: {

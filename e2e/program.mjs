@@ -5,7 +5,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { chromium } from "@playwright/test";
 
-/** Runs work with the page and the address that the program prints; what is "demo" or "serve". */
+/** Runs work with the page, the address that the program prints and its folder; what is "demo" or "serve". */
 export async function withProgram(what, work) {
   const dir = mkdtempSync(join(tmpdir(), "blendseam-"));
   const program = spawn("bin/blendseam", [what, "--listen", "127.0.0.1:0"], {
@@ -28,7 +28,7 @@ export async function withProgram(what, work) {
         "--autoplay-policy=no-user-gesture-required",
       ],
     });
-    await work(await browser.newPage({ viewport: { width: 1280, height: 800 } }), url);
+    await work(await browser.newPage({ viewport: { width: 1280, height: 800 } }), url, dir);
   } finally {
     await browser?.close();
     program.kill("SIGTERM");

@@ -25,7 +25,7 @@ async function cutAgain(page, url) {
   return file;
 }
 
-await withProgram("demo", async (page, url) => {
+await withProgram("demo", async (page, url, dir) => {
   const shot = async (name) => {
     await page.waitForTimeout(700);
     await page.screenshot({ path: `docs/screenshots/${name}.png` });
@@ -154,14 +154,12 @@ await withProgram("demo", async (page, url) => {
   await keys("Alt+w");
   await page.getByRole("button", { name: "Measure" }).click();
   await page.locator("dialog.list-dialog tbody tr").waitFor();
-  await shot("fit");
   await keys("Escape");
   await hold("Dialogue", 1);
   await hold("Dialogue", 2, true);
   await keys("Alt+j");
   await page.getByRole("button", { name: "Join", exact: true }).click();
   await page.locator(".card", { hasText: "Joined from" }).waitFor();
-  await shot("join");
   const again = join(mkdtempSync(join(tmpdir(), "blendseam-shots-")), "narrator, again.wav");
   execFileSync("ffmpeg", [
     ...["-v", "error", "-y", "-i", "demo/recordings/narrator.flac"],
@@ -186,7 +184,6 @@ await withProgram("demo", async (page, url) => {
   await seam("narrator → narrator, again");
   await keys("Shift+z");
   await page.waitForTimeout(1500);
-  await shot("takes");
   await page.goto(`${url}tone`);
   await page.waitForTimeout(2500);
   await shot("tone");
@@ -235,11 +232,50 @@ await withProgram("demo", async (page, url) => {
   await page.getByLabel("Cut list").setInputFiles(await cutAgain(page, url));
   await page.locator(".changes tbody tr").first().waitFor();
   await shot("come-back");
-  await page.setViewportSize({ width: 390, height: 844 });
-  await page.goto(url);
-  await ready();
-  await page.getByRole("button", { name: "Worst first" }).click();
-  await page.locator("[data-seam]").first().click();
-  await page.waitForTimeout(1500);
-  await shot("phone");
+  // Others are there: one has a seam in hand, one listens on a phone.
+  const password = "kiln-night-fires";
+  for (const [name, role] of [
+    ["Anna Berg", "owner"],
+    ["Per Sand", "editor"],
+    ["Liv Holm", "listener"],
+  ])
+    execFileSync("bin/blendseam", ["user", "add", name.split(" ")[0].toLowerCase(), "--shown", name, "--role", role], {
+      env: { ...process.env, BLENDSEAM_VAR: dir },
+      input: `${password}\n`,
+    });
+  const signedIn = async (name, viewport) => {
+    const own = await (await page.context().browser().newContext({ viewport })).newPage();
+    await own.addInitScript((n) => localStorage.setItem("blendseam-notes-read", JSON.stringify(n)), read);
+    await own.goto(new URL("/", url).href);
+    if (name === "anna") await own.screenshot({ path: "docs/screenshots/sign-in.png" });
+    await own.getByLabel("Name").fill(name);
+    await own.getByLabel("Password").fill(password);
+    await own.getByRole("button", { name: "Sign in" }).click();
+    await own.locator(".scenes").waitFor();
+    return own;
+  };
+  const anna = await signedIn("anna", { width: 1280, height: 800 }),
+    liv = await signedIn("liv", { width: 390, height: 844 });
+  await liv.goto(`${url}listen`);
+  const asks = async (n, words) => {
+    await liv.getByRole("button", { name: /^Ask again/ }).nth(n).click();
+    await liv.getByLabel("Note", { exact: true }).fill(words);
+    await liv.keyboard.press("Enter");
+    await liv.waitForTimeout(500);
+  };
+  await asks(0, "The kiln drops away here. Can it stay under her line?");
+  await asks(3, "I still hear the cut.");
+  await liv.getByRole("button", { name: /^Approve/ }).nth(1).click();
+  await liv.waitForTimeout(700);
+  await liv.screenshot({ path: "docs/screenshots/listen.png" });
+  await anna.goto(`${url}remarks`);
+  await anna.getByRole("button", { name: "Answer" }).first().click();
+  await anna.getByLabel("Words").fill("A bed lies under it now. Listen again?");
+  await anna.keyboard.press("Enter");
+  await anna.waitForTimeout(700);
+  await anna.mouse.click(5, 700);
+  await anna.screenshot({ path: "docs/screenshots/notes.png" });
+  await anna.goto(new URL("/people", url).href);
+  await anna.waitForTimeout(700);
+  await anna.screenshot({ path: "docs/screenshots/people.png" });
 });

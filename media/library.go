@@ -86,6 +86,9 @@ func OpenLibrary(dir string) (*Library, error) {
 	}, nil
 }
 
+// Preparing is how many recordings are being prepared.
+func (l *Library) Preparing() int { return len(l.making) }
+
 // Close throws away what is half brought in.
 func (l *Library) Close() error { return l.work.Close() }
 

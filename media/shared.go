@@ -27,6 +27,17 @@ type shared struct {
 	there   map[string]bool      // files that the store has, by their names in it
 	used    map[string]time.Time // when files were used last, by their paths
 	trimmed time.Time
+	sum     int64 // bytes of copies when they were looked through last
+}
+
+// Copies is how many bytes of copies there were when they were looked through last.
+func (l *Library) Copies() int {
+	if l.shared == nil {
+		return 0
+	}
+	l.shared.mu.Lock()
+	defer l.shared.mu.Unlock()
+	return int(l.shared.sum)
 }
 
 // How long it is waited for one file of the store, and how often it is looked how large the folder has become.
@@ -40,6 +51,9 @@ const (
 func (l *Library) Share(store objects.Store, bytes int64) {
 	l.shared = &shared{Store: store, bytes: bytes, there: map[string]bool{}, used: map[string]time.Time{}}
 }
+
+// Shared tells whether other processes have what this one has.
+func (l *Library) Shared() bool { return l.shared != nil }
 
 // here sees to it that a file of a recording, which may be in a folder of its own, lies here if the store has it.
 func (l *Library) here(id, name string) error {
@@ -190,6 +204,11 @@ func (l *Library) trim() {
 		sum += o.Bytes
 	}
 	slices.SortFunc(all, func(a, b copied) int { return a.used.Compare(b.used) })
+	defer func() {
+		s.mu.Lock()
+		s.sum = sum
+		s.mu.Unlock()
+	}()
 	for _, c := range all {
 		if sum <= s.bytes {
 			return

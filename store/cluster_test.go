@@ -51,7 +51,7 @@ func TestJobsHaveLeases(t *testing.T) {
 	if list, err := two.Elsewhere(ctx, id); err != nil || len(list) != 1 || list[0].Done != .25 {
 		t.Errorf("the other process sees %+v %v", list, err)
 	}
-	if those, broken, err := two.LeftJobs(ctx); len(those)+len(broken) > 0 || err != nil {
+	if those, broken, err := two.LeftJobs(ctx, 100); len(those)+len(broken) > 0 || err != nil {
 		t.Errorf("it is taken while it goes on: %v %v %v", those, broken, err)
 	}
 	if err := two.AskToStop(ctx, j.ID); err != nil {
@@ -66,11 +66,11 @@ func TestJobsHaveLeases(t *testing.T) {
 		j.ID); err != nil {
 		t.Fatal(err)
 	}
-	those, _, err := two.LeftJobs(ctx)
+	those, _, err := two.LeftJobs(ctx, 100)
 	if err != nil || len(those) != 1 || those[0].ID != j.ID {
 		t.Fatalf("it is not taken: %v %v", those, err)
 	}
-	if again, _, err := one.LeftJobs(ctx); len(again) > 0 || err != nil {
+	if again, _, err := one.LeftJobs(ctx, 100); len(again) > 0 || err != nil {
 		t.Errorf("two have it: %v %v", again, err)
 	}
 	if _, lost, err := one.Beat(ctx, map[string]float64{j.ID: .75}); err != nil || !slices.Equal(lost, []string{j.ID}) {

@@ -48,6 +48,15 @@ func (s *Store) AddJob(ctx context.Context, j Job) (Job, error) {
 	return j, plain(err)
 }
 
+// OfferJob keeps a job that any process may take.
+func (s *Store) OfferJob(ctx context.Context, j Job) (Job, error) {
+	j, err := s.AddJob(ctx, j)
+	if err == nil {
+		_, err = s.exec(ctx, "UPDATE jobs SET process = '', begun = 0, beat = '2000-01-01' WHERE id = ?", j.ID)
+	}
+	return j, plain(err)
+}
+
 // EndJob keeps what became of a job, if it is still this process's.
 func (s *Store) EndJob(ctx context.Context, j Job) error {
 	_, err := s.exec(
@@ -142,14 +151,14 @@ func (s *Store) AskToStop(ctx context.Context, id string) error {
 	return s.changed(s.exec(ctx, "UPDATE jobs SET stopping = TRUE WHERE id = ? AND state = 'running'", id))
 }
 
-// LeftJobs takes over jobs whose process has gone before they were done. those are to be begun again by this process;
+// LeftJobs takes over at most so many jobs that are offered, or whose process has gone before they were done. those are to be begun again by this process;
 // broken are the ids of those that cannot be, which are marked as stopped.
-func (s *Store) LeftJobs(ctx context.Context) (those []Job, broken []string, err error) {
+func (s *Store) LeftJobs(ctx context.Context, most int) (those []Job, broken []string, err error) {
 	rows, err := s.db.QueryContext(
 		ctx,
 		jobColumns+" WHERE state = 'running' AND beat < UTC_TIMESTAMP(3) - INTERVAL ? SECOND "+
-			"ORDER BY made",
-		int(leaseTime/time.Second),
+			"ORDER BY made LIMIT ?",
+		int(leaseTime/time.Second), most,
 	)
 	if err != nil {
 		return nil, nil, plain(err)

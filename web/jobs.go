@@ -102,6 +102,9 @@ func (s *Server) TakeJobs() {
 
 // again is the work of a job that was left.
 func (s *Server) again(ctx context.Context, job store.Job) (workspace.Work, error) {
+	if do := s.Workspace.Again(job); do != nil {
+		return do, nil
+	}
 	var asked askedJob
 	make, known := jobKinds[job.Kind]
 	if err := json.Unmarshal(job.Asked, &asked); err != nil || !known {

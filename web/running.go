@@ -11,6 +11,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/store"
+	"blendseam/web/access"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
@@ -76,6 +77,11 @@ func (s *Server) newFigures() *figures {
 		collectors.NewDBStatsCollector(s.Store.DB(), "blendseam"),
 		gauge("blendseam_jobs_running", "Jobs under way in this process.", s.Jobs.Running),
 		gauge("blendseam_scenes_mending", "Scenes that are being mended.", s.Mending),
+		gauge("blendseam_work_beside", "Work that goes on beside the requests, jobs apart.", s.Busy),
+		gauge("blendseam_mending_waiting", "Who waits for a scene to be mended.", s.Waiting),
+		gauge("blendseam_conversions", "Recordings that are being prepared.", s.Library.Preparing),
+		gauge("blendseam_media_copies_bytes", "Copies of the store of recordings, when they were looked through last.",
+			s.Library.Copies),
 		gauge("blendseam_pages", "Pages that listen for events.", s.Hub.Listening))
 	return f
 }
@@ -108,6 +114,8 @@ func (s *Server) measured(next http.Handler) http.Handler {
 		id, _ := limit.Cut(middleware.GetReqID(r.Context()), limit.Names)
 		w.Header().Set(middleware.RequestIDHeader, id)
 		answer := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
+		who := ""
+		r = r.WithContext(access.Noting(r.Context(), &who))
 		next.ServeHTTP(answer, r)
 		took, status := time.Since(begun), max(answer.Status(), http.StatusOK)
 		route := chi.RouteContext(r.Context()).RoutePattern()
@@ -116,7 +124,8 @@ func (s *Server) measured(next http.Handler) http.Handler {
 		if !s.LogRequests || reads && status < 400 && (took < slow || route == listening) {
 			return
 		}
-		slog.LogAttrs(r.Context(), slog.LevelInfo, "request", slog.String("id", id), slog.String("method", r.Method),
+		slog.LogAttrs(r.Context(), slog.LevelInfo, "request", slog.String("id", id), slog.String("user", who),
+			slog.String("method", r.Method),
 			slog.String("path", r.URL.Path), slog.Int("status", status), slog.Int("bytes", answer.BytesWritten()),
 			slog.Float64("ms", float64(took.Microseconds())/1000))
 	})

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"log/slog"
 	"maps"
+	"slices"
 	"sync"
 	"time"
 
@@ -45,7 +46,11 @@ func newJobs(ctx context.Context, st *store.Store, h *Hub) *Jobs {
 // They are looked for until the workspace is closed.
 func (j *Jobs) Takes(begin func(store.Job), clear func(id string)) {
 	look := func() {
-		those, broken, err := j.store.LeftJobs(j.ctx)
+		most := threads() - j.Running()
+		if most <= 0 { // there are others
+			return
+		}
+		those, broken, err := j.store.LeftJobs(j.ctx, most)
 		if err != nil {
 			slog.Debug("jobs that were left could not be looked for", "err", err)
 		}
@@ -237,6 +242,9 @@ func (w *Workspace) Analyse(ctx context.Context, sceneID string, info media.Info
 	if info.Rate == 0 || w.Library.Analysed(info.ID, rate) {
 		return nil
 	}
+	if w.Library.Shared() {
+		return w.offerAnalysis(ctx, sceneID, info.Name, analysing{info.ID, rate})
+	}
 	_, err := w.Jobs.Start(
 		ctx,
 		store.Job{Scene: sceneID, Kind: AnalysisJob, Words: info.Name},
@@ -249,11 +257,53 @@ func (w *Workspace) Analyse(ctx context.Context, sceneID string, info media.Info
 	return err
 }
 
+// analysing is what a job that analyses a recording was asked for.
+type analysing struct {
+	Source string `json:"source"`
+	Rate   int64  `json:"rate"`
+}
+
+// offerAnalysis lets whichever process has time analyse a recording.
+func (w *Workspace) offerAnalysis(ctx context.Context, sceneID, name string, a analysing) error {
+	asked, err := json.Marshal(a)
+	if err != nil {
+		return err
+	}
+	_, err = w.Store.OfferJob(context.WithoutCancel(ctx),
+		store.Job{Scene: sceneID, Kind: AnalysisJob, Words: name, Asked: asked})
+	return err
+}
+
+// Again is the work of a job that was offered, or left by another process, if the workspace itself knows it; else nil.
+func (w *Workspace) Again(job store.Job) Work {
+	var a analysing
+	if job.Kind != AnalysisJob || json.Unmarshal(job.Asked, &a) != nil {
+		return nil
+	}
+	return func(ctx context.Context, _ string, done func(float64)) (any, error) {
+		modest()
+		_, err := w.Library.Analysis(ctx, a.Source, a.Rate, done)
+		return a.Source, err
+	}
+}
+
 // AnalyseScene begins one job that does so for all recordings of a scene.
 func (w *Workspace) AnalyseScene(ctx context.Context, sceneID string) error {
 	sc, err := w.Open(ctx, sceneID)
 	if err != nil {
 		return err
+	}
+	if w.Library.Shared() {
+		for _, id := range slices.Sorted(maps.Keys(sc.Scene.Sources)) {
+			src := sc.Scene.Sources[id]
+			if src.Samples == 0 || src.Made() || scene.IsMissing(id) || w.Library.Analysed(id, sc.Scene.SampleRate) {
+				continue
+			}
+			if err := w.offerAnalysis(ctx, sceneID, src.Name, analysing{id, sc.Scene.SampleRate}); err != nil {
+				return err
+			}
+		}
+		return nil
 	}
 	_, err = w.Jobs.Start(
 		ctx,

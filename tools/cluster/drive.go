@@ -29,6 +29,8 @@ type driving struct {
 	editors int
 	scenes  int
 	kills   int
+	cuts    int
+	one     string
 	pause   time.Duration
 
 	base   string
@@ -54,15 +56,20 @@ type ack struct {
 
 // drive lets editors edit, kills parts meanwhile, and looks for every edit afterwards.
 func (d *driving) drive(ctx context.Context, c *cluster) error {
-	d.base, d.acked, d.sent = c.url(), map[string][]ack{}, map[string]time.Time{}
+	if d.base = d.one; c != nil {
+		d.base = c.url()
+	}
+	d.acked, d.sent = map[string][]ack{}, map[string]time.Time{}
 	jar, err := cookiejar.New(nil)
 	if err != nil {
 		return err
 	}
 	d.client = &http.Client{Jar: jar, Timeout: 60 * time.Second,
 		Transport: &http.Transport{MaxIdleConnsPerHost: 500, MaxConnsPerHost: 0}}
-	if err := d.signIn(); err != nil {
-		return err
+	if c != nil {
+		if err := d.signIn(); err != nil {
+			return err
+		}
 	}
 	scenes, err := d.makeScenes()
 	if err != nil {
@@ -78,17 +85,17 @@ func (d *driving) drive(ctx context.Context, c *cluster) error {
 		work.Go(func() { d.edit(during, id, i) })
 	}
 	killed := 0
-	if d.kills > 0 {
+	if d.kills+d.cuts > 0 {
 		work.Go(func() { killed = d.fault(during, c) })
 	}
 	work.Wait()
-	fmt.Printf("%d kills\n", killed)
-	if d.kills > 0 {
+	fmt.Printf("%d faults\n", killed)
+	if d.kills+d.cuts > 0 {
 		if err := c.whole(); err != nil {
 			return err
 		}
 	}
-	return d.judge(scenes)
+	return d.judge(c, scenes)
 }
 
 func (d *driving) signIn() error {
@@ -266,7 +273,10 @@ func (d *driving) listen(ctx context.Context, id string) {
 
 // fault kills parts at random moments and starts them again.
 func (d *driving) fault(ctx context.Context, c *cluster) (kills int) {
-	var plan []*part
+	var plan []*part // nil cuts a server off
+	for range d.cuts {
+		plan = append(plan, nil)
+	}
 	for range d.kills {
 		plan = append(plan, c.programs[rand.IntN(nodes)], c.databases[rand.IntN(nodes)], c.store)
 	}
@@ -278,8 +288,14 @@ func (d *driving) fault(ctx context.Context, c *cluster) (kills int) {
 			return kills
 		case <-time.After(each/2 + rand.N(each/2)):
 		}
-		p.kill()
 		kills++
+		if p == nil {
+			if err := d.cut(ctx, c, rand.IntN(nodes)); err != nil {
+				fmt.Fprintln(os.Stderr, "cluster:", err)
+			}
+			continue
+		}
+		p.kill()
 		if err := errors.Join(p.start(false), p.up(90*time.Second)); err != nil {
 			fmt.Fprintln(os.Stderr, "cluster:", err)
 			d.failed.Add(1)
@@ -287,6 +303,19 @@ func (d *driving) fault(ctx context.Context, c *cluster) (kills int) {
 		}
 	}
 	return kills
+}
+
+// cutFor is how long a server is cut off.
+const cutFor = 20 * time.Second
+
+// cut cuts a server off, and waits until it is part of the database again.
+func (d *driving) cut(ctx context.Context, c *cluster, node int) error {
+	err := c.spaces.cut(node)
+	select {
+	case <-time.After(cutFor):
+	case <-ctx.Done():
+	}
+	return errors.Join(err, c.spaces.join(node), c.databases[node].up(time.Minute))
 }
 
 // whole waits until every part can be used.
@@ -300,7 +329,7 @@ func (c *cluster) whole() error {
 }
 
 // judge says what became of everything.
-func (d *driving) judge(scenes []string) error {
+func (d *driving) judge(c *cluster, scenes []string) error {
 	n := 0
 	for _, list := range d.acked {
 		n += len(list)
@@ -326,7 +355,10 @@ func (d *driving) judge(scenes []string) error {
 	)
 	lost, disordered := 0, 0
 	for node := range nodes {
-		l, o, err := d.look(node, scenes)
+		if c == nil {
+			break
+		}
+		l, o, err := d.look(c.dsnOf(node), scenes)
 		if err != nil {
 			return err
 		}
@@ -342,7 +374,7 @@ func (d *driving) judge(scenes []string) error {
 	if lost+disordered+wrong > 0 {
 		return errors.New("something was lost")
 	}
-	if d.kills == 0 && d.failed.Load() > 0 {
+	if d.kills+d.cuts == 0 && d.failed.Load() > 0 {
 		return errors.New("some edits failed though nothing was killed")
 	}
 	return nil
@@ -357,8 +389,8 @@ func at(list []time.Duration, part float64) time.Duration {
 }
 
 // look looks on one server for every edit that was acknowledged, and whether each log goes on from one to the next.
-func (d *driving) look(node int, scenes []string) (lost, disordered int, err error) {
-	db, err := sql.Open("mysql", dsnOf(node))
+func (d *driving) look(dsn string, scenes []string) (lost, disordered int, err error) {
+	db, err := sql.Open("mysql", dsn)
 	if err != nil {
 		return 0, 0, err
 	}

@@ -29,6 +29,8 @@ func main() {
 	flag.IntVar(&d.editors, "editors", 150, "editors")
 	flag.IntVar(&d.scenes, "scenes", 30, "scenes")
 	flag.IntVar(&d.kills, "kills", 0, "how often each of programs, databases and store is killed")
+	flag.IntVar(&d.cuts, "cuts", 0, "how often a server of the database is cut off for 20 s (as root)")
+	flag.StringVar(&d.one, "one", "", "drive the program at this address instead, which has no accounts")
 	flag.DurationVar(&d.pause, "pause", 4*time.Second, "mean time between two edits of one editor")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
@@ -40,6 +42,9 @@ func main() {
 }
 
 func run(ctx context.Context, dir string, fresh bool, d *driving) error {
+	if d.one != "" {
+		return d.drive(ctx, nil)
+	}
 	program, err := storeProgram()
 	if err != nil {
 		return err
@@ -55,7 +60,7 @@ func run(ctx context.Context, dir string, fresh bool, d *driving) error {
 	if err := os.MkdirAll(dir, 0o711); err != nil {
 		return err
 	}
-	c, err := newCluster(dir, program)
+	c, err := newCluster(dir, program, d.cuts > 0)
 	if err != nil {
 		return err
 	}
@@ -84,7 +89,7 @@ const (
 // owner makes the first account, if there is none.
 func (c *cluster) owner() error {
 	cmd := exec.Command("bin/blendseam", "user", "add", owner, "--role", "owner")
-	cmd.Env = append(os.Environ(), "BLENDSEAM_VAR="+filepath.Join(c.dir, "user"), "BLENDSEAM_DSN="+dsn(0))
+	cmd.Env = append(os.Environ(), "BLENDSEAM_VAR="+filepath.Join(c.dir, "user"), "BLENDSEAM_DSN="+c.dsn(0))
 	cmd.Stdin = strings.NewReader(ownerPassword + "\n")
 	if out, err := cmd.CombinedOutput(); err != nil && !strings.Contains(string(out), "already") {
 		return fmt.Errorf("the owner has no account: %w: %s", err, out)
@@ -113,9 +118,9 @@ func storeProgram() (string, error) {
 }
 
 // databaseReady asks whether a server is part of the database and has all of it.
-func databaseReady(node int) func(context.Context) error {
+func (c *cluster) databaseReady(node int) func(context.Context) error {
 	return func(ctx context.Context) error {
-		db, err := sql.Open("mysql", dsnOf(node))
+		db, err := sql.Open("mysql", c.dsnOf(node))
 		if err != nil {
 			return err
 		}

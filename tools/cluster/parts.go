@@ -95,6 +95,7 @@ type cluster struct {
 	store     *part
 	programs  []*part
 	front     *part
+	spaces    spaces
 }
 
 // Where the parts answer, on loopback.
@@ -114,48 +115,50 @@ const (
 func (c *cluster) url() string { return fmt.Sprintf("http://127.0.0.1:%d", frontPort) }
 
 // dsn names all servers of the database, one of them first.
-func dsn(first int) string {
+func (c *cluster) dsn(first int) string {
 	var hosts []string
 	for i := range nodes {
-		hosts = append(hosts, fmt.Sprintf("127.0.0.1:%d", databasePort+(first+i)%nodes))
+		n := (first + i) % nodes
+		hosts = append(hosts, fmt.Sprintf("%s:%d", c.spaces.host(n), databasePort+n))
 	}
 	return fmt.Sprintf("blendseam:blendseam@tcp(%s)/blendseam", strings.Join(hosts, ","))
 }
 
-func dsnOf(node int) string {
-	return fmt.Sprintf("blendseam:blendseam@tcp(127.0.0.1:%d)/blendseam", databasePort+node)
+// dsnOf names one of them.
+func (c *cluster) dsnOf(node int) string {
+	return fmt.Sprintf("blendseam:blendseam@tcp(%s:%d)/blendseam", c.spaces.host(node), databasePort+node)
 }
 
-func newCluster(dir, storeProgram string) (*cluster, error) {
+func newCluster(dir, storeProgram string, apart spaces) (*cluster, error) {
 	me, err := keeper()
 	if err != nil {
 		return nil, err
 	}
-	c := &cluster{dir: dir}
+	c := &cluster{dir: dir, spaces: apart}
 	var group []string
 	for i := range nodes {
-		group = append(group, fmt.Sprintf("127.0.0.1:%d", groupPort+10*i))
+		group = append(group, fmt.Sprintf("%s:%d", apart.host(i), groupPort+10*i))
 	}
 	for i := range nodes {
 		at := filepath.Join(dir, fmt.Sprintf("database%d", i+1))
-		port := groupPort + 10*i
+		port, host := groupPort+10*i, apart.host(i)
 		c.databases = append(c.databases, &part{name: fmt.Sprintf("database %d", i+1), log: at + ".log",
-			ready: databaseReady(i),
+			ready: c.databaseReady(i),
 			command: func(first bool) *exec.Cmd {
-				args := []string{"--no-defaults", "--datadir=" + at, "--user=" + me, "--bind-address=127.0.0.1",
+				args := []string{"--no-defaults", "--datadir=" + at, "--user=" + me, "--bind-address=" + host,
 					fmt.Sprintf("--port=%d", databasePort+i), "--socket=" + at + "/socket", "--pid-file=" + at + "/pid",
 					"--init-file=" + filepath.Join(dir, "start.sql"), "--skip-name-resolve", "--performance-schema=OFF",
 					"--innodb-buffer-pool-size=64M", "--max-allowed-packet=256M", "--innodb-flush-log-at-trx-commit=2",
 					"--binlog-format=ROW", "--innodb-autoinc-lock-mode=2", "--wsrep-on=ON", "--wsrep-provider=" + library,
 					"--wsrep-cluster-name=blendseam", "--wsrep-cluster-address=gcomm://" + strings.Join(group, ","),
-					"--wsrep-node-address=127.0.0.1", fmt.Sprintf("--wsrep-node-name=node%d", i+1), "--wsrep-sst-method=rsync",
-					fmt.Sprintf("--wsrep-sst-receive-address=127.0.0.1:%d", port+2),
-					fmt.Sprintf("--wsrep-provider-options=gmcast.listen_addr=tcp://127.0.0.1:%d;ist.recv_addr=127.0.0.1:%d;"+
-						"gcache.size=64M;evs.suspect_timeout=PT3S;evs.inactive_timeout=PT8S;pc.recovery=true", port, port+1)}
+					"--wsrep-node-address=" + host, fmt.Sprintf("--wsrep-node-name=node%d", i+1), "--wsrep-sst-method=rsync",
+					fmt.Sprintf("--wsrep-sst-receive-address=%s:%d", host, port+2),
+					fmt.Sprintf("--wsrep-provider-options=gmcast.listen_addr=tcp://%s:%d;ist.recv_addr=%s:%d;"+
+						"gcache.size=64M;evs.suspect_timeout=PT3S;evs.inactive_timeout=PT8S;pc.recovery=true", host, port, host, port+1)}
 				if first {
 					args = append(args, "--wsrep-new-cluster")
 				}
-				cmd := exec.Command(sbin("mariadbd"), args...)
+				cmd := apart.within(i, sbin("mariadbd"), args...)
 				cmd.Env = append(os.Environ(), "PATH="+os.Getenv("PATH")+":/usr/sbin:/sbin")
 				return cmd
 			}})
@@ -172,7 +175,7 @@ func newCluster(dir, storeProgram string) (*cluster, error) {
 			command: func(bool) *exec.Cmd {
 				cmd := exec.Command("bin/blendseam", "serve", "--listen", fmt.Sprintf("127.0.0.1:%d", programPort+i),
 					"--public-url", c.url(), "--trusted-proxies", "127.0.0.1", "--log", "json")
-				cmd.Env = append(os.Environ(), "BLENDSEAM_VAR="+at, "BLENDSEAM_DSN="+dsn(i),
+				cmd.Env = append(os.Environ(), "BLENDSEAM_VAR="+at, "BLENDSEAM_DSN="+c.dsn(i),
 					"BLENDSEAM_MEDIA="+mediaURL(), "AWS_ACCESS_KEY_ID="+storeKey, "AWS_SECRET_ACCESS_KEY="+storeSecret)
 				return cmd
 			}})
@@ -181,7 +184,7 @@ func newCluster(dir, storeProgram string) (*cluster, error) {
 		command: func(bool) *exec.Cmd {
 			return exec.Command(sbin("haproxy"), "-db", "-f", filepath.Join(dir, "front.cfg"))
 		}}
-	return c, c.setUp(me)
+	return c, errors.Join(apart.make(), c.setUp(me))
 }
 
 // mediaURL is where recordings lie.
@@ -237,8 +240,8 @@ func (c *cluster) setUp(me string) error {
 		}
 	}
 	sql := "CREATE DATABASE IF NOT EXISTS blendseam CHARACTER SET utf8mb4;\n" +
-		"CREATE USER IF NOT EXISTS blendseam@'127.0.0.1' IDENTIFIED BY 'blendseam';\n" +
-		"GRANT ALL ON blendseam.* TO blendseam@'127.0.0.1';\n"
+		"CREATE USER IF NOT EXISTS blendseam@'%' IDENTIFIED BY 'blendseam';\n" +
+		"GRANT ALL ON blendseam.* TO blendseam@'%';\n"
 	var servers strings.Builder
 	for i := range nodes {
 		fmt.Fprintf(&servers, "  server program%d 127.0.0.1:%d\n", i+1, programPort+i)
@@ -324,6 +327,7 @@ func (c *cluster) stop() {
 	for i := range c.databases {
 		c.databases[len(c.databases)-1-i].end()
 	}
+	c.spaces.remove()
 }
 
 func answers(port int) func(context.Context) error {

@@ -94,13 +94,13 @@ func (g *Gate) Asks(ctx context.Context) (bool, error) {
 
 // Handler finds out who somebody is, and asks those of whom it does not know.
 func (g *Gate) Handler(next http.Handler) http.Handler {
-	known := g.sessions.LoadAndSave(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		c, err := g.signedIn(r)
+	asked := g.sessions.LoadAndSave(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		c, name, err := g.signedIn(r)
 		switch {
 		case err != nil:
 			g.Answers.Fail(w, r, err)
 		case c != nil:
-			next.ServeHTTP(w, r.WithContext(store.As(r.Context(), c)))
+			next.ServeHTTP(w, known(r, c, name))
 		case g.public(r):
 			next.ServeHTTP(w, r.WithContext(store.As(r.Context(), &store.Caller{})))
 		default:
@@ -120,9 +120,24 @@ func (g *Gate) Handler(next http.Handler) http.Handler {
 		case g.Header != "":
 			g.named(w, r, next)
 		default:
-			known.ServeHTTP(w, r)
+			asked.ServeHTTP(w, r)
 		}
 	})
+}
+
+type noteKey struct{}
+
+// Noting is a context in which it is noted who somebody is, for the log.
+func Noting(ctx context.Context, name *string) context.Context {
+	return context.WithValue(ctx, noteKey{}, name)
+}
+
+// known is a request of somebody who is known.
+func known(r *http.Request, c *store.Caller, name string) *http.Request {
+	if note, is := r.Context().Value(noteKey{}).(*string); is {
+		*note = name
+	}
+	return r.WithContext(store.As(r.Context(), c))
 }
 
 // public tells whether a request is one of those by which somebody signs in.
@@ -137,19 +152,20 @@ func fromHere(r *http.Request) bool {
 		r.Header.Get("Forwarded") == "" && r.Header.Get("X-Real-Ip") == ""
 }
 
-// signedIn is whoever the session of a request belongs to, nil if nobody.
-func (g *Gate) signedIn(r *http.Request) (*store.Caller, error) {
+// signedIn is whoever the session of a request belongs to, with the name that they sign in with; nil if nobody.
+func (g *Gate) signedIn(r *http.Request) (c *store.Caller, name string, err error) {
 	id := g.sessions.GetString(r.Context(), "account")
 	if id == "" {
-		return nil, nil
+		return nil, "", nil
 	}
 	a, err := g.Store.Account(r.Context(), id)
 	if errors.Is(err, store.ErrNotFound) || err == nil && a.Stamp != g.sessions.GetInt64(r.Context(), "stamp") {
-		return nil, nil
+		return nil, "", nil
 	} else if err != nil {
-		return nil, err
+		return nil, "", err
 	}
-	return g.caller(r.Context(), a)
+	c, err = g.caller(r.Context(), a)
+	return c, a.Name, err
 }
 
 func (g *Gate) caller(ctx context.Context, a store.Account) (*store.Caller, error) {
@@ -180,7 +196,7 @@ func (g *Gate) named(w http.ResponseWriter, r *http.Request, next http.Handler) 
 		g.Answers.Fail(w, r, err)
 		return
 	}
-	next.ServeHTTP(w, r.WithContext(store.As(r.Context(), c)))
+	next.ServeHTTP(w, known(r, c, name))
 }
 
 // trusted tells whether an address, with its port or without, is that of a proxy whose word counts.

@@ -121,7 +121,7 @@ CLUSTER_CUTS ?= 0
 test-cluster: build
 	tools/install-missing $(CLUSTER_NEEDS)
 	go run ./tools/cluster -fresh -dir var/test-cluster -for $(CLUSTER_TIME) -editors $(CLUSTER_EDITORS) \
-		-scenes $(CLUSTER_SCENES) -kills $(CLUSTER_KILLS) -cuts $(CLUSTER_CUTS)
+		-scenes $(CLUSTER_SCENES) -kills $(CLUSTER_KILLS) -cuts $(CLUSTER_CUTS) $(CLUSTER_MORE)
 
 # What so many editors need, by the figures of tools/scale/figures.json.
 scale:

@@ -151,7 +151,8 @@ func (s *Store) AskToStop(ctx context.Context, id string) error {
 	return s.changed(s.exec(ctx, "UPDATE jobs SET stopping = TRUE WHERE id = ? AND state = 'running'", id))
 }
 
-// LeftJobs takes over at most so many jobs that are offered, or whose process has gone before they were done. those are to be begun again by this process;
+// LeftJobs takes over at most so many jobs that are offered, or whose process has gone before they were done.
+// those are to be begun again by this process;
 // broken are the ids of those that cannot be, which are marked as stopped.
 func (s *Store) LeftJobs(ctx context.Context, most int) (those []Job, broken []string, err error) {
 	rows, err := s.db.QueryContext(

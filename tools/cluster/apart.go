@@ -8,7 +8,8 @@ import (
 	"strings"
 )
 
-// Servers of the database can be given networks of their own (network namespaces, for which one has to be root), so that
+// Servers of the database can be given networks of their own (network namespaces, for which one has to be root),
+// so that
 // one can be cut off from the others.
 const (
 	bridge  = "bsbridge"

@@ -67,7 +67,12 @@ func (d *driving) drive(ctx context.Context, c *cluster) error {
 	d.client = &http.Client{Jar: jar, Timeout: 60 * time.Second,
 		Transport: &http.Transport{MaxIdleConnsPerHost: 500, MaxConnsPerHost: 0}}
 	if c != nil {
-		if err := d.signIn(); err != nil {
+		err = errors.New("nobody tried")
+		for n := 0; err != nil && n < 30; n++ { // the programs look once a second whether there is an account
+			time.Sleep(100 * time.Millisecond)
+			err = d.signIn()
+		}
+		if err != nil {
 			return err
 		}
 	}
@@ -278,7 +283,8 @@ func (d *driving) fault(ctx context.Context, c *cluster) (kills int) {
 		plan = append(plan, nil)
 	}
 	for range d.kills {
-		plan = append(plan, c.programs[rand.IntN(nodes)], c.databases[rand.IntN(nodes)], c.store)
+		plan = append(plan, c.programs[rand.IntN(nodes)], c.databases[rand.IntN(nodes)])
+		plan = append(plan, c.stores()...)
 	}
 	rand.Shuffle(len(plan), func(i, j int) { plan[i], plan[j] = plan[j], plan[i] })
 	each := d.time / time.Duration(len(plan)+1)
@@ -320,7 +326,7 @@ func (d *driving) cut(ctx context.Context, c *cluster, node int) error {
 
 // whole waits until every part can be used.
 func (c *cluster) whole() error {
-	for _, p := range append(append(slices.Clone(c.databases), c.store), append(slices.Clone(c.programs), c.front)...) {
+	for _, p := range slices.Concat(c.databases, c.stores(), c.programs, []*part{c.front}) {
 		if err := p.up(time.Minute); err != nil {
 			return err
 		}

@@ -29,23 +29,27 @@ func main() {
 	flag.IntVar(&d.editors, "editors", 150, "editors")
 	flag.IntVar(&d.scenes, "scenes", 30, "scenes")
 	flag.IntVar(&d.kills, "kills", 0, "how often each of programs, databases and store is killed")
+	folder := flag.Bool("folder", false, "keep recordings in a folder that the programs share, without an S3 server")
 	flag.IntVar(&d.cuts, "cuts", 0, "how often a server of the database is cut off for 20 s (as root)")
 	flag.StringVar(&d.one, "one", "", "drive the program at this address instead, which has no accounts")
 	flag.DurationVar(&d.pause, "pause", 4*time.Second, "mean time between two edits of one editor")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	if err := run(ctx, *dir, *fresh, &d); err != nil {
+	if err := run(ctx, *dir, *fresh, *folder, &d); err != nil {
 		fmt.Fprintln(os.Stderr, "cluster:", err)
 		os.Exit(1)
 	}
 }
 
-func run(ctx context.Context, dir string, fresh bool, d *driving) error {
+func run(ctx context.Context, dir string, fresh, folder bool, d *driving) error {
 	if d.one != "" {
 		return d.drive(ctx, nil)
 	}
-	program, err := storeProgram()
+	program, err := "", error(nil)
+	if !folder {
+		program, err = storeProgram()
+	}
 	if err != nil {
 		return err
 	}

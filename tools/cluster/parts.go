@@ -163,11 +163,12 @@ func newCluster(dir, storeProgram string, apart spaces) (*cluster, error) {
 				return cmd
 			}})
 	}
-	c.store = &part{name: "store of recordings", log: filepath.Join(dir, "store.log"), ready: answers(storePort),
-		command: func(bool) *exec.Cmd {
-			return exec.Command(storeProgram, "--access", storeKey, "--secret", storeSecret,
-				"--port", fmt.Sprintf("127.0.0.1:%d", storePort), "posix", filepath.Join(dir, "store"))
-		}}
+	media := mediaURL()
+	if storeProgram == "" {
+		media = filepath.Join(dir, "media")
+	} else {
+		c.store = storeOf(dir, storeProgram)
+	}
 	for i := range nodes {
 		at := filepath.Join(dir, fmt.Sprintf("program%d", i+1))
 		c.programs = append(c.programs, &part{name: fmt.Sprintf("program %d", i+1), log: at + ".log",
@@ -176,7 +177,7 @@ func newCluster(dir, storeProgram string, apart spaces) (*cluster, error) {
 				cmd := exec.Command("bin/blendseam", "serve", "--listen", fmt.Sprintf("127.0.0.1:%d", programPort+i),
 					"--public-url", c.url(), "--trusted-proxies", "127.0.0.1", "--log", "json")
 				cmd.Env = append(os.Environ(), "BLENDSEAM_VAR="+at, "BLENDSEAM_DSN="+c.dsn(i),
-					"BLENDSEAM_MEDIA="+mediaURL(), "AWS_ACCESS_KEY_ID="+storeKey, "AWS_SECRET_ACCESS_KEY="+storeSecret)
+					"BLENDSEAM_MEDIA="+media, "AWS_ACCESS_KEY_ID="+storeKey, "AWS_SECRET_ACCESS_KEY="+storeSecret)
 				return cmd
 			}})
 	}
@@ -185,6 +186,15 @@ func newCluster(dir, storeProgram string, apart spaces) (*cluster, error) {
 			return exec.Command(sbin("haproxy"), "-db", "-f", filepath.Join(dir, "front.cfg"))
 		}}
 	return c, errors.Join(apart.make(), c.setUp(me))
+}
+
+// storeOf is an S3 server of a folder.
+func storeOf(dir, program string) *part {
+	return &part{name: "store of recordings", log: filepath.Join(dir, "store.log"), ready: answers(storePort),
+		command: func(bool) *exec.Cmd {
+			return exec.Command(program, "--access", storeKey, "--secret", storeSecret,
+				"--port", fmt.Sprintf("127.0.0.1:%d", storePort), "posix", filepath.Join(dir, "store"))
+		}}
 }
 
 // mediaURL is where recordings lie.
@@ -284,8 +294,10 @@ func (c *cluster) start() error {
 			}
 		}
 	}
-	if err := errors.Join(c.store.start(false), c.store.up(time.Minute)); err != nil {
-		return err
+	if c.store != nil {
+		if err := errors.Join(c.store.start(false), c.store.up(time.Minute)); err != nil {
+			return err
+		}
 	}
 	for _, p := range append(c.programs, c.front) {
 		if err := errors.Join(p.start(false), p.up(time.Minute)); err != nil {
@@ -320,14 +332,21 @@ func (c *cluster) newest() (int, error) {
 
 // stop ends all parts, the first ones last.
 func (c *cluster) stop() {
-	all := append(append([]*part{c.front}, c.programs...), c.store)
-	for _, p := range all {
+	for _, p := range append(append([]*part{c.front}, c.programs...), c.stores()...) {
 		p.end()
 	}
 	for i := range c.databases {
 		c.databases[len(c.databases)-1-i].end()
 	}
 	c.spaces.remove()
+}
+
+// stores is the store, if there is one.
+func (c *cluster) stores() []*part {
+	if c.store == nil {
+		return nil
+	}
+	return []*part{c.store}
 }
 
 func answers(port int) func(context.Context) error {

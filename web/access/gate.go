@@ -115,7 +115,7 @@ func (g *Gate) Handler(next http.Handler) http.Handler {
 		switch asks, err := g.Asks(r.Context()); {
 		case err != nil:
 			g.Answers.Fail(w, r, err)
-		case !asks:
+		case !asks && !g.public(r):
 			next.ServeHTTP(w, r)
 		case g.Header != "":
 			g.named(w, r, next)

@@ -58,7 +58,9 @@ func (g *Gate) ask(w http.ResponseWriter, r *http.Request, status int, said stri
 }
 
 func (g *Gate) form(w http.ResponseWriter, r *http.Request) {
-	if c := store.CallerOf(r.Context()); c == nil || c.Account != "" { // nobody has to sign in, or they have
+	c := store.CallerOf(r.Context())
+	if asks, err := g.Asks(r.Context()); err == nil && !asks || c == nil || c.Account != "" {
+		// nobody has to sign in, or they have
 		http.Redirect(w, r, ownPath(r.URL.Query().Get("to")), http.StatusSeeOther)
 		return
 	}

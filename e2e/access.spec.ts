@@ -69,8 +69,11 @@ test("axe-core finds nothing serious, and nothing is wider than the window, on e
     `${scene}report`,
     `${scene}hand-over`,
     `${scene}come-back`,
+    `${scene}remarks`,
+    `${scene}listen`,
     `${app.base}/keys`,
     `${app.base}/settings`,
+    `${app.base}/people`,
     `${app.base}/scenes/nobody/`,
   ]) {
     if (url !== page.url()) await page.goto(url);

@@ -89,11 +89,17 @@ func (d *driving) drive(ctx context.Context, c *cluster) error {
 		work.Go(func() { d.listen(during, id) })
 		work.Go(func() { d.edit(during, id, i) })
 	}
+	before := c.used()
 	killed := 0
 	if d.kills+d.cuts > 0 {
 		work.Go(func() { killed = d.fault(during, c) })
 	}
 	work.Wait()
+	if after := c.used(); c != nil && killed == 0 {
+		n := float64(len(d.took))
+		fmt.Printf("processor time for an edit, with all that goes on beside: %.2f ms of the programs, %.2f ms of each database\n",
+			1000*(after[0]-before[0])/n, 1000*(after[1]-before[1])/n/nodes)
+	}
 	fmt.Printf("%d faults\n", killed)
 	if d.kills+d.cuts > 0 {
 		if err := c.whole(); err != nil {
@@ -322,6 +328,34 @@ func (d *driving) cut(ctx context.Context, c *cluster, node int) error {
 	case <-ctx.Done():
 	}
 	return errors.Join(err, c.spaces.join(node), c.databases[node].up(time.Minute))
+}
+
+// used is the processor time of all programs and of all servers of the database so far, in seconds.
+func (c *cluster) used() (sum [2]float64) {
+	if c == nil {
+		return sum
+	}
+	for i, parts := range [][]*part{c.programs, c.databases} {
+		for _, p := range parts {
+			if stat, err := procStat(p.run.Process.Pid); err == nil {
+				sum[i] += stat
+			}
+		}
+	}
+	return sum
+}
+
+// procStat is the processor time of a process (proc(5): utime and stime of stat, in hundredths of a second).
+func procStat(pid int) (seconds float64, err error) {
+	raw, err := os.ReadFile(fmt.Sprintf("/proc/%d/stat", pid))
+	if err != nil {
+		return 0, err
+	}
+	var user, system float64
+	_, after, _ := strings.Cut(string(raw), ") ")
+	fields := strings.Fields(after)
+	_, err = fmt.Sscan(fields[11]+" "+fields[12], &user, &system)
+	return (user + system) / 100, err
 }
 
 // whole waits until every part can be used.

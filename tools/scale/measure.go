@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"database/sql"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -15,6 +16,8 @@ import (
 	"strings"
 	"syscall"
 	"time"
+
+	_ "github.com/go-sql-driver/mysql"
 )
 
 // A program is one that is measured, with a database of its own.
@@ -89,7 +92,6 @@ func measured() (f Figures, err error) {
 		return f, err
 	}
 	f.Machine = fmt.Sprintf("%d cores, %s, measured %s", runtime.NumCPU(), cpuName(), begun.Format("2006-01-02"))
-	f.ClusterFactor = 1.5 // processor time of one server of three for an edit, against one alone
 	return f, p.measure(&f, dir)
 }
 
@@ -159,7 +161,6 @@ func (p program) measure(f *Figures, dir string) error {
 		defer a.Body.Close()
 		return json.NewDecoder(a.Body).Decode(&state)
 	}
-	size := databaseBytes(dir)
 	program, db := processorS(p.pid), processorS(p.db)
 	for i := range edits {
 		if err := edit(float64(i%2) - .5); err != nil {
@@ -168,7 +169,9 @@ func (p program) measure(f *Figures, dir string) error {
 	}
 	f.EditProgramMS = 1000 * (processorS(p.pid) - program) / edits
 	f.EditDatabaseMS = 1000 * (processorS(p.db) - db) / edits
-	f.EditBytes = max(300, float64(databaseBytes(dir)-size)/edits)
+	if f.EditBytes, err = rowBytes(dir); err != nil {
+		return err
+	}
 
 	p.settle()
 	program = processorS(p.pid)
@@ -265,13 +268,20 @@ func (p program) analysed(f *Figures, dir string) error {
 	return nil
 }
 
-// databaseBytes is how large the files of the database's tables are.
-func databaseBytes(dir string) (sum int64) {
-	list, _ := filepath.Glob(filepath.Join(dir, "database", "data", "blendseam", "*.ibd"))
-	for _, path := range list {
-		if info, err := os.Stat(path); err == nil {
-			sum += info.Size()
-		}
+// fixedBytes is what a row of the log has besides its text: two ids, five numbers, a time, and what the table needs.
+const fixedBytes = 36 + 36 + 5*8 + 8 + 20
+
+// rowBytes is how large a row of the log is on the whole.
+func rowBytes(dir string) (bytes float64, err error) {
+	dsn, err := os.ReadFile(filepath.Join(dir, "database", "dsn"))
+	if err != nil {
+		return 0, err
 	}
-	return sum
+	db, err := sql.Open("mysql", strings.TrimSpace(string(dsn)))
+	if err != nil {
+		return 0, err
+	}
+	defer db.Close()
+	err = db.QueryRow("SELECT AVG(LENGTH(COALESCE(edit, '')) + LENGTH(words) + LENGTH(who)) FROM edits").Scan(&bytes)
+	return bytes + fixedBytes, err
 }

@@ -110,17 +110,17 @@ func simulate(f Figures, s Setup, seconds float64, seed uint64) Outcome {
 		ask(r, min(slice, need), now, false, func(t float64) { beside(r, need-slice, t) })
 	}
 	var edits, blocks []float64
-	several := 1.
+	do, write := f.EditProgramMS, f.EditDatabaseMS
 	if s.Databases > 1 {
-		several = f.ClusterFactor
+		do, write = f.SeveralProgram, f.SeveralMS
 	}
 	for e := range s.Editors {
 		r := programs[e%len(programs)]
 		gap := 3600 / (editsAnHour * busiestHour)
 		var edit func(float64)
 		edit = func(now float64) {
-			ask(r, f.EditProgramMS/1000, now, true, func(t float64) {
-				ask(database, several*f.EditDatabaseMS/1000, t, true, func(t float64) {
+			ask(r, do/1000, now, true, func(t float64) {
+				ask(database, write/1000, t, true, func(t float64) {
 					edits = append(edits, t-now)
 					beside(r, seamsAnEdit*f.MeasureSeamMS/1000, t)
 				})

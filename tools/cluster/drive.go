@@ -97,7 +97,8 @@ func (d *driving) drive(ctx context.Context, c *cluster) error {
 	work.Wait()
 	if after := c.used(); c != nil && killed == 0 {
 		n := float64(len(d.took))
-		fmt.Printf("processor time for an edit, with all that goes on beside: %.2f ms of the programs, %.2f ms of each database\n",
+		fmt.Printf("processor time for an edit, with all that goes on beside: %.2f ms of the programs, %.2f ms of each "+
+			"database\n",
 			1000*(after[0]-before[0])/n, 1000*(after[1]-before[1])/n/nodes)
 	}
 	fmt.Printf("%d faults\n", killed)

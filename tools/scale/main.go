@@ -25,8 +25,8 @@ type Figures struct {
 	AnalyseProgramS float64 `json:"analyse_program_s"`       // for an hour of recording
 	PageMB          float64 `json:"page_mb"`                 // memory of the program for a scene that is open
 	PulseDatabaseMS float64 `json:"pulse_database_ms"`       // one look at what other processes did
-	SeveralProgram  float64 `json:"edit_several_program_ms"` // of the programs for one edit there, sessions and events with it
-	SeveralMS       float64 `json:"edit_several_ms"`         // of each of three databases for one edit, as make test-cluster says
+	SeveralProgram  float64 `json:"edit_several_program_ms"` // of the programs for one edit in a cluster
+	SeveralMS       float64 `json:"edit_several_ms"`         // of each of three databases, likewise
 }
 
 func main() {

@@ -258,14 +258,20 @@ await withProgram("demo", async (page, url, dir) => {
     liv = await signedIn("liv", { width: 390, height: 844 });
   await liv.goto(`${url}listen`);
   const asks = async (n, words) => {
-    await liv.getByRole("button", { name: /^Ask again/ }).nth(n).click();
+    await liv
+      .getByRole("button", { name: /^Ask again/ })
+      .nth(n)
+      .click();
     await liv.getByLabel("Note", { exact: true }).fill(words);
     await liv.keyboard.press("Enter");
     await liv.waitForTimeout(500);
   };
   await asks(0, "The kiln drops away here. Can it stay under her line?");
   await asks(3, "I still hear the cut.");
-  await liv.getByRole("button", { name: /^Approve/ }).nth(1).click();
+  await liv
+    .getByRole("button", { name: /^Approve/ })
+    .nth(1)
+    .click();
   await liv.waitForTimeout(700);
   await liv.screenshot({ path: "docs/screenshots/listen.png" });
   await anna.goto(`${url}remarks`);

@@ -117,12 +117,12 @@ func (s *Store) noted(ctx context.Context, scene, statement string, args ...any)
 	return s.Signal(ctx, scene)
 }
 
-// Notes lists the notes of a scene, the oldest first.
+// Notes lists the notes of a scene, the oldest first, and after them the answers to them.
 func (s *Store) Notes(ctx context.Context, scene string) ([]Note, error) {
 	rows, err := s.db.QueryContext(
 		ctx,
 		"SELECT id, of, place, text, approves, account, who, settled_by, made FROM notes "+
-			"WHERE scene = ? ORDER BY made, id",
+			"WHERE scene = ? ORDER BY of <> '', made, id",
 		scene,
 	)
 	if err != nil {

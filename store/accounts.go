@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"blendseam/core/limit"
 	"blendseam/core/scene"
 
 	"github.com/go-sql-driver/mysql"
@@ -48,16 +49,13 @@ type Refused struct{ Why string }
 
 func (e *Refused) Error() string { return e.Why }
 
-// longestName is how many letters the name of a person or of a production may have.
-const longestName = 120
-
 // BadName says what is wrong with a name of a person or of a production; nil if nothing is.
 func BadName(name string) error {
 	switch {
 	case strings.TrimSpace(name) != name || name == "":
 		return &Refused{"A name needs letters, and none of them may be a space at its beginning or end."}
-	case len([]rune(name)) > longestName:
-		return &Refused{fmt.Sprintf("A name has at most %d letters.", longestName)}
+	case len([]rune(name)) > limit.PersonLetters:
+		return &Refused{fmt.Sprintf("A name has at most %d letters.", limit.PersonLetters)}
 	case strings.ContainsFunc(name, func(r rune) bool { return r < ' ' || r == 0x7f }):
 		return &Refused{"A name has letters, not control characters."}
 	}

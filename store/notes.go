@@ -27,9 +27,6 @@ type Note struct {
 	Made      time.Time
 }
 
-// mostNotes is how many notes a scene may have.
-const mostNotes = 5000
-
 // AddNote keeps a note on a scene, and gives its id: of the caller's, or, if it says who, of whom a scene file names.
 func (s *Store) AddNote(ctx context.Context, scene string, n Note) (string, error) {
 	if n.Text = strings.TrimSpace(n.Text); n.Text == "" {
@@ -58,11 +55,11 @@ func (s *Store) AddNote(ctx context.Context, scene string, n Note) (string, erro
 		SELECT ?, s.id, ?, ?, ?, ?, ?, ?, ? FROM scenes s WHERE s.id = ?
 		AND (SELECT COUNT(*) FROM notes WHERE scene = s.id) < ?
 		AND (? = '' OR EXISTS (SELECT 1 FROM notes WHERE id = ? AND scene = s.id AND of = ''))`,
-		n.ID, n.Of, string(place), n.Text, n.Approves, account, name, settled, scene, mostNotes, n.Of, n.Of)
+		n.ID, n.Of, string(place), n.Text, n.Approves, account, name, settled, scene, limit.SceneNotes, n.Of, n.Of)
 	if err == nil {
 		if added, _ := r.RowsAffected(); added == 0 {
 			return "", &Refused{
-				fmt.Sprintf("The note was not kept: what it answers is gone, or the scene has %d already.", mostNotes),
+				fmt.Sprintf("The note was not kept: what it answers is gone, or the scene has %d already.", limit.SceneNotes),
 			}
 		}
 		err = s.Signal(ctx, scene)

@@ -54,6 +54,18 @@ const (
 	TokenLen = 16  // the least letters of a secret
 )
 
+// Of people.
+const (
+	PersonLetters   = 120  // of the name of a person or of a production
+	PasswordLeast   = 10   // letters
+	PasswordMost    = 200  // letters
+	SessionDays     = 14   // that somebody stays signed in
+	TriesAccount    = 10   // to sign in under one name, a minute
+	TriesAddress    = 30   // and from one address
+	PasswordsHashed = 2    // at once, 64 MB each
+	SceneNotes      = 5000 // of one scene
+)
+
 // A Limit is a bound as the docs list it.
 type Limit struct{ What, Most, Why string }
 
@@ -90,6 +102,16 @@ var Table = []Limit{
 	{"Body of a request, or the next piece of an upload", fmt.Sprintf("%d s", BodyS), ""},
 	{"Idle connection", fmt.Sprintf("%d s", IdleS), ""},
 	{"Secret of --token-file", fmt.Sprintf("at least %d letters", TokenLen), ""},
+	{"Name of a person or a production", fmt.Sprintf("%d letters", PersonLetters), ""},
+	{"Password", fmt.Sprintf("%d to %d letters", PasswordLeast, PasswordMost), ""},
+	{"Signed in", fmt.Sprintf("%d days", SessionDays), "a new password ends it"},
+	{
+		"Tries to sign in, a minute",
+		fmt.Sprintf("%d under one name, %d from one address", TriesAccount, TriesAddress),
+		"of all processes together",
+	},
+	{"Passwords looked at, at once", fmt.Sprint(PasswordsHashed), "others wait; each takes 64 MB"},
+	{"Notes on a scene", fmt.Sprint(SceneNotes), ""},
 }
 
 // Bytes says a size in words: "32 MB" for 32 << 20.

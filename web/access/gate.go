@@ -52,19 +52,14 @@ type Gate struct {
 	perAccount *httprate.RateLimiter
 }
 
-// How long somebody stays signed in, and how often one may try to sign in: from an address, and under a name.
-const (
-	sessionTime    = 14 * 24 * time.Hour
-	triesIn        = time.Minute
-	triesOfAddress = 30
-	triesOfAccount = 10
-)
+// triesIn is the time in which tries to sign in are counted.
+const triesIn = time.Minute
 
 // NewGate gives a gate.
 func NewGate(c Config, st *store.Store, a Answers) *Gate {
 	g := &Gate{Config: c, Store: st, Answers: a, sessions: scs.New()}
 	g.sessions.Store = mysqlstore.NewWithCleanupInterval(st.DB(), 0)
-	g.sessions.Lifetime = sessionTime
+	g.sessions.Lifetime = limit.SessionDays * 24 * time.Hour
 	g.sessions.Cookie.Name = "blendseam_person"
 	if g.sessions.Cookie.Secure = c.Secure; c.Secure {
 		g.sessions.Cookie.Name = "__Host-blendseam_person"
@@ -80,7 +75,7 @@ func NewGate(c Config, st *store.Store, a Answers) *Gate {
 				g.ask(w, r, http.StatusTooManyRequests, "There were too many tries. Wait a minute, then try again.")
 			}))
 	}
-	g.perAddress, g.perAccount = tries(triesOfAddress), tries(triesOfAccount)
+	g.perAddress, g.perAccount = tries(limit.TriesAddress), tries(limit.TriesAccount)
 	return g
 }
 

@@ -9,6 +9,7 @@ import (
 	"sync"
 	"time"
 
+	"blendseam/core/limit"
 	"blendseam/store"
 
 	"github.com/alexedwards/argon2id"
@@ -114,22 +115,17 @@ func (g *Gate) signOut(w http.ResponseWriter, r *http.Request) {
 	http.Redirect(w, r, signInPath, http.StatusSeeOther)
 }
 
-// shortest and longest are how many letters a password has.
-const (
-	shortest = 10
-	longest  = 200
-)
-
 // BadPassword says what is wrong with a new password; nil if nothing is.
 func BadPassword(password string) error {
-	if n := len([]rune(password)); n < shortest || n > longest {
-		return &store.Refused{Why: fmt.Sprintf("A password has %d to %d letters; this one has %d.", shortest, longest, n)}
+	if n := len([]rune(password)); n < limit.PasswordLeast || n > limit.PasswordMost {
+		return &store.Refused{Why: fmt.Sprintf("A password has %d to %d letters; this one has %d.",
+			limit.PasswordLeast, limit.PasswordMost, n)}
 	}
 	return nil
 }
 
 // hashing is how many passwords are hashed at once: each takes 64 MB.
-var hashing = make(chan struct{}, 2)
+var hashing = make(chan struct{}, limit.PasswordsHashed)
 
 // Hash is what is kept of a password: argon2id with the parameters of RFC 9106's second choice, 64 MiB.
 func Hash(password string) (string, error) {

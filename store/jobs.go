@@ -155,26 +155,10 @@ func (s *Store) AskToStop(ctx context.Context, id string) error {
 // those are to be begun again by this process;
 // broken are the ids of those that cannot be, which are marked as stopped.
 func (s *Store) LeftJobs(ctx context.Context, most int) (those []Job, broken []string, err error) {
-	rows, err := s.db.QueryContext(
-		ctx,
-		jobColumns+" WHERE state = 'running' AND beat < UTC_TIMESTAMP(3) - INTERVAL ? SECOND "+
-			"ORDER BY made LIMIT ?",
-		int(leaseTime/time.Second), most,
-	)
+	list, err := s.jobs(ctx, "state = 'running' AND beat < UTC_TIMESTAMP(3) - INTERVAL ? SECOND ORDER BY made LIMIT ?",
+		int(leaseTime/time.Second), most)
 	if err != nil {
-		return nil, nil, plain(err)
-	}
-	defer rows.Close()
-	var list []Job
-	for rows.Next() {
-		x, err := scanJob(rows)
-		if err != nil {
-			return nil, nil, err
-		}
-		list = append(list, x)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, nil, plain(err)
+		return nil, nil, err
 	}
 	for _, x := range list {
 		again := x.Asked != nil && x.begun < mostBegun
@@ -243,17 +227,16 @@ func scanJob(row interface{ Scan(...any) error }) (j Job, err error) {
 
 // Jobs lists the jobs of one kind for a scene, newest first.
 func (s *Store) Jobs(ctx context.Context, scene, kind string) ([]Job, error) {
-	rows, err := s.db.QueryContext(
-		ctx,
-		jobColumns+" WHERE scene = ? AND kind = ? ORDER BY made DESC LIMIT 100",
-		scene,
-		kind,
-	)
+	return s.jobs(ctx, "scene = ? AND kind = ? ORDER BY made DESC LIMIT 100", scene, kind)
+}
+
+// jobs lists those of which a condition holds.
+func (s *Store) jobs(ctx context.Context, condition string, args ...any) (list []Job, err error) {
+	rows, err := s.db.QueryContext(ctx, jobColumns+" WHERE "+condition, args...)
 	if err != nil {
 		return nil, plain(err)
 	}
 	defer rows.Close()
-	var list []Job
 	for rows.Next() {
 		j, err := scanJob(rows)
 		if err != nil {
@@ -266,19 +249,6 @@ func (s *Store) Jobs(ctx context.Context, scene, kind string) ([]Job, error) {
 
 // Elsewhere are the jobs of a scene that go on in other processes, or that ended in the last seconds.
 func (s *Store) Elsewhere(ctx context.Context, scene string) ([]Job, error) {
-	rows, err := s.db.QueryContext(ctx, jobColumns+" WHERE scene = ? AND process <> ? AND "+
-		"beat > UTC_TIMESTAMP(3) - INTERVAL 30 SECOND ORDER BY made", scene, s.Process)
-	if err != nil {
-		return nil, plain(err)
-	}
-	defer rows.Close()
-	var list []Job
-	for rows.Next() {
-		j, err := scanJob(rows)
-		if err != nil {
-			return nil, err
-		}
-		list = append(list, j)
-	}
-	return list, plain(rows.Err())
+	return s.jobs(ctx, "scene = ? AND process <> ? AND beat > UTC_TIMESTAMP(3) - INTERVAL 30 SECOND ORDER BY made",
+		scene, s.Process)
 }

@@ -331,17 +331,19 @@ func damaged(ctx context.Context, w *wav.Reader) (int64, error) {
 
 // folder is where a recording lies; nothing lies where what is no id would lead.
 func (l *Library) folder(id string) string {
-	if len(id) != idLength || strings.Trim(id, "0123456789abcdef") != "" {
+	if !isID(id) {
 		id = "none"
 	}
 	return filepath.Join(l.dir, id)
 }
 
+func isID(id string) bool { return len(id) == idLength && strings.Trim(id, "0123456789abcdef") == "" }
+
 // Remove takes the files of a recording away, the one that was brought in among them.
 func (l *Library) Remove(id string) error {
 	dir := l.folder(id)
 	defer l.lock(id)()
-	if l.shared != nil && dir == filepath.Join(l.dir, id) {
+	if l.shares(id) {
 		if err := l.shared.Remove(context.Background(), id+"/"); err != nil {
 			return err
 		}
@@ -424,7 +426,7 @@ func (l *Library) Original(id string) (string, error) {
 			return filepath.Join(l.folder(id), e.Name()), nil
 		}
 	}
-	if l.shared != nil && l.folder(id) == filepath.Join(l.dir, id) {
+	if l.shares(id) {
 		name, err := l.sharedOriginal(id)
 		if err == nil && name != "" {
 			if err = l.here(id, name); err == nil {

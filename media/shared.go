@@ -1,7 +1,6 @@
 package media
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -55,9 +54,12 @@ func (l *Library) Share(store objects.Store, bytes int64) {
 // Shared tells whether other processes have what this one has.
 func (l *Library) Shared() bool { return l.shared != nil }
 
+// shares tells whether what is an id may lie in a store.
+func (l *Library) shares(id string) bool { return l.shared != nil && isID(id) }
+
 // here sees to it that a file of a recording, which may be in a folder of its own, lies here if the store has it.
 func (l *Library) here(id, name string) error {
-	if l.shared == nil || l.folder(id) != filepath.Join(l.dir, id) {
+	if !l.shares(id) {
 		return nil
 	}
 	return l.fetched(id+"/"+filepath.ToSlash(name), filepath.Join(l.folder(id), name))
@@ -124,10 +126,11 @@ func (l *Library) sendAll(ctx context.Context, under, dir string) error {
 			names = append(names, o.Name)
 		}
 	}
-	last := func(name string) bool { return name == infoFile }
-	slices.SortFunc(names, func(a, b string) int { // the first of several sheets after the others
-		return cmp.Or(boolOf(last(a))-boolOf(last(b)), strings.Compare(b, a))
-	})
+	slices.Sort(names)
+	slices.Reverse(names) // the first of several sheets after the others
+	if i := slices.Index(names, infoFile); i >= 0 {
+		names = append(slices.Delete(names, i, i+1), infoFile)
+	}
 	for _, name := range names {
 		if err := l.sendFile(ctx, under+"/"+name, filepath.Join(dir, filepath.FromSlash(name))); err != nil {
 			return err
@@ -135,13 +138,6 @@ func (l *Library) sendAll(ctx context.Context, under, dir string) error {
 	}
 	l.trim()
 	return nil
-}
-
-func boolOf(is bool) int {
-	if is {
-		return 1
-	}
-	return 0
 }
 
 func (l *Library) sendFile(ctx context.Context, name, path string) error {
@@ -159,7 +155,7 @@ func (l *Library) sendFile(ctx context.Context, name, path string) error {
 	return err
 }
 
-// original is the name of the file that was brought in as a recording, which the store has; "" if it has none.
+// sharedOriginal is the name of the file that was brought in as a recording, which the store has; "" if it has none.
 func (l *Library) sharedOriginal(id string) (string, error) {
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()

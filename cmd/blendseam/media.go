@@ -32,15 +32,11 @@ func (c *mediaCopyCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	list, err := from.List(ctx, "")
+	list, part, done, err := looking(ctx, from)
 	if err != nil {
 		return err
 	}
-	dir, err := scratch.Dir()
-	if err != nil {
-		return err
-	}
-	defer os.RemoveAll(dir)
+	defer done()
 	copied, bytes := 0, int64(0)
 	for _, o := range list {
 		if there, err := to.Stat(ctx, o.Name); err == nil && there.Bytes == o.Bytes {
@@ -48,7 +44,6 @@ func (c *mediaCopyCmd) Run(ctx context.Context) error {
 		} else if err != nil && !errors.Is(err, objects.ErrNone) {
 			return err
 		}
-		part := filepath.Join(dir, "file")
 		if err := from.Get(ctx, o.Name, part); err != nil {
 			return err
 		}
@@ -74,6 +69,18 @@ func openPlace(place string) (objects.Store, error) {
 	return objects.Open(place)
 }
 
+// looking gives the files of a place, with a path at which one of them after the other can lie until done is called.
+func looking(ctx context.Context, at objects.Store) (list []objects.Object, part string, done func(), err error) {
+	if list, err = at.List(ctx, ""); err != nil {
+		return nil, "", nil, err
+	}
+	dir, err := scratch.Dir()
+	if err != nil {
+		return nil, "", nil, err
+	}
+	return list, filepath.Join(dir, "file"), func() { os.RemoveAll(dir) }, nil
+}
+
 type mediaVerifyCmd struct {
 	Place string `arg:"" help:"A folder (var/media), or s3://HOST/BUCKET."`
 }
@@ -83,18 +90,14 @@ func (c *mediaVerifyCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	list, err := at.List(ctx, "")
+	list, part, done, err := looking(ctx, at)
 	if err != nil {
 		return err
 	}
-	dir, err := scratch.Dir()
-	if err != nil {
-		return err
-	}
-	defer os.RemoveAll(dir)
+	defer done()
 	looked, damaged, without := 0, 0, 0
 	for _, o := range list {
-		switch is, err := intact(ctx, at, o.Name, filepath.Join(dir, "file")); {
+		switch is, err := intact(ctx, at, o.Name, part); {
 		case errors.Is(err, errNoHash):
 			without++
 		case err != nil || !is:

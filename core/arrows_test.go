@@ -19,7 +19,8 @@ cmd/blendseam: core/advise core/alike core/analysis core/audit core/ceiling
   core/likeness core/limit
   core/loud core/margin core/measure core/merge core/mix
   core/pcm core/scene core/sources core/timecode core/tone core/tone/recipe demo handover intake interchange
-  interchange/report media media/objects scratch store store/server web web/access workspace
+  interchange/report media media/copies media/objects media/scenefile scratch store store/server web web/access
+  workspace
 core/advise: core/audit core/blend core/evening core/fill core/level core/loud core/measure core/mix core/pcm core/scene
   core/sources core/speech core/spread
 core/alike: core/analysis core/audit core/level core/loud core/measure core/pcm core/scene core/spread
@@ -69,7 +70,7 @@ demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene co
 handover: core/audit core/ceiling core/level core/measure core/mix core/pcm core/pcm/wav core/recut core/scene
   interchange media
 intake: core/limit core/notes core/pcm core/room core/scene core/timecode core/tone interchange media
-  scratch store
+  media/scenefile scratch store
 interchange: core/scene core/timecode
 interchange/adl: core/blend core/scene core/timecode interchange
 interchange/edl: core/blend core/scene core/timecode interchange
@@ -77,14 +78,19 @@ interchange/formats: interchange/adl interchange/edl interchange/otio
 interchange/otio: core/blend core/curve core/fit/timing core/limit core/pcm core/scene core/timecode
   core/tone/recipe interchange
 interchange/report: core/advise core/audit core/loud core/scene
+internal/bucket: media/objects
 internal/formattest: interchange
 internal/outside: core/pcm
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
 internal/corpus:
 internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene
   core/sources core/timecode interchange/otio internal/corpus internal/roomtest media
-media: core/analysis core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/scene
-  core/sources core/spread core/timecode interchange interchange/formats media/objects scratch
+media: core/analysis core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/timecode
+  media/copies media/objects media/peaks scratch
+media/copies: core/cache media/objects
+media/peaks: core/pcm
+media/scenefile: core/analysis core/limit core/pcm core/pcm/flac core/pcm/wav core/scene core/sources core/spread
+  core/timecode interchange interchange/formats media
 media/objects:
 store: core/cache core/limit core/merge core/notes core/scene
 store/server/servertest: store/server
@@ -93,7 +99,8 @@ web: core/advise core/alike core/analysis core/audit core/blend core/ceiling cor
   core/fit/timing core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
   core/merge core/mix core/notes core/pcm core/pcm/wav core/scene core/sources core/speech
-  core/timecode core/tone handover intake interchange interchange/report media scratch store web/access workspace
+  core/timecode core/tone handover intake interchange interchange/report media media/peaks scratch store web/access
+  workspace
 web/access: core/limit store
 workspace: core/advise core/alike core/analysis core/audit core/cache core/evening core/fill core/fit
   core/fit/timing core/likeness core/loud
@@ -112,6 +119,7 @@ var levels = []string{
 	"intake",
 	"demo",
 	"store",
+	"media/scenefile",
 	"media",
 	"scratch",
 	"interchange/formats",

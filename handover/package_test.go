@@ -17,12 +17,13 @@ import (
 	"blendseam/handover"
 	"blendseam/internal/outside"
 	"blendseam/media"
+	"blendseam/media/scenefile"
 )
 
 // rendered is what a scene file sounds like.
 func rendered(t *testing.T, path string) pcm.Block {
 	t.Helper()
-	f, err := media.ReadSceneFile(context.Background(), path)
+	f, err := scenefile.Read(context.Background(), path)
 	if err != nil {
 		t.Fatal(err)
 	}

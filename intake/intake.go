@@ -18,6 +18,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
 	"blendseam/media"
+	"blendseam/media/scenefile"
 	"blendseam/scratch"
 	"blendseam/store"
 )
@@ -246,12 +247,12 @@ func (e *NotHere) Error() string {
 func (in Intake) SceneFile(
 	ctx context.Context, path, name, production string,
 ) (id string, warnings []string, err error) {
-	s, warnings, err := media.ReadSceneOnly(ctx, path)
+	s, warnings, err := scenefile.ReadOnly(ctx, path)
 	if err != nil {
 		return "", nil, err
 	}
 	s, err = in.adopt(s, nil, func(src scene.Source) (media.Info, error) {
-		file, err := media.LocalPath(filepath.Dir(path), src.URL)
+		file, err := scenefile.LocalPath(filepath.Dir(path), src.URL)
 		if err != nil {
 			return media.Info{}, err
 		}
@@ -278,7 +279,7 @@ func (in Intake) restored(ctx context.Context, file string, src scene.Source, s 
 	}
 	defer os.RemoveAll(dir)
 	whole := filepath.Join(dir, strings.TrimSuffix(filepath.Base(file), filepath.Ext(file))+".wav")
-	if err := media.Restored(ctx, file, whole, src, s.SampleRate); err != nil {
+	if err := scenefile.Restored(ctx, file, whole, src, s.SampleRate); err != nil {
 		return media.Info{}, err
 	}
 	return in.File(ctx, whole, s.SampleRate, s.Rate)

@@ -14,6 +14,7 @@ import (
 
 	"blendseam/core/analysis"
 	"blendseam/core/pcm"
+	"blendseam/media/copies"
 )
 
 // Analysis gives what a recording says by itself, at a rate it was prepared for. It is made if it is not there, once,
@@ -30,24 +31,23 @@ func (l *Library) Analysis(
 	}
 	defer w.Close()
 	name := analysisName(rate)
-	if err := l.here(id, name); err != nil {
-		return nil, err
+	if l.shares(id) { // another process may have made it
+		a, err := openAnalysis(func() (copies.File, error) { return l.open(id, name) })
+		if err == nil || !unmade(err) {
+			return a, err
+		}
 	}
 	file := filepath.Join(l.folder(id), name)
 	a, err := keptAnalysis(ctx, file, l.work.Dir, w, progress)
-	if err == nil {
-		err = l.sendFile(ctx, id+"/"+name, file)
+	if err == nil && l.shares(id) {
+		err = l.shared.Send(ctx, id+"/"+name, file)
 	}
 	return a, err
 }
 
 // Analysed tells whether the analysis of a recording is there.
 func (l *Library) Analysed(id string, rate int64) bool {
-	if err := l.here(id, analysisName(rate)); err != nil {
-		return false
-	}
-	_, err := os.Stat(filepath.Join(l.folder(id), analysisName(rate)))
-	return err == nil
+	return l.has(id, analysisName(rate))
 }
 
 func analysisName(rate int64) string { return fmt.Sprintf("analysis-%d-%d", analysis.Version, rate) }
@@ -61,8 +61,11 @@ func keptAnalysis(
 	r pcm.ReaderAt,
 	progress func(float64),
 ) (*analysis.Recording, error) {
-	a, err := readAnalysis(file)
-	if err == nil || !errors.Is(err, fs.ErrNotExist) && !errors.Is(err, analysis.ErrOther) {
+	read := func() (*analysis.Recording, error) {
+		return openAnalysis(func() (copies.File, error) { return copies.Local(file) })
+	}
+	a, err := read()
+	if err == nil || !unmade(err) {
 		return a, err
 	}
 	unlock, err := lockFile(ctx, file+".lock")
@@ -70,7 +73,7 @@ func keptAnalysis(
 		return nil, err
 	}
 	defer unlock()
-	if a, err := readAnalysis(file); err == nil { // another process has made it
+	if a, err := read(); err == nil { // another process has made it
 		return a, nil
 	}
 	dir := filepath.Dir(file)
@@ -95,21 +98,21 @@ func keptAnalysis(
 	if err := os.Rename(part.Name(), file); err != nil {
 		return nil, err
 	}
-	return readAnalysis(file)
+	return read()
 }
 
-// readAnalysis opens what was kept. The file stays open for as long as the analysis is used.
-func readAnalysis(file string) (*analysis.Recording, error) {
-	f, err := os.Open(file)
+// unmade tells whether an analysis could not be read since there is none, or one of another version.
+func unmade(err error) bool {
+	return errors.Is(err, fs.ErrNotExist) || errors.Is(err, analysis.ErrOther)
+}
+
+// openAnalysis reads what was kept. The file stays open for as long as the analysis is used.
+func openAnalysis(open func() (copies.File, error)) (*analysis.Recording, error) {
+	f, err := open()
 	if err != nil {
 		return nil, err
 	}
-	info, err := f.Stat()
-	if err != nil {
-		f.Close()
-		return nil, err
-	}
-	a, err := analysis.Read(f, info.Size())
+	a, err := analysis.Read(f, f.Size())
 	if err != nil {
 		f.Close()
 	}

@@ -101,7 +101,7 @@ func TestAnAnalysisIsMadeOnceByTwoPrograms(t *testing.T) {
 func TestTheCommandLineKeepsAnalysesInTheUsersCache(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "media")
 	l, info := kept(t, dir)
-	file := l.SoundFile(info.ID, 48000)
+	file := soundFile(l.folder(info.ID), 48000)
 	for _, c := range []struct {
 		cache string
 		kept  int

@@ -27,7 +27,7 @@ func Conform(ctx context.Context, from, to string, rate int) error {
 	return whileRoom(ctx, filepath.Dir(to), func(ctx context.Context) error {
 		info, err := os.Stat(from)
 		if err != nil {
-			return fmt.Errorf("%s cannot be opened: %s", from, reason(err))
+			return fmt.Errorf("%s cannot be opened: %s", from, Reason(err))
 		}
 		if err := conformFLAC(
 			ctx,

@@ -54,7 +54,7 @@ func CreateAs(path string, form Form) (*File, error) {
 func newFile(path string, e pcm.Encoder) (*File, error) {
 	part, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".part-*")
 	if err != nil {
-		return nil, fmt.Errorf("%s cannot be written: %s", path, reason(err))
+		return nil, fmt.Errorf("%s cannot be written: %s", path, Reason(err))
 	}
 	part.Chmod(0o644)
 	return &File{Encoder: e, path: path, part: part}, nil

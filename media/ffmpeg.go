@@ -10,6 +10,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math/big"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -283,4 +284,20 @@ func (p Probe) check(name string) error {
 		return tooLong(name)
 	}
 	return nil
+}
+
+// StartS is the timecode of a file's first moment, in seconds; nil if it says none.
+func (p Probe) StartS() *big.Rat { return timecodeS(p.Timecode, p.FrameRate) }
+
+// timecodeS is a timecode in seconds, nil if it is none.
+func timecodeS(tc string, rate timecode.Rate) *big.Rat {
+	if tc == "" || rate.Num == 0 {
+		return nil
+	}
+	rate.Drop = strings.Contains(tc, ";")
+	frame, err := rate.Parse(tc)
+	if err != nil {
+		return nil
+	}
+	return big.NewRat(frame*rate.Den, rate.Num)
 }

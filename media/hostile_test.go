@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"io/fs"
 	"math"
 	"os"
 	"path/filepath"
@@ -236,12 +237,8 @@ func TestALibraryMayLieInAFolderOfAnyName(t *testing.T) {
 		t.Error(err)
 	}
 	for _, id := range []string{"../../etc", "", "none", strings.Repeat("a", 16) + "/..", "%2e%2e"} {
-		if _, err := l.Sound(
-			id,
-			48000,
-		); err == nil ||
-			l.SoundFile(id, 48000) != filepath.Join(l.dir, "none", "sound-48000.wav") {
-			t.Errorf("%q is taken for an id", id)
+		if _, err := l.Sound(id, 48000); !errors.Is(err, fs.ErrNotExist) {
+			t.Errorf("%q is taken for an id: %v", id, err)
 		}
 	}
 }
@@ -291,9 +288,6 @@ func TestAPipeIsNoRecording(t *testing.T) {
 	}
 	if _, err := Open(context.Background(), pipe, 0); err == nil || !strings.Contains(err.Error(), "pipe") {
 		t.Error(err)
-	}
-	if sound, picture := lengths(context.Background(), pipe); sound != nil || picture != nil {
-		t.Error("a pipe has a length")
 	}
 	if _, err := ProbeFile(context.Background(), pipe); err == nil {
 		t.Error("a pipe was asked what it holds")

@@ -9,8 +9,6 @@ import (
 	"errors"
 	"fmt"
 	"hash"
-	"io"
-	"log/slog"
 	"math"
 	"math/big"
 	"os"
@@ -24,6 +22,8 @@ import (
 	"blendseam/core/pcm/flac"
 	"blendseam/core/pcm/wav"
 	"blendseam/core/timecode"
+	"blendseam/media/copies"
+	"blendseam/media/objects"
 	"blendseam/scratch"
 )
 
@@ -35,7 +35,7 @@ type Library struct {
 	making chan struct{} // few recordings are prepared at once
 	mu     sync.Mutex
 	locks  map[string]*sync.Mutex // of what is being made
-	shared *shared                // nil if the folder is all there is
+	shared *copies.Copies         // nil if the folder is all there is
 }
 
 // An Info says what a recording is.
@@ -60,21 +60,20 @@ type Info struct {
 
 // StartS is the source timecode of a recording's first moment, in seconds; nil if it has none.
 func (i Info) StartS() *big.Rat {
-	switch {
-	case i.Start > 0 && i.Rate > 0 && i.Start/int64(i.Rate) < limit.SceneHours*3600:
+	if i.Start > 0 && i.Rate > 0 && i.Start/int64(i.Rate) < limit.SceneHours*3600 {
 		return big.NewRat(i.Start, int64(i.Rate))
-	case i.Timecode != "" && i.FrameRate.Num > 0:
-		return startOf(i.Timecode, i.FrameRate)
 	}
-	return nil
+	return timecodeS(i.Timecode, i.FrameRate)
 }
+
+func exists(path string) bool { _, err := os.Stat(path); return err == nil }
 
 // OpenLibrary opens the folder and clears what processes that have gone left half brought in.
 func OpenLibrary(dir string) (*Library, error) {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return nil, fmt.Errorf("the folder for recordings cannot be made: %w", err)
 	}
-	work, err := scratch.Open(filepath.Join(dir, "incoming"))
+	work, err := scratch.Open(filepath.Join(dir, objects.Incoming))
 	if err != nil {
 		return nil, err
 	}
@@ -116,7 +115,7 @@ func (l *Library) Receive(name string) (*Arrival, error) {
 	if len(ext) > 8 || strings.ContainsAny(ext, "/\\ ") {
 		ext = ""
 	}
-	f, err := os.Create(filepath.Join(dir, "original"+ext))
+	f, err := os.Create(filepath.Join(dir, originalName+ext))
 	if err != nil {
 		os.RemoveAll(dir)
 		return nil, full(err)
@@ -153,7 +152,7 @@ func (a *Arrival) Write(p []byte) (int, error) {
 	} else if none := (*DiskFull)(nil); errors.As(err, &none) {
 		return n, err
 	}
-	return n, fmt.Errorf("%s cannot be kept: %s", a.name, reason(err))
+	return n, fmt.Errorf("%s cannot be kept: %s", a.name, Reason(err))
 }
 
 // Close throws away what was not kept.
@@ -172,6 +171,9 @@ func (a *Arrival) Keep(ctx context.Context, rate int64, frames timecode.Rate) (I
 		return Info{}, fmt.Errorf("%s is empty: 0 bytes. Choose a file that holds a recording.", a.name)
 	}
 	sum := hex.EncodeToString(a.hash.Sum(nil))
+	if err := a.library.recall(ctx, sum[:idLength]); err != nil {
+		return Info{}, err
+	}
 	if info, ok := a.library.looked(sum[:idLength]); ok {
 		info.Name = a.name
 		return info, a.library.Prepare(ctx, info, rate, frames)
@@ -214,15 +216,15 @@ func (a *Arrival) Keep(ctx context.Context, rate int64, frames timecode.Rate) (I
 	return info, nil
 }
 
-// infoFile is where a recording's folder keeps what look found in it.
-const infoFile = "info.json"
+// InfoFile is where a recording's folder keeps what was found in it; in a store it is there once all else is.
+const InfoFile = "info.json"
 
 // looked gives what was found in a recording when it was brought in, if it is there.
 func (l *Library) looked(id string) (info Info, ok bool) {
-	if err := l.here(id, infoFile); err != nil {
+	if err := l.here(id, InfoFile); err != nil {
 		return info, false
 	}
-	raw, err := os.ReadFile(filepath.Join(l.folder(id), infoFile))
+	raw, err := os.ReadFile(filepath.Join(l.folder(id), InfoFile))
 	return info, err == nil && json.Unmarshal(raw, &info) == nil && info.ID == id
 }
 
@@ -231,7 +233,7 @@ func keepInfo(dir string, info Info) error {
 	if err != nil {
 		return err
 	}
-	return os.WriteFile(filepath.Join(dir, infoFile), raw, 0o644)
+	return os.WriteFile(filepath.Join(dir, InfoFile), raw, 0o644)
 }
 
 // look finds out what a file holds; the error says in one line why it cannot be used.
@@ -347,6 +349,7 @@ func (l *Library) Remove(id string) error {
 		if err := l.shared.Remove(context.Background(), id+"/"); err != nil {
 			return err
 		}
+		l.shared.Removed(id + "/")
 	}
 	if err := os.RemoveAll(dir); err != nil {
 		return fmt.Errorf("the files of the recording could not be removed: %w", err)
@@ -398,7 +401,7 @@ func (l *Library) prepared(info Info, rate int64, frames timecode.Rate) bool {
 		files = append(files, filepath.Join(picturesFolder("", frames), sheetFile(0)))
 	}
 	return len(files) > 0 && !slices.ContainsFunc(files, func(f string) bool {
-		return l.here(info.ID, f) != nil || !exists(filepath.Join(l.folder(info.ID), f))
+		return !l.has(info.ID, f)
 	})
 }
 
@@ -418,11 +421,19 @@ func (l *Library) prepareKept(ctx context.Context, info Info, rate int64, frames
 	return l.send(ctx, info.ID)
 }
 
+// originalName is what the name of the file that was brought in begins with, before its ending.
+const originalName = "original"
+
+// IsOriginal tells whether a file of a recording's folder is the one that was brought in.
+func IsOriginal(name string) bool {
+	return strings.HasPrefix(name, originalName) && !copies.IsList(name)
+}
+
 // Original is the file as it was brought in.
 func (l *Library) Original(id string) (string, error) {
 	entries, _ := os.ReadDir(l.folder(id))
 	for _, e := range entries {
-		if strings.HasPrefix(e.Name(), "original") {
+		if IsOriginal(e.Name()) {
 			return filepath.Join(l.folder(id), e.Name()), nil
 		}
 	}
@@ -532,20 +543,18 @@ func conformLink(original, to string, rate int64) error {
 	return os.Link(original, to)
 }
 
-// SoundFile is the WAV file of a recording's sound at a rate it was prepared for.
-func (l *Library) SoundFile(id string, rate int64) string {
-	if err := l.here(id, soundFile("", rate)); err != nil {
-		slog.Warn("a recording could not be fetched", "err", err)
-	}
-	return soundFile(l.folder(id), rate)
+// SoundFile opens the WAV file of a recording's sound at a rate it was prepared for; fs.ErrNotExist if it was not.
+func (l *Library) SoundFile(id string, rate int64) (copies.File, error) {
+	return l.open(id, soundFile("", rate))
 }
 
-// Sound opens a recording's sound at a rate it was prepared for.
+// Sound opens a recording's sound at a rate it was prepared for; fs.ErrNotExist if it was not.
 func (l *Library) Sound(id string, rate int64) (*wav.Reader, error) {
-	if err := l.here(id, soundFile("", rate)); err != nil {
+	f, err := l.SoundFile(id, rate)
+	if err != nil {
 		return nil, err
 	}
-	return wav.Open(soundFile(l.folder(id), rate))
+	return wav.Of(f, f.Size(), f)
 }
 
 // Frames is the number of frames of a recording's picture at a frame rate.
@@ -554,15 +563,4 @@ func (i Info) Frames(rate timecode.Rate) int64 {
 		return 0
 	}
 	return int64(math.Round(i.Seconds * rate.Float()))
-}
-
-var errNotPrepared = errors.New("not prepared")
-
-func exact(f *os.File, at int64, p []byte) error {
-	n, err := f.ReadAt(p, at)
-	if n == len(p) || errors.Is(err, io.EOF) {
-		clear(p[n:])
-		return nil
-	}
-	return err
 }

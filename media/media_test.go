@@ -15,6 +15,7 @@ import (
 	"blendseam/core/pcm"
 	"blendseam/core/timecode"
 	"blendseam/internal/outside"
+	"blendseam/media/peaks"
 )
 
 func library(t *testing.T) *Library {
@@ -221,14 +222,14 @@ func TestPeaksAreTheExtremesOfTheSamples(t *testing.T) {
 		t.Fatal(err)
 	}
 	b := outside.Decode(t, file, 2)
-	for _, step := range PeakSteps {
-		for tile := int64(0); tile*TileBins*step < b.Len(); tile += 1 + 100/step {
+	for _, step := range peaks.Steps {
+		for tile := int64(0); tile*peaks.TileBins*step < b.Len(); tile += 1 + 100/step {
 			raw, err := l.Peaks(info.ID, 48000, step, tile)
 			if err != nil {
 				t.Fatal(err)
 			}
-			for i := int64(0); i < TileBins; i += 17 {
-				from := (tile*TileBins + i) * step
+			for i := int64(0); i < peaks.TileBins; i += 17 {
+				from := (tile*peaks.TileBins + i) * step
 				low, high := 0.0, 0.0
 				if from < b.Len() {
 					low, high = math.Inf(1), math.Inf(-1)
@@ -353,25 +354,5 @@ func TestWithoutFFmpegThereIsOneLineThatSaysSo(t *testing.T) {
 		t.Error(err)
 	} else {
 		w.Close()
-	}
-}
-
-func TestLocalPathOfMediaURLs(t *testing.T) {
-	dir := t.TempDir()
-	os.WriteFile(filepath.Join(dir, "100%25 wool.wav"), nil, 0o644)
-	for target, want := range map[string]string{
-		"a.wav": filepath.Join(dir, "a.wav"), "sub%20folder/a.wav": filepath.Join(dir, "sub folder/a.wav"),
-		"file:///x/a%20b.wav":      "/x/a b.wav",
-		"file://localhost/x/a.wav": "/x/a.wav", "100%25 wool.wav": filepath.Join(dir, "100%25 wool.wav"),
-		"/x/a.wav": "/x/a.wav",
-	} {
-		if got, err := LocalPath(dir, target); err != nil || got != want {
-			t.Errorf("%s is %s (%v), want %s", target, got, err, want)
-		}
-	}
-	for _, target := range []string{"http://host/a.wav", "file://elsewhere/a.wav"} {
-		if _, err := LocalPath(dir, target); err == nil {
-			t.Errorf("%s was accepted", target)
-		}
 	}
 }

@@ -17,7 +17,7 @@ func Open(ctx context.Context, path string, rate int) (*wav.Reader, error) {
 	info, err := os.Stat(path)
 	switch {
 	case err != nil:
-		return nil, fmt.Errorf("%s cannot be opened: %s", path, reason(err))
+		return nil, fmt.Errorf("%s cannot be opened: %s", path, Reason(err))
 	case info.IsDir():
 		return nil, fmt.Errorf("%s is a folder, not a recording", path)
 	case !info.Mode().IsRegular():
@@ -51,7 +51,8 @@ func Open(ctx context.Context, path string, rate int) (*wav.Reader, error) {
 	return w, nil
 }
 
-func reason(err error) string {
+// Reason is why the system could not do what it was asked, without the path, which whoever says it has said.
+func Reason(err error) string {
 	var p *os.PathError
 	if errors.As(err, &p) {
 		return p.Err.Error()

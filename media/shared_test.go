@@ -2,45 +2,42 @@ package media
 
 import (
 	"context"
-	"net/http/httptest"
 	"os"
 	"path/filepath"
-	"strings"
 	"testing"
 
+	"blendseam/core/pcm"
+	"blendseam/core/pcm/wav"
 	"blendseam/core/timecode"
+	"blendseam/internal/bucket"
 	"blendseam/internal/outside"
 	"blendseam/media/objects"
-
-	"github.com/johannesboyne/gofakes3"
-	"github.com/johannesboyne/gofakes3/backend/s3mem"
+	"blendseam/media/peaks"
 )
 
 // sharing are libraries of so many processes that share one S3 store, a server in memory that is not ours.
 func sharing(t *testing.T, n int, bytes int64) (list []*Library, stop func()) {
 	t.Helper()
-	t.Setenv("AWS_ACCESS_KEY_ID", "key")
-	t.Setenv("AWS_SECRET_ACCESS_KEY", "secret")
-	back := s3mem.New()
-	if err := back.CreateBucket("recordings"); err != nil {
-		t.Fatal(err)
-	}
-	server := httptest.NewServer(gofakes3.New(back).Server())
-	t.Cleanup(server.Close)
+	b := bucket.New(t)
 	for range n {
-		s, err := objects.Open(strings.Replace(server.URL, "http:", "s3+http:", 1) + "/recordings")
-		if err != nil {
-			t.Fatal(err)
-		}
 		l, err := OpenLibrary(filepath.Join(t.TempDir(), "media"))
 		if err != nil {
 			t.Fatal(err)
 		}
 		t.Cleanup(func() { l.Close() })
-		l.Share(s, bytes)
+		l.Share(b.Store(t, ""), bytes)
 		list = append(list, l)
 	}
-	return list, server.Close
+	return list, b.Close
+}
+
+func sound(t *testing.T, w *wav.Reader) pcm.Block {
+	t.Helper()
+	b, err := pcm.Read(w, pcm.Span{To: w.Len()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return b
 }
 
 func bringIn(t *testing.T, l *Library, path string) Info {
@@ -57,7 +54,8 @@ func bringIn(t *testing.T, l *Library, path string) Info {
 func TestLibrariesShareAStore(t *testing.T) {
 	list, _ := sharing(t, 2, 0)
 	one, two := list[0], list[1]
-	info := bringIn(t, one, outside.Voices(t)[0])
+	voice := outside.Repeated(t, outside.Voices(t)[0], 30) // 4 MB, so that it is read by pieces
+	info := bringIn(t, one, voice)
 	if _, err := one.Analysis(t.Context(), info.ID, 48000, nil); err != nil {
 		t.Fatal(err)
 	}
@@ -69,8 +67,12 @@ func TestLibrariesShareAStore(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
+		outside.Same(t, "the sound", sound(t, w), outside.Decode(t, voice, 1))
 		w.Close()
-		if raw, err := l.Peaks(info.ID, 48000, 64, 0); err != nil || len(raw) != 4*TileBins {
+		if l == two && exists(soundFile(l.folder(info.ID), 48000)) {
+			t.Error("it was fetched whole")
+		}
+		if raw, err := l.Peaks(info.ID, 48000, 64, 0); err != nil || len(raw) != 4*peaks.TileBins {
 			t.Errorf("peaks: %d, %v", len(raw), err)
 		}
 		path, err := l.Original(info.ID)
@@ -82,7 +84,7 @@ func TestLibrariesShareAStore(t *testing.T) {
 		}
 	}
 	// The same recording again is there already; a rate that the one makes the other has.
-	if again := bringIn(t, two, outside.Voices(t)[0]); again.ID != info.ID {
+	if again := bringIn(t, two, voice); again.ID != info.ID {
 		t.Errorf("it came as %s", again.ID)
 	}
 	if err := two.Prepare(t.Context(), info, 44100, timecode.F25); err != nil {
@@ -99,30 +101,22 @@ func TestLibrariesShareAStore(t *testing.T) {
 	if fresh, _ := two.shared.List(t.Context(), info.ID); len(fresh) > 0 {
 		t.Errorf("%d files of a removed recording are kept", len(fresh))
 	}
+	// What the one removed, the other, which has copies of it, may bring in anew.
+	bringIn(t, two, voice)
+	if w, err := one.Sound(info.ID, 48000); err != nil {
+		t.Errorf("what was brought in anew is not shared: %v", err)
+	} else {
+		w.Close()
+	}
 	if _, err := one.Sound("../../etc/pas", 48000); err == nil {
 		t.Error("what is no id is fetched")
 	}
 }
 
-// A folder keeps copies of so much; what was used longest ago goes, and comes back when it is wanted.
-func TestCopiesOfAStoreAreBounded(t *testing.T) {
+// What a job made in one process another sends.
+func TestWhatJobsMadeIsShared(t *testing.T) {
 	list, _ := sharing(t, 1, 1)
 	l := list[0]
-	info := bringIn(t, l, outside.Voices(t)[0])
-	l.shared.trimmed = l.shared.trimmed.Add(-2 * trimEvery)
-	l.trim()
-	left, err := objects.Folder(l.dir).List(context.Background(), "")
-	if err != nil || len(left) > 0 {
-		t.Errorf("%d copies are kept, %v", len(left), err)
-	}
-	if w, err := l.Sound(info.ID, 48000); err != nil {
-		t.Errorf("what went does not come back: %v", err)
-	} else {
-		w.Close()
-	}
-	if _, err := l.Analysis(t.Context(), info.ID, 48000, nil); err != nil {
-		t.Error(err)
-	}
 	dir := t.TempDir()
 	if err := os.WriteFile(filepath.Join(dir, "mix.wav"), []byte("sound"), 0o600); err != nil {
 		t.Fatal(err)

@@ -68,7 +68,11 @@ func TestWhatCanBeIsMeasuredWhereARecordingIsMissing(t *testing.T) {
 	id, state := c.twoVoices()
 	clips := state.Tracks[0].Clips
 	gone := clips[1]
-	if err := os.RemoveAll(filepath.Dir(c.server.Library.SoundFile(gone.Source, 48000))); err != nil {
+	original, err := c.server.Library.Original(gone.Source)
+	if err == nil {
+		err = os.RemoveAll(filepath.Dir(original))
+	}
+	if err != nil {
 		t.Fatal(err)
 	}
 	verdicts := func() (list []string) {

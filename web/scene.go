@@ -17,6 +17,7 @@ import (
 	"blendseam/core/timecode"
 	"blendseam/interchange"
 	"blendseam/media"
+	"blendseam/media/peaks"
 	"blendseam/store"
 	"blendseam/workspace"
 
@@ -85,7 +86,7 @@ type MediaView struct {
 }
 
 // sheets is how peaks and pictures are kept.
-var sheets = MediaView{media.PeakSteps, media.TileBins, media.PictureWidth, media.PictureHeight, media.SheetColumns}
+var sheets = MediaView{peaks.Steps, peaks.TileBins, media.PictureWidth, media.PictureHeight, media.SheetColumns}
 
 func rateWords(r timecode.Rate) string {
 	name, _ := strings.CutSuffix(r.String(), " drop")

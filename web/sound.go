@@ -3,6 +3,7 @@ package web
 import (
 	"blendseam/core/audit"
 	"blendseam/core/level"
+	"blendseam/media/peaks"
 	"blendseam/workspace"
 	"context"
 	"encoding/binary"
@@ -21,7 +22,6 @@ import (
 	"blendseam/core/scene"
 	"blendseam/core/speech"
 	"blendseam/core/timecode"
-	"blendseam/media"
 	"blendseam/store"
 
 	"github.com/go-chi/chi/v5"
@@ -434,12 +434,12 @@ func (s *Server) peaks(w http.ResponseWriter, r *http.Request) error {
 	}
 	if scene.IsMissing(chi.URLParam(r, "source")) { // it is silent
 		w.Header().Set("Content-Type", "application/octet-stream")
-		w.Write(make([]byte, 4*media.TileBins))
+		w.Write(make([]byte, 4*peaks.TileBins))
 		return nil
 	}
 	raw, err := s.Library.Peaks(chi.URLParam(r, "source"), rate, step, tile)
 	if err != nil {
-		return store.ErrNotFound
+		return noFile(err, peaks.ErrNone)
 	}
 	w.Header().Set("Content-Type", "application/octet-stream")
 	w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")

@@ -1,10 +1,14 @@
 package web
 
 import (
+	"errors"
 	"fmt"
+	"io"
+	"io/fs"
 	"net/http"
-	"os"
+	"slices"
 	"strconv"
+	"time"
 
 	"blendseam/core/pcm"
 	"blendseam/core/pcm/wav"
@@ -170,13 +174,24 @@ func (s *Server) sourceSound(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	file := s.Library.SoundFile(chi.URLParam(r, "source"), rate)
-	if _, err := os.Stat(file); err != nil {
+	id := chi.URLParam(r, "source")
+	file, err := s.Library.SoundFile(id, rate)
+	if err != nil {
+		return noFile(err)
+	}
+	defer file.Close()
+	w.Header().Set("Content-Type", "audio/wav")
+	w.Header().Set("ETag", fmt.Sprintf(`"%s-%d"`, id, rate)) // what lies under an id never changes
+	http.ServeContent(w, r, "", time.Time{}, io.NewSectionReader(file, 0, file.Size()))
+	return nil
+}
+
+// noFile is what is answered where a file could not be opened: that there is none, if that, or one of none, is why.
+func noFile(err error, none ...error) error {
+	if errors.Is(err, fs.ErrNotExist) || slices.ContainsFunc(none, func(n error) bool { return errors.Is(err, n) }) {
 		return store.ErrNotFound
 	}
-	w.Header().Set("Content-Type", "audio/wav")
-	http.ServeFile(w, r, file)
-	return nil
+	return err
 }
 
 // longestStretch bounds what is written as a file of a stretch, in samples: three hours at 48 kHz.

@@ -10,7 +10,7 @@ import (
 	"blendseam/core/fill"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/media"
+	"blendseam/media/peaks"
 	"blendseam/store"
 	"blendseam/workspace"
 
@@ -297,8 +297,7 @@ func (s *Server) madePeaks(w http.ResponseWriter, r *http.Request) error {
 		map[string]*int64{"step": &step, "tile": &tile},
 		0,
 		farthest,
-	); err != nil || !ok || !src.Made() ||
-		!slices.Contains(media.PeakSteps, step) {
+	); err != nil || !ok || !src.Made() || peaks.Check(step, tile) != nil {
 		return store.ErrNotFound
 	}
 	look := int64(toneLook)
@@ -309,7 +308,7 @@ func (s *Server) madePeaks(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	raw, err := media.PeaksOf(reader, step, tile, look)
+	raw, err := peaks.Of(reader, step, tile, look)
 	if err != nil {
 		return err
 	}

@@ -15,6 +15,7 @@ import (
 	"blendseam/core/room"
 	"blendseam/internal/outside"
 	"blendseam/media"
+	"blendseam/media/peaks"
 )
 
 // kitchen is a WAV file of a real voice (Debian's alsa-utils) in a modelled kitchen, with pauses, at 48 kHz.
@@ -124,10 +125,10 @@ func TestLullsAreFilledAndComeBackFromTheFile(t *testing.T) {
 	patch := state.Tracks[1].Clips[0]
 	status, tile, _ := c.do(
 		"GET",
-		fmt.Sprintf("/scenes/%s/tones/%s/peaks/512/%d", id, patch.Source, patch.In/512/media.TileBins),
+		fmt.Sprintf("/scenes/%s/tones/%s/peaks/512/%d", id, patch.Source, patch.In/512/peaks.TileBins),
 		nil,
 	)
-	if status != 200 || len(tile) != 4*media.TileBins || bytes.Count(tile, []byte{0}) > len(tile)/2 {
+	if status != 200 || len(tile) != 4*peaks.TileBins || bytes.Count(tile, []byte{0}) > len(tile)/2 {
 		t.Errorf("%d, %d bytes", status, len(tile))
 	}
 	if status, _, _ := c.do("GET", "/scenes/"+id+"/tones/nobody/peaks/512/0", nil); status != 404 {

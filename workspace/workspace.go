@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"maps"
 	"slices"
@@ -187,8 +188,10 @@ func (w *Workspace) sourcesAt(rate int64) *sources.Sources {
 	all, err := w.sources.Get(context.Background(), rate, func(context.Context) (*sources.Sources, error) {
 		open := func(src scene.Source) (pcm.ReaderAt, error) {
 			r, err := w.Library.Sound(src.ID, rate)
-			if err != nil {
+			if errors.Is(err, fs.ErrNotExist) {
 				return nil, fmt.Errorf("the sound of %s is not in the media folder; bring it in again", src.Name)
+			} else if err != nil {
+				return nil, fmt.Errorf("the sound of %s cannot be read: %w", src.Name, err)
 			}
 			return r, nil
 		}

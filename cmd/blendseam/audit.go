@@ -17,7 +17,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/interchange"
 	"blendseam/interchange/report"
-	"blendseam/media"
+	"blendseam/media/scenefile"
 )
 
 // errRough ends an audit that found rough seams.
@@ -30,8 +30,8 @@ type auditCmd struct {
 }
 
 // audited opens a scene file and measures all its seams.
-func audited(ctx context.Context, path string) (*media.SceneFile, *audit.Meter, []audit.Result, error) {
-	f, err := media.ReadSceneFile(ctx, path)
+func audited(ctx context.Context, path string) (*scenefile.File, *audit.Meter, []audit.Result, error) {
+	f, err := scenefile.Read(ctx, path)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -204,7 +204,7 @@ func (c *mendCmd) Run(ctx context.Context) error {
 // even brings the takes to one room, and measures what is left to mend.
 func (c *mendCmd) even(
 	ctx context.Context,
-	f *media.SceneFile,
+	f *scenefile.File,
 ) (*evening.Plan, *audit.Meter, []audit.Result, error) {
 	p, after, err := evened(ctx, f.Scene, f.Sources(), evening.Wish{Target: evening.Natural, HushDB: evening.AsNeeded})
 	if err != nil {

@@ -12,7 +12,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/scene"
-	"blendseam/media"
+	"blendseam/media/scenefile"
 )
 
 const demoScene = "../../demo/kiln-night.otio"
@@ -131,7 +131,7 @@ func TestAuditAndMendOfTheDemo(t *testing.T) {
 	// Sound alone was moved: the picture is cut where it was, and nothing runs out of sync.
 	var pictures [2][]scene.Clip
 	for i, file := range []string{demoScene, out} {
-		f, err := media.ReadSceneFile(context.Background(), file)
+		f, err := scenefile.Read(context.Background(), file)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -210,7 +210,7 @@ func TestAnAcceptedSeamIsNotRoughForTheAudit(t *testing.T) {
 	}
 	accepted := filepath.Join(filepath.Dir(path), "accepted.otio")
 	write := func(louder float64) (int, []auditJSON) {
-		f, err := media.ReadSceneFile(context.Background(), path)
+		f, err := scenefile.Read(context.Background(), path)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -7,7 +7,7 @@ import (
 
 	"blendseam/core/scene"
 	"blendseam/interchange"
-	"blendseam/media"
+	"blendseam/media/scenefile"
 )
 
 type convertCmd struct {
@@ -21,7 +21,7 @@ func (c *convertCmd) Run(ctx context.Context) error {
 			return err
 		}
 	}
-	s, warnings, err := media.ReadSceneOnly(ctx, c.In)
+	s, warnings, err := scenefile.ReadOnly(ctx, c.In)
 	if err != nil {
 		return err
 	}
@@ -40,7 +40,7 @@ func relink(s *scene.Scene, from, to string) error {
 		if src.Made() || strings.Contains(src.URL, ":") || filepath.IsAbs(src.URL) {
 			continue
 		}
-		file, err := media.LocalPath(from, src.URL)
+		file, err := scenefile.LocalPath(from, src.URL)
 		if err != nil {
 			return err
 		}

@@ -16,7 +16,7 @@ import (
 	"blendseam/core/margin"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/media"
+	"blendseam/media/scenefile"
 )
 
 type levelCmd struct {
@@ -68,7 +68,7 @@ func (c *levelCmd) Run(ctx context.Context) error {
 	case !(c.By >= 0 && c.By <= 60 && c.Margin >= 0 && c.Margin <= 40):
 		return errors.New("--by takes 0 to 60 dB, --margin 0 to 40 LU")
 	}
-	f, err := media.ReadSceneFile(ctx, c.Scene)
+	f, err := scenefile.Read(ctx, c.Scene)
 	if err != nil {
 		return err
 	}

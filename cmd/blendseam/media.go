@@ -8,6 +8,8 @@ import (
 	"path/filepath"
 	"strings"
 
+	"blendseam/media"
+	"blendseam/media/copies"
 	"blendseam/media/objects"
 	"blendseam/scratch"
 )
@@ -37,26 +39,81 @@ func (c *mediaCopyCmd) Run(ctx context.Context) error {
 		return err
 	}
 	defer done()
-	copied, bytes := 0, int64(0)
+	var copied []objects.Object
+	_, into := to.(objects.Folder)
+	if folder, is := from.(objects.Folder); is && !into {
+		copied, err = sendLibrary(ctx, folder, to, list)
+	} else {
+		copied, err = copyEach(ctx, from, to, list, part)
+	}
+	if err != nil {
+		return err
+	}
+	bytes := int64(0)
+	for _, o := range copied {
+		bytes += o.Bytes
+	}
+	fmt.Printf("%d files (%.1f MB) copied, %d were there\n", len(copied), float64(bytes)/1e6, len(list)-len(copied))
+	return nil
+}
+
+// sendLibrary sends the files of a folder to a store, as a process does that shares its recordings.
+func sendLibrary(
+	ctx context.Context,
+	from objects.Folder,
+	to objects.Store,
+	list []objects.Object,
+) (sent []objects.Object, err error) {
+	seen, store := map[string]bool{}, copies.New(to, string(from), 0)
 	for _, o := range list {
+		under, _, nested := strings.Cut(o.Name, "/")
+		if seen[under] || !nested {
+			continue
+		}
+		seen[under] = true
+		files, err := store.SendAll(ctx, under, filepath.Join(string(from), under), media.InfoFile)
+		sent = append(sent, files...)
+		if err != nil {
+			return sent, err
+		}
+	}
+	return sent, nil
+}
+
+// copyEach copies each file that is not there; a folder gets what has a list of pieces in a store as a file.
+func copyEach(
+	ctx context.Context,
+	from, to objects.Store,
+	list []objects.Object,
+	part string,
+) (copied []objects.Object, err error) {
+	_, into := to.(objects.Folder)
+	for _, o := range list {
+		of := o.Name
+		if into && copies.IsList(o.Name) {
+			if o.Name, of, err = copies.Listed(ctx, from, o.Name); err != nil {
+				return copied, err
+			}
+			is, err := from.Stat(ctx, of)
+			if err != nil {
+				return copied, fmt.Errorf("%s: %w", of, err)
+			}
+			o.Bytes = is.Bytes
+		}
 		if there, err := to.Stat(ctx, o.Name); err == nil && there.Bytes == o.Bytes {
 			continue
 		} else if err != nil && !errors.Is(err, objects.ErrNone) {
-			return err
+			return copied, err
 		}
-		if err := from.Get(ctx, o.Name, part); err != nil {
-			return err
+		if err = from.Get(ctx, of, part); err == nil {
+			err = errors.Join(to.Put(ctx, o.Name, part), os.Remove(part))
 		}
-		if err := to.Put(ctx, o.Name, part); err != nil {
-			return err
+		if err != nil {
+			return copied, err
 		}
-		if err := os.Remove(part); err != nil {
-			return err
-		}
-		copied, bytes = copied+1, bytes+o.Bytes
+		copied = append(copied, o)
 	}
-	fmt.Printf("%d files (%.1f MB) copied, %d were there\n", copied, float64(bytes)/1e6, len(list)-copied)
-	return nil
+	return copied, nil
 }
 
 // openPlace is a place that has to be there.
@@ -128,13 +185,20 @@ func intact(ctx context.Context, at objects.Store, name, part string) (bool, err
 		return false, err
 	}
 	id, file, _ := strings.Cut(name, "/")
-	original := strings.HasPrefix(file, "original")
+	original := media.IsOriginal(file)
 	if o.SHA256 == "" && !original {
 		return false, errNoHash
 	}
 	defer os.Remove(part)
 	if err := at.Get(ctx, name, part); err != nil {
 		return false, err
+	}
+	if copies.IsList(name) {
+		if _, of, err := copies.Listed(ctx, at, name); err != nil {
+			return false, err
+		} else if _, err := at.Stat(ctx, of); err != nil {
+			return false, err
+		}
 	}
 	sum, err := objects.Sum(part)
 	return err == nil && (o.SHA256 == "" || sum == o.SHA256) && (!original || strings.HasPrefix(sum, id)), err

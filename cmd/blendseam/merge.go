@@ -11,7 +11,7 @@ import (
 	"blendseam/core/merge"
 	"blendseam/core/scene"
 	"blendseam/interchange"
-	"blendseam/media"
+	"blendseam/media/scenefile"
 )
 
 type mergeCmd struct {
@@ -49,7 +49,7 @@ func (c *mergeCmd) Run(ctx context.Context) error {
 			return fmt.Errorf("%s does not hold all of a scene; versions are compared as %s", path,
 				interchange.Usual().Extensions[0])
 		}
-		s, warnings, err := media.ReadSceneOnly(ctx, path)
+		s, warnings, err := scenefile.ReadOnly(ctx, path)
 		if err != nil {
 			return err
 		}

@@ -11,7 +11,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/handover"
 	"blendseam/interchange/report"
-	"blendseam/media"
+	"blendseam/media/scenefile"
 )
 
 type packageCmd struct {
@@ -24,7 +24,7 @@ type packageCmd struct {
 }
 
 func (c *packageCmd) Run(ctx context.Context) error {
-	f, err := media.ReadSceneFile(ctx, c.Scene)
+	f, err := scenefile.Read(ctx, c.Scene)
 	if err != nil {
 		return err
 	}
@@ -33,7 +33,7 @@ func (c *packageCmd) Run(ctx context.Context) error {
 	p := handover.Packing{
 		HandleS: c.Handles, FLAC: c.FLAC, Picture: c.Picture, Open: f.Open,
 		File: func(src scene.Source) (string, error) {
-			file, err := media.LocalPath(filepath.Dir(c.Scene), src.URL)
+			file, err := scenefile.LocalPath(filepath.Dir(c.Scene), src.URL)
 			if err != nil {
 				return "", err
 			}

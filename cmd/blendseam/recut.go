@@ -7,7 +7,7 @@ import (
 	"os"
 
 	"blendseam/handover"
-	"blendseam/media"
+	"blendseam/media/scenefile"
 )
 
 type recutCmd struct {
@@ -31,12 +31,12 @@ type recutChange struct {
 }
 
 func (c *recutCmd) Run(ctx context.Context) error {
-	s, warnings, err := media.ReadSceneOnly(ctx, c.Scene)
+	s, warnings, err := scenefile.ReadOnly(ctx, c.Scene)
 	if err != nil {
 		return err
 	}
 	warn(warnings)
-	cut, warnings, err := media.ReadCut(ctx, c.To, s.Rate)
+	cut, warnings, err := scenefile.ReadCut(ctx, c.To, s.Rate)
 	if err != nil {
 		return err
 	}

@@ -12,6 +12,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/handover"
 	"blendseam/media"
+	"blendseam/media/scenefile"
 )
 
 type renderCmd struct {
@@ -32,7 +33,7 @@ type renderCmd struct {
 }
 
 func (c *renderCmd) Run(ctx context.Context) error {
-	f, err := media.ReadSceneFile(ctx, c.Scene)
+	f, err := scenefile.Read(ctx, c.Scene)
 	if err != nil {
 		return err
 	}

@@ -14,7 +14,7 @@ import (
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/sources"
-	"blendseam/media"
+	"blendseam/media/scenefile"
 )
 
 type roomCmd struct {
@@ -29,7 +29,7 @@ type roomCmd struct {
 }
 
 func (c *roomCmd) Run(ctx context.Context) error {
-	f, err := media.ReadSceneFile(ctx, c.Scene)
+	f, err := scenefile.Read(ctx, c.Scene)
 	if err != nil {
 		return err
 	}

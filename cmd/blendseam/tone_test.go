@@ -20,6 +20,7 @@ import (
 	"blendseam/core/stray"
 	"blendseam/internal/outside"
 	"blendseam/media"
+	"blendseam/media/scenefile"
 )
 
 // writeSound writes a sound as a WAV file of 32-bit float.
@@ -123,7 +124,7 @@ func TestToneOfARecording(t *testing.T) {
 // The demo's dead silence is filled with tone, its dropped shovel is found and taken out, and a bed hides the rain's
 // start.
 func TestTheDemoIsFilled(t *testing.T) {
-	f, err := media.ReadSceneFile(t.Context(), "../../demo/kiln-night.otio")
+	f, err := scenefile.Read(t.Context(), "../../demo/kiln-night.otio")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -229,7 +230,7 @@ func TestTheDemoIsFilled(t *testing.T) {
 // At 01:00:15:06 of the demo a blend by constant gain dips; by constant power it is clean, and that was not offered.
 func TestEveryLawIsTriedAtTheBlendThatIsThere(t *testing.T) {
 	ctx := context.Background()
-	f, err := media.ReadSceneFile(ctx, demoScene)
+	f, err := scenefile.Read(ctx, demoScene)
 	if err != nil {
 		t.Fatal(err)
 	}

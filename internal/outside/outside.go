@@ -117,6 +117,14 @@ func Voices(t testing.TB) []string {
 	return files
 }
 
+// Repeated is a sound of n copies of a file one after the other, as WAV.
+func Repeated(t testing.TB, file string, n int) string {
+	t.Helper()
+	to := filepath.Join(t.TempDir(), "repeated.wav")
+	Run(t, "ffmpeg", "-v", "error", "-stream_loop", strconv.Itoa(n-1), "-i", file, to)
+	return to
+}
+
 // Rooms are recordings of voices in real rooms, from Debian's codec2-examples and pocketsphinx-testdata. Tests of
 // them are long, and skipped where they are not installed.
 func Rooms(t testing.TB) []string {

@@ -32,6 +32,8 @@ type Store interface {
 	Put(ctx context.Context, name, path string) error
 	// Get writes what is kept under a name into a new file, whole or not at all. ErrNone if there is nothing.
 	Get(ctx context.Context, name, path string) error
+	// Read reads len(p) bytes of what is kept under a name, from a byte on. ErrNone if there is nothing.
+	Read(ctx context.Context, name string, from int64, p []byte) error
 	// Stat says what is kept under a name. ErrNone if there is nothing.
 	Stat(ctx context.Context, name string) (Object, error)
 	// List gives what is kept under names that begin so; hashes may be missing.
@@ -96,6 +98,19 @@ func (f Folder) Get(ctx context.Context, name, path string) error {
 	return err
 }
 
+// Read is as Store has it.
+func (f Folder) Read(_ context.Context, name string, from int64, p []byte) error {
+	in, err := os.Open(f.path(name))
+	if errors.Is(err, fs.ErrNotExist) {
+		return ErrNone
+	} else if err != nil {
+		return err
+	}
+	defer in.Close()
+	_, err = in.ReadAt(p, from)
+	return err
+}
+
 // Stat is as Store has it.
 func (f Folder) Stat(_ context.Context, name string) (Object, error) {
 	info, err := os.Stat(f.path(name))
@@ -108,7 +123,15 @@ func (f Folder) Stat(_ context.Context, name string) (Object, error) {
 	return Object{Name: name, Bytes: info.Size()}, nil
 }
 
-// List is as Store has it. What processes are bringing in just now, and what they lock, is left out.
+// Incoming and Pieces are the folders of a library in which lies what processes are bringing in just now, and what
+// they have read of recordings that lie elsewhere.
+const (
+	Incoming = "incoming"
+	Pieces   = "pieces"
+)
+
+// List is as Store has it. What processes are bringing in just now, what they have read of recordings that lie
+// elsewhere, and what they lock, is left out.
 func (f Folder) List(ctx context.Context, prefix string) (list []Object, err error) {
 	err = filepath.WalkDir(string(f), func(path string, d fs.DirEntry, err error) error {
 		if errors.Is(err, fs.ErrNotExist) { // it has gone meanwhile
@@ -120,7 +143,7 @@ func (f Folder) List(ctx context.Context, prefix string) (list []Object, err err
 		if err != nil {
 			return err
 		}
-		if d.IsDir() && rel == "incoming" {
+		if d.IsDir() && (rel == Incoming || rel == Pieces) {
 			return fs.SkipDir
 		}
 		name := filepath.ToSlash(rel)
@@ -154,6 +177,14 @@ func copied(ctx context.Context, from, to string) error {
 	defer in.Close()
 	return written(to, func(w io.Writer) error {
 		_, err := io.Copy(w, reader{ctx, in})
+		return err
+	})
+}
+
+// Write makes a file, which is there only once it is whole.
+func Write(path string, content []byte) error {
+	return written(path, func(w io.Writer) error {
+		_, err := w.Write(content)
 		return err
 	})
 }

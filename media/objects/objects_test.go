@@ -5,36 +5,15 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
 
+	"blendseam/internal/bucket"
 	"blendseam/media/objects"
-
-	"github.com/johannesboyne/gofakes3"
-	"github.com/johannesboyne/gofakes3/backend/s3mem"
 )
-
-// bucket is an S3 store in memory, by a server of its own that is not ours, and what lies in it.
-func bucket(t *testing.T) (objects.Store, *s3mem.Backend) {
-	t.Helper()
-	t.Setenv("AWS_ACCESS_KEY_ID", "key")
-	t.Setenv("AWS_SECRET_ACCESS_KEY", "secret")
-	back := s3mem.New()
-	if err := back.CreateBucket("recordings"); err != nil {
-		t.Fatal(err)
-	}
-	server := httptest.NewServer(gofakes3.New(back).Server())
-	t.Cleanup(server.Close)
-	s, err := objects.Open(strings.Replace(server.URL, "http:", "s3+http:", 1) + "/recordings/library")
-	if err != nil {
-		t.Fatal(err)
-	}
-	return s, back
-}
 
 func write(t *testing.T, path string, content []byte) string {
 	t.Helper()
@@ -46,7 +25,7 @@ func write(t *testing.T, path string, content []byte) string {
 
 // A folder and an S3 store do the same.
 func TestStoresKeepFiles(t *testing.T) {
-	remote, _ := bucket(t)
+	remote := bucket.New(t).Store(t, "/library")
 	for what, s := range map[string]objects.Store{"folder": objects.Folder(t.TempDir()), "S3": remote} {
 		dir, ctx := t.TempDir(), t.Context()
 		large := bytes.Repeat([]byte("sound "), 1<<19)
@@ -61,6 +40,10 @@ func TestStoresKeepFiles(t *testing.T) {
 			}
 			if got, err := os.ReadFile(to); err != nil || !bytes.Equal(got, content) {
 				t.Errorf("%s: %s comes back otherwise: %v", what, name, err)
+			}
+			end := make([]byte, len(content)/2)
+			if err := s.Read(ctx, name, int64(len(content)-len(end)), end); err != nil || !bytes.HasSuffix(content, end) {
+				t.Errorf("%s: the second half of %s comes back otherwise: %v", what, name, err)
 			}
 			if o, err := s.Stat(ctx, name); err != nil || o.Bytes != int64(len(content)) {
 				t.Errorf("%s: %s is %+v, %v", what, name, o, err)
@@ -87,6 +70,9 @@ func TestStoresKeepFiles(t *testing.T) {
 		if err := s.Get(ctx, "c/none", filepath.Join(dir, "none")); !errors.Is(err, objects.ErrNone) {
 			t.Errorf("%s: nothing comes as %v", what, err)
 		}
+		if err := s.Read(ctx, "c/none", 0, make([]byte, 1)); !errors.Is(err, objects.ErrNone) {
+			t.Errorf("%s: a part of nothing comes as %v", what, err)
+		}
 		if _, err := s.Stat(ctx, "c/none"); !errors.Is(err, objects.ErrNone) {
 			t.Errorf("%s: nothing is %v", what, err)
 		}
@@ -106,20 +92,13 @@ func TestStoresKeepFiles(t *testing.T) {
 
 // What does not have its hash any more is not taken.
 func TestDamagedFilesAreNotTaken(t *testing.T) {
-	s, back := bucket(t)
+	b := bucket.New(t)
+	s := b.Store(t, "/library")
 	dir, ctx := t.TempDir(), t.Context()
 	if err := s.Put(ctx, "a/x", write(t, filepath.Join(dir, "in"), []byte("as it was"))); err != nil {
 		t.Fatal(err)
 	}
-	o, err := back.GetObject("recordings", "library/a/x", nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	other := []byte("as it is!")
-	if _, err := back.PutObject("recordings", "library/a/x", o.Metadata, bytes.NewReader(other), int64(len(other)),
-		nil); err != nil {
-		t.Fatal(err)
-	}
+	b.Damage(t, "library/a/x", []byte("as it is!"))
 	to := filepath.Join(dir, "out")
 	if err := s.Get(ctx, "a/x", to); err == nil || !strings.Contains(err.Error(), "damaged") {
 		t.Errorf("a damaged file: %v", err)

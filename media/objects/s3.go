@@ -88,6 +88,21 @@ func (s *S3) Get(ctx context.Context, name, to string) error {
 	})
 }
 
+// Read is as Store has it.
+func (s *S3) Read(ctx context.Context, name string, from int64, p []byte) error {
+	var ask minio.GetObjectOptions
+	if err := ask.SetRange(from, from+int64(len(p))-1); err != nil {
+		return err
+	}
+	o, err := s.client.GetObject(ctx, s.bucket, s.key(name), ask)
+	if err != nil {
+		return s.plain(err)
+	}
+	defer o.Close()
+	_, err = io.ReadFull(o, p)
+	return s.plain(err)
+}
+
 // Stat is as Store has it.
 func (s *S3) Stat(ctx context.Context, name string) (Object, error) {
 	info, err := s.client.StatObject(ctx, s.bucket, s.key(name), minio.StatObjectOptions{})

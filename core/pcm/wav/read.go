@@ -58,12 +58,21 @@ func Open(path string) (*Reader, error) {
 		f.Close()
 		return nil, err
 	}
-	r, err := NewReader(f, info.Size())
+	r, err := Of(f, info.Size(), f)
 	if err != nil {
-		f.Close()
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}
-	r.closer = f
+	return r, nil
+}
+
+// Of is NewReader with what Close is to close; it is closed at once if there is an error.
+func Of(src io.ReaderAt, size int64, closer io.Closer) (*Reader, error) {
+	r, err := NewReader(src, size)
+	if err != nil {
+		closer.Close()
+		return nil, err
+	}
+	r.closer = closer
 	return r, nil
 }
 

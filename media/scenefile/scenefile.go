@@ -1,8 +1,7 @@
-package media
+// Package scenefile reads scene files of any format with the recordings that they name.
+package scenefile
 
 import (
-	"blendseam/core/sources"
-	"blendseam/core/spread"
 	"context"
 	"errors"
 	"fmt"
@@ -10,7 +9,6 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
-	"strings"
 
 	"blendseam/core/analysis"
 	"blendseam/core/limit"
@@ -18,13 +16,16 @@ import (
 	"blendseam/core/pcm/flac"
 	"blendseam/core/pcm/wav"
 	"blendseam/core/scene"
+	"blendseam/core/sources"
+	"blendseam/core/spread"
 	"blendseam/core/timecode"
 	"blendseam/interchange"
 	_ "blendseam/interchange/formats" // whoever opens scene files knows all kinds of them
+	"blendseam/media"
 )
 
-// A SceneFile is a scene read from a file, with its recordings opened.
-type SceneFile struct {
+// A File is a scene read from a file, with its recordings opened.
+type File struct {
 	Scene    *scene.Scene
 	Warnings []string
 	open     map[string]*wav.Reader // by source id
@@ -32,8 +33,8 @@ type SceneFile struct {
 	sources  *sources.Sources
 }
 
-// ReadSceneFile reads a scene file. Recordings are looked up beside it, and must all be there.
-func ReadSceneFile(ctx context.Context, path string) (*SceneFile, error) {
+// Read reads a scene file. Recordings are looked up beside it, and must all be there.
+func Read(ctx context.Context, path string) (*File, error) {
 	f, err := readScene(ctx, path, timecode.Rate{})
 	if err != nil {
 		return nil, err
@@ -50,7 +51,7 @@ func ReadSceneFile(ctx context.Context, path string) (*SceneFile, error) {
 }
 
 // openAll opens the recordings of all clips, and those that their tones and rooms are made from, several at once.
-func (f *SceneFile) openAll(ctx context.Context, path string) error {
+func (f *File) openAll(ctx context.Context, path string) error {
 	users := map[string]string{} // what is heard first of each recording
 	var ids []string
 	for _, t := range f.Scene.Tracks {
@@ -73,7 +74,7 @@ func (f *SceneFile) openAll(ctx context.Context, path string) error {
 	opened, files := make([]*wav.Reader, len(ids)), make([]string, len(ids))
 	err := spread.Each(ctx, len(ids), 0, func(i int) (err error) {
 		if files[i], err = LocalPath(filepath.Dir(path), f.Scene.Sources[ids[i]].URL); err == nil {
-			opened[i], err = Open(ctx, files[i], int(f.Scene.SampleRate))
+			opened[i], err = media.Open(ctx, files[i], int(f.Scene.SampleRate))
 		}
 		if err != nil {
 			return fmt.Errorf("%s: %s: %w", path, users[ids[i]], err)
@@ -107,13 +108,13 @@ func (f *SceneFile) openAll(ctx context.Context, path string) error {
 	return err
 }
 
-// ReadSceneOnly reads a scene file without opening its recordings; where one's length is neither stated
+// ReadOnly reads a scene file without opening its recordings; where one's length is neither stated
 // nor to be seen, its clips are taken to lie inside it.
-func ReadSceneOnly(ctx context.Context, path string) (*scene.Scene, []string, error) {
+func ReadOnly(ctx context.Context, path string) (*scene.Scene, []string, error) {
 	return ReadCut(ctx, path, timecode.Rate{})
 }
 
-// ReadCut is ReadSceneOnly of a file that may not say its frame rate, which is then the one given.
+// ReadCut is ReadOnly of a file that may not say its frame rate, which is then the one given.
 func ReadCut(ctx context.Context, path string, rate timecode.Rate) (*scene.Scene, []string, error) {
 	f, err := readScene(ctx, path, rate)
 	if err != nil {
@@ -125,14 +126,14 @@ func ReadCut(ctx context.Context, path string, rate timecode.Rate) (*scene.Scene
 	return f.Scene, f.Warnings, nil
 }
 
-func readScene(ctx context.Context, path string, rate timecode.Rate) (*SceneFile, error) {
+func readScene(ctx context.Context, path string, rate timecode.Rate) (*File, error) {
 	format, err := interchange.Of(path)
 	if err != nil {
 		return nil, err
 	}
 	switch info, err := os.Stat(path); {
 	case err != nil:
-		return nil, fmt.Errorf("%s cannot be read: %s", path, reason(err))
+		return nil, fmt.Errorf("%s cannot be read: %s", path, media.Reason(err))
 	case !info.Mode().IsRegular():
 		return nil, fmt.Errorf("%s is no scene file but a folder, a device or a pipe", path)
 	case info.Size() > limit.SceneFileBytes:
@@ -145,7 +146,7 @@ func readScene(ctx context.Context, path string, rate timecode.Rate) (*SceneFile
 	}
 	raw, err := os.ReadFile(path)
 	if err != nil {
-		return nil, fmt.Errorf("%s cannot be read: %s", path, reason(err))
+		return nil, fmt.Errorf("%s cannot be read: %s", path, media.Reason(err))
 	}
 	probeAll(ctx, filepath.Dir(path), format.Targets(raw))
 	s, warnings, err := format.Read(raw, interchange.Hints{
@@ -168,7 +169,7 @@ func readScene(ctx context.Context, path string, rate timecode.Rate) (*SceneFile
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}
-	return &SceneFile{Scene: s, Warnings: warnings, open: map[string]*wav.Reader{}, files: map[string]string{}}, nil
+	return &File{Scene: s, Warnings: warnings, open: map[string]*wav.Reader{}, files: map[string]string{}}, nil
 }
 
 // probeAll asks ahead, several at once, what the files hold that a scene file names, so that reading it does not wait
@@ -203,7 +204,7 @@ func lengths(ctx context.Context, file string) (sound, picture *big.Rat) {
 			return big.NewRat(d.Len(), int64(d.Format().Rate)), nil
 		}
 	}
-	p, err := ProbeFile(ctx, file)
+	p, err := media.ProbeFile(ctx, file)
 	if err != nil {
 		return nil, nil
 	}
@@ -225,20 +226,10 @@ func starts(ctx context.Context, file string) *big.Rat {
 		}
 		return big.NewRat(w.Bext.TimeReference, int64(w.Format().Rate))
 	}
-	if p, err := ProbeFile(ctx, file); err == nil && p.Timecode != "" && p.FrameRate.Num > 0 {
-		return startOf(p.Timecode, p.FrameRate)
+	if p, err := media.ProbeFile(ctx, file); err == nil && p.Timecode != "" && p.FrameRate.Num > 0 {
+		return p.StartS()
 	}
 	return nil
-}
-
-// startOf is a timecode in seconds, nil if it is none.
-func startOf(tc string, rate timecode.Rate) *big.Rat {
-	rate.Drop = strings.Contains(tc, ";")
-	frame, err := rate.Parse(tc)
-	if err != nil {
-		return nil
-	}
-	return big.NewRat(frame*rate.Den, rate.Num)
 }
 
 // LocalPath is the file that a media URL names: relative to a folder, or a file URL.
@@ -250,7 +241,8 @@ func LocalPath(dir, target string) (string, error) {
 	switch u.Scheme {
 	case "":
 		// A plain relative name may hold what only looks like an escape.
-		if plain := filepath.Join(dir, filepath.FromSlash(target)); exists(plain) {
+		plain := filepath.Join(dir, filepath.FromSlash(target))
+		if _, err := os.Stat(plain); err == nil {
 			return plain, nil
 		}
 		if filepath.IsAbs(u.Path) {
@@ -269,10 +261,8 @@ func LocalPath(dir, target string) (string, error) {
 	return "", fmt.Errorf("%s is not a file on this machine; file URLs and relative names are", target)
 }
 
-func exists(path string) bool { _, err := os.Stat(path); return err == nil }
-
 // Open gives the sound of a source of the scene.
-func (f *SceneFile) Open(src scene.Source) (pcm.ReaderAt, error) {
+func (f *File) Open(src scene.Source) (pcm.ReaderAt, error) {
 	if r := f.open[src.ID]; r != nil {
 		return heldFrom(r, src.HeldFrom), nil
 	}
@@ -288,7 +278,7 @@ func heldFrom(r pcm.ReaderAt, from int64) pcm.ReaderAt {
 }
 
 // Sources give the scene's sound, and what its recordings say by themselves, which is kept in the user's cache folder.
-func (f *SceneFile) Sources() *sources.Sources {
+func (f *File) Sources() *sources.Sources {
 	if f.sources == nil {
 		f.sources = sources.New(
 			f.Open,
@@ -296,7 +286,7 @@ func (f *SceneFile) Sources() *sources.Sources {
 				if src.HeldFrom > 0 {
 					return analysis.Of(ctx, r)
 				}
-				return AnalysisOf(ctx, f.files[src.ID], r)
+				return media.AnalysisOf(ctx, f.files[src.ID], r)
 			},
 		)
 	}
@@ -304,18 +294,18 @@ func (f *SceneFile) Sources() *sources.Sources {
 }
 
 // File is where a source's recording lies, as it was opened; "" if it was not.
-func (f *SceneFile) File(source string) string { return f.files[source] }
+func (f *File) File(source string) string { return f.files[source] }
 
 // Restored writes the recording of a source whose file was cut to what is used, as long as it was, silent where it is
 // not held: for whoever keeps recordings as they are.
 func Restored(ctx context.Context, file, to string, src scene.Source, rate int64) error {
-	r, err := Open(ctx, file, int(rate))
+	r, err := media.Open(ctx, file, int(rate))
 	if err != nil {
 		return err
 	}
 	defer r.Close()
 	f := r.Format()
-	out, err := Create(to, f.Rate, f.Channels, DepthOf(f), true)
+	out, err := media.Create(to, f.Rate, f.Channels, media.DepthOf(f), true)
 	if err != nil {
 		return err
 	}
@@ -328,7 +318,7 @@ func Restored(ctx context.Context, file, to string, src scene.Source, rate int64
 }
 
 // Close closes all recordings.
-func (f *SceneFile) Close() error {
+func (f *File) Close() error {
 	var errs []error
 	for _, r := range f.open {
 		errs = append(errs, r.Close())

@@ -94,11 +94,6 @@ func alive(dir string) bool {
 // Name names this process among those of the root.
 func (p *Place) Name() string { return filepath.Base(p.dir) }
 
-// Alive tells whether the process of that name goes on, this one among them.
-func (p *Place) Alive(name string) bool {
-	return name != "" && name == filepath.Base(name) && alive(filepath.Join(p.root, name))
-}
-
 // Dir makes a new folder in the place.
 func (p *Place) Dir() (string, error) { return os.MkdirTemp(p.dir, "") }
 

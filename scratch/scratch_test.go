@@ -26,7 +26,6 @@ func TestMain(m *testing.M) {
 		panic(err)
 	}
 	os.WriteFile(filepath.Join(dir, "half"), []byte("half of it"), 0o600)
-	fmt.Println(p.Name())
 	fmt.Println(dir)
 	select {}
 }
@@ -48,8 +47,6 @@ func TestWhatAProcessLeavesGoesWhenItHasGoneAndNotBefore(t *testing.T) {
 	}
 	lines := bufio.NewScanner(out)
 	lines.Scan()
-	name := lines.Text()
-	lines.Scan()
 	half := filepath.Join(lines.Text(), "half")
 
 	first, err := scratch.Open(root)
@@ -59,15 +56,8 @@ func TestWhatAProcessLeavesGoesWhenItHasGoneAndNotBefore(t *testing.T) {
 	if _, err := os.Stat(half); err != nil {
 		t.Errorf("what another process works on is gone: %v", err)
 	}
-	if !first.Alive(name) || !first.Alive(first.Name()) || first.Alive("process-none") || first.Alive("..") ||
-		first.Alive("") {
-		t.Error("who is alive is not known")
-	}
 	other.Process.Kill()
 	other.Wait()
-	if first.Alive(name) {
-		t.Error("the other process is dead")
-	}
 	second, err := scratch.Open(root)
 	if err != nil {
 		t.Fatal(err)
@@ -75,10 +65,10 @@ func TestWhatAProcessLeavesGoesWhenItHasGoneAndNotBefore(t *testing.T) {
 	if _, err := os.Stat(half); err == nil {
 		t.Error("what the dead process left is still there")
 	}
-	if !second.Alive(first.Name()) {
-		t.Error("the first is alive")
+	if _, err := os.Stat(filepath.Join(root, first.Name())); err != nil {
+		t.Errorf("the first is alive: %v", err)
 	}
-	if err := first.Close(); err != nil || second.Alive(first.Name()) {
+	if err := first.Close(); err != nil {
 		t.Errorf("closed: %v", err)
 	}
 	second.Close()

@@ -30,6 +30,12 @@ func (t *Tries) IncrementBy(key string, window time.Time, n int) error {
 	return plain(err)
 }
 
+// ForgetSessions removes sessions of people that have run out.
+func (s *Store) ForgetSessions(ctx context.Context) error {
+	_, err := s.exec(ctx, "DELETE FROM sessions WHERE expiry < UTC_TIMESTAMP(6) LIMIT 1000")
+	return plain(err)
+}
+
 // Get gives the counts of a window and of the one before it.
 func (t *Tries) Get(key string, current, previous time.Time) (now, before int, err error) {
 	ctx, cancel := context.WithTimeout(context.Background(), answerLimit)

@@ -79,6 +79,8 @@ func (s *Server) newFigures() *figures {
 		gauge("blendseam_scenes_mending", "Scenes that are being mended.", s.Mending),
 		gauge("blendseam_work_beside", "Work that goes on beside the requests, jobs apart.", s.Busy),
 		gauge("blendseam_mending_waiting", "Who waits for a scene to be mended.", s.Waiting),
+		prometheus.NewCounterFunc(prometheus.CounterOpts{Name: "blendseam_seams_measured_total",
+			Help: "Seams that this process measured."}, func() float64 { return float64(s.SeamsMeasured()) }),
 		gauge("blendseam_conversions", "Recordings that are being prepared.", s.Library.Preparing),
 		gauge("blendseam_media_copies_bytes", "Copies of the store of recordings, when they were looked through last.",
 			s.Library.Copies),

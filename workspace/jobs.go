@@ -26,6 +26,7 @@ type Jobs struct {
 	stops map[string]context.CancelFunc
 	at    map[string]float64 // progress of those under way, 0..1
 	over  chan struct{}      // closed as the program ends
+	lost  map[string]bool    // those under way that other processes have taken over
 	ended bool               // the program ends: what begins now is stopped at once
 	group sync.WaitGroup
 }
@@ -37,6 +38,7 @@ func newJobs(ctx context.Context, st *store.Store, h *Hub) *Jobs {
 		hub:   h,
 		stops: map[string]context.CancelFunc{},
 		at:    map[string]float64{},
+		lost:  map[string]bool{},
 		over:  make(chan struct{}),
 	}
 }
@@ -89,6 +91,13 @@ func (j *Jobs) beat() {
 	if err != nil {
 		slog.Warn("the database could not be told how far jobs are", "err", err)
 	}
+	j.mu.Lock()
+	for _, id := range lost {
+		if j.stops[id] != nil { // or it is over meanwhile
+			j.lost[id] = true
+		}
+	}
+	j.mu.Unlock()
 	for _, id := range append(stopping, lost...) {
 		j.stopHere(id)
 	}
@@ -148,8 +157,12 @@ func (j *Jobs) run(ctx context.Context, job store.Job, work Work) {
 func (j *Jobs) end(job store.Job, result any, err error) {
 	j.mu.Lock()
 	left := j.ended && job.Asked != nil && errors.Is(err, context.Canceled)
+	lost := j.lost[job.ID]
+	if lost {
+		j.forget(job.ID)
+	}
 	j.mu.Unlock()
-	if left { // the next process begins it again
+	if left || lost { // the next process begins it again, or does it now
 		return
 	}
 	job.State = "done"
@@ -167,10 +180,16 @@ func (j *Jobs) end(job store.Job, result any, err error) {
 		slog.Error("what became of a job could not be kept", "job", job.Words, "err", err)
 	}
 	j.mu.Lock()
-	delete(j.stops, job.ID)
-	delete(j.at, job.ID)
+	j.forget(job.ID)
 	j.mu.Unlock()
 	j.hub.Tell(job.Scene, "job", Progress{job, 1})
+}
+
+// forget forgets a job that is over here; the lock is held.
+func (j *Jobs) forget(id string) {
+	delete(j.stops, id)
+	delete(j.at, id)
+	delete(j.lost, id)
 }
 
 // Progress says how far a job is.

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"maps"
 	"math"
 	"slices"
@@ -87,6 +88,7 @@ func (s *Scene) Measured(ctx context.Context, x audit.Seam) (audit.Result, error
 func (s *Scene) measured(ctx context.Context, x audit.Seam, key string) (audit.Result, error) {
 	r, ok := s.w.known(key)
 	if !ok {
+		s.w.measures.Add(1)
 		m, err := s.Adviser(ctx)
 		if err != nil {
 			return r, err
@@ -123,11 +125,27 @@ func (s *Scene) All(ctx context.Context) ([]audit.Result, error) {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	ahead.Go(func() { _ = cache.Caught(func() error { return s.Sources().Prepare(ctx, s.Scene, threads()) }) })
+	if pending := s.unknown(list); len(pending) >= manySeams && s.w.Library.Shared() {
+		x := &together{s: s, list: list, all: all, hands: s.Key.Edit == ""}
+		if err := x.measure(ctx, pending); err != nil && ctx.Err() == nil {
+			slog.Warn("seams are measured without other processes", "scene", s.Scene.Name, "err", err)
+		}
+	}
 	err = spread.Each(ctx, len(all), threads(), func(i int) (err error) {
 		all[i], err = s.measured(ctx, list.found[i], list.keys[i])
 		return err
 	})
 	return all, err
+}
+
+// unknown are the numbers of the seams that are not measured yet.
+func (s *Scene) unknown(list *seamList) (pending []int) {
+	for i, key := range list.keys {
+		if _, ok := s.w.known(key); !ok {
+			pending = append(pending, i)
+		}
+	}
+	return pending
 }
 
 // settle is how long a scene must be left alone before it is measured: an edit does not wait for the measures of

@@ -43,6 +43,8 @@ type Workspace struct {
 	work sync.WaitGroup
 	busy atomic.Int32 // how much of it goes on
 
+	measures atomic.Int64 // how many seams were measured
+
 	sources  *cache.Cache[int64, *sources.Sources] // by sample rate
 	mixers   *cache.Cache[mixerOf, *mix.Mixer]
 	advisers *cache.Cache[Key, *advise.Adviser]
@@ -101,6 +103,9 @@ func New(ctx context.Context, in intake.Intake) *Workspace {
 	w.ctx, w.stop = context.WithCancel(context.WithoutCancel(ctx))
 	w.Jobs = newJobs(w.ctx, in.Store, w.Hub)
 	w.work.Go(w.follow)
+	if in.Library.Shared() {
+		w.work.Go(w.lend)
+	}
 	return w
 }
 
@@ -123,6 +128,9 @@ func (w *Workspace) beside(what string, work func() error) {
 		}
 	})
 }
+
+// SeamsMeasured is how many seams this process has measured.
+func (w *Workspace) SeamsMeasured() int { return int(w.measures.Load()) }
 
 // Busy is how much goes on beside the requests, jobs apart.
 func (w *Workspace) Busy() int { return int(w.busy.Load()) }

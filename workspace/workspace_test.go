@@ -6,6 +6,7 @@ import (
 	"errors"
 	"path/filepath"
 	"runtime"
+	"strings"
 	"sync"
 	"testing"
 
@@ -194,6 +195,44 @@ func TestAJobIsOverWhateverBecomesOfIt(t *testing.T) {
 			}
 			break
 		}
+	}
+}
+
+// A job that another process has taken over ends here without a word: it goes on there.
+func TestAJobThatOthersTookEndsSilently(t *testing.T) {
+	w := open(t)
+	w.Jobs.Takes(func(store.Job) {}, func(string) {})
+	id, err := w.Store.Create(t.Context(), scene.New("x", timecode.F25, 48000), store.FirstProduction)
+	if err != nil {
+		t.Fatal(err)
+	}
+	events, leave := w.Hub.Listen(id)
+	defer leave()
+	over := make(chan bool)
+	job, err := w.Jobs.Start(t.Context(), store.Job{Scene: id, Kind: "package", Words: "x", Asked: json.RawMessage("{}")},
+		func(ctx context.Context, _ string, _ func(float64)) (any, error) {
+			<-ctx.Done()
+			close(over)
+			return nil, ctx.Err()
+		})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := w.Store.DB().ExecContext(t.Context(), "UPDATE jobs SET process = 'another', beat = UTC_TIMESTAMP(3) "+
+		"WHERE id = ?", job.ID); err != nil {
+		t.Fatal(err)
+	}
+	<-over
+	for w.Jobs.Running() > 0 {
+		runtime.Gosched()
+	}
+	for len(events) > 0 {
+		if e := <-events; e.Kind == "job" && strings.Contains(string(e.Body), "stopped") {
+			t.Errorf("pages are told %s", e.Body)
+		}
+	}
+	if now, err := w.Store.Job(t.Context(), job.ID); err != nil || now.State != "running" {
+		t.Errorf("%+v %v", now, err)
 	}
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"net/url"
 	"sync"
@@ -99,6 +100,9 @@ func (g *Gate) begin(w http.ResponseWriter, r *http.Request, a store.Account, to
 	if err := g.sessions.RenewToken(r.Context()); err != nil {
 		g.Answers.Fail(w, r, fmt.Errorf("%w (%s)", store.ErrUnavailable, err))
 		return
+	}
+	if err := g.Store.ForgetSessions(r.Context()); err != nil { // they do not sign in, they only lie there
+		slog.Debug("sessions that have run out are kept", "err", err)
 	}
 	g.sessions.Put(r.Context(), "account", a.ID)
 	g.sessions.Put(r.Context(), "stamp", a.Stamp)

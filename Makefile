@@ -44,10 +44,13 @@ serve: build
 	tools/install-missing mariadbd ffmpeg
 	exec bin/blendseam serve
 
-# All suites side by side; what they need is there before. The corpora of made-up sound are samples of those of test-long.
+# All suites side by side, with ALONGSIDE (test-cluster) if that is asked for; what they need is there before. The corpora
+# of made-up sound are samples of those of test-long.
+ALONGSIDE ?=
+CLUSTER_NEEDS = mariadbd ffmpeg haproxy rsync /usr/lib/galera/libgalera_smm.so
 test: build
-	tools/install-missing mariadbd ffmpeg sox aplay chromium-headless-shell
-	$(MAKE) --no-print-directory -j 4 --output-sync=target check test-go test-ui test-e2e
+	tools/install-missing mariadbd ffmpeg sox aplay chromium-headless-shell $(if $(ALONGSIDE),$(CLUSTER_NEEDS))
+	$(MAKE) --no-print-directory -j 5 --output-sync=target $(ALONGSIDE) check test-go test-ui test-e2e
 
 test-go: web/static/made
 	tools/install-missing mariadbd ffmpeg sox aplay
@@ -107,7 +110,6 @@ soak: build
 	go run ./tools/soak -for $(SOAK_TIME)
 
 # Three servers of one database, a store of recordings, three programs and a balancer, on loopback.
-CLUSTER_NEEDS = mariadbd ffmpeg haproxy rsync /usr/lib/galera/libgalera_smm.so
 cluster: build
 	tools/install-missing $(CLUSTER_NEEDS)
 	go run ./tools/cluster

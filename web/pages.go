@@ -74,6 +74,17 @@ func (v view) May(production string) bool {
 	return role.Covers(store.Editor)
 }
 
+// Elsewhere are the productions to which whoever looks may move a scene of one; none where they do not own that.
+func (v view) Elsewhere(production string) (list []store.Production) {
+	all, _ := v.Data.(map[string]any)["productions"].([]store.Production)
+	for _, p := range all {
+		if p.ID != production && (v.Person == nil || v.Person.Roles[production].Covers(store.Owner)) {
+			list = append(list, p)
+		}
+	}
+	return list
+}
+
 // JSON is the data for the page's script.
 func (v view) JSON() (template.JS, error) {
 	raw, err := json.Marshal(v.Data) // escapes <, > and &
@@ -219,6 +230,37 @@ func (s *Server) copyScene(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	return s.answer(w, http.StatusCreated, map[string]string{"id": id})
+}
+
+// moveScene gives a scene to another production, of which whoever asks is an editor too.
+func (s *Server) moveScene(w http.ResponseWriter, r *http.Request) error {
+	var q struct {
+		Production string `json:"production"`
+	}
+	if err := decode(w, r, &q); err != nil {
+		return err
+	}
+	id := chi.URLParam(r, "scene")
+	was, err := s.Store.ProductionOf(r.Context(), id)
+	if err != nil {
+		return err
+	}
+	to, err := s.Store.Production(r.Context(), q.Production)
+	if errors.Is(err, store.ErrNotFound) {
+		return errBadRequest{errors.New("There is no such production among yours.")}
+	} else if err != nil {
+		return err
+	}
+	if _, err := store.Home(r.Context(), to.ID); err != nil {
+		return err
+	}
+	if was == to.ID {
+		return errBadRequest{fmt.Errorf("The scene is in %s already.", to.Name)}
+	}
+	if err := s.Store.Move(r.Context(), id, to.ID); err != nil {
+		return err
+	}
+	return s.answer(w, http.StatusOK, map[string]string{"production": to.Name})
 }
 
 func (s *Server) loadDemo(w http.ResponseWriter, r *http.Request) error {

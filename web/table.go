@@ -54,6 +54,7 @@ func (s *Server) rows() []row {
 		{http.MethodDelete, "/blends/{blend}", access.Edits, s.dropBlend},
 		{http.MethodDelete, ofScene + "/", edits, s.deleteScene},
 		{http.MethodPost, ofScene + "/copy", edits, s.copyScene},
+		{http.MethodPost, ofScene + "/move", access.Own("scene"), s.moveScene},
 		{http.MethodGet, ofScene + "/state", listens, s.state},
 		{http.MethodPost, ofScene + "/edits", edits, s.edit},
 		{http.MethodPost, ofScene + "/try", listens, s.try},

@@ -4,19 +4,14 @@ import (
 	"bufio"
 	"bytes"
 	"context"
-	"database/sql"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"math/rand/v2"
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
 	"os"
-	"os/exec"
-	"path/filepath"
-	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -46,6 +41,7 @@ type driving struct {
 	failed  atomic.Int64
 	refused atomic.Int64
 	problem sync.Map
+	carried carried
 }
 
 // An ack is an edit that was said to be kept.
@@ -81,33 +77,41 @@ func (d *driving) drive(ctx context.Context, c *cluster) error {
 		return err
 	}
 	fmt.Printf("%d editors on %d scenes for %s ...\n", d.editors, d.scenes, d.time)
-	during, cancel := context.WithTimeout(ctx, d.time)
+	during, cancel := context.WithCancel(ctx)
 	defer cancel()
-	var work sync.WaitGroup
+	var work, faulty sync.WaitGroup
 	for i := range d.editors {
 		id := scenes[i%len(scenes)]
 		work.Go(func() { d.listen(during, id) })
 		work.Go(func() { d.edit(during, id, i) })
 	}
 	before := c.used()
-	killed := 0
+	var were faults
 	if d.kills+d.cuts > 0 {
-		work.Go(func() { killed = d.fault(during, c) })
+		faulty.Go(func() { were = d.fault(during, c) })
+		work.Go(func() { d.carry(during, scenes) })
 	}
+	select {
+	case <-time.After(d.time):
+	case <-ctx.Done():
+	}
+	faulty.Wait() // all that is planned
+	cancel()
 	work.Wait()
-	if after := c.used(); c != nil && killed == 0 {
+	if after := c.used(); c != nil && len(were) == 0 {
 		n := float64(len(d.took))
 		fmt.Printf("processor time for an edit, with all that goes on beside: %.2f ms of the programs, %.2f ms of each "+
 			"database\n",
 			1000*(after[0]-before[0])/n, 1000*(after[1]-before[1])/n/nodes)
 	}
-	fmt.Printf("%d faults\n", killed)
-	if d.kills+d.cuts > 0 {
-		if err := c.whole(); err != nil {
-			return err
-		}
+	fmt.Println("faults:", were)
+	if d.kills+d.cuts == 0 {
+		return d.judge(c, scenes)
 	}
-	return d.judge(c, scenes)
+	if err := c.whole(); err != nil {
+		return err
+	}
+	return errors.Join(d.carriedJudge(c), d.judge(c, scenes))
 }
 
 func (d *driving) signIn() error {
@@ -178,19 +182,7 @@ func (d *driving) ask(method, path string, body, to any) error {
 	if err != nil {
 		return err
 	}
-	a, err := d.client.Do(q)
-	if err != nil {
-		return err
-	}
-	defer a.Body.Close()
-	said, err := io.ReadAll(a.Body)
-	if err != nil {
-		return err
-	}
-	if a.StatusCode >= 300 {
-		return &status{a.StatusCode, string(said[:min(len(said), 200)])}
-	}
-	return json.Unmarshal(said, to)
+	return d.answered(q, to)
 }
 
 // edit changes the gain of a clip of its own, again and again, at the revision that it knows.
@@ -283,54 +275,6 @@ func (d *driving) listen(ctx context.Context, id string) {
 	}
 }
 
-// fault kills parts at random moments and starts them again.
-func (d *driving) fault(ctx context.Context, c *cluster) (kills int) {
-	var plan []*part // nil cuts a server off
-	for range d.cuts {
-		plan = append(plan, nil)
-	}
-	for range d.kills {
-		plan = append(plan, c.programs[rand.IntN(nodes)], c.databases[rand.IntN(nodes)])
-		plan = append(plan, c.stores()...)
-	}
-	rand.Shuffle(len(plan), func(i, j int) { plan[i], plan[j] = plan[j], plan[i] })
-	each := d.time / time.Duration(len(plan)+1)
-	for _, p := range plan {
-		select {
-		case <-ctx.Done():
-			return kills
-		case <-time.After(each/2 + rand.N(each/2)):
-		}
-		kills++
-		if p == nil {
-			if err := d.cut(ctx, c, rand.IntN(nodes)); err != nil {
-				fmt.Fprintln(os.Stderr, "cluster:", err)
-			}
-			continue
-		}
-		p.kill()
-		if err := errors.Join(p.start(false), p.up(90*time.Second)); err != nil {
-			fmt.Fprintln(os.Stderr, "cluster:", err)
-			d.failed.Add(1)
-			d.problem.Store(err.Error(), true)
-		}
-	}
-	return kills
-}
-
-// cutFor is how long a server is cut off.
-const cutFor = 20 * time.Second
-
-// cut cuts a server off, and waits until it is part of the database again.
-func (d *driving) cut(ctx context.Context, c *cluster, node int) error {
-	err := c.spaces.cut(node)
-	select {
-	case <-time.After(cutFor):
-	case <-ctx.Done():
-	}
-	return errors.Join(err, c.spaces.join(node), c.databases[node].up(time.Minute))
-}
-
 // used is the processor time of all programs and of all servers of the database so far, in seconds.
 func (c *cluster) used() (sum [2]float64) {
 	if c == nil {
@@ -357,142 +301,4 @@ func procStat(pid int) (seconds float64, err error) {
 	fields := strings.Fields(after)
 	_, err = fmt.Sscan(fields[11]+" "+fields[12], &user, &system)
 	return (user + system) / 100, err
-}
-
-// whole waits until every part can be used.
-func (c *cluster) whole() error {
-	for _, p := range slices.Concat(c.databases, c.stores(), c.programs, []*part{c.front}) {
-		if err := p.up(time.Minute); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// judge says what became of everything.
-func (d *driving) judge(c *cluster, scenes []string) error {
-	n := 0
-	for _, list := range d.acked {
-		n += len(list)
-	}
-	fmt.Printf("%d edits acknowledged, %d touched what was newer, %d refused, %d failed\n", n, d.stale.Load(),
-		d.refused.Load(), d.failed.Load())
-	d.problem.Range(func(k, _ any) bool {
-		fmt.Println("  ", strings.TrimSpace(k.(string)))
-		return true
-	})
-	fmt.Printf(
-		"answered in %s (half), %s (95 %%), %s (99 %%), %s at most\n",
-		at(d.took, .5),
-		at(d.took, .95),
-		at(d.took, .99),
-		at(d.took, 1),
-	)
-	fmt.Printf(
-		"heard on other pages after %s (half), %s (95 %%), %s (99 %%)\n",
-		at(d.heard, .5),
-		at(d.heard, .95),
-		at(d.heard, .99),
-	)
-	lost, disordered := 0, 0
-	for node := range nodes {
-		if c == nil {
-			break
-		}
-		l, o, err := d.look(c.dsnOf(node), scenes)
-		if err != nil {
-			return err
-		}
-		lost, disordered = lost+l, disordered+o
-	}
-	wrong := d.check(scenes)
-	fmt.Printf(
-		"on all three servers %d edits are not there, %d logs are not in order; %d scenes cannot be\n",
-		lost,
-		disordered,
-		wrong,
-	)
-	if lost+disordered+wrong > 0 {
-		return errors.New("something was lost")
-	}
-	if d.kills+d.cuts == 0 && d.failed.Load() > 0 {
-		return errors.New("some edits failed though nothing was killed")
-	}
-	return nil
-}
-
-func at(list []time.Duration, part float64) time.Duration {
-	if len(list) == 0 {
-		return 0
-	}
-	slices.Sort(list)
-	return list[min(len(list)-1, int(part*float64(len(list))))].Round(100 * time.Microsecond)
-}
-
-// look looks on one server for every edit that was acknowledged, and whether each log goes on from one to the next.
-func (d *driving) look(dsn string, scenes []string) (lost, disordered int, err error) {
-	db, err := sql.Open("mysql", dsn)
-	if err != nil {
-		return 0, 0, err
-	}
-	defer db.Close()
-	for _, id := range scenes {
-		rows, err := db.Query("SELECT seq, COALESCE(edit, '') FROM edits WHERE scene = ? ORDER BY seq", id)
-		if err != nil {
-			return 0, 0, err
-		}
-		edits, next := map[int64]string{}, int64(1)
-		for rows.Next() {
-			var seq int64
-			var edit string
-			if err := rows.Scan(&seq, &edit); err != nil {
-				return 0, 0, err
-			}
-			if seq != next {
-				disordered++
-			}
-			next = seq + 1
-			edits[seq] = edit
-		}
-		rows.Close()
-		if err := rows.Err(); err != nil {
-			return 0, 0, err
-		}
-		for _, a := range d.acked[id] {
-			if !strings.Contains(edits[a.revision], fmt.Sprint(`"db":`, a.db)) {
-				lost++
-			}
-		}
-	}
-	return lost, disordered, nil
-}
-
-// check reads every scene back through the command line, which refuses one that cannot be.
-func (d *driving) check(scenes []string) (wrong int) {
-	dir, err := os.MkdirTemp("", "blendseam-cluster-")
-	if err != nil {
-		return len(scenes)
-	}
-	defer os.RemoveAll(dir)
-	for i, id := range scenes {
-		a, err := d.client.Get(d.base + "/scenes/" + id + "/scene.otio")
-		if err != nil || a.StatusCode != http.StatusOK {
-			wrong++
-			continue
-		}
-		raw, err := io.ReadAll(a.Body)
-		a.Body.Close()
-		file := filepath.Join(dir, fmt.Sprintf("%d.otio", i))
-		if err == nil {
-			err = os.WriteFile(file, raw, 0o600)
-		}
-		if err == nil {
-			err = exec.Command("bin/blendseam", "convert", file, "-o", file+".again.otio").Run()
-		}
-		if err != nil {
-			fmt.Fprintln(os.Stderr, "cluster: a scene cannot be read back:", err)
-			wrong++
-		}
-	}
-	return wrong
 }

@@ -18,8 +18,21 @@ import (
 	_ "github.com/go-sql-driver/mysql"
 )
 
-// storeVersion is the release of the S3 server that is built once, into the cache of the machine.
-const storeVersion = "github.com/versity/versitygw/cmd/versitygw@v1.8.0"
+// stores are the S3 servers that there are to choose from: each is built once, into the cache of the machine. The first
+// keeps files in a folder, as it would in a house, and takes minutes to build; the second keeps them in one file, takes
+// seconds, and does not put together what is sent in several parts, so that no file may be longer than 16 MB.
+var stores = map[string]struct {
+	version string
+	args    func(address, dir string) []string
+}{
+	"versitygw": {"github.com/versity/versitygw/cmd/versitygw@v1.8.0", func(address, dir string) []string {
+		return []string{"--access", storeKey, "--secret", storeSecret, "--port", address, "posix", dir}
+	}},
+	"gofakes3": {"github.com/johannesboyne/gofakes3/cmd/gofakes3@v1.2.0", func(address, dir string) []string {
+		return []string{"-quiet", "-host", address, "-backend", "bolt", "-bolt.db", filepath.Join(dir, "files"),
+			"-initialbucket", bucket}
+	}},
+}
 
 func main() {
 	d := driving{}
@@ -29,27 +42,24 @@ func main() {
 	flag.IntVar(&d.editors, "editors", 150, "editors")
 	flag.IntVar(&d.scenes, "scenes", 30, "scenes")
 	flag.IntVar(&d.kills, "kills", 0, "how often each of programs, databases and store is killed")
-	folder := flag.Bool("folder", false, "keep recordings in a folder that the programs share, without an S3 server")
+	store := flag.String("store", "versitygw", "the S3 server: versitygw, or gofakes3, which is built sooner")
 	flag.IntVar(&d.cuts, "cuts", 0, "how often a server of the database is cut off for 20 s (as root)")
 	flag.StringVar(&d.one, "one", "", "drive the program at this address instead, which has no accounts")
 	flag.DurationVar(&d.pause, "pause", 4*time.Second, "mean time between two edits of one editor")
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	if err := run(ctx, *dir, *fresh, *folder, &d); err != nil {
+	if err := run(ctx, *dir, *fresh, *store, &d); err != nil {
 		fmt.Fprintln(os.Stderr, "cluster:", err)
 		os.Exit(1)
 	}
 }
 
-func run(ctx context.Context, dir string, fresh, folder bool, d *driving) error {
+func run(ctx context.Context, dir string, fresh bool, store string, d *driving) error {
 	if d.one != "" {
 		return d.drive(ctx, nil)
 	}
-	program, err := "", error(nil)
-	if !folder {
-		program, err = storeProgram()
-	}
+	program, err := storeProgram(store)
 	if err != nil {
 		return err
 	}
@@ -64,7 +74,7 @@ func run(ctx context.Context, dir string, fresh, folder bool, d *driving) error 
 	if err := os.MkdirAll(dir, 0o711); err != nil {
 		return err
 	}
-	c, err := newCluster(dir, program, d.cuts > 0)
+	c, err := newCluster(dir, store, program, d.cuts > 0)
 	if err != nil {
 		return err
 	}
@@ -102,18 +112,22 @@ func (c *cluster) owner() error {
 }
 
 // storeProgram is the S3 server, built if it is not there yet.
-func storeProgram() (string, error) {
+func storeProgram(name string) (string, error) {
+	kind, known := stores[name]
+	if !known {
+		return "", fmt.Errorf("%s is no S3 server that can be started; versitygw and gofakes3 are", name)
+	}
 	cache, err := os.UserCacheDir()
 	if err != nil {
 		return "", err
 	}
 	bin := filepath.Join(cache, "blendseam", "cluster")
-	path := filepath.Join(bin, "versitygw")
+	path := filepath.Join(bin, name)
 	if _, err := os.Stat(path); err == nil {
 		return path, nil
 	}
-	fmt.Println("Building the S3 server, once; that takes some minutes ...")
-	cmd := exec.Command("go", "install", storeVersion)
+	fmt.Println("Building the S3 server, once; that may take some minutes ...")
+	cmd := exec.Command("go", "install", kind.version)
 	cmd.Env, cmd.Stdout, cmd.Stderr = append(os.Environ(), "GOBIN="+bin, "GOFLAGS=-mod=mod"), os.Stdout, os.Stderr
 	if err := cmd.Run(); err != nil {
 		return "", fmt.Errorf("the S3 server cannot be built: %w", err)

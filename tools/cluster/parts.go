@@ -10,6 +10,7 @@ import (
 	"os/exec"
 	"os/user"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
@@ -129,7 +130,7 @@ func (c *cluster) dsnOf(node int) string {
 	return fmt.Sprintf("blendseam:blendseam@tcp(%s:%d)/blendseam", c.spaces.host(node), databasePort+node)
 }
 
-func newCluster(dir, storeProgram string, apart spaces) (*cluster, error) {
+func newCluster(dir, store, storeProgram string, apart spaces) (*cluster, error) {
 	me, err := keeper()
 	if err != nil {
 		return nil, err
@@ -163,12 +164,7 @@ func newCluster(dir, storeProgram string, apart spaces) (*cluster, error) {
 				return cmd
 			}})
 	}
-	media := mediaURL()
-	if storeProgram == "" {
-		media = filepath.Join(dir, "media")
-	} else {
-		c.store = storeOf(dir, storeProgram)
-	}
+	c.store = storeOf(dir, store, storeProgram)
 	for i := range nodes {
 		at := filepath.Join(dir, fmt.Sprintf("program%d", i+1))
 		c.programs = append(c.programs, &part{name: fmt.Sprintf("program %d", i+1), log: at + ".log",
@@ -177,7 +173,7 @@ func newCluster(dir, storeProgram string, apart spaces) (*cluster, error) {
 				cmd := exec.Command("bin/blendseam", "serve", "--listen", fmt.Sprintf("127.0.0.1:%d", programPort+i),
 					"--public-url", c.url(), "--trusted-proxies", "127.0.0.1", "--log", "json")
 				cmd.Env = append(os.Environ(), "BLENDSEAM_VAR="+at, "BLENDSEAM_DSN="+c.dsn(i),
-					"BLENDSEAM_MEDIA="+media, "AWS_ACCESS_KEY_ID="+storeKey, "AWS_SECRET_ACCESS_KEY="+storeSecret)
+					"BLENDSEAM_MEDIA="+mediaURL(), "AWS_ACCESS_KEY_ID="+storeKey, "AWS_SECRET_ACCESS_KEY="+storeSecret)
 				return cmd
 			}})
 	}
@@ -189,11 +185,11 @@ func newCluster(dir, storeProgram string, apart spaces) (*cluster, error) {
 }
 
 // storeOf is an S3 server of a folder.
-func storeOf(dir, program string) *part {
+func storeOf(dir, name, program string) *part {
 	return &part{name: "store of recordings", log: filepath.Join(dir, "store.log"), ready: answers(storePort),
 		command: func(bool) *exec.Cmd {
-			return exec.Command(program, "--access", storeKey, "--secret", storeSecret,
-				"--port", fmt.Sprintf("127.0.0.1:%d", storePort), "posix", filepath.Join(dir, "store"))
+			return exec.Command(program, stores[name].args(fmt.Sprintf("127.0.0.1:%d", storePort),
+				filepath.Join(dir, "store"))...)
 		}}
 }
 
@@ -275,6 +271,9 @@ func (c *cluster) setUp(me string) error {
 	return nil
 }
 
+// startLimit is how long a part may take to start, on a machine that has other things to do.
+const startLimit = 3 * time.Minute
+
 // start starts all parts: the server of the database that has the newest of everything first.
 func (c *cluster) start() error {
 	first, err := c.newest()
@@ -284,23 +283,18 @@ func (c *cluster) start() error {
 	if err := c.databases[first].start(true); err != nil {
 		return err
 	}
-	if err := c.databases[first].up(time.Minute); err != nil {
+	if err := c.databases[first].up(startLimit); err != nil {
 		return err
 	}
 	for i, p := range c.databases {
 		if i != first {
-			if err := errors.Join(p.start(false), p.up(2*time.Minute)); err != nil {
+			if err := errors.Join(p.start(false), p.up(startLimit)); err != nil {
 				return err
 			}
 		}
 	}
-	if c.store != nil {
-		if err := errors.Join(c.store.start(false), c.store.up(time.Minute)); err != nil {
-			return err
-		}
-	}
-	for _, p := range append(c.programs, c.front) {
-		if err := errors.Join(p.start(false), p.up(time.Minute)); err != nil {
+	for _, p := range slices.Concat([]*part{c.store}, c.programs, []*part{c.front}) {
+		if err := errors.Join(p.start(false), p.up(startLimit)); err != nil {
 			return err
 		}
 	}
@@ -332,21 +326,13 @@ func (c *cluster) newest() (int, error) {
 
 // stop ends all parts, the first ones last.
 func (c *cluster) stop() {
-	for _, p := range append(append([]*part{c.front}, c.programs...), c.stores()...) {
+	for _, p := range slices.Concat([]*part{c.front}, c.programs, []*part{c.store}) {
 		p.end()
 	}
 	for i := range c.databases {
 		c.databases[len(c.databases)-1-i].end()
 	}
 	c.spaces.remove()
-}
-
-// stores is the store, if there is one.
-func (c *cluster) stores() []*part {
-	if c.store == nil {
-		return nil
-	}
-	return []*part{c.store}
 }
 
 func answers(port int) func(context.Context) error {

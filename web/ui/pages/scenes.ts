@@ -19,6 +19,7 @@ interface Page {
   problem: string;
   busy: boolean;
   asked: Asked[];
+  moved: { id: string; name: string; to: string; places: { id: string; name: string }[] };
   file?: File;
   bring(choices: Record<string, string>): Promise<void>;
 }
@@ -35,7 +36,7 @@ function asked(c: Choice): Asked {
   return { url: c.url, name: c.name, chosen: candidates[0].id, candidates };
 }
 
-const { productions } = pageData<{ productions: { id: string }[] }>();
+const { productions } = pageData<{ productions: { id: string; name: string }[] }>();
 
 /** The production that new scenes are for: the one chosen last. */
 const kept = "blendseam-production";
@@ -60,6 +61,7 @@ Alpine.data("scenes", () => ({
   problem: "",
   busy: false,
   asked: [] as Asked[],
+  moved: { id: "", name: "", to: "", places: [] as { id: string; name: string }[] },
   file: undefined as File | undefined,
   openNew() {
     const p = this as unknown as Page;
@@ -135,6 +137,25 @@ Alpine.data("scenes", () => ({
       location.reload();
     } catch (e) {
       say(e);
+    }
+  },
+  openMove(el: HTMLElement) {
+    const p = this as unknown as Page,
+      { id, name, production } = el.dataset as Record<string, string>,
+      places = productions.filter((x) => x.id !== production);
+    p.problem = "";
+    p.moved = { id, name, to: places[0].id, places };
+    (p.$refs.moving as HTMLDialogElement).showModal();
+  },
+  closeMove() {
+    ((this as unknown as Page).$refs.moving as HTMLDialogElement).close();
+  },
+  async move() {
+    try {
+      await post(`/scenes/${this.moved.id}/move`, { production: this.moved.to });
+      location.reload();
+    } catch (e) {
+      this.problem = (e as Error).message;
     }
   },
   async remove(el: HTMLElement) {

@@ -1,0 +1,199 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"database/sql"
+	"encoding/binary"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+)
+
+// carried is what is brought in and mixed down while editors edit.
+type carried struct {
+	mu      sync.Mutex
+	uploads []upload
+	mixes   []string // ids of jobs
+	refused int      // asked for and not begun
+}
+
+// An upload is a recording that was said to have arrived.
+type upload struct{ job, scene, source, sum string }
+
+// How often a recording is brought in, how long each is, and how often a mixdown is asked for.
+const (
+	uploadEvery   = 4 * time.Second
+	uploadSeconds = 15
+	mixEvery      = 8 * time.Second
+)
+
+// noise is a WAV file of noise that nobody else has: 48 kHz, 16 bits, one channel (RIFF, PCM).
+func noise() []byte {
+	const rate = 48000
+	var b bytes.Buffer
+	n := uint32(uploadSeconds * rate * 2)
+	b.WriteString("RIFF")
+	binary.Write(&b, binary.LittleEndian, 36+n)
+	b.WriteString("WAVEfmt ")
+	for _, v := range []any{uint32(16), uint16(1), uint16(1), uint32(rate), uint32(rate * 2), uint16(2), uint16(16)} {
+		binary.Write(&b, binary.LittleEndian, v)
+	}
+	b.WriteString("data")
+	binary.Write(&b, binary.LittleEndian, n)
+	for range n / 2 {
+		binary.Write(&b, binary.LittleEndian, int16(rand.NormFloat64()*300))
+	}
+	return b.Bytes()
+}
+
+// carry brings recordings in, and asks for mixdowns, until ctx ends.
+func (d *driving) carry(ctx context.Context, scenes []string) {
+	var both sync.WaitGroup
+	defer both.Wait()
+	again := func(every time.Duration, do func(id string) error) {
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-time.After(every/2 + rand.N(every)):
+			}
+			if err := do(scenes[rand.IntN(len(scenes))]); err != nil {
+				d.carried.mu.Lock()
+				d.carried.refused++
+				d.carried.mu.Unlock()
+			}
+		}
+	}
+	both.Go(func() { again(uploadEvery, d.upload) })
+	both.Go(func() { again(mixEvery, d.mixDown) })
+}
+
+func (d *driving) upload(id string) error {
+	raw := noise()
+	sum := sha256.Sum256(raw)
+	hash := hex.EncodeToString(sum[:])
+	q, err := http.NewRequest(http.MethodPost, d.base+"/scenes/"+id+"/sources", bytes.NewReader(raw))
+	if err != nil {
+		return err
+	}
+	q.Header.Set("Blendseam-Name", hash[:8]+".wav")
+	var job struct{ ID string }
+	if err := d.answered(q, &job); err != nil {
+		return err
+	}
+	d.carried.mu.Lock()
+	d.carried.uploads = append(d.carried.uploads, upload{job.ID, id, hash[:16], hash})
+	d.carried.mu.Unlock()
+	return nil
+}
+
+func (d *driving) mixDown(id string) error {
+	var job struct{ ID string }
+	if err := d.post("/scenes/"+id+"/mixdowns", map[string]any{"kind": ".mp3"}, &job); err != nil {
+		return err
+	}
+	d.carried.mu.Lock()
+	d.carried.mixes = append(d.carried.mixes, job.ID)
+	d.carried.mu.Unlock()
+	return nil
+}
+
+// carriedJudge says what became of what was brought in and mixed down: each is there, or is said not to be.
+func (d *driving) carriedJudge(c *cluster) error {
+	db, err := sql.Open("mysql", c.dsnOf(0))
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	wrong := 0
+	states, mixes := map[string]int{}, map[string]int{}
+	for _, u := range d.carried.uploads {
+		state, err := ended(db, u.job)
+		if err != nil {
+			return err
+		}
+		states[state]++
+		if state == "done" {
+			if err := d.sameOn(c, "/media/"+u.source+"/sound/48000", u.sum); err != nil {
+				fmt.Printf("   a recording is not as it was brought in: %v\n", err)
+				wrong++
+			}
+		}
+	}
+	for _, job := range d.carried.mixes {
+		state, err := ended(db, job)
+		if err != nil {
+			return err
+		}
+		mixes[state]++
+		if state == "done" {
+			if err := d.sameOn(c, "/made/"+job, ""); err != nil {
+				fmt.Printf("   a mixdown is not there: %v\n", err)
+				wrong++
+			}
+		}
+	}
+	fmt.Printf("%d recordings brought in: %s; %d mixdowns: %s; %d were not begun, and said so; %d are not as they should be\n",
+		len(d.carried.uploads), counted(states), len(d.carried.mixes), counted(mixes), d.carried.refused, wrong)
+	if stuck := states["running"] + mixes["running"]; wrong+stuck > 0 {
+		return fmt.Errorf("%d things are not as they should be, %d jobs do not end", wrong, stuck)
+	}
+	return nil
+}
+
+func counted(states map[string]int) string { return strings.Trim(fmt.Sprint(states), "map[]") }
+
+// stuckAfter is how long a job may go on once nothing is killed any more.
+const stuckAfter = time.Minute
+
+// ended waits until a job is over, and gives its state.
+func ended(db *sql.DB, job string) (state string, err error) {
+	for end := time.Now().Add(stuckAfter); ; time.Sleep(100 * time.Millisecond) {
+		err := db.QueryRow("SELECT state FROM jobs WHERE id = ?", job).Scan(&state)
+		if err != nil || state != "running" || time.Now().After(end) {
+			return state, err
+		}
+	}
+}
+
+// sameOn asks every program for a file, which has to be the same from all, and have a hash if one is given.
+func (d *driving) sameOn(c *cluster, path, want string) error {
+	for i := range c.programs {
+		raw, err := d.fetched(fmt.Sprintf("http://127.0.0.1:%d%s", programPort+i, path))
+		if err != nil {
+			return err
+		}
+		sum := sha256.Sum256(raw)
+		is := hex.EncodeToString(sum[:])
+		if want != "" && is != want {
+			return fmt.Errorf("%s from program %d has another hash", path, i+1)
+		}
+		want = is
+	}
+	return nil
+}
+
+// answered sends a request and reads its answer.
+func (d *driving) answered(q *http.Request, to any) error {
+	a, err := d.client.Do(q)
+	if err != nil {
+		return err
+	}
+	defer a.Body.Close()
+	said, err := io.ReadAll(a.Body)
+	if err != nil {
+		return err
+	}
+	if a.StatusCode >= 300 {
+		return &status{a.StatusCode, string(said[:min(len(said), 200)])}
+	}
+	return json.Unmarshal(said, to)
+}

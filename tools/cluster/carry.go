@@ -141,7 +141,8 @@ func (d *driving) carriedJudge(c *cluster) error {
 			}
 		}
 	}
-	fmt.Printf("%d recordings brought in: %s; %d mixdowns: %s; %d were not begun, and said so; %d are not as they should be\n",
+	fmt.Printf("%d recordings brought in: %s; %d mixdowns: %s; %d were not begun, and said so; "+
+		"%d are not as they should be\n",
 		len(d.carried.uploads), counted(states), len(d.carried.mixes), counted(mixes), d.carried.refused, wrong)
 	if stuck := states["running"] + mixes["running"]; wrong+stuck > 0 {
 		return fmt.Errorf("%d things are not as they should be, %d jobs do not end", wrong, stuck)

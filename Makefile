@@ -4,6 +4,9 @@ GO_FILES := $(shell find cmd core demo intake interchange media scratch store we
 UI_FILES := $(filter-out web/ui/wire%, $(wildcard web/ui/* web/ui/*/* web/templates/*)) tools/bundle.mjs tools/licences/main.go go.mod package.json
 DEMO_FILES := demo/kiln-night.otio $(wildcard demo/recordings/*)
 
+# Programs say nothing of the machine that they were built on; for all of them, so that what is built is shared.
+export GOFLAGS ?= -trimpath
+
 # Tools that look at the code and write parts of it, with a list of versions of their own.
 CHECK := go tool -modfile=tools/checks/go.mod
 
@@ -12,7 +15,7 @@ CHECK := go tool -modfile=tools/checks/go.mod
 build: bin/blendseam
 
 bin/blendseam: $(GO_FILES) $(DEMO_FILES) web/static/made
-	go build -trimpath -o $@ ./cmd/blendseam
+	go build -o $@ ./cmd/blendseam
 
 web/static/made: $(UI_FILES) web/ui/wire/changed node_modules/.package-lock.json
 	npm run -s types

@@ -128,7 +128,17 @@ test("people sign in, see who is here, leave notes, and take back what they did 
     await expect(anna.getByRole("row", { name: /^Per / })).toHaveCount(0);
     await per.goto(app.base);
     await expect(per.locator("main")).toContainText("no production with scenes yet");
+    // A scene moves to another production; who is not in that sees it no more.
+    const made = await anna.request.post(`${app.base}/productions`, { data: { name: "The Ferry" } });
+    expect(made.status()).toBe(201);
+    await anna.goto(app.base);
+    await anna.getByRole("button", { name: "Move Kiln Night to another production" }).click();
+    const moving = anna.getByRole("dialog", { name: "Move Kiln Night" });
+    await moving.getByLabel("To the production").selectOption("The Ferry");
+    await moving.getByRole("button", { name: "Move it" }).click();
+    await expect(anna.locator(".scene-row")).toContainText("The Ferry");
     await liv.goto(app.base);
+    await expect(liv.locator("main")).toContainText("No scene yet");
     await liv.getByRole("button", { name: "Sign out" }).click();
     await expect(liv.getByLabel("Password")).toBeVisible();
   } finally {

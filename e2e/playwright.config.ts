@@ -5,7 +5,7 @@ export default defineConfig({
   testMatch: "*.spec.ts",
   outputDir: "results/output",
   globalSetup: "./prepare.ts",
-  workers: 3, // they wait as often as they work
+  workers: 2,
   // What takes so long never comes: a busy machine is no fault. There is no second try, for it would hide one.
   timeout: 360_000,
   expect: { timeout: 120_000 },

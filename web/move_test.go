@@ -22,7 +22,7 @@ func TestASceneMovesToAnotherProduction(t *testing.T) {
 		}
 		c.json("POST", "/scenes/"+id+"/undo", map[string]any{"revision": now.Revision}, 200, nil)
 	}
-	there, closed := c.production("Another film"), c.production("A closed film")
+	there, closed := c.production("The ferry"), c.production("A closed film")
 	c.add("ada", store.Editor, store.FirstProduction)
 	c.add("eve", store.Editor, there)
 	own := c.add("own", store.Owner, store.FirstProduction)

@@ -28,12 +28,8 @@ type carried struct {
 // An upload is a recording that was said to have arrived.
 type upload struct{ job, scene, source, sum string }
 
-// How often a recording is brought in, how long each is, and how often a mixdown is asked for.
-const (
-	uploadEvery   = 4 * time.Second
-	uploadSeconds = 15
-	mixEvery      = 8 * time.Second
-)
+// uploadSeconds is how long each recording is.
+const uploadSeconds = 15
 
 // noise is a WAV file of noise that nobody else has: 48 kHz, 16 bits, one channel (RIFF, PCM).
 func noise() []byte {
@@ -54,7 +50,7 @@ func noise() []byte {
 	return b.Bytes()
 }
 
-// carry brings recordings in, and asks for mixdowns, until ctx ends.
+// carry brings recordings in, as often as one editor edits, and asks for half as many mixdowns, until ctx ends.
 func (d *driving) carry(ctx context.Context, scenes []string) {
 	var both sync.WaitGroup
 	defer both.Wait()
@@ -72,8 +68,8 @@ func (d *driving) carry(ctx context.Context, scenes []string) {
 			}
 		}
 	}
-	both.Go(func() { again(uploadEvery, d.upload) })
-	both.Go(func() { again(mixEvery, d.mixDown) })
+	both.Go(func() { again(d.pause, d.upload) })
+	both.Go(func() { again(2*d.pause, d.mixDown) })
 }
 
 func (d *driving) upload(id string) error {

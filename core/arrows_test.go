@@ -95,12 +95,13 @@ media/objects:
 store: core/cache core/limit core/merge core/notes core/scene
 store/server/servertest: store/server
 tools/bench: core/curve core/pcm core/scene core/timecode interchange/otio media
+web/commands: interchange
 web: core/advise core/alike core/analysis core/audit core/blend core/ceiling core/curve core/evening core/fill core/fit
   core/fit/timing core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
   core/merge core/mix core/notes core/pcm core/pcm/wav core/scene core/sources core/speech
   core/timecode core/tone handover intake interchange interchange/report media media/peaks scratch store web/access
-  workspace
+  web/commands workspace
 web/access: core/limit store
 workspace: core/advise core/alike core/analysis core/audit core/cache core/evening core/fill core/fit
   core/fit/timing core/likeness core/loud

@@ -16,6 +16,7 @@ import (
 	"blendseam/core/timecode"
 	"blendseam/internal/outside"
 	"blendseam/store"
+	"blendseam/web/commands"
 	"blendseam/workspace"
 )
 
@@ -191,13 +192,13 @@ func TestKeysAreSetCheckedAndHandedOn(t *testing.T) {
 		status, raw, _ := c.do("POST", "/keys", map[string]any{"kind": kind, "commands": commands})
 		return status, string(raw)
 	}
-	if status, raw := set(keyFileKind, map[string][]string{"divide": {"Alt+9", "Ctrl+j"}, "blend": {}}); status != 200 {
+	if status, raw := set(commands.FileKind, map[string][]string{"divide": {"Alt+9", "Ctrl+j"}, "blend": {}}); status != 200 {
 		t.Fatal(status, raw)
 	}
 	keys := func() map[string][]string {
-		var f keyFile
+		var f commands.File
 		c.json("GET", "/keys.json", nil, 200, &f)
-		if f.Kind != keyFileKind || len(f.Commands) != len(startSet) {
+		if f.Kind != commands.FileKind || len(f.Commands) != len(commands.Start) {
 			t.Fatalf("the file has %d commands, kind %q", len(f.Commands), f.Kind)
 		}
 		return f.Commands
@@ -213,10 +214,10 @@ func TestKeysAreSetCheckedAndHandedOn(t *testing.T) {
 		says     string
 	}{
 		{"other", nil, "not a file of keys"},
-		{keyFileKind, map[string][]string{"undo": {"Ctrl+j"}},
+		{commands.FileKind, map[string][]string{"undo": {"Ctrl+j"}},
 			`J is on two commands, \"Divide the clip at the playhead\" and \"Undo\"`},
-		{keyFileKind, map[string][]string{"glue": {"q"}}, `There is no command \"glue\"`},
-		{keyFileKind, map[string][]string{"undo": {""}}, "is not a key"},
+		{commands.FileKind, map[string][]string{"glue": {"q"}}, `There is no command \"glue\"`},
+		{commands.FileKind, map[string][]string{"undo": {""}}, "is not a key"},
 	} {
 		if status, raw := set(bad.kind, bad.commands); status != 400 || !strings.Contains(raw, bad.says) {
 			t.Errorf("%v: %d %s", bad.commands, status, raw)
@@ -235,7 +236,7 @@ func TestKeysAreSetCheckedAndHandedOn(t *testing.T) {
 			t.Errorf("%s does not have the key", path)
 		}
 	}
-	if status, raw := set(keyFileKind, after); status != 200 {
+	if status, raw := set(commands.FileKind, after); status != 200 {
 		t.Error(status, raw)
 	}
 	c.json("DELETE", "/keys", nil, 200, nil)
@@ -246,7 +247,7 @@ func TestKeysAreSetCheckedAndHandedOn(t *testing.T) {
 
 func TestTheStartSetHasEachKeyOnce(t *testing.T) {
 	owner, ids := map[string]string{}, map[string]bool{}
-	for _, c := range startSet {
+	for _, c := range commands.Start {
 		if ids[c.ID] || c.Group == "" || c.Words == "" {
 			t.Errorf("command %s is there twice, or has no group or words", c.ID)
 		}
@@ -465,7 +466,7 @@ func TestEveryCommandHasAHandler(t *testing.T) {
 		return all.String()
 	}
 	scene, source := code("ui/commands/*.ts", 10), code("ui/pages/source.ts", 1)
-	for _, c := range startSet {
+	for _, c := range commands.Start {
 		handler := regexp.MustCompile(`(^|[^\w."])` + c.ID + `\s*[:(,]`)
 		if !handler.MatchString(scene) && !handler.MatchString(source) {
 			t.Errorf("the command %s has no handler", c.ID)

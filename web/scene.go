@@ -19,6 +19,7 @@ import (
 	"blendseam/media"
 	"blendseam/media/peaks"
 	"blendseam/store"
+	"blendseam/web/commands"
 	"blendseam/workspace"
 
 	"github.com/go-chi/chi/v5"
@@ -34,17 +35,17 @@ type StateView struct {
 
 // ScenePage is what the scene page begins with.
 type ScenePage struct {
-	ID       string          `json:"id"`
-	State    StateView       `json:"state"`
-	Rate     RateView        `json:"rate"`
-	Commands []Command       `json:"commands"`
-	Hues     []string        `json:"hues"`
-	Laws     []LawView       `json:"laws"`
-	Shapes   []ShapeView     `json:"shapes"`
-	Blends   []scene.Style   `json:"blends"` // by name, the default one first
-	Measures []audit.Measure `json:"measures"`
-	Media    MediaView       `json:"media"`
-	Formats  []FormatView    `json:"formats"` // of scene files, the usual one first
+	ID       string             `json:"id"`
+	State    StateView          `json:"state"`
+	Rate     RateView           `json:"rate"`
+	Commands []commands.Command `json:"commands"`
+	Hues     []string           `json:"hues"`
+	Laws     []LawView          `json:"laws"`
+	Shapes   []ShapeView        `json:"shapes"`
+	Blends   []scene.Style      `json:"blends"` // by name, the default one first
+	Measures []audit.Measure    `json:"measures"`
+	Media    MediaView          `json:"media"`
+	Formats  []FormatView       `json:"formats"` // of scene files, the usual one first
 }
 
 // A FormatView is a way of writing the scene down.

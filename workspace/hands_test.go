@@ -5,8 +5,8 @@ import (
 	"os"
 	"path/filepath"
 	"reflect"
-	"runtime"
 	"testing"
+	"time"
 
 	"blendseam/core/audit"
 	"blendseam/intake"
@@ -72,11 +72,10 @@ func TestProcessesMeasureForEachOther(t *testing.T) {
 	}
 	helper := process(t, shared)
 	asked := store.Audit{Taker: uuid.NewString(), Scene: sc.Key.Scene, Node: sc.Key.Node}
-	for helper.SeamsMeasured()+one.SeamsMeasured() < len(want) {
+	for again := time.Tick(50 * time.Millisecond); helper.SeamsMeasured()+one.SeamsMeasured() < len(want); <-again {
 		if err := one.Store.AskHands(t.Context(), asked); err != nil {
 			t.Fatal(err)
 		}
-		runtime.Gosched()
 	}
 	if err := one.Store.GiveMeasures(t.Context(), asked.Taker); err != nil {
 		t.Fatal(err)

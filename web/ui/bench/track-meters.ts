@@ -47,7 +47,7 @@ export class TrackMeters {
   private most = new Map<string, number>(); // dBTP since it began to play, by track; "" is the scene
   private reached = -1; // the step up to which true peaks were taken, by its sample
   private said = -1; // the step whose loudness stands there
-  private lit = false; // something is left to fall
+  lit = false; // something is left to fall
   private waited = 0; // seconds since it was drawn
 
   constructor(id: string, scene: () => Scene) {

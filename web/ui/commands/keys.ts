@@ -1,5 +1,5 @@
 // Commands by key and by word. Pure functions.
-import type { Command } from "../wire/web.ts";
+import type { Command } from "../wire/commands.ts";
 
 export type { Command };
 

@@ -1,5 +1,6 @@
 // What the server gives a page with it.
-import type { Command, MediaView, SourceState, TrackView } from "../wire/web.ts";
+import type { Command } from "../wire/commands.ts";
+import type { MediaView, SourceState, TrackView } from "../wire/web.ts";
 import type { Rate } from "./time.ts";
 
 export type { ScenePage, SourceState, UseView as Use } from "../wire/web.ts";

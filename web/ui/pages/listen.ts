@@ -1,6 +1,7 @@
 // The listener's page: plays the scene, shows its worst seams, and takes what a listener has to say of each.
 import Alpine from "@alpinejs/csp";
 import { Player } from "../bench/player.ts";
+import { eachFrame } from "../drawing/frames.ts";
 import { get, pageData } from "../model/api.ts";
 import { listen } from "../model/events.ts";
 import { noteWords, Remarks } from "../model/remarks.ts";
@@ -50,6 +51,7 @@ let all: Seam[] = [],
 const tcOf = (sample: number) => timecode(data.start_frame + frameOf(sample, data.rate, data.sample_rate), data.rate);
 const player = new Player(data.id, data.sample_rate, () => {
   if (panel) panel.playWords = player.playing ? "Stop" : "Play";
+  tick();
 });
 const remarks = new Remarks(data.id, () => show());
 
@@ -95,12 +97,12 @@ async function load(): Promise<void> {
   show();
 }
 
-function tick(): void {
+const tick = eachFrame(() => {
   if (player.playing) at = player.position();
   panel.tc = tcOf(at);
   panel.place = data.length ? Math.round((1000 * at) / data.length) : 0;
-  requestAnimationFrame(tick);
-}
+  return player.playing;
+});
 
 Alpine.data("listening", () => ({
   seams: [] as Row[],
@@ -114,7 +116,7 @@ Alpine.data("listening", () => ({
     panel = this as unknown as typeof panel;
     void load().catch(say);
     void remarks.load().catch(say);
-    requestAnimationFrame(tick);
+    tick();
   },
   play() {
     if (player.playing) return player.stop();
@@ -123,6 +125,7 @@ Alpine.data("listening", () => ({
   seek(e: Event) {
     at = Math.round((Number((e.target as HTMLInputElement).value) * data.length) / 1000);
     if (player.playing) void player.play(at, data.length).catch(say);
+    else tick();
   },
   hear(s: Row) {
     const around = Math.round(AROUND * data.sample_rate);

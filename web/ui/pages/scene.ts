@@ -25,6 +25,7 @@ import { Selecting } from "../commands/selecting.ts";
 import { Edits, type Stage } from "../commands/stage.ts";
 import { shownOf } from "../commands/tracks.ts";
 import { Voicing } from "../commands/voicing.ts";
+import { eachFrame } from "../drawing/frames.ts";
 import { afterPaint, onLook, sizeOf, threadOf } from "../drawing/paint.ts";
 import { Pictures } from "../drawing/pictures.ts";
 import { setUpWaves } from "../drawing/waves.ts";
@@ -79,6 +80,7 @@ const edits = new Edits(sceneID, scene, rate, {
 
 const player = new Player(sceneID, sr, () => {
   if (player.playing) for (const m of [meter, meters]) m.reset();
+  tick();
   if (panel) auditions.show();
 });
 const meter = new Meter($("meter"));
@@ -228,19 +230,17 @@ function seek(at: number): void {
   showPlayhead();
 }
 
-let last = performance.now();
-function tick(now: number): void {
+const tick = eachFrame((seconds) => {
   if (player.playing) {
     stage.playhead = player.position();
     showPlayhead();
     const x = (stage.playhead - timeline.view.from) / timeline.view.perPixel;
     if (player.what === "scene" && (x > sizeOf($("timeline")).width - 30 || x < 0)) timeline.reveal(stage.playhead);
   }
-  if (player.playing || meter.lit) meter.show(player.peaks(), (now - last) / 1000);
-  meters.show(stage.playhead, player.playing && player.what === "scene", (now - last) / 1000);
-  last = now;
-  requestAnimationFrame(tick);
-}
+  if (player.playing || meter.lit) meter.show(player.peaks(), seconds);
+  meters.show(stage.playhead, player.playing && player.what === "scene", seconds);
+  return player.playing || meter.lit || meters.lit;
+});
 
 // --- what is shown ---
 
@@ -349,7 +349,6 @@ Alpine.data("scene", () => ({
     showPlayhead();
     void feed.load();
     meter.show([], 0);
-    requestAnimationFrame(tick);
     selecting.asked();
     remarking.begin();
   },

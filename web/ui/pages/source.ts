@@ -3,6 +3,7 @@ import Alpine from "@alpinejs/csp";
 import { marked, place } from "../commands/clipboard.ts";
 import { listenForCommands } from "../commands/keys.ts";
 import { takenOut } from "../commands/taking.ts";
+import { eachFrame } from "../drawing/frames.ts";
 import { sharpen } from "../drawing/paint.ts";
 import { Pictures } from "../drawing/pictures.ts";
 import { setUpWaves } from "../drawing/waves.ts";
@@ -53,13 +54,13 @@ function seek(to: number): void {
   wave.reveal(at, 0);
 }
 
-function tick(): void {
-  if (!audio.paused) {
-    at = Math.min(length, Math.round(audio.currentTime * sr));
-    wave.reveal(at, 20);
-  }
-  requestAnimationFrame(tick);
-}
+const tick = eachFrame(() => {
+  if (audio.paused) return false;
+  at = Math.min(length, Math.round(audio.currentTime * sr));
+  wave.reveal(at, 20);
+  return true;
+});
+audio.addEventListener("play", tick);
 
 // --- drawing ---
 
@@ -330,7 +331,6 @@ Alpine.data("source", () => ({
         wave.showSpan(clip.in, clip.out, 0.2);
         seek(clip.in);
       } else wave.whole(1);
-      requestAnimationFrame(tick);
     });
   },
   run(command: string) {

@@ -1,22 +1,14 @@
-package web
+// Package commands has all that can be done in the scene, with the words it is found by and the keys it begins with.
+package commands
 
 import (
 	"blendseam/interchange"
 	"strings"
 )
 
-// A command is something that can be done in the scene, findable by any of its words.
-type Command struct {
-	ID    string   `json:"id"`
-	Group string   `json:"group"`
-	Words string   `json:"words"`
-	About string   `json:"about,omitempty"` // more of it, to find it by
-	Keys  []string `json:"keys,omitempty"`  // as KeyboardEvent.key gives them, after Ctrl+, Alt+, Shift+
-}
-
-// startSet is the table of all commands with the keys they begin with: the page's keys, its search, its list of keys
+// Start is the table of all commands with the keys they begin with: the page's keys, its search, its list of keys
 // and the keys screen are made from it.
-var startSet = []Command{
+var Start = []Command{
 	{"play", "Playing", "Play or stop", "listen, hear, start, pause; plays from the playhead", []string{" "}},
 	{
 		"audition",

@@ -192,7 +192,8 @@ func TestKeysAreSetCheckedAndHandedOn(t *testing.T) {
 		status, raw, _ := c.do("POST", "/keys", map[string]any{"kind": kind, "commands": commands})
 		return status, string(raw)
 	}
-	if status, raw := set(commands.FileKind, map[string][]string{"divide": {"Alt+9", "Ctrl+j"}, "blend": {}}); status != 200 {
+	status, raw := set(commands.FileKind, map[string][]string{"divide": {"Alt+9", "Ctrl+j"}, "blend": {}})
+	if status != 200 {
 		t.Fatal(status, raw)
 	}
 	keys := func() map[string][]string {

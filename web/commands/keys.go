@@ -71,7 +71,8 @@ func Set(list []Command, asked map[string][]string) (set map[string][]string, er
 		}
 	}
 	if len(left) > 0 {
-		return nil, fmt.Errorf("There is no command %q; the file may be of another version.", slices.Sorted(maps.Keys(left))[0])
+		return nil, fmt.Errorf("There is no command %q; the file may be of another version.",
+			slices.Sorted(maps.Keys(left))[0])
 	}
 	return set, nil
 }

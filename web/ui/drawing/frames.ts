@@ -1,6 +1,6 @@
 // Frames of the screen, as long as something moves.
 
-/** Does something for each frame, told the seconds since the last, from when it is woken until it says that it is done. */
+/** Does something for each frame, told the seconds since the last, from when it is woken until it says it is done. */
 export function eachFrame(step: (seconds: number) => boolean): () => void {
   let last: number | undefined,
     going = false;

@@ -87,7 +87,7 @@ internal/seamtest: core/audit core/blend core/level core/measure core/mix core/p
   core/sources core/timecode interchange/otio internal/corpus internal/roomtest media
 media: core/analysis core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/timecode
   media/copies media/objects media/peaks scratch
-media/copies: core/cache media/objects
+media/copies: core/cache media/objects scratch
 media/peaks: core/pcm
 media/scenefile: core/analysis core/limit core/pcm core/pcm/flac core/pcm/wav core/scene core/sources core/spread
   core/timecode interchange interchange/formats media

@@ -13,6 +13,8 @@ async function withPeople(people: Record<string, string>): Promise<App> {
     const user = ["user", "add", name.toLowerCase(), "--shown", name, "--role", role];
     execFileSync("bin/blendseam", user, { env: { ...process.env, BLENDSEAM_VAR: app.dir }, input: `${PASSWORD}\n` });
   }
+  // The program looks once a second whether there is anybody to ask.
+  await expect.poll(async () => (await fetch(`${app.base}/settings`, { redirect: "manual" })).status).not.toBe(200);
   return app;
 }
 

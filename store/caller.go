@@ -79,12 +79,16 @@ func within(ctx context.Context, column string, least Role) (condition string, a
 	if c == nil {
 		return "TRUE", nil
 	}
-	list := c.In(least)
+	return among(column, c.In(least))
+}
+
+// among is the condition that a column has one of some values; of none it never holds.
+func among(column string, list []string) (condition string, args []any) {
 	if len(list) == 0 {
 		return "FALSE", nil
 	}
-	for _, p := range list {
-		args = append(args, p)
+	for _, v := range list {
+		args = append(args, v)
 	}
 	return column + " IN (?" + strings.Repeat(", ?", len(list)-1) + ")", args
 }

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"database/sql"
 	"strings"
 	"time"
 )
@@ -14,35 +13,24 @@ const (
 	measuresKept = 3 * 24 * time.Hour
 )
 
-// A Measure is what is known of what processes measure for each other.
-type Measure struct {
-	Result []byte // nil while somebody is at it
-}
-
-// Measures gives what is known under some keys, and what others are at.
-func (s *Store) Measures(ctx context.Context, keys []string) (map[string]Measure, error) {
-	all := map[string]Measure{}
-	if len(keys) == 0 {
-		return all, nil
-	}
-	rows, err := s.db.QueryContext(ctx, "SELECT id, result FROM measures WHERE "+among(keys)+
+// Measures gives what was found under some keys; nil of those that others are at.
+func (s *Store) Measures(ctx context.Context, keys []string) (map[string][]byte, error) {
+	all := map[string][]byte{}
+	of, args := among("id", keys)
+	rows, err := s.db.QueryContext(ctx, "SELECT id, result FROM measures WHERE "+of+
 		" AND (result IS NOT NULL OR taken > UTC_TIMESTAMP(3) - INTERVAL ? SECOND)",
-		append(anys(keys), int(takenTime/time.Second))...)
+		append(args, int(takenTime/time.Second))...)
 	if err != nil {
 		return nil, plain(err)
 	}
 	defer rows.Close()
 	for rows.Next() {
 		var id string
-		var result sql.NullString
+		var result []byte
 		if err := rows.Scan(&id, &result); err != nil {
 			return nil, plain(err)
 		}
-		m := Measure{}
-		if result.Valid {
-			m.Result = []byte(result.String)
-		}
-		all[id] = m
+		all[id] = result
 	}
 	return all, plain(rows.Err())
 }
@@ -66,20 +54,9 @@ func (s *Store) TakeMeasures(ctx context.Context, taker string, keys []string) (
 	if err != nil {
 		return nil, plain(err)
 	}
-	rows, err := s.db.QueryContext(ctx, "SELECT id FROM measures WHERE taker = ? AND result IS NULL AND "+among(keys),
-		append([]any{taker}, anys(keys)...)...)
-	if err != nil {
-		return nil, plain(err)
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var id string
-		if err := rows.Scan(&id); err != nil {
-			return nil, plain(err)
-		}
-		mine = append(mine, id)
-	}
-	return mine, plain(rows.Err())
+	of, ids := among("id", keys)
+	return column[string](s.db.QueryContext(ctx, "SELECT id FROM measures WHERE taker = ? AND result IS NULL AND "+of,
+		append([]any{taker}, ids...)...))
 }
 
 // KeepMeasures keeps what was measured, by its keys.
@@ -102,8 +79,9 @@ func (s *Store) LeaveMeasures(ctx context.Context, taker string, keys []string) 
 	if len(keys) == 0 {
 		return nil
 	}
-	_, err := s.exec(ctx, "DELETE FROM measures WHERE taker = ? AND result IS NULL AND "+among(keys),
-		append([]any{taker}, anys(keys)...)...)
+	of, ids := among("id", keys)
+	_, err := s.exec(ctx, "DELETE FROM measures WHERE taker = ? AND result IS NULL AND "+of,
+		append([]any{taker}, ids...)...)
 	return plain(err)
 }
 
@@ -153,15 +131,4 @@ func (s *Store) Audits(ctx context.Context) (list []Audit, err error) {
 		list = append(list, a)
 	}
 	return list, plain(rows.Err())
-}
-
-// among is the condition that an id is one of some.
-func among(ids []string) string { return "id IN (?" + strings.Repeat(", ?", len(ids)-1) + ")" }
-
-func anys(list []string) []any {
-	args := make([]any, len(list))
-	for i, v := range list {
-		args[i] = v
-	}
-	return args
 }

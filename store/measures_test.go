@@ -44,7 +44,7 @@ func TestWhatIsMeasuredIsTakenByOne(t *testing.T) {
 		t.Fatal(err)
 	}
 	known, err := s.Measures(ctx, keys)
-	if _, at := known[keys[2]]; err != nil || len(known) != 3 || string(known[keys[0]].Result) != "{}" || at {
+	if _, at := known[keys[2]]; err != nil || len(known) != 3 || string(known[keys[0]]) != "{}" || at {
 		t.Errorf("known are %v, %v", known, err)
 	}
 	same("what nobody came back to", take(b, keys...), keys[1:]...)

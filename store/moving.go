@@ -40,34 +40,28 @@ func (s *Store) Move(ctx context.Context, id, production string) error {
 
 // everUsed are the ids of all recordings that a scene has or had, and of what else its edits name.
 func (s *Store) everUsed(ctx context.Context, id string) ([]string, error) {
+	now, err := s.Scene(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	first, err := s.At(ctx, id, 0)
+	if err != nil {
+		return nil, err
+	}
 	all := map[string]bool{}
-	for _, at := range []func() (State, error){
-		func() (State, error) { return s.Scene(ctx, id) },
-		func() (State, error) { sc, err := s.At(ctx, id, 0); return State{Scene: sc}, err },
-	} {
-		st, err := at()
-		if err != nil {
-			return nil, err
-		}
-		for source, src := range st.Scene.Sources {
+	for _, sc := range []*scene.Scene{first, now.Scene} {
+		for source, src := range sc.Sources {
 			if !src.Made() && !scene.IsMissing(source) {
 				all[source] = true
 			}
 		}
 	}
-	rows, err := s.db.QueryContext(ctx, "SELECT edit FROM edits WHERE scene = ? AND edit IS NOT NULL", id)
-	if err != nil {
-		return nil, plain(err)
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var edit string
-		if err := rows.Scan(&edit); err != nil {
-			return nil, plain(err)
-		}
+	edits, err := column[string](
+		s.db.QueryContext(ctx, "SELECT edit FROM edits WHERE scene = ? AND edit IS NOT NULL", id))
+	for _, edit := range edits {
 		for _, m := range idInText.FindAllStringSubmatch(edit, -1) {
 			all[m[1]] = true
 		}
 	}
-	return slices.Sorted(maps.Keys(all)), plain(rows.Err())
+	return slices.Sorted(maps.Keys(all)), err
 }

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"strings"
 	"time"
 )
 
@@ -21,12 +20,9 @@ func (s *Store) Pulses(ctx context.Context, scenes []string) (map[string]Pulse, 
 	if len(scenes) == 0 {
 		return all, nil
 	}
-	args := make([]any, len(scenes))
-	for i, id := range scenes {
-		args[i] = id
-	}
+	of, args := among("s.id", scenes)
 	rows, err := s.db.QueryContext(ctx, "SELECT s.id, s.revision, COALESCE(g.n, 0) FROM scenes s LEFT JOIN signals g "+
-		"ON g.scene = s.id WHERE s.id IN (?"+strings.Repeat(", ?", len(scenes)-1)+")", args...)
+		"ON g.scene = s.id WHERE "+of, args...)
 	if err != nil {
 		return nil, plain(err)
 	}

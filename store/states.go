@@ -195,20 +195,7 @@ func (s *Store) at(ctx context.Context, id string, h *history, node int64) (*sce
 }
 
 func (s *Store) snapshots(ctx context.Context, id string) ([]int64, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT node FROM snapshots WHERE scene = ?", id)
-	if err != nil {
-		return nil, plain(err)
-	}
-	defer rows.Close()
-	var nodes []int64
-	for rows.Next() {
-		var n int64
-		if err := rows.Scan(&n); err != nil {
-			return nil, plain(err)
-		}
-		nodes = append(nodes, n)
-	}
-	return nodes, plain(rows.Err())
+	return column[int64](s.db.QueryContext(ctx, "SELECT node FROM snapshots WHERE scene = ?", id))
 }
 
 // snapshot keeps a state so that it need not be replayed. No edit waits for it, and none is lost without it.

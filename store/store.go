@@ -145,6 +145,22 @@ func (s *Store) exec(ctx context.Context, statement string, args ...any) (r sql.
 	return r, err
 }
 
+// column reads the one column of an answer.
+func column[T any](rows *sql.Rows, err error) (list []T, _ error) {
+	if err != nil {
+		return nil, plain(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var v T
+		if err := rows.Scan(&v); err != nil {
+			return nil, plain(err)
+		}
+		list = append(list, v)
+	}
+	return list, plain(rows.Err())
+}
+
 // inTransaction runs fn in a transaction, more than once if it has to be.
 func (s *Store) inTransaction(ctx context.Context, fn func(tx *sql.Tx) error) error {
 	return s.again(ctx, func() error { return s.once(ctx, fn) })

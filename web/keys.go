@@ -1,10 +1,11 @@
 package web
 
 import (
-	"blendseam/web/commands"
 	"encoding/json"
 	"fmt"
 	"net/http"
+
+	"blendseam/web/commands"
 )
 
 // commands gives the table of commands with the keys that are set.

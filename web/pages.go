@@ -63,7 +63,12 @@ type view struct {
 func (v view) Signed() bool { return v.Person != nil && v.Person.Account != "" }
 
 // May tells whether whoever looks may edit in a production, or with "" in any.
-func (v view) May(production string) bool {
+func (v view) May(production string) bool { return v.covers(production, store.Editor) }
+
+// Owns tells whether whoever looks may do what owners of a production do.
+func (v view) Owns(production string) bool { return v.covers(production, store.Owner) }
+
+func (v view) covers(production string, least store.Role) bool {
 	if v.Person == nil {
 		return true
 	}
@@ -71,18 +76,7 @@ func (v view) May(production string) bool {
 	if production != "" {
 		role = v.Person.Roles[production]
 	}
-	return role.Covers(store.Editor)
-}
-
-// Elsewhere are the productions to which whoever looks may move a scene of one; none where they do not own that.
-func (v view) Elsewhere(production string) (list []store.Production) {
-	all, _ := v.Data.(map[string]any)["productions"].([]store.Production)
-	for _, p := range all {
-		if p.ID != production && (v.Person == nil || v.Person.Roles[production].Covers(store.Owner)) {
-			list = append(list, p)
-		}
-	}
-	return list
+	return role.Covers(least)
 }
 
 // JSON is the data for the page's script.

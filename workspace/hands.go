@@ -6,7 +6,9 @@ import (
 	"encoding/hex"
 	"errors"
 	"io"
+	"iter"
 	"log/slog"
+	"maps"
 	"os"
 	"slices"
 	"sync"
@@ -64,9 +66,7 @@ type together struct {
 // measure measures them all.
 func (x *together) measure(ctx context.Context, pending []int) error {
 	st := x.s.w.Store
-	if x.taker == "" {
-		x.taker = uuid.NewString()
-	}
+	x.taker = uuid.NewString()
 	defer func() {
 		after, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
 		defer cancel()
@@ -139,21 +139,20 @@ func (x *together) recall(ctx context.Context, pending []int) (open, away []int,
 			return nil, nil, err
 		}
 		for _, i := range part {
-			m, there := known[x.key(i)]
-			if !there {
+			kept, there := known[x.key(i)]
+			switch {
+			case !there:
 				open = append(open, i)
-				continue
-			}
-			if m.Result == nil {
+			case kept == nil:
 				away = append(away, i)
-				continue
+			default:
+				r, err := audit.FromKept(kept)
+				if err != nil {
+					return nil, nil, err
+				}
+				x.s.w.results.Put(x.list.keys[i], r)
+				x.known(i)
 			}
-			r, err := audit.FromKept(m.Result)
-			if err != nil {
-				return nil, nil, err
-			}
-			x.s.w.results.Put(x.list.keys[i], r)
-			x.known(i)
 		}
 	}
 	return open, away, nil
@@ -270,23 +269,28 @@ func (s *Scene) help(ctx context.Context) error {
 		return err
 	}
 	x := &together{s: s, list: list, all: make([]audit.Result, len(list.found))}
-	return x.measure(ctx, upTo(len(list.found)))
+	return x.measure(ctx, s.unknown(list))
 }
 
 // analysed tells whether all recordings of a scene that can be are analysed.
 func (w *Workspace) analysed(s *Scene) bool {
-	for id, src := range s.Scene.Sources {
-		if src.Samples > 0 && !src.Made() && !scene.IsMissing(id) && !w.Library.Analysed(id, s.Scene.SampleRate) {
-			return false
-		}
+	for range w.unanalysed(s) {
+		return false
 	}
 	return true
 }
 
-func upTo(n int) []int {
-	list := make([]int, n)
-	for i := range list {
-		list[i] = i
+// unanalysed are the recordings of a scene that can be analysed and are not yet, by their ids.
+func (w *Workspace) unanalysed(s *Scene) iter.Seq2[string, scene.Source] {
+	return func(yield func(string, scene.Source) bool) {
+		for _, id := range slices.Sorted(maps.Keys(s.Scene.Sources)) {
+			src := s.Scene.Sources[id]
+			if src.Samples == 0 || src.Made() || scene.IsMissing(id) || w.Library.Analysed(id, s.Scene.SampleRate) {
+				continue
+			}
+			if !yield(id, src) {
+				return
+			}
+		}
 	}
-	return list
 }

@@ -1,18 +1,17 @@
 package workspace
 
 import (
-	"blendseam/core/spread"
 	"context"
 	"encoding/json"
 	"errors"
 	"log/slog"
 	"maps"
-	"slices"
 	"sync"
 	"time"
 
 	"blendseam/core/cache"
 	"blendseam/core/scene"
+	"blendseam/core/spread"
 	"blendseam/media"
 	"blendseam/store"
 )
@@ -313,11 +312,7 @@ func (w *Workspace) AnalyseScene(ctx context.Context, sceneID string) error {
 		return err
 	}
 	if w.Library.Shared() {
-		for _, id := range slices.Sorted(maps.Keys(sc.Scene.Sources)) {
-			src := sc.Scene.Sources[id]
-			if src.Samples == 0 || src.Made() || scene.IsMissing(id) || w.Library.Analysed(id, sc.Scene.SampleRate) {
-				continue
-			}
+		for id, src := range w.unanalysed(sc) {
 			if err := w.offerAnalysis(ctx, sceneID, src.Name, analysing{id, sc.Scene.SampleRate}); err != nil {
 				return err
 			}

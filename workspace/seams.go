@@ -125,10 +125,12 @@ func (s *Scene) All(ctx context.Context) ([]audit.Result, error) {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	ahead.Go(func() { _ = cache.Caught(func() error { return s.Sources().Prepare(ctx, s.Scene, threads()) }) })
-	if pending := s.unknown(list); len(pending) >= manySeams && s.w.Library.Shared() {
-		x := &together{s: s, list: list, all: all, hands: s.Key.Edit == ""}
-		if err := x.measure(ctx, pending); err != nil && ctx.Err() == nil {
-			slog.Warn("seams are measured without other processes", "scene", s.Scene.Name, "err", err)
+	if s.w.Library.Shared() {
+		if pending := s.unknown(list); len(pending) >= manySeams {
+			x := &together{s: s, list: list, all: all, hands: s.Key.Edit == ""}
+			if err := x.measure(ctx, pending); err != nil && ctx.Err() == nil {
+				slog.Warn("seams are measured without other processes", "scene", s.Scene.Name, "err", err)
+			}
 		}
 	}
 	err = spread.Each(ctx, len(all), threads(), func(i int) (err error) {

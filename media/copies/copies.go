@@ -145,11 +145,19 @@ func (c *Copies) Fetch(name, path string) error {
 
 // Has tells whether a file lies at a path, or in the store under a name.
 func (c *Copies) Has(ctx context.Context, name, path string) (bool, error) {
-	if exists(path) || c.knows(name) {
+	if exists(path) {
+		return true, nil
+	}
+	return c.inStore(ctx, name, true)
+}
+
+// inStore tells whether the store has a file; one that is long may lie there as a list of its pieces alone.
+func (c *Copies) inStore(ctx context.Context, name string, long bool) (bool, error) {
+	if c.knows(name) {
 		return true, nil
 	}
 	_, err := c.Stat(ctx, name)
-	if errors.Is(err, objects.ErrNone) {
+	if long && errors.Is(err, objects.ErrNone) {
 		_, err = c.Stat(ctx, name+listed)
 	}
 	if errors.Is(err, objects.ErrNone) {
@@ -201,17 +209,19 @@ func (c *Copies) Send(ctx context.Context, name, path string) error {
 
 // send sends a file and the list of its pieces; of is the name under which the store has the same.
 func (c *Copies) send(ctx context.Context, name, path, of string) (sent bool, err error) {
-	if there, err := c.Has(ctx, name, ""); there || err != nil {
+	info, err := os.Stat(path)
+	if err != nil {
 		return false, err
 	}
-	info, err := os.Stat(path)
-	if err == nil && info.Size() > pieceBytes {
-		if of == "" {
-			of = name
-		}
-		err = c.putList(ctx, name, path, of)
-	} else {
+	long := info.Size() > pieceBytes
+	if there, err := c.inStore(ctx, name, long); there || err != nil {
+		return false, err
+	}
+	if of == "" || !long {
 		of = name
+	}
+	if long {
+		err = c.putList(ctx, name, path, of)
 	}
 	if err == nil && of == name {
 		err = c.Put(ctx, name, path)
@@ -269,7 +279,7 @@ func (c *Copies) trim() {
 			break
 		}
 		if !o.piece { // made by an earlier process; it stays if the store does not have it
-			if there, err := c.Has(context.Background(), o.name, ""); err != nil || !there {
+			if there, err := c.inStore(context.Background(), o.name, true); err != nil || !there {
 				continue
 			}
 		}
@@ -295,7 +305,7 @@ type copied struct {
 
 // kept are all copies.
 func (c *Copies) kept() (all []copied, sum int64) {
-	for _, under := range []string{c.dir, filepath.Join(c.dir, piecesDir)} {
+	for _, under := range []string{c.dir, filepath.Join(c.dir, objects.Pieces)} {
 		files, err := objects.Folder(under).List(context.Background(), "")
 		if err != nil {
 			slog.Warn("copies of recordings could not be looked through", "err", err)

@@ -149,11 +149,11 @@ func TestDamagedPiecesAreNotTaken(t *testing.T) {
 	if _, err := opened(t, c, "a/long").ReadAt(part, 5); err != nil {
 		t.Fatal(err)
 	}
-	left, err := objects.Folder(filepath.Join(dir, piecesDir)).List(t.Context(), "")
+	left, err := objects.Folder(filepath.Join(dir, objects.Pieces)).List(t.Context(), "")
 	if err != nil || len(left) != 1 {
 		t.Fatalf("%v, %v", left, err)
 	}
-	path := filepath.Join(dir, piecesDir, left[0].Name)
+	path := filepath.Join(dir, objects.Pieces, left[0].Name)
 	if err := os.WriteFile(path, make([]byte, pieceBytes), 0o600); err != nil {
 		t.Fatal(err)
 	}

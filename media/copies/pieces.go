@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"blendseam/media/objects"
+	"blendseam/scratch"
 )
 
 const (
@@ -21,9 +22,6 @@ const (
 
 	// listed is what the name of the list of a file's pieces ends in.
 	listed = ".pieces"
-
-	// piecesDir is where pieces lie, each under its hash.
-	piecesDir = objects.Pieces
 )
 
 // A list says what the pieces of a file are. It lies in the store beside the file, and is all that lies there of a file
@@ -80,16 +78,16 @@ func (c *Copies) putList(ctx context.Context, name, path, of string) error {
 	if err != nil {
 		return err
 	}
-	f, err := os.CreateTemp("", "blendseam-list-*")
+	dir, err := scratch.Dir()
 	if err != nil {
 		return err
 	}
-	defer os.Remove(f.Name())
-	_, err = f.Write(raw)
-	if err := errors.Join(err, f.Close()); err != nil {
+	defer os.RemoveAll(dir)
+	part := filepath.Join(dir, "list")
+	if err := os.WriteFile(part, raw, 0o600); err != nil {
 		return err
 	}
-	return c.Put(ctx, name+listed, f.Name())
+	return c.Put(ctx, name+listed, part)
 }
 
 // list gives the list of the pieces of what the store has under a name; objects.ErrNone if there is none.
@@ -102,7 +100,7 @@ func (c *Copies) list(name string) (*list, error) {
 }
 
 func readList(ctx context.Context, from objects.Store, name string) (*list, error) {
-	dir, err := os.MkdirTemp("", "blendseam-list-*")
+	dir, err := scratch.Dir()
 	if err != nil {
 		return nil, err
 	}
@@ -178,7 +176,7 @@ func (p pieces) read(k int64, dst []byte, at int64) error {
 }
 
 func (c *Copies) piecePath(sum string) string {
-	return filepath.Join(c.dir, piecesDir, sum[:2], sum)
+	return filepath.Join(c.dir, objects.Pieces, sum[:2], sum)
 }
 
 func (l *list) length(k int64) int64 { return min(l.Piece, l.Bytes-k*l.Piece) }

@@ -8,6 +8,7 @@ import (
 	"encoding/binary"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"math/rand/v2"
@@ -20,13 +21,19 @@ import (
 // carried is what is brought in and mixed down while editors edit.
 type carried struct {
 	mu      sync.Mutex
-	uploads []upload
-	mixes   []string // ids of jobs
-	refused int      // asked for and not begun
+	begun   []load
+	refused int // asked for and not begun
 }
 
-// An upload is a recording that was said to have arrived.
-type upload struct{ job, scene, source, sum string }
+func (c *carried) add(l load) {
+	c.mu.Lock()
+	c.begun = append(c.begun, l)
+	c.mu.Unlock()
+}
+
+// A load is a recording that was said to have arrived, or a mixdown that was said to have begun: its job, where it is
+// to be found, and its hash, "" if that is not known before.
+type load struct{ what, job, path, sum string }
 
 // uploadSeconds is how long each recording is.
 const uploadSeconds = 15
@@ -85,9 +92,7 @@ func (d *driving) upload(id string) error {
 	if err := d.answered(q, &job); err != nil {
 		return err
 	}
-	d.carried.mu.Lock()
-	d.carried.uploads = append(d.carried.uploads, upload{job.ID, id, hash[:16], hash})
-	d.carried.mu.Unlock()
+	d.carried.add(load{"recordings", job.ID, "/media/" + hash[:16] + "/sound/48000", hash})
 	return nil
 }
 
@@ -96,9 +101,7 @@ func (d *driving) mixDown(id string) error {
 	if err := d.post("/scenes/"+id+"/mixdowns", map[string]any{"kind": ".mp3"}, &job); err != nil {
 		return err
 	}
-	d.carried.mu.Lock()
-	d.carried.mixes = append(d.carried.mixes, job.ID)
-	d.carried.mu.Unlock()
+	d.carried.add(load{"mixdowns", job.ID, "/made/" + job.ID, ""})
 	return nil
 }
 
@@ -109,44 +112,34 @@ func (d *driving) carriedJudge(c *cluster) error {
 		return err
 	}
 	defer db.Close()
-	wrong := 0
-	states, mixes := map[string]int{}, map[string]int{}
-	for _, u := range d.carried.uploads {
-		state, err := ended(db, u.job)
+	wrong, states := 0, map[string]int{}
+	for _, l := range d.carried.begun {
+		state, err := ended(db, l.job)
 		if err != nil {
 			return err
 		}
-		states[state]++
+		states[l.what+" "+state]++
 		if state == "done" {
-			if err := d.sameOn(c, "/media/"+u.source+"/sound/48000", u.sum); err != nil {
-				fmt.Printf("   a recording is not as it was brought in: %v\n", err)
-				wrong++
-			}
+			err = d.sameOn(c, l.path, l.sum)
+		} else if state == "running" {
+			err = errors.New("its job does not end")
 		}
-	}
-	for _, job := range d.carried.mixes {
-		state, err := ended(db, job)
 		if err != nil {
-			return err
-		}
-		mixes[state]++
-		if state == "done" {
-			if err := d.sameOn(c, "/made/"+job, ""); err != nil {
-				fmt.Printf("   a mixdown is not there: %v\n", err)
-				wrong++
-			}
+			fmt.Printf("   of the %s one is not as it should be: %v\n", l.what, err)
+			wrong++
 		}
 	}
-	fmt.Printf("%d recordings brought in: %s; %d mixdowns: %s; %d were not begun, and said so; "+
-		"%d are not as they should be\n",
-		len(d.carried.uploads), counted(states), len(d.carried.mixes), counted(mixes), d.carried.refused, wrong)
-	if stuck := states["running"] + mixes["running"]; wrong+stuck > 0 {
-		return fmt.Errorf("%d things are not as they should be, %d jobs do not end", wrong, stuck)
+	fmt.Printf("brought in and mixed down: %s; %d were not begun, and said so; %d are not as they should be\n",
+		counted(states), d.carried.refused, wrong)
+	if wrong > 0 {
+		return fmt.Errorf("%d recordings and mixdowns are not as they should be", wrong)
 	}
 	return nil
 }
 
-func counted(states map[string]int) string { return strings.Trim(fmt.Sprint(states), "map[]") }
+func counted(states map[string]int) string {
+	return strings.TrimSuffix(strings.TrimPrefix(fmt.Sprint(states), "map["), "]")
+}
 
 // stuckAfter is how long a job may go on once nothing is killed any more.
 const stuckAfter = time.Minute

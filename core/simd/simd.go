@@ -34,3 +34,26 @@ func round32(v []float64) {
 		v[i] = float64(float32(x))
 	}
 }
+
+// Lanes is how many numbers Dot4 multiplies at once: what it is given is a multiple of it long.
+const Lanes = 8
+
+// Dot4 fills sums with the sums of products of x and four stretches of y, each as long as x, of which each begins step
+// numbers after the one before. Its length is a multiple of Lanes. The products are added in Lanes sums, whose halves
+// are added then.
+func Dot4(sums *[4]float32, x, y []float32, step int) {
+	_ = y[3*step+len(x)-1]
+	dot4(sums, x, y, step)
+}
+
+// plainDot4 is Dot4, one number after the other.
+func plainDot4(sums *[4]float32, x, y []float32, step int) {
+	for k := range sums {
+		row := y[k*step : k*step+len(x)]
+		var s [Lanes]float32
+		for i, v := range x {
+			s[i%Lanes] += float32(v * row[i]) // rounded, so that it is the same on every processor
+		}
+		sums[k] = ((s[0] + s[4]) + (s[2] + s[6])) + ((s[1] + s[5]) + (s[3] + s[7]))
+	}
+}

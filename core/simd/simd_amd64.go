@@ -89,3 +89,16 @@ func Round32(v []float64) {
 	round32s(&v[0], n)
 	round32(v[n:])
 }
+
+// dots4 is Dot4 of n numbers, a multiple of 8 above 0.
+//
+//go:noescape
+func dots4(sums *[4]float32, x, y *float32, n, step int)
+
+func dot4(sums *[4]float32, x, y []float32, step int) {
+	if !avx2 {
+		plainDot4(sums, x, y, step)
+		return
+	}
+	dots4(sums, &x[0], &y[0], len(x), step)
+}

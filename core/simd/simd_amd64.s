@@ -262,3 +262,58 @@ rounds:
 	JG rounds
 	VZEROUPPER
 	RET
+
+// func dots4(sums *[4]float32, x, y *float32, n, step int)
+//
+// Eight numbers of four rows a turn, each product rounded before it is added.
+TEXT ·dots4(SB), NOSPLIT, $0-40
+	MOVQ sums+0(FP), DI
+	MOVQ x+8(FP), SI
+	MOVQ y+16(FP), R8
+	MOVQ n+24(FP), CX
+	MOVQ step+32(FP), DX
+	SHLQ $2, DX
+	LEAQ (R8)(DX*1), R9
+	LEAQ (R9)(DX*1), R10
+	LEAQ (R10)(DX*1), R11
+	VXORPS Y0, Y0, Y0
+	VXORPS Y1, Y1, Y1
+	VXORPS Y2, Y2, Y2
+	VXORPS Y3, Y3, Y3
+	XORQ AX, AX
+
+dots:
+	VMOVUPS (SI)(AX*4), Y4
+	VMULPS (R8)(AX*4), Y4, Y5
+	VMULPS (R9)(AX*4), Y4, Y6
+	VMULPS (R10)(AX*4), Y4, Y7
+	VMULPS (R11)(AX*4), Y4, Y8
+	VADDPS Y5, Y0, Y0
+	VADDPS Y6, Y1, Y1
+	VADDPS Y7, Y2, Y2
+	VADDPS Y8, Y3, Y3
+	ADDQ $8, AX
+	CMPQ AX, CX
+	JLT  dots
+
+	// (0+4 2+6) and (1+5 3+7) of each row
+	VEXTRACTF128 $1, Y0, X4
+	VADDPS X4, X0, X0
+	VEXTRACTF128 $1, Y1, X5
+	VADDPS X5, X1, X1
+	VEXTRACTF128 $1, Y2, X6
+	VADDPS X6, X2, X2
+	VEXTRACTF128 $1, Y3, X7
+	VADDPS X7, X3, X3
+	VUNPCKLPS X1, X0, X4  // row 0 and 1: 0 0 1 1
+	VUNPCKHPS X1, X0, X5  //              2 2 3 3
+	VADDPS X5, X4, X4     //              0+2 of row 0, of row 1, 1+3 of row 0, of row 1
+	VUNPCKLPS X3, X2, X6
+	VUNPCKHPS X3, X2, X7
+	VADDPS X7, X6, X6
+	VMOVLHPS X6, X4, X0   // 0+2 of all rows
+	VMOVHLPS X4, X6, X1   // 1+3 of all rows
+	VADDPS X1, X0, X0
+	VMOVUPS X0, (DI)
+	VZEROUPPER
+	RET

@@ -18,3 +18,5 @@ func Reach(v []float64, large, small, even, limit float64) (mask int) {
 
 // Round32 rounds numbers to the nearest that 32 bits of float hold.
 func Round32(v []float64) { round32(v) }
+
+func dot4(sums *[4]float32, x, y []float32, step int) { plainDot4(sums, x, y, step) }

@@ -48,3 +48,22 @@ func TestRoundingTo32BitsIsThatOfThePlainLoop(t *testing.T) {
 		}
 	}
 }
+
+func TestSumsOfProductsAreThoseOfThePlainLoop(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 8))
+	v := make([]float32, 4*400)
+	for i := range v {
+		v[i] = float32(r.NormFloat64() * math.Exp2(float64(r.IntN(20)-10)))
+	}
+	for n := Lanes; n <= 400; n += Lanes {
+		for _, step := range []int{0, 1, 3, n, 400} {
+			var fast, plain [4]float32
+			x := v[r.IntN(100):][:n]
+			Dot4(&fast, x, v, step)
+			plainDot4(&plain, x, v, step)
+			if fast != plain {
+				t.Fatalf("%d numbers, rows %d apart: %v, want %v", n, step, fast, plain)
+			}
+		}
+	}
+}

@@ -240,7 +240,7 @@ func (s *Scene) Mend(ctx context.Context, progress func(done, of int)) (*advise.
 		if err != nil {
 			return nil, err
 		}
-		return m.Mend(ctx, all, threads(), progress)
+		return m.Mend(ctx, all, advise.MendOptions{Threads: threads(), Progress: progress})
 	})
 }
 

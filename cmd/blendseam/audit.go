@@ -108,12 +108,16 @@ func printRows(rows []report.Row) {
 		count[r.Verdict]++
 	}
 	fmt.Printf(
-		"%d seams: %d rough, %d audible, %d clean\n",
+		"%d seams: %d rough, %d audible, %d clean",
 		len(rows),
 		count[audit.Rough],
 		count[audit.Audible],
 		count[audit.Clean],
 	)
+	if n := count[audit.Unknown]; n > 0 {
+		fmt.Printf(", %d cannot be judged", n)
+	}
+	fmt.Println()
 }
 
 func printLoud(rows []report.LoudRow) {
@@ -134,6 +138,8 @@ type mendCmd struct {
 	JSON  bool   `name:"json" help:"Print one JSON object."`
 	CSV   string `name:"csv" help:"Also write the seam report, before and after, as CSV." placeholder:"OUT.csv"`
 	Room  bool   `help:"Bring all takes of dialogue to one room first, see blendseam room."`
+
+	TakeOut bool `help:"Also take out bumps and clicks in pauses, softly; nothing between words is touched without it."`
 }
 
 func (c *mendCmd) Run(ctx context.Context) error {
@@ -148,7 +154,7 @@ func (c *mendCmd) Run(ctx context.Context) error {
 			return fmt.Errorf("%s: %w", c.Scene, err)
 		}
 	}
-	m, err := advise.New(meter).Mend(ctx, all, 0, nil)
+	m, err := advise.New(meter).Mend(ctx, all, advise.MendOptions{TakeOut: c.TakeOut})
 	if err != nil {
 		return fmt.Errorf("%s: %w", c.Scene, err)
 	}

@@ -22,7 +22,7 @@ func benchmarkMend(b *testing.B, clips int) {
 		b.Fatal(err)
 	}
 	for b.Loop() {
-		m, err := advise.New(s.Meter()).Mend(context.Background(), all, 0, nil)
+		m, err := advise.New(s.Meter()).Mend(context.Background(), all, advise.MendOptions{})
 		if err != nil {
 			b.Fatal(err)
 		}

@@ -21,49 +21,52 @@ type Mending struct {
 	Scene   *scene.Scene `json:"-"`    // with all changes
 }
 
-// Mend proposes for every seam that is measured as audible or rough and not accepted and for every stray sound, does
-// all of it on the scene, and measures again what came out. A change after which its seam is worse than before, because
-// of another change, is left out.
-func (m *Adviser) Mend(
-	ctx context.Context,
-	measured []audit.Result,
-	threads int,
-	progress func(done, of int),
-) (*Mending, error) {
-	strays, _, err := m.Findings(ctx, threads)
-	if err != nil {
-		return nil, err
-	}
-	strays = slices.DeleteFunc(
-		strays,
-		func(f fill.Finding) bool { return f.Kind == fill.SpokenOver },
-	) // which of two voices is to go is for an editor to say
-	return m.mend(ctx, measured, nil, strays, threads, progress)
+// MendOptions say how a scene is mended. The zero value mends its seams on all processors and takes nothing out.
+type MendOptions struct {
+	TakeOut  bool                  // also take out the stray sounds in pauses
+	Threads  int                   // 0 is one for each processor
+	Progress func(done, of int)    // told how far it is, if not nil
+	only     map[audit.SeamID]bool // the seams that are mended; nil is all
 }
 
-// MendSeams does so for some seams of those that are measured, and for no stray sounds.
+// Mend proposes for every seam that is measured as audible or rough and not accepted, does all of it on the scene, and
+// measures again what came out. A change after which its seam is worse than before, because of another change, is left
+// out. Sounds between words are taken out where the options ask for it alone: one of them may be a voice after all.
+func (m *Adviser) Mend(ctx context.Context, measured []audit.Result, o MendOptions) (*Mending, error) {
+	var strays []fill.Finding
+	if o.TakeOut {
+		found, _, err := m.Findings(ctx, o.Threads)
+		if err != nil {
+			return nil, err
+		}
+		for _, f := range found {
+			if f.Kind != fill.SpokenOver { // which of two voices is to go is for an editor to say
+				strays = append(strays, f)
+			}
+		}
+	}
+	return m.mend(ctx, measured, strays, o)
+}
+
+// MendSeams does so for some seams of those that are measured.
 func (m *Adviser) MendSeams(
 	ctx context.Context, measured []audit.Result, only map[audit.SeamID]bool, threads int,
 ) (*Mending, error) {
-	return m.mend(ctx, measured, only, nil, threads, nil)
+	return m.mend(ctx, measured, nil, MendOptions{Threads: threads, only: only})
 }
 
-// mend does so for those of only, nil: for all, and for stray sounds.
+// mend does so for stray sounds as well.
 func (m *Adviser) mend(
-	ctx context.Context,
-	measured []audit.Result,
-	only map[audit.SeamID]bool,
-	strays []fill.Finding,
-	threads int,
-	progress func(done, of int),
+	ctx context.Context, measured []audit.Result, strays []fill.Finding, o MendOptions,
 ) (*Mending, error) {
+	only, threads, progress := o.only, o.Threads, o.Progress
 	sc := m.Scene
 	var todo []audit.Result
 	var unmeasured []Proposal
 	for _, r := range measured {
 		switch {
 		case only != nil && !only[r.ID]:
-		case r.Verdict == "":
+		case r.Verdict == "" || r.Verdict == audit.Unknown:
 			unmeasured = append(unmeasured, Proposal{Before: r, Left: r.Why})
 		case r.Verdict != audit.Clean && audit.Acceptance(sc, r.Seam) == nil:
 			todo = append(todo, r)

@@ -24,7 +24,7 @@ func TestTheCorpusIsAuditedAndMended(t *testing.T) {
 	var mu sync.Mutex
 	seamtest.Each(t, func(s seamtest.Specimen) {
 		before := s.All()
-		mending, err := advise.New(s.Meter()).Mend(context.Background(), before, 1, nil)
+		mending, err := advise.New(s.Meter()).Mend(context.Background(), before, advise.MendOptions{Threads: 1})
 		if err != nil {
 			t.Error(err)
 			return

@@ -181,7 +181,7 @@ func TestBlowsAreMended(t *testing.T) {
 	for range runtime.GOMAXPROCS(0) {
 		group.Go(func() {
 			for b := range made {
-				mending, err := advise.New(b.Meter()).Mend(context.Background(), b.Measure(), 1, nil)
+				mending, err := advise.New(b.Meter()).Mend(context.Background(), b.Measure(), advise.MendOptions{TakeOut: true, Threads: 1})
 				if err != nil {
 					t.Error(err)
 					continue

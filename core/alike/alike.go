@@ -200,7 +200,7 @@ func voiceOf(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip)
 		return nil, err
 	}
 	inside := pcm.Span{From: c.In, To: c.In + c.Length}
-	_, back, err := a.Background(inside)
+	back, err := a.Background(inside)
 	if err != nil {
 		return nil, err
 	}
@@ -222,7 +222,7 @@ func voiceOf(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip)
 			from := f.Span(i).From
 			gain := level.Power(c.GainDB + t.GainDB + c.LevelDB(from+hop/2))
 			if at := (from-c.In)/hop + aroundFrames; at < int64(len(powers)) {
-				powers[at] = channels * gain * max(0, float64(f.Loud[i])-back)
+				powers[at] = channels * gain * max(0, float64(f.Loud[i])-back.Loud)
 				words++
 			}
 		}

@@ -30,11 +30,12 @@ type Recording struct {
 	Rate      int            `json:"rate"`
 	Channels  int            `json:"channels"`
 	Length    int64          `json:"length"`
-	Stretches []speech.Part  `json:"stretches"` // words and breaths, in order of time; Voiced is known
+	Stretches []speech.Part  `json:"stretches"` // words, breaths and other sounds, in order of time; Voiced is known
 	Quiets    []tone.Quiet   `json:"quiets"`    // where nothing but the room is heard, in order of time
 	Strays    []stray.Stray  `json:"strays"`    // what should not be in the pauses, in order of time
 	Hum       []tone.Partial `json:"hum"`       // of its longest quiet stretch, the strongest first
 	HumAt     pcm.Span       `json:"hum_at"`    // where that was measured; empty if no stretch was long enough to tell
+	Floor     Floor          `json:"floor"`     // the background of all of it
 
 	frames frameStore
 }
@@ -71,7 +72,7 @@ func Write(ctx context.Context, to io.Writer, r pcm.ReaderAt, progress func(done
 	if _, err := io.WriteString(to, magic); err != nil {
 		return err
 	}
-	m := newFramer(r)
+	m, ear := newFramer(r), speech.NewEar(f.Rate, a.Length)
 	piece, beside := pieceS*1000/HopMS*m.hop, contextS*1000/HopMS*m.hop
 	block := pcm.NewBlock(f.Channels, min(a.Length, piece+2*beside))
 	for at := int64(0); at < a.Length; at += piece {
@@ -88,8 +89,8 @@ func Write(ctx context.Context, to io.Writer, r pcm.ReaderAt, progress func(done
 		if f.Channels > 1 {
 			mono = measure.Mono(b)
 		}
-		words, fine := speech.Find(mono, f.Rate)
-		if err := m.write(to, b, mono, fine, wide.From, core); err != nil {
+		words, fine := speech.FindWith(mono, f.Rate, ear.Hear(mono, wide.From))
+		if err := m.write(to, b, mono, fine, wide.From, core, words.Still); err != nil {
 			return err
 		}
 		words.Voice(mono)
@@ -101,6 +102,9 @@ func Write(ctx context.Context, to io.Writer, r pcm.ReaderAt, progress func(done
 		if progress != nil {
 			progress(float64(core.To) / float64(a.Length))
 		}
+	}
+	if err := a.settle(&m.floor, r); err != nil {
+		return err
 	}
 	if err := a.findHum(r); err != nil {
 		return err

@@ -53,30 +53,53 @@ func (a *Recording) LoudIn(channels int) float64 {
 	return 1
 }
 
-// Background are the mean powers of the pauses in some stretches and a second beside each: of the bands, and
-// K-weighted.
-// They are 0 where there is no pause.
-func (a *Recording) Background(stretches ...pcm.Span) (bands [Bands]float64, loud float64, err error) {
+// A Background is what is heard behind words, as powers.
+type Background struct {
+	Bands  [Bands]float64
+	Loud   float64 // K-weighted
+	SureDB float64 // by how much it may be off, dB
+}
+
+// Known tells whether there is a background at all.
+func (b Background) Known() bool { return b.Loud > 0 }
+
+// Sure tells whether the background is known well enough to act by.
+func (b Background) Sure() bool { return b.Known() && b.SureDB <= UnsureDB }
+
+// nearSureDB is by how much the mean of some pauses may be off.
+const nearSureDB = 0.5
+
+// Background is that of the pauses in some stretches and a second beside each; where there are none, the floor of the
+// recording.
+func (a *Recording) Background(stretches ...pcm.Span) (back Background, err error) {
 	count := 0.0
 	for _, s := range stretches {
 		for _, q := range a.QuietsIn(pcm.Span{From: s.From - int64(a.Rate), To: s.To + int64(a.Rate)}) {
 			f, err := a.Frames(q.Span)
 			if err != nil {
-				return bands, 0, err
+				return back, err
 			}
 			for i := range f.Count {
 				for b, p := range f.Of(i) {
-					bands[b] += float64(p)
+					back.Bands[b] += float64(p)
 				}
-				loud += float64(f.Loud[i])
+				back.Loud += float64(f.Loud[i])
 				count++
 			}
 		}
 	}
-	for b := range bands {
-		bands[b] /= max(1, count)
+	if count == 0 {
+		if a.Floor.Seconds == 0 {
+			return back, nil
+		}
+		return Background{a.Floor.Bands, a.Floor.Loud, a.Floor.SureDB}, nil
 	}
-	return bands, loud / max(1, count), nil
+	back.SureDB = nearSureDB
+	for b := range back.Bands {
+		back.Bands[b] /= count
+	}
+	back.Loud /= count
+	return back, nil
 }
 
 // Blocks are the powers of 400 ms every 100 ms, as ITU-R BS.1770-4 gates them, of the K-weighted powers of frames.
@@ -140,10 +163,11 @@ func newFrames(first int64, count int, hop int64) Frames {
 
 func ceil(a, n int64) int64 { return -pcm.Floor(-a, n) }
 
-// A framer measures frames.
+// A framer measures frames, and what the background is in those where nothing stands out of it.
 type framer struct {
-	rate int
-	hop  int64
+	rate  int
+	hop   int64
+	floor floorer
 }
 
 // Filters are begun so long before what they are to measure, in milliseconds.
@@ -203,8 +227,19 @@ func (m *framer) write(
 	fine *speech.Frames,
 	from int64,
 	core pcm.Span,
+	still []bool,
 ) error {
 	f := m.measured(b, mono, fine, from, core)
+	for i := range f.Count {
+		at := fine.At((f.First+int64(i))*m.hop - from)
+		switch {
+		case at+2 >= len(still):
+		case still[at] && still[at+2]:
+			m.floor.add(f, i)
+		default:
+			m.floor.addOther(f, i)
+		}
+	}
 	raw := make([]byte, 0, f.Count*frameBytes)
 	for i := range f.Count {
 		for _, p := range f.Of(i) {

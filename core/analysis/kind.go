@@ -23,16 +23,11 @@ const (
 	Else   Kind = "else" // rooms, weather, steps, machines
 )
 
-// What tells the kinds apart. Speech is often far below its own average: the share of frames whose RMS is under half of
-// the mean RMS of the second around them (J. Saunders, "Real-time discrimination of broadcast speech/music", ICASSP
-// 1996; E. Scheirer, M. Slaney, "Construction and evaluation of a robust multifeature speech/music discriminator",
-// ICASSP 1997; from memory), and it has words. Music has lines in its spectrum that come and go. The figures were found
-// by trying real voices, plucked and blown notes, noise and the demo's recordings.
+// What tells the kinds apart: words, which the network hears, and lines in the spectrum that come and go, which music
+// has. Somebody who speaks for a good part of the time makes it speech, whatever else is heard.
 const (
-	lowSpeech  = 0.12 // share of low frames from which on it may be speech
-	lowBumps   = 0.85 // and from which on it is single blows
-	wordsShare = 0.2  // of the time, that words take in speech
-	lowWords   = 0.4  // share of low frames of speech in which the background cannot be told, and so no words either
+	wordsShare = 0.15 // of the time, that words take in speech
+	someWordsS = 0.3  // seconds of words that make speech of what is no music
 	lineShare  = 0.1  // of the power, that changing lines have in music
 )
 
@@ -54,46 +49,25 @@ func KindOf(ctx context.Context, r pcm.ReaderAt) (Kind, error) {
 
 // kind tells what a short recording chiefly is; r is its sound.
 func (a *Recording) kind(r pcm.ReaderAt) (Kind, error) {
-	low, err := a.lowShare()
-	if err != nil {
-		return Else, err
-	}
 	words := int64(0)
 	for _, p := range a.Stretches {
 		if p.Kind == speech.Word {
 			words += p.Span.Len()
 		}
 	}
-	share := float64(words) / float64(max(1, a.Length))
-	if low >= lowSpeech && low < lowBumps && (share >= wordsShare || words == 0 && low >= lowWords && len(a.Strays) == 0) {
+	if float64(words) >= wordsShare*float64(max(1, a.Length)) {
 		return Speech, nil
 	}
-	lines, err := lines(r)
-	if err == nil && lines >= lineShare {
+	lines, err := lines(r, lineLowHz, false)
+	switch {
+	case err != nil:
+		return Else, err
+	case lines >= lineShare:
 		return Music, nil
+	case float64(words) >= someWordsS*float64(a.Rate):
+		return Speech, nil
 	}
-	return Else, err
-}
-
-// lowShare is the share of frames that lie under half the mean RMS of the second around them.
-func (a *Recording) lowShare() (float64, error) {
-	const beside = 500 / HopMS
-	f, err := a.Frames(pcm.Span{To: a.Length})
-	if err != nil {
-		return 0, err
-	}
-	sum := make([]float64, f.Count+1) // of the frames before each
-	for i := range f.Count {
-		sum[i+1] = sum[i] + math.Sqrt(float64(f.Level[i]))
-	}
-	low := 0
-	for i := range f.Count {
-		from, to := max(0, i-beside), min(f.Count, i+beside)
-		if sum[i+1]-sum[i] < (sum[to]-sum[from])/float64(to-from)/2 {
-			low++
-		}
-	}
-	return float64(low) / float64(max(1, f.Count)), nil
+	return Else, nil
 }
 
 // A line of a spectrum stands linesOver times over the median of the bins around it. Lines that are there most of the
@@ -114,9 +88,9 @@ type line struct {
 	power float64
 }
 
-// lines is the share that spectral lines which come and go have in a sound's power from 80 Hz to 5 kHz: the median of
-// looks spread over it.
-func lines(r pcm.ReaderAt) (float64, error) {
+// lines is the share that spectral lines which come and go have in a sound's power from lowHz to 5 kHz, or all lines if
+// steady ones count too: the median of looks spread over it.
+func lines(r pcm.ReaderAt, lowHz int, steadyToo bool) (float64, error) {
 	rate := r.Format().Rate
 	if r.Len() < lineBins {
 		return 0, nil
@@ -134,7 +108,7 @@ func lines(r pcm.ReaderAt) (float64, error) {
 		}
 		p := powers(fft, measure.Mono(b))
 		top := min(bin(lineHighHz), len(p)-lineBeside)
-		for i := max(bin(lineLowHz), lineBeside); i < top; i++ {
+		for i := max(bin(lowHz), lineBeside); i < top; i++ {
 			total[k] += p[i]
 			if p[i] < p[i-1] || p[i] < p[i+1] {
 				continue
@@ -157,7 +131,7 @@ func lines(r pcm.ReaderAt) (float64, error) {
 	shares := make([]float64, lineLooks)
 	for k, list := range found {
 		for _, l := range list {
-			if total[k] > 0 && !hums(l) {
+			if total[k] > 0 && (steadyToo || !hums(l)) {
 				shares[k] += l.power / total[k]
 			}
 		}

@@ -42,6 +42,7 @@ func (a *Recording) Through(c curve.Curve) *Recording {
 		t.gains[b] = float32(level.Power(c.DB(1000*math.Pow(10, float64(b+curve.FirstThird)/10), rate)))
 	}
 	out.frames = t
+	out.Floor = a.Floor.changed(t.gains, [Bands]float32{})
 	var gains, adds [recipe.Bands]float64
 	for k := range gains {
 		gains[k] = level.Power(c.DB(1000*math.Pow(10, float64(k+recipe.BandLow)/10), rate))

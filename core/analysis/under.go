@@ -103,6 +103,7 @@ func (a *Recording) Under(room *recipe.Room) *Recording {
 		state, gain, add := a.under(r)
 		m.states, gains, adds = append(m.states, state), append(gains, gain), append(adds, add)
 	}
+	out.Floor = a.Floor.changed(m.states[0].gain, m.states[0].add)
 	out.Quiets = make([]tone.Quiet, len(a.Quiets))
 	for i, q := range a.Quiets {
 		gain, add := gains[0], adds[0]

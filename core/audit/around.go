@@ -19,8 +19,15 @@ type Surroundings struct {
 	BackgroundDB float64        // level of the pauses, above 30 Hz
 	Colour       measure.Colour // of the pauses
 	Pause        int64          // how much of it is pause, samples
+	SureDB       float64        // by how much the background may be off, dB
 	scatter      scatter        // of what is pause
 }
+
+// pausesSureDB is by how much a background may be off that was measured in pauses, dB.
+const pausesSureDB = 0.5
+
+// Known tells whether there is a background that is known well enough to judge by.
+func (r *Surroundings) Known() bool { return r.SureDB <= analysis.UnsureDB }
 
 // WordAt gives the word that sounds at a moment of the scene, with its ends in the scene.
 func (r *Surroundings) WordAt(at int64) (speech.Part, bool) {
@@ -75,14 +82,17 @@ func (m *Meter) surroundings(a *analysis.Recording, c *scene.Clip, span pcm.Span
 			}
 		}
 	}
-	if r.BackgroundDB = p.backgroundDB(); len(p.levels) < speech.LeastLevels*2 {
-		var all []float64
-		for _, v := range f.Level {
-			all = append(all, level.OfPower(float64(v))+c.GainDB)
-		}
-		r.BackgroundDB = measure.Percentile(all, 0.1)
+	r.scatter = p.scatter
+	if len(p.levels) >= speech.LeastLevels*2 {
+		r.BackgroundDB, r.Colour, r.SureDB = p.backgroundDB(), p.colour(), pausesSureDB
+		return r, nil
 	}
-	r.Colour, r.scatter = p.colour(), p.scatter
+	// No pause: what is known of the whole recording has to do.
+	r.BackgroundDB, r.SureDB = a.Floor.DB+c.GainDB, a.Floor.SureDB
+	r.Colour = measure.Colour{Centres: thirds, Powers: make([]float64, analysis.Bands), Seconds: a.Floor.Seconds}
+	for b, power := range a.Floor.Bands {
+		r.Colour.Powers[b] = power * level.Power(c.GainDB)
+	}
 	return r, nil
 }
 
@@ -115,6 +125,13 @@ func (p *pauses) backgroundDB() float64 { return measure.Percentile(p.levels, 0.
 func (p *pauses) colour() measure.Colour {
 	c := measure.Colour{Centres: thirds, Powers: p.powers,
 		Seconds: float64(len(p.levels)) * analysis.HopMS / 1000}
+	if len(p.scatter.pieces[0]) >= leastPieces { // what stands out of a few pieces is not the room
+		db, _ := p.scatter.levels()
+		for b := range c.Powers {
+			c.Powers[b] = level.Power(db[b])
+		}
+		return c
+	}
 	if n := float64(len(p.levels)); n > 0 {
 		for b := range c.Powers {
 			c.Powers[b] /= n

@@ -132,11 +132,12 @@ func (l *look) elsewhere(span pcm.Span) (*others, error) {
 		Power:   make([]float64, n*analysis.Bands),
 		LevelDB: make([]float64, n),
 	}
-	loud, sum := make([]float64, n), 0.0
+	loud, sum, onlyTone := make([]float64, n), 0.0, true
 	for _, v := range l.heard.Voices(span) {
 		if v.Track.ID == l.track.ID {
 			continue
 		}
+		onlyTone = onlyTone && v.Track.Purpose == scene.ForTone
 		if err := l.addVoice(f, loud, v, span.From); err != nil {
 			return nil, err
 		}
@@ -147,6 +148,9 @@ func (l *look) elsewhere(span pcm.Span) (*others, error) {
 	}
 	if level.OfPower(sum) < unheard {
 		return nil, nil
+	}
+	if onlyTone { // it is background, however it comes and goes
+		return &others{f.Still(l.Scene.SampleRate), f}, nil
 	}
 	return &others{f.Sketch(l.Scene.SampleRate), f}, nil
 }
@@ -223,7 +227,10 @@ func (l *look) backgrounds() error {
 	for i, r := range l.sounds {
 		v := l.othersDB(i)
 		switch {
-		case r != nil && r.Pause < l.Samples(100): // nothing but words: it cannot be told
+		case r != nil && !r.Known(): // nothing but words: it cannot be told
+			if l.track.Purpose == scene.ForDialogue {
+				l.r.unjudged = noPause
+			}
 			continue
 		case r != nil:
 			v = level.Sum(r.BackgroundDB+l.trackGain(i), v)
@@ -253,13 +260,29 @@ func (l *look) backgrounds() error {
 				colour[i] = l.others[i].colour()
 			}
 		}
-		const floor = -110 // dBFS of a third-octave: below it nothing is heard
-		apart := measure.ColourStepDB(colour[0], colour[1], floor)
+		apart := measure.ColourStepDB(colour[0], colour[1], heardFloor(colour))
 		m.ColourStepDB = &apart
 	}
 	m.BackgroundStepDB = &step
 	l.rooms()
 	return nil
+}
+
+// Of a background no band is heard that lies below lowestDB, dBFS, or so far below its loudest, hiddenDB.
+const (
+	lowestDB = -105.0
+	hiddenDB = 45.0
+)
+
+// heardFloor is the level below which no band of either colour is heard, dBFS.
+func heardFloor(both [2]measure.Colour) float64 {
+	most := 0.0
+	for _, c := range both {
+		for _, p := range c.Powers {
+			most = max(most, p)
+		}
+	}
+	return max(lowestDB, level.OfPower(most)-hiddenDB)
 }
 
 func (l *look) othersDB(side int) float64 {

@@ -32,7 +32,11 @@ const (
 	Clean   Verdict = "clean"
 	Audible Verdict = "audible"
 	Rough   Verdict = "rough"
+	Unknown Verdict = "unknown" // it cannot be judged; Why says why
 )
+
+// noPause is why a seam cannot be judged beside which somebody speaks all the time.
+const noPause = "cannot be judged: no pause to measure the background in"
 
 // A SeamID names a seam by its kind and the clips that make it, as "cut:c3:c4": it stays while they do.
 type SeamID string
@@ -73,6 +77,7 @@ type Result struct {
 	Cause    Cause    `json:"cause"`
 	Why      string   `json:"why"`
 	Worst    float64  `json:"-"` // how bad its worst figure is: from 1 on audible, from 2 on rough
+	unjudged string   // why it cannot be told whether the seam is clean, "" if it can
 }
 
 // Find gives all seams of the sound tracks of a scene, in order of time.

@@ -272,5 +272,7 @@ func (r *Result) judge(sampleRate int64) {
 		r.Verdict = Rough
 	case r.Worst >= 1:
 		r.Verdict = Audible
+	case r.unjudged != "":
+		r.Verdict, r.Why = Unknown, r.unjudged
 	}
 }

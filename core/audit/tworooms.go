@@ -87,6 +87,13 @@ func surely(left, right, l, r [analysis.Bands]float64) float64 {
 	return math.Erfc(-z/math.Sqrt2) / 2
 }
 
+// Where it is less sure than oneRoom that there are two rooms, what their colours differ by is chance, and counts no
+// more than chanceShare of what is heard.
+const (
+	oneRoom     = 0.5
+	chanceShare = 0.9
+)
+
 // least is the level of a band, dBFS, under which nothing is told apart.
 const least = -105
 
@@ -121,4 +128,7 @@ func (l *look) rooms() {
 	}
 	v := math.Round(1e4*surely(db[0], db[1], variance[0], variance[1])) / 1e4
 	l.r.Measures.TwoRooms = &v
+	if step := l.r.Measures.ColourStepDB; step != nil && v < oneRoom { // chance, as both say the same thing
+		*step = min(*step, chanceShare*AudibleFrom(ColourStep))
+	}
 }

@@ -54,11 +54,11 @@ type Profile [len(lags)][len(shares)]float64
 // Of hears the voice in some spans of a recording.
 func Of(a *analysis.Recording, spans []pcm.Span) (*Voice, error) {
 	v := &Voice{}
-	back, _, err := a.Background(spans...)
+	back, err := a.Background(spans...)
 	if err != nil {
 		return nil, err
 	}
-	copy(v.back[:], back[lowThird:])
+	copy(v.back[:], back.Bands[lowThird:])
 	for _, s := range spans {
 		f, err := a.Frames(s)
 		if err != nil {

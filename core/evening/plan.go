@@ -122,6 +122,9 @@ func Of(ctx context.Context, m *audit.Meter, w Wish, threads int) (*Plan, error)
 	if err != nil {
 		return nil, err
 	}
+	if err := tooLoud(list, target); err != nil {
+		return nil, err
+	}
 	p := &Plan{
 		Target: Target{round(target.LevelDB()), thirdsDB(target.Bands)}, Takes: []Take{},
 		Unmeasured: without, Covered: covered,

@@ -30,6 +30,7 @@ type Room struct {
 
 	parts   []pcm.Span      // of its recording, on which it was measured
 	driftHz float64         // of its hum
+	excess  float64         // by how much it lies over the floor of its recording, dB
 	Later   ground.Spectrum // what it goes over to, if it changes
 	Course  []recipe.Share  // when
 }
@@ -135,9 +136,23 @@ func roomOf(ctx context.Context, m *audit.Meter, c *scene.Clip) (Room, error) {
 	}
 	if r.Bands = ground.Of(sounds, int(rate), hum); r.Bands != nil {
 		r.Bands = r.Bands.Smooth()
+		if a.Floor.Sure() {
+			r.excess = max(0, r.LevelDB()-a.Floor.DB)
+		}
 	}
 	return r, nil
 }
+
+// ownDB is how loud the room is, but no louder than the floor of its recording lets it be, unless it changes.
+func (r Room) ownDB() float64 {
+	if r.Later != nil || r.excess < mostExcessDB {
+		return r.MostDB()
+	}
+	return r.MostDB() - r.excess
+}
+
+// mostExcessDB is how far a room may lie over the floor of its recording, dB: what lies further up may be no room.
+const mostExcessDB = 3.0
 
 // width is which share of a sound is another in each channel: what two channels lack of being one, by their
 // correlation; 0 for one channel.

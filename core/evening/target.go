@@ -40,6 +40,27 @@ func (w Wish) target(list []taking) (target Room, hushDB float64, err error) {
 		"no take with a pause is called %q; %s, %s, or the name of a clip of dialogue would work", w.Target, Natural, Quiet)
 }
 
+// mostRiseDB is how far the noise of a scene may rise over its loudest take, dB.
+const mostRiseDB = 3.0
+
+// tooLoud says which take is to blame for a target that lies mostRiseDB over what the floors of all recordings say.
+func tooLoud(list []taking, target Room) error {
+	loudest, blame := level.Silence, list[0]
+	for _, t := range list {
+		loudest = max(loudest, t.room.ownDB())
+		if t.room.excess > blame.room.excess {
+			blame = t
+		}
+	}
+	over := target.LevelDB() - loudest
+	if over <= mostRiseDB {
+		return nil
+	}
+	return fmt.Errorf("the noise of all takes would rise %.1f dB over the loudest: the pauses of %s lie %.1f dB over its own "+
+		"background and may hold another sound; take it out of the range, or name another take as the target",
+		over, blame.clip.Name, blame.room.excess)
+}
+
 // least is the lowest room that all takes can be brought to: band by band, what the loudest has when it is hushed, but
 // no less than the take in the middle. All of it together is no louder than riseDB over the loudest take; by how many
 // dB it had to be lowered for that is overDB.

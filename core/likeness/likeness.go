@@ -196,7 +196,7 @@ func measured(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip
 	by := curve.Curve{Like: like}
 	sound, a = filter.New(sound, by), a.Through(by)
 	inside := pcm.Span{From: c.In, To: c.In + c.Length}
-	back, loudBack, err := a.Background(inside)
+	back, err := a.Background(inside)
 	if err != nil {
 		return nil, err
 	}
@@ -238,7 +238,7 @@ func measured(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip
 			}
 		}
 		for at := (on.From-c.In)/hop + aroundFrames; at < (on.To-c.In)/hop+aroundFrames; at++ {
-			loud[at] = max(0, channels*(loud[at]-gain*loudBack))
+			loud[at] = max(0, channels*(loud[at]-gain*back.Loud))
 		}
 		samples += on.Len()
 	}
@@ -248,13 +248,13 @@ func measured(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip
 		)
 	}
 	gain := level.Power(c.GainDB + t.GainDB)
-	v.back = gain * loudBack
+	v.back = gain * back.Loud
 	v.lufs = measure.IntegratedLUFS(analysis.Blocks(loud))
 	for k := range v.bands {
 		p := v.bands[k] / frames
-		over := level.OfPower(p / max(gain*back[k], 1e-30))
+		over := level.OfPower(p / max(gain*back.Bands[k], 1e-30))
 		v.trust[k] = max(0, min(1, over/overRoomDB))
-		v.bands[k] = max(p-gain*back[k], 0.02*p)
+		v.bands[k] = max(p-gain*back.Bands[k], 0.02*p)
 	}
 	return v, nil
 }

@@ -190,7 +190,7 @@ func (p *planner) words(ctx context.Context, t *scene.Track, c *scene.Clip) (lis
 		return nil, err
 	}
 	inside := pcm.Span{From: c.In, To: c.In + c.Length}
-	back, _, err := a.Background(inside)
+	back, err := a.Background(inside)
 	if err != nil {
 		return nil, err
 	}
@@ -213,7 +213,7 @@ func (p *planner) words(ctx context.Context, t *scene.Track, c *scene.Clip) (lis
 		sum := 0.0
 		for i := range f.Count {
 			for b, power := range f.Of(i) {
-				w.speech[b] += level.Power(db) * max(0, float64(power)-back[b]) / float64(f.Count)
+				w.speech[b] += level.Power(db) * max(0, float64(power)-back.Bands[b]) / float64(f.Count)
 			}
 		}
 		for k, share := range importance {

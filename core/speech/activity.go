@@ -77,8 +77,9 @@ func (a *activity) quietAt(frame int) *quiet {
 	return &a.quiets[len(a.quiets)-1]
 }
 
-// stirring finds the activity of frames of sound of rate samples a second.
-func (f *Frames) stirring(rate int64) activity {
+// stirring finds the activity of frames of sound of rate samples a second. A background is taken from frames that are
+// calm, where it is known which are.
+func (f *Frames) stirring(rate int64, calm []bool) activity {
 	n := f.count()
 	each := func(ms int64) int { return int(max(1, ms*rate/1000/f.Hop)) } // frames
 	loud := make([]float64, n)                                            // mean of the bands' levels
@@ -95,12 +96,39 @@ func (f *Frames) stirring(rate int64) activity {
 	}
 	s := standing{frames: f, stand: make([]float64, f.Bands-speechBand)}
 	for from := 0; from < n; from += step {
-		first, last := max(0, from-reach), min(n, from+step+reach)
-		q := quiet{to: min(n, from+step), frames: quietest(loud[first:last], (last-first)/5+1)}
-		for k := range q.frames {
-			q.frames[k] += first
+		q := quiet{to: min(n, from+step)}
+		if calm == nil {
+			first, last := max(0, from-reach), min(n, from+step+reach)
+			q.frames = quietest(loud, first, last, nil, (last-first)/5+1)
 		}
-		s.measure(&q)
+		for wide := reach; calm != nil && q.frames == nil; wide *= 2 {
+			first, last := max(0, from-wide), min(n, q.to+wide)
+			there := 0
+			for _, is := range calm[first:last] {
+				if is {
+					there++
+				}
+			}
+			if there >= each(leastCalmMS) {
+				q.frames = quietest(loud, first, last, calm, min((last-first)/5+1, there*calmShare/100))
+				// Words that nobody heard are no background.
+				softest := quietest(loud, first, last, nil, (last-first)/20+1)
+				if meanOf(loud, q.frames) > meanOf(loud, softest)+mostCalmDB {
+					q.frames = nil
+					break
+				}
+			} else if first == 0 && last == n {
+				break
+			}
+		}
+		if q.frames != nil {
+			s.measure(&q)
+		} else { // nobody is ever silent: what is heard in the dips between and within words
+			first, last := max(0, from-each(dipsMS)), min(n, q.to+each(dipsMS))
+			q.background = f.dips(first, last, each(dipMS))
+			q.frames = quietest(loud, first, last, nil, (last-first)/20+1)
+			s.background, s.mean, s.spread = q.background, ofDips.mean, ofDips.spread
+		}
 		for i := from; i < q.to; i++ {
 			a.of[i] = s.over(i)
 		}
@@ -108,6 +136,57 @@ func (f *Frames) stirring(rate int64) activity {
 	}
 	return a
 }
+
+// There must be so much calm for a background to be taken from it, of which the quietest share, in percent, is, and it
+// must lie no more than mostCalmDB over the softest of all. Else dips of dipMS within dipsMS to both sides have to do.
+const (
+	leastCalmMS = 300
+	calmShare   = 60
+	mostCalmDB  = 6.0
+	dipMS       = 50
+	dipsMS      = 5000
+)
+
+// meanOf is the mean of the values at some places.
+func meanOf(v []float64, at []int) (mean float64) {
+	for _, i := range at {
+		mean += v[i] / float64(len(at))
+	}
+	return mean
+}
+
+// ofDips is what stands over a background that was found in dips where nothing but it is heard: measured on noise.
+var ofDips = struct{ mean, spread [2]float64 }{[2]float64{-0.3, 2}, [2]float64{0.6, 0.9}}
+
+// dips are the powers of the bands of speech in what is heard between and within words, from frames first up to last:
+// what the smallest dipShare of means over so many frames do not pass, with the bias of such a minimum put right: R.
+// Martin, "Noise power spectral density estimation based on optimal smoothing and minimum statistics", IEEE Trans.
+// Speech and Audio Processing 9, 2001. Here the bias is that of a chi-square variable (E. B. Wilson, M. M. Hilferty,
+// "The Distribution of Chi-Square", Proc. Natl. Acad. Sci. 17, 1931) of which so much lies below.
+func (f *Frames) dips(first, last, each int) []float64 {
+	out := make([]float64, f.Bands-speechBand)
+	v := make([]float64, last-first)
+	for b := range out {
+		for i := range v {
+			v[i] = f.of(first + i)[b]
+		}
+		means := smooth(v, each/2)
+		slices.Sort(means)
+		hz := LowestHz * math.Pow(2, float64(b+speechBand)/3)
+		freedom := 2 * 0.2316 * hz * dipMS / 1000
+		spread := 2 / (9 * max(2, freedom))
+		bias := math.Pow(max(0.1, 1-spread+dipQuantile*math.Sqrt(spread)), 3)
+		out[b] = means[len(means)*dipShare/100]/bias + 1e-16
+	}
+	return out
+}
+
+// Where nobody is ever silent, about a tenth of the time is background; so the dipShare-th hundredth of all is its
+// third tenth: dipQuantile standard deviations under the mean.
+const (
+	dipShare    = 3
+	dipQuantile = -0.52
+)
 
 // standing is how far frames stand above one background, against how far frames of that background do.
 type standing struct {
@@ -207,21 +286,27 @@ func (a *activity) runs(join int) (list [][2]int) {
 	return list
 }
 
+// Still is what is heard in frames of sound of rate samples a second that are background alone. Every must be 1.
+func (f *Frames) Still(rate int64) Heard {
+	out := Heard{Length: int64(f.count()) * f.Hop, rate: rate}
+	power := 0.0
+	for _, db := range f.LevelDB {
+		power += level.Power(db) / float64(f.count())
+	}
+	out.BackgroundDB = level.OfPower(power)
+	return out
+}
+
 // Sketch finds what stands above the background in frames of sound of rate samples a second, without a closer look at
 // where it begins: enough to know the pauses, and their level. Every must be 1.
 func (f *Frames) Sketch(rate int64) Heard {
-	out := Heard{Length: int64(f.count()) * f.Hop, rate: rate, BackgroundDB: level.Silence}
+	out := f.Still(rate)
 	if f.count() < leastFrames {
-		power := 0.0
-		for _, db := range f.LevelDB {
-			power += level.Power(db) / float64(f.count())
-		}
-		out.BackgroundDB = level.OfPower(power)
 		return out
 	}
-	a := f.stirring(rate)
+	a := f.stirring(rate, nil)
 	last := f.count() - 1
-	for _, run := range a.runs(int(max(1, joinMS*rate/1000/f.Hop))) {
+	for _, run := range a.runs(int(max(1, restMS*rate/1000/f.Hop))) {
 		s := Part{Kind: Word, PeakDB: level.Silence}
 		s.Span.From, s.Span.To = f.middle(run[0])+f.Hop/2, f.middle(run[1])
 		if run[0] == 0 {
@@ -266,11 +351,14 @@ func smooth(v []float64, n int) []float64 {
 	return out
 }
 
-// quietest gives the indices of the n smallest values, the smallest first.
-func quietest(v []float64, n int) []int {
-	order := make([]int, len(v))
-	for i := range order {
-		order[i] = i
+// quietest gives the numbers of the n smallest values from first up to last, the smallest first; of those that are
+// calm, if that is known.
+func quietest(v []float64, first, last int, calm []bool, n int) []int {
+	order := make([]int, 0, last-first)
+	for i := first; i < last; i++ {
+		if calm == nil || calm[i] {
+			order = append(order, i)
+		}
 	}
 	slices.SortFunc(order, func(a, b int) int {
 		switch {

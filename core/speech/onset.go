@@ -82,11 +82,8 @@ func (a *analysis) stretch(run [2]int) (s Part, ok bool) {
 	for i := run[0]; i <= run[1]; i++ {
 		s.PeakDB = max(s.PeakDB, a.LevelDB[i])
 	}
-	if !first && !last && s.Span.Len() < int64(a.rate)*leastMS/1000 || s.Span.Empty() {
-		return s, false
-	}
 	s.Span = a.given(s.Span)
-	return s, true
+	return s, !s.Span.Empty()
 }
 
 // given is a span in samples of what was given.

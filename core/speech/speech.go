@@ -1,6 +1,6 @@
-// Package speech finds where words begin and end in a recording, its breaths and its pauses, by what stands above the
-// background. It knows nothing of scenes or of cuts. Whether what it finds is a voice is told by its length and its
-// bands alone: a tune is found as words too.
+// Package speech finds where words begin and end in a recording, its breaths, its pauses and its other sounds. A trained
+// network says where somebody speaks; what stands above the background says, there, where words begin and end. It knows
+// nothing of scenes or of cuts.
 package speech
 
 import (
@@ -14,13 +14,14 @@ import (
 // Kind says what a stretch of a recording holds.
 type Kind string
 
-// The kinds. What is neither is a pause.
+// The kinds. What is none of them is a pause.
 const (
 	Word   Kind = "word"   // one or more words without a pause between them
 	Breath Kind = "breath" // noise of some length without any voice, well below the words
+	Other  Kind = "other"  // a sound in which nobody speaks
 )
 
-// A Part is a word or a breath, in samples of what was looked at.
+// A Part is a word, a breath or another sound, in samples of what was looked at.
 type Part struct {
 	Kind Kind     `json:"kind"`
 	Span pcm.Span `json:"span"`
@@ -28,21 +29,25 @@ type Part struct {
 	// consonant. Empty in a breath, and until Voice has looked for it.
 	Voiced pcm.Span `json:"voiced"`
 	PeakDB float64  `json:"peak_db"` // the loudest 10 ms, dBFS
+	Sure   float64  `json:"sure"`    // how sure it is what it is, from 0 to 1
 }
 
 // Heard is what a stretch of sound holds.
 type Heard struct {
 	Parts        []Part  // in order of time
-	BackgroundDB float64 // the level of the pauses, dBFS
+	BackgroundDB float64 // the level of the pauses, dBFS; Find leaves it to whoever knows more of the recording
+	Still        []bool  // of each frame: nothing stands out of the background in it and beside it
 	Length       int64   // of the sound, samples
 	rate         int64
 }
 
 // Frames are hopMS apart; words closer than joinMS are one, what is shorter than leastMS is none. MarginMS on both
-// sides of a word is neither word nor pause: rooms decay.
+// sides of a word is neither word nor pause: rooms decay. What is shorter than restMS between two words is no pause in
+// which a background is heard.
 const (
 	hopMS    = 5
-	joinMS   = 140
+	joinMS   = 60
+	restMS   = 140
 	leastMS  = 45
 	MarginMS = 40
 )
@@ -68,10 +73,11 @@ func (f Heard) Pauses() []pcm.Span { return Pauses(f.Parts, pcm.Span{To: f.Lengt
 // Pauses are the spans within a stretch of sound, of rate samples a second, that its words and breaths leave, with a
 // margin.
 func Pauses(list []Part, within pcm.Span, rate int64) (out []pcm.Span) {
-	margin := rate * MarginMS / 1000
+	margin, rest := rate*MarginMS/1000, rate*(restMS-MarginMS)/1000
 	at := within.From
-	for _, s := range list {
-		if p := (pcm.Span{From: at, To: min(within.To, s.Span.From-margin/4)}); !p.Empty() {
+	for i, s := range list {
+		p := pcm.Span{From: at, To: min(within.To, s.Span.From-margin/4)}
+		if !p.Empty() && (i == 0 || p.Len() >= rest-margin/4) {
 			out = append(out, p)
 		}
 		at = max(at, s.Span.To+margin)
@@ -82,27 +88,29 @@ func Pauses(list []Part, within pcm.Span, rate int64) (out []pcm.Span) {
 	return out
 }
 
-// Find looks at sound of rate samples a second.
+// Find looks at a mono sound of rate samples a second.
 //
 // Levels are taken in third-octave bands of 10 ms every 5 ms. The background of each band is its mean power over the
-// fifth of the sound that is quietest in all bands together; of a sound longer than wholeS it is that of the seconds
-// around each moment, for rooms change. A frame is active where its bands stand above the background by more than they
-// do in the background itself: five and a half times the spread there (activeAt), of all bands or of the five that
-// stand highest. A word is what is active without a longer break, from the first frame on from which the level rose.
-// The frames are given as well.
+// quietest of what is calm, where nobody speaks (see Voice); of a sound longer than wholeS it is that of the seconds
+// around each moment, for rooms change. Where nobody is ever silent, it is that of the dips between and within words. A
+// frame is active where its bands stand above the background by more than they do in the background itself: five and a
+// half times the spread there (activeAt), of all bands or of the five that stand highest. What is active without a
+// longer break is a word where somebody speaks, and another sound elsewhere; a word begins with the first frame from
+// which the level rose. The frames are given as well.
 func Find(mono []float64, rate int) (Heard, *Frames) {
+	return FindWith(mono, rate, VoiceOf(mono, rate))
+}
+
+// FindWith is Find where it is known how likely somebody speaks.
+func FindWith(mono []float64, rate int, voice Voice) (Heard, *Frames) {
 	f := Heard{Length: int64(len(mono)), rate: int64(rate), BackgroundDB: level.Silence}
 	a := analyse(mono, rate)
 	defer a.done()
 	if a.count() < leastFrames {
 		return f, &a.Frames
 	}
-	a.activity = a.stirring(int64(a.rate))
-	for _, run := range a.runs() {
-		if s, ok := a.stretch(run); ok {
-			f.Parts = append(f.Parts, s)
-		}
-	}
+	a.activity = a.stirring(int64(a.rate), a.calm(voice))
+	f.Parts, f.Still = a.parts(voice), a.still()
 	f.breaths(mono)
 	return f, &a.Frames
 }
@@ -153,8 +161,12 @@ func (d *Drift) Energy(v []float64) (sum float64) {
 	return sum
 }
 
-// A breath has no pitch, lasts at least 80 ms, and stays this far below the loudest word around it, in dB.
-const breathBelow = 12
+// A breath has no pitch, lasts at least 80 ms, and stays this far below the loudest word around it, in dB. What is surer
+// to be no voice than sureOther is none of a person's sounds.
+const (
+	breathBelow = 12
+	sureOther   = 0.98
+)
 
 func (f *Heard) breaths(mono []float64) {
 	far := f.Length
@@ -164,7 +176,7 @@ func (f *Heard) breaths(mono []float64) {
 	near := 0 // the first stretch within reach
 	for i := range f.Parts {
 		s := &f.Parts[i]
-		if s.Span.Len() < f.rate*80/1000 {
+		if s.Kind == Other && s.Sure > sureOther || s.Span.Len() < f.rate*80/1000 {
 			continue
 		}
 		for f.Parts[near].Span.To < s.Span.From-far {
@@ -172,7 +184,9 @@ func (f *Heard) breaths(mono []float64) {
 		}
 		loudest := level.Silence
 		for k := near; k < len(f.Parts) && f.Parts[k].Span.From < s.Span.To+far; k++ {
-			loudest = max(loudest, f.Parts[k].PeakDB)
+			if f.Parts[k].Kind == Word {
+				loudest = max(loudest, f.Parts[k].PeakDB)
+			}
 		}
 		if s.PeakDB < loudest-breathBelow && voiced(mono, s.Span, f.rate).Empty() {
 			s.Kind = Breath

@@ -67,9 +67,11 @@ func Among(mono []float64, rate int, words speech.Heard) []Stray {
 	}
 	e.envelopes()
 	e.learn()
-	e.split()
 	var list []Stray
 	for _, s := range e.f.Parts {
+		if !e.noVoice(s) {
+			continue
+		}
 		if kind, ok := e.stray(s.Span); ok {
 			list = append(list, e.measured(kind, s.Span))
 		}
@@ -77,7 +79,7 @@ func Among(mono []float64, rate int, words speech.Heard) []Stray {
 	for _, p := range e.f.Pauses() {
 		for _, at := range e.peaks(p) {
 			inside := slices.ContainsFunc(list, func(s Stray) bool { return s.Span.Overlaps(at) })
-			if !inside {
+			if !inside && e.apart(at) {
 				list = append(list, e.measured("", at))
 			}
 		}
@@ -90,47 +92,33 @@ func Among(mono []float64, rate int, words speech.Heard) []Stray {
 	return slices.DeleteFunc(list, func(s Stray) bool { return s.Lull.Empty() })
 }
 
-// A word begins at the earliest so long after a blow ahead of it that both were found as one; calmMS of quiet lie
-// between them.
+// A stray sound lies at least marginMS from all words, is surely no voice (sureNoVoice), and lasts no longer than mostMS
+// unless it plainly is none (plainly).
 const (
-	aheadMS = 130
-	calmMS  = 15
+	marginMS    = 100
+	mostMS      = 400
+	sureNoVoice = 0.85
+	plainly     = 0.95
 )
 
-// split parts a blow from the word that comes soon after it.
-func (e *ear) split() {
-	var parts []speech.Part
-	for _, s := range e.f.Parts {
-		if _, whole := e.stray(s.Span); !whole {
-			if at, ok := e.blowAhead(s.Span); ok {
-				blow := s
-				blow.Span.To, s.Span.From = at, at
-				parts = append(parts, blow)
-			}
-		}
-		parts = append(parts, s)
-	}
-	e.f.Parts = parts
+// noVoice tells whether a part is surely another sound than a person's.
+func (e *ear) noVoice(p speech.Part) bool {
+	return p.Kind == speech.Other && p.Sure >= sureNoVoice && e.apart(p.Span) &&
+		(p.Span.Len() <= e.rate*mostMS/1000 || p.Sure >= plainly)
 }
 
-// blowAhead is where the word begins in a stretch that a blow begins.
-func (e *ear) blowAhead(s pcm.Span) (int64, bool) {
-	last := s.From / e.hop // the last hop that stood out
-	for k := last + 1; k < s.To/e.hop; k++ {
-		times, _ := e.over(k)
-		if times < 1 {
-			continue
+// apart tells whether a span lies far enough from all words, and in no breath.
+func (e *ear) apart(s pcm.Span) bool {
+	margin := e.rate * marginMS / 1000
+	return !slices.ContainsFunc(e.f.Parts, func(p speech.Part) bool {
+		switch p.Kind {
+		case speech.Word:
+			return p.Span.Overlaps(pcm.Span{From: s.From - margin, To: s.To + margin})
+		case speech.Breath:
+			return p.Span.Overlaps(s)
 		}
-		if (k-last)*hopMS > calmMS && k*hopMS-s.From*1000/e.rate >= aheadMS {
-			at := (k - 1) * e.hop
-			if _, ok := e.stray(pcm.Span{From: s.From, To: at}); ok {
-				return at, true
-			}
-			return 0, false
-		}
-		last = k
-	}
-	return 0, false
+		return false
+	})
 }
 
 // envelopes measures the level of each hop above each frequency: without what lies below 30 Hz, and of that what two

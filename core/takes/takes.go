@@ -65,7 +65,7 @@ func courseOf(a *analysis.Recording, s pcm.Span) (*course, error) {
 	if err != nil {
 		return nil, err
 	}
-	under, _, err := a.Background(pcm.Span{To: a.Length})
+	under, err := a.Background(pcm.Span{To: a.Length})
 	if err != nil {
 		return nil, err
 	}
@@ -83,7 +83,7 @@ func courseOf(a *analysis.Recording, s pcm.Span) (*course, error) {
 			for k := range merged {
 				power += float64(f.Of(i*merged + k)[b]) / merged
 			}
-			floor := max(under[b], loudest*1e-6, 1e-14)
+			floor := max(under.Bands[b], loudest*1e-6, 1e-14)
 			c.floor[b] = float32(level.OfPower(floor))
 			row[b] = float32(level.OfPower(max(power, floor)))
 			above += float64(row[b]-c.floor[b]) / analysis.Bands

@@ -9,7 +9,7 @@ const CONTEXT = 64;
 const WINDOW = 512;
 
 ort.env.wasm.numThreads = 1;
-const model = process.argv[2] ?? fileURLToPath(import.meta.resolve("@ricky0123/vad-web/dist/silero_vad_v5.onnx"));
+const model = process.argv[2] ?? fileURLToPath(import.meta.resolve("@ricky0123/vad-web/dist/silero_vad_v6.onnx"));
 const session = await ort.InferenceSession.create(readFileSync(model));
 
 const bytes = readFileSync(0);

@@ -1,4 +1,4 @@
-// Package network runs a small trained network that says where somebody speaks: Silero VAD, version 5
+// Package network runs a small trained network that says where somebody speaks: Silero VAD, version 6
 // (https://github.com/snakers4/silero-vad, MIT licence; see LICENSE.txt). It gives one probability for every 32 ms and
 // knows nothing of words, pauses or backgrounds. Its weights come from tools/network/weights.py.
 package network
@@ -37,7 +37,7 @@ const (
 	channels2 = 64
 )
 
-//go:embed silero_vad_v5.f32
+//go:embed silero_vad_v6.f32
 var weightFile []byte
 
 // weights are the network's, each row padded with zeros to a multiple of simd.Lanes.

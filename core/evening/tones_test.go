@@ -1,0 +1,34 @@
+package evening_test
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"blendseam/core/evening"
+	"blendseam/core/pcm"
+	"blendseam/internal/eartest"
+	"blendseam/internal/seamtest"
+)
+
+// A line-up tone, beeps, a swelling engine or a held chord in front of the words of one take are no room: the noise of
+// no take rises by more than 1 dB over the loudest one.
+func TestNoOtherSoundBecomesRoom(t *testing.T) {
+	for i, name := range []string{"line-up tone", "beeps", "swelling engine", "chords", "bells"} {
+		r := rand.New(rand.NewPCG(uint64(i), 41))
+		loud := eartest.NewOther(r, name, 6)
+		s := seamtest.New(t)
+		first := said(t, 0, noise(uint64(2*i+1), 15, -60, 1))
+		for k, x := range loud.Sound[:6*rate] {
+			if k < len(first)-9*rate {
+				first[9*rate+k] += x
+			}
+		}
+		s.Lay("first", pcm.Block{first}, 0)
+		s.Lay("second", pcm.Block{said(t, 1, noise(uint64(2*i+2), 15, -57, 1))}, 14)
+		p := plan(t, s, evening.Wish{Target: evening.Natural, HushDB: evening.AsNeeded})
+		if p.RiseOverLoudestDB > 1 || math.Abs(p.Target.LevelDB+57) > 2 {
+			t.Errorf("%s: the room is brought to %.1f dBFS, %.1f dB over the loudest take", name, p.Target.LevelDB, p.RiseOverLoudestDB)
+		}
+	}
+}

@@ -18,7 +18,8 @@ import (
 )
 
 // Analysis gives what a recording says by itself, at a rate it was prepared for. It is made if it is not there, once,
-// also where several processes ask for it at once; progress, if not nil, is told how much is done, from 0 to 1.
+// also where several processes ask for it at once; progress, if not nil, is told how much is done, from 0 to 1. An older
+// one serves until whoever has a progress makes it anew.
 func (l *Library) Analysis(
 	ctx context.Context,
 	id string,
@@ -31,14 +32,21 @@ func (l *Library) Analysis(
 	}
 	defer w.Close()
 	name := analysisName(rate)
-	if l.shares(id) { // another process may have made it
-		a, err := openAnalysis(func() (copies.File, error) { return l.open(id, name) })
+	open := func(name string) (*analysis.Recording, error) {
+		return openAnalysis(func() (copies.File, error) { return l.open(id, name) })
+	}
+	if l.shares(id) || l.has(id, name) { // another process may have made it
+		a, err := open(name)
 		if err == nil || !unmade(err) {
 			return a, err
 		}
 	}
+	older, err := open(olderName(rate))
+	if err == nil && progress == nil {
+		return older, nil
+	}
 	file := filepath.Join(l.folder(id), name)
-	a, err := keptAnalysis(ctx, file, l.work.Dir, w, progress)
+	a, err := keptAnalysis(ctx, file, making{l.work.Dir, w, older, progress})
 	if err == nil && l.shares(id) {
 		err = l.shared.Send(ctx, id+"/"+name, file)
 	}
@@ -50,17 +58,28 @@ func (l *Library) Analysed(id string, rate int64) bool {
 	return l.has(id, analysisName(rate))
 }
 
-func analysisName(rate int64) string { return fmt.Sprintf("analysis-%d-%d", analysis.Version, rate) }
+// AnalysedBefore tells whether only an older analysis of a recording is there, by which it is heard otherwise.
+func (l *Library) AnalysedBefore(id string, rate int64) bool {
+	return l.has(id, olderName(rate)) && !l.Analysed(id, rate)
+}
 
-// keptAnalysis reads an analysis from a file, and makes the file if it is not there or is not whole, in a new
-// folder that work gives; in the same folder as the file without work.
-func keptAnalysis(
-	ctx context.Context,
-	file string,
-	work func() (string, error),
-	r pcm.ReaderAt,
-	progress func(float64),
-) (*analysis.Recording, error) {
+func analysisName(rate int64) string {
+	return fmt.Sprintf("analysis-%d.%d-%d", analysis.Version, analysis.HeardVersion, rate)
+}
+
+// olderName is that of an analysis with the same frames, in which other words were found.
+func olderName(rate int64) string { return fmt.Sprintf("analysis-%d-%d", analysis.Version, rate) }
+
+// A making says how an analysis is made.
+type making struct {
+	work     func() (string, error) // gives a new folder for it; nil: it is made beside its file
+	sound    pcm.ReaderAt
+	older    *analysis.Recording // whose frames are taken over, nil if there is none
+	progress func(float64)
+}
+
+// keptAnalysis reads an analysis from a file, and makes the file if it is not there or is not whole.
+func keptAnalysis(ctx context.Context, file string, m making) (*analysis.Recording, error) {
 	read := func() (*analysis.Recording, error) {
 		return openAnalysis(func() (copies.File, error) { return copies.Local(file) })
 	}
@@ -77,8 +96,8 @@ func keptAnalysis(
 		return a, nil
 	}
 	dir := filepath.Dir(file)
-	if work != nil {
-		if dir, err = work(); err != nil {
+	if m.work != nil {
+		if dir, err = m.work(); err != nil {
 			return nil, full(err)
 		}
 		defer os.RemoveAll(dir)
@@ -89,7 +108,7 @@ func keptAnalysis(
 	}
 	defer os.Remove(part.Name())
 	defer part.Close()
-	if err := analysis.Write(ctx, part, r, progress); err != nil {
+	if err := analysis.Renew(ctx, part, m.sound, m.older, m.progress); err != nil {
 		return nil, err
 	}
 	if err := part.Close(); err != nil {
@@ -177,7 +196,7 @@ func AnalysisOf(ctx context.Context, path string, r pcm.ReaderAt) (*analysis.Rec
 	} else {
 		forgetOld(cache)
 	}
-	a, err := keptAnalysis(ctx, file, nil, r, nil)
+	a, err := keptAnalysis(ctx, file, making{sound: r})
 	if err != nil && ctx.Err() == nil { // a full disk, say: what was asked for is the figures
 		return analysis.Of(ctx, r)
 	}

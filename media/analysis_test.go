@@ -129,3 +129,33 @@ func TestTheCommandLineKeepsAnalysesInTheUsersCache(t *testing.T) {
 		}
 	}
 }
+
+// What an older program heard serves until a job hears the recording anew, from the frames that were measured then.
+func TestAnOlderAnalysisServesUntilItIsMadeAnew(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "media")
+	l, info := kept(t, dir)
+	if _, err := l.Analysis(t.Context(), info.ID, 48000, nil); err != nil {
+		t.Fatal(err)
+	}
+	now, before := filepath.Join(dir, info.ID, analysisName(48000)), filepath.Join(dir, info.ID, olderName(48000))
+	made, err := os.ReadFile(now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Rename(now, before); err != nil {
+		t.Fatal(err)
+	}
+	if l.Analysed(info.ID, 48000) || !l.AnalysedBefore(info.ID, 48000) {
+		t.Error("an older analysis is taken for one of today")
+	}
+	if _, err := l.Analysis(t.Context(), info.ID, 48000, nil); err != nil || l.Analysed(info.ID, 48000) {
+		t.Errorf("whoever only reads does not get the older one: %v", err)
+	}
+	told := 0.0
+	if _, err := l.Analysis(t.Context(), info.ID, 48000, func(done float64) { told = done }); err != nil || told != 1 {
+		t.Errorf("made anew up to %g, %v", told, err)
+	}
+	if again, err := os.ReadFile(now); err != nil || !bytes.Equal(made, again) || l.AnalysedBefore(info.ID, 48000) {
+		t.Errorf("from the frames of before it is another one, %v", err)
+	}
+}

@@ -107,8 +107,11 @@ func rateOf(r timecode.Rate) RateView {
 
 func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
-	st, err := s.Store.Scene(r.Context(), id)
+	st, err := s.Open(r.Context(), id)
 	if err != nil {
+		return err
+	}
+	if err := s.Renew(r.Context(), st); err != nil {
 		return err
 	}
 	commands, err := s.commands(r)

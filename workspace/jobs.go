@@ -268,8 +268,7 @@ func (w *Workspace) Analyse(ctx context.Context, sceneID string, info media.Info
 		store.Job{Scene: sceneID, Kind: AnalysisJob, Words: info.Name},
 		func(ctx context.Context, _ string, done func(float64)) (any, error) {
 			modest()
-			_, err := w.Library.Analysis(ctx, info.ID, rate, done)
-			return info.ID, err
+			return info.ID, w.analyse(ctx, analysing{info.ID, rate}, done)
 		},
 	)
 	return err
@@ -300,8 +299,7 @@ func (w *Workspace) Again(job store.Job) Work {
 	}
 	return func(ctx context.Context, _ string, done func(float64)) (any, error) {
 		modest()
-		_, err := w.Library.Analysis(ctx, a.Source, a.Rate, done)
-		return a.Source, err
+		return a.Source, w.analyse(ctx, a, done)
 	}
 }
 

@@ -44,6 +44,7 @@ type Workspace struct {
 	busy atomic.Int32 // how much of it goes on
 
 	measures atomic.Int64 // how many seams were measured
+	renewing sync.Map     // analysing that was begun by Renew
 
 	sources  *cache.Cache[int64, *sources.Sources] // by sample rate
 	mixers   *cache.Cache[mixerOf, *mix.Mixer]

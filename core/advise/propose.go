@@ -58,7 +58,8 @@ func (p Proposal) MarshalJSON() ([]byte, error) {
 }
 
 // Propose looks for what mends a seam that was measured, tries it on the scene, and measures it there. What makes a
-// figure worse, of this seam or of one that it reaches, or changes the scene's length, is passed over. Of what is left
+// figure worse, of this seam or of one that it reaches, changes the scene's length, or takes anything away that is
+// said, is passed over. Of what is left
 // the first that makes the seam clean is taken, else that after which it is best.
 func (m *Adviser) Propose(ctx context.Context, before audit.Result) (Proposal, error) {
 	p := Proposal{Before: before}
@@ -148,6 +149,9 @@ func (m *Adviser) try(ctx context.Context, before audit.Result, o option) (*audi
 	}
 	if worse(before, after, m.Scene.SampleRate) != "" {
 		return nil, nil, nil
+	}
+	if ok, err := m.keepsWords(ctx, before.Seam, then); err != nil || !ok {
+		return nil, nil, err
 	}
 	if o.wide {
 		ok, err := m.sparesNeighbours(ctx, then, now)

@@ -21,9 +21,13 @@ import (
 	"blendseam/core/tone"
 )
 
-// Version changes whenever the same recording would be analysed otherwise, or be written otherwise. What was kept under
-// another one is made anew.
-const Version = 1
+// Version changes whenever the frames of the same recording would be measured otherwise, or be written otherwise: what
+// was kept under another one is of no use. HeardVersion changes whenever other words, pauses or sounds would be found in
+// them: what was kept under an older one serves until it is made anew, from the same frames.
+const (
+	Version      = 1
+	HeardVersion = 2
+)
 
 // A Recording is what was found in one. Times are its samples.
 type Recording struct {
@@ -64,6 +68,12 @@ func Of(ctx context.Context, r pcm.ReaderAt) (*Recording, error) {
 // Write analyses a recording and writes what it finds, in the form that Read reads. Its memory does not grow with the
 // recording's length but for the lists of what was found. progress, if not nil, is told how much is done, from 0 to 1.
 func Write(ctx context.Context, to io.Writer, r pcm.ReaderAt, progress func(done float64)) error {
+	return Renew(ctx, to, r, nil, progress)
+}
+
+// Renew is Write for a recording of which an older analysis is known, nil if none is: its frames are taken over, and
+// what is heard in the recording is found anew.
+func Renew(ctx context.Context, to io.Writer, r pcm.ReaderAt, older *Recording, progress func(done float64)) error {
 	f := r.Format()
 	a := &Recording{Rate: f.Rate, Channels: f.Channels, Length: r.Len()}
 	if f.Rate < 4000 || f.Channels < 1 {
@@ -73,6 +83,9 @@ func Write(ctx context.Context, to io.Writer, r pcm.ReaderAt, progress func(done
 		return err
 	}
 	m, ear := newFramer(r), speech.NewEar(f.Rate, a.Length)
+	if older != nil && older.Rate == a.Rate && older.Length == a.Length {
+		m.older, _ = older.frames.(*keptFrames)
+	}
 	piece, beside := pieceS*1000/HopMS*m.hop, contextS*1000/HopMS*m.hop
 	block := pcm.NewBlock(f.Channels, min(a.Length, piece+2*beside))
 	for at := int64(0); at < a.Length; at += piece {

@@ -168,6 +168,7 @@ type framer struct {
 	rate  int
 	hop   int64
 	floor floorer
+	older *keptFrames // that were measured before, nil if there are none
 }
 
 // Filters are begun so long before what they are to measure, in milliseconds.
@@ -229,7 +230,15 @@ func (m *framer) write(
 	core pcm.Span,
 	still []bool,
 ) error {
-	f := m.measured(b, mono, fine, from, core)
+	raw, err := m.kept(core)
+	if err != nil {
+		return err
+	}
+	if raw == nil {
+		raw = m.measured(b, mono, fine, from, core).raw()
+	}
+	f := newFrames(ceil(core.From, m.hop), len(raw)/frameBytes, m.hop) // as whoever reads it has it
+	f.decode(raw)
 	for i := range f.Count {
 		at := fine.At((f.First+int64(i))*m.hop - from)
 		switch {
@@ -240,6 +249,21 @@ func (m *framer) write(
 			m.floor.addOther(f, i)
 		}
 	}
+	_, err = to.Write(raw)
+	return err
+}
+
+// kept is how the frames that begin in core were written before; nil if they were not.
+func (m *framer) kept(core pcm.Span) (raw []byte, err error) {
+	if m.older == nil {
+		return nil, nil
+	}
+	first, last := ceil(core.From, m.hop), ceil(core.To, m.hop)
+	return m.older.raw(first, int(last-first))
+}
+
+// raw is how frames are written.
+func (f Frames) raw() []byte {
 	raw := make([]byte, 0, f.Count*frameBytes)
 	for i := range f.Count {
 		for _, p := range f.Of(i) {
@@ -248,8 +272,7 @@ func (m *framer) write(
 		raw = binary.LittleEndian.AppendUint16(raw, code(f.Level[i]))
 		raw = binary.LittleEndian.AppendUint16(raw, code(f.Loud[i]))
 	}
-	_, err := to.Write(raw)
-	return err
+	return raw
 }
 
 // A power is kept as hundredths of a decibel over level.Silence.
@@ -273,12 +296,25 @@ type keptFrames struct{ from io.ReaderAt }
 
 func (k *keptFrames) read(first int64, count int) (Frames, error) {
 	f := newFrames(first, count, 0)
+	raw, err := k.raw(first, count)
+	if err == nil {
+		f.decode(raw)
+	}
+	return f, err
+}
+
+func (k *keptFrames) raw(first int64, count int) ([]byte, error) {
 	raw := make([]byte, count*frameBytes)
 	if _, err := k.from.ReadAt(raw, first*frameBytes); err != nil {
-		return f, fmt.Errorf("the analysis of a recording cannot be read: %w", err)
+		return nil, fmt.Errorf("the analysis of a recording cannot be read: %w", err)
 	}
+	return raw, nil
+}
+
+// decode fills frames with what was written of them.
+func (f Frames) decode(raw []byte) {
 	table := decoded()
-	for i := range count {
+	for i := range f.Count {
 		frame := raw[i*frameBytes : (i+1)*frameBytes]
 		for b := range Bands {
 			f.Bands[i*Bands+b] = table[binary.LittleEndian.Uint16(frame[2*b:])]
@@ -286,7 +322,6 @@ func (k *keptFrames) read(first int64, count int) (Frames, error) {
 		f.Level[i] = table[binary.LittleEndian.Uint16(frame[2*Bands:])]
 		f.Loud[i] = table[binary.LittleEndian.Uint16(frame[2*Bands+2:])]
 	}
-	return f, nil
 }
 
 // madeFrames are made in blocks of blockFrames; the last few blocks are kept.

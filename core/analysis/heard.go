@@ -58,3 +58,5 @@ func (a *Recording) Heard() ([]speech.Part, error) {
 	}
 	return list, nil
 }
+
+func levelOf(power float32) float64 { return level.OfPower(float64(power)) }

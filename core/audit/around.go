@@ -88,7 +88,10 @@ func (m *Meter) surroundings(a *analysis.Recording, c *scene.Clip, span pcm.Span
 		return r, nil
 	}
 	// No pause: what is known of the whole recording has to do.
-	r.BackgroundDB, r.SureDB = a.Floor.DB+c.GainDB, a.Floor.SureDB
+	if r.SureDB = a.Floor.SureDB; a.Floor.Seconds == 0 {
+		r.SureDB = -level.Silence
+	}
+	r.BackgroundDB = a.Floor.DB + c.GainDB
 	r.Colour = measure.Colour{Centres: thirds, Powers: make([]float64, analysis.Bands), Seconds: a.Floor.Seconds}
 	for b, power := range a.Floor.Bands {
 		r.Colour.Powers[b] = power * level.Power(c.GainDB)

@@ -57,7 +57,7 @@ func NewKeys(sc *scene.Scene) *Keys {
 		index := make(map[scene.ClipID]int, len(t.Clips))
 		for i, c := range t.Clips {
 			index[c.ID] = i
-			tk.clips[i] = digestOf([]any{sc.Heard(c), c.Sounding()})
+			tk.clips[i] = digestOf([]any{sc.Heard(c), c.Sounding(), correctionsOf(sc, c.Source)})
 		}
 		for _, b := range t.Blends {
 			tk.blends[index[b.Left]] = digestOf(b)
@@ -65,6 +65,15 @@ func NewKeys(sc *scene.Scene) *Keys {
 		k.tracks = append(k.tracks, tk)
 	}
 	return k
+}
+
+// correctionsOf is what people said of the recording of a source.
+func correctionsOf(sc *scene.Scene, source string) []scene.Correction {
+	src := sc.Sources[source]
+	if src.Fit != nil {
+		src = sc.Sources[src.Fit.Of]
+	}
+	return src.Corrections
 }
 
 // Of is equal for two seams that measure the same: it is a digest of all that sounds around the seam.
@@ -77,7 +86,7 @@ func (k *Keys) Of(s Seam) string {
 	}
 	own := digestOf(
 		[]any{
-			analysis.Version,
+			analysis.Version, analysis.HeardVersion,
 			s.Kind,
 			s.Track,
 			s.Left,

@@ -128,7 +128,8 @@ func (l *look) rooms() {
 	}
 	v := math.Round(1e4*surely(db[0], db[1], variance[0], variance[1])) / 1e4
 	l.r.Measures.TwoRooms = &v
-	if step := l.r.Measures.ColourStepDB; step != nil && v < oneRoom { // chance, as both say the same thing
+	alone := l.others[0] == nil && l.others[1] == nil // else it is colour that says what other tracks change
+	if step := l.r.Measures.ColourStepDB; step != nil && v < oneRoom && alone {
 		*step = min(*step, chanceShare*AudibleFrom(ColourStep))
 	}
 }

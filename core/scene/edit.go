@@ -86,6 +86,7 @@ var edits = map[string]func() Edit{
 	"remove_marker": func() Edit { return new(RemoveMarker) },
 	"rename_source": func() Edit { return new(RenameSource) },
 	"set_start":     func() Edit { return new(SetStart) },
+	"correct":       func() Edit { return new(Correct) },
 	"set_stretch":   func() Edit { return new(SetStretch) },
 	"drop_stretch":  func() Edit { return new(DropStretch) },
 }

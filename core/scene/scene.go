@@ -77,6 +77,8 @@ type Source struct {
 
 	Stretches []Stretch `json:"stretches,omitempty"` // in order of time
 
+	Corrections []Correction `json:"corrections,omitempty"` // of what is heard in it, in order of time, none over another
+
 	Tone   *recipe.Tone `json:"tone,omitempty"`   // how it is built, if it is room tone and no recording
 	Fit    *timing.Fit  `json:"fit,omitempty"`    // of which recording, and how, if it is a fitted one
 	Joined *Joined      `json:"joined,omitempty"` // what it was joined from, nil: nothing that is known

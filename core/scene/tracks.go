@@ -43,7 +43,7 @@ func (e *Bring) apply(d *draft) error {
 		}
 	}
 	if len(src.Stretches) == 0 { // what was marked in it stays
-		src.Stretches = d.Sources[src.ID].Stretches
+		src.Stretches, src.Corrections = d.Sources[src.ID].Stretches, d.Sources[src.ID].Corrections
 	}
 	if src.Joined == nil { // and what it was joined from
 		src.Joined = d.Sources[src.ID].Joined

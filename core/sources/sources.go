@@ -6,12 +6,14 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"strings"
 
 	"blendseam/core/analysis"
 	"blendseam/core/cache"
 	"blendseam/core/mix"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/speech"
 	"blendseam/core/tone"
 	"blendseam/core/tone/recipe"
 )
@@ -141,7 +143,18 @@ func (s *Sources) Analysis(ctx context.Context, sc *scene.Scene, src scene.Sourc
 	if scene.IsMissing(src.ID) {
 		return nil, &Missing{src.Name, fmt.Errorf("the recording %s is missing; link it on the page of sources", src.Name)}
 	}
-	return s.known.Get(ctx, src.ID, func(ctx context.Context) (*analysis.Recording, error) {
+	if len(src.Corrections) > 0 {
+		plain := src
+		plain.Corrections = nil
+		a, err := s.Analysis(ctx, sc, plain)
+		if err != nil {
+			return nil, err
+		}
+		return s.known.Get(ctx, keyOf(sc, src), func(context.Context) (*analysis.Recording, error) {
+			return a.Corrected(corrections(src)), nil
+		})
+	}
+	return s.known.Get(ctx, keyOf(sc, src), func(ctx context.Context) (*analysis.Recording, error) {
 		if src.Fit != nil {
 			of, err := s.Analysis(ctx, sc, sc.Sources[src.Fit.Of])
 			if err != nil {
@@ -161,6 +174,26 @@ func (s *Sources) Analysis(ctx context.Context, sc *scene.Scene, src scene.Sourc
 	})
 }
 
+// keyOf names all that the analysis of a recording follows from: itself, and what people said of it.
+func keyOf(sc *scene.Scene, src scene.Source) string {
+	said := src.Corrections
+	if src.Fit != nil {
+		said = sc.Sources[src.Fit.Of].Corrections
+	}
+	if len(said) == 0 {
+		return src.ID
+	}
+	return fmt.Sprint(src.ID, said)
+}
+
+// corrections are those of a source, as an analysis knows them.
+func corrections(src scene.Source) (list []analysis.Correction) {
+	for _, c := range src.Corrections {
+		list = append(list, analysis.Correction{Span: c.Span, Kind: speech.Kind(c.Kind)})
+	}
+	return list
+}
+
 // Under gives what a source of a scene says as a room makes it.
 func (s *Sources) Under(
 	ctx context.Context,
@@ -175,13 +208,20 @@ func (s *Sources) Under(
 	if err != nil {
 		return nil, err
 	}
-	return s.under.Get(ctx, src.ID+string(key), func(ctx context.Context) (*analysis.Recording, error) {
+	return s.under.Get(ctx, keyOf(sc, src)+string(key), func(ctx context.Context) (*analysis.Recording, error) {
 		a, err := s.Analysis(ctx, sc, src)
 		if err != nil {
 			return nil, err
 		}
 		return a.Under(room), nil
 	})
+}
+
+// Forget drops what is known of a recording, which was analysed anew.
+func (s *Sources) Forget(id string) {
+	of := func(key string) bool { return strings.HasPrefix(key, id) }
+	s.known.Drop(of)
+	s.under.Drop(of)
 }
 
 // Prepare asks for the analyses of all recordings of a scene, several at once. What is missing is said by whoever needs

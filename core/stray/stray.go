@@ -72,7 +72,8 @@ func Among(mono []float64, rate int, words speech.Heard) []Stray {
 		if !e.noVoice(s) {
 			continue
 		}
-		if kind, ok := e.stray(s.Span); ok {
+		kind, ok := e.stray(s.Span)
+		if ok && (kind == Bump || s.Span.Len() <= e.rate*mostMS/1000 || s.Sure >= plainly) {
 			list = append(list, e.measured(kind, s.Span))
 		}
 	}
@@ -93,7 +94,7 @@ func Among(mono []float64, rate int, words speech.Heard) []Stray {
 }
 
 // A stray sound lies at least marginMS from all words, is surely no voice (sureNoVoice), and lasts no longer than mostMS
-// unless it plainly is none (plainly).
+// unless it plainly is none: by the network (plainly), or as it is struck at once and dies away.
 const (
 	marginMS    = 100
 	mostMS      = 400
@@ -103,8 +104,7 @@ const (
 
 // noVoice tells whether a part is surely another sound than a person's.
 func (e *ear) noVoice(p speech.Part) bool {
-	return p.Kind == speech.Other && p.Sure >= sureNoVoice && e.apart(p.Span) &&
-		(p.Span.Len() <= e.rate*mostMS/1000 || p.Sure >= plainly)
+	return p.Kind == speech.Other && p.Sure >= sureNoVoice && e.apart(p.Span)
 }
 
 // apart tells whether a span lies far enough from all words, and in no breath.

@@ -337,7 +337,7 @@ func (r *reader) frame(top, stack node) error {
 	if err := r.origins(mine); err != nil {
 		return err
 	}
-	r.scene.Foreign, err = mine.rest(foreign, "sample_rate", "channels", "drop_frame", "stretches", "speech",
+	r.scene.Foreign, err = mine.rest(foreign, "sample_rate", "channels", "drop_frame", "stretches", "heard", "speech",
 		"joined_from", "aside", "origins")
 	return err
 }
@@ -992,6 +992,33 @@ func (r *reader) markers(stack node) error {
 	return err
 }
 
+// corrections reads what people said that recordings hold.
+func (r *reader) corrections(mine node) error {
+	return mine.each("heard", mine.place+"/heard", func(_ int, n node) error {
+		id, known := r.sources[keyOf(n.text("target_url"), n.text("sha256"))]
+		if !known {
+			return nil
+		}
+		span, err := r.fromTo(n)
+		if err != nil {
+			return err
+		}
+		src := r.scene.Sources[id]
+		kind := scene.HeardThere(n.text("kind"))
+		last := int64(0)
+		if k := len(src.Corrections); k > 0 {
+			last = src.Corrections[k-1].Span.To
+		}
+		if !kind.Valid() || span.From < last || span.Empty() {
+			return n.errorf("a correction is a word, breath, pause or other sound, its \"to\" after its \"from\", " +
+				"and none lies over another")
+		}
+		src.Corrections = append(src.Corrections, scene.Correction{Span: span, Kind: kind})
+		r.scene.Sources[id] = src
+		return nil
+	})
+}
+
 // stretches reads what was marked in sources, and where their words are; of sources that no clip has, nothing is known
 // and nothing kept.
 func (r *reader) stretches(top node) error {
@@ -1000,6 +1027,9 @@ func (r *reader) stretches(top node) error {
 		return err
 	}
 	if err := r.speech(mine); err != nil {
+		return err
+	}
+	if err := r.corrections(mine); err != nil {
 		return err
 	}
 	return mine.each("stretches", mine.place+"/stretches", func(_ int, n node) error {

@@ -45,6 +45,9 @@ func Write(s *scene.Scene) ([]byte, error) {
 	if list := writeStretches(s); len(list) > 0 {
 		mine["stretches"] = list
 	}
+	if list := writeCorrections(s); len(list) > 0 {
+		mine["heard"] = list
+	}
 	if list := writeSpeech(s); len(list) > 0 {
 		mine["speech"] = list
 	}
@@ -67,6 +70,20 @@ func writeStretches(s *scene.Scene) (list []any) {
 		for _, x := range src.Stretches {
 			rate := float64(s.SampleRate)
 			o := object{"target_url": src.URL, "name": x.Name, "from": rational(x.From, rate), "to": rational(x.To, rate)}
+			put(o, "sha256", src.SHA256, src.SHA256 != "")
+			list = append(list, o)
+		}
+	}
+	return list
+}
+
+// writeCorrections gives what people said that recordings hold, by the addresses that clips know these by.
+func writeCorrections(s *scene.Scene) (list []any) {
+	for _, id := range slices.Sorted(maps.Keys(s.Sources)) {
+		src, rate := s.Sources[id], float64(s.SampleRate)
+		for _, c := range src.Corrections {
+			o := object{"target_url": src.URL, "kind": string(c.Kind),
+				"from": rational(c.Span.From, rate), "to": rational(c.Span.To, rate)}
 			put(o, "sha256", src.SHA256, src.SHA256 != "")
 			list = append(list, o)
 		}

@@ -21,13 +21,15 @@ cmd/blendseam: core/advise core/alike core/analysis core/audit core/ceiling
   core/pcm core/scene core/sources core/timecode core/tone core/tone/recipe demo handover intake interchange
   interchange/report media media/copies media/objects media/scenefile scratch store store/server web web/access
   workspace
-core/advise: core/audit core/blend core/evening core/fill core/level core/loud core/measure core/mix core/pcm core/scene
+core/advise: core/audit core/audit/keys core/blend core/evening core/fill core/level core/loud core/measure core/mix
+  core/pcm core/scene
   core/sources core/speech core/spread
 core/alike: core/analysis core/audit core/level core/loud core/measure core/pcm core/scene core/spread
 core/analysis: core/curve core/fit/timing core/ground core/level core/measure core/pcm core/speech core/stray
   core/tone core/tone/recipe
 core/audit: core/analysis core/level core/measure core/mix core/pcm core/scene core/sources
   core/speech core/spread core/tone
+core/audit/keys: core/analysis core/audit core/pcm core/scene
 core/blend: core/level
 core/curve:
 core/ceiling: core/level core/measure core/pcm
@@ -58,8 +60,9 @@ core/recut: core/pcm
 core/scene: core/blend core/curve core/fit/timing core/level core/limit core/line core/pcm core/recut core/timecode
   core/tone/recipe
 core/scene/scenetest: core/blend core/curve core/fit/timing core/pcm core/scene core/timecode core/tone/recipe
-core/sources: core/analysis core/cache core/mix core/pcm core/scene core/spread core/tone core/tone/recipe
-core/speech: core/level core/measure core/pcm
+core/sources: core/analysis core/cache core/mix core/pcm core/scene core/speech core/spread core/tone core/tone/recipe
+core/speech: core/level core/measure core/pcm core/speech/network
+core/speech/network: core/simd
 core/spread: core/cache
 core/stray: core/level core/measure core/pcm core/speech
 core/takes: core/analysis core/level core/measure core/pcm
@@ -81,6 +84,7 @@ interchange/report: core/advise core/audit core/loud core/scene
 internal/bucket: media/objects
 internal/formattest: interchange
 internal/outside: core/pcm
+internal/eartest: core/level core/measure core/pcm core/tone internal/outside internal/roomtest
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
 internal/corpus:
 internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene
@@ -103,7 +107,7 @@ web: core/advise core/alike core/analysis core/audit core/blend core/ceiling cor
   core/timecode core/tone handover intake interchange interchange/report media media/peaks scratch store web/access
   web/commands workspace
 web/access: core/limit store
-workspace: core/advise core/alike core/analysis core/audit core/cache core/evening core/fill core/fit
+workspace: core/advise core/alike core/analysis core/audit core/audit/keys core/cache core/evening core/fill core/fit
   core/fit/timing core/likeness core/loud
   core/margin core/mix core/pcm
   core/scene core/sources core/spread core/takes intake media store

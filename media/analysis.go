@@ -18,8 +18,8 @@ import (
 )
 
 // Analysis gives what a recording says by itself, at a rate it was prepared for. It is made if it is not there, once,
-// also where several processes ask for it at once; progress, if not nil, is told how much is done, from 0 to 1. An older
-// one serves until whoever has a progress makes it anew.
+// also where several processes ask for it at once; progress, if not nil, is told how much is done, from 0 to 1. An
+// older one serves until whoever has a progress makes it anew.
 func (l *Library) Analysis(
 	ctx context.Context,
 	id string,

@@ -105,6 +105,7 @@ func (s *Server) rows() []row {
 		{http.MethodPost, ofScene + "/sources/{source}/lay", edits, s.layOut},
 		{http.MethodPost, ofScene + "/sources/{source}/link", edits, s.linkSource},
 		{http.MethodGet, ofScene + "/sources/{source}/state", edits, s.sourceState},
+		{http.MethodGet, ofScene + "/sources/{source}/heard", listens, s.heard},
 		{http.MethodPost, ofScene + "/sources/{source}/take", edits, s.takeOut},
 		{http.MethodGet, ofScene + "/sources/{source}/stretch.wav", edits, s.stretchFile},
 		{http.MethodPost, ofScene + "/recut", edits, s.recut},

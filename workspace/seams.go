@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"blendseam/core/audit"
+	"blendseam/core/audit/keys"
 	"blendseam/core/cache"
 	"blendseam/core/scene"
 )
@@ -37,9 +38,9 @@ func (s *Scene) seams(ctx context.Context) (*seamList, error) {
 			ducks:    duckLines(sc),
 			accepted: map[audit.SeamID]*scene.Accepted{},
 		}
-		keys := audit.NewKeys(sc)
+		known := keys.New(sc)
 		for _, f := range x.found {
-			x.keys = append(x.keys, keys.Of(f))
+			x.keys = append(x.keys, known.Of(f))
 			if a := audit.Acceptance(sc, f); a != nil {
 				x.accepted[f.ID] = a
 			}

@@ -97,6 +97,9 @@ func printRows(rows []report.Row) {
 	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
 	for _, r := range rows {
 		verdict := string(r.Verdict)
+		if r.Verdict == audit.Unknown {
+			verdict = "cannot be judged"
+		}
 		if r.Accepted != nil {
 			verdict += ", accepted"
 		}

@@ -28,7 +28,7 @@ type commands struct {
 	Level    levelCmd    `cmd:"" help:"Bring voices to one loudness, let music make way for words, and write the scene."`
 	Like     likeCmd     `cmd:"" help:"Bring a recording to the level and colour of another voice."`
 	Fit      fitCmd      `cmd:"" help:"Bring a recording to another length at the same pitch."`
-	Listen   listenCmd   `cmd:"" help:"Say what is heard in a recording: words, breaths, pauses, other sounds, its background and its kind."`
+	Listen   listenCmd   `cmd:"" help:"Say what is heard in a recording: words, breaths, pauses, other sounds."`
 	Tone     toneCmd     `cmd:"" help:"Find the background of a recording and build tone of any length from it."`
 	Loudness loudnessCmd `cmd:"" help:"Measure loudness, range and peaks of files."`
 	Version  versionCmd  `cmd:"" help:"Print what this program is."`

@@ -61,8 +61,8 @@ type saying struct {
 	backDB float64
 }
 
-// said are the words of the clips of a track within a stretch of the scene, in order of time. A word goes on a little at
-// both its ends.
+// said are the words of the clips of a track within a stretch of the scene, in order of time. A word goes on a little
+// at both its ends.
 func (m *Adviser) said(ctx context.Context, track scene.TrackID, near pcm.Span) (list []saying, err error) {
 	t := m.Scene.Track(track)
 	if t == nil || t.Purpose != scene.ForDialogue {

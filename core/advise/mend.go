@@ -10,6 +10,7 @@ import (
 	"sync"
 
 	"blendseam/core/audit"
+	"blendseam/core/audit/keys"
 	"blendseam/core/fill"
 	"blendseam/core/scene"
 )
@@ -167,7 +168,7 @@ func (m *Mending) spoilt(
 		}
 	}
 	meter := before.In(m.Scene)
-	was, now := audit.NewKeys(sc), audit.NewKeys(m.Scene)
+	was, now := keys.New(sc), keys.New(m.Scene)
 	present := map[audit.SeamID]audit.Seam{}
 	for _, s := range audit.Find(m.Scene) {
 		present[s.ID] = s

@@ -181,7 +181,8 @@ func TestBlowsAreMended(t *testing.T) {
 	for range runtime.GOMAXPROCS(0) {
 		group.Go(func() {
 			for b := range made {
-				mending, err := advise.New(b.Meter()).Mend(context.Background(), b.Measure(), advise.MendOptions{TakeOut: true, Threads: 1})
+				o := advise.MendOptions{TakeOut: true, Threads: 1}
+				mending, err := advise.New(b.Meter()).Mend(context.Background(), b.Measure(), o)
 				if err != nil {
 					t.Error(err)
 					continue

@@ -22,8 +22,8 @@ import (
 )
 
 // Version changes whenever the frames of the same recording would be measured otherwise, or be written otherwise: what
-// was kept under another one is of no use. HeardVersion changes whenever other words, pauses or sounds would be found in
-// them: what was kept under an older one serves until it is made anew, from the same frames.
+// was kept under another one is of no use. HeardVersion changes whenever other words, pauses or sounds would be found
+// in them: what was kept under an older one serves until it is made anew, from the same frames.
 const (
 	Version      = 1
 	HeardVersion = 2

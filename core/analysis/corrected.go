@@ -15,8 +15,8 @@ type Correction struct {
 	Kind speech.Kind
 }
 
-// Corrected is the analysis as people say it is. What they call a pause has no words any more, and what they call a word,
-// a breath or another sound is no room; neither has stray sounds but those that were found in a pause.
+// Corrected is the analysis as people say it is. What they call a pause has no words any more, what they call a word, a
+// breath or another sound is no room, and no stray sound lies in what they call a word or a breath.
 func (a *Recording) Corrected(list []Correction) *Recording {
 	if len(list) == 0 {
 		return a

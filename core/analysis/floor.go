@@ -111,8 +111,8 @@ func (l *floorer) floor(pauses bool) Floor {
 	return f
 }
 
-// What stands overDB over a recording's floor, or a third-octave of it by bandOverDB, is no room but another sound, such
-// as a line-up tone, a passing car or music; unless it stays, as a room does after rain has begun: it is heard in
+// What stands overDB over a recording's floor, or a third-octave of it by bandOverDB, is no room but another sound,
+// such as a line-up tone, a passing car or music; unless it stays, as a room does after rain has begun: it is heard in
 // roomPauses pauses of their own or more, or for roomS in all, as loud within roomLikeDB, and lines have less than
 // mostLines of its power. What has toneShare of its power in one third-octave from toneHz on is a tone.
 const (
@@ -150,7 +150,8 @@ func (a *Recording) settle(l *floorer, r pcm.ReaderAt) error {
 			room = append(room, q)
 			continue
 		}
-		a.Stretches = append(a.Stretches, speech.Part{Kind: speech.Other, Span: q.Span, PeakDB: q.LevelDB, Sure: sureRest})
+		sound := speech.Part{Kind: speech.Other, Span: q.Span, PeakDB: q.LevelDB, Sure: sureRest}
+		a.Stretches = append(a.Stretches, sound)
 	}
 	a.Quiets = room
 	slices.SortStableFunc(a.Stretches, func(x, y speech.Part) int { return int(x.Span.From - y.Span.From) })

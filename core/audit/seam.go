@@ -36,7 +36,7 @@ const (
 )
 
 // noPause is why a seam cannot be judged beside which somebody speaks all the time.
-const noPause = "cannot be judged: no pause to measure the background in"
+const noPause = "no pause to measure the background in"
 
 // A SeamID names a seam by its kind and the clips that make it, as "cut:c3:c4": it stays while they do.
 type SeamID string

@@ -2,6 +2,7 @@ package audit_test
 
 import (
 	"blendseam/core/audit"
+	"blendseam/core/audit/keys"
 	"blendseam/core/fit/timing"
 	"blendseam/core/level"
 	"math"
@@ -201,7 +202,7 @@ func TestKeysChangeWithWhatSoundsAroundASeamAlone(t *testing.T) {
 	keys := func(sc *scene.Scene) map[audit.SeamID]string {
 		m := map[audit.SeamID]string{}
 		for _, x := range audit.Find(sc) {
-			m[x.ID] = audit.NewKeys(sc).Of(x)
+			m[x.ID] = keys.New(sc).Of(x)
 		}
 		return m
 	}

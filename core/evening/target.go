@@ -56,8 +56,8 @@ func tooLoud(list []taking, target Room) error {
 	if over <= mostRiseDB {
 		return nil
 	}
-	return fmt.Errorf("the noise of all takes would rise %.1f dB over the loudest: the pauses of %s lie %.1f dB over its own "+
-		"background and may hold another sound; take it out of the range, or name another take as the target",
+	return fmt.Errorf("the noise of all takes would rise %.1f dB over the loudest: the pauses of %s lie %.1f dB over "+
+		"its own background and may hold another sound; take it out of the range, or name another take as the target",
 		over, blame.clip.Name, blame.room.excess)
 }
 

@@ -28,7 +28,8 @@ func TestNoOtherSoundBecomesRoom(t *testing.T) {
 		s.Lay("second", pcm.Block{said(t, 1, noise(uint64(2*i+2), 15, -57, 1))}, 14)
 		p := plan(t, s, evening.Wish{Target: evening.Natural, HushDB: evening.AsNeeded})
 		if p.RiseOverLoudestDB > 1 || math.Abs(p.Target.LevelDB+57) > 2 {
-			t.Errorf("%s: the room is brought to %.1f dBFS, %.1f dB over the loudest take", name, p.Target.LevelDB, p.RiseOverLoudestDB)
+			t.Errorf("%s: the room is brought to %.1f dBFS, %.1f dB over the loudest take",
+				name, p.Target.LevelDB, p.RiseOverLoudestDB)
 		}
 	}
 }

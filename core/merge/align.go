@@ -75,6 +75,7 @@ func withSources(to, twin, s *scene.Scene) (*scene.Scene, error) {
 		}
 		if is, ok := found[id]; ok {
 			is.Stretches, is.Name, is.Offset = src.Stretches, cmp.Or(src.Name, is.Name), src.Offset
+			is.Corrections = src.Corrections
 			if is.Joined == nil {
 				is.Joined = src.Joined
 			}

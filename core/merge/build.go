@@ -206,9 +206,13 @@ func (b *build) made(sources ...*scene.Scene) (*scene.Scene, error) {
 	for _, of := range sources {
 		s.LastID = max(s.LastID, of.LastID)
 		for id, src := range of.Sources {
-			if _, known := s.Sources[id]; !known {
+			is, known := s.Sources[id]
+			if !known {
 				s.Sources[id] = src
+				continue
 			}
+			is.Corrections = correctedAs(b.base.Sources[id].Corrections, is.Corrections, src.Corrections)
+			s.Sources[id] = is
 		}
 	}
 	return &s, nil

@@ -181,6 +181,11 @@ func TestTwoVersionsComeOutAsASceneThatCanBe(t *testing.T) {
 	}
 }
 
+func joins(e scene.Edit) bool {
+	_, is := e.(*scene.Join)
+	return is
+}
+
 // Two edits that come to the same in either order are both taken, and come to that.
 func TestEditsThatDoNotTouchAreBothTaken(t *testing.T) {
 	seeds := uint64(3000)
@@ -212,12 +217,15 @@ func TestEditsThatDoNotTouchAreBothTaken(t *testing.T) {
 			touch++
 			t.Logf("seed %d: %T and %T: %s", seed, one, two, c.Conflicts[0].Why)
 		case nameless(t, now) != nameless(t, first):
+			if joins(one) && joins(two) { // two recordings of chance that are joined under one id
+				continue
+			}
 			other++
 			t.Logf("seed %d: %T and %T: %q", seed, one, two, scene.Differences(first, now))
 		}
 	}
 	t.Logf("of %d pairs of edits that do not touch, %d were said to, %d came out otherwise", apart, touch, other)
-	if apart < int(seeds)/10 || touch > apart/25 || other > 1 { // two recordings of chance that are joined under one id
+	if apart < int(seeds)/10 || touch > apart/25 || other > 0 {
 		t.Errorf("%d pairs, %d touch, %d otherwise", apart, touch, other)
 	}
 }

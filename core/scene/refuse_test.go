@@ -5,6 +5,7 @@ import (
 	"go/ast"
 	"go/parser"
 	"go/token"
+	"maps"
 	"path/filepath"
 	"regexp"
 	"strconv"
@@ -428,6 +429,15 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{patched, &scene.SetStart{Source: patched.Track("t2").Clips[0].Source},
 			"room is made from another recording, which has the timecode."},
 		{marked, &scene.SetStart{Source: "o"}, "Oda begins at 00:00:00:00 already."},
+		{marked, &scene.Correct{Source: "o", From: 9, To: 900 * fr, Kind: scene.AWord},
+			"The stretch must lie in Oda, which is 140 frames long, its in point before its out point."},
+		{marked, &scene.Correct{Source: "o", To: 9, Kind: "noise"},
+			"A stretch of Oda is a word, a breath, a pause or another sound, not \"noise\"."},
+		{marked, &scene.Correct{Source: "o", To: 9}, "Nothing was corrected in that stretch of Oda."},
+		{corrected(marked), &scene.Correct{Source: "o", From: 4001, To: 4002, Kind: scene.AWord},
+			"Oda has 2000 corrections, the most that are kept; forget some first."},
+		{patched, &scene.Correct{Source: patched.Track("t2").Clips[0].Source, To: 9, Kind: scene.AWord},
+			"room is made from other recordings; correct what is heard in those."},
 		{marked, &scene.RenameSource{Source: "o", Name: " "}, "The recording Oda needs a name of at least one letter."},
 		{marked, &scene.RenameSource{Source: "o", Name: "Oda"}, "The recording is named Oda already."},
 		{base, &scene.Link{Clips: []scene.ClipID{oda}}, "Linking needs two clips or more; select them together."},
@@ -683,4 +693,18 @@ func literal(e ast.Expr) string {
 		return literal(x.X) + literal(x.Y)
 	}
 	return ""
+}
+
+// corrected is a scene of whose recording as much was corrected as is kept.
+func corrected(s *scene.Scene) *scene.Scene {
+	out := *s
+	out.Sources = maps.Clone(s.Sources)
+	src := out.Sources["o"]
+	for i := range int64(2000) {
+		src.Corrections = append(src.Corrections, scene.Correction{
+			Span: pcm.Span{From: 2 * i, To: 2*i + 1}, Kind: scene.AWord,
+		})
+	}
+	out.Sources["o"] = src
+	return &out
 }

@@ -108,7 +108,8 @@ func (a *analysis) bridged(list []Part, spoken []pcm.Span) []Part {
 			over := min(a.overDB(last.Span), a.overDB(p.Span))
 			goesOn := slices.ContainsFunc(spoken, func(s pcm.Span) bool { return gap.In(s) })
 			if gap.Len() < ms(joinMS) || goesOn && gap.Len() < ms(bridgeMS(over)) {
-				last.Span.To, last.PeakDB, last.Sure = max(last.Span.To, p.Span.To), max(last.PeakDB, p.PeakDB), max(last.Sure, p.Sure)
+				last.Span.To, last.PeakDB = max(last.Span.To, p.Span.To), max(last.PeakDB, p.PeakDB)
+				last.Sure = max(last.Sure, p.Sure)
 				continue
 			}
 		}

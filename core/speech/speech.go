@@ -1,6 +1,6 @@
-// Package speech finds where words begin and end in a recording, its breaths, its pauses and its other sounds. A trained
-// network says where somebody speaks; what stands above the background says, there, where words begin and end. It knows
-// nothing of scenes or of cuts.
+// Package speech finds where words begin and end in a recording, its breaths, its pauses and its other sounds. A
+// trained network says where somebody speaks; what stands above the background says, there, where words begin and end.
+// It knows nothing of scenes or of cuts.
 package speech
 
 import (
@@ -35,7 +35,7 @@ type Part struct {
 // Heard is what a stretch of sound holds.
 type Heard struct {
 	Parts        []Part  // in order of time
-	BackgroundDB float64 // the level of the pauses, dBFS; Find leaves it to whoever knows more of the recording
+	BackgroundDB float64 // the level of the pauses, dBFS; Find does not look for it
 	Still        []bool  // of each frame: nothing stands out of the background in it and beside it
 	Length       int64   // of the sound, samples
 	rate         int64
@@ -161,8 +161,8 @@ func (d *Drift) Energy(v []float64) (sum float64) {
 	return sum
 }
 
-// A breath has no pitch, lasts at least 80 ms, and stays this far below the loudest word around it, in dB. What is surer
-// to be no voice than sureOther is none of a person's sounds.
+// A breath has no pitch, lasts at least 80 ms, and stays this far below the loudest word around it, in dB. What is
+// surer to be no voice than sureOther is none of a person's sounds.
 const (
 	breathBelow = 12
 	sureOther   = 0.98

@@ -29,8 +29,8 @@ func NewEar(rate int, length int64) *Ear {
 }
 
 // Hear says how likely somebody speaks in a stretch of the recording that begins at sample from. Stretches come in
-// order, and each begins no later than the one before ended. Windows that reach beyond a stretch are heard with the next
-// one.
+// order, and each begins no later than the one before ended. Windows that reach beyond a stretch are heard with the
+// next one.
 func (e *Ear) Hear(mono []float64, from int64) Voice {
 	end := from + int64(len(mono))
 	next := e.first + int64(len(e.likely))

@@ -93,8 +93,8 @@ func Among(mono []float64, rate int, words speech.Heard) []Stray {
 	return slices.DeleteFunc(list, func(s Stray) bool { return s.Lull.Empty() })
 }
 
-// A stray sound lies at least marginMS from all words, is surely no voice (sureNoVoice), and lasts no longer than mostMS
-// unless it plainly is none: by the network (plainly), or as it is struck at once and dies away.
+// A stray sound lies at least marginMS from all words, is surely no voice (sureNoVoice), and lasts no longer than
+// mostMS unless it plainly is none: by the network (plainly), or as it is struck at once and dies away.
 const (
 	marginMS    = 100
 	mostMS      = 400

@@ -473,7 +473,11 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		}
 		return recutting(s, rng)
 	case 35:
-		return &scene.CloseGap{Track: t.ID, At: max(0, at+rng.Int64N(20000))}
+		n := rng.Int64N(20000)
+		if n%2 == 0 {
+			return correction(n)
+		}
+		return &scene.CloseGap{Track: t.ID, At: max(0, at+n)}
 	default:
 		name, left, right, empty := "a stretch", id, next, track.ID
 		for _, o := range s.Tracks {
@@ -492,6 +496,12 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			&scene.RemoveTrack{Track: empty}, &scene.SetStart{Source: "s1", Offset: max(0, jitter(1000000))},
 			&scene.SetTrack{Track: track.ID, Mute: &yes}}[rng.IntN(11)]
 	}
+}
+
+// correction says what a stretch of a recording holds, or forgets what was said.
+func correction(n int64) scene.Edit {
+	kinds := []scene.HeardThere{scene.AWord, scene.ABreath, scene.APause, scene.AnOther, ""}
+	return &scene.Correct{Source: "s1", From: 3 * n, To: 3*n + 1 + n%7000, Kind: kinds[n/2%int64(len(kinds))]}
 }
 
 func abs(n int64) int64 { return max(n, -n) }

@@ -2,6 +2,7 @@
 
 import { type Card, cardOf, type Measure } from "../panels/card.ts";
 import type { SeamFeed } from "../panels/feed.ts";
+import { type HeardOf, heardRows } from "../panels/heard.ts";
 import type { KnownOfClips } from "../panels/known-clip.ts";
 import type { Voice } from "../wire/alike.ts";
 import type { Known } from "../wire/evening.ts";
@@ -18,13 +19,14 @@ interface Parts {
   mending: Mending;
   rooms: KnownOfClips<Known>;
   voices: KnownOfClips<Voice>;
+  heardOf: HeardOf;
   selecting: Selecting;
 }
 
 /** The card of what is in hand; key gives the key of a command. */
 export function cardNow(
   stage: Stage,
-  { feed, lulls, mending, rooms, voices, selecting }: Parts,
+  { feed, lulls, mending, rooms, voices, heardOf, selecting }: Parts,
   tables: { hues: string[]; measures: Measure[] },
   key: (command: string) => string,
 ): Card {
@@ -38,6 +40,7 @@ export function cardNow(
     clips,
     room: one ? rooms.of(one) : [],
     voice: one ? voices.of(one) : [],
+    heard: one ? heardRows(one, heardOf.of(scene.sources[one.clip.source]), scene.sample_rate) : [],
     closes: selecting.closes,
     copied: !!localStorage.getItem("blendseam-piece"),
     marked: m?.scene === stage.id ? m.name : "",

@@ -8,6 +8,7 @@ import type { Blending } from "./blending.ts";
 import { clipboard } from "./clipboard.ts";
 import type { Evening } from "./evening.ts";
 import type { Filling } from "./filling.ts";
+import type { Correcting } from "./heard.ts";
 import { joining } from "./joining.ts";
 import { levels } from "./levels.ts";
 import type { Lulls } from "./lulls.ts";
@@ -39,6 +40,7 @@ export function sceneCommands(
     auditions: Auditions;
     blending: Blending;
     remarking: Remarking;
+    correcting: Correcting;
   },
   views: Views,
   sceneFile: string,
@@ -59,6 +61,7 @@ export function sceneCommands(
     ...parts.auditions.commands(views.benchSeam),
     ...parts.blending.commands(),
     ...parts.remarking.commands(),
+    ...parts.correcting.commands(),
     snapping: views.snapping,
     bench_closer: () => views.zoomBench(1 / 1.8),
     bench_wider: () => views.zoomBench(1.8),

@@ -33,8 +33,8 @@ interface Row {
 const data = pageData<{ id: string; rate: Rate; sample_rate: number; start_frame: number; length: number }>();
 const WORST = 12; // seams shown at first
 const AROUND = 2.5; // seconds heard before and after a seam
-const MARKS: Record<string, string> = { rough: "▲", audible: "◆", clean: "●" };
-const RANK: Record<string, number> = { rough: 0, audible: 1, clean: 2 };
+const MARKS: Record<string, string> = { rough: "▲", audible: "◆", clean: "●", unknown: "□" };
+const RANK: Record<string, number> = { rough: 0, audible: 1, unknown: 1.5, clean: 2 };
 
 let panel: {
   seams: Row[];

@@ -15,6 +15,7 @@ import { place } from "../commands/clipboard.ts";
 import { hearElsewhere } from "../commands/elsewhere.ts";
 import { Evening } from "../commands/evening.ts";
 import { Filling } from "../commands/filling.ts";
+import { Correcting } from "../commands/heard.ts";
 import { type Command, keyName, listenForCommands } from "../commands/keys.ts";
 import { Lulls } from "../commands/lulls.ts";
 import { Mending } from "../commands/mending.ts";
@@ -40,6 +41,7 @@ import { ask } from "../panels/ask.ts";
 import { registerCard, showCard } from "../panels/card-panel.ts";
 import { CurveDrawn } from "../panels/curve-drawn.ts";
 import { SeamFeed } from "../panels/feed.ts";
+import { HeardOf } from "../panels/heard.ts";
 import { KnownOfClips, roomInWords } from "../panels/known-clip.ts";
 import { voiceRows } from "../panels/level-cards.ts";
 import { registerPast } from "../panels/past.ts";
@@ -108,6 +110,7 @@ const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
   remarked: () => remarking.drawn(),
   offsets: () => feed.offsets,
   ducks: () => feed.ducks,
+  heard: (source) => heardOf.of(stage.scene.sources[source]),
   select: (s) => selecting.take(s),
   clicked: () => selecting.clicked,
   selectedTracks: () => selecting.tracks(),
@@ -183,6 +186,11 @@ const evening = new Evening(stage, (from, to, part) => void auditions.part(from,
 const voicing = new Voicing(stage, meters, (from, to, part) => void auditions.part(from, to, part));
 const found = () => document.activeElement?.closest(".card") || showScene(); // what is being typed there stays
 const rooms = new KnownOfClips(data.id, "room", roomInWords, found);
+const heardOf = new HeardOf(data.id, () => {
+  timeline.repaint();
+  found();
+});
+const correcting = new Correcting(stage, heardOf);
 const curve = new CurveDrawn($("curve"), data.id, (e) => void edits.edit(e));
 const voices = new KnownOfClips(data.id, "voice", voiceRows, found);
 const mending = new Mending(
@@ -285,7 +293,7 @@ function showCounts(): void {
 
 function showScene(): void {
   Object.assign(panel, sceneWords(scene, rate));
-  showCard(remarking.card(cardNow(stage, { feed, lulls, mending, rooms, voices, selecting }, tables, keyOf)));
+  showCard(remarking.card(cardNow(stage, { feed, lulls, mending, rooms, voices, heardOf, selecting }, tables, keyOf)));
   void remarking.remarks.at(stage.selection.kind === "seam" ? list.chosen : "");
   if (stage.selection.kind === "seam") mending.look();
   const one = stage.selection.kind === "clips" ? stage.selection.ids : [];
@@ -298,7 +306,7 @@ function showScene(): void {
 
 const does = sceneCommands(
   stage,
-  { mending, lulls, filling, evening, voicing, auditions, blending, remarking },
+  { mending, lulls, filling, evening, voicing, auditions, blending, remarking, correcting },
   {
     zoomBench: (by) => {
       bench.zoom(by);

@@ -2,6 +2,7 @@
 import Alpine from "@alpinejs/csp";
 import { marked, place } from "../commands/clipboard.ts";
 import { listenForCommands } from "../commands/keys.ts";
+import { SourceHeard } from "../commands/source-heard.ts";
 import { takenOut } from "../commands/taking.ts";
 import { eachFrame } from "../drawing/frames.ts";
 import { sharpen } from "../drawing/paint.ts";
@@ -14,6 +15,7 @@ import type { Stretch } from "../model/scene.ts";
 import { frameOf, frames, nearestFrame, sampleOf, timecode } from "../model/time.ts";
 import { momentOf } from "../model/typed.ts";
 import { refuseFigure, registerFigures } from "../panels/figure.ts";
+import { unheard } from "../panels/source-panel.ts";
 import { registerToast, say } from "../panels/toast.ts";
 import { type Mark, SourceWave } from "../timeline/source-wave.ts";
 
@@ -67,6 +69,18 @@ audio.addEventListener("play", tick);
 setUpWaves(sr, data.media.peak_steps, data.media.tile_bins, () => wave.repaint());
 const pictures = new Pictures(rate, data.media, () => wave.repaint());
 const clock = (n: number) => timecode(frameOf(n, rate, sr), rate);
+const heard = new SourceHeard({
+  scene: id,
+  sampleRate: sr,
+  source: () => source,
+  at: () => at,
+  stretch,
+  edit: (e) => void edit(e),
+  arrived: () => {
+    Object.assign(panel, heard.words());
+    wave.repaint();
+  },
+});
 const wave = new SourceWave($("source-wave"), $("overview"), {
   source: () => source,
   uses: () => uses,
@@ -79,11 +93,13 @@ const wave = new SourceWave($("source-wave"), $("overview"), {
   seek,
   setMark,
   painted: showMoment,
+  heard: () => heard.now(),
 });
 
 /** Shows the time and the picture of where it plays. */
 function showMoment(): void {
   $("source-time").textContent = clock(at);
+  if (panel) Object.assign(panel, heard.words());
   if (!source.frames) return;
   const f = Math.min(source.frames - 1, frameOf(at, rate, sr));
   if (!pictures.fetch(source.id, f, source.frames)) return;
@@ -230,6 +246,7 @@ const does: Record<string, () => void> = {
   closer: () => wave.zoom(1 / 1.6),
   wider: () => wave.zoom(1.6),
   whole: () => wave.whole(1),
+  ...heard.commands(),
   light: () => document.querySelector<HTMLElement>("[data-light]")!.click(),
 };
 
@@ -297,31 +314,13 @@ function showPlaying(): void {
 }
 
 Alpine.data("source", () => ({
+  ...unheard,
   name: source.name,
-  about: "",
-  startText: "",
-  playMark: "▶",
-  playWords: "Play",
-  speed: 1,
-  speedWords: "1.00×",
-  inText: "",
-  outText: "",
-  lengthWords: "",
-  stretchName: "",
-  markHint: "",
-  noMark: true,
   track: data.offered,
   tracks: data.tracks,
-  placeWords: "",
-  rangeWords: "",
-  hasRange: false,
   hasPicture: !!source.frames,
   stretches: [] as ReturnType<typeof rowOf>[],
-  hasStretch: false,
-  noStretch: true,
   uses: [] as unknown[],
-  usesTitle: "",
-  did: "",
   init() {
     panel = this as unknown as Panel;
     const clip = shownMoment();

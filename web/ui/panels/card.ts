@@ -57,7 +57,7 @@ export interface Card {
   picks: { index: number; words: string; tone: string; pressed: string }[]; // places for the cut
 }
 
-export const MARKS: Record<string, string> = { clean: "●", audible: "◆", rough: "▲" };
+export const MARKS: Record<string, string> = { clean: "●", audible: "◆", rough: "▲", unknown: "□" };
 export const KINDS: Record<string, string> = {
   cut: "cut",
   gap_start: "gap begins",
@@ -142,6 +142,7 @@ export interface InHand {
   marked: string; // the recording of which a stretch is marked
   room: { name: string; value: string }[]; // of the one clip, in words
   voice: { name: string; value: string }[]; // likewise
+  heard: { name: string; value: string }[]; // likewise, what is heard in it
   seam?: { seam: Seam; number: number; advice: Advice };
 }
 

@@ -147,7 +147,7 @@ export function seamCard(a: About, s: Seam, number: number, advice: Advice = { c
     title: name(s),
     verdict: s.verdict,
     mark: MARKS[s.verdict] ?? "",
-    verdictWord: s.verdict ? s.verdict[0].toUpperCase() + s.verdict.slice(1) : s.why ? "Not measured" : "",
+    verdictWord: verdictWord(s),
     why: s.why ? s.why[0].toUpperCase() + s.why.slice(1) + "." : "",
     groups: groups.filter((g) => g.rows.length),
     fields,
@@ -177,4 +177,10 @@ function expected(measures: Measure[], p: Proposal): string {
   return !x || was == null || is == null
     ? ""
     : `; ${x.name.toLowerCase()} ${figure(x, was)} before, ${figure(x, is)} after`;
+}
+
+/** A verdict as the first word of a sentence. */
+function verdictWord(s: Seam): string {
+  if (s.verdict === "unknown") return "Cannot be judged";
+  return s.verdict ? s.verdict[0].toUpperCase() + s.verdict.slice(1) : s.why ? "Not measured" : "";
 }

@@ -10,9 +10,10 @@ const MARKS: Record<string, [string, string]> = {
   clean: ["●", "clean"],
   audible: ["◆", "audible"],
   rough: ["▲", "rough"],
+  unknown: ["□", "unknown"],
   "": ["○", ""],
 };
-const RANK: Record<string, number> = { rough: 0, audible: 1, clean: 2, "": 3 };
+const RANK: Record<string, number> = { rough: 0, audible: 1, unknown: 1.5, clean: 2, "": 3 };
 
 const rank = (s: Seam): number => (s.accepted === undefined ? RANK[s.verdict] : RANK.clean);
 
@@ -67,7 +68,7 @@ export class SeamList {
   set(all: Seam[]): void {
     this.all = all;
     this.places = new Map(all.map((s, i) => [s.id, i]));
-    this.off = all.filter((s) => rank(s) < RANK.clean).map((s) => ({ at: s.at, tone: s.verdict }));
+    this.off = all.filter((s) => rank(s) <= RANK.audible).map((s) => ({ at: s.at, tone: s.verdict }));
     this.led = all.filter((s) => s.lead && s.kind !== "fade");
     this.sort();
   }

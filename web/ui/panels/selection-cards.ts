@@ -22,7 +22,7 @@ export function clipCard(
   a: About,
   p: Placed,
   edge: "head" | "tail" | undefined,
-  { closes, room, voice }: Pick<InHand, "closes" | "room" | "voice">,
+  { closes, room, voice, heard }: Pick<InHand, "closes" | "room" | "voice" | "heard">,
 ): Card {
   const { track: t, clip: c } = p,
     { scene, rate } = a,
@@ -42,6 +42,7 @@ export function clipCard(
     loud = (c.gain_db ?? 0) > 6;
   const laid = c.room ? roomRows(c.room) : [],
     rooms = [
+      ...(heard.length ? [{ name: "Heard in it", rows: heard }] : []),
       ...(voice.length ? [{ name: "Its voice", rows: voice }] : []),
       ...(room.length + laid.length ? [{ name: "Behind its words", rows: [...room, ...laid] }] : []),
       ...colourGroup(c),

@@ -25,12 +25,15 @@ export function sceneWords(scene: Scene, rate: Rate) {
 export function countWords(all: Seam[], shown: number) {
   const count = (v: string) => all.filter((s) => s.verdict === v).length;
   const pending = all.filter((s) => !s.why).length;
+  const unknown = count("unknown");
   const gaps = count("") - pending; // beside recordings that are missing
   const verdicts = `${count("rough")} rough · ${count("audible")} audible · ${count("clean")} clean`;
   return {
     filterWords: shown < all.length ? `${shown} shown` : "",
     seamCount: `${all.length} ${all.length === 1 ? "seam" : "seams"}`,
-    verdictCount: pending ? `${pending} being measured` : `${verdicts}${gaps ? ` · ${gaps} not measured` : ""}`,
+    verdictCount: pending
+      ? `${pending} being measured`
+      : `${verdicts}${unknown ? ` · ${unknown} cannot be judged` : ""}${gaps ? ` · ${gaps} not measured` : ""}`,
   };
 }
 

@@ -4,6 +4,7 @@ import type { Edge, Scene } from "../model/scene.ts";
 import type { Selection } from "../model/selection.ts";
 import type { Rate } from "../model/time.ts";
 import type { LevelPoint } from "../wire/scene.ts";
+import type { HeardView } from "../wire/web.ts";
 import type { Outcome, Outline, Pull } from "./drag.ts";
 import type { HeaderDesk } from "./headers.ts";
 import type { Hit, Shown } from "./rows.ts";
@@ -26,6 +27,7 @@ export interface Desk extends HeaderDesk {
   remarked(): { notes: { at: number; length: number; words: string }[]; others: { at: number; who: string }[] };
   offsets(): Record<string, number>;
   ducks(): Record<string, LevelPoint[]>;
+  heard(source: string): HeardView | undefined;
   select(s: Selection): void;
   clicked(): {
     clip(id: string, more: boolean, edge?: "head" | "tail"): void;

@@ -1,5 +1,6 @@
 // How the timeline is drawn: its ruler, markers, ranges, and what is in hand; tracks are drawn by draw.ts.
 
+import { drawHeard } from "../drawing/heard.ts";
 import { type Colours, colours, FIGURES, fitted, sharpen, TEXT } from "../drawing/paint.ts";
 import { startFrame } from "../model/clock.ts";
 import { rulerMarks } from "../model/ruler.ts";
@@ -56,6 +57,7 @@ export function paint(t: Drawn): void {
   c.fillRect(0, 0, width, height);
   for (const row of rows) if (row.top < height && row.top + row.height > RULER) drawRow(g, row, rows);
   if (t.hover && !d && findClip(g.scene, t.hover.clip.id)?.clip === t.hover.clip) drawGrips(g, t.hover);
+  heard(t, c, rows, sel, col);
   range(t, c, rows, sel, col);
   going(t, c, rows, col);
   c.fillStyle = col.page;
@@ -78,6 +80,20 @@ export function paint(t: Drawn): void {
   t.headers.paint(rows);
   const shows = g.drag ? g.drag.out.words[0] : g.scene === t.desk.scene() ? "" : "as it will be";
   if ((t.canvas.dataset.outline ?? "") !== shows) t.canvas.dataset.outline = shows;
+}
+
+/** What is heard in the one clip in hand, as a lane above its name. */
+function heard(t: Drawn, c: CanvasRenderingContext2D, rows: Row[], sel: Selection, col: Colours): void {
+  const one = sel.kind === "clips" && sel.ids.length === 1 ? findClip(t.scene(), sel.ids[0]) : undefined,
+    row = one && rows.find((r) => r.track === one.track),
+    known = one && t.desk.heard(one.clip.source);
+  if (!one || !row || row.folded || !known || t.drag || row.height < 36) return;
+  const { clip } = one,
+    x = (sample: number) => toX(t.view, clip.from + sample - clip.in),
+    left = Math.max(0, toX(t.view, clip.from) + 1),
+    right = Math.min(t.width, toX(t.view, clip.to) - 1);
+  if (right - left < 8) return;
+  drawHeard(c, known.parts, { x, left, right, top: row.top + row.height - 24, height: 8 }, col);
 }
 
 /** What an edit that is asked about would take away: hatched. */

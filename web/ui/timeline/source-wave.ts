@@ -1,9 +1,12 @@
 // The waveform of one recording with its marked stretches and the clips of it: below the whole of it, above what is
 // looked at; and what a hand does there.
+import { drawBackground, drawHeard } from "../drawing/heard.ts";
 import { colours, fitted, repainter, sharpen, TEXT } from "../drawing/paint.ts";
 import { drawWave } from "../drawing/waves.ts";
 import type { Source } from "../model/scene.ts";
 import { toSample, toX } from "../model/time.ts";
+import { backgroundWords } from "../panels/heard.ts";
+import type { HeardView } from "../wire/web.ts";
 import { Viewport } from "./viewport.ts";
 
 /** A marked stretch; an end that is not set is that of the recording. */
@@ -25,7 +28,13 @@ export interface Listening {
   seek(to: number): void;
   setMark(m: Mark): void;
   painted(): void;
+  heard(): HeardView | undefined;
 }
+
+// Under the waveform lie what is heard and the clips.
+const HEARD = 16,
+  CLIPS = 16,
+  LOUDER = 2;
 
 export class SourceWave extends Viewport {
   readonly repaint = repainter(() => this.paint());
@@ -100,7 +109,8 @@ export class SourceWave extends Viewport {
     const source = of.source();
     c.fillStyle = col.surface;
     c.fillRect(0, 0, width, height);
-    const foot = large ? 16 : 8;
+    const foot = large ? CLIPS : 8,
+      heard = of.heard();
     for (const u of of.uses()) {
       const colour = u.clip === of.chosen ? col.madder : col.dialogue;
       band(c, x(u.in), x(u.out), height - foot, foot, colour, large ? u.name : "");
@@ -118,9 +128,15 @@ export class SourceWave extends Viewport {
       c.fillRect(x(from), 0, x(to) - x(from), height);
     }
     if (source.samples) {
-      const drawn = { source: source.id, offset: 0, gain: () => 2, colour: col.dialogue };
+      const drawn = { source: source.id, offset: 0, gain: () => LOUDER, colour: col.dialogue };
       const [left, right] = [Math.max(0, x(0)), Math.min(width, x(of.length))];
-      drawWave(c, drawn, view.from, view.perPixel, left, right, large ? 20 : 6, height - (large ? 40 : 16));
+      const [top, tall] = large ? [20, height - 24 - CLIPS - HEARD - 4] : [6, height - 16];
+      drawWave(c, drawn, view.from, view.perPixel, left, right, top, tall);
+      if (heard && large) {
+        const lane = { x, left, right, top, height: tall };
+        drawBackground(c, { db: heard.background_db, words: backgroundWords(heard), gain: LOUDER }, lane, col);
+        drawHeard(c, heard.parts, { ...lane, top: height - CLIPS - HEARD - 2, height: HEARD }, col);
+      }
     }
     c.fillStyle = col.amber;
     for (const n of [from, to]) if (n >= 0) c.fillRect(x(n) - 1, 0, 2, height);

@@ -1,0 +1,26 @@
+// What the panel of a recording says before anything is known.
+
+export const unheard = {
+  about: "",
+  startText: "",
+  playMark: "▶",
+  playWords: "Play",
+  speed: 1,
+  speedWords: "1.00×",
+  inText: "",
+  outText: "",
+  lengthWords: "",
+  stretchName: "",
+  markHint: "",
+  noMark: true,
+  placeWords: "",
+  rangeWords: "",
+  hasRange: false,
+  heardWords: "",
+  hereWords: "",
+  noHeard: true,
+  hasStretch: false,
+  noStretch: true,
+  usesTitle: "",
+  did: "",
+};

@@ -84,7 +84,7 @@ interchange/report: core/advise core/audit core/loud core/scene
 internal/bucket: media/objects
 internal/formattest: interchange
 internal/outside: core/pcm
-internal/eartest: core/level core/measure core/pcm core/tone internal/outside internal/roomtest
+internal/eartest: core/level core/measure core/pcm core/speech core/tone internal/outside internal/roomtest
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
 internal/corpus:
 internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene

@@ -8,6 +8,7 @@ import (
 	"blendseam/core/level"
 	"blendseam/core/measure"
 	"blendseam/core/pcm"
+	"blendseam/core/speech"
 	"blendseam/core/tone"
 	"blendseam/internal/roomtest"
 
@@ -285,4 +286,26 @@ func reverberated(r *rand.Rand, dry []float64, seconds float64) []float64 {
 		v[i] /= float64(n)
 	}
 	return v
+}
+
+// Heard compares what was heard with what is there: the share of the spoken frames that lie in words, and that of the
+// silent ones which do.
+func (r *Recording) Heard(h speech.Heard) (said, silent float64) {
+	var spoken, quiet float64
+	for i := range r.Spoken {
+		_, in := h.WordAt(int64(i)*Hop + Hop/2)
+		switch {
+		case r.Spoken[i]:
+			spoken++
+			if in {
+				said++
+			}
+		case r.Silent[i]:
+			quiet++
+			if in {
+				silent++
+			}
+		}
+	}
+	return said / max(1, spoken), silent / max(1, quiet)
 }

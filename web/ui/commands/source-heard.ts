@@ -30,11 +30,16 @@ export class SourceHeard {
     return this.all.of(this.of.source());
   }
 
+  /** Where it plays; at its end the last sample. */
+  private here(): number {
+    return Math.min(this.of.at(), this.of.source().samples - 1);
+  }
+
   /** What the panel says: of the background, and of the marked stretch or of what is heard now. */
   words(): { heardWords: string; hereWords: string; noHeard: boolean } {
     const known = this.now(),
       s = this.of.stretch(),
-      here = known && partAt(known.parts, this.of.at()),
+      here = known && partAt(known.parts, this.here()),
       background = known ? `${backgroundWords(known)}.` : "";
     return {
       heardWords: background && background[0].toUpperCase() + background.slice(1),
@@ -53,7 +58,7 @@ export class SourceHeard {
   }
 
   private correct(kind: string): void {
-    const span = this.of.stretch() ?? partAt(this.now()?.parts ?? [], this.of.at());
+    const span = this.of.stretch() ?? partAt(this.now()?.parts ?? [], this.here());
     if (!span) return say("It is not known yet what is heard here. Mark a stretch, or wait a moment.");
     const { from, to } = span,
       what = kind ? { kind } : {};

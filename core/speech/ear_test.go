@@ -41,7 +41,7 @@ func TestWhatIsSaidIsHeardInAnyVoice(t *testing.T) {
 func TestSoundsOfNobodyAreNoWords(t *testing.T) {
 	t.Parallel()
 	all, cases := 0.0, 0
-	for i := range corpus.Cases(1, 6) {
+	for i := range corpus.Cases(1, 4) {
 		for k, name := range eartest.Others {
 			r := rand.New(rand.NewPCG(corpus.Seed(), uint64(100*i+k)))
 			o := eartest.NewOther(r, name, 12)
@@ -56,7 +56,7 @@ func TestSoundsOfNobodyAreNoWords(t *testing.T) {
 		}
 	}
 	t.Logf("%.4f of %d sounds is taken for words", all/float64(cases), cases)
-	if all > 0.02*float64(cases) {
-		t.Errorf("%.4f of the time is taken for words, at most 0.02", all/float64(cases))
+	if all > 0.03*float64(cases) {
+		t.Errorf("%.4f of the time is taken for words, at most 0.03", all/float64(cases))
 	}
 }

@@ -69,7 +69,11 @@ func (a *analysis) parts(v Voice) (list []Part) {
 		if !edge && !is && s.Span.Len() < ms(leastMS) { // within words the release of a stop may be shorter
 			continue
 		}
-		list = append(list, s)
+		if s.Kind == Word && s.Span.Len() > ms(longMS) {
+			list = append(list, a.within(s, v)...)
+		} else {
+			list = append(list, s)
+		}
 	}
 	return a.bridged(list, spoken)
 }
@@ -83,6 +87,47 @@ const (
 
 func overlapsAny(list []pcm.Span, s pcm.Span) bool {
 	return slices.ContainsFunc(list, func(o pcm.Span) bool { return o.Overlaps(s) })
+}
+
+// In what stands out for longer than longMS, words go on nearMS beyond where somebody is heard; the rest is another
+// sound, unless words have mostOf of it, in percent.
+const (
+	longMS = 700
+	nearMS = 400
+	mostOf = 70
+)
+
+// within parts a long word into what lies near to where somebody is heard, and the rest.
+func (a *analysis) within(s Part, v Voice) (list []Part) {
+	near := nearMS * a.givenRate() / 1000
+	var heard []pcm.Span
+	total := int64(0)
+	for _, on := range v.above(inCompany, a.length) {
+		on = pcm.Span{From: on.From - near, To: on.To + near}.Intersect(s.Span)
+		if n := len(heard); n > 0 && !on.Empty() && on.From <= heard[n-1].To {
+			total += on.To - heard[n-1].To
+			heard[n-1].To = on.To
+		} else if !on.Empty() {
+			heard, total = append(heard, on), total+on.Len()
+		}
+	}
+	if total*100 >= s.Span.Len()*mostOf {
+		return []Part{s}
+	}
+	at := s.Span.From
+	rest := func(to int64) {
+		if o := (pcm.Span{From: at, To: to}); o.Len() >= leastMS*a.givenRate()/1000 {
+			list = append(list, Part{Kind: Other, Span: o, PeakDB: a.peakDB(o), Sure: 1 - v.Held(o)})
+		}
+	}
+	for _, on := range heard {
+		rest(on.From)
+		word := s
+		word.Span, word.PeakDB, at = on, a.peakDB(on), on.To
+		list = append(list, word)
+	}
+	rest(s.Span.To)
+	return list
 }
 
 // givenRate is the rate of what was given.

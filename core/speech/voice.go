@@ -124,13 +124,25 @@ func (v Voice) Held(s pcm.Span) float64 {
 	return float64(second)
 }
 
+// start is the sample of a sound of some length with which window k begins.
+func (v Voice) start(k, length int64) int64 {
+	return max(0, min(length, ((k+v.first)*network.Window*v.rate+network.Rate-1)/network.Rate-v.from))
+}
+
+// above are the windows of a sound in which somebody speaks with a probability or more.
+func (v Voice) above(least float32, length int64) (list []pcm.Span) {
+	for k := range int64(len(v.likely)) {
+		if s := (pcm.Span{From: v.start(k, length), To: v.start(k+1, length)}); v.likely[k] >= least && !s.Empty() {
+			list = append(list, s)
+		}
+	}
+	return list
+}
+
 // spoken are the stretches of the sound in which somebody surely speaks: windows from surely on, with those beside them
 // from perhaps on.
 func (v Voice) spoken(length int64) (list []pcm.Span) {
 	n := int64(len(v.likely))
-	start := func(k int64) int64 {
-		return max(0, min(length, ((k+v.first)*network.Window*v.rate+network.Rate-1)/network.Rate-v.from))
-	}
 	for k := int64(0); k < n; k++ {
 		if v.likely[k] < surely {
 			continue
@@ -142,7 +154,7 @@ func (v Voice) spoken(length int64) (list []pcm.Span) {
 		for last+1 < n && v.likely[last+1] >= perhaps {
 			last++
 		}
-		if s := (pcm.Span{From: start(first), To: start(last + 1)}); !s.Empty() {
+		if s := (pcm.Span{From: v.start(first, length), To: v.start(last+1, length)}); !s.Empty() {
 			list = append(list, s)
 		}
 		k = last

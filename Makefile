@@ -55,7 +55,12 @@ test: build
 	tools/install-missing mariadbd ffmpeg sox aplay chromium-headless-shell $(if $(ALONGSIDE),$(CLUSTER_NEEDS))
 	$(MAKE) --no-print-directory -j 5 --output-sync=target $(ALONGSIDE) check test-go test-ui test-e2e
 
-test-go: web/static/made
+# What the network that hears voices is compared with.
+tools/network/node_modules/.package-lock.json: tools/network/package-lock.json
+	cd tools/network && npm ci --ignore-scripts --no-audit --no-fund
+	touch $@
+
+test-go: web/static/made tools/network/node_modules/.package-lock.json
 	tools/install-missing mariadbd ffmpeg sox aplay
 	go test -short -vet=off -timeout 30m ./...
 
@@ -65,9 +70,9 @@ check: web/static/made
 	npm run -s check
 
 # The corpora whole, and what runs at once under the race detector.
-REAL = /usr/share/codec2 /usr/share/pocketsphinx/test /usr/share/klettres
+REAL = /usr/share/codec2 /usr/share/pocketsphinx/test /usr/share/klettres /usr/share/asterisk/sounds /usr/share/ktuberling
 RACED = ./core/mix ./core/audit ./core/advise ./core/analysis ./workspace ./web ./media ./store/...
-test-long: web/static/made
+test-long: web/static/made tools/network/node_modules/.package-lock.json
 	tools/install-missing mariadbd ffmpeg sox aplay gcc $(REAL)
 	go test -timeout 60m ./...
 	CGO_ENABLED=1 go test -short -race -timeout 60m $(RACED)

@@ -21,9 +21,13 @@ type Summary struct {
 	Clean   int     `json:"clean"`
 	Audible int     `json:"audible"`
 	Rough   int     `json:"rough"`
+	Unknown int     `json:"unknown,omitempty"` // that cannot be judged
 	Seams   bool    `json:"seams"`             // verdicts are there
 	Problem string  `json:"problem,omitempty"` // why they are not, where they cannot be had
 }
+
+// Verdicts are how many seams have each.
+type Verdicts struct{ Clean, Audible, Rough, Unknown int }
 
 // A Row is a scene in the list.
 type Row struct {
@@ -160,9 +164,9 @@ func (s *Store) Scenes(ctx context.Context) ([]Row, error) {
 }
 
 // SetVerdicts keeps what the list of scenes shows of a scene's seams.
-func (s *Store) SetVerdicts(ctx context.Context, id string, sc *scene.Scene, clean, audible, rough int) error {
+func (s *Store) SetVerdicts(ctx context.Context, id string, sc *scene.Scene, v Verdicts) error {
 	sum := summarise(sc)
-	sum.Clean, sum.Audible, sum.Rough, sum.Seams = clean, audible, rough, true
+	sum.Clean, sum.Audible, sum.Rough, sum.Unknown, sum.Seams = v.Clean, v.Audible, v.Rough, v.Unknown, true
 	return s.setSummary(ctx, id, sum)
 }
 

@@ -534,7 +534,7 @@ func TestSeamsAreMeasuredBesideTheRequest(t *testing.T) {
 		}
 		i := slices.IndexFunc(rows, func(r store.Row) bool { return r.ID == id })
 		if sum := rows[i].Summary; sum.Seams {
-			if sum.Clean+sum.Audible+sum.Rough != 3 {
+			if sum.Clean+sum.Audible+sum.Rough+sum.Unknown != 3 {
 				t.Errorf("the list of scenes shows %+v", sum)
 			}
 			return

@@ -2,6 +2,7 @@ package workspace
 
 import (
 	"blendseam/core/spread"
+	"blendseam/store"
 	"context"
 	"errors"
 	"fmt"
@@ -243,7 +244,10 @@ func (s *Scene) measureAll(ctx context.Context, wait time.Duration) error {
 		}
 	}
 	if n := count[""]; n == 0 {
-		err = s.w.Store.SetVerdicts(ctx, s.Key.Scene, s.Scene, count[audit.Clean], count[audit.Audible], count[audit.Rough])
+		err = s.w.Store.SetVerdicts(ctx, s.Key.Scene, s.Scene, store.Verdicts{
+			Clean: count[audit.Clean], Audible: count[audit.Audible],
+			Rough: count[audit.Rough], Unknown: count[audit.Unknown],
+		})
 	} else {
 		err = s.w.Store.SetProblem(ctx, s.Key.Scene, s.Scene, fmt.Sprintf("%d of %d seams %s", n, len(all), why))
 	}

@@ -2,7 +2,7 @@
 
 import { partAt } from "../model/heard.ts";
 import type { Placed } from "../model/scene.ts";
-import { type HeardOf, partWords, SAYS } from "../panels/heard.ts";
+import { type HeardOf, partWords } from "../panels/heard.ts";
 import { say } from "../panels/toast.ts";
 import { clipsInHand } from "./moves.ts";
 import type { Stage } from "./stage.ts";
@@ -16,7 +16,13 @@ export class Correcting {
   }
 
   commands(): Record<string, () => void> {
-    return Object.fromEntries(Object.keys(SAYS).map((command) => [command, () => this.correct(SAYS[command])]));
+    return {
+      say_word: () => this.correct("word"),
+      say_breath: () => this.correct("breath"),
+      say_pause: () => this.correct("pause"),
+      say_other: () => this.correct("other"),
+      say_nothing: () => this.correct(""),
+    };
   }
 
   /** What is heard at the playhead of a clip, in words; "" where it is not known. */

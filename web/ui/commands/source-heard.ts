@@ -2,7 +2,7 @@
 
 import { partAt } from "../model/heard.ts";
 import type { Source } from "../model/scene.ts";
-import { backgroundWords, HeardOf, partWords, SAYS } from "../panels/heard.ts";
+import { backgroundWords, HeardOf, partWords } from "../panels/heard.ts";
 import { say } from "../panels/toast.ts";
 import type { HeardView } from "../wire/web.ts";
 
@@ -54,7 +54,13 @@ export class SourceHeard {
 
   /** The commands: of the marked stretch, else of the part that is heard now. */
   commands(): Record<string, () => void> {
-    return Object.fromEntries(Object.keys(SAYS).map((command) => [command, () => this.correct(SAYS[command])]));
+    return {
+      say_word: () => this.correct("word"),
+      say_breath: () => this.correct("breath"),
+      say_pause: () => this.correct("pause"),
+      say_other: () => this.correct("other"),
+      say_nothing: () => this.correct(""),
+    };
   }
 
   private correct(kind: string): void {

@@ -57,15 +57,6 @@ const NAMES: Record<string, string> = {
 export const partWords = (p: HeardPart): string =>
   `${NAMES[p.kind] ?? p.kind}${p.corrected ? ", as somebody said" : `, ${Math.round(100 * p.sure)} % sure`}`;
 
-/** The commands that correct what is heard, with the kind that each says. */
-export const SAYS: Record<string, string> = {
-  say_word: "word",
-  say_breath: "breath",
-  say_pause: "pause",
-  say_other: "other",
-  say_nothing: "",
-};
-
 /** What is heard in a clip, as rows of its card. */
 export function heardRows(
   { clip, track }: Placed,

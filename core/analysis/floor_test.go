@@ -74,11 +74,11 @@ func TestWhatStandsOverTheFloorIsNoRoomUnlessItStays(t *testing.T) {
 		}
 	}
 	rain := room.Kinds[0].Sound(24*rate, rate, 1, 1)[0]
-	for k, x := range room.Kinds[2].Sound(12*rate, rate, 1, 2)[0] {
-		rain[12*rate+k] += level.Amplitude(6) * x
+	for k, x := range room.Kinds[2].Sound(16*rate, rate, 1, 2)[0] {
+		rain[8*rate+k] += level.Amplitude(6) * x
 	}
 	a := analysed(t, pcm.Memory{Rate: rate, Sound: pcm.Block{rain}})
-	if q := a.QuietsIn(pcm.Span{From: 14 * rate, To: 24 * rate}); len(q) == 0 {
+	if q := a.QuietsIn(pcm.Span{From: 10 * rate, To: 24 * rate}); len(q) == 0 {
 		t.Error("rain that stays is no room")
 	}
 }

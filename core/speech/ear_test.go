@@ -30,7 +30,7 @@ func TestWhatIsSaidIsHeardInAnyVoice(t *testing.T) {
 				i, rec.About, rec.OverDB, rec.DecayS, rec.Fluent, said)
 		}
 	}
-	t.Logf("%d recordings of %d voices: %.3f of what is said found, %.3f in the worst; %.4f of what is silent taken for it",
+	t.Logf("%d recordings of %d voices: %.3f of what is said found, %.3f in the worst; %.4f of silence taken for words",
 		cases, len(speakers), found, worst, silence)
 	if found < 0.97 || silence > 0.01 {
 		t.Errorf("%.3f found, want 0.97; %.4f of silence taken for words, at most 0.01", found, silence)

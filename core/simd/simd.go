@@ -36,7 +36,7 @@ func round32(v []float64) {
 }
 
 // Lanes is how many numbers Dot4 multiplies at once: what it is given is a multiple of it long.
-const Lanes = 8
+const Lanes = 16
 
 // Dot4 fills sums with the sums of products of x and four stretches of y, each as long as x, of which each begins step
 // numbers after the one before. Its length is a multiple of Lanes. The products are added in Lanes sums, whose halves
@@ -53,6 +53,9 @@ func plainDot4(sums *[4]float32, x, y []float32, step int) {
 		var s [Lanes]float32
 		for i, v := range x {
 			s[i%Lanes] += float32(v * row[i]) // rounded, so that it is the same on every processor
+		}
+		for i := range Lanes / 2 {
+			s[i] += s[i+Lanes/2]
 		}
 		sums[k] = ((s[0] + s[4]) + (s[2] + s[6])) + ((s[1] + s[5]) + (s[3] + s[7]))
 	}

@@ -90,7 +90,7 @@ func Round32(v []float64) {
 	round32(v[n:])
 }
 
-// dots4 is Dot4 of n numbers, a multiple of 8 above 0.
+// dots4 is Dot4 of n numbers, a multiple of 16 above 0.
 //
 //go:noescape
 func dots4(sums *[4]float32, x, y *float32, n, step int)

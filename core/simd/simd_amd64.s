@@ -265,7 +265,7 @@ rounds:
 
 // func dots4(sums *[4]float32, x, y *float32, n, step int)
 //
-// Eight numbers of four rows a turn, each product rounded before it is added.
+// Sixteen numbers of four rows a turn, each product rounded before it is added.
 TEXT ·dots4(SB), NOSPLIT, $0-40
 	MOVQ sums+0(FP), DI
 	MOVQ x+8(FP), SI
@@ -280,6 +280,10 @@ TEXT ·dots4(SB), NOSPLIT, $0-40
 	VXORPS Y1, Y1, Y1
 	VXORPS Y2, Y2, Y2
 	VXORPS Y3, Y3, Y3
+	VXORPS Y9, Y9, Y9
+	VXORPS Y10, Y10, Y10
+	VXORPS Y11, Y11, Y11
+	VXORPS Y12, Y12, Y12
 	XORQ AX, AX
 
 dots:
@@ -292,9 +296,22 @@ dots:
 	VADDPS Y6, Y1, Y1
 	VADDPS Y7, Y2, Y2
 	VADDPS Y8, Y3, Y3
-	ADDQ $8, AX
+	VMOVUPS 32(SI)(AX*4), Y4
+	VMULPS 32(R8)(AX*4), Y4, Y5
+	VMULPS 32(R9)(AX*4), Y4, Y6
+	VMULPS 32(R10)(AX*4), Y4, Y7
+	VMULPS 32(R11)(AX*4), Y4, Y8
+	VADDPS Y5, Y9, Y9
+	VADDPS Y6, Y10, Y10
+	VADDPS Y7, Y11, Y11
+	VADDPS Y8, Y12, Y12
+	ADDQ $16, AX
 	CMPQ AX, CX
 	JLT  dots
+	VADDPS Y9, Y0, Y0
+	VADDPS Y10, Y1, Y1
+	VADDPS Y11, Y2, Y2
+	VADDPS Y12, Y3, Y3
 
 	// (0+4 2+6) and (1+5 3+7) of each row
 	VEXTRACTF128 $1, Y0, X4

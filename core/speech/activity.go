@@ -99,7 +99,7 @@ func (f *Frames) stirring(rate int64, calm []bool) activity {
 		q := quiet{to: min(n, from+step)}
 		if calm == nil {
 			first, last := max(0, from-reach), min(n, from+step+reach)
-			q.frames = quietest(loud, first, last, nil, (last-first)/5+1)
+			q.frames = quietest(loud, first, last, (last-first)/5+1)
 		}
 		for wide := reach; calm != nil && q.frames == nil; wide *= 2 {
 			first, last := max(0, from-wide), min(n, q.to+wide)
@@ -110,10 +110,10 @@ func (f *Frames) stirring(rate int64, calm []bool) activity {
 				}
 			}
 			if there >= each(leastCalmMS) {
-				q.frames = quietest(loud, first, last, calm, min((last-first)/5+1, there*calmShare/100))
+				order := quietest(loud, first, last, last-first)
+				q.frames = those(order, calm, min((last-first)/5+1, there*calmShare/100))
 				// Words that nobody heard are no background.
-				softest := quietest(loud, first, last, nil, (last-first)/20+1)
-				if meanOf(loud, q.frames) > meanOf(loud, softest)+mostCalmDB {
+				if meanOf(loud, q.frames) > meanOf(loud, order[:(last-first)/20+1])+mostCalmDB {
 					q.frames = nil
 					break
 				}
@@ -126,7 +126,7 @@ func (f *Frames) stirring(rate int64, calm []bool) activity {
 		} else { // nobody is ever silent: what is heard in the dips between and within words
 			first, last := max(0, from-each(dipsMS)), min(n, q.to+each(dipsMS))
 			q.background = f.dips(first, last, each(dipMS))
-			q.frames = quietest(loud, first, last, nil, (last-first)/20+1)
+			q.frames = quietest(loud, first, last, (last-first)/20+1)
 			s.background, s.mean, s.spread = q.background, ofDips.mean, ofDips.spread
 		}
 		for i := from; i < q.to; i++ {
@@ -351,14 +351,11 @@ func smooth(v []float64, n int) []float64 {
 	return out
 }
 
-// quietest gives the numbers of the n smallest values from first up to last, the smallest first; of those that are
-// calm, if that is known.
-func quietest(v []float64, first, last int, calm []bool, n int) []int {
-	order := make([]int, 0, last-first)
-	for i := first; i < last; i++ {
-		if calm == nil || calm[i] {
-			order = append(order, i)
-		}
+// quietest gives the numbers of the n smallest values from first up to last, the smallest first.
+func quietest(v []float64, first, last, n int) []int {
+	order := make([]int, last-first)
+	for i := range order {
+		order[i] = first + i
 	}
 	slices.SortFunc(order, func(a, b int) int {
 		switch {
@@ -370,4 +367,14 @@ func quietest(v []float64, first, last int, calm []bool, n int) []int {
 		return a - b
 	})
 	return order[:min(n, len(order))]
+}
+
+// those are the first n of some frames that are calm.
+func those(order []int, calm []bool, n int) (list []int) {
+	for _, i := range order {
+		if calm[i] && len(list) < n {
+			list = append(list, i)
+		}
+	}
+	return list
 }

@@ -67,13 +67,15 @@ func (a *analysis) runs() [][2]int { return a.activity.runs(joinMS / hopMS) }
 
 // stretch makes a word of a run of frames. Its edges are those of the frames in which the activity passes what stirs: a
 // frame hears what begins in its second half.
-func (a *analysis) stretch(run [2]int) (s Part, ok bool) {
+// rested says whether enough lies between it and what stands out before for its first sound to be looked for.
+func (a *analysis) stretch(run [2]int, rested bool) (s Part, ok bool) {
 	late := a.Hop / 2 // frames overlap: what is heard first lies behind the middle
 	s = Part{Kind: Word, Span: pcm.Span{From: a.middle(run[0]) + late, To: a.middle(run[1])}, PeakDB: a.LevelDB[run[0]]}
 	first, last := run[0] == 0, run[1] == a.count()-1
-	if first {
+	switch {
+	case first:
 		s.Span.From = 0
-	} else {
+	case rested:
 		s.Span.From = min(a.onset(s.Span.From), s.Span.To)
 	}
 	if last {

@@ -53,8 +53,10 @@ func (a *analysis) parts(v Voice) (list []Part) {
 	runs := a.runs()
 	spoken := v.spoken(a.length)
 	ms := func(n int64) int64 { return n * a.givenRate() / 1000 }
+	last := -restMS / hopMS // where what stood out before ended
 	for _, run := range runs {
-		s, ok := a.stretch(run)
+		s, ok := a.stretch(run, (run[0]-last)*hopMS >= restMS)
+		last = run[1]
 		if !ok {
 			continue
 		}

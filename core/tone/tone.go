@@ -211,11 +211,7 @@ func Thirds(b pcm.Block, spans []pcm.Span, rate int) []float64 {
 	defer bands.Done()
 	sum, n := make([]float64, recipe.Bands), 0
 	var powers []float64
-	step := int64(window) / 4
-	if longest > 16*int64(window) { // there are enough of them without so much overlap
-		step *= 2
-	}
-	step = max(step, longest/mostWindows)
+	step := max(int64(window)/2, longest/mostWindows)
 	for _, s := range spans {
 		for at := s.From; at+int64(window) <= s.To; at += step {
 			for _, ch := range b {

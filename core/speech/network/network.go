@@ -110,21 +110,30 @@ var trained = sync.OnceValue(func() *weights {
 	return w
 })
 
+// together is how many windows are heard at once: each weight is read once for all of them.
+const together = 4
+
+// How many numbers of a window lie in each layer's input, one window after the other.
+const (
+	frameRows  = frames + 2 // with one of silence at each end
+	hiddenSize = frameRows * channels0
+)
+
 // A Listener hears a sound from its beginning on, window by window. It keeps what it needs of the sound so far.
 type Listener struct {
 	weights *weights
-	fft     *fourier.FFT
+	fft     *fourier.CmplxFFT
 	recent  [context]float32 // ahead of the next window
 	left    []float32        // less than a window, not heard yet
 
 	sound     [context + Window + context]float32
-	frame     [frameSize]float64
-	spectrum  [bins]complex128
-	magnitude []float32 // of frames with one of silence at each end, a padded row each
-	hidden0   []float32
+	pair      [frameSize]complex128 // two frames
+	magnitude []float32             // of windows, of frames, a padded row each
+	hidden0   []float32             // of windows
 	hidden1   []float32
 	hidden2   []float32
 	hidden3   []float32
+	input     []float32 // what the recurrent layer's gates get of windows
 	gates     [gates]float32
 	short     []float32 // hidden and cell state of the recurrent layer
 	cell      [units]float32
@@ -134,12 +143,13 @@ type Listener struct {
 func NewListener() *Listener {
 	return &Listener{
 		weights:   trained(),
-		fft:       fourier.NewFFT(frameSize),
-		magnitude: make([]float32, (frames+2)*padded(bins)),
-		hidden0:   make([]float32, (frames+2)*channels0),
-		hidden1:   make([]float32, 2*channels1),
-		hidden2:   make([]float32, channels2),
-		hidden3:   make([]float32, units),
+		fft:       fourier.NewCmplxFFT(frameSize),
+		magnitude: make([]float32, together*frameRows*padded(bins)),
+		hidden0:   make([]float32, together*hiddenSize),
+		hidden1:   make([]float32, together*2*channels1),
+		hidden2:   make([]float32, together*channels2),
+		hidden3:   make([]float32, together*units),
+		input:     make([]float32, together*gates),
 		short:     make([]float32, units),
 	}
 }
@@ -149,8 +159,16 @@ func NewListener() *Listener {
 func (l *Listener) Hear(sound []float32) (probabilities []float32) {
 	l.left = append(l.left, sound...)
 	at := 0
-	for ; at+Window <= len(l.left); at += Window {
-		probabilities = append(probabilities, l.window(l.left[at:at+Window]))
+	for at+Window <= len(l.left) {
+		n := min(together, (len(l.left)-at)/Window)
+		for k := range n {
+			l.take(k, l.left[at:at+Window])
+			at += Window
+		}
+		l.layers()
+		for k := range n {
+			probabilities = append(probabilities, l.recur(l.input[k*gates:(k+1)*gates]))
+		}
 	}
 	l.left = append(l.left[:0], l.left[at:]...)
 	return probabilities
@@ -164,77 +182,88 @@ func (l *Listener) Finish() []float32 {
 	return l.Hear(make([]float32, Window-len(l.left)))
 }
 
-func (l *Listener) window(sound []float32) float32 {
+// take fills in the magnitudes of a window, number k of those that are heard together.
+func (l *Listener) take(k int, sound []float32) {
 	n := copy(l.sound[:], l.recent[:])
 	n += copy(l.sound[n:], sound)
 	for i := range context {
 		l.sound[n+i] = l.sound[n-2-i]
 	}
 	copy(l.recent[:], sound[Window-context:])
-	l.magnitudes()
+	rows := l.magnitude[k*frameRows*padded(bins):]
+	for f := 0; f < frames; f += 2 {
+		l.spectra(rows[(1+f)*padded(bins):], l.sound[f*frameStep:])
+	}
+}
+
+// spectra fills two rows with the magnitudes of two frames, which are the real and the imaginary part of one transform:
+// the one's spectrum is even, the other's odd.
+func (l *Listener) spectra(rows, sound []float32) {
+	for i, w := range l.weights.window {
+		l.pair[i] = complex(w*float64(sound[i]), w*float64(sound[i+frameStep]))
+	}
+	both := l.fft.Coefficients(l.pair[:], l.pair[:])
+	for b := range bins {
+		x, y := both[b], both[(frameSize-b)%frameSize]
+		first := complex((real(x)+real(y))/2, (imag(x)-imag(y))/2)
+		second := complex((imag(x)+imag(y))/2, (real(y)-real(x))/2)
+		rows[b] = magnitudeOf(first)
+		rows[padded(bins)+b] = magnitudeOf(second)
+	}
+}
+
+func magnitudeOf(c complex128) float32 { return float32(math.Sqrt(real(c)*real(c) + imag(c)*imag(c))) }
+
+// layers runs all layers ahead of the recurrent one on the windows that are heard together.
+func (l *Listener) layers() {
 	w := l.weights
-	convolve4(l.hidden0[channels0:], w.conv0, l.magnitude, padded(bins))
+	var sums [4]float32
+	for o, bias := range w.conv0.bias {
+		row := w.conv0.row(o)
+		for k := range together { // four frames each
+			simd.Dot4(&sums, row, l.magnitude[k*frameRows*padded(bins):], padded(bins))
+			for f, v := range sums {
+				l.hidden0[k*hiddenSize+(1+f)*channels0+o] = max(0, v+bias)
+			}
+		}
+	}
 	for at := range 2 {
-		w.conv1.apply(l.hidden1[at*channels1:(at+1)*channels1], l.hidden0[2*at*channels0:], true)
+		w.conv1.each(l.hidden0[2*at*channels0:], hiddenSize, l.hidden1[at*channels1:], 2*channels1)
 	}
-	w.conv2.apply(l.hidden2, l.hidden1, true)
-	w.conv3.apply(l.hidden3, l.hidden2, true)
-	return l.recur()
-}
-
-// magnitudes fills in the spectra of the frames.
-func (l *Listener) magnitudes() {
-	for k := range frames {
-		for i, w := range l.weights.window {
-			l.frame[i] = w * float64(l.sound[k*frameStep+i])
-		}
-		to := l.magnitude[(1+k)*padded(bins):]
-		for b, c := range l.fft.Coefficients(l.spectrum[:], l.frame[:]) {
-			to[b] = float32(math.Sqrt(real(c)*real(c) + imag(c)*imag(c)))
-		}
-	}
-}
-
-// apply fills to with what the layer makes of the numbers at the start of from.
-func (l layer) apply(to, from []float32, rectify bool) {
-	x := from[:l.width]
-	var sums [4]float32
-	for o := 0; o < len(to); o += 4 {
-		simd.Dot4(&sums, x, l.rows[o*l.width:], l.width)
+	w.conv2.each(l.hidden1, 2*channels1, l.hidden2, channels2)
+	w.conv3.each(l.hidden2, channels2, l.hidden3, units)
+	for o := range gates {
+		simd.Dot4(&sums, w.input.row(o), l.hidden3, units)
 		for k, v := range sums {
-			if l.bias != nil {
-				v += l.bias[o+k]
-			}
-			if rectify {
-				v = max(0, v)
-			}
-			to[o+k] = v
+			l.input[k*gates+o] = v
 		}
 	}
 }
 
-// convolve4 fills four rows of channels0 numbers with a layer of four inputs, each of which begins step numbers after
-// the one before.
-func convolve4(to []float32, l layer, from []float32, step int) {
-	var sums [4]float32
+// row are the weights of an output.
+func (l layer) row(o int) []float32 { return l.rows[o*l.width : (o+1)*l.width] }
+
+// each fills the outputs of four windows with what the layer makes of their inputs, and rectifies them. Inputs and
+// outputs of a window begin so many numbers after those of the one before.
+func (l layer) each(from []float32, fromStep int, to []float32, toStep int) {
+	var sums [together]float32
 	for o, bias := range l.bias {
-		simd.Dot4(&sums, l.rows[o*l.width:(o+1)*l.width], from, step)
+		simd.Dot4(&sums, l.row(o), from, fromStep)
 		for k, v := range sums {
-			to[k*channels0+o] = max(0, v+bias)
+			to[k*toStep+o] = max(0, v+bias)
 		}
 	}
 }
 
-// recur lets the recurrent layer hear a window, and gives the probability that somebody speaks in it: S. Hochreiter,
-// J. Schmidhuber, "Long Short-Term Memory", Neural Computation 9, 1997, with forget gates.
-func (l *Listener) recur() float32 {
+// recur lets the recurrent layer hear a window, of which the gates get input, and gives the probability that somebody
+// speaks in it: S. Hochreiter, J. Schmidhuber, "Long Short-Term Memory", Neural Computation 9, 1997, with forget gates.
+func (l *Listener) recur(input []float32) float32 {
 	w := l.weights
-	w.state.apply(l.gates[:], l.short, false)
 	var sums [4]float32
 	for o := 0; o < gates; o += 4 {
-		simd.Dot4(&sums, l.hidden3, w.input.rows[o*units:], units)
+		simd.Dot4(&sums, l.short, w.state.rows[o*units:], units)
 		for k, v := range sums {
-			l.gates[o+k] += v
+			l.gates[o+k] = v + w.state.bias[o+k] + input[o+k]
 		}
 	}
 	sum := w.outBias

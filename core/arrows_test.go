@@ -88,7 +88,7 @@ internal/eartest: core/level core/measure core/pcm core/speech core/tone interna
 internal/roomtest: core/level core/measure core/pcm core/room internal/outside
 internal/corpus:
 internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene
-  core/sources core/timecode interchange/otio internal/corpus internal/roomtest media
+  core/sources core/timecode interchange/otio internal/corpus internal/eartest internal/roomtest media
 media: core/analysis core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/timecode
   media/copies media/objects media/peaks scratch
 media/copies: core/cache media/objects scratch

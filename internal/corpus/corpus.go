@@ -1,6 +1,6 @@
 // Package corpus says how large the made-up corpora of the tests are, and on which seed they are made. With -short, as
 // make test runs them, they are samples; make test-long runs them whole. BLENDSEAM_CASES and BLENDSEAM_SEED say
-// otherwise.
+// otherwise, and BLENDSEAM_VOICES=fresh takes voices that nothing was tuned on.
 package corpus
 
 import (
@@ -27,3 +27,6 @@ func Seed() uint64 {
 	}
 	return 1
 }
+
+// FreshVoices tells whether the environment asks for voices that nothing was tuned on, of many languages.
+func FreshVoices() bool { return os.Getenv("BLENDSEAM_VOICES") == "fresh" }

@@ -74,6 +74,18 @@ func Speakers(t testing.TB, list []Pattern) (out []Speaker) {
 	return out
 }
 
+// Phrases are recordings of all speakers of a list, between leastS and mostS seconds long, without their noise.
+func Phrases(t testing.TB, list []Pattern, leastS, mostS float64) (out [][]float64) {
+	for _, s := range Speakers(t, list) {
+		for _, v := range s.phrases {
+			if seconds := float64(len(v)) / Rate; seconds >= leastS && seconds <= mostS {
+				out = append(out, v)
+			}
+		}
+	}
+	return out
+}
+
 func speaker(t testing.TB, p Pattern) Speaker {
 	files, _ := filepath.Glob(filepath.Join("/usr/share", p.Files))
 	s := Speaker{Name: p.Name}

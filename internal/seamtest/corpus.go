@@ -9,6 +9,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
 	"blendseam/internal/corpus"
+	"blendseam/internal/eartest"
 	"blendseam/internal/roomtest"
 	"fmt"
 	"math"
@@ -43,9 +44,19 @@ type Maker struct {
 	Voices [][]float64 // of one loudness
 }
 
+// Phrases of other voices are so long, in seconds.
+const (
+	leastPhraseS = 0.8
+	mostPhraseS  = 2.5
+)
+
 func NewMaker(t testing.TB, seed uint64) *Maker {
 	m := &Maker{T: t, R: rand.New(rand.NewPCG(seed, 77))}
-	for _, v := range roomtest.Words(t) {
+	voices := roomtest.Words(t)
+	if corpus.FreshVoices() {
+		voices = eartest.Phrases(t, eartest.Fresh, leastPhraseS, mostPhraseS)
+	}
+	for _, v := range voices {
 		lufs := measure.LoudnessOf(pcm.Block{v}, Rate).IntegratedLUFS
 		if lufs < -60 {
 			continue

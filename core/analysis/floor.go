@@ -153,6 +153,9 @@ func (a *Recording) settle(l *floorer, r pcm.ReaderAt) error {
 		sound := speech.Part{Kind: speech.Other, Span: q.Span, PeakDB: q.LevelDB, Sure: sureRest}
 		a.Stretches = append(a.Stretches, sound)
 	}
+	if len(room) == 0 && len(a.Quiets) > 0 { // what seemed still is another sound
+		a.Floor.SureDB = max(a.Floor.SureDB, UnsureDB+1)
+	}
 	a.Quiets = room
 	slices.SortStableFunc(a.Stretches, func(x, y speech.Part) int { return int(x.Span.From - y.Span.From) })
 	return nil

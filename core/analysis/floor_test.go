@@ -83,6 +83,18 @@ func TestWhatStandsOverTheFloorIsNoRoomUnlessItStays(t *testing.T) {
 	}
 }
 
+// A recording that is nothing but a tone has no background that is known.
+func TestAToneAloneHasNoBackground(t *testing.T) {
+	tone := make([]float64, 5*rate)
+	for i := range tone {
+		tone[i] = 0.1 * math.Sin(2*math.Pi*1000*float64(i)/rate)
+	}
+	a := analysed(t, pcm.Memory{Rate: rate, Sound: pcm.Block{tone}})
+	if a.Floor.Sure() || len(a.Quiets) > 0 {
+		t.Errorf("a tone has the background %+v and the room %v", a.Floor.DB, a.Quiets)
+	}
+}
+
 // What somebody says a stretch is wins over what was heard, and takes its room and its stray sounds along.
 func TestCorrectionsWin(t *testing.T) {
 	a := analysed(t, spoken(t, 1))

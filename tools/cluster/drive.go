@@ -129,6 +129,9 @@ func (d *driving) signIn() error {
 // makeScenes brings the demo in, and copies it.
 func (d *driving) makeScenes() (list []string, err error) {
 	var made struct{ ID string }
+	usual := d.client.Timeout
+	d.client.Timeout = loadLimit
+	defer func() { d.client.Timeout = usual }()
 	if err := d.post("/scenes/demo", map[string]any{}, &made); err != nil {
 		return nil, err
 	}
@@ -164,6 +167,9 @@ func (d *driving) get(path string, to any) error { return d.ask(http.MethodGet, 
 func (d *driving) post(path string, body, to any) error {
 	return d.ask(http.MethodPost, path, body, to)
 }
+
+// loadLimit is how long the demo may take to be brought in and sent to the store: the machine builds and tests beside it.
+const loadLimit = 5 * time.Minute
 
 // A status is an answer that is none of those that are wanted.
 type status struct {

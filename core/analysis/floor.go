@@ -134,6 +134,7 @@ func (a *Recording) settle(l *floorer, r pcm.ReaderAt) error {
 	a.Floor = l.floor(pauses)
 	thirds := a.floorThirds(isTone)
 	var room []tone.Quiet
+	var others []speech.Part
 	for _, q := range a.Quiets {
 		other := isTone(q)
 		if !other && a.Floor.Seconds > 0 && standsOver(q, a.Floor.DB, thirds) {
@@ -150,13 +151,13 @@ func (a *Recording) settle(l *floorer, r pcm.ReaderAt) error {
 			room = append(room, q)
 			continue
 		}
-		sound := speech.Part{Kind: speech.Other, Span: q.Span, PeakDB: q.LevelDB, Sure: sureRest}
-		a.Stretches = append(a.Stretches, sound)
+		others = append(others, speech.Part{Kind: speech.Other, Span: q.Span, PeakDB: q.LevelDB, Sure: sureRest})
 	}
 	if len(room) == 0 && len(a.Quiets) > 0 { // what seemed still is another sound
 		a.Floor.SureDB = max(a.Floor.SureDB, UnsureDB+1)
 	}
 	a.Quiets = room
+	a.Stretches = append(a.Stretches, others...)
 	slices.SortStableFunc(a.Stretches, func(x, y speech.Part) int { return int(x.Span.From - y.Span.From) })
 	return nil
 }

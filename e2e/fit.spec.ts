@@ -23,8 +23,9 @@ test("narration is fitted to its picture by one key, out of its pauses, and take
     now = clipOf(fitted, narrator.id);
   expect(now.start).toBe(narrator.start);
   expect(now.start + now.length).toBe(picture);
-  await expect(page.locator(".card")).toContainText(/Fitted\s*\d+ pauses/);
-  await expect(page.locator(".did")).toContainText("pauses, words as they are");
+  // Its pauses are too short for all of it: no word is taken for one, so that the words go a little faster.
+  await expect(page.locator(".card")).toContainText(/Fitted\s*words 1[0-4]\d %, \d+ pauses/);
+  await expect(page.locator(".did")).toContainText(/pauses, words \d+(\.\d)? % faster/);
   // its wave is drawn from what it is now
   const wave = await page.request.get(`${home(page)}/tones/${now.source}/peaks/512/0`);
   expect([wave.status(), (await wave.body()).some((v) => v !== 0)]).toEqual([200, true]);

@@ -80,15 +80,20 @@ func (m *Adviser) Propose(ctx context.Context, before audit.Result) (Proposal, e
 		return p, err
 	}
 	for _, o := range options {
-		after, edit, err := m.try(ctx, before, o)
+		x, err := m.try(ctx, before, o)
 		if err != nil {
 			return p, err
 		}
-		if after == nil || after.Worst >= best-1e-9 && !before.Fine() {
+		if x == nil || x.after.Worst >= best-1e-9 && !before.Fine() {
 			continue
 		}
-		best, p.After, p.Did, p.Reasons, p.Edit = after.Worst, after, o.did, o.reasons, edit
-		if after.Fine() {
+		if keeps, err := m.keepsWords(ctx, before.Seam, x.then); err != nil {
+			return p, err
+		} else if !keeps {
+			continue
+		}
+		best, p.After, p.Did, p.Reasons, p.Edit = x.after.Worst, x.after, o.did, o.reasons, x.edit
+		if x.after.Fine() {
 			break
 		}
 	}
@@ -110,29 +115,36 @@ func (m *Adviser) BestBlend(ctx context.Context, before audit.Result) (scene.Edi
 	var best scene.Edit
 	worst := math.Inf(1)
 	for _, o := range options {
-		after, edit, err := m.try(ctx, before, o)
+		x, err := m.try(ctx, before, o)
 		if err != nil {
 			return nil, err
 		}
-		if after == nil || after.Worst >= worst {
+		if x == nil || x.after.Worst >= worst {
 			continue
 		}
-		if best, worst = edit, after.Worst; after.Fine() {
+		if best, worst = x.edit, x.after.Worst; x.after.Fine() {
 			break
 		}
 	}
 	return best, nil
 }
 
+// A trial is an option that was tried: what the seam is after it, and the scene as it is then.
+type trial struct {
+	after *audit.Result
+	edit  scene.Edit
+	then  *Adviser
+}
+
 // try gives what a seam is after an option, nil if the option cannot be done or makes something worse.
-func (m *Adviser) try(ctx context.Context, before audit.Result, o option) (*audit.Result, scene.Edit, error) {
+func (m *Adviser) try(ctx context.Context, before audit.Result, o option) (*trial, error) {
 	edit := scene.Edit(scene.InOrder(o.did, o.edits...))
 	if len(o.edits) == 1 {
 		edit = o.edits[0]
 	}
 	next, err := scene.Apply(m.Scene, edit)
 	if err != nil || next.Length() != m.Scene.Length() {
-		return nil, nil, nil
+		return nil, nil
 	}
 	id := before.ID
 	if o.becomes != "" {
@@ -140,26 +152,23 @@ func (m *Adviser) try(ctx context.Context, before audit.Result, o option) (*audi
 	}
 	now, ok := audit.At(next, id)
 	if !ok {
-		return nil, nil, nil
+		return nil, nil
 	}
 	then := m.near(next, now)
 	after, err := then.Seam(ctx, now)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	if worse(before, after, m.Scene.SampleRate) != "" {
-		return nil, nil, nil
-	}
-	if ok, err := m.keepsWords(ctx, before.Seam, then); err != nil || !ok {
-		return nil, nil, err
+		return nil, nil
 	}
 	if o.wide {
 		ok, err := m.sparesNeighbours(ctx, then, now)
 		if err != nil || !ok {
-			return nil, nil, err
+			return nil, err
 		}
 	}
-	return &after, edit, nil
+	return &trial{&after, edit, then}, nil
 }
 
 // sparesNeighbours tells whether the seams before and after on the track stay as they were or get better.
@@ -322,15 +331,21 @@ func (m *Adviser) Stray(ctx context.Context, f fill.Finding) (Proposal, error) {
 		becomes: audit.LullID(f.Clip, take.Lull),
 		wide:    true,
 	}
-	after, edit, err := m.try(ctx, before, o)
+	x, err := m.try(ctx, before, o)
 	if err != nil {
 		return p, err
 	}
-	if after == nil {
+	keeps := x != nil
+	if keeps {
+		if keeps, err = m.keepsWords(ctx, before.Seam, x.then); err != nil {
+			return p, err
+		}
+	}
+	if !keeps {
 		p.Left = before.Why + ": a lull with a patch spoils what lies beside it"
 		return p, nil
 	}
-	p.After, p.Did, p.Edit = after, did, edit
+	p.After, p.Did, p.Edit = x.after, did, x.edit
 	p.Reasons = append([]string{"the lull leaves the words beside it whole"}, patch.Reasons...)
 	p.Left = stays(p)
 	return p, nil

@@ -168,7 +168,8 @@ func (d *driving) post(path string, body, to any) error {
 	return d.ask(http.MethodPost, path, body, to)
 }
 
-// loadLimit is how long the demo may take to be brought in and sent to the store: the machine builds and tests beside it.
+// loadLimit is how long the demo may take to be brought in and sent to the store: the machine builds and tests beside
+// it.
 const loadLimit = 5 * time.Minute
 
 // A status is an answer that is none of those that are wanted.

@@ -24,7 +24,7 @@ func TestMendingTakesNothingThatIsSaid(t *testing.T) {
 	if len(speakers) == 0 {
 		t.Skip("no voices are installed")
 	}
-	cases := corpus.Cases(6, 200)
+	cases := corpus.Cases(3, 200)
 	seconds := make([]float64, cases)
 	err := spread.Each(context.Background(), cases, 0, func(i int) error {
 		r := rand.New(rand.NewPCG(corpus.Seed()+500, uint64(i)))

@@ -23,7 +23,7 @@ func TestBackgroundsAreKnownWithPausesAndWithout(t *testing.T) {
 	if len(speakers) == 0 {
 		t.Skip("no voices are installed")
 	}
-	cases := corpus.Cases(8, 96)
+	cases := corpus.Cases(4, 96)
 	off, unsure := 0, 0
 	for i := range cases {
 		r := rand.New(rand.NewPCG(corpus.Seed(), uint64(700+i)))

@@ -17,7 +17,7 @@ func TestWhatIsSaidIsHeardInAnyVoice(t *testing.T) {
 	if len(speakers) == 0 {
 		t.Skip("no voices are installed")
 	}
-	cases := corpus.Cases(8, 96)
+	cases := corpus.Cases(4, 96)
 	found, worst, silence := 0.0, 1.0, 0.0
 	for i := range cases {
 		r := rand.New(rand.NewPCG(corpus.Seed(), uint64(300+i)))

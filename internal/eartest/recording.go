@@ -288,10 +288,10 @@ func reverberated(r *rand.Rand, dry []float64, seconds float64) []float64 {
 	return v
 }
 
-// Heard compares what was heard with what is there: the share of the spoken frames that lie in words, and that of the
-// silent ones which do.
-func (r *Recording) Heard(h speech.Heard) (said, silent float64) {
-	var spoken, quiet float64
+// Heard compares what was heard with what is there: the share of the spoken frames that lie in words, how many of the
+// silent ones do, and how many silent ones there are.
+func (r *Recording) Heard(h speech.Heard) (said, silent, quiet float64) {
+	spoken := 0.0
 	for i := range r.Spoken {
 		_, in := h.WordAt(int64(i)*Hop + Hop/2)
 		switch {
@@ -307,5 +307,5 @@ func (r *Recording) Heard(h speech.Heard) (said, silent float64) {
 			}
 		}
 	}
-	return said / max(1, spoken), silent / max(1, quiet)
+	return said / max(1, spoken), silent, quiet
 }

@@ -3,6 +3,7 @@ package analysis
 import (
 	"slices"
 
+	"blendseam/core/level"
 	"blendseam/core/pcm"
 	"blendseam/core/speech"
 	"blendseam/core/stray"
@@ -57,7 +58,7 @@ func (a *Recording) peakOf(s pcm.Span) float64 {
 	if err != nil || f.Count == 0 {
 		return a.Floor.DB
 	}
-	return levelOf(slices.Max(f.Level))
+	return level.OfPower(float64(slices.Max(f.Level)))
 }
 
 // apart is what is left of a span without another.

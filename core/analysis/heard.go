@@ -58,5 +58,3 @@ func (a *Recording) Heard() ([]speech.Part, error) {
 	}
 	return list, nil
 }
-
-func levelOf(power float32) float64 { return level.OfPower(float64(power)) }

@@ -17,6 +17,7 @@ import (
 	"blendseam/core/blend"
 	"blendseam/core/curve"
 	"blendseam/core/limit"
+	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
 	"blendseam/interchange"
@@ -994,16 +995,7 @@ func (r *reader) markers(stack node) error {
 
 // corrections reads what people said that recordings hold.
 func (r *reader) corrections(mine node) error {
-	return mine.each("heard", mine.place+"/heard", func(_ int, n node) error {
-		id, known := r.sources[keyOf(n.text("target_url"), n.text("sha256"))]
-		if !known {
-			return nil
-		}
-		span, err := r.fromTo(n)
-		if err != nil {
-			return err
-		}
-		src := r.scene.Sources[id]
+	return r.eachOfSource(mine, "heard", func(n node, src *scene.Source, span pcm.Span) error {
 		kind := scene.HeardThere(n.text("kind"))
 		last := int64(0)
 		if k := len(src.Corrections); k > 0 {
@@ -1014,8 +1006,25 @@ func (r *reader) corrections(mine node) error {
 				"and none lies over another")
 		}
 		src.Corrections = append(src.Corrections, scene.Correction{Span: span, Kind: kind})
-		r.scene.Sources[id] = src
 		return nil
+	})
+}
+
+// eachOfSource reads a list of what is said of stretches of sources; what is said of those that no clip has is left.
+func (r *reader) eachOfSource(mine node, list string, read func(n node, src *scene.Source, span pcm.Span) error) error {
+	return mine.each(list, mine.place+"/"+list, func(_ int, n node) error {
+		id, known := r.sources[keyOf(n.text("target_url"), n.text("sha256"))]
+		if !known {
+			return nil
+		}
+		span, err := r.fromTo(n)
+		if err != nil {
+			return err
+		}
+		src := r.scene.Sources[id]
+		err = read(n, &src, span)
+		r.scene.Sources[id] = src
+		return err
 	})
 }
 
@@ -1032,21 +1041,11 @@ func (r *reader) stretches(top node) error {
 	if err := r.corrections(mine); err != nil {
 		return err
 	}
-	return mine.each("stretches", mine.place+"/stretches", func(_ int, n node) error {
-		id, known := r.sources[keyOf(n.text("target_url"), n.text("sha256"))]
-		if !known {
-			return nil
-		}
-		span, err := r.fromTo(n)
-		if err != nil {
-			return err
-		}
+	return r.eachOfSource(mine, "stretches", func(n node, src *scene.Source, span pcm.Span) error {
 		if n.text("name") == "" || span.From < 0 || span.Empty() {
 			return n.errorf("a stretch needs a name, and its \"to\" after its \"from\"")
 		}
-		src := r.scene.Sources[id]
 		src.Stretches = append(src.Stretches, scene.Stretch{Name: r.name(n), From: span.From, To: span.To})
-		r.scene.Sources[id] = src
 		return nil
 	})
 }

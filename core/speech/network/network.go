@@ -174,14 +174,6 @@ func (l *Listener) Hear(sound []float32) (probabilities []float32) {
 	return probabilities
 }
 
-// Finish gives the probability of the last, shorter window, as if silence followed it; none if nothing is left.
-func (l *Listener) Finish() []float32 {
-	if len(l.left) == 0 {
-		return nil
-	}
-	return l.Hear(make([]float32, Window-len(l.left)))
-}
-
 // take fills in the magnitudes of a window, number k of those that are heard together.
 func (l *Listener) take(k int, sound []float32) {
 	n := copy(l.sound[:], l.recent[:])

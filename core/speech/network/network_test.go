@@ -66,20 +66,6 @@ func TestProbabilitiesAreThoseOfTheReferenceRuntime(t *testing.T) {
 	}
 }
 
-// What is left of a window is heard with silence behind it, and only once.
-func TestTheLastWindowIsFinished(t *testing.T) {
-	listener := network.NewListener()
-	if n := len(listener.Hear(make([]float32, network.Window+1))); n != 1 {
-		t.Fatalf("%d windows in one and a sample", n)
-	}
-	if n := len(listener.Finish()); n != 1 {
-		t.Fatalf("%d windows in what was left", n)
-	}
-	if n := len(listener.Finish()); n != 0 {
-		t.Fatalf("%d windows in nothing", n)
-	}
-}
-
 // Tones up to 6.5 kHz come through any change of rate as they are, at the same moments; what lies above 9 kHz is gone.
 // A stretch on its own gives the samples that it has in the whole.
 func TestResamplingKeepsTonesAndMoments(t *testing.T) {

@@ -1,10 +1,10 @@
 // Correcting what is heard in the clip in hand: over the range, or the part at the playhead.
 
 import { partAt } from "../model/heard.ts";
-import type { Placed } from "../model/scene.ts";
-import { type HeardOf, partWords } from "../panels/heard.ts";
+import type { HeardOf } from "../panels/heard.ts";
 import { say } from "../panels/toast.ts";
 import { clipsInHand } from "./moves.ts";
+import { says } from "./says.ts";
 import type { Stage } from "./stage.ts";
 
 export class Correcting {
@@ -16,21 +16,7 @@ export class Correcting {
   }
 
   commands(): Record<string, () => void> {
-    return {
-      say_word: () => this.correct("word"),
-      say_breath: () => this.correct("breath"),
-      say_pause: () => this.correct("pause"),
-      say_other: () => this.correct("other"),
-      say_nothing: () => this.correct(""),
-    };
-  }
-
-  /** What is heard at the playhead of a clip, in words; "" where it is not known. */
-  here({ clip }: Placed): string {
-    const { playhead, scene } = this.stage,
-      parts = this.heard.of(scene.sources[clip.source])?.parts ?? [],
-      part = playhead >= clip.from && playhead < clip.to ? partAt(parts, clip.in + playhead - clip.from) : undefined;
-    return part ? partWords(part) : "";
+    return says((kind) => this.correct(kind));
   }
 
   private correct(kind: string): void {

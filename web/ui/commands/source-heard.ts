@@ -5,6 +5,7 @@ import type { Source } from "../model/scene.ts";
 import { backgroundWords, HeardOf, partWords } from "../panels/heard.ts";
 import { say } from "../panels/toast.ts";
 import type { HeardView } from "../wire/web.ts";
+import { says } from "./says.ts";
 
 /** What the page is asked for. */
 export interface Listened {
@@ -54,13 +55,7 @@ export class SourceHeard {
 
   /** The commands: of the marked stretch, else of the part that is heard now. */
   commands(): Record<string, () => void> {
-    return {
-      say_word: () => this.correct("word"),
-      say_breath: () => this.correct("breath"),
-      say_pause: () => this.correct("pause"),
-      say_other: () => this.correct("other"),
-      say_nothing: () => this.correct(""),
-    };
+    return says((kind) => this.correct(kind));
   }
 
   private correct(kind: string): void {

@@ -3,7 +3,9 @@
 package eartest
 
 import (
+	"math/rand/v2"
 	"path/filepath"
+	"slices"
 	"sync"
 	"testing"
 
@@ -84,6 +86,19 @@ func Phrases(t testing.TB, list []Pattern, leastS, mostS float64) (out [][]float
 		}
 	}
 	return out
+}
+
+// Halves are two fluent readings of a speaker, of different phrases, with at most 40 ms between two of them.
+func (s Speaker) Halves(r *rand.Rand) (one, other []float64) {
+	for i, k := range r.Perm(len(s.phrases)) {
+		v := append(slices.Clone(s.phrases[k]), make([]float64, r.IntN(Rate/25))...)
+		if i%2 == 0 {
+			one = append(one, v...)
+		} else {
+			other = append(other, v...)
+		}
+	}
+	return one, other
 }
 
 func speaker(t testing.TB, p Pattern) Speaker {

@@ -18,6 +18,13 @@ import (
 type Recut struct {
 	Shots   []NewShot `json:"shots"`
 	Sources []Source  `json:"sources,omitempty"` // of shots, which the scene does not know
+
+	// Own lets sound go with the shot that it belongs to, whole, and music and tone stay in one piece. Without it sound
+	// goes with the picture under which it lies: so edits of the past are done again.
+	Own     bool `json:"own,omitempty"`
+	CutBeds bool `json:"cut_beds,omitempty"` // music and tone are cut where the picture comes apart
+	Trim    bool `json:"trim,omitempty"`     // where sound of two shots meets, each ends at its picture's cut
+	Extend  bool `json:"extend,omitempty"`   // gaps that come are filled from the clips' handles
 }
 
 // A NewShot is a shot of a new cut, in frames.
@@ -49,29 +56,38 @@ type recutting struct {
 	aside   []pcm.Span
 	old     []recut.Shot
 	pieces  []recut.Piece
+	fates   []Fate
+
+	pictureWas *Track // before anything of it is cut
 }
 
 func (e *Recut) apply(d *draft) error {
+	_, err := e.done(d)
+	return err
+}
+
+// done makes the cut, and gives what was found on the way.
+func (e *Recut) done(d *draft) (*recutting, error) {
 	if err := e.check(d); err != nil {
-		return err
+		return nil, err
 	}
 	d.Sources = maps.Clone(d.Sources)
 	for _, src := range e.Sources {
 		if _, known := d.Sources[src.ID]; !known {
 			if err := checkSource(d.Scene, src); err != nil {
-				return err
+				return nil, err
 			}
 			d.Sources[src.ID] = src
 		}
 	}
 	r := &recutting{d: d, picture: pictureTrack(d.Scene)}
 	if r.picture < 0 {
-		return notPossible("The scene has no picture track, so that a new cut has nothing to follow.")
+		return nil, notPossible("The scene has no picture track, so that a new cut has nothing to follow.")
 	}
 	for i, t := range d.Tracks {
 		switch {
 		case t.Locked:
-			return notPossible("Track %s is locked, and would not follow the new cut. Unlock it first.", t.Name)
+			return nil, notPossible("Track %s is locked, and would not follow the new cut. Unlock it first.", t.Name)
 		case i == r.picture || !t.Stays:
 			r.follow = append(r.follow, i)
 		}
@@ -79,12 +95,16 @@ func (e *Recut) apply(d *draft) error {
 	r.unfold()
 	shots := e.shots()
 	r.pieces = recut.Match(r.old, shots, r.last())
-	if err := r.cut(); err != nil {
-		return err
+	if e.Own {
+		r.moveOwn(e)
+	} else {
+		if err := r.cut(); err != nil {
+			return nil, err
+		}
+		r.move()
 	}
-	r.move()
 	r.show(e, shots)
-	return nil
+	return r, nil
 }
 
 // check refuses a cut that no scene has.
@@ -253,19 +273,92 @@ func (r *recutting) move() {
 				kept = append(kept, r.fitted(t, c, p, end))
 				continue
 			}
-			r.setAside(gone, byOld, t, c, frame)
+			from, to := r.lifted(byOld, frame)
+			r.setAside(gone, t, c, pcm.Span{From: from, To: to})
 		}
 		slices.SortFunc(kept, func(a, b Clip) int { return cmp.Compare(a.Start, b.Start) })
 		t.Clips = kept
 		r.blends(t, gone)
 	}
 	r.others(byOld)
+	r.keep(gone)
+}
+
+// moveOwn takes the picture to where it is now, and sound with its own shots.
+func (r *recutting) moveOwn(e *Recut) {
+	d := r.d
+	was := *d.Tracks[r.picture]
+	was.Clips = slices.Clone(was.Clips)
+	r.pictureWas = &was
+	byOld := slices.Clone(r.pieces)
+	slices.SortFunc(byOld, func(a, b recut.Piece) int { return cmp.Compare(a.Old.From, b.Old.From) })
+	gone := map[int64]*Aside{}
+	went := map[ClipID]int64{}
+	for _, i := range r.follow {
+		t := d.touch(i)
+		if t.Kind != Picture {
+			continue
+		}
+		for _, frame := range r.edges() {
+			if k := t.At(frame); k < len(t.Clips) && t.Clips[k].Start < frame {
+				cutOne(d, t, &t.Clips[k], frame)
+			}
+		}
+		var kept []Clip
+		for _, c := range t.Clips {
+			if p, ok := r.pieceOf(byOld, c.Start); ok {
+				went[c.ID] = d.Rate.SampleOf(p.New.From, d.SampleRate) - d.Rate.SampleOf(p.Old.From, d.SampleRate)
+				c.Start += p.New.From - p.Old.From
+				kept = append(kept, c)
+				continue
+			}
+			from, to := r.lifted(byOld, c.Start)
+			r.setAside(gone, t, c, pcm.Span{From: from, To: to})
+		}
+		slices.SortFunc(kept, func(a, b Clip) int { return cmp.Compare(a.Start, b.Start) })
+		t.Clips = kept
+	}
+	r.fates = r.soundFollows(e, byOld, gone, went)
+	r.others(byOld)
+	r.keep(gone)
+}
+
+// keep keeps what was lifted, if it has sound.
+func (r *recutting) keep(gone map[int64]*Aside) {
 	for _, at := range slices.Sorted(maps.Keys(gone)) {
 		a := gone[at]
 		if slices.ContainsFunc(a.Tracks, func(t *Track) bool { return t.Kind == Sound }) {
-			d.Aside = append(d.Aside, a)
+			r.leads(a)
+			r.d.Aside = append(r.d.Aside, a)
 		}
 	}
+}
+
+// leads lets a stretch begin where the first of its sound does.
+func (r *recutting) leads(a *Aside) {
+	d, first := r.d, int64(0)
+	for _, t := range a.Tracks {
+		slices.SortFunc(t.Clips, func(a, b Clip) int { return cmp.Compare(a.Start, b.Start) })
+		if t.Kind == Sound && len(t.Clips) > 0 {
+			first = min(first, t.Clips[0].Start)
+		}
+	}
+	if first == 0 {
+		return
+	}
+	start := d.Rate.SampleOf(a.From, d.SampleRate)
+	from := d.Rate.FrameOf(start+first, d.SampleRate)
+	by := start - d.Rate.SampleOf(from, d.SampleRate)
+	for _, t := range a.Tracks {
+		for i := range t.Clips {
+			if t.Kind == Sound {
+				t.Clips[i].Start += by
+			} else {
+				t.Clips[i].Start += a.From - from
+			}
+		}
+	}
+	a.From, a.Length = from, a.Length+a.From-from
 }
 
 // fitted lets a clip of sound that reached to its picture's end reach there where frames are no whole number of
@@ -289,9 +382,9 @@ func (r *recutting) frame(t *Track, at int64) int64 {
 	return r.d.Rate.FrameOf(at, r.d.SampleRate)
 }
 
-// setAside keeps a clip with the stretch that was lifted with it.
-func (r *recutting) setAside(gone map[int64]*Aside, byOld []recut.Piece, t *Track, c Clip, frame int64) {
-	from, to := r.lifted(byOld, frame)
+// setAside keeps a clip with the stretch, in frames, that was lifted with it.
+func (r *recutting) setAside(gone map[int64]*Aside, t *Track, c Clip, stretch pcm.Span) {
+	from, to := stretch.From, stretch.To
 	a := gone[from]
 	if a == nil {
 		a = &Aside{From: from, Length: to - from}

@@ -36,6 +36,16 @@ func RecutChanges(s *Scene, e *Recut) (list []recut.Change, pieces []recut.Piece
 	return list, pieces
 }
 
+// RecutFates gives what a new cut does to the clips of sound that it moves, cuts or keeps aside, track by track in order
+// of time; refusals are those of the edit.
+func RecutFates(s *Scene, e *Recut) ([]Fate, error) {
+	r, err := e.done(newDraft(s))
+	if err != nil {
+		return nil, err
+	}
+	return r.fates, nil
+}
+
 // Without is a new cut in which some changes of the list, by their place in it, are not made.
 func (e *Recut) Without(s *Scene, skip []int) *Recut {
 	i := pictureTrack(s)
@@ -83,7 +93,9 @@ func (e *Recut) Without(s *Scene, skip []int) *Recut {
 		put, length := within(from, o.put)
 		shots = spliced(shots, o.at, o.drop, put, length)
 	}
-	return &Recut{Shots: shots, Sources: e.Sources}
+	now := *e
+	now.Shots = shots
+	return &now
 }
 
 // within are the parts of shots that lie in a span, from its start on.
@@ -120,7 +132,7 @@ func spliced(shots []NewShot, at, drop int64, put []NewShot, length int64) (list
 // and of what it keeps aside: by hash, by file, by name, or by the eight letters of a reel. unknown are those that are
 // not; they go in as sources of the edit.
 func Recutting(s, cut *Scene) (e *Recut, unknown []Source) {
-	e = &Recut{Shots: []NewShot{}}
+	e = &Recut{Shots: []NewShot{}, Own: true}
 	i := pictureTrack(cut)
 	if i < 0 {
 		return e, nil

@@ -181,7 +181,7 @@ func merging(s *scene.Scene, rng *rand.Rand) scene.Edit {
 
 // recutting is a new cut of the picture: shots are left out, swapped, trimmed, and put in.
 func recutting(s *scene.Scene, rng *rand.Rand) scene.Edit {
-	e := &scene.Recut{}
+	e := &scene.Recut{Own: rng.IntN(4) > 0, CutBeds: rng.IntN(4) == 0, Trim: rng.IntN(4) == 0, Extend: rng.IntN(4) == 0}
 	for _, t := range s.Tracks {
 		if t.Kind != scene.Picture {
 			continue

@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"blendseam/core/audit"
-	"blendseam/core/pcm"
 	"blendseam/core/recut"
 	"blendseam/core/scene"
 )
@@ -23,6 +22,22 @@ type Row struct {
 	Length int64      `json:"length"`
 	Words  string     `json:"words"`
 	Sound  string     `json:"sound"`
+
+	Clips []scene.Fate `json:"clips"` // of sound, that it moves, cuts or keeps aside
+}
+
+// What rows say that are no change of the picture, but follow from all of them.
+const (
+	NoPicture recut.What = "no_picture" // sound that has no picture
+	Overlap   recut.What = "overlap"    // sound of two shots that meets
+)
+
+// RecutOptions say how a new picture cut is followed.
+type RecutOptions struct {
+	Skip    []int // changes not to make, by their places in the list of all of them
+	CutBeds bool  // music and tone are cut where the picture comes apart
+	Trim    bool  // where sound of two shots meets, each ends at its picture's cut; else one lies on another track
+	Extend  bool  // gaps that come are filled from the clips' handles
 }
 
 // A Recut is what a new picture cut does to a scene.
@@ -37,9 +52,8 @@ type Recut struct {
 	Pieces  []recut.Piece
 }
 
-// PlanRecut finds what the picture of another cut does to a scene, without the changes to skip, by their places in the
-// list of all of them. The rows are of all.
-func PlanRecut(s, cut *scene.Scene, skip []int) (*Recut, error) {
+// PlanRecut finds what the picture of another cut does to a scene. The rows are of all changes, those to skip included.
+func PlanRecut(s, cut *scene.Scene, o RecutOptions) (*Recut, error) {
 	if cut.Rate.Num*s.Rate.Den != s.Rate.Num*cut.Rate.Den {
 		return nil, fmt.Errorf("the new cut counts %s frames a second, the scene %s; let it be written at the scene's rate",
 			cut.Rate, s.Rate)
@@ -48,10 +62,11 @@ func PlanRecut(s, cut *scene.Scene, skip []int) (*Recut, error) {
 		return nil, errors.New("the new cut has no picture; let the picture track be written into it")
 	}
 	e, unknown := scene.Recutting(s, cut)
+	e.CutBeds, e.Trim, e.Extend = o.CutBeds, o.Trim, o.Extend
 	changes, pieces := scene.RecutChanges(s, e)
 	r := &Recut{Unknown: unknown, Edit: e, Pieces: pieces, Rows: []Row{}, Lost: []string{}, New: []audit.Seam{}}
-	if len(skip) > 0 {
-		r.Edit = e.Without(s, skip)
+	if len(o.Skip) > 0 {
+		r.Edit = e.Without(s, o.Skip)
 		_, r.Pieces = scene.RecutChanges(s, r.Edit)
 	}
 	var err error
@@ -65,48 +80,100 @@ func PlanRecut(s, cut *scene.Scene, skip []int) (*Recut, error) {
 	for _, src := range unknown {
 		names[src.ID] = src.Name
 	}
-	for _, c := range changes {
-		r.Rows = append(r.Rows, rowOf(s, c, names[c.Source]))
+	fates, err := scene.RecutFates(s, r.Edit)
+	if err != nil {
+		return nil, err
 	}
+	of, rest := r.fatesOf(s, changes, o.Skip, fates)
+	for i, c := range changes {
+		r.Rows = append(r.Rows, rowOf(s, c, names[c.Source], of[i]))
+	}
+	r.Rows = append(r.Rows, rest...)
 	r.seams(s)
 	r.Lost = append(r.Lost, scene.RecutLost(s, r.After)...)
 	return r, nil
 }
 
-// rowOf tells a change.
-func rowOf(s *scene.Scene, c recut.Change, name string) Row {
+// fatesOf tells which change each fate follows from: the one that lifted or moved its shot, else the last one before
+// it, by which it lies earlier or later. rest are rows for what follows from none of them.
+func (r *Recut) fatesOf(s *scene.Scene, changes []recut.Change, skip []int, fates []scene.Fate) (of [][]scene.Fate,
+	rest []Row) {
+	of = make([][]scene.Fate, len(changes))
+	frame := func(at int64) int64 { return s.Rate.FrameOf(max(0, at), s.SampleRate) }
+	var apart, over []scene.Fate
+	for _, f := range fates {
+		if f.What == scene.FateOther {
+			over = append(over, f)
+		}
+		best := -1
+		for i, c := range changes {
+			if slices.Contains(skip, i) {
+				continue
+			}
+			if !c.Old.Empty() && c.Old.Contains(f.Frame) {
+				best = i
+				break
+			}
+			if best < 0 || c.New.From >= changes[best].New.From {
+				if f.At >= 0 && c.New.From <= frame(f.At) || f.At < 0 && c.Old.From <= f.Frame && !c.Old.Empty() {
+					best = i
+				}
+			}
+		}
+		if best < 0 || f.Frame < 0 {
+			apart = append(apart, f)
+		} else {
+			of[best] = append(of[best], f)
+		}
+	}
+	if len(apart) > 0 {
+		rest = append(rest, restRow(NoPicture, "Sound without a picture",
+			sayClips(apart, "keeps its distance", "keep their distance")+" to the picture before it", apart))
+	}
+	if len(over) > 0 {
+		rest = append(rest, restRow(Overlap, "Sound of two shots meets", sayClips(over, "lies", "lie")+
+			" on another track, so that nothing is lost; or let each end at its picture's cut", over))
+	}
+	return of, rest
+}
+
+// restRow is a row of what follows from no single change, from the first clip to the last.
+func restRow(what recut.What, words, sound string, fates []scene.Fate) Row {
+	x := Row{What: what, Words: words, Sound: sound, Clips: fates, From: fates[0].From, To: fates[0].To, At: fates[0].At}
+	for _, f := range fates {
+		x.From, x.To = min(x.From, f.From), max(x.To, f.To)
+		if x.At < 0 || f.At >= 0 && f.At < x.At {
+			x.At = f.At
+		}
+	}
+	x.At = max(0, x.At)
+	x.Length = x.To - x.From
+	return x
+}
+
+// rowOf tells a change, with what becomes of the sound through it.
+func rowOf(s *scene.Scene, c recut.Change, name string, fates []scene.Fate) Row {
 	at := func(frame int64) int64 { return s.Rate.SampleOf(frame, s.SampleRate) }
-	x := Row{What: c.What, Name: name, From: at(c.Old.From), To: at(c.Old.To), At: at(c.New.From)}
+	x := Row{What: c.What, Name: name, From: at(c.Old.From), To: at(c.Old.To), At: at(c.New.From), Clips: fates}
 	n := max(c.Old.Len(), c.New.Len())
 	x.Length = at(n)
 	if c.Old.Empty() {
 		x.From, x.To = x.At, x.At
 	}
-	under := 0
-	for _, t := range s.Tracks {
-		if t.Kind != scene.Sound || t.Stays {
-			continue
-		}
-		for _, clip := range t.Clips {
-			if clip.Span().Overlaps(pcm.Span{From: x.From, To: x.To}) {
-				under++
-			}
-		}
+	if x.Clips == nil {
+		x.Clips = []scene.Fate{}
 	}
 	x.words(s, c, n)
-	x.sound(c, under)
+	x.sound(c)
 	return x
 }
 
-// clips counts them.
-func clips(n int) string {
-	switch n {
-	case 0:
-		return "nothing lies under it"
-	case 1:
-		return "one clip"
+// sayClips counts clips, and says what they do.
+func sayClips(fates []scene.Fate, one, many string) string {
+	if len(fates) == 1 {
+		return "one clip " + one
 	}
-	return fmt.Sprintf("%d clips", n)
+	return fmt.Sprintf("%d clips %s", len(fates), many)
 }
 
 func (x *Row) words(s *scene.Scene, c recut.Change, n int64) {
@@ -135,24 +202,34 @@ func (x *Row) words(s *scene.Scene, c recut.Change, n int64) {
 	}
 }
 
-// sound tells what happens to the sound under a change.
-func (x *Row) sound(c recut.Change, under int) {
+// sound tells what happens to the sound through a change.
+func (x *Row) sound(c recut.Change) {
+	by := map[string][]scene.Fate{}
+	for _, f := range x.Clips {
+		by[f.What] = append(by[f.What], f)
+	}
+	var list []string
+	for _, say := range []struct{ what, one, many string }{
+		{scene.FateAside, "is kept aside", "are kept aside"},
+		{scene.FateCut, "is cut", "are cut"},
+		{scene.FateMoved, "moves with the picture", "move with the picture"},
+		{scene.FateLonger, "fills a gap from its handle", "fill gaps from their handles"},
+	} {
+		if len(by[say.what]) > 0 {
+			list = append(list, sayClips(by[say.what], say.one, say.many))
+		}
+	}
 	switch {
 	case c.Back:
-		x.Sound = "what was kept aside comes back with it"
-	case c.What == recut.Inserted, c.What == recut.Trimmed && c.Old.Empty():
-		x.Sound = "nothing under it yet"
+		list = append([]string{"what was kept aside comes back"}, list...)
 	case c.What == recut.Speed:
-		x.Sound = "nothing under it: sound keeps its own speed"
-	case under == 0:
-		x.Sound = clips(0)
-	case c.What == recut.Lifted, c.What == recut.Trimmed:
-		x.Sound = strings.Replace(clips(under)+" kept aside", "one clip kept", "one clip is kept", 1)
-	case c.What == recut.Slipped:
-		x.Sound = clips(under) + " in sync with what it shows"
-	default:
-		x.Sound = clips(under) + " with it"
+		list = append([]string{"nothing lies under it, as sound keeps its own speed"}, list...)
+	case c.What == recut.Inserted, c.What == recut.Trimmed && c.Old.Empty():
+		list = append([]string{"nothing lies under it yet"}, list...)
+	case len(list) == 0:
+		list = []string{"nothing lies under it"}
 	}
+	x.Sound = strings.Join(list, "; ")
 }
 
 // seams sorts those of the scene after it into what was there and what is new.

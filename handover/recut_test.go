@@ -51,7 +51,8 @@ func without(s *scene.Scene, leave func(i int) bool) *scene.Scene {
 // Seams inside what stayed are as they were, seams at what came apart are new, and rows say what becomes of the sound.
 func TestAPlanCountsSeamsAndTellsOfSound(t *testing.T) {
 	s := shots(t, 12)
-	r, err := handover.PlanRecut(s, without(s, func(i int) bool { return i == 4 || i == 8 }), nil)
+	cut := without(s, func(i int) bool { return i == 4 || i == 8 })
+	r, err := handover.PlanRecut(s, cut, handover.RecutOptions{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -59,16 +60,17 @@ func TestAPlanCountsSeamsAndTellsOfSound(t *testing.T) {
 	if r.Kept != 13-4 || len(r.New) != 2 || len(r.Rows) != 2 || len(r.Lost) != 0 {
 		t.Errorf("%d seams kept, %d new, rows %+v, lost %v", r.Kept, len(r.New), r.Rows, r.Lost)
 	}
-	if x := r.Rows[0]; x.Words != "40 frames of take lifted at 01:00:06:10" || x.Sound != "one clip is kept aside" {
+	if x := r.Rows[0]; x.Words != "40 frames of take lifted at 01:00:06:10" || len(x.Clips) != 4 ||
+		x.Sound != "one clip is kept aside; 3 clips move with the picture" {
 		t.Errorf("it is told as %q, %q", x.Words, x.Sound)
 	}
-	half, err := handover.PlanRecut(s, without(s, func(i int) bool { return i == 4 || i == 8 }), []int{1})
+	half, err := handover.PlanRecut(s, cut, handover.RecutOptions{Skip: []int{1}})
 	if err != nil || half.After.Length() != s.Length()-40*1920 || len(half.Rows) != 2 {
 		t.Errorf("without the second change: %v, %d long", err, half.After.Length())
 	}
 	other := *s
 	other.Rate = timecode.F24
-	if _, err := handover.PlanRecut(s, &other, nil); err == nil {
+	if _, err := handover.PlanRecut(s, &other, handover.RecutOptions{}); err == nil {
 		t.Error("a cut at another rate is taken")
 	}
 }
@@ -77,7 +79,7 @@ func BenchmarkRecutOf2000(b *testing.B) {
 	s := shots(b, 1000)
 	cut := without(s, func(i int) bool { return i%17 == 3 })
 	for b.Loop() {
-		if _, err := handover.PlanRecut(s, cut, nil); err != nil {
+		if _, err := handover.PlanRecut(s, cut, handover.RecutOptions{}); err != nil {
 			b.Fatal(err)
 		}
 	}

@@ -43,6 +43,9 @@ type RecutRow struct {
 	Length int64  `json:"length"`
 	Words  string `json:"words"`
 	Sound  string `json:"sound"`
+
+	Clips []scene.Fate `json:"clips"` // of sound, that it moves, cuts or keeps aside
+	Fixed bool         `json:"fixed"` // it follows from all others, and cannot be left out
 }
 
 // A ShotView is a shot of a strip, in samples.
@@ -114,7 +117,9 @@ func (s *Server) planned(w http.ResponseWriter, r *http.Request) (*workspace.Sce
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	plan, err := handover.PlanRecut(st.Scene, cut, skip)
+	asked := r.URL.Query()
+	plan, err := handover.PlanRecut(st.Scene, cut, handover.RecutOptions{Skip: skip, CutBeds: asked.Get("cut_beds") != "",
+		Trim: asked.Get("trim") != "", Extend: asked.Get("extend") != ""})
 	if err != nil {
 		if _, refused := err.(scene.Refusal); refused {
 			return nil, nil, nil, err
@@ -210,7 +215,8 @@ func (s *Server) recut(w http.ResponseWriter, r *http.Request) error {
 		Old: strip(sc), New: strip(plan.After),
 	}
 	for _, x := range plan.Rows {
-		a.Rows = append(a.Rows, RecutRow{string(x.What), sc.Timecode(x.At), x.At, x.Length, x.Words, x.Sound})
+		fixed := x.What == handover.NoPicture || x.What == handover.Overlap
+		a.Rows = append(a.Rows, RecutRow{string(x.What), sc.Timecode(x.At), x.At, x.Length, x.Words, x.Sound, x.Clips, fixed})
 	}
 	at := func(frame int64) int64 { return sc.Rate.SampleOf(frame, sc.SampleRate) }
 	for _, p := range plan.Pieces {

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"slices"
 
 	"blendseam/handover"
 	"blendseam/media/scenefile"
@@ -15,7 +16,12 @@ type recutCmd struct {
 	To    string `required:"" help:"The new picture cut (${endings}); its picture alone is read." placeholder:"NEW"`
 	Out   string `short:"o" required:"" help:"Scene file to write." placeholder:"OUT"`
 	Skip  []int  `help:"Changes not to make, by their numbers in the list." placeholder:"N"`
-	JSON  bool   `name:"json" help:"Print one JSON object."`
+
+	CutBeds bool `help:"Cut music and room tone where the picture comes apart; else they stay in one piece."`
+	Trim    bool `help:"End the sound of two shots that meet at the picture's cut; else one lies on another track."`
+	Extend  bool `help:"Fill the gaps that come from the clips' handles."`
+
+	JSON bool `name:"json" help:"Print one JSON object."`
 }
 
 // recutChange is a row of the change list as --json prints it.
@@ -28,6 +34,8 @@ type recutChange struct {
 	Source  string  `json:"source"`
 	Words   string  `json:"words"`
 	Sound   string  `json:"sound"`
+
+	Clips []string `json:"clips"` // names of those of sound that it moves, cuts or keeps aside
 }
 
 func (c *recutCmd) Run(ctx context.Context) error {
@@ -45,7 +53,8 @@ func (c *recutCmd) Run(ctx context.Context) error {
 	for _, n := range c.Skip {
 		skip = append(skip, n-1)
 	}
-	r, err := handover.PlanRecut(s, cut, skip)
+	r, err := handover.PlanRecut(s, cut,
+		handover.RecutOptions{Skip: skip, CutBeds: c.CutBeds, Trim: c.Trim, Extend: c.Extend})
 	if err != nil {
 		return fmt.Errorf("%s: %w", c.To, err)
 	}
@@ -62,7 +71,10 @@ func (c *recutCmd) Run(ctx context.Context) error {
 	}
 	if !c.JSON {
 		for i, x := range r.Rows {
-			fmt.Printf("%3d  %s; %s\n", i+1, x.Words, x.Sound)
+			fmt.Printf("%3d  %s: %s\n", i+1, x.Words, x.Sound)
+			for _, f := range x.Clips {
+				fmt.Printf("     %s, %s, %s\n", f.Name, f.Track, f.What)
+			}
 		}
 		fmt.Printf("%s: %d changes, %d seams as they were, %d new\n", c.Out, len(r.Rows), r.Kept, len(r.New))
 		for _, lost := range r.Lost {
@@ -73,8 +85,14 @@ func (c *recutCmd) Run(ctx context.Context) error {
 	rate := float64(s.SampleRate)
 	list := []recutChange{}
 	for _, x := range r.Rows {
+		names := []string{}
+		for _, f := range x.Clips {
+			if !slices.Contains(names, f.Name) {
+				names = append(names, f.Name)
+			}
+		}
 		list = append(list, recutChange{string(x.What), float64(x.From) / rate, float64(x.To) / rate, float64(x.At) / rate,
-			float64(x.Length) / rate, x.Name, x.Words, x.Sound})
+			float64(x.Length) / rate, x.Name, x.Words, x.Sound, names})
 	}
 	type seam struct {
 		Track string  `json:"track"`

@@ -12,14 +12,14 @@ import (
 
 // A Fate says what a new picture cut does to a clip of sound, or to a part of one. Times are samples.
 type Fate struct {
-	Clip  ClipID
-	Name  string
-	Track string
-	What  string // one of the Fates below
-	From  int64  // where it lay
-	To    int64
-	At    int64 // where it begins now; less than 0 if it is kept aside
-	Frame int64 // the frame of the old cut that decides: of its shot, or of what was lifted
+	Clip  ClipID `json:"clip"`
+	Name  string `json:"name"`
+	Track string `json:"track"`
+	What  string `json:"what"` // one of the Fates below
+	From  int64  `json:"from"` // where it lay
+	To    int64  `json:"to"`
+	At    int64  `json:"at"` // where it begins now; less than 0 if it is kept aside
+	Frame int64  `json:"-"`  // of the old cut, that decides: of its shot, or of what was lifted; -1 if none does
 }
 
 // What a new picture cut can do to sound.
@@ -129,7 +129,8 @@ func (f *follower) parts(t *Track, c Clip) []part {
 			continue
 		}
 		from := f.d.Rate.FrameOf(p.span.From, f.d.SampleRate)
-		before := part{span: pcm.Span{From: p.span.From, To: min(p.span.To, -p.shift)}, aside: &pcm.Span{From: from, To: from + 1}}
+		before := part{span: pcm.Span{From: p.span.From, To: min(p.span.To, -p.shift)},
+			aside: &pcm.Span{From: from, To: from + 1}}
 		if p.span.From = before.span.To; p.span.Empty() {
 			list[i] = before
 			continue

@@ -55,8 +55,8 @@ func cutScene(t *testing.T, r *rand.Rand, rate timecode.Rate) *scene.Scene {
 	for k, t := range s.Tracks[2:] {
 		for from := r.Int64N(96000); from < end+200000; {
 			length := 48000 + r.Int64N(500000)
-			t.Clips = append(t.Clips, scene.Clip{ID: scene.NewID(s, scene.AClip), Source: "m", Name: fmt.Sprint(t.Name, len(t.Clips)),
-				In: int64(k+1) * 4000000, Start: from, Length: length})
+			t.Clips = append(t.Clips, scene.Clip{ID: scene.NewID(s, scene.AClip), Source: "m",
+				Name: fmt.Sprint(t.Name, len(t.Clips)), In: int64(k+1) * 4000000, Start: from, Length: length})
 			from += length + r.Int64N(96000)
 		}
 	}
@@ -155,6 +155,34 @@ func TestNoSoundIsLostToANewPictureCut(t *testing.T) {
 			}
 		}
 	}
+}
+
+// Sound that goes on after the picture stays behind it, all of it, when the picture becomes shorter.
+func TestSoundBeyondThePictureStays(t *testing.T) {
+	s := takes(t)
+	const second = 48000
+	end := s.Rate.SampleOf(s.Tracks[0].Clips[len(s.Tracks[0].Clips)-1].End(), s.SampleRate)
+	s = scenetest.Must(t, s, &scene.Add{Track: s.Tracks[1].ID, Source: s.Tracks[1].Clips[0].Source, Start: end + second,
+		Length: second})
+	late := s.Tracks[1].Clips[len(s.Tracks[1].Clips)-1]
+	e := shots(s, len(s.Tracks[0].Clips)-1)
+	e.Own = true
+	now := scenetest.Must(t, s, e)
+	last := e.Shots[len(e.Shots)-1]
+	to := s.Rate.SampleOf(last.Start+last.Length, s.SampleRate)
+	if _, c := now.Clip(late.ID); c == nil || c.Start != to+second || c.Length != second {
+		t.Errorf("it lies at %+v, want %d", c, to+second)
+	}
+	fates, err := scene.RecutFates(s, e)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range fates {
+		if f.Clip == late.ID && f.What == scene.FateMoved && f.At == to+second {
+			return
+		}
+	}
+	t.Errorf("it is not named in %+v", fates)
 }
 
 // frameSamples is how much of a clip rounding may take where frames are no whole number of samples.

@@ -36,8 +36,8 @@ func RecutChanges(s *Scene, e *Recut) (list []recut.Change, pieces []recut.Piece
 	return list, pieces
 }
 
-// RecutFates gives what a new cut does to the clips of sound that it moves, cuts or keeps aside, track by track in order
-// of time; refusals are those of the edit.
+// RecutFates returns what a new cut does to the clips of sound that it moves, cuts or keeps aside, track by track in
+// order of time. Its errors are those of the edit.
 func RecutFates(s *Scene, e *Recut) ([]Fate, error) {
 	r, err := e.done(newDraft(s))
 	if err != nil {

@@ -15,16 +15,45 @@ interface Row extends RecutRow {
   on: boolean;
   label: string;
   hearing: string;
+  named: string;
+  names: boolean;
+  clipWords: string;
 }
+
+const choices = [
+  { name: "trim", on: false, words: "Where the sound of two shots meets, end each at its picture's cut" },
+  { name: "extend", on: false, words: "Fill the gaps that come from the clips' handles" },
+  { name: "cut_beds", on: false, words: "Cut music and room tone where the picture comes apart" },
+];
+type Choice = (typeof choices)[number];
+
+const becomes: Record<string, string> = {
+  moved: "moves",
+  cut: "is cut",
+  aside: "is kept aside",
+  overlaps: "lies on another track",
+  longer: "fills a gap",
+};
+
+/** Every clip of a row, with what becomes of it. */
+const clipsOf = (r: RecutRow): string =>
+  r.clips.map((c) => `${c.name} (${c.track}) ${becomes[c.what] ?? c.what}`).join("; ");
 
 let file: File | undefined;
 let answer: RecutAnswer | undefined;
 let mending: RecutMending | undefined;
 let playing: { stop(): void } | undefined;
 
+/** What is chosen of how the sound follows. */
+const asked = (): string =>
+  choices
+    .filter((c) => c.on)
+    .map((c) => `&${c.name}=1`)
+    .join("");
+
 /** Sends the chosen file, with the changes that are not ticked. */
 const sent = (address: string, skip: number[], more = ""): Promise<Response> =>
-  ask(`${home}${address}?skip=${skip.join(",")}${more}`, {
+  ask(`${home}${address}?skip=${skip.join(",")}${asked()}${more}`, {
     method: "POST",
     body: file,
     headers: { "Blendseam-Name": encodeURIComponent(file!.name) },
@@ -82,6 +111,7 @@ const proposalRow = (p: ProposalView, key: number) => ({
 
 Alpine.data("comeBack", () => ({
   endings: data.endings,
+  choices,
   endingWords: `It ends in ${data.endings.split(",").join(", ")}.`,
   noPicture: !data.picture,
   looking: false,
@@ -120,6 +150,9 @@ Alpine.data("comeBack", () => ({
         on: !skip.includes(key),
         label: `Do it: ${r.words}`,
         hearing: `Hear it: ${r.words}`,
+        named: clipsOf(r),
+        names: r.clips.length > 0,
+        clipWords: counted(r.clips.length, "clip"),
       }));
       this.lost = a.lost;
       this.warnings = a.warnings;
@@ -127,7 +160,7 @@ Alpine.data("comeBack", () => ({
       this.some = a.rows.length > 0;
       this.same = !this.some;
       this.summary = [
-        counted(a.rows.length, "change"),
+        counted(a.rows.filter((r) => !r.fixed).length, "change"),
         `${counted(a.kept, "seam")} as before`,
         counted(a.seams.length, "new seam"),
       ].join(" · ");
@@ -166,6 +199,10 @@ Alpine.data("comeBack", () => ({
   },
   async tick(r: Row) {
     r.on = !r.on;
+    await this.compare(this.skipped());
+  },
+  async pick(c: Choice) {
+    c.on = !c.on;
     await this.compare(this.skipped());
   },
   point(r?: Row) {

@@ -478,20 +478,22 @@ func (d *draft) dropLostBlends() {
 // purpose are free.
 func (d *draft) keepsSync(e Edit) error {
 	known := map[[2]string][]int64{}
+	was := map[[2]ClipID]int64{} // of the very same clips
 	of := func(a, b Clip) [2]string { return [2]string{firstTake(a).Source, firstTake(b).Source} }
 	pairsInSync(d.base, nil, func(a, b Clip, by int64) bool {
 		known[of(a, b)] = append(known[of(a, b)], by)
+		was[[2]ClipID{a.ID, b.ID}] = by
 		return true
 	})
 	var refusal error
 	pairsInSync(d.Scene, d.free, func(a, b Clip, by int64) bool {
-		if firstTake(a).Source == firstTake(b).Source && abs(by) <= drift {
+		ran, same := was[[2]ClipID{a.ID, b.ID}]
+		most := 2 * rounding(d.Scene)
+		apart := same && abs(by) >= abs(ran) && (abs(by-ran) > most || abs(ran) <= most && abs(by) > most)
+		alike := func(was int64) bool { return abs(by-was) <= drift }
+		if !apart && (firstTake(a).Source == firstTake(b).Source && alike(0) ||
+			slices.ContainsFunc(known[of(a, b)], alike)) {
 			return true
-		}
-		for _, was := range known[of(a, b)] {
-			if abs(by-was) <= drift {
-				return true
-			}
 		}
 		r := &LosesSync{Clip: b.ID, By: by}
 		r.words = fmt.Sprintf(

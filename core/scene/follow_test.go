@@ -185,6 +185,43 @@ func TestSoundBeyondThePictureStays(t *testing.T) {
 	t.Errorf("it is not named in %+v", fates)
 }
 
+// Of random trims of linked clips by a few samples, closing up or not, each is refused or leaves linked sound in step
+// with its picture.
+func TestTrimsBySamplesKeepSync(t *testing.T) {
+	for _, rate := range []timecode.Rate{timecode.F25, timecode.F2997D} {
+		r := rand.New(rand.NewPCG(corpus.Seed(), 9))
+		s := cutScene(t, r, rate)
+		start := s
+		done := 0
+		for range 200 {
+			track := s.Tracks[r.IntN(2)]
+			c := track.Clips[r.IntN(len(track.Clips))]
+			side, at := scene.Head, s.Time(track, c.Start)
+			if r.IntN(2) == 0 {
+				side, at = scene.Tail, s.Time(track, c.End())
+			}
+			by := 1 + r.Int64N(4)*r.Int64N(700)
+			if r.IntN(2) == 0 {
+				by = -by
+			}
+			now, err := scene.Apply(s, &scene.Trim{Clip: c.ID, Edge: side, To: at + by, Close: r.IntN(3) > 0,
+				Alone: r.IntN(2) == 0})
+			if err != nil {
+				continue
+			}
+			s = now
+			done++
+			checkInStep(t, fmt.Sprint(rate, " after ", done, " trims"), start, s)
+			if t.Failed() {
+				return
+			}
+		}
+		if done < 20 {
+			t.Errorf("at %v only %d trims of 200 were done", rate, done)
+		}
+	}
+}
+
 // frameSamples is how much of a clip rounding may take where frames are no whole number of samples.
 const frameSamples = 8
 
@@ -223,10 +260,9 @@ func checkNamed(t *testing.T, about string, s, now *scene.Scene, fates []scene.F
 	}
 }
 
-func checkWhole(t *testing.T, about string, s, now *scene.Scene) {
+func checkInStep(t *testing.T, about string, s, now *scene.Scene) {
 	for _, p := range s.Tracks[0].Clips {
 		_, shot := now.Clip(p.ID)
-		whole := shot != nil && shot.Length >= p.Length && shot.In <= p.In
 		for _, id := range s.Linked(p.ID) {
 			_, was := s.Clip(id)
 			_, is := now.Clip(id)
@@ -240,7 +276,19 @@ func checkWhole(t *testing.T, about string, s, now *scene.Scene) {
 			if abs(by-before) > 2 { // frames are no whole number of samples
 				t.Errorf("%s: %s lies %d samples from its picture, lay %d", about, was.Name, by, before)
 			}
-			if whole && is.Start > 0 && is.Length < was.Length-2 {
+		}
+	}
+}
+
+func checkWhole(t *testing.T, about string, s, now *scene.Scene) {
+	checkInStep(t, about, s, now)
+	for _, p := range s.Tracks[0].Clips {
+		_, shot := now.Clip(p.ID)
+		for _, id := range s.Linked(p.ID) {
+			_, was := s.Clip(id)
+			_, is := now.Clip(id)
+			if id != p.ID && is != nil && shot != nil && shot.Length >= p.Length && shot.In <= p.In && is.Start > 0 &&
+				is.Length < was.Length-2 {
 				t.Errorf("%s: %s is %d samples long, was %d, and its shot is whole", about, was.Name, is.Length, was.Length)
 			}
 		}

@@ -106,14 +106,26 @@ func lengthWords(s *Scene, samples int64) string {
 		return either(tenths >= 36000, fmt.Sprintf("%d h ", tenths/36000), "") + minutes
 	}
 	f := s.Frames(samples)
-	n := s.Rate.SampleOf(f, s.SampleRate)
-	switch off := samples - n; {
-	case off >= -1 && off <= 1 && f == 1:
+	off := samples - s.Rate.SampleOf(f, s.SampleRate)
+	switch {
+	case f == 0 && samples != 0 && samples*20 < framesAt(s, 0, 1):
+		return count(int(samples), "sample")
+	case abs(off) <= rounding(s) && f == 1:
 		return "1 frame"
-	case off >= -1 && off <= 1:
+	case abs(off) <= rounding(s):
 		return fmt.Sprintf("%d frames", f)
 	}
-	return fmt.Sprintf("%.1f frames (%d samples)", float64(samples)*s.Rate.Float()/float64(s.SampleRate), samples)
+	return fmt.Sprintf("%.1f frames (%s)", float64(samples)*s.Rate.Float()/float64(s.SampleRate),
+		count(int(samples), "sample"))
+}
+
+// rounding is by how many samples a length in whole frames depends on where it begins: by none where a frame is a whole
+// number of samples.
+func rounding(s *Scene) int64 {
+	if s.SampleRate*s.Rate.Den%s.Rate.Num == 0 {
+		return 0
+	}
+	return 1
 }
 
 // InTheWay: another clip lies where a clip should go.

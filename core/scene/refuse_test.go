@@ -236,7 +236,7 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, &scene.Roll{Left: oda, Right: pell, To: 1 << 60},
 			"A roll to sample 1152921504606846976 is outside anything there is."},
 		{base, &scene.Roll{Left: oda, Right: pell, To: 100*fr + 7},
-			"The cut to Pell lies together with its picture's and rolls by whole frames; 0.0 frames (7 samples) is less " +
+			"The cut to Pell lies together with its picture's and rolls by whole frames; 7 samples is less " +
 				"than half of one. What would work: roll the sound's cut alone."},
 		{base, &scene.Roll{Left: oda, Right: pell, To: 85 * fr},
 			"Pell has 10 frames of handle at its head, and 15 frames are needed. What would work: roll by 10 frames."},
@@ -405,7 +405,7 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 			&scene.SetTrack{Track: "t12", Locked: &yes}), &scene.RemoveRange{To: fr},
 			"Every track is locked or does not follow, so there is nothing to work on. Unlock one first."},
 		{unlinked, &scene.Trim{Clip: oda, Edge: "tail", To: 99*fr + 500, Close: true},
-			"Picture follows on track Picture and moves by whole frames; 0.7 frames (1420 samples) are none. What would " +
+			"Picture follows on track Picture and moves by whole frames, which 0.7 frames (1420 samples) is not. Choose a whole number of frames, or leave a gap. What would " +
 				"work: trim and leave a gap."},
 		{with(&scene.Trim{Clip: tune, Edge: "tail", To: 150 * fr},
 			&scene.Add{Track: "t12", Source: "m", Start: 202 * fr, Length: 20 * fr}),
@@ -477,7 +477,7 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, &scene.Trim{Clip: oda, Edge: "tail", To: 1 << 60},
 			"A trim to sample 1152921504606846976 is outside anything there is."},
 		{base, &scene.Trim{Clip: oda, Edge: "tail", To: 100*fr - 7},
-			"The tail of Oda is cut together with its picture and moves by whole frames; 0.0 frames (7 samples) is less " +
+			"The tail of Oda is cut together with its picture and moves by whole frames; 7 samples is less " +
 				"than half of one. What would work: trim the sound alone."},
 		{base, &scene.Trim{Clip: oda, Edge: "tail", To: 0},
 			"Oda is 100 frames long and its tail cannot move in by 100 frames: nothing would be left of it. What would " +
@@ -529,7 +529,7 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, &scene.LayTone{Tone: room, To: 9, Fills: &scene.Hole{Clip: oda, Lull: lull}},
 			"The hole that the patch is for is not there any more."},
 		{base, &scene.LayTone{Tone: room, To: 9, In: 1 << 40},
-			"Tone is 24 hours long; 0.0 frames (9 samples) do not fit in behind its first 6362 h 54 min 52.2 s."},
+			"Tone is 24 hours long; 9 samples do not fit in behind its first 6362 h 54 min 52.2 s."},
 		{base, &scene.Keep{Clip: oda}, "To keep the words of a clip, it must be sound and have some."},
 		{base, &scene.Keep{Clip: oda, Stretches: []pcm.Span{{From: 0, To: 200 * fr}}},
 			"The stretches to keep of Oda must lie inside it, one after the other."},

@@ -21,9 +21,14 @@ func (d *draft) ripple(at, from int64, x step, except []ClipID) error {
 			return leftBehind(d, t, first, at)
 		}
 		off := framesAt(d.Scene, d.Rate.Nearest(from, d.SampleRate), x.frames) - x.samples
-		if t.Kind == Picture && (off > 2 || off < -2) {
+		most := rounding(d.Scene)
+		if d.replay {
+			most = 2 // so it was once
+		}
+		if t.Kind == Picture && abs(off) > most {
 			return notPossible(
-				"Picture follows on track %s and moves by whole frames; %s are none.",
+				"Picture follows on track %s and moves by whole frames, which %s is not. Choose a whole number of frames, "+
+					"or leave a gap.",
 				t.Name,
 				lengthWords(d.Scene, x.samples),
 			)

@@ -15,6 +15,7 @@ import (
 
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/durable"
 	"blendseam/interchange"
 	"blendseam/media"
 )
@@ -387,7 +388,7 @@ func Zip(ctx context.Context, dir, to string) error {
 	if err != nil {
 		return err
 	}
-	return os.Rename(part.Name(), to)
+	return durable.Rename(part.Name(), to)
 }
 
 // ZipFile puts a file into a ZIP file under a name, without making it smaller.

@@ -42,11 +42,28 @@ func (in Intake) keep(
 		return info, err
 	}
 	info.Joined = joined
+	return info, in.know(ctx, info)
+}
+
+// know keeps in the database what is known of a recording of the library.
+func (in Intake) know(ctx context.Context, info media.Info) error {
 	raw, err := json.Marshal(info)
 	if err != nil {
-		return info, err
+		return err
 	}
-	return info, in.Store.AddSource(ctx, store.Source{ID: info.ID, SHA256: info.SHA256, Name: info.Name, Info: raw})
+	return in.Store.AddSource(ctx, store.Source{ID: info.ID, SHA256: info.SHA256, Name: info.Name, Info: raw})
+}
+
+// Kept goes on with an arrival that was taken into the library by its hash, and perhaps not into the database; ok is
+// false if the library does not have it.
+func (in Intake) Kept(
+	ctx context.Context, sum, name string, rate int64, frames timecode.Rate,
+) (info media.Info, ok bool, err error) {
+	info, ok, err = in.Library.Has(ctx, sum, name, rate, frames)
+	if ok && err == nil {
+		err = in.know(ctx, info)
+	}
+	return info, ok, err
 }
 
 // File takes a recording on this machine.

@@ -14,6 +14,7 @@ import (
 
 	"blendseam/core/analysis"
 	"blendseam/core/pcm"
+	"blendseam/durable"
 	"blendseam/media/copies"
 )
 
@@ -46,9 +47,18 @@ func (l *Library) Analysis(
 		return older, nil
 	}
 	file := filepath.Join(l.folder(id), name)
+	if !l.shares(id) && exists(file) && !l.whole(id, name) {
+		if err := l.drop(id, []string{name}); err != nil {
+			return nil, err
+		}
+	}
 	a, err := keptAnalysis(ctx, file, making{l.work.Dir, w, older, progress})
-	if err == nil && l.shares(id) {
+	switch {
+	case err != nil:
+	case l.shares(id):
 		err = l.shared.Send(ctx, id+"/"+name, file)
+	default:
+		err = l.settled(ctx, id)
 	}
 	return a, err
 }
@@ -114,7 +124,7 @@ func keptAnalysis(ctx context.Context, file string, m making) (*analysis.Recordi
 	if err := part.Close(); err != nil {
 		return nil, err
 	}
-	if err := os.Rename(part.Name(), file); err != nil {
+	if err := durable.Rename(part.Name(), file); err != nil {
 		return nil, err
 	}
 	return read()

@@ -16,6 +16,7 @@ import (
 	"blendseam/core/pcm/flac"
 	"blendseam/core/pcm/wav"
 	"blendseam/core/timecode"
+	"blendseam/durable"
 )
 
 // An Info says what a recording is.
@@ -63,7 +64,7 @@ func keepInfo(dir string, info Info) error {
 	if err != nil {
 		return err
 	}
-	return os.WriteFile(filepath.Join(dir, InfoFile), raw, 0o644)
+	return durable.Write(filepath.Join(dir, InfoFile), raw)
 }
 
 // look finds out what a file holds; the error says in one line why it cannot be used.

@@ -24,6 +24,7 @@ type Library struct {
 	mu     sync.Mutex
 	locks  map[string]*sync.Mutex // of what is being made
 	shared *copies.Copies         // nil if the folder is all there is
+	known  sync.Map               // contents of folders, by id
 }
 
 func exists(path string) bool { _, err := os.Stat(path); return err == nil }
@@ -37,12 +38,14 @@ func OpenLibrary(dir string) (*Library, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Library{
+	l := &Library{
 		dir:    dir,
 		work:   work,
 		making: make(chan struct{}, limit.Conversions),
 		locks:  map[string]*sync.Mutex{},
-	}, nil
+	}
+	l.forgetWaiting()
+	return l, nil
 }
 
 // Preparing is how many recordings are being prepared.
@@ -116,6 +119,9 @@ func (l *Library) Original(id string) (string, error) {
 	entries, _ := os.ReadDir(l.folder(id))
 	for _, e := range entries {
 		if IsOriginal(e.Name()) {
+			if !l.shares(id) && !l.whole(id, e.Name()) {
+				return "", &Gone{ID: id, Damaged: true}
+			}
 			return filepath.Join(l.folder(id), e.Name()), nil
 		}
 	}
@@ -130,13 +136,19 @@ func (l *Library) Original(id string) (string, error) {
 			return "", err
 		}
 	}
-	return "", &Gone{id}
+	return "", &Gone{ID: id}
 }
 
-// A Gone says that a recording that was brought in is not there any more.
-type Gone struct{ ID string }
+// A Gone says that a recording that was brought in is not there any more, or is damaged, which is as good as gone.
+type Gone struct {
+	ID      string
+	Damaged bool
+}
 
 func (e *Gone) Error() string {
+	if e.Damaged {
+		return fmt.Sprintf("The recording %s is damaged in the media folder; bring it in again.", e.ID)
+	}
 	return fmt.Sprintf("The recording %s is no longer in the media folder; bring it in again.", e.ID)
 }
 

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 
 	"blendseam/core/pcm"
+	"blendseam/durable"
 	"blendseam/media/peaks"
 )
 
@@ -28,7 +29,7 @@ func (l *Library) writePeaks(ctx context.Context, r pcm.ReaderAt, to string) err
 	if err := peaks.Write(ctx, f, r); err != nil {
 		return err
 	}
-	return os.Rename(f.Name(), to)
+	return durable.Rename(f.Name(), to)
 }
 
 // Peaks gives one tile of a recording's waveform; see peaks.Tile. step is one of peaks.Steps.

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"blendseam/core/timecode"
+	"blendseam/durable"
 	"blendseam/scratch"
 )
 
@@ -61,7 +62,7 @@ func preparePictures(ctx context.Context, work *scratch.Place, dir, original, na
 	if err := os.Chmod(part, 0o755); err != nil {
 		return err
 	}
-	return os.Rename(part, to)
+	return durable.Rename(part, to)
 }
 
 // Sheet is the file of one sheet of pictures.

@@ -12,6 +12,7 @@ import (
 
 	"blendseam/core/pcm/wav"
 	"blendseam/core/timecode"
+	"blendseam/durable"
 )
 
 // Prepare makes what is not there yet of a recording for a scene's rates: its sound at the sample rate, with peaks,
@@ -56,10 +57,47 @@ func (l *Library) prepareKept(ctx context.Context, info Info, rate int64, frames
 	if l.prepared(info, rate, frames) { // by another process
 		return nil
 	}
+	if err := l.dropBroken(info.ID); err != nil {
+		return err
+	}
 	if _, err = l.prepare(ctx, l.folder(info.ID), original, info, rate, frames); err != nil {
 		return full(err)
 	}
+	if err := l.settled(ctx, info.ID); err != nil {
+		return err
+	}
 	return l.send(ctx, info.ID)
+}
+
+// dropBroken removes what was made of a recording and is not whole, so that it is made anew.
+func (l *Library) dropBroken(id string) error {
+	files, err := filesOf(l.folder(id))
+	if err != nil {
+		return err
+	}
+	return l.drop(id, slices.DeleteFunc(files, func(name string) bool {
+		return IsOriginal(name) || name == InfoFile || l.whole(id, name)
+	}))
+}
+
+// remade makes a file of a recording's folder anew that was made from the one that was brought in. An analysis is made
+// when it is needed.
+func (l *Library) remade(ctx context.Context, dir, original string, info Info, name string) error {
+	var rate, num, den int64
+	under, _, _ := strings.Cut(name, "/")
+	switch {
+	case scanned(name, "sound-%d.wav", &rate), scanned(name, "peaks-%d", &rate):
+		_, err := l.prepareSound(ctx, dir, original, info.Name, rate)
+		return err
+	case scanned(under, "pictures-%d-%d", &num, &den):
+		return preparePictures(ctx, l.work, dir, original, info.Name, timecode.Rate{Num: num, Den: den})
+	}
+	return nil
+}
+
+func scanned(name, form string, to ...any) bool {
+	n, err := fmt.Sscanf(name, form, to...)
+	return err == nil && n == len(to)
 }
 
 func (l *Library) prepare(
@@ -120,7 +158,7 @@ func (l *Library) conform(ctx context.Context, original, to, name string, rate i
 	defer os.RemoveAll(work)
 	part := filepath.Join(work, "sound.wav")
 	if err = Conform(ctx, original, part, int(rate)); err == nil {
-		return os.Rename(part, to)
+		return durable.Rename(part, to)
 	}
 	var none *DiskFull
 	var much *Grown

@@ -46,6 +46,9 @@ func (l *Library) here(id, name string) error {
 func (l *Library) open(id, name string) (copies.File, error) {
 	path := filepath.Join(l.folder(id), name)
 	if !l.shares(id) {
+		if exists(path) && !l.whole(id, name) {
+			return nil, &Gone{ID: id, Damaged: true}
+		}
 		return copies.Local(path)
 	}
 	return l.shared.Open(inStore(id, name), path)
@@ -55,7 +58,7 @@ func (l *Library) open(id, name string) (copies.File, error) {
 func (l *Library) has(id, name string) bool {
 	path := filepath.Join(l.folder(id), name)
 	if !l.shares(id) {
-		return exists(path)
+		return l.whole(id, name)
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()

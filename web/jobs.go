@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"blendseam/durable"
 	"blendseam/store"
 	"blendseam/workspace"
 )
@@ -74,7 +75,9 @@ func (s *Server) shared(do workspace.Work) workspace.Work {
 		result, err := do(ctx, id, done)
 		dir := filepath.Join(s.Made, id)
 		if _, none := os.Stat(dir); err == nil && none == nil {
-			err = s.Library.ShareMade(ctx, id, dir)
+			if err = durable.Sync(dir); err == nil {
+				err = s.Library.ShareMade(ctx, id, dir)
+			}
 		}
 		return result, err
 	}
@@ -104,6 +107,10 @@ func (s *Server) TakeJobs() {
 func (s *Server) again(ctx context.Context, job store.Job) (workspace.Work, error) {
 	if do := s.Workspace.Again(job); do != nil {
 		return do, nil
+	}
+	var came arriving
+	if job.Kind == sourceJob && json.Unmarshal(job.Asked, &came) == nil {
+		return s.bringIn(job.Scene, came, nil), nil
 	}
 	var asked askedJob
 	make, known := jobKinds[job.Kind]

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"maps"
 	"net/http"
 	"net/url"
@@ -20,6 +21,7 @@ import (
 	"blendseam/interchange"
 	"blendseam/media"
 	"blendseam/store"
+	"blendseam/workspace"
 
 	"github.com/go-chi/chi/v5"
 )
@@ -152,38 +154,82 @@ func (s *Server) linkSource(w http.ResponseWriter, r *http.Request) error {
 // the rest is a job.
 func (s *Server) upload(w http.ResponseWriter, r *http.Request) error {
 	id := chi.URLParam(r, "scene")
-	st, err := s.Store.Scene(r.Context(), id)
-	if err != nil {
+	if _, err := s.Store.Scene(r.Context(), id); err != nil {
 		return err
 	}
 	a, name, err := s.receive(r)
 	if err != nil {
 		return err
 	}
-	job, err := s.Jobs.Start(
-		r.Context(),
-		store.Job{Scene: id, Kind: "source", Words: name},
-		func(ctx context.Context, _ string, _ func(float64)) (any, error) {
-			defer a.Close()
-			info, err := s.Keep(ctx, a, st.Scene.SampleRate, st.Scene.Rate)
-			if err != nil {
-				return nil, err
-			}
-			if err := s.Into(ctx, id, []media.Info{info}); err != nil {
-				return nil, err
-			}
-			s.Returned()
-			if err := s.Analyse(ctx, id, info, st.Scene.SampleRate); err != nil {
-				return nil, err
-			}
-			return info, s.tellState(ctx, id)
-		},
-	)
+	came := arriving{Name: name}
+	if came.Waits, came.SHA256, err = a.Wait(r.Context()); err != nil {
+		return errors.Join(err, a.Close())
+	}
+	asked, err := json.Marshal(came)
 	if err != nil {
-		a.Close()
-		return err
+		return errors.Join(err, a.Close())
+	}
+	job, err := s.Jobs.Start(r.Context(), store.Job{Scene: id, Kind: sourceJob, Words: name, Asked: asked},
+		s.bringIn(id, came, a))
+	if err != nil {
+		return errors.Join(err, a.Close())
 	}
 	return s.answer(w, http.StatusAccepted, job)
+}
+
+// sourceJob is the kind of the jobs that bring a recording in that came.
+const sourceJob = "source"
+
+// arriving is what such a job is begun again by: the name under which the file waits, its hash and its own name.
+type arriving struct {
+	Waits  string `json:"waits"`
+	SHA256 string `json:"sha256"`
+	Name   string `json:"name"`
+}
+
+// bringIn is the work of bringing a file that came into the library and a scene; a is nil in a process that goes on
+// for another. The file goes when that is done or cannot be done, and waits on if this process ends.
+func (s *Server) bringIn(id string, came arriving, a *media.Arrival) workspace.Work {
+	return func(ctx context.Context, _ string, _ func(float64)) (any, error) {
+		result, err := s.broughtIn(ctx, id, came, &a)
+		if a != nil && !(s.Jobs.Ending() && errors.Is(err, context.Canceled)) {
+			a.Close()
+		}
+		return result, err
+	}
+}
+
+func (s *Server) broughtIn(ctx context.Context, id string, came arriving, a **media.Arrival) (any, error) {
+	st, err := s.Store.Scene(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	rate, frames := st.Scene.SampleRate, st.Scene.Rate
+	if *a == nil {
+		if *a, err = s.Library.Waiting(came.Waits); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return nil, err
+		}
+	}
+	var info media.Info
+	if *a != nil {
+		info, err = s.Keep(ctx, *a, rate, frames)
+	} else { // it was taken into the library before its process ended
+		var ok bool
+		if info, ok, err = s.Kept(ctx, came.SHA256, came.Name, rate, frames); err == nil && !ok {
+			err = errors.New("The file is not here any more. Bring it in again.")
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	if err := s.Into(ctx, id, []media.Info{info}); err != nil {
+		return nil, err
+	}
+	s.Returned()
+	if err := s.Analyse(ctx, id, info, rate); err != nil {
+		return nil, err
+	}
+	return info, s.tellState(ctx, id)
 }
 
 // receive takes the body of a request as a file of the name that its header says. Close what it gives.

@@ -204,6 +204,13 @@ func (j *Jobs) Progress(job store.Job) Progress {
 	return Progress{job, 1}
 }
 
+// Ending tells whether the program ends, so that what is left is for the next one.
+func (j *Jobs) Ending() bool {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	return j.ended
+}
+
 // Running is how many jobs are under way in this process.
 func (j *Jobs) Running() int {
 	j.mu.Lock()

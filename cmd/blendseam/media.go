@@ -17,7 +17,7 @@ import (
 // mediaCmd keeps libraries of recordings.
 type mediaCmd struct {
 	Copy   mediaCopyCmd   `cmd:"" help:"Copy all recordings and what was made from them; goes on where it was broken off."`
-	Verify mediaVerifyCmd `cmd:"" help:"Compare every file with its hash; exit 1 if any is damaged."`
+	Verify mediaVerifyCmd `cmd:"" help:"Compare every file with its hash, and make anew what was made from recordings; exit 1 if any stays damaged."`
 }
 
 type mediaCopyCmd struct {
@@ -147,31 +147,82 @@ func (c *mediaVerifyCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	list, part, done, err := looking(ctx, at)
+	var all verified
+	if folder, is := at.(objects.Folder); is {
+		all, err = verifyFolder(ctx, string(folder))
+	} else {
+		all, err = verifyStore(ctx, at)
+	}
 	if err != nil {
 		return err
 	}
+	fmt.Printf("%d files have their hash, %d are damaged, %d have none to compare with\n", all.intact, all.damaged,
+		all.without)
+	if all.repaired > 0 {
+		fmt.Printf("%d damaged files were made anew\n", all.repaired)
+	}
+	if left := all.damaged - all.repaired; left > 0 {
+		return fmt.Errorf("%d files are damaged; bring their recordings in again, or copy them from a backup", left)
+	}
+	return nil
+}
+
+// A verified counts files.
+type verified struct{ intact, damaged, repaired, without int }
+
+// verifyFolder compares the files of a library's folder with their hashes, and makes those anew that were made from the
+// recordings.
+func verifyFolder(ctx context.Context, dir string) (all verified, err error) {
+	l, err := media.OpenLibrary(dir)
+	if err != nil {
+		return all, err
+	}
+	defer l.Close()
+	ids, err := l.IDs()
+	if err != nil {
+		return all, err
+	}
+	for _, id := range ids {
+		found, err := l.Check(ctx, id)
+		if err != nil {
+			return all, err
+		}
+		all.intact, all.without = all.intact+found.Intact, all.without+found.Without
+		for _, name := range found.Damaged {
+			all.damaged++
+			fmt.Fprintf(os.Stderr, "blendseam: %s/%s is damaged\n", id, name)
+		}
+		left, err := l.Repair(ctx, id, found.Damaged)
+		if err != nil {
+			fmt.Fprintf(os.Stderr, "blendseam: %s cannot be made anew: %s\n", id, err)
+		}
+		all.repaired += len(found.Damaged) - len(left)
+	}
+	return all, nil
+}
+
+// verifyStore compares the files of a store with the hashes that it keeps with them.
+func verifyStore(ctx context.Context, at objects.Store) (all verified, err error) {
+	list, part, done, err := looking(ctx, at)
+	if err != nil {
+		return all, err
+	}
 	defer done()
-	looked, damaged, without := 0, 0, 0
 	for _, o := range list {
 		switch is, err := intact(ctx, at, o.Name, part); {
 		case errors.Is(err, errNoHash):
-			without++
+			all.without++
 		case err != nil || !is:
-			damaged++
+			all.damaged++
 			fmt.Fprintf(os.Stderr, "blendseam: %s is damaged\n", o.Name)
 		default:
-			looked++
+			all.intact++
 		}
 		if err := ctx.Err(); err != nil {
-			return err
+			return all, err
 		}
 	}
-	fmt.Printf("%d files have their hash, %d are damaged, %d have none to compare with\n", looked, damaged, without)
-	if damaged > 0 {
-		return fmt.Errorf("%d files are damaged; bring their recordings in again, or copy them from a backup", damaged)
-	}
-	return nil
+	return all, nil
 }
 
 // errNoHash says that it is not known what a file should be: it was made from a recording, and a folder keeps no

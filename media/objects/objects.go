@@ -14,6 +14,8 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+
+	"blendseam/durable"
 )
 
 // ErrNone says that nothing is kept under a name.
@@ -128,6 +130,7 @@ func (f Folder) Stat(_ context.Context, name string) (Object, error) {
 const (
 	Incoming = "incoming"
 	Pieces   = "pieces"
+	Waiting  = "waiting" // what came whole, and is not part of the library yet
 )
 
 // List is as Store has it. What processes are bringing in just now, what they have read of recordings that lie
@@ -143,7 +146,7 @@ func (f Folder) List(ctx context.Context, prefix string) (list []Object, err err
 		if err != nil {
 			return err
 		}
-		if d.IsDir() && (rel == Incoming || rel == Pieces) {
+		if d.IsDir() && (rel == Incoming || rel == Pieces || rel == Waiting) {
 			return fs.SkipDir
 		}
 		name := filepath.ToSlash(rel)
@@ -203,7 +206,7 @@ func written(to string, write func(io.Writer) error) error {
 	if err := errors.Join(write(part), part.Chmod(0o644), part.Close()); err != nil {
 		return err
 	}
-	return os.Rename(part.Name(), to)
+	return durable.Rename(part.Name(), to)
 }
 
 // reader ends when its context does.

@@ -221,6 +221,17 @@ func (in Intake) Known(ctx context.Context, id string) (info media.Info, err err
 // there: it puts what the library knows in the place of what the edit says of them. One that is not there is a
 // *NotHere.
 func (in Intake) Admit(ctx context.Context, id string, e scene.Edit) error {
+	return in.admit(ctx, id, e, in.Store.Let)
+}
+
+// Look does so for an edit that is only tried: the production of the scene is not given the recordings.
+func (in Intake) Look(ctx context.Context, id string, e scene.Edit) error {
+	return in.admit(ctx, id, e, func(context.Context, string, ...string) error { return nil })
+}
+
+func (in Intake) admit(
+	ctx context.Context, id string, e scene.Edit, let func(ctx context.Context, scene string, sources ...string) error,
+) error {
 	var sc *scene.Scene // opened by the first recording; most edits bring none
 	return scene.Bringing(e, func(src scene.Source) (scene.Source, error) {
 		if sc == nil {
@@ -241,7 +252,7 @@ func (in Intake) Admit(ctx context.Context, id string, e scene.Edit) error {
 		}
 		now, err := in.Source(info, sc)
 		if err == nil {
-			err = in.Store.Let(ctx, id, info.ID)
+			err = let(ctx, id, info.ID)
 		}
 		if src.Name != "" {
 			now.Name = src.Name

@@ -225,6 +225,9 @@ func (a *Arrival) Keep(ctx context.Context, rate int64, frames timecode.Rate) (I
 		return Info{}, err
 	}
 	if info, ok := a.library.looked(sum[:idLength]); ok {
+		if info.SHA256 != "" && info.SHA256 != sum {
+			return Info{}, &Other{info.Name}
+		}
 		info.Name = a.name
 		return info, a.library.Prepare(ctx, info, rate, frames)
 	}

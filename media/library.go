@@ -2,7 +2,9 @@ package media
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -84,7 +86,15 @@ func (l *Library) Remove(id string) error {
 		}
 		l.shared.Removed(id + "/")
 	}
-	if err := os.RemoveAll(dir); err != nil {
+	l.known.Delete(id)
+	away, err := l.work.Dir() // something may be made of it this moment
+	if err == nil {
+		if err = os.Rename(dir, filepath.Join(away, id)); errors.Is(err, fs.ErrNotExist) {
+			err = nil
+		}
+		err = errors.Join(err, os.RemoveAll(away))
+	}
+	if err != nil {
 		return fmt.Errorf("the files of the recording could not be removed: %w", err)
 	}
 	return nil

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"errors"
 	"time"
 
 	"blendseam/core/limit"
@@ -26,6 +27,9 @@ type Job struct {
 	Done  float64         `json:"-"` // how far it was when its process was last heard of, 0..1
 	begun int
 	by    string // the process that does it
+
+	Account string `json:"-"` // of whoever asked for it; "" where there are no accounts
+	Who     string `json:"-"`
 }
 
 // AddJob keeps a job that begins, with its scene, kind, words, and what it was asked for; it gives it an id.
@@ -46,6 +50,38 @@ func (s *Store) AddJob(ctx context.Context, j Job) (Job, error) {
 		name,
 	)
 	return j, plain(err)
+}
+
+// ErrMayNoMore says that whoever asked for a job may not have it done any more.
+var ErrMayNoMore = &Refused{"Whoever asked for it may not edit here any more."}
+
+// Asker is a context in which a job is done for whoever asked for it, with their roles as they are now. The error is
+// ErrMayNoMore if they have gone, or hear nothing of its scene any more.
+func (s *Store) Asker(ctx context.Context, j Job) (context.Context, error) {
+	if j.Account == "" {
+		if any, err := s.AnyAccount(ctx); err != nil || any && j.Who != "" {
+			return ctx, errors.Join(err, ErrMayNoMore)
+		}
+		return ctx, nil
+	}
+	if _, err := s.Account(ctx, j.Account); errors.Is(err, ErrNotFound) {
+		return ctx, ErrMayNoMore
+	} else if err != nil {
+		return ctx, err
+	}
+	roles, err := s.RolesOf(ctx, j.Account)
+	if err != nil {
+		return ctx, err
+	}
+	ctx = As(ctx, &Caller{Account: j.Account, Name: j.Who, Roles: roles})
+	if j.Scene == "" {
+		return ctx, nil
+	}
+	role, err := s.RoleIn(ctx, "scene", j.Scene)
+	if err == nil && !role.Covers(Editor) {
+		err = ErrMayNoMore
+	}
+	return ctx, err
 }
 
 // OfferJob keeps a job that any process may take.
@@ -201,7 +237,7 @@ func (s *Store) Job(ctx context.Context, id string) (Job, error) {
 }
 
 const jobColumns = "SELECT id, COALESCE(scene, ''), kind, words, state, COALESCE(result, 'null'), COALESCE(error, " +
-	"''), made, progress, COALESCE(asked, ''), begun, process FROM jobs"
+	"''), made, progress, COALESCE(asked, ''), begun, process, account, who FROM jobs"
 
 func scanJob(row interface{ Scan(...any) error }) (j Job, err error) {
 	var asked string
@@ -218,6 +254,8 @@ func scanJob(row interface{ Scan(...any) error }) (j Job, err error) {
 		&asked,
 		&j.begun,
 		&j.by,
+		&j.Account,
+		&j.Who,
 	)
 	if asked != "" {
 		j.Asked = json.RawMessage(asked)

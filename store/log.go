@@ -37,6 +37,9 @@ func (s *Store) append(ctx context.Context, id string, expected int64, r row, af
 	ctx = context.WithoutCancel(ctx)
 	lost, uncertain := false, false
 	write := func(tx *sql.Tx) error {
+		if err := s.stillEdits(ctx, tx, id); err != nil {
+			return err
+		}
 		res, err := tx.ExecContext(
 			ctx,
 			"UPDATE scenes SET revision = ?, node = ?, name = ?, changed = UTC_TIMESTAMP(3) WHERE id = ? AND revision = ?",
@@ -94,6 +97,27 @@ func (s *Store) append(ctx context.Context, id string, expected int64, r row, af
 		}
 		uncertain = true
 	}
+}
+
+// errNoMore refuses an edit of somebody who might do it when they began it, and may not any more.
+var errNoMore = &Refused{"You may not edit this scene any more; an owner of its production can say why."}
+
+// stillEdits asks whether the caller may edit a scene at this moment: their role may have gone since they came.
+func (s *Store) stillEdits(ctx context.Context, tx *sql.Tx, id string) error {
+	c := CallerOf(ctx)
+	if c == nil {
+		return nil
+	}
+	var role Role
+	err := tx.QueryRowContext(ctx, "SELECT m.role FROM members m JOIN scenes s ON s.production = m.production "+
+		"WHERE s.id = ? AND m.account = ?", id, c.Account).Scan(&role)
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return err
+	}
+	if !role.Covers(Editor) {
+		return errNoMore
+	}
+	return nil
 }
 
 // mostWritten is how often a row is written anew where the database went before it could say that it had it.

@@ -12,8 +12,17 @@ import (
 )
 
 // person is a context of somebody who edits everything that is first here.
-func person(name string) context.Context {
-	return store.As(ctx, &store.Caller{Account: name, Name: strings.ToUpper(name),
+func person(t *testing.T, s *store.Store, name string) context.Context {
+	t.Helper()
+	id, err := s.AddAccount(ctx, store.Account{Name: name, Shown: strings.ToUpper(name)})
+	if err == nil {
+		err = s.SetMember(ctx, store.FirstProduction, id, store.Editor)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.DB().Exec("DELETE FROM accounts WHERE id = ?", id) })
+	return store.As(ctx, &store.Caller{Account: id, Name: strings.ToUpper(name),
 		Roles: map[string]store.Role{store.FirstProduction: store.Editor}})
 }
 
@@ -22,7 +31,7 @@ func person(name string) context.Context {
 func TestUndoTakesBackOnesOwn(t *testing.T) {
 	s := open(t)
 	id := begin(t, s)
-	ada, ben := person("ada"), person("ben")
+	ada, ben := person(t, s, "ada"), person(t, s, "ben")
 	gain := func(who context.Context, clip string, db float64) {
 		t.Helper()
 		st, err := s.Scene(ctx, id)

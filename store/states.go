@@ -58,7 +58,7 @@ func (s *Store) open(ctx context.Context, id string) (h *history, done func(), e
 	}
 	if err != nil {
 		h.mu.Unlock()
-		if errors.Is(err, ErrNotFound) {
+		if errors.Is(err, ErrNotFound) && !errors.Is(err, errNotTheirs) {
 			s.mu.Lock()
 			delete(s.scenes, id)
 			s.mu.Unlock()
@@ -68,11 +68,20 @@ func (s *Store) open(ctx context.Context, id string) (h *history, done func(), e
 	return h, h.mu.Unlock, nil
 }
 
+// errNotTheirs is ErrNotFound for a scene that is there, and not for the caller.
+var errNotTheirs = fmt.Errorf("%w for the caller", ErrNotFound)
+
 // catchUp reads the rows of the log that a history lacks.
 func (s *Store) catchUp(ctx context.Context, id string, h *history) error {
 	var revision int64
-	if err := s.db.QueryRowContext(ctx, "SELECT revision FROM scenes WHERE id = ?", id).Scan(&revision); err != nil {
+	var production string
+	err := s.db.QueryRowContext(ctx, "SELECT revision, production FROM scenes WHERE id = ?", id).
+		Scan(&revision, &production)
+	if err != nil {
 		return plain(err)
+	}
+	if c := CallerOf(ctx); c != nil && !c.Roles[production].Covers(Listener) {
+		return errNotTheirs
 	}
 	if h.parent == nil {
 		h.parent, h.words, h.states = map[int64]int64{}, map[int64]string{}, map[int64]*scene.Scene{}

@@ -11,7 +11,7 @@ import (
 
 // try says in words what an edit would do, or why it cannot be done; nothing is changed.
 func (s *Server) try(w http.ResponseWriter, r *http.Request) error {
-	_, e, err := s.editAsked(w, r)
+	_, e, err := s.editAsked(w, r, s.Look)
 	if err != nil {
 		return err
 	}

@@ -88,6 +88,10 @@ func (s *Server) shared(do workspace.Work) workspace.Work {
 func (s *Server) TakeJobs() {
 	begin := func(job store.Job) {
 		s.Jobs.Run(job, func(ctx context.Context, id string, done func(float64)) (any, error) {
+			ctx, err := s.Store.Asker(ctx, job)
+			if err != nil {
+				return nil, err
+			}
 			do, err := s.again(ctx, job)
 			if err != nil {
 				return nil, err

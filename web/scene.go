@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"maps"
@@ -199,26 +200,66 @@ func (s *Server) editRequest(w http.ResponseWriter, r *http.Request) (q editRequ
 	return q, nil
 }
 
+// An admission puts what the library knows of recordings in the place of what an edit of a scene says of them: s.Admit
+// for an edit that is done, s.Look for one that is only tried.
+type admission func(ctx context.Context, scene string, e scene.Edit) error
+
 // editAsked reads a request with an edit in it.
-func (s *Server) editAsked(w http.ResponseWriter, r *http.Request) (q editRequest, e scene.Edit, err error) {
+func (s *Server) editAsked(
+	w http.ResponseWriter, r *http.Request, admit admission,
+) (q editRequest, e scene.Edit, err error) {
 	if q, err = s.editRequest(w, r); err != nil {
 		return q, nil, err
 	}
-	e, err = s.parseEdit(r, q.Edit)
+	e, err = s.parseEdit(r, q.Edit, admit)
 	return q, e, err
 }
 
-// parseEdit reads an edit of a request's scene. What recordings it brings are those of the library.
-func (s *Server) parseEdit(r *http.Request, raw []byte) (scene.Edit, error) {
+// parseEdit reads an edit of a request's scene.
+func (s *Server) parseEdit(r *http.Request, raw []byte, admit admission) (scene.Edit, error) {
 	e, err := scene.Parse(raw)
 	if err != nil {
 		return nil, errBadRequest{err}
 	}
-	return e, s.Admit(r.Context(), chi.URLParam(r, "scene"), e)
+	if err := s.fromPage(r.Context(), e); err != nil {
+		return nil, err
+	}
+	return e, admit(r.Context(), chi.URLParam(r, "scene"), e)
+}
+
+// fromPage refuses what no page sends: a merge is made here, of a scene file. Words of a batch that name somebody else
+// of the accounts are not taken, so that nobody writes for another; the edits tell themselves then.
+func (s *Server) fromPage(ctx context.Context, e scene.Edit) error {
+	switch e := e.(type) {
+	case *scene.Merge:
+		return errBadRequest{errors.New("another version is taken on the page Come back, from its scene file")}
+	case *scene.Batch:
+		for _, one := range e.Edits {
+			if err := s.fromPage(ctx, one.Edit); err != nil {
+				return err
+			}
+		}
+		c := store.CallerOf(ctx)
+		if e.Words == "" || c == nil {
+			return nil
+		}
+		others, err := s.Store.Accounts(ctx)
+		if err != nil {
+			return err
+		}
+		said := strings.ToLower(e.Words)
+		for _, a := range others {
+			if a.ID != c.Account && (strings.Contains(said, strings.ToLower(a.Shown)) ||
+				strings.Contains(said, strings.ToLower(a.Name))) {
+				e.Words = ""
+			}
+		}
+	}
+	return nil
 }
 
 func (s *Server) edit(w http.ResponseWriter, r *http.Request) error {
-	q, e, err := s.editAsked(w, r)
+	q, e, err := s.editAsked(w, r, s.Admit)
 	if err != nil {
 		return err
 	}

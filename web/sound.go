@@ -70,7 +70,7 @@ func (s *Server) pcm(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if what := r.URL.Query().Get("edit"); what != "" {
-		e, err := s.parseEdit(r, []byte(what))
+		e, err := s.parseEdit(r, []byte(what), s.Look)
 		if err != nil {
 			return err
 		}

@@ -28,7 +28,15 @@ func TestPagesHearWhatOtherProcessesDo(t *testing.T) {
 	events, leave := w.Hub.Listen(id)
 	defer leave()
 	// It is looked first how the scene is, without telling anything of it: edits follow until one is heard.
-	ada := store.As(t.Context(), &store.Caller{Account: "ada", Name: "Ada"})
+	account, err := w.Store.AddAccount(t.Context(), store.Account{Name: "ada", Shown: "Ada"})
+	if err == nil {
+		err = w.Store.SetMember(t.Context(), store.FirstProduction, account, store.Editor)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	ada := store.As(t.Context(), &store.Caller{Account: account, Name: "Ada",
+		Roles: map[string]store.Role{store.FirstProduction: store.Editor}})
 	heard := map[string]string{}
 	for revision := int64(0); len(heard) < 3; {
 		c, err := other.Edit(ada, id, revision, &scene.Rename{Name: "y" + string(rune('a'+revision%20))})

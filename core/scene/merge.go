@@ -123,7 +123,7 @@ func (e *Merge) tracks(d *draft) error {
 		}
 		now[t.ID] = t
 	}
-	var list []*Track
+	list := []*Track{}
 	for _, id := range e.Order {
 		was, t := d.Track(id), now[id]
 		if t == nil {

@@ -56,8 +56,8 @@ func BadName(name string) error {
 		return &Refused{"A name needs letters, and none of them may be a space at its beginning or end."}
 	case len([]rune(name)) > limit.PersonLetters:
 		return &Refused{fmt.Sprintf("A name has at most %d letters.", limit.PersonLetters)}
-	case strings.ContainsFunc(name, func(r rune) bool { return r < ' ' || r == 0x7f }):
-		return &Refused{"A name has letters, not control characters."}
+	case strings.ContainsFunc(name, limit.Hidden):
+		return &Refused{"A name has letters that are seen: no control, direction or zero-width characters."}
 	}
 	return nil
 }

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"embed"
 	"errors"
+	"fmt"
 	"io/fs"
 	"time"
 
@@ -39,10 +40,25 @@ func (s *Store) migrate(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	if err := s.notNewer(ctx, p); err != nil {
+		return err
+	}
 	return s.again(ctx, func() error {
 		_, err := p.Up(ctx)
 		return err
 	})
+}
+
+// notNewer refuses tables that a newer release has changed in ways that this one does not know.
+func (s *Store) notNewer(ctx context.Context, p *goose.Provider) error {
+	list := p.ListSources()
+	known := list[len(list)-1].Version
+	there, err := p.GetDBVersion(ctx)
+	if err != nil || there <= known {
+		return err
+	}
+	return fmt.Errorf("the database was used by a newer release of Blend Seam: its tables are at step %d, and this one "+
+		"knows %d; start the newer release", there, known)
 }
 
 // How long a process may change tables without saying that it goes on, how often it says so, and how long another waits

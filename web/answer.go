@@ -97,7 +97,7 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 			number,
 		)
 		if r.Context().Err() == nil {
-			slog.Error("request failed", "number", number, "path", r.URL.Path, "err", err)
+			slog.Error("request failed", "number", number, "path", short(r.URL.Path), "err", err)
 		}
 	}
 	s.problem(w, r, status, p)

@@ -3,8 +3,10 @@ package web
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"net/http"
 	"time"
 
@@ -35,6 +37,8 @@ func (s *Server) events(w http.ResponseWriter, r *http.Request) error {
 	flush()
 	alive := time.NewTicker(20 * time.Second)
 	defer alive.Stop()
+	again := time.NewTicker(rolesAgain)
+	defer again.Stop()
 	var asked <-chan time.Time // when a person has to say anew who they are; their page does so by itself
 	if store.CallerOf(r.Context()) != nil {
 		asked = time.After(askedAnew)
@@ -50,6 +54,11 @@ func (s *Server) events(w http.ResponseWriter, r *http.Request) error {
 			fmt.Fprintf(w, "event: %s\ndata: %s\n\n", e.Kind, e.Body)
 		case <-alive.C:
 			fmt.Fprint(w, ": still here\n\n")
+		case <-again.C:
+			if may, err := s.hearsStill(r, id); err == nil && !may {
+				return nil
+			}
+			continue
 		case <-s.Hub.Ended():
 			return nil
 		case <-asked:
@@ -61,6 +70,30 @@ func (s *Server) events(w http.ResponseWriter, r *http.Request) error {
 			return nil
 		}
 	}
+}
+
+// rolesAgain is how often it is asked whether whoever listens still may.
+const rolesAgain = 5 * time.Second
+
+// hearsStill asks the database whether whoever listens to a scene, or to all with "", is still somebody who may.
+func (s *Server) hearsStill(r *http.Request, scene string) (bool, error) {
+	c := store.CallerOf(r.Context())
+	if c == nil {
+		return true, nil
+	}
+	if _, err := s.Store.Account(r.Context(), c.Account); errors.Is(err, store.ErrNotFound) {
+		return false, nil
+	} else if err != nil {
+		return false, err
+	}
+	roles, err := s.Store.RolesOf(r.Context(), c.Account)
+	if err != nil {
+		return false, err
+	}
+	if !maps.Equal(roles, c.Roles) { // the page asks anew, with the roles that they have now
+		return false, nil
+	}
+	return true, nil
 }
 
 // askedAnew is how long a person hears what happens without being looked for again.

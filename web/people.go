@@ -108,6 +108,9 @@ func (s *Server) setPassword(w http.ResponseWriter, r *http.Request) error {
 	if c == nil {
 		return &store.Refused{Why: nobodyHere}
 	}
+	if s.gate.Limited(w, r) {
+		return nil
+	}
 	if err := decode(w, r, &q); err != nil {
 		return err
 	}

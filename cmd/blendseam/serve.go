@@ -145,7 +145,15 @@ func (c *serveCmd) door(at net.Addr) (d access.Door, err error) {
 // guarded refuses an address that other machines reach where nobody would be asked who they are, unless that is asked
 // for, and passwords that would travel openly.
 func (c *serveCmd) guarded(at net.Addr, gate access.Config, accounts bool) error {
-	if local(at) || c.TokenFile != "" || gate.Header != "" {
+	if c.TokenFile != "" || gate.Header != "" {
+		return nil
+	}
+	if local(at) {
+		if c.PublicURL != "" && !accounts && gate.Outside == nil && !c.Unprotected {
+			return fmt.Errorf("--public-url: %s would lead everybody here, and nobody has an account; make one with "+
+				"blendseam user add NAME, name a file with a secret by --token-file, or say --unprotected to let everybody in",
+				c.PublicURL)
+		}
 		return nil
 	}
 	switch {
@@ -244,6 +252,7 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 	fmt.Printf("Blend Seam is at %s (Ctrl-C ends it)\n", url)
 	h := &http.Server{
 		ReadHeaderTimeout: limit.HeaderS * time.Second,
+		MaxHeaderBytes:    limit.HeadBytes - 4096, // net/http adds as much
 		IdleTimeout:       limit.IdleS * time.Second,
 		ErrorLog:          slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn),
 	}

@@ -150,7 +150,8 @@ func (c *userPasswordCmd) Run(ctx context.Context) error {
 
 type userRemoveCmd struct {
 	place
-	Name string `arg:"" help:"Whose account."`
+	Name      string `arg:"" help:"Whose account."`
+	OpenAgain bool   `help:"Also if it is the last account of an owner: with no account left, nobody is asked who they are."`
 }
 
 func (c *userRemoveCmd) Run(ctx context.Context) error {
@@ -159,8 +160,35 @@ func (c *userRemoveCmd) Run(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
+		if last, err := lastOwner(ctx, st, a.ID); err != nil {
+			return err
+		} else if last && !c.OpenAgain {
+			return fmt.Errorf("%s is the last owner; make somebody else one, or say --open-again: with no account left, "+
+				"everybody who reaches the program may see and change everything", c.Name)
+		}
 		return st.RemoveAccount(ctx, a.ID)
 	})
+}
+
+// lastOwner tells whether nobody else owns any production.
+func lastOwner(ctx context.Context, st *store.Store, account string) (bool, error) {
+	list, err := st.Productions(ctx)
+	if err != nil {
+		return false, err
+	}
+	owns := false
+	for _, p := range list {
+		for _, m := range p.People {
+			if m.Role != store.Owner {
+				continue
+			}
+			if m.Account != account {
+				return false, nil
+			}
+			owns = true
+		}
+	}
+	return owns, nil
 }
 
 func accountNamed(ctx context.Context, st *store.Store, name string) (store.Account, error) {

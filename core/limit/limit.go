@@ -4,7 +4,10 @@
 // core/scene.
 package limit
 
-import "fmt"
+import (
+	"fmt"
+	"unicode"
+)
 
 // Of files, in bytes.
 const (
@@ -22,7 +25,7 @@ const (
 	HighestRate     = 768000
 	PictureSide     = 8192      // pixels, wide or high
 	GrowthFreeBytes = 256 << 20 // sound up to this may come out of a file of any size
-	Growth          = 2000      // beyond it, at most so many times the file's size
+	Growth          = 200       // beyond it, at most so many times the file's size
 	Conversions     = 2         // at once
 	ConversionBytes = 2 << 30   // of memory, each
 	Overs           = 1e6       // a float sample beyond is damaged, as one that is no number is: +120 dBFS
@@ -48,10 +51,11 @@ const (
 
 // Of requests.
 const (
-	HeaderS  = 10  // seconds for the head of a request
-	BodyS    = 30  // seconds for its body, or for the next piece of an upload
-	IdleS    = 120 // seconds that a connection may be idle
-	TokenLen = 16  // the least letters of a secret
+	HeadBytes = 16 << 10 // of the head of a request
+	HeaderS   = 10       // seconds for the head of a request
+	BodyS     = 30       // seconds for its body, or for the next piece of an upload
+	IdleS     = 120      // seconds that a connection may be idle
+	TokenLen  = 16       // the least letters of a secret
 )
 
 // Of people.
@@ -60,7 +64,8 @@ const (
 	PasswordLeast   = 10   // letters
 	PasswordMost    = 200  // letters
 	SessionDays     = 14   // that somebody stays signed in
-	TriesAccount    = 10   // to sign in under one name, a minute
+	TriesAccount    = 10   // to sign in under one name from one address, a minute
+	OutsideMinutes  = 10   // that signing in elsewhere may take
 	TriesAddress    = 30   // and from one address
 	PasswordsHashed = 2    // at once, 64 MB each
 	SceneNotes      = 5000 // of one scene
@@ -98,7 +103,7 @@ var Table = []Limit{
 	{"Stretches that one end of a tone is made from", fmt.Sprintf("%d, %d s together", Materials, MaterialS), ""},
 	{"Takes of a clip", fmt.Sprint(Takes), ""},
 	{"Joined recording", fmt.Sprintf("%d h, and %d s of handle on each side", JoinHours, JoinHandleS), ""},
-	{"Head of a request", fmt.Sprintf("%d s", HeaderS), ""},
+	{"Head of a request", fmt.Sprintf("%s, %d s", Bytes(HeadBytes), HeaderS), ""},
 	{"Body of a request, or the next piece of an upload", fmt.Sprintf("%d s", BodyS), ""},
 	{"Idle connection", fmt.Sprintf("%d s", IdleS), ""},
 	{"Secret of --token-file", fmt.Sprintf("at least %d letters", TokenLen), ""},
@@ -107,9 +112,10 @@ var Table = []Limit{
 	{"Signed in", fmt.Sprintf("%d days", SessionDays), "a new password ends it"},
 	{
 		"Tries to sign in, a minute",
-		fmt.Sprintf("%d under one name, %d from one address", TriesAccount, TriesAddress),
+		fmt.Sprintf("%d under one name from one address, %d from one address", TriesAccount, TriesAddress),
 		"of all processes together",
 	},
+	{"Signing in elsewhere", fmt.Sprintf("%d min", OutsideMinutes), "then it is begun anew"},
 	{"Passwords looked at, at once", fmt.Sprint(PasswordsHashed), "others wait; each takes 64 MB"},
 	{"Notes on a scene", fmt.Sprint(SceneNotes), ""},
 }
@@ -155,4 +161,10 @@ func Told(words string) string {
 		return short + " ..."
 	}
 	return words
+}
+
+// Hidden tells whether a letter is not seen and changes how others are read: control characters, marks of direction,
+// letters of no width, ends of lines.
+func Hidden(r rune) bool {
+	return unicode.In(r, unicode.Cc, unicode.Cf, unicode.Co, unicode.Zl, unicode.Zp)
 }

@@ -3,11 +3,14 @@ package server
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"os"
 	"os/exec"
 	"os/user"
 	"path/filepath"
 	"strings"
+
+	"blendseam/durable"
 )
 
 // find looks for a program in the path and where Debian puts servers.
@@ -39,8 +42,21 @@ func (s *Server) setUp(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	fresh := s.data() + ".new"
-	if err := os.RemoveAll(fresh); err != nil {
+	// What was being set up when its process was killed may still be written to: each has a folder of its own.
+	left, err := os.ReadDir(s.dir)
+	if err != nil {
+		return err
+	}
+	for _, old := range left {
+		if !strings.HasPrefix(old.Name(), filepath.Base(s.data())+".new") {
+			continue
+		}
+		if err := os.RemoveAll(filepath.Join(s.dir, old.Name())); err != nil {
+			slog.Warn("what was left of setting the database up could not be removed", "folder", old.Name(), "err", err)
+		}
+	}
+	fresh, err := os.MkdirTemp(s.dir, "data.new")
+	if err != nil {
 		return err
 	}
 	// The script that sets it up takes no path with a blank in it.
@@ -68,7 +84,7 @@ func (s *Server) setUp(ctx context.Context) error {
 			return fmt.Errorf("the database could not be set up in %s: %w", s.dir, err)
 		}
 	}
-	return os.Rename(fresh, s.data())
+	return durable.Rename(fresh, s.data())
 }
 
 // unusual tells whether a letter is one that shells and patterns may take for something else.

@@ -17,6 +17,8 @@ import (
 	"strings"
 
 	"blendseam/core/limit"
+
+	"github.com/go-chi/httprate"
 )
 
 // A Door says who is answered. A page of another site can have its own name point at this machine, and would then be of
@@ -39,6 +41,10 @@ const misdirected = "This address does not answer under the name %q. Use the one
 
 // Handler answers nobody but those whom the door lets in, and whoever keeps the program running.
 func (d Door) Handler(next http.Handler, a Answers) http.Handler {
+	tries := httprate.NewRateLimiter(limit.TriesAddress, triesIn, httprate.WithLimitHandler(
+		func(w http.ResponseWriter, r *http.Request) {
+			a.Say(w, r, http.StatusTooManyRequests, "There were too many tries. Wait a minute, then try again.")
+		}))
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		switch {
 		case r.URL.Path == Healthy || r.URL.Path == Ready:
@@ -48,7 +54,9 @@ func (d Door) Handler(next http.Handler, a Answers) http.Handler {
 		case d.Token == "" || isStatic(r) || d.known(r):
 			next.ServeHTTP(w, r)
 		case r.URL.Path == enter && r.Method == http.MethodPost:
-			d.entered(w, r, a)
+			if from, _, _ := net.SplitHostPort(r.RemoteAddr); !tries.RespondOnLimit(w, r, httprate.CanonicalizeIP(from)) {
+				d.entered(w, r, a)
+			}
 		default:
 			ask(w, r, a, "")
 		}

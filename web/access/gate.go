@@ -4,10 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"net/netip"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"blendseam/core/limit"
@@ -50,6 +52,7 @@ type Gate struct {
 	sessions   *scs.SessionManager
 	perAddress *httprate.RateLimiter
 	perAccount *httprate.RateLimiter
+	warned     sync.Once // that a proxy is not trusted
 }
 
 // triesIn is the time in which tries to sign in are counted.
@@ -211,6 +214,12 @@ func (g *Gate) addressOf(r *http.Request) string {
 		return r.RemoteAddr
 	}
 	address := at.Addr().Unmap().String()
+	if r.Header.Get("X-Forwarded-For") != "" && !g.trusted(address) {
+		g.warned.Do(func() {
+			slog.Warn("a proxy that is not among --trusted-proxies says whom it asks for; all who come through it count as one",
+				"address", address)
+		})
+	}
 	seen := strings.Split(strings.Join(r.Header.Values("X-Forwarded-For"), ","), ",")
 	for _, x := range slices.Backward(seen) {
 		if x = strings.TrimSpace(x); !g.trusted(address) || x == "" {

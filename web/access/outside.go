@@ -3,10 +3,15 @@ package access
 import (
 	"context"
 	"crypto/rand"
+	"crypto/subtle"
+	"encoding/base64"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
+	"time"
 
+	"blendseam/core/limit"
 	"blendseam/store"
 
 	"github.com/coreos/go-oidc/v3/oidc"
@@ -43,12 +48,62 @@ func (g *Gate) toOutside(w http.ResponseWriter, r *http.Request) {
 		g.Answers.Fail(w, r, store.ErrNotFound)
 		return
 	}
-	state, nonce, proof := rand.Text(), rand.Text(), oauth2.GenerateVerifier()
-	for key, v := range map[string]string{"state": state, "nonce": nonce, "proof": proof, "to": r.URL.Query().Get("to")} {
-		g.sessions.Put(r.Context(), key, v)
+	if g.perAddress.RespondOnLimit(w, r, "elsewhere from "+g.addressOf(r)) {
+		return
 	}
-	http.Redirect(w, r, g.Outside.oauth.AuthCodeURL(state, oidc.Nonce(nonce), oauth2.S256ChallengeOption(proof)),
+	b := begun{State: rand.Text(), Nonce: rand.Text(), Proof: oauth2.GenerateVerifier(), At: time.Now().Unix()}
+	if to := ownPath(r.URL.Query().Get("to")); len(to) <= longestPath {
+		b.To = to
+	}
+	raw, err := json.Marshal(b)
+	if err != nil {
+		g.Answers.Fail(w, r, err)
+		return
+	}
+	g.remember(w, base64.RawURLEncoding.EncodeToString(raw), limit.OutsideMinutes*60)
+	http.Redirect(w, r, g.Outside.oauth.AuthCodeURL(b.State, oidc.Nonce(b.Nonce), oauth2.S256ChallengeOption(b.Proof)),
 		http.StatusSeeOther)
+}
+
+// begun is what has to come back of signing in elsewhere. The browser keeps it: nobody else can use it, and whoever
+// begins and never comes back leaves nothing here.
+type begun struct {
+	State string `json:"state"`
+	Nonce string `json:"nonce"`
+	Proof string `json:"proof"`
+	To    string `json:"to"`
+	At    int64  `json:"at"` // seconds since 1970
+}
+
+// remember lets the browser keep something of signing in elsewhere for so many seconds; none forgets it.
+func (g *Gate) remember(w http.ResponseWriter, value string, seconds int) {
+	if value == "" {
+		seconds = -1
+	}
+	http.SetCookie(w, &http.Cookie{Name: g.outsideCookie(), Value: value, Path: "/", MaxAge: seconds, HttpOnly: true,
+		Secure: g.Secure, SameSite: http.SameSiteLaxMode})
+}
+
+func (g *Gate) outsideCookie() string {
+	if g.Secure {
+		return "__Host-blendseam_elsewhere"
+	}
+	return "blendseam_elsewhere"
+}
+
+// cameBack is what was begun in the browser of a request; ok is false if nothing was, or too long ago.
+func (g *Gate) cameBack(w http.ResponseWriter, r *http.Request) (b begun, ok bool) {
+	c, err := r.Cookie(g.outsideCookie())
+	if err != nil {
+		return b, false
+	}
+	g.remember(w, "", 0)
+	raw, err := base64.RawURLEncoding.DecodeString(c.Value)
+	if err != nil || json.Unmarshal(raw, &b) != nil {
+		return b, false
+	}
+	age := time.Since(time.Unix(b.At, 0))
+	return b, b.State != "" && age >= 0 && age < limit.OutsideMinutes*time.Minute
 }
 
 // fromOutside takes who somebody is.
@@ -57,14 +112,16 @@ func (g *Gate) fromOutside(w http.ResponseWriter, r *http.Request) {
 		g.Answers.Fail(w, r, store.ErrNotFound)
 		return
 	}
+	if g.perAddress.RespondOnLimit(w, r, "back from elsewhere from "+g.addressOf(r)) {
+		return
+	}
 	ctx, q := r.Context(), r.URL.Query()
-	state, nonce := g.sessions.PopString(ctx, "state"), g.sessions.PopString(ctx, "nonce")
-	proof, to := g.sessions.PopString(ctx, "proof"), g.sessions.PopString(ctx, "to")
-	if state == "" || q.Get("state") != state {
+	b, ok := g.cameBack(w, r)
+	if !ok || subtle.ConstantTimeCompare([]byte(q.Get("state")), []byte(b.State)) != 1 {
 		g.ask(w, r, http.StatusUnauthorized, "That was not begun here, or too long ago. Sign in again.")
 		return
 	}
-	a, err := g.vouched(ctx, q.Get("code"), nonce, proof)
+	a, err := g.vouched(ctx, q.Get("code"), b.Nonce, b.Proof)
 	if refused := (*store.Refused)(nil); errors.As(err, &refused) || errors.Is(err, store.ErrUnavailable) {
 		g.Answers.Fail(w, r, err)
 		return
@@ -72,7 +129,7 @@ func (g *Gate) fromOutside(w http.ResponseWriter, r *http.Request) {
 		g.ask(w, r, http.StatusUnauthorized, "Signing in elsewhere did not succeed: "+err.Error())
 		return
 	}
-	g.begin(w, r, a, to)
+	g.begin(w, r, a, b.To)
 }
 
 // vouched is the account of whom a code stands for. One that has the same name here is somebody else.

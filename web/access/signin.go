@@ -2,6 +2,8 @@ package access
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -69,6 +71,21 @@ func (g *Gate) form(w http.ResponseWriter, r *http.Request) {
 	g.ask(w, r, http.StatusOK, "")
 }
 
+// tried is under what tries of somebody are counted: the name and the address, so that nobody locks another out.
+func (g *Gate) tried(what, name string, r *http.Request) string {
+	sum := sha256.Sum256([]byte(name))
+	return what + " " + hex.EncodeToString(sum[:12]) + " from " + g.addressOf(r)
+}
+
+// Limited answers a request that sets a password, if there were too many, and tells whether it did.
+func (g *Gate) Limited(w http.ResponseWriter, r *http.Request) bool {
+	account := ""
+	if c := store.CallerOf(r.Context()); c != nil {
+		account = c.Account
+	}
+	return g.perAccount.RespondOnLimit(w, r, g.tried("password", account, r))
+}
+
 // wrong is told whoever signs in with a name and a password that do not belong together, whichever is wrong.
 const wrong = "The name and the password do not go together. Check both; an owner of the machine can set a new " +
 	"password."
@@ -80,7 +97,7 @@ func (g *Gate) signIn(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	name, password := form.Get("name"), form.Get("password")
-	if g.perAddress.RespondOnLimit(w, r, "from "+g.addressOf(r)) || g.perAccount.RespondOnLimit(w, r, "as "+name) {
+	if g.perAddress.RespondOnLimit(w, r, "from "+g.addressOf(r)) || g.perAccount.RespondOnLimit(w, r, g.tried("as", name, r)) {
 		return
 	}
 	a, err := g.Store.AccountNamed(r.Context(), name)

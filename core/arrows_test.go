@@ -70,7 +70,7 @@ core/tone: core/cache core/chance core/level core/measure core/pcm core/speech c
 core/tone/recipe: core/limit core/line core/pcm
 demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio
   media
-handover: core/audit core/ceiling core/level core/measure core/mix core/pcm core/pcm/wav core/recut core/scene
+handover: durable core/audit core/ceiling core/level core/measure core/mix core/pcm core/pcm/wav core/recut core/scene
   interchange media
 intake: core/limit core/notes core/pcm core/room core/scene core/timecode core/tone interchange media
   media/scenefile scratch store
@@ -89,18 +89,20 @@ internal/roomtest: core/level core/measure core/pcm core/room internal/outside
 internal/corpus:
 internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene
   core/sources core/timecode interchange/otio internal/corpus internal/eartest internal/roomtest media
-media: core/analysis core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/timecode
+durable:
+media: durable core/analysis core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/timecode
   media/copies media/objects media/peaks scratch
 media/copies: core/cache media/objects scratch
 media/peaks: core/pcm
 media/scenefile: core/analysis core/limit core/pcm core/pcm/flac core/pcm/wav core/scene core/sources core/spread
   core/timecode interchange interchange/formats media
-media/objects:
+media/objects: durable
 store: core/cache core/limit core/merge core/notes core/scene
+store/server: durable
 store/server/servertest: store/server
 tools/bench: core/curve core/pcm core/scene core/timecode interchange/otio media
 web/commands: interchange
-web: core/advise core/alike core/analysis core/audit core/blend core/ceiling core/curve core/evening core/fill core/fit
+web: durable core/advise core/alike core/analysis core/audit core/blend core/ceiling core/curve core/evening core/fill core/fit
   core/fit/timing core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
   core/merge core/mix core/notes core/pcm core/pcm/wav core/scene core/sources core/speech

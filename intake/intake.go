@@ -162,7 +162,7 @@ func (in Intake) Into(ctx context.Context, id string, infos []media.Info) error 
 			}
 			src, err := in.Source(info, st.Scene)
 			if err == nil {
-				err = in.Store.Let(ctx, id, info.ID)
+				err = in.Store.LetNamed(ctx, id, info.ID, info.Name)
 			}
 			if err != nil {
 				return err
@@ -213,6 +213,7 @@ func (in Intake) Known(ctx context.Context, id string) (info media.Info, err err
 	src, err := in.Store.Source(ctx, id)
 	if err == nil {
 		err = json.Unmarshal(src.Info, &info)
+		info.Name = src.Name
 	}
 	return info, err
 }

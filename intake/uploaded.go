@@ -196,6 +196,7 @@ func (in Intake) all(ctx context.Context) ([]media.Info, error) {
 		if err := json.Unmarshal(src.Info, &known[i]); err != nil {
 			return nil, err
 		}
+		known[i].Name = src.Name
 	}
 	return known, nil
 }

@@ -114,6 +114,15 @@ func (l *Library) ShareMade(ctx context.Context, job, dir string) error {
 	return err
 }
 
+// DropMade removes from the store what a job made.
+func (l *Library) DropMade(ctx context.Context, job string) error {
+	if l.shared == nil || strings.ContainsAny(job, "/\\.") || job == "" {
+		return nil
+	}
+	l.shared.Removed(madePrefix + job + "/")
+	return l.shared.Remove(ctx, madePrefix+job+"/")
+}
+
 // Made sees to it that a file that a job made lies in a folder, if it was shared.
 func (l *Library) Made(job, dir, name string) error {
 	if l.shared == nil {

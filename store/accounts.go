@@ -223,6 +223,9 @@ func (s *Store) AddProduction(ctx context.Context, name, owner string) (string, 
 		if _, err := tx.ExecContext(ctx, "INSERT INTO productions (id, name) VALUES (?, ?)", id, name); err != nil {
 			return err
 		}
+		if err := beginBlends(ctx, tx, id); err != nil {
+			return err
+		}
 		_, err := tx.ExecContext(ctx, "INSERT INTO members (production, account, role) VALUES (?, ?, 'owner')", id, owner)
 		return err
 	})
@@ -311,7 +314,7 @@ func (s *Store) RoleIn(ctx context.Context, kind, id string) (best Role, err err
 		"scene":      "SELECT production FROM scenes WHERE id = ?",
 		"source":     "SELECT production FROM production_sources WHERE source = ?",
 		"job":        "SELECT s.production FROM jobs j JOIN scenes s ON s.id = j.scene WHERE j.id = ?",
-		"tone":       "SELECT p.production FROM tones t JOIN production_sources p ON p.source = t.source WHERE t.id = ?",
+		"tone":       "SELECT production FROM tones WHERE id = ? AND production IS NOT NULL",
 	}[kind]
 	rows, err := s.db.QueryContext(ctx, query, id)
 	if err != nil {
@@ -349,6 +352,14 @@ func (s *Store) ProductionOf(ctx context.Context, id string) (production string,
 	return production, plain(err)
 }
 
+// LetNamed lets the production of a scene have a recording, under the name that it was brought in by there.
+func (s *Store) LetNamed(ctx context.Context, id, source, name string) error {
+	_, err := s.exec(ctx, "INSERT INTO production_sources (production, source, name) "+
+		"SELECT production, ?, ? FROM scenes WHERE id = ? ON DUPLICATE KEY UPDATE name = production_sources.name",
+		source, cut(name, 255), id)
+	return plain(err)
+}
+
 // Let lets the production of a scene have recordings.
 func (s *Store) Let(ctx context.Context, id string, sources ...string) error {
 	for _, source := range sources {
@@ -360,10 +371,10 @@ func (s *Store) Let(ctx context.Context, id string, sources ...string) error {
 	return nil
 }
 
-// LetProduction lets a production have a recording.
-func (s *Store) LetProduction(ctx context.Context, production, source string) error {
-	_, err := s.exec(ctx, "INSERT IGNORE INTO production_sources (production, source) VALUES (?, ?)",
-		production, source)
+// LetProduction lets a production have a recording, under the name that it was brought in by there.
+func (s *Store) LetProduction(ctx context.Context, production, source, name string) error {
+	_, err := s.exec(ctx, "INSERT IGNORE INTO production_sources (production, source, name) VALUES (?, ?, ?)",
+		production, source, cut(name, 255))
 	return plain(err)
 }
 

@@ -263,6 +263,11 @@ func scanJob(row interface{ Scan(...any) error }) (j Job, err error) {
 	return j, plain(err)
 }
 
+// ForgetJob removes a job that is over; ErrNotFound if there is none.
+func (s *Store) ForgetJob(ctx context.Context, id string) error {
+	return s.changed(s.exec(ctx, "DELETE FROM jobs WHERE id = ? AND state <> 'running'", id))
+}
+
 // Jobs lists the jobs of one kind for a scene, newest first.
 func (s *Store) Jobs(ctx context.Context, scene, kind string) ([]Job, error) {
 	return s.jobs(ctx, "scene = ? AND kind = ? ORDER BY made DESC LIMIT 100", scene, kind)

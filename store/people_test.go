@@ -129,7 +129,7 @@ func TestProductionsKeepApart(t *testing.T) {
 		return store.As(ctx, &store.Caller{Account: account, Roles: roles})
 	}
 	src := store.Source{ID: "00000000000000ff", SHA256: strings.Repeat("f", 64), Name: "f.wav", Info: []byte(`{}`)}
-	if err := errors.Join(s.AddSource(ctx, src), s.LetProduction(ctx, film, src.ID)); err != nil {
+	if err := errors.Join(s.AddSource(ctx, src), s.LetProduction(ctx, film, src.ID, "f.wav")); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := s.Source(as(ada), src.ID); err != nil {
@@ -148,7 +148,7 @@ func TestProductionsKeepApart(t *testing.T) {
 		t.Fatal(err)
 	}
 	// A recording that two have stays with the other when one takes it out.
-	if err := s.LetProduction(ctx, store.FirstProduction, src.ID); err != nil {
+	if err := s.LetProduction(ctx, store.FirstProduction, src.ID, "f.wav"); err != nil {
 		t.Fatal(err)
 	}
 	if gone, err := s.DropSource(as(ben), src.ID); err != nil || gone {

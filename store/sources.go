@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"fmt"
 	"time"
 )
 
@@ -21,7 +22,18 @@ func (s *Store) AddSource(ctx context.Context, src Source) error {
 	return plain(err)
 }
 
-const sourceColumns = "SELECT id, sha256, name, info, made FROM sources"
+// sourceColumns select sources with the name that they have in the caller's productions; it takes those, see named.
+const sourceColumns = "SELECT id, sha256, %s, info, made FROM sources"
+
+// named is what recordings are called for the caller, as a column of sources.
+func named(ctx context.Context) (column string, args []any) {
+	if CallerOf(ctx) == nil {
+		return "name", nil
+	}
+	in, args := within(ctx, "p.production", Editor)
+	own := "SELECT MIN(p.name) FROM production_sources p WHERE p.source = sources.id AND " + in
+	return "COALESCE((" + own + "), name)", args
+}
 
 func scanSource(row interface{ Scan(...any) error }) (Source, error) {
 	var src Source
@@ -32,13 +44,17 @@ func scanSource(row interface{ Scan(...any) error }) (Source, error) {
 // Source gives a source by its id, if a production in which the caller edits has it.
 func (s *Store) Source(ctx context.Context, id string) (Source, error) {
 	in, args := readable(ctx, "id", Editor)
-	return scanSource(s.db.QueryRowContext(ctx, sourceColumns+" WHERE id = ? AND "+in, append([]any{id}, args...)...))
+	name, all := named(ctx)
+	return scanSource(s.db.QueryRowContext(ctx, fmt.Sprintf(sourceColumns, name)+" WHERE id = ? AND "+in,
+		append(append(all, id), args...)...))
 }
 
 // Sources lists all sources of productions in which the caller edits, the newest first.
 func (s *Store) Sources(ctx context.Context) ([]Source, error) {
 	in, args := readable(ctx, "id", Editor)
-	rows, err := s.db.QueryContext(ctx, sourceColumns+" WHERE "+in+" ORDER BY made DESC, name", args...)
+	name, all := named(ctx)
+	rows, err := s.db.QueryContext(ctx, fmt.Sprintf(sourceColumns, name)+" WHERE "+in+" ORDER BY made DESC, name",
+		append(all, args...)...)
 	if err != nil {
 		return nil, plain(err)
 	}

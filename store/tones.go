@@ -20,17 +20,19 @@ type Tone struct {
 	Rate    int64
 	LevelDB float64
 	Thirds  []float64
+	Home    string // the production that it is of; "" for a made-up room
 	MadeUp  string // the made-up room that ships with the application, "" for a tone of an editor's
 	Made    time.Time
 }
 
-// Tones are all tones of recordings that the caller may hear, the editors' own first, the newest of them first.
+// Tones are all tones of productions in which the caller listens, and the made-up rooms, the editors' own first,
+// the newest of them first.
 func (s *Store) Tones(ctx context.Context) ([]Tone, error) {
-	in, args := readable(ctx, "source", Listener)
+	in, args := within(ctx, "production", Listener)
 	rows, err := s.db.QueryContext(
 		ctx,
-		`SELECT id, name, place, source, from_sample, to_sample, rate, level_db, thirds, COALESCE(made_up, ''), made
-		FROM tones WHERE `+in+` ORDER BY made_up IS NOT NULL,
+		`SELECT id, name, place, source, from_sample, to_sample, rate, level_db, thirds, COALESCE(production, ''),
+		COALESCE(made_up, ''), made FROM tones WHERE made_up IS NOT NULL OR `+in+` ORDER BY made_up IS NOT NULL,
 		IF(made_up IS NULL, -UNIX_TIMESTAMP(made), UNIX_TIMESTAMP(made)), name`,
 		args...,
 	)
@@ -52,6 +54,7 @@ func (s *Store) Tones(ctx context.Context) ([]Tone, error) {
 			&t.Rate,
 			&t.LevelDB,
 			&thirds,
+			&t.Home,
 			&t.MadeUp,
 			&t.Made,
 		); err != nil {
@@ -74,8 +77,8 @@ func (s *Store) AddTone(ctx context.Context, t Tone) (string, error) {
 	id := uuid.NewString()
 	_, err = s.exec(
 		ctx,
-		`INSERT IGNORE INTO tones (id, name, place, source, from_sample, to_sample, rate, level_db, thirds, made_up) `+
-			`VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		`INSERT IGNORE INTO tones (id, name, place, source, from_sample, to_sample, rate, level_db, thirds, production, `+
+			`made_up) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, NULLIF(?, ''), ?)`,
 		id,
 		cut(t.Name, 120),
 		cut(t.Place, 160),
@@ -85,6 +88,7 @@ func (s *Store) AddTone(ctx context.Context, t Tone) (string, error) {
 		t.Rate,
 		t.LevelDB,
 		string(thirds),
+		t.Home,
 		sql.NullString{String: t.MadeUp, Valid: t.MadeUp != ""},
 	)
 	return id, plain(err)

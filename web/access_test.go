@@ -148,8 +148,8 @@ func TestEveryRouteLetsThroughWhomTheTableSays(t *testing.T) {
 	c.add("nobody", "", "")
 	c.add("stranger", store.Owner, there)
 	source := state.Tracks[0].Clips[0].Source
-	tone, err := c.server.Store.AddTone(t.Context(), store.Tone{Name: "mine", Source: source, To: 48000, Rate: 48000,
-		Thirds: []float64{}})
+	tone, err := c.server.Store.AddTone(t.Context(), store.Tone{Home: store.FirstProduction, Name: "mine", Source: source,
+		To: 48000, Rate: 48000, Thirds: []float64{}})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -14,7 +14,11 @@ import (
 
 // settingsPage shows the blends by name.
 func (s *Server) settingsPage(w http.ResponseWriter, r *http.Request) error {
-	list, err := s.Store.Blends(r.Context())
+	production, all, err := s.productionAsked(r)
+	if err != nil {
+		return err
+	}
+	list, err := s.Store.Blends(r.Context(), production)
 	if err != nil {
 		return err
 	}
@@ -23,14 +27,72 @@ func (s *Server) settingsPage(w http.ResponseWriter, r *http.Request) error {
 		"settings",
 		view{
 			Title: "Settings",
-			Data:  map[string]any{"blends": list, "laws": lawViews(), "shapes": shapeViews()},
-			List:  "Blend Seam " + s.Release,
+			Data: map[string]any{"blends": list, "laws": lawViews(), "shapes": shapeViews(), "production": production,
+				"productions": all},
+			List: "Blend Seam " + s.Release,
 		},
 	)
 }
 
+// A ProductionView is one of those that somebody may choose from.
+type ProductionView struct {
+	ID   string `json:"id"`
+	Name string `json:"name"`
+}
+
+// productionAsked is the production that a request names, of those in which the caller listens, or the first of them,
+// with all of them.
+func (s *Server) productionAsked(r *http.Request) (id string, all []ProductionView, err error) {
+	list, err := s.Store.Productions(r.Context())
+	if err != nil {
+		return "", nil, err
+	}
+	asked := r.URL.Query().Get("production")
+	all = []ProductionView{}
+	for _, p := range list {
+		all = append(all, ProductionView{p.ID, p.Name})
+		if p.ID == asked || id == "" && asked == "" {
+			id = p.ID
+		}
+	}
+	if c := store.CallerOf(r.Context()); c == nil && asked == "" {
+		id = store.FirstProduction
+	}
+	if id == "" {
+		err = store.ErrNotFound
+	}
+	return id, all, err
+}
+
+// productionEdited is the production that a request names, in which the caller has to be an editor.
+func (s *Server) productionEdited(r *http.Request) (string, error) {
+	id, _, err := s.productionAsked(r)
+	if err != nil {
+		return "", err
+	}
+	role, err := s.Store.RoleIn(r.Context(), "production", id)
+	if err == nil && !role.Covers(store.Editor) {
+		err = &store.Refused{Why: "You may not edit in that production; ask one of its owners."}
+	}
+	return id, err
+}
+
 func (s *Server) blendList(w http.ResponseWriter, r *http.Request) error {
-	return s.blendsAnswer(w, r, nil)
+	production, _, err := s.productionAsked(r)
+	return s.blendsAnswer(w, r, production, err)
+}
+
+// sceneBlends answers with those of a scene's production.
+func (s *Server) sceneBlends(w http.ResponseWriter, r *http.Request) error {
+	production, err := s.Store.ProductionOf(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		return err
+	}
+	list, err := s.Store.Blends(r.Context(), production)
+	if err != nil {
+		return err
+	}
+	return s.answer(w, http.StatusOK, list)
 }
 
 // setBlend keeps a blend by name.
@@ -45,34 +107,42 @@ func (s *Server) setBlend(w http.ResponseWriter, r *http.Request) error {
 			err = errBadRequest{err}
 		}
 	}
+	production := ""
 	if err == nil {
-		err = s.Store.SetBlend(r.Context(), q.Was, q.Blend)
+		production, err = s.productionEdited(r)
 	}
-	return s.blendsAnswer(w, r, err)
+	if err == nil {
+		err = s.Store.SetBlend(r.Context(), production, q.Was, q.Blend)
+	}
+	return s.blendsAnswer(w, r, production, err)
 }
 
 func (s *Server) dropBlend(w http.ResponseWriter, r *http.Request) error {
 	name, err := url.PathUnescape(chi.URLParam(r, "blend"))
+	production := ""
 	if err == nil {
-		err = s.Store.DropBlend(r.Context(), name)
+		production, err = s.productionEdited(r)
+	}
+	if err == nil {
+		err = s.Store.DropBlend(r.Context(), production, name)
 	}
 	if errors.Is(err, store.ErrLastBlend) {
 		err = errBadRequest{err}
 	}
-	return s.blendsAnswer(w, r, err)
+	return s.blendsAnswer(w, r, production, err)
 }
 
-func (s *Server) blendsAnswer(w http.ResponseWriter, r *http.Request, err error) error {
+func (s *Server) blendsAnswer(w http.ResponseWriter, r *http.Request, production string, err error) error {
 	var list []scene.Style
 	if err == nil {
-		list, err = s.Store.Blends(r.Context())
+		list, err = s.Store.Blends(r.Context(), production)
 	}
 	if err != nil {
 		return err
 	}
 	err = s.answer(w, http.StatusOK, list)
 	if r.Method != http.MethodGet {
-		s.Hub.Tell("", "blends", list)
+		s.Hub.Tell("", "blends", map[string]bool{"changed": true}) // to what, each page asks
 	}
 	return err
 }
@@ -93,7 +163,11 @@ func (s *Server) plan(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	styles, err := s.Store.Blends(r.Context())
+	production, err := s.Store.ProductionOf(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		return err
+	}
+	styles, err := s.Store.Blends(r.Context(), production)
 	if err != nil {
 		return err
 	}

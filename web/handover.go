@@ -1,26 +1,19 @@
 package web
 
 import (
-	"archive/zip"
 	"context"
-	"encoding/json"
-	"fmt"
 	"net/http"
 	"os"
 	"path/filepath"
 	"slices"
-	"strconv"
-	"strings"
 	"time"
 
-	"blendseam/core/limit"
 	"blendseam/core/measure"
 	"blendseam/core/mix"
 	"blendseam/core/pcm/wav"
 	"blendseam/core/scene"
 	"blendseam/handover"
 	"blendseam/media"
-	"blendseam/store"
 	"blendseam/workspace"
 
 	"github.com/go-chi/chi/v5"
@@ -276,97 +269,5 @@ func describe(file string, l measure.Loudness) error {
 	return wav.Describe(file, &x)
 }
 
-// madeFolder makes the folder of what a job makes, and says how it goes again.
-func (s *Server) madeFolder(jobID string) (dir string, drop func(), err error) {
-	dir = filepath.Join(s.Made, jobID)
-	if err := os.MkdirAll(dir, 0o755); err != nil {
-		return "", nil, err
-	}
-	if err := media.Space(dir, limit.ReserveBytes); err != nil {
-		os.Remove(dir)
-		return "", nil, err
-	}
-	return dir, func() { os.RemoveAll(dir) }, nil
-}
-
 // fileName makes a scene's name fit for a file.
 func fileName(name string) string { return handover.FileName(name) }
-
-// made sends a file that was made whole: the first, or the one of a number.
-func (s *Server) made(w http.ResponseWriter, r *http.Request) error {
-	id, list, err := s.madeFiles(r)
-	if err != nil {
-		return err
-	}
-	n, err := strconv.Atoi(chi.URLParam(r, "n"))
-	if chi.URLParam(r, "n") == "" {
-		n, err = 0, nil
-	}
-	if err != nil || n < 0 || n >= len(list) {
-		return store.ErrNotFound
-	}
-	name := filepath.Base(list[n].File)
-	file, err := s.madeFile(id, name)
-	if err != nil {
-		return err
-	}
-	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
-	http.ServeFile(w, r, file)
-	return nil
-}
-
-// madeFiles are the files of a job that is done.
-func (s *Server) madeFiles(r *http.Request) (id string, list []madeFile, err error) {
-	job, err := s.Store.Job(r.Context(), chi.URLParam(r, "job"))
-	if err != nil {
-		return "", nil, err
-	}
-	var result mixdownResult
-	if job.State != "done" || json.Unmarshal(job.Result, &result) != nil {
-		return "", nil, store.ErrNotFound
-	}
-	if list = result.Files; len(list) == 0 && result.File != "" { // as it was kept once
-		list = []madeFile{result.madeFile}
-	}
-	if len(list) == 0 {
-		return "", nil, store.ErrNotFound
-	}
-	return job.ID, list, nil
-}
-
-// madeFile is where a file lies that a job made, here or in another process.
-func (s *Server) madeFile(id, name string) (string, error) {
-	dir := filepath.Join(s.Made, id)
-	if err := s.Library.Made(id, dir, name); err != nil {
-		return "", err
-	}
-	file := filepath.Join(dir, name)
-	if _, err := os.Stat(file); err != nil {
-		return "", store.ErrNotFound
-	}
-	return file, nil
-}
-
-// madeAll sends all files of a job in one ZIP file, as they are.
-func (s *Server) madeAll(w http.ResponseWriter, r *http.Request) error {
-	id, list, err := s.madeFiles(r)
-	if err != nil {
-		return err
-	}
-	for _, f := range list {
-		if _, err := s.madeFile(id, filepath.Base(f.File)); err != nil {
-			return err
-		}
-	}
-	w.Header().Set("Content-Type", "application/zip")
-	first := filepath.Base(list[0].File)
-	w.Header().Set("Content-Disposition",
-		fmt.Sprintf("attachment; filename=%q", strings.TrimSuffix(first, filepath.Ext(first))+".zip"))
-	z := zip.NewWriter(w)
-	for _, f := range list {
-		if err := handover.ZipFile(z, filepath.Join(s.Made, id, filepath.Base(f.File)), filepath.Base(f.File)); err != nil {
-			return err
-		}
-	}
-	return z.Close()
-}

@@ -274,6 +274,9 @@ func (s *Server) loadDemo(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s *Server) deleteScene(w http.ResponseWriter, r *http.Request) error {
+	if err := s.forgetAllMade(r.Context(), chi.URLParam(r, "scene")); err != nil {
+		return err
+	}
 	if err := s.Store.Delete(r.Context(), chi.URLParam(r, "scene")); err != nil {
 		return err
 	}

@@ -119,7 +119,11 @@ func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	blends, err := s.Store.Blends(r.Context())
+	production, err := s.Store.ProductionOf(r.Context(), id)
+	if err != nil {
+		return err
+	}
+	blends, err := s.Store.Blends(r.Context(), production)
 	if err != nil {
 		return err
 	}

@@ -72,6 +72,7 @@ func (s *Server) sourceViews(ctx context.Context, sc *scene.Scene) ([]SourceView
 		if err := json.Unmarshal(src.Info, &v.Info); err != nil {
 			return nil, err
 		}
+		v.Name = src.Name
 		known, here := sc.Sources[src.ID]
 		v.Shown, v.Samples, v.Here, v.Used = v.Name, known.Samples, here, used[src.ID]
 		v.Parts = parts[src.ID]

@@ -200,6 +200,9 @@ func (s *Server) keepTone(w http.ResponseWriter, r *http.Request) error {
 	if t.Name == "" {
 		t.Name = "Tone of " + src.Name
 	}
+	if t.Home, err = s.Store.ProductionOf(r.Context(), st.Key.Scene); err != nil {
+		return err
+	}
 	if _, err := s.Store.AddTone(r.Context(), t); err != nil {
 		return err
 	}
@@ -234,7 +237,7 @@ func (s *Server) bringTone(w http.ResponseWriter, r *http.Request) error {
 	}
 	info, err := s.Keep(r.Context(), a, rate, timecode.F25)
 	if err == nil {
-		err = s.Store.LetProduction(r.Context(), home, info.ID)
+		err = s.Store.LetProduction(r.Context(), home, info.ID, name)
 	}
 	if none := (*media.DiskFull)(nil); errors.As(err, &none) || errors.Is(err, store.ErrUnavailable) {
 		return err
@@ -253,6 +256,7 @@ func (s *Server) bringTone(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	t.Name, t.Place = strings.TrimSuffix(info.Name, filepath.Ext(info.Name)), "brought in as a file"
+	t.Home = home
 	if _, err := s.Store.AddTone(r.Context(), t); err != nil {
 		return err
 	}

@@ -141,7 +141,8 @@ func TestRecutPrintsItsChangeList(t *testing.T) {
 	}
 	if len(got.Changes) != 1 || got.Changes[0].What != "lifted" || got.Changes[0].FromS != 12.28 ||
 		got.Changes[0].ToS != 15.24 ||
-		got.Changes[0].AtS != 12.28 || !strings.HasPrefix(got.Changes[0].Sound, "one clip is kept aside") || len(got.Changes[0].Clips) < 2 || got.KeptSeams == 0 ||
+		got.Changes[0].AtS != 12.28 || !strings.HasPrefix(got.Changes[0].Sound, "one clip is kept aside") ||
+		len(got.Changes[0].Clips) < 2 || got.KeptSeams == 0 ||
 		got.NewSeams == 0 ||
 		got.Lost == nil {
 		t.Errorf("it prints %s", said)

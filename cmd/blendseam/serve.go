@@ -35,7 +35,8 @@ type serveCmd struct {
 	TLSKey      string   `name:"tls-key" help:"Its key in PEM form." placeholder:"FILE"`
 	PublicURL   string   `name:"public-url" help:"The address that people open, of a proxy in front." placeholder:"URL"`
 	people
-	Log string `help:"Log requests that change something, fail or are slow." enum:",text,json" default:""`
+	KeepMade int    `help:"Days that mixdowns and packages are kept after their last use; 0: for ever." default:"30"`
+	Log      string `help:"Log requests that change something, fail or are slow." enum:",text,json" default:""`
 }
 
 func (c *serveCmd) Run(ctx context.Context) error {
@@ -242,6 +243,9 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 			return loadDemo(ctx, o.Intake, production)
 		}})
 	s.TakeJobs()
+	sweeping, stopSweeping := context.WithCancel(ctx)
+	defer stopSweeping()
+	go s.SweepMade(sweeping, time.Duration(c.KeepMade)*24*time.Hour)
 	url := fmt.Sprintf("http://%s/", l.Addr())
 	if secured != nil {
 		url = strings.Replace(url, "http:", "https:", 1)

@@ -151,7 +151,7 @@ func (c *userPasswordCmd) Run(ctx context.Context) error {
 type userRemoveCmd struct {
 	place
 	Name      string `arg:"" help:"Whose account."`
-	OpenAgain bool   `help:"Also if it is the last account of an owner: with no account left, nobody is asked who they are."`
+	OpenAgain bool   `help:"Also the last owner: with no account left, nobody is asked who they are."`
 }
 
 func (c *userRemoveCmd) Run(ctx context.Context) error {

@@ -405,7 +405,8 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 			&scene.SetTrack{Track: "t12", Locked: &yes}), &scene.RemoveRange{To: fr},
 			"Every track is locked or does not follow, so there is nothing to work on. Unlock one first."},
 		{unlinked, &scene.Trim{Clip: oda, Edge: "tail", To: 99*fr + 500, Close: true},
-			"Picture follows on track Picture and moves by whole frames, which 0.7 frames (1420 samples) is not. Choose a whole number of frames, or leave a gap. What would " +
+			"Picture follows on track Picture and moves by whole frames, which 0.7 frames (1420 samples) is not. " +
+				"Choose a whole number of frames, or leave a gap. What would " +
 				"work: trim and leave a gap."},
 		{with(&scene.Trim{Clip: tune, Edge: "tail", To: 150 * fr},
 			&scene.Add{Track: "t12", Source: "m", Start: 202 * fr, Length: 20 * fr}),

@@ -97,7 +97,8 @@ func (g *Gate) signIn(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	name, password := form.Get("name"), form.Get("password")
-	if g.perAddress.RespondOnLimit(w, r, "from "+g.addressOf(r)) || g.perAccount.RespondOnLimit(w, r, g.tried("as", name, r)) {
+	if g.perAddress.RespondOnLimit(w, r, "from "+g.addressOf(r)) ||
+		g.perAccount.RespondOnLimit(w, r, g.tried("as", name, r)) {
 		return
 	}
 	a, err := g.Store.AccountNamed(r.Context(), name)

@@ -1,4 +1,5 @@
 // What happens on other pages: the scene's page follows.
+import { get } from "../model/api.ts";
 import { listen } from "../model/events.ts";
 import type { SeamFeed } from "../panels/feed.ts";
 import { say } from "../panels/toast.ts";
@@ -29,6 +30,9 @@ export function hearElsewhere(
     back: () => edits.away(false),
     keys: () => void keys(),
     mending: (done, of) => mending.progress(done, of),
-    blends: (styles) => (mending.styles = styles as Style[]),
+    blends: () =>
+      void get<Style[]>(`/scenes/${id}/blends`).then((list) => {
+        mending.styles = list;
+      }, say),
   });
 }

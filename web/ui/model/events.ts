@@ -8,7 +8,7 @@ export interface Listeners {
   seams(): void; // more of them are measured, or may have been while nothing was heard
   keys(): void;
   mending(done: number, of: number): void;
-  blends(list: unknown): void;
+  blends(): void;
   job(j: Job): void; // began, went on or ended
   notes(): void; // some changed
   people(all: Here[]): void; // who has the scene open
@@ -29,7 +29,7 @@ export function listen(scene: string, on: Partial<Listeners>): void {
   hear<{ measured: boolean }>("seams", (m) => m.measured && on.seams?.());
   hear("keys", () => on.keys?.());
   hear<{ done: number; of: number }>("mending", (m) => on.mending?.(m.done, m.of));
-  hear("blends", (list) => on.blends?.(list));
+  hear("blends", () => on.blends?.());
   hear<Job>("job", (j) => {
     jobs.told(j);
     on.job?.(j);

@@ -68,6 +68,8 @@ export function row(m: Made, scene: string) {
     all: `/made/${m.id}/all.zip`,
     files: files.map((f, i) => ({ file: f.file, href: `/made/${m.id}/${i}`, about: megabytes(f) })),
     error: m.error ?? "",
+    over_with: m.state !== "running",
+    removing: `Remove ${one?.file || m.words}`,
     percent: Math.round(m.done * 100),
     style: `width:${Math.round(m.done * 100)}%`,
     when: new Date(m.made).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" }),

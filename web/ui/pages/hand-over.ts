@@ -1,6 +1,6 @@
 // The page on which a scene is handed over: what is off, sound files and stems, cut lists, and what was made.
 import Alpine from "@alpinejs/csp";
-import { get, pageData, post } from "../model/api.ts";
+import { get, pageData, post, remove } from "../model/api.ts";
 import { listen } from "../model/events.ts";
 import { type Made, row } from "../model/handed.ts";
 import { numberOf } from "../model/typed.ts";
@@ -201,6 +201,14 @@ Alpine.data("handOver", () => ({
       await this.load();
     } catch (e) {
       this.packProblem = (e as Error).message;
+    }
+  },
+  async remove(m: { id: string }) {
+    try {
+      await remove(`/made/${m.id}`);
+      await this.load();
+    } catch (e) {
+      say(e);
     }
   },
   async stop(m: { id: string }) {

@@ -30,7 +30,14 @@ interface Row {
   dropWords: string;
 }
 
-const data = pageData<{ blends: Style[]; laws: Law[]; shapes: Shape[] }>();
+const data = pageData<{
+  blends: Style[];
+  laws: Law[];
+  shapes: Shape[];
+  production: string;
+  productions: { id: string; name: string }[];
+}>();
+const ofProduction = `?production=${encodeURIComponent(data.production)}`;
 setUpCurves(data);
 let blends = data.blends;
 let panel: { [key: string]: unknown };
@@ -73,7 +80,7 @@ let turn: Promise<void> = Promise.resolve();
 function keep(was: string, change: (b: Style) => Style): void {
   turn = turn.then(async () => {
     try {
-      show(await post<Style[]>("/blends", { was, blend: change(of(was)) }));
+      show(await post<Style[]>(`/blends${ofProduction}`, { was, blend: change(of(was)) }));
     } catch (e) {
       say(e);
       show(blends);
@@ -84,6 +91,11 @@ function keep(was: string, change: (b: Style) => Style): void {
 const of = (key: string): Style => blends.find((b) => b.name === key)!;
 
 Alpine.data("settings", () => ({
+  several: data.productions.length > 1,
+  productions: data.productions.map((p) => ({ ...p, on: p.id === data.production })),
+  choose(e: Event) {
+    location.search = `?production=${encodeURIComponent((e.target as HTMLSelectElement).value)}`;
+  },
   rows: [] as Row[],
   init() {
     panel = this as unknown as typeof panel;
@@ -116,8 +128,8 @@ Alpine.data("settings", () => ({
   },
   async drop(key: string) {
     try {
-      await remove(`/blends/${encodeURIComponent(key)}`);
-      show(await request<Style[]>("GET", "/blends"));
+      await remove(`/blends/${encodeURIComponent(key)}${ofProduction}`);
+      show(await request<Style[]>("GET", `/blends${ofProduction}`));
     } catch (e) {
       say(e);
     }

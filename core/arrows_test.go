@@ -102,7 +102,8 @@ store/server: durable
 store/server/servertest: store/server
 tools/bench: core/curve core/pcm core/scene core/timecode interchange/otio media
 web/commands: interchange
-web: durable core/advise core/alike core/analysis core/audit core/blend core/ceiling core/curve core/evening core/fill core/fit
+web: durable core/advise core/alike core/analysis core/audit core/blend core/ceiling core/curve core/evening
+  core/fill core/fit
   core/fit/timing core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
   core/merge core/mix core/notes core/pcm core/pcm/wav core/scene core/sources core/speech
@@ -129,6 +130,7 @@ var levels = []string{
 	"media/scenefile",
 	"media",
 	"scratch",
+	"durable",
 	"interchange/formats",
 	"interchange/adl",
 	"interchange/edl",

@@ -27,6 +27,38 @@ import (
 type Intake struct {
 	Store   *store.Store
 	Library *media.Library
+	Quota   int64 // bytes that the recordings of a production may have, as they came and as they are read; 0: any
+}
+
+// An OverQuota says that a production has no room for another recording.
+type OverQuota struct{ Has, Most int64 } // bytes
+
+func (e *OverQuota) Error() string {
+	return fmt.Sprintf("This production's recordings have %s, and %s is the most. Remove some that no scene needs, or "+
+		"let whoever keeps the program running raise the quota.", limit.Bytes(e.Has), limit.Bytes(e.Most))
+}
+
+// Room is an *OverQuota if the production of a scene has no room for so many bytes more.
+func (in Intake) Room(ctx context.Context, id string, more int64) error {
+	if in.Quota <= 0 {
+		return nil
+	}
+	list, err := in.Store.SourcesOf(ctx, id)
+	if err != nil {
+		return err
+	}
+	has := more
+	for _, src := range list {
+		var info media.Info
+		if err := json.Unmarshal(src.Info, &info); err != nil {
+			return err
+		}
+		has += info.Bytes + int64(info.Seconds*float64(info.Rate*min(info.Channels, 2)*4))
+	}
+	if has > in.Quota {
+		return &OverQuota{has, in.Quota}
+	}
+	return nil
 }
 
 // Keep takes an arrival into the library and the database, ready for a scene's rates.

@@ -159,7 +159,7 @@ func convert(ctx context.Context, from, to string, rate int, most *Grown) error 
 		"wav",
 		"file:"+to,
 	)
-	bound := bounds{path: from}
+	bound := bounds{path: from, writes: filepath.Dir(to)}
 	if most != nil {
 		bound.output = most.Most
 	}

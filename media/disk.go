@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"path/filepath"
 	"syscall"
 	"time"
@@ -43,12 +44,23 @@ func Space(dir string, kept int64) error {
 	return err
 }
 
-// full says that the disk is full where that is why something could not be written.
+// full says that the disk is full, or cannot be written to, where that is why something could not be written.
 func full(err error) error {
 	if errors.Is(err, syscall.ENOSPC) || errors.Is(err, syscall.EDQUOT) {
 		return &DiskFull{}
 	}
+	if errors.Is(err, syscall.EROFS) || errors.Is(err, fs.ErrPermission) {
+		return &ReadOnly{}
+	}
 	return err
+}
+
+// A ReadOnly says that nothing can be written where recordings lie.
+type ReadOnly struct{}
+
+func (*ReadOnly) Error() string {
+	return "The folder for recordings cannot be written to. Whoever keeps the program running has to let it, then do it " +
+		"again."
 }
 
 // roomPause is how often the disk is looked at while something is converted.

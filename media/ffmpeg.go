@@ -59,6 +59,7 @@ type bounds struct {
 	path   string // what is read: the larger it is, the longer it may take
 	output int64  // bytes of a file that is written; 0 is any
 	dir    string // where it runs; "" is here
+	writes string // the folder that it writes to besides; "" is none
 }
 
 // A run may take so long, and a second more for every so many bytes.
@@ -95,7 +96,7 @@ func runWithin(ctx context.Context, within bounds, name string, args ...string) 
 	}
 	limited, cancel := context.WithTimeout(ctx, most)
 	defer cancel()
-	cmd := exec.CommandContext(limited, name, args...)
+	cmd := command(limited, within, name, args...)
 	cmd.Dir = within.dir
 	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
 	cmd.WaitDelay = time.Second
@@ -126,6 +127,9 @@ func start(cmd *exec.Cmd, within bounds) error {
 	if err := cmd.Start(); err != nil {
 		return err
 	}
+	if confines() {
+		return nil // it has them from the beginning
+	}
 	set := func(what int, most int64) error {
 		return unix.Prlimit(cmd.Process.Pid, what, &unix.Rlimit{Cur: uint64(most), Max: uint64(most)}, nil)
 	}
@@ -139,11 +143,6 @@ func start(cmd *exec.Cmd, within bounds) error {
 		return fmt.Errorf("%s cannot be bounded: %w", cmd.Path, err)
 	}
 	return nil
-}
-
-func signalled(cmd *exec.Cmd, by syscall.Signal) bool {
-	s, ok := cmd.ProcessState.Sys().(syscall.WaitStatus)
-	return ok && s.Signaled() && s.Signal() == by
 }
 
 // capped keeps the first bytes that are written to it.

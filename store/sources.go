@@ -58,6 +58,10 @@ func (s *Store) Sources(ctx context.Context) ([]Source, error) {
 	if err != nil {
 		return nil, plain(err)
 	}
+	return scanSources(rows)
+}
+
+func scanSources(rows *sql.Rows) ([]Source, error) {
 	defer rows.Close()
 	var list []Source
 	for rows.Next() {
@@ -68,6 +72,16 @@ func (s *Store) Sources(ctx context.Context) ([]Source, error) {
 		list = append(list, src)
 	}
 	return list, plain(rows.Err())
+}
+
+// SourcesOf lists the sources of a scene's production.
+func (s *Store) SourcesOf(ctx context.Context, id string) ([]Source, error) {
+	rows, err := s.db.QueryContext(ctx, fmt.Sprintf(sourceColumns, "name")+" WHERE id IN (SELECT p.source FROM "+
+		"production_sources p JOIN scenes s ON s.production = p.production WHERE s.id = ?)", id)
+	if err != nil {
+		return nil, plain(err)
+	}
+	return scanSources(rows)
 }
 
 // DropSource takes a source out of the productions in which the caller edits, and forgets it if no other has it: gone

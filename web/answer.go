@@ -63,6 +63,8 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	var notHere *intake.NotHere
 	var inUse *intake.InUse
 	var full *media.DiskFull
+	var readOnly *media.ReadOnly
+	var quota *intake.OverQuota
 	var gone *media.Gone
 	var bad errBadRequest
 	var refused *store.Refused
@@ -87,7 +89,7 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 		status = http.StatusServiceUnavailable
 	case errors.Is(err, store.ErrTooOld):
 		status = http.StatusUnprocessableEntity
-	case errors.As(err, &full):
+	case errors.As(err, &full), errors.As(err, &readOnly), errors.As(err, &quota):
 		status = http.StatusInsufficientStorage
 	default:
 		// What went wrong may say where things lie here, which is nobody's business.

@@ -121,6 +121,13 @@ func short(path string) string {
 	return cut
 }
 
+// Figures answers at /metrics with the figures, to anybody, and with nothing else: for an address of its own.
+func (s *Server) Figures() http.Handler {
+	m := http.NewServeMux()
+	m.Handle("GET "+access.Metrics, s.metrics())
+	return m
+}
+
 // metrics answers with the figures.
 func (s *Server) metrics() http.Handler {
 	return promhttp.HandlerFor(s.figures.registry, promhttp.HandlerOpts{})

@@ -158,6 +158,9 @@ func (s *Server) upload(w http.ResponseWriter, r *http.Request) error {
 	if _, err := s.Store.Scene(r.Context(), id); err != nil {
 		return err
 	}
+	if err := s.Room(r.Context(), id, max(0, r.ContentLength)); err != nil {
+		return err
+	}
 	a, name, err := s.receive(r)
 	if err != nil {
 		return err

@@ -17,7 +17,7 @@ import (
 // mediaCmd keeps libraries of recordings.
 type mediaCmd struct {
 	Copy   mediaCopyCmd   `cmd:"" help:"Copy all recordings and what was made from them; goes on where it was broken off."`
-	Verify mediaVerifyCmd `cmd:"" help:"Compare every file with its hash, make anew what can be; exit 1 if any stays damaged."`
+	Verify mediaVerifyCmd `cmd:"" help:"Compare files with their hashes, mend what can be; exit 1 if any stays damaged."`
 }
 
 type mediaCopyCmd struct {

@@ -35,6 +35,8 @@ type serveCmd struct {
 	TLSKey      string   `name:"tls-key" help:"Its key in PEM form." placeholder:"FILE"`
 	PublicURL   string   `name:"public-url" help:"The address that people open, of a proxy in front." placeholder:"URL"`
 	people
+	Metrics  string `help:"Another address, for the figures alone (/metrics)." placeholder:"ADDRESS"`
+	Quota    int64  `help:"GB that the recordings of a production may have; 0: any." default:"0"`
 	KeepMade int    `help:"Days that mixdowns and packages are kept after their last use; 0: for ever." default:"30"`
 	Log      string `help:"Log requests that change something, fail or are slow." enum:",text,json" default:""`
 }
@@ -223,6 +225,7 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 		fmt.Fprintf(os.Stderr, "blendseam: warning: everybody who reaches %s can see and change everything\n", l.Addr())
 	}
 	made := filepath.Join(c.Var, "made")
+	o.Intake.Quota = c.Quota << 30
 	begin, err := first(ctx, o.Intake)
 	if err != nil {
 		return err
@@ -242,6 +245,15 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 		Demo: func(ctx context.Context, production string) (string, error) {
 			return loadDemo(ctx, o.Intake, production)
 		}})
+	if c.Metrics != "" {
+		at, err := net.Listen("tcp", c.Metrics)
+		if err != nil {
+			return fmt.Errorf("--metrics: %s cannot be used (%w); it should look like 127.0.0.1:9090", c.Metrics, err)
+		}
+		figures := &http.Server{Handler: s.Figures(), ReadHeaderTimeout: limit.HeaderS * time.Second}
+		defer figures.Close()
+		go figures.Serve(at)
+	}
 	s.TakeJobs()
 	sweeping, stopSweeping := context.WithCancel(ctx)
 	defer stopSweeping()

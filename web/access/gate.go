@@ -21,7 +21,7 @@ import (
 )
 
 // Where whoever keeps the program running asks how it is. Nothing of anybody's work is told there, so that no secret
-// and no name is needed; figures are for this machine, or for owners.
+// and no name is needed; figures are for owners, or at an address of their own.
 const (
 	Healthy = "/healthz"
 	Ready   = "/readyz"
@@ -106,7 +106,7 @@ func (g *Gate) Handler(next http.Handler) http.Handler {
 		}
 	}))
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if isStatic(r) || r.URL.Path == Healthy || r.URL.Path == Ready || r.URL.Path == Metrics && fromHere(r) {
+		if isStatic(r) || r.URL.Path == Healthy || r.URL.Path == Ready {
 			next.ServeHTTP(w, r)
 			return
 		}
@@ -141,13 +141,6 @@ func known(r *http.Request, c *store.Caller, name string) *http.Request {
 // public tells whether a request is one of those by which somebody signs in.
 func (g *Gate) public(r *http.Request) bool {
 	return slices.ContainsFunc(g.Routes(), func(x Route) bool { return x.Need == Open && x.Pattern == r.URL.Path })
-}
-
-// fromHere tells whether a request comes from this machine itself, and not through a proxy of it.
-func fromHere(r *http.Request) bool {
-	at, err := netip.ParseAddrPort(r.RemoteAddr)
-	return err == nil && at.Addr().Unmap().IsLoopback() && r.Header.Get("X-Forwarded-For") == "" &&
-		r.Header.Get("Forwarded") == "" && r.Header.Get("X-Real-Ip") == ""
 }
 
 // signedIn is whoever the session of a request belongs to, with the name that they sign in with; nil if nobody.

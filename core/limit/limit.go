@@ -11,7 +11,7 @@ import (
 
 // Of files, in bytes.
 const (
-	SceneFileBytes = 32 << 20  // a scene file
+	SceneFileBytes = 128 << 20 // a scene file; an edit after which one would be larger is refused
 	RequestBytes   = 8 << 20   // a request, but an upload
 	ReserveBytes   = 512 << 20 // of the disk, which no recording and no mixdown may take
 	EditsBytes     = 64 << 20  // of the disk, below which edits are refused before the database fails at them
@@ -76,7 +76,7 @@ type Limit struct{ What, Most, Why string }
 
 // Table lists the bounds, in the order of docs/limits.md.
 var Table = []Limit{
-	{"Scene file", Bytes(SceneFileBytes), "refused before it is read"},
+	{"Scene file", Bytes(SceneFileBytes), "refused before it is read; an edit after which it would be larger is refused"},
 	{"Request, but an upload", Bytes(RequestBytes), "a pasted range carries all of its clips"},
 	{"Disk kept free", Bytes(ReserveBytes), "recordings and mixdowns stop there"},
 	{"Disk kept free, for edits", Bytes(EditsBytes), "edits stop there, before the database fails"},

@@ -266,6 +266,11 @@ func finish(d *draft, e Edit) (*Scene, error) {
 			return nil, err
 		}
 	}
+	if !d.replay {
+		if err := checkWeight(d.base, d.Scene); err != nil {
+			return nil, err
+		}
+	}
 	if len(d.Tracks) > max(limit.Tracks, len(d.base.Tracks)) {
 		return nil, notPossible("A scene has at most %d tracks.", limit.Tracks)
 	}

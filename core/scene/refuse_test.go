@@ -598,6 +598,7 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 	both = append(both, refusedRecuts(t)...)
 	both = append(both, refusedLinks(t)...)
 	both = append(both, refusedMerges(t)...)
+	both = append(both, refusedAsTooLarge(t))
 	for _, m := range both {
 		if m[0] != m[1] {
 			t.Errorf("it reads\n%q, want\n%q", m[0], m[1])

@@ -170,8 +170,11 @@ func (n node) number(key string) (*big.Rat, error) {
 		return nil, n.errorf("%s must be a number, not %s", key, kindOf(v))
 	}
 	f, err := strconv.ParseFloat(v.Raw, 64) // also keeps 1e999999999 from becoming a huge fraction
-	if err != nil || f > 1e15 || f < -1e15 || f != 0 && f < 1e-12 && f > -1e-12 {
+	if err != nil || f > 1e15 || f < -1e15 {
 		return nil, n.errorf("%s is %.40s, outside anything that can be", key, v.Raw)
+	}
+	if f < 1e-12 && f > -1e-12 {
+		f = 0
 	}
 	if i, err := strconv.ParseInt(v.Raw, 10, 64); err == nil {
 		return new(big.Rat).SetInt64(i), nil

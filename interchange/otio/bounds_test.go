@@ -1,0 +1,45 @@
+package otio_test
+
+import (
+	"math/rand/v2"
+	"testing"
+
+	"blendseam/core/scene"
+	"blendseam/core/scene/scenetest"
+	"blendseam/core/timecode"
+	"blendseam/interchange/otio"
+)
+
+// What edits make can be read from the scene's own file: the estimate by which they are refused is never under what is
+// written, and tiny gains come back as none.
+func TestWhatEditsMakeCanBeRead(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 4))
+	s := scenetest.Mixed(t, timecode.F25)
+	for range 800 {
+		next, err := scene.Apply(s, scenetest.Random(s, rng))
+		if err != nil {
+			continue
+		}
+		s = next
+		raw, err := otio.Write(s)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if most := scene.FileBytes(s); int64(len(raw)) > most {
+			t.Fatalf("the file has %d bytes, and %d are estimated", len(raw), most)
+		}
+	}
+	s = scene.New("tiny", timecode.F25, 48000)
+	s = scenetest.Must(t, s, &scene.AddTrack{Name: "D", Purpose: scene.ForDialogue},
+		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", URL: "a.wav", Samples: 48000, Channels: 1}},
+		&scene.Add{Track: "t1", Source: "a", Length: 48000})
+	s = scenetest.Must(t, s, &scene.SetLevel{Clip: s.Tracks[0].Clips[0].ID,
+		Points: []scene.LevelPoint{{At: 0, DB: 1e-300}, {At: 10, DB: -6}}})
+	raw, err := otio.Write(s)
+	if err == nil {
+		_, _, err = otio.Read(raw, nil)
+	}
+	if err != nil {
+		t.Errorf("a level of 1e-300 dB: %v", err)
+	}
+}

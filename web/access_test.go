@@ -513,3 +513,11 @@ func TestAProxyNamesPeople(t *testing.T) {
 		t.Errorf("a name from an address that is not trusted: %d", a.StatusCode)
 	}
 }
+
+// prefixes are addresses of proxies.
+func prefixes(list ...string) (all []netip.Prefix) {
+	for _, text := range list {
+		all = append(all, netip.MustParsePrefix(text))
+	}
+	return all
+}

@@ -236,6 +236,8 @@ func serving(t *testing.T, dir string, more ...string) running {
 	if err != nil {
 		t.Fatal(err)
 	}
+	var complaint bytes.Buffer
+	c.Stderr = &complaint
 	if err := c.Start(); err != nil {
 		t.Fatal(err)
 	}
@@ -245,7 +247,8 @@ func serving(t *testing.T, dir string, more ...string) running {
 			return running{c, m}
 		}
 	}
-	t.Fatal("it did not start")
+	c.Wait()
+	t.Fatalf("it did not start: %s", complaint.String())
 	return running{}
 }
 

@@ -9,13 +9,13 @@ import (
 	"testing"
 )
 
-// Cases is how many cases a test makes: three quarters of so many with -short, so many without.
+// Cases is how many cases a test makes: half of the short ones with -short, all of the whole ones without.
 func Cases(short, whole int) int {
 	if n, err := strconv.Atoi(os.Getenv("BLENDSEAM_CASES")); err == nil && n > 0 {
 		return n
 	}
 	if testing.Short() {
-		return max(min(short, 3), short*3/4)
+		return max(min(short, 3), short/2)
 	}
 	return whole
 }

@@ -77,6 +77,11 @@ test("what is off is said first; the mix comes to its loudness under its ceiling
   await page.getByRole("button", { name: "Make it" }).click();
   await expect(made(page).locator("a").first()).toHaveText("Kiln Night opening.opus");
 
+  // What was made goes when it is removed.
+  const kept = await page.locator("ul.made > li").count();
+  await page.getByRole("button", { name: "Remove Kiln Night opening.opus" }).click();
+  await expect(page.locator("ul.made > li")).toHaveCount(kept - 1);
+
   // What cannot be is said where it was asked for.
   await page.locator(".handing").getByRole("textbox", { name: "Names" }).fill("{reel}");
   await page.getByRole("button", { name: "Make it" }).click();
@@ -138,6 +143,18 @@ test("sound follows a picture that was cut again: seen first, ticked, done and t
   await expect(rows.nth(1)).toContainText("swapped");
   await expect(page.locator("#strips .gone")).toHaveCount(1);
   await expect(page.locator("#strips .moves")).toHaveCount(1);
+  // Every clip is named, with what becomes of it; how the sound follows is chosen beside.
+  await rows
+    .nth(0)
+    .getByText(/^\d+ clips$/)
+    .click();
+  await expect(rows.nth(0)).toContainText(/Pell, take 1 \(Dialogue\) is kept aside/);
+  const compared = page.waitForResponse((r) => r.url().includes("/recut?") && r.url().includes("extend=1"));
+  await page.getByLabel("Fill the gaps that come from the clips' handles").check();
+  expect((await compared).status()).toBe(200);
+  const again = page.waitForResponse((r) => r.url().includes("/recut?") && !r.url().includes("extend=1"));
+  await page.getByLabel("Fill the gaps that come from the clips' handles").uncheck();
+  expect((await again).status()).toBe(200);
   const heard = page.waitForResponse((r) => r.url().includes("/recut/sound.wav"));
   await rows.nth(0).getByRole("button").click();
   const sent = await heard;

@@ -185,14 +185,6 @@ func (a *Arrival) Write(p []byte) (int, error) {
 	return n, fmt.Errorf("%s cannot be kept: %s", a.name, Reason(err))
 }
 
-// waitsNoMore removes what only a file that waits has.
-func (a *Arrival) waitsNoMore() error {
-	if err := os.Remove(filepath.Join(a.dir, waitingFile)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return err
-	}
-	return nil
-}
-
 // path is where the file lies.
 func (a *Arrival) path() string { return filepath.Join(a.dir, filepath.Base(a.file.Name())) }
 
@@ -262,10 +254,15 @@ func (a *Arrival) Keep(ctx context.Context, rate int64, frames timecode.Rate) (I
 	if _, err := os.Stat(a.library.folder(info.ID)); err == nil {
 		return info, nil
 	}
-	if err := errors.Join(os.Chmod(a.dir, 0o755), a.waitsNoMore()); err != nil {
+	if err := os.Chmod(a.dir, 0o755); err != nil {
 		return info, err
 	}
 	if err := durable.Rename(a.dir, a.library.folder(info.ID)); err != nil {
+		return info, err
+	}
+	// Not before it has its place: a loss of power may come between.
+	if err := os.Remove(filepath.Join(a.library.folder(info.ID), waitingFile)); err != nil &&
+		!errors.Is(err, fs.ErrNotExist) {
 		return info, err
 	}
 	if err := a.library.send(ctx, info.ID); err != nil {

@@ -49,7 +49,8 @@ func filesOf(dir string) (list []string, err error) {
 		}
 		name, err := filepath.Rel(dir, path)
 		base := d.Name()
-		if err != nil || !d.Type().IsRegular() || base == ContentsFile || strings.HasPrefix(base, ".") ||
+		if err != nil || !d.Type().IsRegular() || base == ContentsFile || base == waitingFile ||
+			strings.HasPrefix(base, ".") ||
 			strings.HasSuffix(base, ".lock") || strings.Contains(base, ".part-") || copies.IsList(base) {
 			return err
 		}

@@ -330,3 +330,20 @@ func TestADatabaseOfAnEarlierReleaseIsTaken(t *testing.T) {
 		}
 	}
 }
+
+// Tables that a newer release has changed are not used by this one, which says so.
+func TestNewerTablesAreNotUsed(t *testing.T) {
+	s := open(t)
+	const version = 9999
+	if _, err := s.DB().Exec("INSERT INTO goose_db_version (version_id, is_applied) VALUES (?, 1)", version); err != nil {
+		t.Fatal(err)
+	}
+	defer s.DB().Exec("DELETE FROM goose_db_version WHERE version_id = ?", version)
+	later, err := store.Open(ctx, private.DSN)
+	if err == nil {
+		later.Close()
+	}
+	if err == nil || !strings.Contains(err.Error(), "newer release") {
+		t.Errorf("tables of step %d: %v", version, err)
+	}
+}

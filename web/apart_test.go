@@ -257,8 +257,8 @@ func (r *recorded) WriteHeader(status int) {
 }
 func (r *recorded) Write(p []byte) (int, error) { r.WriteHeader(200); return len(p), nil }
 
-// Wrong passwords under a name lock nobody out who comes from another address; setting a password and telling the secret
-// are tried only so often.
+// Wrong passwords under a name lock nobody out who comes from another address; setting a password and telling the
+// secret are tried only so often.
 func TestTriesAreCountedByNameAndAddress(t *testing.T) {
 	c := newPeople(t)
 	c.server.Gate.Proxies = prefixes("127.0.0.0/8", "::1/128")

@@ -106,6 +106,8 @@ func New(ctx context.Context, in intake.Intake) *Workspace {
 	w.work.Go(w.follow)
 	if in.Library.Shared() {
 		w.work.Go(w.lend)
+	} else {
+		w.work.Go(w.checkFiles)
 	}
 	return w
 }

@@ -87,8 +87,15 @@ func (d *disk) cut() {
 	}
 }
 
-// end kills what runs from the disk: the program, and the database that it started.
+// end kills what runs from the disk, and waits until it has gone: the program, its database, and what it runs in rooms
+// of their own, which would hold the disk.
 func (d *disk) end() {
+	for d.killed() > 0 {
+	}
+}
+
+// killed kills them, and counts those that are still there.
+func (d *disk) killed() (n int) {
 	list, _ := filepath.Glob("/proc/[0-9]*/cmdline")
 	for _, file := range list {
 		line, _ := os.ReadFile(file)
@@ -96,9 +103,11 @@ func (d *disk) end() {
 		if bytes.Contains(line, []byte(d.at)) || bytes.Contains(environment, []byte("BLENDSEAM_VAR="+d.at)) {
 			if pid, err := strconv.Atoi(filepath.Base(filepath.Dir(file))); err == nil && pid != os.Getpid() {
 				syscall.Kill(pid, syscall.SIGKILL)
+				n++
 			}
 		}
 	}
+	return n
 }
 
 // noise is a WAV file of a tenth of a second that no other is like.

@@ -154,6 +154,34 @@ func TestAProgramKilledAsItStartsIsStartedAgain(t *testing.T) {
 	s.Stop()
 }
 
+// A program killed while it sets the database up, whose helpers may go on for a moment, is started again.
+func TestAProgramKilledAsItSetsUpIsStartedAgain(t *testing.T) {
+	dir := t.TempDir()
+	for files := range 4 { // killed when so many files are there
+		o := start(t, dir)
+		for {
+			there, _ := filepath.Glob(filepath.Join(dir, "data.new*", "*"))
+			if len(there) > files*3 {
+				break
+			}
+			if _, err := os.Stat(filepath.Join(dir, "data")); err == nil { // it was quicker
+				break
+			}
+		}
+		o.Process.Signal(syscall.SIGKILL)
+		o.Wait()
+	}
+	s, err := server.Start(ctx, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	answers(t, s.DSN)
+	s.Stop()
+	if left, _ := filepath.Glob(filepath.Join(dir, "data.new*")); len(left) > 0 {
+		t.Errorf("left are %v", left)
+	}
+}
+
 // A copied folder remembers port and password of the one it was copied from. Whichever of both starts first, and if
 // both do at once, each has its own database.
 func TestACopiedFolderHasItsOwnDatabase(t *testing.T) {

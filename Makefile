@@ -111,11 +111,12 @@ fuzz: web/static/made
 	go test ./core/audit $(FUZZ) FuzzEdits
 	go test ./web $(FUZZ) FuzzUploads
 
-# Many clients at once for SOAK_TIME, with kills of the program and of its database at any moment.
+# Many clients at once for SOAK_TIME, or until SOAK_KILLS kills, with kills of the program and of its database at any moment.
 SOAK_TIME ?= 20m
+SOAK_KILLS ?= 0
 soak: build
 	tools/install-missing mariadbd ffmpeg aplay
-	go run ./tools/soak -for $(SOAK_TIME)
+	go run ./tools/soak -for $(SOAK_TIME) -kills $(SOAK_KILLS)
 
 # Three servers of one database, a store of recordings, three programs and a balancer, on loopback.
 cluster: build

@@ -44,8 +44,8 @@ func (c *client) revision(id string) int64 {
 	return st.Revision
 }
 
-// A stranger learns nothing of a scene or a recording by naming it in a query or in the body of a request to a route that
-// lets them in.
+// A stranger learns nothing of a scene or a recording by naming it in a query or in the body of a request to a route
+// that lets them in.
 func TestForeignIdsInQueriesAndBodiesAreNotThere(t *testing.T) {
 	c := newPeople(t)
 	id, state := c.twoVoices()
@@ -105,7 +105,8 @@ func TestForeignIdsInQueriesAndBodiesAreNotThere(t *testing.T) {
 	}
 }
 
-// Productions have blends, tones and names of recordings of their own, and an edit that is only tried gives nothing away.
+// Productions have blends, tones and names of recordings of their own, and an edit that is only tried gives nothing
+// away.
 func TestProductionsHaveTheirOwn(t *testing.T) {
 	c := newPeople(t)
 	_, state := c.twoVoices()
@@ -121,7 +122,8 @@ func TestProductionsHaveTheirOwn(t *testing.T) {
 		t.Fatal(code, said)
 	}
 	t.Cleanup(func() { c.server.Store.DropBlend(t.Context(), store.FirstProduction, "Secret plan") })
-	if _, said := ben.answered("GET", "/blends", nil); strings.Contains(said, "Secret") || !strings.Contains(said, "Speech") {
+	if _, said := ben.answered("GET", "/blends", nil); strings.Contains(said, "Secret") ||
+		!strings.Contains(said, "Speech") {
 		t.Errorf("another production's blends are %s", said)
 	}
 	// The same recording, under another name.
@@ -169,12 +171,12 @@ func TestEditsFromOutsideAreThoseOfPages(t *testing.T) {
 	ada := c.as("ada")
 	revision := c.revision(id)
 	raw := json.RawMessage(`{"edit":"merge","order":[]}`)
-	if code, said := ada.answered("POST", "/scenes/"+id+"/edits", map[string]any{"revision": revision, "edit": raw}); code !=
-		400 || !strings.Contains(said, "scene file") {
+	code, said := ada.answered("POST", "/scenes/"+id+"/edits", map[string]any{"revision": revision, "edit": raw})
+	if code != 400 || !strings.Contains(said, "scene file") {
 		t.Errorf("a merge is answered with %d %s", code, said)
 	}
 	batch := &scene.Batch{Words: "Benjamin: approved", Edits: []scene.Wire{{Edit: &scene.AddMarker{Name: "m"}}}}
-	code, said := ada.answered("POST", "/scenes/"+id+"/edits", map[string]any{"revision": revision,
+	code, said = ada.answered("POST", "/scenes/"+id+"/edits", map[string]any{"revision": revision,
 		"edit": scene.Wire{Edit: batch}})
 	if code != 200 || strings.Contains(said, "Benjamin") {
 		t.Errorf("words for somebody else: %d %s", code, said)

@@ -75,7 +75,8 @@ func TestVerifyMendsWhatItCan(t *testing.T) {
 	}
 	code, said, complaint = blendseam(t, "media", "verify", library)
 	name, _ := filepath.Rel(library, peaks[0])
-	if code != 0 || !strings.Contains(complaint, name+" is damaged") || !strings.Contains(said, "1 damaged files were made") {
+	if code != 0 || !strings.Contains(complaint, name+" is damaged") ||
+		!strings.Contains(said, "1 damaged files were made") {
 		t.Errorf("peaks cut short: %d %s%s", code, said, complaint)
 	}
 	original, _ := filepath.Glob(filepath.Join(filepath.Dir(peaks[1]), "original*"))

@@ -22,8 +22,13 @@ import (
 func main() {
 	length := flag.Duration("for", 20*time.Minute, "how long")
 	seed := flag.Uint64("seed", uint64(time.Now().UnixNano()), "of what is done")
+	kills := flag.Int("kills", 0, "kills, in place of a time: one every few seconds")
 	keep := flag.Bool("keep", false, "leave the folder with all data")
 	flag.Parse()
+	if *kills > 0 {
+		killEvery = killSoon
+		*length = time.Duration(float64(*kills) * float64(killSoon+startTakes) / killsUntil)
+	}
 	if err := soak(*length, *seed, *keep); err != nil {
 		fmt.Fprintln(os.Stderr, "soak:", err)
 		os.Exit(1)
@@ -34,7 +39,8 @@ const (
 	clients     = 10
 	scenes      = 5
 	killsUntil  = 0.7 // of the time; after it, memory and open files are watched
-	killEvery   = 25 * time.Second
+	killSoon    = 3 * time.Second // between two kills where so many are asked for
+	startTakes  = 2 * time.Second
 	watchEvery  = 5 * time.Second
 	mostGrowth  = 1.6 // times the memory held at the start of the watch
 	freeGrowth  = 200 << 20
@@ -69,6 +75,9 @@ const (
 	listens
 	unanswered
 )
+
+// killEvery is how long the program goes on between two kills, in the mean.
+var killEvery = 25 * time.Second
 
 func soak(length time.Duration, seed uint64, keep bool) error {
 	p, err := newProgram()

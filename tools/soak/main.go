@@ -38,7 +38,7 @@ func main() {
 const (
 	clients     = 10
 	scenes      = 5
-	killsUntil  = 0.7 // of the time; after it, memory and open files are watched
+	killsUntil  = 0.7             // of the time; after it, memory and open files are watched
 	killSoon    = 3 * time.Second // between two kills where so many are asked for
 	startTakes  = 2 * time.Second
 	watchEvery  = 5 * time.Second

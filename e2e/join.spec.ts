@@ -75,3 +75,22 @@ test("what cannot be joined is said, and what is stopped or changed meanwhile le
   await page.keyboard.press("Alt+h");
   await expect(page.getByRole("alert")).toContainText("No clip in hand was joined");
 });
+
+test("with a range in hand the range is joined, and nothing beside it", async ({ page, app }) => {
+  const s = await demo(page, app),
+    track = s.tracks.find((t) => t.name === "Dialogue")!,
+    c = track.clips[1];
+  await page.locator("#timeline").focus();
+  await page.keyboard.press("Home");
+  for (let n = 0; n < Math.ceil(c.start / second) + 1; n++) await page.keyboard.press("Shift+ArrowRight");
+  await page.keyboard.press("r");
+  await page.keyboard.press("Shift+ArrowRight");
+  await page.keyboard.press("Shift+R");
+  await page.keyboard.press("Alt+j");
+  const dialog = page.locator("dialog.ask");
+  await dialog.getByRole("textbox").fill("A second of it");
+  await dialog.getByRole("button", { name: "Join", exact: true }).click();
+  await expect(page.locator(".card h2")).toHaveText("A second of it");
+  const joined = (await stateOf(page)).tracks.flatMap((t) => t.clips).filter((x) => x.name === "A second of it");
+  expect(joined.map((x) => x.length)).toEqual([second]);
+});

@@ -35,6 +35,8 @@ type Format struct {
 	Lacks      []string // what it cannot carry, each in a few words; none if it carries all of a scene
 	// Loses tells what of a scene it cannot carry, each in a few words; nil for one that carries all.
 	Loses func(*scene.Scene) []string
+	// Each tells so clip by clip; nil for one that carries all.
+	Each func(*scene.Scene) []Loss
 	// Read gives a scene, and warnings of what was not understood, or kept but is not heard. Errors name the place.
 	Read func(raw []byte, hints Hints) (*scene.Scene, []string, error)
 	// Write gives the file. What the format cannot carry is left out.
@@ -69,6 +71,14 @@ func (f Format) Lost(s *scene.Scene) []string {
 		return f.Loses(s)
 	}
 	return f.Lacks
+}
+
+// LostOf tells, clip by clip, what of a scene a format does not carry.
+func (f Format) LostOf(s *scene.Scene) []Loss {
+	if f.Each == nil {
+		return nil
+	}
+	return f.Each(s)
 }
 
 // Usual is the format that carries all of a scene, which is written where nobody says otherwise.

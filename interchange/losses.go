@@ -9,8 +9,45 @@ import (
 	"blendseam/core/scene"
 )
 
-// A Tally counts what of a scene a format does not carry, to be told in a few words.
-type Tally struct{ count map[loss]int }
+// A Loss is what a format does not carry of one clip.
+type Loss struct {
+	Clip  string   `json:"clip"` // its name
+	Track string   `json:"track"`
+	At    int64    `json:"at"` // where it begins, in samples
+	What  []string `json:"what"`
+}
+
+// Words tells a loss in one line.
+func (l Loss) Words(s *scene.Scene) string {
+	return fmt.Sprintf("%s at %s, %s: %s", l.Clip, s.Timecode(l.At), l.Track, strings.Join(l.What, "; "))
+}
+
+// A Tally counts what of a scene a format does not carry, to be told in a few words, and keeps of which clips.
+type Tally struct {
+	count map[loss]int
+	at    *Loss // the clip that is looked at
+	each  []Loss
+}
+
+// At says of which clip what is added next is.
+func (t *Tally) At(s *scene.Scene, x *scene.Track, c *scene.Clip) {
+	t.close()
+	t.at = &Loss{Clip: c.Name, Track: x.Name, At: s.Time(x, c.Start)}
+}
+
+// close keeps what the clip that is looked at loses.
+func (t *Tally) close() {
+	if t.at != nil && len(t.at.What) > 0 {
+		t.each = append(t.each, *t.at)
+	}
+	t.at = nil
+}
+
+// Each returns what each clip loses, track by track in order of time.
+func (t *Tally) Each() []Loss {
+	t.close()
+	return t.each
+}
 
 // loss is something that so many clips or tracks lose: words have a place for how many.
 type loss struct{ words, unit string }
@@ -22,6 +59,9 @@ func (t *Tally) Add(words, unit string, has bool) {
 	}
 	if has {
 		t.count[loss{words, unit}]++
+		if t.at != nil && unit == "clip" {
+			t.at.What = append(t.at.What, alone(words))
+		}
 	}
 }
 
@@ -61,6 +101,14 @@ func (t *Tally) List() (list []string) {
 		list = append(list, fmt.Sprintf(l.words, Counted(t.count[l], l.unit)))
 	}
 	return list
+}
+
+// alone are the words of a loss without how many lose it.
+func alone(words string) string {
+	for _, gone := range []string{" of %s", "that %s ", "%s of ", "%s, which ", "%s"} {
+		words = strings.Replace(words, gone, "", 1)
+	}
+	return strings.TrimPrefix(words, "the ")
 }
 
 // Counted is a number of things in words: one clip, 3 clips.

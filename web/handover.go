@@ -57,7 +57,7 @@ func (s *Server) handOverPage(w http.ResponseWriter, r *http.Request) error {
 			"tracks":   tracks,
 			"ranges":   ranges,
 			"pattern":  handover.DefaultPattern,
-			"formats":  formats(),
+			"formats":  formats(sc),
 			"made":     list,
 		}},
 	)

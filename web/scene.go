@@ -54,14 +54,18 @@ type FormatView struct {
 	Name   string   `json:"name"`
 	Ending string   `json:"ending"`
 	Lacks  []string `json:"lacks"` // what it cannot carry
+	Lost   []string `json:"lost"`  // what of this scene it does not, clip by clip
 }
 
 // formats are the ways of writing a scene down, the usual one first.
-func formats() []FormatView {
+func formats(s *scene.Scene) []FormatView {
 	usual := interchange.Usual()
 	list := []FormatView{}
 	for _, f := range interchange.Formats() {
-		v := FormatView{f.Name, f.Extensions[0], append([]string{}, f.Lacks...)}
+		v := FormatView{f.Name, f.Extensions[0], append([]string{}, f.Lacks...), []string{}}
+		for _, l := range f.LostOf(s) {
+			v.Lost = append(v.Lost, l.Words(s))
+		}
 		if f.Name == usual.Name {
 			list = slices.Insert(list, 0, v)
 		} else {
@@ -138,7 +142,7 @@ func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 		Blends:   blends,
 		Measures: audit.Table,
 		Media:    sheets,
-		Formats:  formats(),
+		Formats:  formats(&scene.Scene{}), // what of it is lost is said where it is handed over
 	}
 	return s.page(w, r, "scene", view{Title: st.Scene.Name, Scene: id, Name: st.Scene.Name, Data: data})
 }

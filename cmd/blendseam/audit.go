@@ -244,7 +244,11 @@ func writeScene(s *scene.Scene, from, to string) error {
 		return err
 	}
 	if lost := format.Lost(s); len(lost) > 0 {
-		warn([]string{fmt.Sprintf("%s does not carry %s", format.Name, strings.Join(lost, ", "))})
+		said := []string{fmt.Sprintf("%s does not carry %s", format.Name, strings.Join(lost, ", "))}
+		for _, l := range format.LostOf(s) {
+			said = append(said, "not carried of "+l.Words(s))
+		}
+		warn(said)
 	}
 	raw, err := format.Write(s)
 	if err != nil {

@@ -34,6 +34,7 @@ func init() {
 		MediaType:  "text/plain; charset=utf-8",
 		Lacks:      []string{"picture", "level lines", "lulls", "rooms, filters and ducking of AES31-3", "built tone"},
 		Loses:      Loses,
+		Each:       func(s *scene.Scene) []interchange.Loss { return tally(s).Each() },
 		Read:       Read,
 		Write:      Write,
 		Targets:    Targets,
@@ -41,14 +42,17 @@ func init() {
 }
 
 // Loses tells what of a scene an audio decision list does not carry.
-func Loses(s *scene.Scene) []string {
-	var lost interchange.Tally
+func Loses(s *scene.Scene) []string { return tally(s).List() }
+
+func tally(s *scene.Scene) *interchange.Tally {
+	lost := &interchange.Tally{}
 	for _, t := range s.Tracks {
 		if t.Kind == scene.Sound {
 			lost.Track(t)
 		}
 		for i := range t.Clips {
 			c := &t.Clips[i]
+			lost.At(s, t, c)
 			if t.Kind == scene.Picture {
 				lost.Add("%s of picture", "clip", true)
 				continue
@@ -57,8 +61,9 @@ func Loses(s *scene.Scene) []string {
 			lost.Add("the level line of %s", "clip", len(c.Level) > 0)
 		}
 	}
+	lost.Each() // what follows is of no clip
 	lost.Rest(s)
-	return lost.List()
+	return lost
 }
 
 var urlOf = regexp.MustCompile(`"URL:([^"]*)"`)

@@ -22,13 +22,18 @@ func Write(s *scene.Scene) ([]byte, error) {
 		`(VER_ADL_VERSION) "01.02"`, `(VER_CREATOR) "Blend Seam"`, `(VER_CRTR) "1"`)
 	section(&b, "PROJECT", "(PROJ_TITLE) "+quoted(s.Name), `(PROJ_ORIGINATOR) "Blend Seam"`)
 	section(&b, "SYSTEM", "(SYS_SRC_OFFSET) "+w.clock(0))
-	section(&b, "SEQUENCE",
+	var lost []string
+	for _, l := range tally(s).Each() {
+		lost = append(lost, "(Rem) NOT_CARRIED "+quoted(l.Words(s)))
+	}
+	section(&b, "SEQUENCE", append([]string{
 		fmt.Sprintf("(SEQ_SAMPLE_RATE) S%d", s.SampleRate),
 		fmt.Sprintf("(SEQ_FRAME_RATE) %d", s.Rate.Nominal()),
 		"(SEQ_ADL_LEVEL) 1", "(SEQ_CLEAN) FALSE", "(SEQ_SORT) 1",
-		"(SEQ_DEST_START) "+w.clock(w.start),
+		"(SEQ_DEST_START) " + w.clock(w.start),
 		fmt.Sprintf("(Rem) RATE %q", rateWords(s)),
-		fmt.Sprintf("(Rem) CHANNELS %q", fmt.Sprint(s.Channels)))
+		fmt.Sprintf("(Rem) CHANNELS %q", fmt.Sprint(s.Channels)),
+	}, lost...)...)
 	section(&b, "TRACKLIST", w.list...)
 	section(&b, "SOURCE_INDEX", w.sources...)
 	fmt.Fprintf(&b, "  <EVENT_LIST>\n%s  </EVENT_LIST>\n</ADL>\n", w.events.String())

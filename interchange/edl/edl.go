@@ -37,6 +37,7 @@ func init() {
 			"tone", "cuts of sound within a frame",
 		},
 		Loses:   Loses,
+		Each:    func(s *scene.Scene) []interchange.Loss { return tally(s).Each() },
 		Read:    Read,
 		Write:   Write,
 		Targets: Targets,
@@ -65,28 +66,40 @@ func carried(s *scene.Scene) (picture *scene.Track, sound []*scene.Track, left i
 }
 
 // Loses tells what of a scene an edit decision list does not carry.
-func Loses(s *scene.Scene) []string {
+func Loses(s *scene.Scene) []string { return tally(s).List() }
+
+func tally(s *scene.Scene) *interchange.Tally {
 	picture, sound, left := carried(s)
 	kept := append([]*scene.Track{}, sound...)
 	if picture != nil {
 		kept = append(kept, picture)
 	}
-	var lost interchange.Tally
+	lost := &interchange.Tally{}
 	for _, t := range kept {
 		lost.Track(t)
 		for i := range t.Clips {
 			c := &t.Clips[i]
+			lost.At(s, t, c)
 			lost.Clip(s, c)
 			lost.Add("the gain or level line of %s", "clip", c.GainDB != 0 || len(c.Level) > 0)
 			lost.Add("%s, which is muted", "clip", c.Muted)
 			lost.Add("the part of a frame at the ends of %s", "clip", t.Kind == scene.Sound && !onFrames(s, *c))
 		}
 	}
+	for _, t := range s.Tracks {
+		for i := range t.Clips {
+			if !slices.Contains(kept, t) {
+				lost.At(s, t, &t.Clips[i])
+				lost.Add("%s of tracks beyond one of picture and four of sound", "clip", true)
+			}
+		}
+	}
+	lost.Each() // what follows is of no clip
 	for range left {
 		lost.Add("%s beyond one of picture and four of sound", "track", true)
 	}
 	lost.Rest(s)
-	return lost.List()
+	return lost
 }
 
 // onFrames tells whether a clip of sound begins and ends where frames do.

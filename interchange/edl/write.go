@@ -9,6 +9,9 @@ import (
 	"blendseam/core/scene"
 )
 
+// notCarried begins the remarks that say what of a clip is not in the list.
+const notCarried = "NOT CARRIED"
+
 // channel numbers: 0 is picture, 1 to 4 are sound.
 type channels [1 + sounds]bool
 
@@ -54,6 +57,9 @@ func Write(s *scene.Scene) ([]byte, error) {
 	}
 	for i, e := range merged(w.events) {
 		w.print(&b, i+1, e)
+	}
+	for _, l := range tally(s).Each() {
+		fmt.Fprintf(&b, "* "+notCarried+": %s\n", oneLine(l.Words(s)))
 	}
 	return []byte(b.String()), nil
 }

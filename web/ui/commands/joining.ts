@@ -5,22 +5,34 @@ import type { Placed } from "../model/scene.ts";
 import { say } from "../panels/toast.ts";
 import type { JoinResult } from "../wire/web.ts";
 import { clipsInHand } from "./moves.ts";
-import type { Stage } from "./stage.ts";
+import { type Stage, together } from "./stage.ts";
 import { resultOf, work } from "./work.ts";
 
 export function joining(s: Stage): Record<string, () => void> {
-  /** The clips of sound that are meant: those in hand, or those that begin in the range. */
+  /** The clips of sound that are meant: those in hand, or those that lie in the range, all of them or in part. */
   const meant = (): Placed[] => {
     const { selection: sel } = s;
     if (sel.kind !== "range") return clipsInHand(s).filter((p) => p.track.kind === "sound");
     return s.scene.tracks
       .filter((t) => t.kind === "sound" && (!sel.tracks.length || sel.tracks.includes(t.id)))
       .flatMap((track) => track.clips.map((clip, index) => ({ track, clip, index })))
-      .filter((p) => p.clip.from >= sel.from && p.clip.to <= sel.to);
+      .filter((p) => p.clip.from < sel.to && p.clip.to > sel.from);
+  };
+
+  /** Divides what reaches over the ends of the range there, the later one first, so that only the range is joined. */
+  const cutToRange = async (list: Placed[]): Promise<Placed[]> => {
+    const { selection: sel } = s;
+    if (sel.kind !== "range") return list;
+    const edits = [sel.to, sel.from].flatMap((at) => {
+      const over = list.filter((p) => p.clip.from < at && p.clip.to > at).map((p) => p.clip.id);
+      return over.length ? [{ edit: "divide", clips: over, at, alone: true }] : [];
+    });
+    if (edits.length && !(await s.edits.edit(together(edits, "divided at the ends of the range")))) return [];
+    return meant().filter((p) => p.clip.from >= sel.from && p.clip.to <= sel.to);
   };
 
   const join = async () => {
-    const list = meant();
+    let list = meant();
     if (!list.length)
       return say("No clip of sound is in hand to be joined. Take some with Shift, or make a range over them.");
     const linked = list.some((p) => p.clip.link),
@@ -37,6 +49,9 @@ export function joining(s: Stage): Record<string, () => void> {
       done: "Join",
     });
     if (!got) return;
+    await s.edits.after(async () => {});
+    list = await cutToRange(list);
+    if (!list.length) return;
     const clips = list.map((p) => p.clip.id),
       what = list.length === 1 ? list[0].clip.name : `${list.length} clips`;
     await s.edits.after(async () => {}); // what was done before is part of it

@@ -58,6 +58,8 @@ Alpine.data("handOver", () => ({
   formats: data.formats.map((f) => ({
     ...f,
     href: `/scenes/${data.id}/scene${f.ending}`,
+    loses: f.lost.length > 0,
+    loseWords: `${f.lost.length === 1 ? "One clip loses" : `${f.lost.length} clips lose`} something in it`,
     lacks: f.lacks.length ? `Without ${f.lacks.join(", ")}.` : "Everything of the scene is in it.",
   })),
   handles: "5",

@@ -9,9 +9,11 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"strings"
 	"testing"
 	"time"
 
+	"blendseam/core/limit"
 	"blendseam/store"
 	"blendseam/web/access"
 
@@ -154,6 +156,24 @@ func TestSigningInElsewhere(t *testing.T) {
 	}
 	if again, err := c.server.Store.AccountOf(t.Context(), p.URL+"|u1"); err != nil || again.ID != a.ID {
 		t.Errorf("the second time they are %v %v", again, err)
+	}
+	// Whoever begins and never comes back leaves nothing here, and is let begin only so often.
+	rows := func() (n int) {
+		if err := c.server.Store.DB().QueryRow("SELECT COUNT(*) FROM sessions").Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	had, last := rows(), 0
+	for range limit.TriesAddress + 5 {
+		b := &person{c, "", c.browser()}
+		last = b.send("GET", "/sign-in/outside?to="+strings.Repeat("/x", 5000), nil, "Accept", "text/html").StatusCode
+	}
+	if now := rows(); now > had || last != http.StatusTooManyRequests {
+		t.Errorf("signing in that was only begun keeps %d rows; the last try is answered with %d", now-had, last)
+	}
+	if _, err := c.server.Store.DB().Exec("DELETE FROM tries"); err != nil {
+		t.Fatal(err)
 	}
 	for what, claims := range map[string]map[string]any{
 		"for somebody else":  {"aud": "another-client"},

@@ -121,6 +121,12 @@ func TestAPublicAddressNeedsAnAccount(t *testing.T) {
 		t.Fatal(err, string(out))
 	}
 	p := serving(t, dir, "--public-url", "https://seams.example")
+	// The head of a request has its bound.
+	q, _ := http.NewRequest("GET", p.url, nil)
+	q.Header.Set("X-Long", strings.Repeat("x", 20<<10))
+	if a, err := http.DefaultClient.Do(q); err != nil || a.StatusCode != http.StatusRequestHeaderFieldsTooLarge {
+		t.Errorf("a head of 20 kB: %v %v", a, err)
+	}
 	p.Process.Signal(syscall.SIGTERM)
 	p.Wait()
 	if code, _, complaint := blendseam(t, "user", "remove", "anna"); code != exitFailed ||

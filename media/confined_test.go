@@ -8,8 +8,8 @@ import (
 	"testing"
 )
 
-// What is run on a file that nobody vouches for reads that file, and neither another one nor the network, where bwrap can
-// see to it.
+// What is run on a file that nobody vouches for reads that file, and neither another one nor the network, where bwrap
+// can see to it.
 func TestWhatReadsAFileSeesNothingElse(t *testing.T) {
 	if !confines() {
 		t.Skip("bwrap is not installed, or may not work here")

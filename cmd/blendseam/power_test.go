@@ -149,6 +149,7 @@ type ledger struct {
 	name     string
 	uploads  map[string]bool   // hashes
 	mixdowns map[string]string // hash by job
+	joined   map[string]string // hash of the sound, by recording
 }
 
 // fetched is what an address answers, and its hash; "" if it does not answer with 200.
@@ -169,7 +170,7 @@ func fetched(url string) (body []byte, sum string) {
 func (l *ledger) work(t *testing.T, p running, r *rand.Rand, most int) {
 	t.Helper()
 	for done := 0; done < most; done++ {
-		switch done % 3 {
+		switch done % 4 {
 		case 0:
 			raw := noise(t, r)
 			q, _ := http.NewRequest("POST", p.url+"scenes/"+l.scene+"/sources", bytes.NewReader(raw))
@@ -187,6 +188,8 @@ func (l *ledger) work(t *testing.T, p running, r *rand.Rand, most int) {
 			l.edit(t, p, fmt.Sprint("name ", r.IntN(1e9)))
 		case 2:
 			l.mixdown(t, p)
+		case 3:
+			l.join(t, p)
 		}
 	}
 }
@@ -214,6 +217,7 @@ func (l *ledger) edit(t *testing.T, p running, name string) {
 type powerState struct {
 	Revision int64
 	Name     string
+	Tracks   []struct{ Clips []powerClip }
 	Sources  map[string]struct {
 		SHA256 string `json:"sha256"`
 	}
@@ -226,6 +230,35 @@ func (l *ledger) state(t *testing.T, p running) (st powerState) {
 		t.Fatalf("the scene is answered with %s, %v", body, err)
 	}
 	return st
+}
+
+// join makes a recording of the clip, and keeps its hash once it lies in the scene.
+func (l *ledger) join(t *testing.T, p running) {
+	t.Helper()
+	was := l.clip(t, p)
+	if code, err := post(t, p.url+"scenes/"+l.scene+"/joins", map[string]any{"clips": []string{was.ID}, "name": "joined"},
+		nil); code != 202 {
+		t.Fatal(code, err)
+	}
+	now := was
+	for now.Source == was.Source { // what never comes is ended by the limit of the test program
+		now = l.clip(t, p)
+	}
+	_, l.joined[now.Source] = fetched(p.url + "media/" + now.Source + "/sound/48000")
+}
+
+type powerClip struct{ ID, Source string }
+
+// clip is the one that lies in the scene.
+func (l *ledger) clip(t *testing.T, p running) powerClip {
+	t.Helper()
+	for _, track := range l.state(t, p).Tracks {
+		for _, c := range track.Clips {
+			return c
+		}
+	}
+	t.Fatal("the clip is gone")
+	return powerClip{}
 }
 
 // mixdown makes one, and keeps its hash once it is done.
@@ -284,6 +317,11 @@ func (l *ledger) look(t *testing.T, p running, whole bool) {
 			t.Errorf("a mixdown has %d bytes with hash %.8s, was %.8s", len(body), now, sum)
 		}
 	}
+	for id, sum := range l.joined {
+		if body, now := fetched(p.url + "media/" + id + "/sound/48000"); now != sum || sum == "" {
+			t.Errorf("what was joined has %d bytes with hash %.8s, was %.8s", len(body), now, sum)
+		}
+	}
 	for whole {
 		here := map[string]bool{}
 		for _, src := range st.Sources {
@@ -319,7 +357,8 @@ func TestALossOfPowerLosesNothing(t *testing.T) {
 	r := rand.New(rand.NewPCG(corpus.Seed(), 41))
 	dir := filepath.Join(d.at, "var")
 	p := serving(t, dir)
-	l := &ledger{name: "power", uploads: map[string]bool{}, mixdowns: map[string]string{}}
+	l := &ledger{name: "power", uploads: map[string]bool{}, mixdowns: map[string]string{},
+		joined: map[string]string{}}
 	var made struct{ ID string }
 	if code, err := post(t, p.url+"scenes", map[string]any{"name": "power", "rate": "25", "sample_rate": 48000,
 		"channels": 2}, &made); code != 201 {
@@ -350,7 +389,8 @@ func TestALossOfPowerLosesNothing(t *testing.T) {
 		}
 	}
 	l.look(t, p, true)
-	t.Logf("%d recordings, %d mixdowns, revision %d", len(l.uploads), len(l.mixdowns), l.revision)
+	t.Logf("%d recordings, %d mixdowns, %d joined, revision %d", len(l.uploads), len(l.mixdowns), len(l.joined),
+		l.revision)
 	p.Process.Signal(syscall.SIGTERM)
 	p.Wait()
 }

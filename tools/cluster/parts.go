@@ -171,7 +171,7 @@ func newCluster(dir, store, storeProgram string, apart spaces) (*cluster, error)
 			ready: asks(fmt.Sprintf("http://127.0.0.1:%d/readyz", programPort+i)),
 			command: func(bool) *exec.Cmd {
 				cmd := exec.Command("bin/blendseam", "serve", "--listen", fmt.Sprintf("127.0.0.1:%d", programPort+i),
-					"--public-url", c.url(), "--trusted-proxies", "127.0.0.1", "--log", "json")
+					"--public-url", c.url(), "--unprotected", "--trusted-proxies", "127.0.0.1", "--log", "json")
 				cmd.Env = append(os.Environ(), "BLENDSEAM_VAR="+at, "BLENDSEAM_DSN="+c.dsn(i),
 					"BLENDSEAM_MEDIA="+mediaURL(), "AWS_ACCESS_KEY_ID="+storeKey, "AWS_SECRET_ACCESS_KEY="+storeSecret)
 				return cmd

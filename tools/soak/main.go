@@ -22,14 +22,14 @@ import (
 func main() {
 	length := flag.Duration("for", 20*time.Minute, "how long")
 	seed := flag.Uint64("seed", uint64(time.Now().UnixNano()), "of what is done")
-	kills := flag.Int("kills", 0, "kills, in place of a time: one every few seconds")
+	kills := flag.Int("kills", 0, "kills, in place of a time: about one a second")
 	keep := flag.Bool("keep", false, "leave the folder with all data")
 	flag.Parse()
 	if *kills > 0 {
 		killEvery = killSoon
 		*length = time.Duration(float64(*kills) * float64(killSoon+startTakes) / killsUntil)
 	}
-	if err := soak(*length, *seed, *keep); err != nil {
+	if err := soak(*length, *kills, *seed, *keep); err != nil {
 		fmt.Fprintln(os.Stderr, "soak:", err)
 		os.Exit(1)
 	}
@@ -38,9 +38,9 @@ func main() {
 const (
 	clients     = 10
 	scenes      = 5
-	killsUntil  = 0.7             // of the time; after it, memory and open files are watched
-	killSoon    = 3 * time.Second // between two kills where so many are asked for
-	startTakes  = 2 * time.Second
+	killsUntil  = 0.7                    // of the time; after it, memory and open files are watched
+	killSoon    = 600 * time.Millisecond // between two kills where so many are asked for
+	startTakes  = 900 * time.Millisecond // in the mean: the database is started beside
 	watchEvery  = 5 * time.Second
 	mostGrowth  = 1.6 // times the memory held at the start of the watch
 	freeGrowth  = 200 << 20
@@ -59,6 +59,7 @@ type run struct {
 	program *program
 	ledgers []*ledger
 	until   time.Time
+	most    int // kills; 0: as many as there is time for
 	counts  [8]atomic.Int64
 	faults  sync.Map // what was answered that should not have been
 }
@@ -79,7 +80,7 @@ const (
 // killEvery is how long the program goes on between two kills, in the mean.
 var killEvery = 25 * time.Second
 
-func soak(length time.Duration, seed uint64, keep bool) error {
+func soak(length time.Duration, kills int, seed uint64, keep bool) error {
 	p, err := newProgram()
 	if err != nil {
 		return err
@@ -92,7 +93,7 @@ func soak(length time.Duration, seed uint64, keep bool) error {
 		return err
 	}
 	defer p.kill()
-	r := &run{program: p, until: time.Now().Add(length)}
+	r := &run{program: p, until: time.Now().Add(length), most: kills}
 	rng := rand.New(rand.NewPCG(seed, 0))
 	for i := range scenes {
 		id, err := r.newScene(fmt.Sprintf("scene %d", i), rng)
@@ -105,19 +106,19 @@ func soak(length time.Duration, seed uint64, keep bool) error {
 	for i := range clients {
 		group.Go(func() { r.client(rand.New(rand.NewPCG(seed, uint64(i+1))), r.ledgers[i%scenes]) })
 	}
-	kills, watched := r.disturb(rng, length)
+	killed, watched := r.disturb(rng, length)
 	group.Wait()
 	for i, kind := range kinds {
 		fmt.Printf("%s %d, ", kind, r.counts[i].Load())
 	}
-	fmt.Printf("%d kills of the program, %d of its database\n", kills[0], kills[1])
+	fmt.Printf("%d kills of the program, %d of its database\n", killed[0], killed[1])
 	return errors.Join(r.verify(), watched, r.said(), p.leavesNothing())
 }
 
 // disturb kills now and then, and at the end watches memory and open files.
 func (r *run) disturb(rng *rand.Rand, length time.Duration) (kills [2]int, err error) {
 	calm := r.until.Add(-time.Duration((1 - killsUntil) * float64(length)))
-	for time.Now().Before(calm) {
+	for time.Now().Before(calm) && (r.most == 0 || kills[0]+kills[1] < r.most) {
 		time.Sleep(time.Duration(rng.Int64N(int64(2 * killEvery))))
 		which := rng.IntN(2)
 		kills[which]++

@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"blendseam/core/pcm"
+	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/intake"
 	"blendseam/internal/seamtest"
@@ -165,11 +166,11 @@ func TestAnUploadedSceneFileLooksNowhereElse(t *testing.T) {
 	if status, answer, _ := c.do(
 		"POST",
 		"/scenes/file",
-		bytes.Repeat([]byte(" "), 33<<20),
+		bytes.Repeat([]byte(" "), limit.SceneFileBytes+1),
 		"Blendseam-Name",
 		"x.otio",
 	); status != 400 ||
-		!strings.Contains(string(answer), "larger than 32 MB") {
-		t.Errorf("33 MB: %d %s", status, answer)
+		!strings.Contains(string(answer), "larger than "+limit.Bytes(limit.SceneFileBytes)) {
+		t.Errorf("a byte too many: %d %s", status, answer)
 	}
 }

@@ -212,7 +212,7 @@ func bandsOf(sound []float64, span pcm.Span) (out margin.Bands) {
 // margins are those of the voice as it is without its room, and of the music as it is rendered.
 func TestMusicMakesWayForEveryWord(t *testing.T) {
 	r := rand.New(rand.NewPCG(corpus.Seed(), 11))
-	all := tunes(t, int64(corpus.Cases(16, 20))*rate, corpus.Seed())
+	all := tunes(t, int64(corpus.Cases(24, 20))*rate, corpus.Seed())
 	off, deep, astray, count := 0, 0, 0, 0
 	for i := range corpus.Cases(3, 100) {
 		m := mixed(t, all[i%len(all)], func() float64 { return 8*r.Float64() - 2 }, r)
@@ -256,7 +256,7 @@ func TestMusicMakesWayForEveryWord(t *testing.T) {
 // does what makes way for one clip.
 func TestWhatMakesWayAlreadyIsNotProposedAgain(t *testing.T) {
 	r := rand.New(rand.NewPCG(corpus.Seed(), 13))
-	m := mixed(t, tunes(t, int64(corpus.Cases(16, 20))*rate, corpus.Seed())[0], func() float64 { return 0 }, r)
+	m := mixed(t, tunes(t, int64(corpus.Cases(24, 20))*rate, corpus.Seed())[0], func() float64 { return 0 }, r)
 	plan := func(w margin.Wish) *margin.Plan {
 		p, err := margin.Of(context.Background(), m.Meter(), w, 2)
 		if err != nil {

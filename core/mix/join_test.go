@@ -104,7 +104,7 @@ func TestJoinedClipsSoundTheSameToTheBitAndOpenAgain(t *testing.T) {
 	}
 	for _, several := range []bool{false, true} {
 		did, refused, bits := 0, 0, 0
-		for seed := uint64(0); seed < uint64(corpus.Cases(14, 200)); seed++ {
+		for seed := uint64(0); seed < uint64(corpus.Cases(20, 200)); seed++ {
 			rng := rand.New(rand.NewPCG(seed, 5))
 			s := scenetest.Mixed(t, timecode.F25)
 			for range 30 {

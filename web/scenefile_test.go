@@ -11,8 +11,8 @@ import (
 	"syscall"
 	"testing"
 
-	"blendseam/core/pcm"
 	"blendseam/core/limit"
+	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/intake"
 	"blendseam/internal/seamtest"

@@ -39,13 +39,13 @@ type part struct {
 	shift int64        // samples, if it is not kept aside
 	aside *pcm.Span    // frames that were lifted, with which it is kept
 	own   bool         // it belongs to a shot
-	seen  int64        // the frame of the old cut at which that shot's picture begins
+	seen  int64        // the frame of the old cut at which that shot's picture begins, or was lifted
 }
 
 func (p part) frame() int64 {
 	switch {
 	case p.aside != nil:
-		return p.aside.From
+		return p.seen
 	case p.piece != nil:
 		return p.piece.Old.From
 	}
@@ -130,7 +130,7 @@ func (f *follower) parts(t *Track, c Clip) []part {
 		}
 		from := f.d.Rate.FrameOf(p.span.From, f.d.SampleRate)
 		before := part{span: pcm.Span{From: p.span.From, To: min(p.span.To, -p.shift)},
-			aside: &pcm.Span{From: from, To: from + 1}}
+			aside: &pcm.Span{From: from, To: from + 1}, seen: from}
 		if p.span.From = before.span.To; p.span.Empty() {
 			list[i] = before
 			continue
@@ -186,7 +186,7 @@ func (f *follower) withShot(c Clip, shot pcm.Span) (list []part) {
 	}
 	lifted := func(from int64) part {
 		a, b := f.lifted(f.byOld, from)
-		return part{aside: &pcm.Span{From: a, To: b}}
+		return part{aside: &pcm.Span{From: a, To: b}, seen: from}
 	}
 	const ever = math.MaxInt64 / 2
 	if len(kept) == 0 {
@@ -279,7 +279,7 @@ func (f *follower) under(frame int64) part {
 	}
 	for _, a := range f.aside {
 		if a.Contains(frame) {
-			return part{aside: &a}
+			return part{aside: &a, seen: frame}
 		}
 	}
 	seen := int64(-1) // where the picture before it ends
@@ -288,7 +288,7 @@ func (f *follower) under(frame int64) part {
 		case s.Source == "" || x.From >= f.end:
 		case x.Contains(frame):
 			from, to := f.lifted(f.byOld, frame)
-			return part{aside: &pcm.Span{From: from, To: to}}
+			return part{aside: &pcm.Span{From: from, To: to}, seen: frame}
 		case x.To <= frame:
 			seen = max(seen, x.To)
 		}

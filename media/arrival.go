@@ -217,9 +217,6 @@ func (a *Arrival) Keep(ctx context.Context, rate int64, frames timecode.Rate) (I
 		return Info{}, err
 	}
 	if info, ok := a.library.looked(sum[:idLength]); ok {
-		if info.SHA256 != "" && info.SHA256 != sum {
-			return Info{}, &Other{info.Name}
-		}
 		info.Name = a.name
 		return info, a.library.Prepare(ctx, info, rate, frames)
 	}
@@ -283,12 +280,12 @@ func (e *Other) Error() string {
 func (l *Library) sameAs(sum string) error {
 	id := sum[:idLength]
 	dir := l.folder(id)
-	if l.shares(id) || !exists(dir) {
-		return nil
-	}
 	info, ok := l.looked(id)
 	if ok && info.SHA256 != "" && info.SHA256 != sum {
 		return &Other{info.Name}
+	}
+	if l.shares(id) || !exists(dir) { // a store compares what it reads with its hash
+		return nil
 	}
 	original, err := l.Original(id)
 	if ok && err == nil {

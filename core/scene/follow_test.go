@@ -91,15 +91,7 @@ func recutting(s *scene.Scene, r *rand.Rand) *scene.Recut {
 		}
 		e.Shots = append(e.Shots, shot)
 	}
-	if n := len(e.Shots); n > 1 && r.IntN(2) == 0 {
-		i := r.IntN(n - 1)
-		e.Shots[i], e.Shots[i+1] = e.Shots[i+1], e.Shots[i]
-	}
-	at := int64(0)
-	for i := range e.Shots {
-		e.Shots[i].Start = at
-		at += e.Shots[i].Length
-	}
+	scenetest.InTurn(e, r)
 	return e
 }
 

@@ -186,10 +186,10 @@ func copied(ctx context.Context, from, to string) error {
 
 // Write makes a file, which is there only once it is whole.
 func Write(path string, content []byte) error {
-	return written(path, func(w io.Writer) error {
-		_, err := w.Write(content)
+	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 		return err
-	})
+	}
+	return durable.Write(path, content)
 }
 
 // written makes a file, which is there only once it is whole.

@@ -80,6 +80,17 @@ func answers(t *testing.T, dsn string) {
 	}
 }
 
+// comes starts the database of a folder, asks it, and ends it.
+func comes(t *testing.T, dir string) {
+	t.Helper()
+	s, err := server.Start(ctx, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	answers(t, s.DSN)
+	s.Stop()
+}
+
 func TestAFolderMayHaveAnyName(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "a b [c] %d é")
 	s, err := server.Start(ctx, dir)
@@ -146,12 +157,7 @@ func TestAProgramKilledAsItStartsIsStartedAgain(t *testing.T) {
 		o.Process.Signal(syscall.SIGKILL)
 		o.Wait()
 	}
-	s, err := server.Start(ctx, dir)
-	if err != nil {
-		t.Fatal(err)
-	}
-	answers(t, s.DSN)
-	s.Stop()
+	comes(t, dir)
 }
 
 // A program killed while it sets the database up, whose helpers may go on for a moment, is started again.
@@ -171,12 +177,7 @@ func TestAProgramKilledAsItSetsUpIsStartedAgain(t *testing.T) {
 		o.Process.Signal(syscall.SIGKILL)
 		o.Wait()
 	}
-	s, err := server.Start(ctx, dir)
-	if err != nil {
-		t.Fatal(err)
-	}
-	answers(t, s.DSN)
-	s.Stop()
+	comes(t, dir)
 	if left, _ := filepath.Glob(filepath.Join(dir, "data.new*")); len(left) > 0 {
 		t.Errorf("left are %v", left)
 	}

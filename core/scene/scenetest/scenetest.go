@@ -202,6 +202,12 @@ func recutting(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		}
 		break
 	}
+	InTurn(e, rng)
+	return e
+}
+
+// InTurn lays the shots of a new cut one behind the other; now and then two of them change places first.
+func InTurn(e *scene.Recut, rng *rand.Rand) {
 	if n := len(e.Shots); n > 1 && rng.IntN(2) == 0 {
 		i := rng.IntN(n - 1)
 		e.Shots[i], e.Shots[i+1] = e.Shots[i+1], e.Shots[i]
@@ -211,7 +217,6 @@ func recutting(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		e.Shots[i].Start = at
 		at += e.Shots[i].Length
 	}
-	return e
 }
 
 // Joined is an edit that joins clips into a recording that nothing is known of but its length.

@@ -461,7 +461,7 @@ func (c *client) account(name string) store.Account {
 	return a
 }
 
-func decodeInto(t *testing.T, a *http.Response, to any) {
+func decodeInto(t testing.TB, a *http.Response, to any) {
 	t.Helper()
 	if err := json.NewDecoder(a.Body).Decode(to); err != nil {
 		t.Fatal(a.StatusCode, err)

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"strings"
 
+	"blendseam/core/fill"
 	"blendseam/core/scene"
 	"blendseam/core/sources"
 	"blendseam/intake"
@@ -66,6 +67,7 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	var readOnly *media.ReadOnly
 	var quota *intake.OverQuota
 	var gone *media.Gone
+	var noQuiet *fill.NoQuiet
 	var bad errBadRequest
 	var refused *store.Refused
 	var entangled *store.Entangled
@@ -75,7 +77,7 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 		status, p.Alternatives = http.StatusUnprocessableEntity, refusal.Alternatives()
 	case errors.As(err, &missing), errors.As(err, &notHere), errors.As(err, &gone), errors.As(err, &inUse):
 		status = http.StatusUnprocessableEntity
-	case errors.As(err, &refused), errors.As(err, &none):
+	case errors.As(err, &refused), errors.As(err, &none), errors.As(err, &noQuiet):
 		status = http.StatusUnprocessableEntity
 	case errors.As(err, &entangled):
 		status, p.Newer = http.StatusUnprocessableEntity, entangled.Since

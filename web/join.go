@@ -17,6 +17,8 @@ import (
 	"blendseam/scratch"
 	"blendseam/store"
 	"blendseam/workspace"
+
+	"github.com/google/uuid"
 )
 
 // A joinRequest says which clips become one recording, and its name.
@@ -87,11 +89,13 @@ func (s *Server) makeJoined(
 	now := time.Now()
 	file := filepath.Join(dir, fileName(name)+".wav")
 	out, err := media.CreateBWF(file, e, &wav.Bext{
-		Description:   "Joined from " + strings.Join(plan.Names(), ", "),
-		Originator:    "Blend Seam",
-		Date:          now.Format("2006-01-02"),
-		Time:          now.Format("15:04:05"),
-		TimeReference: max(0, sc.Rate.SampleOf(sc.StartFrame, sc.SampleRate)+span.From),
+		Description: "Joined from " + strings.Join(plan.Names(), ", "),
+		Originator:  "Blend Seam",
+		// Two joins of the same sound in one second are two recordings: a clip of the first can be joined again.
+		OriginatorReference: "BS" + strings.ReplaceAll(uuid.NewString(), "-", "")[:30],
+		Date:                now.Format("2006-01-02"),
+		Time:                now.Format("15:04:05"),
+		TimeReference:       max(0, sc.Rate.SampleOf(sc.StartFrame, sc.SampleRate)+span.From),
 	})
 	if err != nil {
 		return info, err

@@ -8,9 +8,11 @@ import (
 	"context"
 	"encoding/binary"
 	"fmt"
+	"maps"
 	"math"
 	"net/http"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -41,8 +43,8 @@ func number(r *http.Request, name string, low, high int64) (int64, error) {
 }
 
 func numbers(r *http.Request, to map[string]*int64, low, high int64) error {
-	for name, p := range to {
-		var err error
+	for _, name := range slices.Sorted(maps.Keys(to)) {
+		p, err := to[name], error(nil)
 		if *p, err = number(r, name, low, high); err != nil {
 			return err
 		}

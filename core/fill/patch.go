@@ -237,6 +237,13 @@ func (m *Filler) quietOf(ctx context.Context, l LibraryTone) ([]tone.Quiet, erro
 	return list, nil
 }
 
+// NoQuiet says that a recording has no quiet stretch that tone can be made from.
+type NoQuiet struct{ Name string }
+
+func (e *NoQuiet) Error() string {
+	return fmt.Sprintf("%s has no quiet stretch to make tone from. Choose another tone.", e.Name)
+}
+
 // FromLibrary is a tone of the library as a filling, for Bed.
 func (m *Filler) FromLibrary(ctx context.Context, l LibraryTone) (*Filling, error) {
 	quiet, err := m.quietOf(ctx, l)
@@ -244,7 +251,7 @@ func (m *Filler) FromLibrary(ctx context.Context, l LibraryTone) (*Filling, erro
 		return nil, err
 	}
 	if len(quiet) == 0 {
-		return nil, fmt.Errorf("%s has no quiet stretch to make tone from", l.Name)
+		return nil, &NoQuiet{l.Name}
 	}
 	f := &Filling{
 		Source:     l.Source.ID,

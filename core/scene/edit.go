@@ -625,7 +625,8 @@ func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
 	case *Merge:
 		return bringingAll(e.Sources, do)
 	case *Paste:
-		for id, src := range e.Clipboard.Sources {
+		for _, id := range slices.Sorted(maps.Keys(e.Clipboard.Sources)) {
+			src := e.Clipboard.Sources[id]
 			if src.Made() {
 				continue
 			}

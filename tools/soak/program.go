@@ -135,7 +135,8 @@ func (p *program) use() (u use) {
 	return u
 }
 
-// runningJobs is how many jobs the database says to be under way, -1 if it cannot be asked. What goes on is waited for.
+// runningJobs returns how many jobs the database says to be under way, -1 if it cannot be asked. It waits as long as
+// their number falls: a program that was killed often has a queue to work through.
 func (p *program) runningJobs() (n int) {
 	dsn, err := os.ReadFile(filepath.Join(p.dir, "var/database/dsn"))
 	if err != nil {
@@ -146,11 +147,18 @@ func (p *program) runningJobs() (n int) {
 		return -1
 	}
 	defer db.Close()
-	for end := time.Now().Add(time.Minute); ; time.Sleep(200 * time.Millisecond) {
+	fell, most := time.Now(), -1
+	for ; ; time.Sleep(200 * time.Millisecond) {
 		if err := db.QueryRow("SELECT COUNT(*) FROM jobs WHERE state = 'running'").Scan(&n); err != nil {
 			return -1
 		}
-		if n == 0 || time.Now().After(end) {
+		if most < 0 {
+			fmt.Printf("%d jobs were left to be done\n", n)
+		}
+		if most < 0 || n < most {
+			fell, most = time.Now(), n
+		}
+		if n == 0 || time.Since(fell) > time.Minute {
 			return n
 		}
 	}

@@ -32,6 +32,7 @@ core/audit: core/analysis core/level core/measure core/mix core/pcm core/scene c
 core/audit/keys: core/analysis core/audit core/pcm core/scene
 core/blend: core/level
 core/curve:
+core/blending: core/blend core/pcm core/scene
 core/ceiling: core/level core/measure core/pcm
 core/decay: core/analysis core/chance core/ground core/level core/pcm core/tone/recipe
 core/evening: core/analysis core/audit core/blend core/decay core/ground core/level core/measure core/pcm core/scene
@@ -102,7 +103,8 @@ store/server: durable
 store/server/servertest: store/server
 tools/bench: core/curve core/pcm core/scene core/timecode interchange/otio media
 web/commands: interchange
-web: durable core/advise core/alike core/analysis core/audit core/blend core/ceiling core/curve core/evening
+web: durable core/advise core/alike core/analysis core/audit core/blend core/blending core/ceiling
+  core/curve core/evening
   core/fill core/fit
   core/fit/timing core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
@@ -136,6 +138,7 @@ var levels = []string{
 	"interchange/edl",
 	"interchange/otio",
 	"interchange",
+	"core/blending",
 	"core/advise",
 	"core/alike",
 	"core/likeness",

@@ -201,8 +201,8 @@ export async function edits(page: Page, act: () => Promise<unknown>): Promise<Sc
 
 /** Loads the demo and waits until its seams are measured. The view is that of the whole scene; nothing is in hand. */
 export async function demo(page: Page, app: App): Promise<SceneState> {
-  await page.goto(app.base);
-  await page.getByRole("button", { name: "Load the demo again" }).click();
+  const made = (await (await page.request.post(`${app.base}/scenes/demo`)).json()) as { id: string };
+  await page.goto(`${app.base}/scenes/${made.id}/`);
   await expect(page.locator("h1")).toHaveText("Kiln Night");
   await expect(page.locator(".list-head")).toContainText("rough");
   await expect(page.locator(".bench-head h2")).toContainText("Seam"); // the worst

@@ -297,7 +297,9 @@ test("shapes, pulling together, places and accepting", async ({ page, app }) => 
   await edits(page, () => page.getByRole("button", { name: "Accept it" }).click());
   await expect(page.locator(`[data-seam="${rough.id}"] .why`)).toContainText("accepted");
   expect((await measured(page)).find((x) => x.id === rough.id)!.accepted).toBe("a change of place");
-  await edits(page, () => page.keyboard.press("b"));
+  // The blend that is there is not replaced unasked.
+  await page.keyboard.press("b");
+  await edits(page, () => page.getByRole("button", { name: "Replace it" }).click());
   expect((await measured(page)).find((x) => x.id === rough.id)!.accepted).toBeUndefined();
 });
 

@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"net/url"
 
+	"blendseam/core/blending"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/store"
@@ -147,7 +148,7 @@ func (s *Server) blendsAnswer(w http.ResponseWriter, r *http.Request, production
 	return err
 }
 
-// plan says what applying a blend by name to all cuts of a range or of the scene would do.
+// plan says what applying a blend by name to all cuts of a range or of the scene would do, or to what is in hand.
 func (s *Server) plan(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
 		Blend  string          `json:"blend"`
@@ -155,6 +156,7 @@ func (s *Server) plan(w http.ResponseWriter, r *http.Request) error {
 		To     int64           `json:"to"`
 		Tracks []scene.TrackID `json:"tracks"`
 		Which  string          `json:"which"`
+		Hand   *blending.Hand  `json:"hand"`
 	}
 	if err := decode(w, r, &q); err != nil {
 		return err
@@ -177,9 +179,14 @@ func (s *Server) plan(w http.ResponseWriter, r *http.Request) error {
 			style = x
 		}
 	}
-	list := scene.Plan(st.Scene, style, pcm.Span{From: q.From, To: q.To}, q.Tracks, q.Which)
+	var list []blending.Planned
+	if q.Hand != nil {
+		list = blending.InHand(st.Scene, style, *q.Hand)
+	} else {
+		list = blending.Plan(st.Scene, style, pcm.Span{From: q.From, To: q.To}, q.Tracks, q.Which)
+	}
 	if list == nil {
-		list = []scene.Planned{}
+		list = []blending.Planned{}
 	}
 	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "blend": style, "cuts": list})
 }

@@ -248,7 +248,7 @@ func TestForeignIdsAnywhereAreAsThoseThatAreNotThere(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	there := c.production("Elsewhere")
+	there := c.production("Far from here")
 	mover := c.add("mover", store.Owner, store.FirstProduction)
 	stranger := c.add("stranger", store.Owner, there)
 	if err := c.server.Store.SetMember(t.Context(), there, mover.ID, store.Owner); err != nil {

@@ -105,6 +105,15 @@ func (b Block) Len() int64 {
 	return int64(len(b[0]))
 }
 
+// Clone returns a copy of b that shares no memory with it.
+func (b Block) Clone() Block {
+	out := NewBlock(len(b), b.Len())
+	for c := range b {
+		copy(out[c], b[c])
+	}
+	return out
+}
+
 // Slice is the part of b from sample from up to to, sharing its memory.
 func (b Block) Slice(from, to int64) Block {
 	part := make(Block, len(b))

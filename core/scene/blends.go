@@ -107,8 +107,8 @@ func (e *SetBlend) fits(d *draft, t *Track, left, right Clip) error {
 	} else {
 		r := notPossible(
 			"Only %s before and %s after the cut are free; the rest is taken by the next blend or the clip's end.",
-			lengthWords(d.Scene, reachBefore),
-			lengthWords(d.Scene, reachAfter),
+			LengthWords(d.Scene, reachBefore),
+			LengthWords(d.Scene, reachAfter),
 		)
 		refusal, to = r, &r.options
 	}
@@ -124,9 +124,9 @@ func (e *SetBlend) fits(d *draft, t *Track, left, right Clip) error {
 			to,
 			fmt.Sprintf(
 				"a blend of %s, %s before and %s after",
-				lengthWords(d.Scene, before+after),
-				lengthWords(d.Scene, before),
-				lengthWords(d.Scene, after),
+				LengthWords(d.Scene, before+after),
+				LengthWords(d.Scene, before),
+				LengthWords(d.Scene, after),
 			),
 			with(before, after),
 		)
@@ -134,19 +134,19 @@ func (e *SetBlend) fits(d *draft, t *Track, left, right Clip) error {
 	if after := min(e.After, reachAfter); after < e.After && total-after <= reachBefore {
 		d.suggest(
 			to,
-			"the same length leaning onto "+left.Name+", "+lengthWords(d.Scene, after)+" after the cut",
+			"the same length leaning onto "+left.Name+", "+LengthWords(d.Scene, after)+" after the cut",
 			with(total-after, after),
 		)
 	}
 	if before := min(e.Before, reachBefore); before < e.Before && total-before <= reachAfter {
 		d.suggest(
 			to,
-			"the same length leaning onto "+right.Name+", "+lengthWords(d.Scene, before)+" before the cut",
+			"the same length leaning onto "+right.Name+", "+LengthWords(d.Scene, before)+" before the cut",
 			with(before, total-before),
 		)
 	}
 	if pull, by := e.pullTogether(d, t, left, right, false); pull != nil {
-		d.suggest(to, "pull the clips together, the scene "+lengthWords(d.Scene, by)+" shorter", pull)
+		d.suggest(to, "pull the clips together, the scene "+LengthWords(d.Scene, by)+" shorter", pull)
 	}
 	if min(e.Before, reachBefore)+min(e.After, reachAfter) < least {
 		e.trimBack(d, t, left, right, to)
@@ -168,7 +168,7 @@ func (e *SetBlend) trimBack(d *draft, t *Track, left, right Clip, to *options) {
 		}
 		d.suggest(
 			to,
-			fmt.Sprintf("trim %s back by %s and blend there", way.which, lengthWords(d.Scene, max(way.by, -way.by))),
+			fmt.Sprintf("trim %s back by %s and blend there", way.which, LengthWords(d.Scene, max(way.by, -way.by))),
 			InOrder("", &Roll{Left: e.Left, Right: e.Right, To: cut + way.by}, e),
 		)
 	}
@@ -216,7 +216,7 @@ func (e *SetBlend) words(before, after *Scene) string {
 		left.Name,
 		right.Name,
 		either(e.Pull, "pulled together and ", ""),
-		lengthWords(before, e.Before+e.After),
+		LengthWords(before, e.Before+e.After),
 		e.Law.Name(),
 	)
 }

@@ -74,12 +74,12 @@ func (e *FadeEdge) apply(d *draft) error {
 		r := notPossible(
 			"%s has room for a fade of %s at its %s, not of %s.",
 			c.Name,
-			lengthWords(d.Scene, room),
+			LengthWords(d.Scene, room),
 			e.Edge,
-			lengthWords(d.Scene, e.Length),
+			LengthWords(d.Scene, e.Length),
 		)
 		if room > 0 {
-			d.suggest(&r.options, "fade over "+lengthWords(d.Scene, room), &FadeEdge{e.Clip, e.Edge, room, e.Curve})
+			d.suggest(&r.options, "fade over "+LengthWords(d.Scene, room), &FadeEdge{e.Clip, e.Edge, room, e.Curve})
 		}
 		return r
 	}
@@ -100,7 +100,7 @@ func (e *FadeEdge) words(before, after *Scene) string {
 	if e.Length == 0 {
 		return fmt.Sprintf("fade taken off the %s of %s", e.Edge, c.Name)
 	}
-	return fmt.Sprintf("%s of %s faded over %s", e.Edge, c.Name, lengthWords(before, e.Length))
+	return fmt.Sprintf("%s of %s faded over %s", e.Edge, c.Name, LengthWords(before, e.Length))
 }
 
 // SetClip changes what is said of a clip; what is nil stays.

@@ -37,7 +37,7 @@ func (e *Roll) apply(d *draft) error {
 		r := notPossible(
 			"The cut to %s lies together with its picture's and rolls by whole frames; %s is less than half of one.",
 			c.Name,
-			lengthWords(d.Scene, e.To-old),
+			LengthWords(d.Scene, e.To-old),
 		)
 		d.suggest(&r.options, "roll the sound's cut alone", &Roll{e.Left, e.Right, e.To, true})
 		return r
@@ -62,7 +62,7 @@ func (e *Roll) rollOne(d *draft, p [2]ClipID, x step, old int64) error {
 	byHandle := func(c Clip, side Side, have int64, sign int64) error {
 		r := needHandle(d.Scene, t, c, side, have, max(by, -by))
 		if reach := inWholeFrames(d.Scene, d.Time(t, have)); reach > 0 {
-			d.suggest(&r.options, "roll by "+lengthWords(d.Scene, reach), &Roll{e.Left, e.Right, old + sign*reach, e.Alone})
+			d.suggest(&r.options, "roll by "+LengthWords(d.Scene, reach), &Roll{e.Left, e.Right, old + sign*reach, e.Alone})
 		}
 		return r
 	}
@@ -81,8 +81,8 @@ func (e *Roll) rollOne(d *draft, p [2]ClipID, x step, old int64) error {
 			words: fmt.Sprintf(
 				"%s is %s long and its cut cannot roll by %s: nothing would be left of it.",
 				short.Name,
-				lengthWords(d.Scene, d.Time(t, short.Length)),
-				lengthWords(d.Scene, d.Time(t, by)),
+				LengthWords(d.Scene, d.Time(t, short.Length)),
+				LengthWords(d.Scene, d.Time(t, by)),
 			),
 		}
 		d.suggest(&r.options, "remove it", &Remove{Clips: []ClipID{short.ID}})
@@ -129,9 +129,9 @@ func (e *Roll) words(before, after *Scene) string {
 // movedWords says "6 frames later" or "6 frames earlier".
 func movedWords(s *Scene, by int64) string {
 	if by < 0 {
-		return lengthWords(s, by) + " earlier"
+		return LengthWords(s, by) + " earlier"
 	}
-	return lengthWords(s, by) + " later"
+	return LengthWords(s, by) + " later"
 }
 
 // Slip keeps a clip's place and length and shows another part of its recording, later by By samples. Linked clips slip
@@ -156,7 +156,7 @@ func (e *Slip) apply(d *draft) error {
 		return notPossible(
 			"%s is linked to picture and slips by whole frames; %s is less than half of one. Unlink it first.",
 			c.Name,
-			lengthWords(d.Scene, e.By),
+			LengthWords(d.Scene, e.By),
 		)
 	}
 	for _, id := range group {
@@ -172,7 +172,7 @@ func (e *Slip) apply(d *draft) error {
 				if by < 0 {
 					reach = -reach
 				}
-				d.suggest(&r.options, "slip by "+lengthWords(d.Scene, reach), &Slip{e.Clip, reach})
+				d.suggest(&r.options, "slip by "+LengthWords(d.Scene, reach), &Slip{e.Clip, reach})
 			}
 			return r
 		}
@@ -219,7 +219,7 @@ func (e *Slide) apply(d *draft) error {
 		return notPossible(
 			"%s is linked to picture and slides by whole frames; %s is less than half of one. Unlink it first.",
 			c.Name,
-			lengthWords(d.Scene, e.By),
+			LengthWords(d.Scene, e.By),
 		)
 	}
 	for ti, t := range d.Tracks {
@@ -263,7 +263,7 @@ func (e *Slide) slideRun(d *draft, t *Track, first, last int, by int64) error {
 			if by < 0 {
 				reach = -reach
 			}
-			d.suggest(to, "slide by "+lengthWords(d.Scene, reach), &Slide{e.Clip, reach})
+			d.suggest(to, "slide by "+LengthWords(d.Scene, reach), &Slide{e.Clip, reach})
 		}
 	}
 	size := max(by, -by)
@@ -288,7 +288,7 @@ func (e *Slide) slideRun(d *draft, t *Track, first, last int, by int64) error {
 		r := notPossible(
 			"%s would start %s before the scene.",
 			t.Clips[first].Name,
-			lengthWords(d.Scene, d.Time(t, -t.Clips[first].Start-by)),
+			LengthWords(d.Scene, d.Time(t, -t.Clips[first].Start-by)),
 		)
 		offer(&r.options, t.Clips[first].Start)
 		return r
@@ -324,8 +324,8 @@ func nothingLeft(d *draft, t *Track, c Clip, by int64, offer func(*options)) err
 		words: fmt.Sprintf(
 			"%s is %s long and cannot give %s: nothing would be left of it.",
 			c.Name,
-			lengthWords(d.Scene, d.Time(t, c.Length)),
-			lengthWords(d.Scene, d.Time(t, by)),
+			LengthWords(d.Scene, d.Time(t, c.Length)),
+			LengthWords(d.Scene, d.Time(t, by)),
 		),
 	}
 	offer(&r.options)

@@ -46,7 +46,7 @@ func Differences(a, b *Scene) (list []string) {
 	for _, m := range a.Markers {
 		i := slices.IndexFunc(b.Markers, func(n Marker) bool { return n.ID == m.ID })
 		if i >= 0 && b.Markers[i].Length != m.Length {
-			say("range %s is %s long", m.Name, lengthWords(b, b.Markers[i].Length))
+			say("range %s is %s long", m.Name, LengthWords(b, b.Markers[i].Length))
 		}
 	}
 	for _, m := range b.Markers {
@@ -55,7 +55,7 @@ func Differences(a, b *Scene) (list []string) {
 		}
 	}
 	if by := b.Length() - a.Length(); by != 0 {
-		say("scene %s %s", lengthWords(a, by), either(by < 0, "shorter", "longer"))
+		say("scene %s %s", LengthWords(a, by), either(by < 0, "shorter", "longer"))
 	}
 	return list
 }
@@ -163,7 +163,7 @@ func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, pa
 		if longer != 0 {
 			parts = append(
 				parts,
-				fmt.Sprintf("%s %s %s", which, lengthWords(s, longer), either(longer < 0, "shorter", "longer")),
+				fmt.Sprintf("%s %s %s", which, LengthWords(s, longer), either(longer < 0, "shorter", "longer")),
 			)
 		}
 	}
@@ -189,7 +189,7 @@ func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, pa
 		case f.is.Length == 0:
 			parts = append(parts, "no fade at its "+string(f.edge))
 		default:
-			parts = append(parts, fmt.Sprintf("%s faded over %s", f.edge, lengthWords(s, f.is.Length)))
+			parts = append(parts, fmt.Sprintf("%s faded over %s", f.edge, LengthWords(s, f.is.Length)))
 		}
 	}
 	switch {
@@ -268,15 +268,15 @@ func blendsDiffer(a, b *Scene, ta, tb *Track) (list []string) {
 		was := ta.Blend(x.Left, x.Right)
 		switch {
 		case was == nil:
-			list = append(list, fmt.Sprintf("blend %s is new, %s long", between(b, x), lengthWords(b, x.Length())))
+			list = append(list, fmt.Sprintf("blend %s is new, %s long", between(b, x), LengthWords(b, x.Length())))
 		case !reflect.DeepEqual(*was, x):
 			list = append(
 				list,
 				fmt.Sprintf(
 					"blend %s changed, %s long, was %s",
 					between(b, x),
-					lengthWords(b, x.Length()),
-					lengthWords(a, was.Length()),
+					LengthWords(b, x.Length()),
+					LengthWords(a, was.Length()),
 				),
 			)
 		}

@@ -291,9 +291,9 @@ func Describe(before, after *Scene, e Edit) string {
 		parts = append(parts, fmt.Sprintf("%s gone with its hole", count(n, "patch")))
 	}
 	if by := after.Length() - before.Length(); by > 0 {
-		parts = append(parts, "scene "+lengthWords(before, by)+" longer")
+		parts = append(parts, "scene "+LengthWords(before, by)+" longer")
 	} else if by < 0 {
-		parts = append(parts, "scene "+lengthWords(before, by)+" shorter")
+		parts = append(parts, "scene "+LengthWords(before, by)+" shorter")
 	}
 	parts[0] = limit.Told(parts[0])
 	return strings.Join(parts, "; ")
@@ -429,7 +429,7 @@ func (d *draft) newLink() LinkID {
 // place puts a clip into a track in order of time; a Refusal if another lies there.
 func (d *draft) place(t *Track, c Clip) error {
 	if c.Start < 0 {
-		return notPossible("%s would start %s before the scene.", c.Name, lengthWords(d.Scene, d.Time(t, -c.Start)))
+		return notPossible("%s would start %s before the scene.", c.Name, LengthWords(d.Scene, d.Time(t, -c.Start)))
 	}
 	i := t.At(c.Start)
 	if i < len(t.Clips) && t.Clips[i].Start < c.End() {
@@ -504,7 +504,7 @@ func (d *draft) keepsSync(e Edit) error {
 		r.words = fmt.Sprintf(
 			"%s would run %s %s than %s, which it is linked to. Move both, or unlink it first.",
 			b.Name,
-			lengthWords(d.Scene, by),
+			LengthWords(d.Scene, by),
 			either(by < 0, "earlier", "later"),
 			a.Name,
 		)
@@ -512,7 +512,7 @@ func (d *draft) keepsSync(e Edit) error {
 			r.words = fmt.Sprintf(
 				"%s would run %s %s than the clip that it is linked to. Move both, or unlink it first.",
 				b.Name,
-				lengthWords(d.Scene, by),
+				LengthWords(d.Scene, by),
 				either(by < 0, "earlier", "later"),
 			)
 		}

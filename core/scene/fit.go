@@ -218,8 +218,8 @@ func (e *Fit) words(before, after *Scene) string {
 	case by == 0:
 		return c.Name + " fitted otherwise, as long as before"
 	case by > 0:
-		return c.Name + " fitted, " + lengthWords(before, by) + " longer"
+		return c.Name + " fitted, " + LengthWords(before, by) + " longer"
 	default:
-		return c.Name + " fitted, " + lengthWords(before, -by) + " shorter"
+		return c.Name + " fitted, " + LengthWords(before, -by) + " shorter"
 	}
 }

@@ -56,7 +56,7 @@ func (e *Correct) apply(d *draft) error {
 		return notPossible("%s is made from other recordings; correct what is heard in those.", src.Name)
 	case span.Empty() || span.From < 0 || span.To > length:
 		return notPossible("The stretch must lie in %s, which is %s long, its in point before its out point.",
-			src.Name, lengthWords(d.Scene, length))
+			src.Name, LengthWords(d.Scene, length))
 	case e.Kind != "" && heardWords[e.Kind] == "":
 		return notPossible("A stretch of %s is a word, a breath, a pause or another sound, not %q.", src.Name, e.Kind)
 	}
@@ -90,7 +90,7 @@ func (e *Correct) apply(d *draft) error {
 }
 
 func (e *Correct) words(before, after *Scene) string {
-	name, at := after.Sources[e.Source].Name, lengthWords(after, e.From)
+	name, at := after.Sources[e.Source].Name, LengthWords(after, e.From)
 	if e.Kind == "" {
 		return fmt.Sprintf("correction of %s at %s forgotten", name, at)
 	}

@@ -90,9 +90,9 @@ func putLull(d *draft, c *Clip, l Lull) error {
 	if l.FadeIn < 0 || l.FadeOut < 0 || l.FadeIn+l.FadeOut > l.To-l.From {
 		return notPossible(
 			"Fades of %s and %s have no room in a lull of %s.",
-			lengthWords(d.Scene, l.FadeIn),
-			lengthWords(d.Scene, l.FadeOut),
-			lengthWords(d.Scene, l.To-l.From),
+			LengthWords(d.Scene, l.FadeIn),
+			LengthWords(d.Scene, l.FadeOut),
+			LengthWords(d.Scene, l.To-l.From),
 		)
 	}
 	if !sane(l.DepthDB) || l.DepthDB < 0 || l.DepthDB > 120 {
@@ -170,7 +170,7 @@ func (e *AddLull) words(before, after *Scene) string {
 	_, c := before.Clip(e.Clip)
 	return fmt.Sprintf(
 		"lull of %s in %s, %s",
-		lengthWords(before, e.To-e.From),
+		LengthWords(before, e.To-e.From),
 		c.Name,
 		Lull{DepthDB: e.DepthDB}.depthWords(),
 	)
@@ -240,7 +240,7 @@ func (e *SetLull) words(before, after *Scene) string {
 		words += ", " + now.depthWords()
 	}
 	if e.FadeIn != nil || e.FadeOut != nil {
-		words += fmt.Sprintf(", fades of %s and %s", lengthWords(before, now.FadeIn), lengthWords(before, now.FadeOut))
+		words += fmt.Sprintf(", fades of %s and %s", LengthWords(before, now.FadeIn), LengthWords(before, now.FadeOut))
 	}
 	return words
 }

@@ -78,7 +78,7 @@ func (e *LinkSource) apply(d *draft) error {
 	switch {
 	case samples > 0 && (samples-by > to.Samples || first < by):
 		return notPossible("%s lasts %s, and clips show up to %s of it; it is not the one that is missing.",
-			to.Name, lengthWords(d.Scene, to.Samples), lengthWords(d.Scene, samples))
+			to.Name, LengthWords(d.Scene, to.Samples), LengthWords(d.Scene, samples))
 	case frames > 0 && (frames-byFrames > to.Frames || firstFrame < byFrames):
 		return notPossible("%s has %s of picture, and clips show up to frame %d; it is not the one that is missing.",
 			to.Name, count(int(to.Frames), "frame"), frames)

@@ -53,7 +53,7 @@ func TestLongLengthsAreSaidAsTimes(t *testing.T) {
 		1920:         "1 frame",
 		1000:         "0.5 frames (1000 samples)",
 	} {
-		if got := lengthWords(s, samples); got != want {
+		if got := LengthWords(s, samples); got != want {
 			t.Errorf("%d samples are %q, not %q", samples, got, want)
 		}
 	}

@@ -129,7 +129,7 @@ func (e *SetPair) apply(d *draft) error {
 			"The fades at the other ends of %s and %s leave no room for %s.",
 			out.Name,
 			in.Name,
-			lengthWords(d.Scene, n),
+			LengthWords(d.Scene, n),
 		)
 	}
 	return nil
@@ -175,14 +175,14 @@ func (e *SetPair) words(before, after *Scene) string {
 		"%s goes over into %s on another track within %s, %s",
 		nameOf(before, e.Out),
 		nameOf(before, e.In),
-		lengthWords(before, e.To-e.From),
+		LengthWords(before, e.To-e.From),
 		e.Law.Name(),
 	)
 	if _, out := before.Clip(e.Out); out != nil && out.End() > e.To {
-		words += fmt.Sprintf("; tail of %s %s shorter", out.Name, lengthWords(before, out.End()-e.To))
+		words += fmt.Sprintf("; tail of %s %s shorter", out.Name, LengthWords(before, out.End()-e.To))
 	}
 	if _, in := before.Clip(e.In); in != nil && in.Start < e.From {
-		words += fmt.Sprintf("; head of %s %s shorter", in.Name, lengthWords(before, e.From-in.Start))
+		words += fmt.Sprintf("; head of %s %s shorter", in.Name, LengthWords(before, e.From-in.Start))
 	}
 	return words
 }

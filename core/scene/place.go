@@ -137,13 +137,13 @@ func (e *Add) clip(d *draft, t *Track, in, start, end int64, link LinkID) (Clip,
 		r.words = fmt.Sprintf(
 			"%s has %s from its in point to its tail, and %s.",
 			c.Name,
-			lengthWords(d.Scene, r.Have),
-			needed(lengthWords(d.Scene, r.Want)),
+			LengthWords(d.Scene, r.Have),
+			needed(LengthWords(d.Scene, r.Want)),
 		)
 		if left > 0 {
 			shorter := *e
 			shorter.Length = d.Time(t, left)
-			d.suggest(&r.options, "take the "+lengthWords(d.Scene, shorter.Length)+" that there are", &shorter)
+			d.suggest(&r.options, "take the "+LengthWords(d.Scene, shorter.Length)+" that there are", &shorter)
 		}
 		return c, r
 	}
@@ -213,9 +213,9 @@ func (e *Fill) apply(d *draft) error {
 		r.words = fmt.Sprintf(
 			"%s has %s %s the chosen moment, and %s to fill the range at its %s.",
 			src.Name,
-			lengthWords(d.Scene, have),
+			LengthWords(d.Scene, have),
 			where,
-			needed(lengthWords(d.Scene, want)),
+			needed(LengthWords(d.Scene, want)),
 			side,
 		)
 		for _, fit := range []struct {
@@ -239,7 +239,7 @@ func (e *Fill) words(before, after *Scene) string {
 	if name == "" {
 		name = after.Sources[e.Source].Name
 	}
-	return fmt.Sprintf("%s from %s filled with %s", lengthWords(before, e.To-e.From), before.Timecode(e.From), name)
+	return fmt.Sprintf("%s from %s filled with %s", LengthWords(before, e.To-e.From), before.Timecode(e.From), name)
 }
 
 // Move puts a clip, and all linked with it, at another moment; the clip alone can change to another track. Clips

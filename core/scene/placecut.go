@@ -25,7 +25,7 @@ func (e *PlaceCut) apply(d *draft) error {
 			return notPossible(
 				"%s would slip by %s, half a frame or more, and be seen out of sync. Slip it by frames, or find a place nearer by.",
 				right.Name,
-				lengthWords(d.Scene, e.Slip),
+				LengthWords(d.Scene, e.Slip),
 			)
 		}
 		head, tail := d.Handles(t, *right)
@@ -40,7 +40,7 @@ func (e *PlaceCut) apply(d *draft) error {
 			r := notPossible(
 				"%s has been slipped before, and would lie %s beside its picture then.",
 				right.Name,
-				lengthWords(d.Scene, off),
+				LengthWords(d.Scene, off),
 			)
 			d.suggest(
 				&r.options,

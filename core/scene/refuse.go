@@ -81,9 +81,9 @@ func needHandle(s *Scene, t *Track, c Clip, side Side, have, want int64) *NeedHa
 		words: fmt.Sprintf(
 			"%s has %s of handle at its %s, and %s.",
 			c.Name,
-			lengthWords(s, haveS),
+			LengthWords(s, haveS),
 			side,
-			needed(lengthWords(s, wantS)),
+			needed(LengthWords(s, wantS)),
 		),
 	}
 }
@@ -96,8 +96,8 @@ func needed(length string) string {
 	return length + " are needed"
 }
 
-// lengthWords gives "6 frames", or frames and samples where it is not whole frames.
-func lengthWords(s *Scene, samples int64) string {
+// LengthWords returns a length in words, such as "6 frames", or frames and samples where it is not whole frames.
+func LengthWords(s *Scene, samples int64) string {
 	if samples < 0 {
 		samples = -samples
 	}
@@ -140,7 +140,7 @@ func (e *InTheWay) Error() string { return e.words }
 
 func inTheWay(s *Scene, t *Track, c, other Clip, by int64) *InTheWay {
 	return &InTheWay{Clip: c.ID, Other: other.ID, By: by,
-		words: fmt.Sprintf("%s lies in the way of %s on track %s, by %s.", other.Name, c.Name, t.Name, lengthWords(s, by))}
+		words: fmt.Sprintf("%s lies in the way of %s on track %s, by %s.", other.Name, c.Name, t.Name, LengthWords(s, by))}
 }
 
 // TooShort: a clip would be left with nothing.

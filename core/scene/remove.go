@@ -440,7 +440,7 @@ func (e *CloseGap) apply(d *draft) error {
 		return notPossible(
 			"The gap of track %s is %s long; what follows moves by whole frames. Roll or nudge the edge instead.",
 			t.Name,
-			lengthWords(d.Scene, to-from),
+			LengthWords(d.Scene, to-from),
 		)
 	}
 	err := d.ripple(to, follows, steadied(d.Scene, follows, x), nil)
@@ -466,7 +466,7 @@ func (e *CloseGap) words(before, after *Scene) string {
 	_, to, next, _ := gapAt(before, t, e.At)
 	_, now := after.Clip(t.Clips[next].ID)
 	by := before.Time(t, t.Clips[next].Start) - after.Time(after.Track(e.Track), now.Start)
-	return fmt.Sprintf("gap of %s on %s closed up%s", lengthWords(before, by), t.Name, stayWords(before, to, to, after))
+	return fmt.Sprintf("gap of %s on %s closed up%s", LengthWords(before, by), t.Name, stayWords(before, to, to, after))
 }
 
 // inSync gives edits to offer in place of one that would lose sync.
@@ -526,7 +526,7 @@ func rangeOn(d *draft, tracks []int, from, to int64) (int64, int64, error) {
 }
 
 func (e *RemoveRange) words(before, after *Scene) string {
-	words := fmt.Sprintf("%s from %s removed", lengthWords(before, e.To-e.From), before.Timecode(e.From))
+	words := fmt.Sprintf("%s from %s removed", LengthWords(before, e.To-e.From), before.Timecode(e.From))
 	if n := len(e.Tracks); n == 1 {
 		words += " on track " + before.Track(e.Tracks[0]).Name
 	} else if n > 1 {

@@ -30,7 +30,7 @@ func (d *draft) ripple(at, from int64, x step, except []ClipID) error {
 				"Picture follows on track %s and moves by whole frames, which %s is not. Choose a whole number of frames, "+
 					"or leave a gap.",
 				t.Name,
-				lengthWords(d.Scene, x.samples),
+				LengthWords(d.Scene, x.samples),
 			)
 		}
 		t = d.touch(ti)
@@ -50,13 +50,13 @@ func (d *draft) ripple(at, from int64, x step, except []ClipID) error {
 					d.Timecode(at),
 					t.Name,
 					moved.Name,
-					lengthWords(d.Scene, r.By),
+					LengthWords(d.Scene, r.By),
 				)
 			}
 			return r
 		}
 		if moved.Start < 0 {
-			return notPossible("%s would start %s before the scene.", moved.Name, lengthWords(d.Scene, d.Time(t, -moved.Start)))
+			return notPossible("%s would start %s before the scene.", moved.Name, LengthWords(d.Scene, d.Time(t, -moved.Start)))
 		}
 	}
 	moveMarkers(d, from, x.samples)

@@ -31,7 +31,7 @@ func (e *SetStretch) apply(d *draft) error {
 			"The stretch %s of %s must lie in the recording, which is %s long, its in point before its out point.",
 			e.Name,
 			src.Name,
-			lengthWords(d.Scene, length),
+			LengthWords(d.Scene, length),
 		)
 	}
 	was := e.Was
@@ -53,7 +53,7 @@ func (e *SetStretch) words(before, after *Scene) string {
 		"stretch %s of %s marked, %s",
 		e.Name,
 		after.Sources[e.Source].Name,
-		lengthWords(after, e.To-e.From),
+		LengthWords(after, e.To-e.From),
 	)
 }
 

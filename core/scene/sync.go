@@ -164,7 +164,7 @@ func (e *Resync) words(before, after *Scene) string {
 	t, c := before.Clip(e.Clip)
 	off, _ := before.Offset(t, *c)
 	if e.By == "slip" {
-		return fmt.Sprintf("%s slipped back into sync, by %s", c.Name, lengthWords(before, off))
+		return fmt.Sprintf("%s slipped back into sync, by %s", c.Name, LengthWords(before, off))
 	}
 	return fmt.Sprintf("%s moved back into sync, %s", c.Name, movedWords(before, -off))
 }

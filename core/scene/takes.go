@@ -316,10 +316,10 @@ func (e *UseTake) reaches(d *draft, t *Track, c, next Clip) error {
 	ahead, behind := has.From-next.Start, next.End()-has.To
 	var lacks []string
 	if ahead > 0 {
-		lacks = append(lacks, "begins "+lengthWords(d.Scene, ahead)+" later")
+		lacks = append(lacks, "begins "+LengthWords(d.Scene, ahead)+" later")
 	}
 	if behind > 0 {
-		lacks = append(lacks, "ends "+lengthWords(d.Scene, behind)+" earlier")
+		lacks = append(lacks, "ends "+LengthWords(d.Scene, behind)+" earlier")
 	}
 	r := notPossible("Take %d, %s, %s than %s. Trim the clip, or let the take sound in a part of it.",
 		e.Number, next.Name, strings.Join(lacks, " and "), c.Name)

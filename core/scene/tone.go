@@ -259,8 +259,8 @@ func (e *LayTone) apply(d *draft) error {
 		return notPossible(
 			"Tone is %d hours long; %s do not fit in behind its first %s.",
 			toneHours,
-			lengthWords(d.Scene, e.To-e.From),
-			lengthWords(d.Scene, e.In),
+			LengthWords(d.Scene, e.To-e.From),
+			LengthWords(d.Scene, e.In),
 		)
 	}
 	ti, err := toneTrackFor(d, e.Track, pcm.Span{From: e.From, To: e.To})
@@ -342,9 +342,9 @@ func toneFade(length int64) Fade {
 func (e *LayTone) words(before, after *Scene) string {
 	at := before.Timecode(e.From)
 	if e.Fills != nil {
-		return fmt.Sprintf("patch of %s laid at %s", lengthWords(before, e.To-e.From), at)
+		return fmt.Sprintf("patch of %s laid at %s", LengthWords(before, e.To-e.From), at)
 	}
-	return fmt.Sprintf("bed of %s laid from %s on", lengthWords(before, e.To-e.From), at)
+	return fmt.Sprintf("bed of %s laid from %s on", LengthWords(before, e.To-e.From), at)
 }
 
 // fitPatches lets patches follow their holes. A patch goes with a hole that is gone, and stays where it is when the

@@ -310,7 +310,7 @@ func (e *SetMarker) words(before, after *Scene) string {
 	case e.Name != nil:
 		return "marker named " + *e.Name
 	case e.At == nil && e.Length != nil:
-		return fmt.Sprintf("range %s is %s long", after.Markers[i].Name, lengthWords(after, *e.Length))
+		return fmt.Sprintf("range %s is %s long", after.Markers[i].Name, LengthWords(after, *e.Length))
 	}
 	return fmt.Sprintf("marker %s moved to %s", after.Markers[i].Name, after.Timecode(after.Markers[i].At))
 }

@@ -38,7 +38,7 @@ func (e *Trim) apply(d *draft) error {
 			"The %s of %s is cut together with its picture and moves by whole frames; %s is less than half of one.",
 			e.Edge,
 			c.Name,
-			lengthWords(d.Scene, e.To-old),
+			LengthWords(d.Scene, e.To-old),
 		)
 		d.suggest(&r.options, "trim the sound alone", &Trim{e.Clip, e.Edge, e.To, e.Close, true})
 		return r
@@ -98,9 +98,9 @@ func (e *Trim) trimOne(d *draft, id ClipID, x step) error {
 			words: fmt.Sprintf(
 				"%s is %s long and its %s cannot move in by %s: nothing would be left of it.",
 				c.Name,
-				lengthWords(d.Scene, d.Time(t, c.Length)),
+				LengthWords(d.Scene, d.Time(t, c.Length)),
 				e.Edge,
-				lengthWords(d.Scene, d.Time(t, by)),
+				LengthWords(d.Scene, d.Time(t, by)),
 			),
 		}
 		d.suggest(&r.options, "remove it", &Remove{Clips: []ClipID{id}, Close: e.Close})
@@ -136,7 +136,7 @@ func (e *Trim) beyond(d *draft, t *Track, c Clip, have, want int64) error {
 		words = "trim to the start of the recording, "
 	}
 	if reach := inWholeFrames(d.Scene, d.Time(t, have)); reach > 0 {
-		d.suggest(&r.options, words+lengthWords(d.Scene, reach)+" longer", e.fromEdge(d, reach))
+		d.suggest(&r.options, words+LengthWords(d.Scene, reach)+" longer", e.fromEdge(d, reach))
 	}
 	i := slices.IndexFunc(t.Clips, func(o Clip) bool { return o.ID == c.ID })
 	if !e.Close && len(r.list) == 0 && t.beside(i, e.Edge) >= 0 {
@@ -164,10 +164,10 @@ func (e *Trim) intoNeighbour(d *draft, to *options, other Clip, longer int64) {
 		left, right = right, left
 	}
 	at := e.fromEdge(d, longer).To
-	d.suggest(to, "roll the cut by "+lengthWords(d.Scene, longer), &Roll{left, right, at, e.Alone})
+	d.suggest(to, "roll the cut by "+LengthWords(d.Scene, longer), &Roll{left, right, at, e.Alone})
 	d.suggest(
 		to,
-		"trim by "+lengthWords(d.Scene, longer)+" and move all that follows",
+		"trim by "+LengthWords(d.Scene, longer)+" and move all that follows",
 		&Trim{e.Clip, e.Edge, at, true, e.Alone},
 	)
 }
@@ -210,7 +210,7 @@ func (e *Trim) neighbour(d *draft, t *Track, c Clip, by int64) error {
 		return notPossible(
 			"The head of %s would lie %s before the scene.",
 			c.Name,
-			lengthWords(d.Scene, d.Time(t, -(c.Start+by))),
+			LengthWords(d.Scene, d.Time(t, -(c.Start+by))),
 		)
 	}
 	if over <= 0 {
@@ -220,14 +220,14 @@ func (e *Trim) neighbour(d *draft, t *Track, c Clip, by int64) error {
 	r.words = fmt.Sprintf(
 		"%s has %s of room at its %s, where %s lies on track %s, and %s.",
 		c.Name,
-		lengthWords(
+		LengthWords(
 			d.Scene,
 			d.Time(t, max(by, -by)-over),
 		),
 		e.Edge,
 		other.Name,
 		t.Name,
-		needed(lengthWords(d.Scene, d.Time(t, by))),
+		needed(LengthWords(d.Scene, d.Time(t, by))),
 	)
 	if at != c.edge(e.Edge) {
 		d.suggest(&r.options, "trim up to "+other.Name, &Trim{e.Clip, e.Edge, d.Time(t, at), false, e.Alone})
@@ -254,7 +254,7 @@ func (e *Trim) words(before, after *Scene) string {
 	if by < 0 {
 		how = "shorter"
 	}
-	words := fmt.Sprintf("%s of %s %s %s", e.Edge, c.Name, lengthWords(before, by), how)
+	words := fmt.Sprintf("%s of %s %s %s", e.Edge, c.Name, LengthWords(before, by), how)
 	if !e.Close {
 		return words
 	}

@@ -17,8 +17,8 @@ import (
 func Words(t testing.TB) (list [][]float64) {
 	t.Helper()
 	const rate = 48000
-	for _, f := range outside.Voices(t) {
-		v := outside.Decode(t, f, 1)[0]
+	for _, b := range outside.DecodeAll(t, outside.Voices(t), 1) {
+		v := b[0]
 		if measure.Percentile(measure.FrameLevels(pcm.Block{v}, rate), 0.5) > -20 && len(v) > 3*rate {
 			continue
 		}

@@ -503,7 +503,13 @@ var Start = []Command{
 	},
 	{"mend", "Blends and levels", "Mend the seam", "do what the measurements recommend; repair", []string{"m"}},
 	{"mend_all", "Blends and levels", "Mend all …", "a list first, then one edit; repair the scene", []string{"Ctrl+m"}},
-	{"blend", "Blends and levels", "Blend the cut", "the default crossfade; fade out, fade in, dissolve", []string{"b"}},
+	{
+		"blend",
+		"Blends and levels",
+		"Blend the cut",
+		"or what is in hand: clips, a range, a free end; the default crossfade; fade out, fade in, dissolve",
+		[]string{"b"},
+	},
 	{
 		"blend_all",
 		"Blends and levels",

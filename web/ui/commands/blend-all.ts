@@ -2,7 +2,8 @@
 import { post } from "../model/api.ts";
 import { chooseList, type Row } from "../panels/list.ts";
 import { say } from "../panels/toast.ts";
-import type { Planned as Plan, Style } from "../wire/scene.ts";
+import type { Planned as Plan } from "../wire/blending.ts";
+import type { Style } from "../wire/scene.ts";
 import { batch, type Stage } from "./stage.ts";
 
 export type { Style };

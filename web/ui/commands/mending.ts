@@ -1,7 +1,9 @@
 import { TRY } from "../bench/player.ts";
-import { get, Problem, post } from "../model/api.ts";
+import { get, post } from "../model/api.ts";
+import { blendAt, findClip } from "../model/scene.ts";
 import { leaning, type Seam } from "../model/seam.ts";
-import { frames, inSamples } from "../model/time.ts";
+import { edgeOf } from "../model/selection.ts";
+import { inSamples } from "../model/time.ts";
 import { MARKS } from "../panels/card.ts";
 import { awaitList, closeList, listProgress, openList, type Row } from "../panels/list.ts";
 import { say } from "../panels/toast.ts";
@@ -9,6 +11,7 @@ import type * as wire from "../wire/advise.ts";
 import type { Place } from "../wire/advise.ts";
 import type * as web from "../wire/web.ts";
 import { planBlends, type Style } from "./blend-all.ts";
+import { blendHand, handOf } from "./blend-hand.ts";
 import { pair } from "./pairing.ts";
 
 import { batch, type EditAnswer, type Stage } from "./stage.ts";
@@ -60,10 +63,12 @@ export class Mending {
   private stage: Stage;
   private show: () => void;
   private hear: (what: string) => void;
+  private fill: () => void;
   private asked = 0;
 
-  constructor(stage: Stage, styles: Style[], show: () => void, hear: (what: string) => void) {
-    [this.stage, this.styles, this.show, this.hear] = [stage, styles, show, hear];
+  /** on shows what is known of a seam, lets it be heard, and fills the range in hand with tone. */
+  constructor(stage: Stage, styles: Style[], on: { show: () => void; hear: (what: string) => void; fill: () => void }) {
+    [this.stage, this.styles, this.show, this.hear, this.fill] = [stage, styles, on.show, on.hear, on.fill];
   }
 
   /** What is known of a seam as it is now. */
@@ -180,11 +185,17 @@ export class Mending {
     );
   }
 
+  /** Blends what is in hand: at once where a plain cut is, else as the server says that it can be done. */
   private blend(): void {
-    const s = this.stage.list.current,
-      st = this.default;
-    if (s?.kind === "cut")
-      return void this.stage.edits.edit({
+    const { list, edits, scene } = this.stage,
+      s = list.current,
+      st = this.default,
+      hand = handOf(this.stage) ?? (s && s.kind !== "lull" && !s.pair ? { edges: [edgeOf(s)] } : undefined);
+    if (!hand) return say(noCut(s));
+    const plain = hand.edges && this.stage.selection.kind !== "edges" && s?.kind === "cut";
+    const track = scene.tracks.find((t) => t.id === s?.track);
+    if (plain && track && !blendAt(track, s.left, s.right))
+      return void edits.edit({
         edit: "set_blend",
         left: s.left,
         right: s.right,
@@ -193,17 +204,18 @@ export class Mending {
         curve_in: st.curve_in,
         ...this.halves(st),
       });
-    if (!s || s.kind === "lull" || s.pair) return say(noCut(s));
-    const clip = s.left || s.right,
-      length = this.halves(st).before + this.halves(st).after;
-    const edge = s.left ? "tail" : "head";
-    const fade = { edit: "fade", clip, edge, length, curve: { shape: "quarter_sine" } };
-    const name = s.left ? s.left_name : s.right_name;
-    const words = `fade the ${edge} of ${name} over ${frames(length, this.stage.rate, this.stage.sr)}`;
-    say(
-      new Problem(422, `Nothing touches this ${edge}, so there is nothing to blend it with.`, [{ words, edit: fade }]),
-      (o) => void this.stage.edits.edit(o.edit),
-    );
+    void blendHand(this.stage, hand, st, (gap) => this.tone(gap.left, gap.right)).catch(say);
+  }
+
+  /** Fills the gap between two clips with tone. */
+  private tone(left: string, right: string): void {
+    const { scene } = this.stage,
+      before = findClip(scene, left),
+      after = findClip(scene, right);
+    if (!before || !after) return;
+    const range = { from: before.clip.to, to: after.clip.from, tracks: [before.track.id] };
+    this.stage.select({ kind: "range", gap: true, ...range });
+    this.fill();
   }
 
   private async findPlaces(): Promise<void> {

@@ -27,7 +27,11 @@ export interface SeamEdge {
 export const sameEdge = (a: Edge, b: Edge): boolean =>
   (a.left ?? "") === (b.left ?? "") && (a.right ?? "") === (b.right ?? "");
 
-const edgeOf = (s: SeamEdge): Edge => ({ ...(s.left ? { left: s.left } : {}), ...(s.right ? { right: s.right } : {}) });
+/** The edge that a seam is: of both clips at a cut. */
+export const edgeOf = (s: SeamEdge): Edge => ({
+  ...(s.left ? { left: s.left } : {}),
+  ...(s.right ? { right: s.right } : {}),
+});
 
 /** The edges that nudging moves: of the selection, or of the seam in hand. */
 export function edgesInHand(sel: Selection, seam: SeamEdge | undefined): Edge[] {

@@ -193,12 +193,11 @@ const heardOf = new HeardOf(data.id, () => {
 const correcting = new Correcting(stage, heardOf);
 const curve = new CurveDrawn($("curve"), data.id, (e) => void edits.edit(e));
 const voices = new KnownOfClips(data.id, "voice", voiceRows, found);
-const mending = new Mending(
-  stage,
-  data.blends,
-  () => showScene(),
-  (what) => void auditions.audition(what),
-);
+const mending = new Mending(stage, data.blends, {
+  show: () => showScene(),
+  hear: (what) => void auditions.audition(what),
+  fill: filling.commands().fill,
+});
 const blending = new Blending(stage, mending, data);
 const auditions = new Auditions(stage, mending, lulls, () => panel);
 const feed = new SeamFeed(stage, {
@@ -313,8 +312,8 @@ const does = sceneCommands(
       showBench();
     },
     snapping: () => {
-      timeline.snapping = !timeline.snapping;
-      [panel.snapClass, panel.snapPressed] = [timeline.snapping ? "on" : "", String(timeline.snapping)];
+      const now = (timeline.snapping.on = !timeline.snapping.on);
+      [panel.snapClass, panel.snapPressed] = [now ? "on" : "", String(now)];
     },
     larger: () => showLarge(!panel.large),
     order: () => order(!list.worst),

@@ -19,7 +19,7 @@ import { lengthOf, parseTimecode, type Rate, timecode, type View } from "../mode
 import type { Reach } from "../wire/scene.ts";
 import type { SeamAnswer } from "../wire/workspace.ts";
 import { doingOf, leadWords, outcome, outlineOf, type Pull } from "./drag.ts";
-import { hit, lullDepth, rangeOf, rowsBetween, rowsOf, windowOf } from "./rows.ts";
+import { hit, lullDepth, rangeOf, rowsBetween, rowsOf, snap, windowOf } from "./rows.ts";
 
 const F = 1920;
 
@@ -266,14 +266,21 @@ test("clips are picked track by track, to the right, and spanned", () => {
   assert.deepEqual(gaps(s.tracks[2]), [{ from: 0, to: 20 * F }]);
 });
 
+const drawn = (a: number, b: number, snapped = (at: number) => at) => rangeOf(a, b, 2, snapped, (at) => at);
+
 test("ranges are drawn either way and take the rows they touch; hidden and folded tracks have none or little", () => {
   assert.deepEqual(
-    [rangeOf(10, 4), rangeOf(-5, 4)],
+    [drawn(10, 4), drawn(-5, 4)],
     [
       { from: 4, to: 10 },
       { from: 0, to: 4 },
     ],
   );
+  // Both ends are near the same cut, at 100: they do not both snap to it. Less than a frame is no range.
+  const near = (at: number) => snap(at, [100], 20);
+  assert.deepEqual(drawn(90, 112, near), { from: 90, to: 112 });
+  assert.deepEqual(drawn(90, 150, near), { from: 100, to: 150 });
+  assert.equal(drawn(99, 100, near), undefined);
   const s = scene(),
     rows = rowsOf(s, 0),
     mid = (i: number) => rows[i].top + rows[i].height / 2;

@@ -145,6 +145,16 @@ function lullHit(
   return undefined;
 }
 
+/** What a moment snaps to: the start, markers, ends of clips in the window but for some, and more. */
+export function snapPoints(s: Scene, view: View, width: number, more: number[], but: Set<string>): number[] {
+  const list = [0, ...more, ...(s.markers ?? []).map((m) => m.at)],
+    last = view.from + width * view.perPixel;
+  for (const t of s.tracks)
+    for (let i = clipAfter(t, view.from); i < t.clips.length && t.clips[i].from < last; i++)
+      if (!but.has(t.clips[i].id)) list.push(t.clips[i].from, t.clips[i].to);
+  return list;
+}
+
 /** The moment among candidates nearest to a sample, within reach; the sample itself if there is none. */
 export function snap(sample: number, candidates: number[], reach: number): number {
   let best = sample,
@@ -156,11 +166,23 @@ export function snap(sample: number, candidates: number[], reach: number): numbe
   return best;
 }
 
-/** A range as it is drawn by hand from one moment to another, no part of it before the scene. */
-export const rangeOf = (a: number, b: number): { from: number; to: number } => ({
-  from: Math.max(0, Math.min(a, b)),
-  to: Math.max(0, a, b),
-});
+/**
+ * A range drawn by hand from one moment to another, no part of it before the scene. Both ends snap, but never to the
+ * same moment; less than a frame is no range.
+ */
+export function rangeOf(
+  a: number,
+  b: number,
+  frame: number,
+  snapped: (at: number) => number,
+  onFrame: (at: number) => number,
+): { from: number; to: number } | undefined {
+  let ends = [snapped(a), snapped(b)];
+  if (ends[0] === ends[1]) ends = [onFrame(a), onFrame(b)];
+  const from = Math.max(0, Math.min(...ends)),
+    to = Math.max(0, ...ends);
+  return to - from >= frame ? { from, to } : undefined;
+}
 
 /** Where the window lies in the strip, in pixels, at least wide enough to be taken hold of. */
 export function windowOf(view: View, shown: number, perPixel: number): { from: number; to: number } {

@@ -3,8 +3,8 @@
 
 import { repainter } from "../drawing/paint.ts";
 import { clock } from "../model/clock.ts";
-import { beside, clipAfter, endOf, findClip, gaps, linked, type Scene } from "../model/scene.ts";
-import { nearestFrame, sampleOf, toSample, toX } from "../model/time.ts";
+import { beside, endOf, findClip, gaps, linked, type Scene } from "../model/scene.ts";
+import { toSample, toX } from "../model/time.ts";
 import type { Reach } from "../wire/scene.ts";
 import type { Desk, Drag, Hold } from "./desk.ts";
 import { type Doing, doingOf, outcome, outlineOf } from "./drag.ts";
@@ -15,14 +15,15 @@ import { TrackHeaders } from "./headers.ts";
 import { clickedLine, pullOf } from "./level-hit.ts";
 import { Overview } from "./overview.ts";
 import { Reaches } from "./reaches.ts";
-import { type Hit, heightOf, hit, type Row, RULER, rangeOf, rowAt, rowsBetween, rowsOf, snap } from "./rows.ts";
+import { type Hit, heightOf, hit, type Row, RULER, rowAt, rowsBetween, rowsOf } from "./rows.ts";
+import { Snapping } from "./snapping.ts";
 import { showTag } from "./tag.ts";
 import { Viewport } from "./viewport.ts";
 
 const HEADERS = 92; // pixels, of the track headers beside it
 
 export class Timeline extends Viewport implements Drawn {
-  snapping = true;
+  readonly snapping: Snapping;
   readonly canvas: HTMLCanvasElement;
   protected readonly limits = { closest: 0.05, margin: 20 };
   goes: { clip: string; from: number; to: number }[] = []; // what an edit that is asked about would take away
@@ -46,6 +47,7 @@ export class Timeline extends Viewport implements Drawn {
     this.reaches = new Reaches(desk.id, desk.scene, () => this.reached());
     [this.canvas, this.tag, this.desk] = [canvas, tag, desk];
     this.headers = new TrackHeaders(heads, desk);
+    this.snapping = new Snapping(desk, () => this);
     this.repaint = repainter(() => {
       paint(this);
       this.overview.paint();
@@ -79,7 +81,7 @@ export class Timeline extends Viewport implements Drawn {
     const h = hit(this.rows(), this.view, e.offsetX, e.offsetY),
       at = toSample(this.view, e.offsetX);
     if (h?.grip === "point" || h?.grip === "line") this.desk.edit(clickedLine(h.clip, h, at, this.desk.leastSlope));
-    else this.desk.seek(this.onFrame(at));
+    else this.desk.seek(this.snapping.onFrame(at));
   }
 
   protected extent(): { length: number; playhead: number } {
@@ -123,29 +125,10 @@ export class Timeline extends Viewport implements Drawn {
     return rowsOf(this.scene(), this.scroll, this.desk.shown());
   }
 
-  /** A moment on a frame, unless the view is so close that frames are wide. */
-  private onFrame(sample: number): number {
-    const { rate } = this.desk,
-      sr = this.desk.scene().sample_rate;
-    if (sampleOf(1, rate, sr) / this.view.perPixel > 60) return sample;
-    return sampleOf(nearestFrame(sample, rate, sr), rate, sr);
-  }
-
-  private candidates(but: Set<string>): number[] {
-    const s = this.desk.scene(),
-      sel = this.desk.selection(),
-      list = [0, this.desk.playhead(), ...(s.markers ?? []).map((m) => m.at)];
-    if (sel.kind === "range") list.push(sel.from, sel.to);
-    const last = this.view.from + this.width * this.view.perPixel;
-    for (const t of s.tracks)
-      for (let i = clipAfter(t, this.view.from); i < t.clips.length && t.clips[i].from < last; i++)
-        if (!but.has(t.clips[i].id)) list.push(t.clips[i].from, t.clips[i].to);
-    return list;
-  }
-
-  private snapped(at: number, but = new Set<string>()): number {
-    const near = snap(at, this.candidates(but), this.snapping ? 8 * this.view.perPixel : 0);
-    return near === at ? this.onFrame(at) : near;
+  /** What clips and markers come to lie on: ends of the range in hand, too. */
+  private snapped(at: number, but?: Set<string>): number {
+    const sel = this.desk.selection();
+    return this.snapping.at(at, but, sel.kind === "range" ? [sel.from, sel.to] : []);
   }
 
   // --- the hand ---
@@ -218,24 +201,23 @@ export class Timeline extends Viewport implements Drawn {
       sel = this.desk.selection();
     switch (d.hold.what) {
       case "playhead":
-        this.desk.seek(Math.max(0, this.onFrame(at)));
+        this.desk.seek(Math.max(0, this.snapping.onFrame(at)));
         break;
       case "ruler":
       case "cloth": {
-        const from = this.snapped(toSample(this.view, d.startX)),
+        const drawn = this.snapping.range(toSample(this.view, d.startX), at),
           tracks = d.hold.what === "cloth" ? rowsBetween(this.rows(), d.startY, d.y) : [];
-        this.desk.select({ kind: "range", ...rangeOf(from, this.snapped(at)), tracks });
+        this.desk.select(drawn ? { kind: "range", ...drawn, tracks } : { kind: "none" });
         break;
       }
-      case "range":
+      case "range": {
         if (sel.kind !== "range") break;
-        this.desk.select({
-          ...sel,
-          gap: false,
-          ...rangeOf(this.snapped(at), d.hold.end === "from" ? sel.to : sel.from),
-        });
-        d.hold.end = this.snapped(at) <= (d.hold.end === "from" ? sel.to : sel.from) ? "from" : "to";
+        const other = d.hold.end === "from" ? sel.to : sel.from,
+          drawn = this.snapping.range(at, other);
+        if (drawn) this.desk.select({ ...sel, gap: false, ...drawn });
+        if (drawn) d.hold.end = drawn.to === other ? "from" : "to";
         break;
+      }
       case "marker":
         d.marker = Math.max(0, this.snapped(at));
         this.say(d, [`marker at ${clock(s, this.desk.rate, d.marker)}`]);
@@ -273,7 +255,7 @@ export class Timeline extends Viewport implements Drawn {
       raw: (d.x - d.startX) * this.view.perPixel,
       drawn: (x) => this.snapped(x, but),
       also,
-      whole: (n) => (n < 0 ? -1 : 1) * this.onFrame(Math.abs(n)),
+      whole: (n) => (n < 0 ? -1 : 1) * this.snapping.onFrame(Math.abs(n)),
       target: doing === "move" && row && row.track.kind === h.row.track.kind ? row.track : undefined,
       reach: this.reachOf(h, doing),
       level: pullOf(d, h, this.view, this.desk.leastSlope),
@@ -341,7 +323,7 @@ export class Timeline extends Viewport implements Drawn {
     if (d.moved) return this.drop(d);
     switch (d.hold.what) {
       case "ruler":
-        return this.desk.seek(Math.max(0, this.onFrame(toSample(this.view, d.startX))));
+        return this.desk.seek(Math.max(0, this.snapping.onFrame(toSample(this.view, d.startX))));
       case "marker":
         return this.desk.select({ kind: "marker", id: d.hold.id });
       case "cloth":

@@ -1,0 +1,224 @@
+package blending
+
+import (
+	"fmt"
+	"slices"
+
+	"blendseam/core/blend"
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+)
+
+type curve = blend.Curve
+
+// A Hand is what an editor has in hand when asking for a blend: clips, edges of clips, or else a span of some tracks,
+// of all if none are named.
+type Hand struct {
+	Clips  []scene.ClipID  `json:"clips"`
+	Edges  []scene.Edge    `json:"edges"`
+	Span   pcm.Span        `json:"span"`
+	Tracks []scene.TrackID `json:"tracks"`
+}
+
+// InHand returns what one key does with what is in hand:
+//   - clips: a blend on each cut between two of them; of one clip, on each cut at its ends;
+//   - edges: a blend where two clips touch;
+//   - a span: a blend that fills it where it holds one cut of a track, the style's own where it holds several.
+//
+// At a gap between two clips in hand there are choices. An edge at which nothing touches gets a fade, as long as the
+// style or as the part of the span within the clip; of several clips in hand none is faded.
+func InHand(s *scene.Scene, st scene.Style, h Hand) []Planned {
+	p := &planner{now: s, style: st}
+	switch {
+	case len(h.Clips) == 1:
+		p.oneClip(h.Clips[0])
+	case len(h.Clips) > 1:
+		p.clips(h.Clips)
+	case len(h.Edges) > 0:
+		for _, e := range h.Edges {
+			p.edge(e)
+		}
+	case h.Span.Len() > 0:
+		for _, t := range sounding(s, h.Tracks) {
+			p.span(t, h.Span)
+		}
+	}
+	return p.inOrder()
+}
+
+func (p *planner) clips(ids []scene.ClipID) {
+	for _, t := range sounding(p.now, nil) {
+		for i := 0; i+1 < len(t.Clips); i++ {
+			if slices.Contains(ids, t.Clips[i].ID) && slices.Contains(ids, t.Clips[i+1].ID) {
+				p.between(t, i)
+			}
+		}
+	}
+}
+
+// between plans what is behind clip i: a blend on a cut, choices at a gap.
+func (p *planner) between(t *scene.Track, i int) {
+	if !t.Touches(i) {
+		p.gap(t, i)
+		return
+	}
+	before, after := p.style.Halves(p.now)
+	p.blend(t, i, before, after)
+}
+
+// oneClip plans blends at both ends of a clip where it touches another, or fades if it touches none.
+func (p *planner) oneClip(id scene.ClipID) {
+	ti, i, ok := p.now.Find(id)
+	if !ok || p.now.Tracks[ti].Kind != scene.Sound {
+		return
+	}
+	t := p.now.Tracks[ti]
+	if !t.Touches(i-1) && !t.Touches(i) {
+		p.edge(scene.Edge{Right: id})
+		p.edge(scene.Edge{Left: id})
+		return
+	}
+	for _, at := range []int{i - 1, i} {
+		if t.Touches(at) {
+			p.between(t, at)
+		}
+	}
+}
+
+// edge plans a blend where an edge is a cut, a fade where nothing touches it.
+func (p *planner) edge(e scene.Edge) {
+	id, side := e.Left, scene.Tail
+	if id == "" {
+		id, side = e.Right, scene.Head
+	}
+	ti, i, ok := p.now.Find(id)
+	if !ok || p.now.Tracks[ti].Kind != scene.Sound {
+		return
+	}
+	t := p.now.Tracks[ti]
+	at := i
+	if side == scene.Head {
+		at = i - 1
+	}
+	before, after := p.style.Halves(p.now)
+	switch {
+	case t.Touches(at):
+		p.blend(t, at, before, after)
+	default:
+		p.fade(t, i, side, before+after)
+	}
+}
+
+// fade plans a fade at a free end of clip i.
+func (p *planner) fade(t *scene.Track, i int, side scene.Side, length int64) {
+	c, s := t.Clips[i], p.now
+	x := Planned{Right: c.ID, At: c.Start, Track: t.Name, Cut: "head of " + c.Name, Will: Done}
+	had := c.FadeIn
+	if side == scene.Tail {
+		x.Left, x.Right, x.At, x.Cut, had = c.ID, "", c.End(), "tail of "+c.Name, c.FadeOut
+	}
+	x.TC = s.Timecode(x.At)
+	length = min(length, c.Length)
+	e := &scene.FadeEdge{Clip: c.ID, Edge: side, Length: length, Curve: curve{Shape: blend.QuarterSine}}
+	x.Words = "fade over " + scene.LengthWords(s, length)
+	if had.Length > 0 {
+		if had.Length == length && had.Curve == e.Curve {
+			x.Will, x.Words = There, "this fade is there already"
+		} else {
+			x.Had = "fade over " + scene.LengthWords(s, had.Length)
+		}
+	}
+	p.add(x, e)
+}
+
+// span plans what lies in a span of a track.
+func (p *planner) span(t *scene.Track, span pcm.Span) {
+	var cuts, gaps []int
+	for i := range t.Clips {
+		switch {
+		case t.Touches(i):
+			if at := t.Clips[i].End(); span.From < at && at < span.To {
+				cuts = append(cuts, i)
+			}
+		case i+1 < len(t.Clips) && span.From <= t.Clips[i].End() && t.Clips[i+1].Start <= span.To:
+			gaps = append(gaps, i)
+		}
+	}
+	if len(cuts) == 1 && len(gaps) == 0 {
+		at := t.Clips[cuts[0]].End()
+		p.blend(t, cuts[0], at-span.From, span.To-at)
+		return
+	}
+	for _, i := range slices.Concat(cuts, gaps) {
+		p.between(t, i)
+	}
+	if len(cuts)+len(gaps) > 0 {
+		return
+	}
+	for i, c := range t.Clips { // ends at which nothing touches
+		if !t.Touches(i-1) && span.From <= c.Start && c.Start < span.To {
+			p.fade(t, i, scene.Head, span.To-c.Start)
+		}
+		if !t.Touches(i) && span.From < c.End() && c.End() <= span.To {
+			p.fade(t, i, scene.Tail, c.End()-span.From)
+		}
+	}
+}
+
+// gap offers what would bring the clips on both sides of the gap behind clip i together: closing up, or drawing both
+// out by their handles. Each is tried; what the scene refuses is not offered.
+func (p *planner) gap(t *scene.Track, i int) {
+	x, s := p.at(t, i), p.now
+	left, right := t.Clips[i], t.Clips[i+1]
+	x.At, x.TC = left.End(), s.Timecode(left.End())
+	x.Will, x.Words = Gap, fmt.Sprintf("gap of %s", scene.LengthWords(s, right.Start-left.End()))
+	closed := &scene.CloseGap{Track: t.ID, At: left.End()}
+	p.offer(&x, "close up and blend", closed)
+	if e := p.drawnOut(t, i); e != nil {
+		p.offer(&x, "draw both out by their handles and blend", e)
+	}
+	p.list = append(p.list, x)
+}
+
+// drawnOut returns the edit that draws both clips out until they touch within the gap behind clip i, as near its
+// middle as the handles allow; nil if they do not reach.
+func (p *planner) drawnOut(t *scene.Track, i int) scene.Edit {
+	s, left, right := p.now, t.Clips[i], t.Clips[i+1]
+	_, after := s.Handles(t, left)
+	before, _ := s.Handles(t, right)
+	gap := right.Start - left.End()
+	if before+after < gap {
+		return nil
+	}
+	by := min(max(gap/2, gap-before), after)
+	to := left.End() + by
+	if at := s.Rate.SampleOf(s.Rate.Nearest(to, s.SampleRate), s.SampleRate); at >= right.Start-before &&
+		at <= left.End()+after && at >= left.End() && at <= right.Start {
+		to = at // on a frame, as picture may follow
+	}
+	var list []scene.Edit
+	if to != left.End() {
+		list = append(list, &scene.Trim{Clip: left.ID, Edge: scene.Tail, To: to})
+	}
+	if to != right.Start {
+		list = append(list, &scene.Trim{Clip: right.ID, Edge: scene.Head, To: to})
+	}
+	return scene.InOrder("", list...)
+}
+
+// offer adds a choice that first does e, and then blends the cut that this makes.
+func (p *planner) offer(x *Planned, words string, e scene.Edit) {
+	next, err := scene.Apply(p.now, e)
+	if err != nil {
+		return
+	}
+	then := &planner{now: next, style: p.style}
+	then.edge(scene.Edge{Left: x.Left})
+	if len(then.list) != 1 || then.list[0].Edit == nil {
+		return
+	}
+	both := scene.InOrder(x.Cut+": "+words, e, then.list[0].Edit.Edit)
+	if _, err := scene.Apply(p.now, both); err == nil {
+		x.Choices = append(x.Choices, scene.Alternative{Words: words + ", " + then.list[0].Words, Edit: both})
+	}
+}

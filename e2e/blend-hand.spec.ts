@@ -1,0 +1,153 @@
+// One key blends what is in hand: clips, a range, a free end; at a gap it says what would work. Actions are counted.
+import { readFileSync } from "node:fs";
+import type { Page } from "@playwright/test";
+import { type App, demo, edits, expect, point, type SceneState, stateOf, test, track } from "./app.ts";
+
+/** Two cuts of the demo's dialogue whose clips have handles, with the middles of the clips beside the first. */
+function cutOf(s: SceneState, n: number): { left: string; right: string; at: number; from: number; to: number } {
+  const { clips, blends } = track(s, "dialogue");
+  const plain = clips
+    .slice(0, -1)
+    .map((c, i) => ({ a: c, b: clips[i + 1] }))
+    .filter(({ a, b }) => a.start + a.length === b.start && !blends?.some((x) => x.left === a.id) && b.in > 48000);
+  const { a, b } = plain[n];
+  return { left: a.id, right: b.id, at: b.start, from: a.start + a.length / 2, to: b.start + b.length / 2 };
+}
+
+const blendOf = (s: SceneState, left: string) => track(s, "dialogue").blends?.find((x) => x.left === left);
+
+async function takeBoth(page: Page, s: SceneState, cut: ReturnType<typeof cutOf>): Promise<void> {
+  for (const [at, keys] of [
+    [cut.from, []],
+    [cut.to, ["Shift"]],
+  ] as const) {
+    const p = await point(page, s, "dialogue", at, 0.6);
+    for (const k of keys) await page.keyboard.down(k);
+    await page.mouse.click(p.x, p.y);
+    for (const k of keys) await page.keyboard.up(k);
+  }
+  await expect(page.locator(".card h2").first()).toHaveText("2 clips in hand");
+}
+
+/** Draws a range on the ruler. */
+async function range(page: Page, from: number, to: number, s: SceneState): Promise<void> {
+  const a = await point(page, s, "picture", from, 0),
+    b = await point(page, s, "picture", to, 0);
+  await page.mouse.move(a.x, a.y - 26);
+  await page.mouse.down();
+  await page.mouse.move(b.x, b.y - 26, { steps: 4 });
+  await page.mouse.up();
+  await expect(page.locator(".card h2").first()).toContainText(" to ");
+}
+
+test("two clips in hand and one key are a blend; a range over a cut is filled by it", async ({ page, app }) => {
+  let s = await demo(page, app);
+  const cut = cutOf(s, 1);
+  await takeBoth(page, s, cut);
+  s = await edits(page, () => page.keyboard.press("b"));
+  expect(blendOf(s, cut.left)).toMatchObject({ right: cut.right, law: "constant_power" });
+  // It is there: the key says so, and does nothing.
+  await page.keyboard.press("b");
+  await expect(page.locator(".toast")).toContainText("this blend is there already");
+
+  // A range over the next cut: a blend as long as that, from its start to its end, or as far as handles go.
+  const next = cutOf(s, 2);
+  await page.keyboard.press("Escape");
+  await range(page, next.at - 30000, next.at + 30000, s);
+  s = await edits(page, () => page.keyboard.press("b"));
+  const b = blendOf(s, next.left)!;
+  expect(b.before).toBeGreaterThan(26000);
+  expect(b.before).toBeLessThan(34000);
+  expect(s.undo).toContain("blend");
+  // With a blend there that a hand has made, it is asked first; nothing is done without an answer.
+  await takeBoth(page, s, next);
+  await page.keyboard.press("b");
+  await expect(page.getByRole("dialog", { name: /^Replace what is on/ })).toBeVisible();
+  await page.keyboard.press("Escape");
+  expect((await stateOf(page)).revision).toBe(s.revision);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => blendOf(await stateOf(page), next.left)).toBeUndefined();
+});
+
+test("at a gap between the clips in hand it says how long it is, and what would work", async ({ page, app }) => {
+  let s = await demo(page, app);
+  const cut = cutOf(s, 1),
+    length = (x: SceneState) => Math.max(...x.tracks.map((t) => t.clips.at(-1)!).map((c) => c.start + c.length));
+  const whole = length(s);
+  const trim = { edit: "trim", clip: cut.left, edge: "tail", to: cut.at - 12 * 1920 };
+  const kept = await page.request.post(page.url() + "edits", { data: { revision: s.revision, edit: trim } });
+  expect(kept.status()).toBe(200);
+  await expect(page.locator(".kept")).toContainText(`edit ${s.revision + 1}`);
+  s = await stateOf(page);
+  await takeBoth(page, s, cut);
+  await page.keyboard.press("b");
+  const toast = page.locator(".toast");
+  await expect(toast).toContainText("Gap of 12 frames. Nothing touches between");
+  await expect(toast.getByRole("button", { name: /^Close up and blend/ })).toBeVisible();
+  await expect(toast.getByRole("button", { name: /^Fill the gap with tone/ })).toBeVisible();
+  s = await edits(page, () => toast.getByRole("button", { name: /^Draw both out/ }).click());
+  expect(blendOf(s, cut.left)).toMatchObject({ right: cut.right });
+  expect(length(s)).toBe(whole);
+  // Taken back in one step; then the gap is filled with tone.
+  s = await edits(page, () => page.keyboard.press("Control+z"));
+  await takeBoth(page, s, cut);
+  await page.keyboard.press("b");
+  s = await edits(page, () => toast.getByRole("button", { name: /^Fill the gap with tone/ }).click());
+  expect(s.undo).toMatch(/tone|patch/);
+});
+
+/** A scene at 29.97 drop of two voices that touch, with half a second of handle at the cut, and none linked. */
+async function atDrop(page: Page, app: App): Promise<SceneState> {
+  const ask = async (path: string, data?: unknown) => {
+    const a = await page.request.post(app.base + path, { data });
+    expect(a.status(), await a.text()).toBeLessThan(300);
+    return a.json();
+  };
+  const { id } = await ask("/scenes", { name: "At drop", rate: "29.97 drop", sample_rate: 48000, channels: 1 });
+  const state = async () => (await page.request.get(`${app.base}/scenes/${id}/state`)).json() as Promise<SceneState>;
+  for (const name of ["Front_Left", "Front_Right"]) {
+    const had = Object.keys((await state()).sources).length;
+    await page.request.post(`${app.base}/scenes/${id}/sources`, {
+      data: readFileSync(`/usr/share/sounds/alsa/${name}.wav`),
+      headers: { "Blendseam-Name": `${name}.wav` },
+    });
+    await expect.poll(async () => Object.keys((await state()).sources).length).toBe(had + 1);
+    const source = Object.values((await state()).sources).find((x) => x.name === name) as unknown as { id: string };
+    await ask(`/scenes/${id}/sources/${source.id}/lay?purpose=dialogue`);
+  }
+  const half = 24000;
+  for (let [n, now] = [0, await state()]; n < 2; n++, now = await state()) {
+    const c = track(now, "dialogue").clips[n];
+    const to = n ? c.start + half : c.start + c.length - half;
+    const edit = { edit: "trim", clip: c.id, edge: n ? "head" : "tail", to, close: true };
+    await ask(`/scenes/${id}/edits`, { revision: now.revision, edit });
+  }
+  await page.goto(`${app.base}/scenes/${id}/`);
+  await expect(page.locator(".list-head")).toContainText("seam");
+  return state();
+}
+
+test("at 29.97 drop, with sound alone: by keys, and fades at free ends at once", async ({ page, app }) => {
+  let s = await atDrop(page, app);
+  const [a, b] = track(s, "dialogue").clips;
+  // The cut is reached by keys in the list, its clips by none: one key.
+  await page.keyboard.press("Escape");
+  const cut = page.locator(`[data-seam="cut:${a.id}:${b.id}"]`);
+  await cut.click();
+  s = await edits(page, () => page.keyboard.press("b"));
+  expect(track(s, "dialogue").blends).toHaveLength(1);
+  // At the head, where nothing touches, a fade.
+  await page.locator(`[data-seam="head:${a.id}"]`).click();
+  s = await edits(page, () => page.keyboard.press("b"));
+  expect(track(s, "dialogue").clips[0].fade_in!.length).toBeGreaterThan(0);
+  // In an empty scene the key says what to do.
+  const made = await (
+    await page.request.post(`${app.base}/scenes`, {
+      data: { name: "Empty", rate: "25", sample_rate: 48000, channels: 2 },
+    })
+  ).json();
+  await page.goto(`${app.base}/scenes/${made.id}/`);
+  await expect(page.locator("h1")).toHaveText("Empty");
+  await page.keyboard.press("b");
+  await expect(page.locator(".toast")).toContainText("No seam is chosen");
+});

@@ -257,7 +257,7 @@ test("shapes, pulling together, places and accepting", async ({ page, app }) => 
   // Linked, a shape is taken for both sides; unlinked for one.
   s = await edits(page, () => page.locator("#curve-out").selectOption("raised_cosine"));
   expect(shapes()).toEqual(["raised_cosine 0", "raised_cosine 0"]);
-  await page.getByRole("button", { name: "Sides linked" }).click();
+  await page.getByRole("button", { name: "Linked", exact: true }).click();
   s = await edits(page, () => page.locator("#curve-in").selectOption("exponential"));
   s = await edits(page, async () => {
     await page.locator("#bend-in").fill("0.5");

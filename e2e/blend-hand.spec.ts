@@ -96,6 +96,56 @@ test("at a gap between the clips in hand it says how long it is, and what would 
   expect(s.undo).toMatch(/tone|patch/);
 });
 
+test("blends by name: from the command list, from the bench, kept, and used again by a key", async ({ page, app }) => {
+  let s = await demo(page, app);
+  const [first, second] = [cutOf(s, 1), cutOf(s, 2)],
+    bench = page.getByLabel("Blend by name"),
+    seam = (c: { left: string; right: string }) => page.locator(`[data-seam="cut:${c.left}:${c.right}"]`);
+  await seam(first).click();
+  await page.keyboard.press("/");
+  await page.keyboard.type("with matched");
+  s = await edits(page, () => page.keyboard.press("Enter"));
+  expect(blendOf(s, first.left)!.law).toBe("matched");
+  await expect(bench.locator("option:checked")).toHaveText("Matched");
+  // The one used last, by a key, at the next cut.
+  await seam(second).click();
+  s = await edits(page, () => page.keyboard.press("0"));
+  expect(blendOf(s, second.left)!.law).toBe("matched");
+  // Another length makes it one by hand; it is kept under a name, and picked for the first cut.
+  await page.getByLabel("Length", { exact: true }).fill("9");
+  s = await edits(page, () => page.getByLabel("Length", { exact: true }).press("Enter"));
+  await expect(bench.locator("option:checked")).toHaveText("made by hand");
+  for (const [name, said] of [
+    ["Speech", "already"],
+    [`Nine ${Date.now()}`, "kept as Nine"],
+  ]) {
+    await bench.selectOption({ label: "keep under a name …" });
+    await page.getByRole("dialog", { name: "Keep this blend" }).getByLabel("Name").fill(name);
+    await page.getByRole("button", { name: "Keep it" }).click();
+    await expect(page.locator(said === "already" ? ".toast" : "body")).toContainText(said);
+  }
+  await seam(first).click();
+  s = await edits(page, async () =>
+    bench.selectOption({ label: (await bench.locator("option", { hasText: "Nine" }).textContent())! }),
+  );
+  const { before, after, law } = blendOf(s, second.left)!;
+  expect(blendOf(s, first.left)).toMatchObject({ before, after, law });
+});
+
+test("the heads of five clips are faded by one key", async ({ page, app }) => {
+  let s = await demo(page, app);
+  await page.keyboard.press("Control+a");
+  s = await edits(page, () => page.keyboard.press("8"));
+  const all = s.tracks.filter((t) => t.kind === "sound").flatMap((t) => t.clips);
+  expect(all.length).toBeGreaterThan(5);
+  expect(all.filter((c) => !c.fade_in?.length)).toEqual([]);
+  // One edit, taken back by one key.
+  s = await edits(page, () => page.keyboard.press("Control+z"));
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("8");
+  await expect(page.locator(".toast")).toContainText("No head of a clip of sound is in hand");
+});
+
 /** A scene at 29.97 drop of two voices that touch, with half a second of handle at the cut, and none linked. */
 async function atDrop(page: Page, app: App): Promise<SceneState> {
   const ask = async (path: string, data?: unknown) => {

@@ -2,8 +2,10 @@ package web
 
 import (
 	"errors"
+	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 
 	"blendseam/core/blending"
 	"blendseam/core/pcm"
@@ -96,6 +98,36 @@ func (s *Server) sceneBlends(w http.ResponseWriter, r *http.Request) error {
 	return s.answer(w, http.StatusOK, list)
 }
 
+// keepBlend keeps a blend under a new name in the production of a scene.
+func (s *Server) keepBlend(w http.ResponseWriter, r *http.Request) error {
+	var q struct {
+		Blend scene.Style `json:"blend"`
+	}
+	production, err := s.Store.ProductionOf(r.Context(), chi.URLParam(r, "scene"))
+	if err == nil {
+		err = decode(w, r, &q)
+	}
+	var list []scene.Style
+	if err == nil {
+		list, err = s.Store.Blends(r.Context(), production)
+	}
+	if err == nil && slices.ContainsFunc(list, func(st scene.Style) bool { return st.Name == q.Blend.Name }) {
+		err = &store.Refused{Why: fmt.Sprintf("There is a blend named %s already. Choose another name.", q.Blend.Name)}
+	}
+	if err == nil {
+		err = s.keepStyle(r, production, "", q.Blend)
+	}
+	return s.blendsAnswer(w, r, production, err)
+}
+
+// keepStyle keeps a blend by name, in the place of the one that was called so before.
+func (s *Server) keepStyle(r *http.Request, production, was string, st scene.Style) error {
+	if err := st.Check(); err != nil {
+		return errBadRequest{err}
+	}
+	return s.Store.SetBlend(r.Context(), production, was, st)
+}
+
 // setBlend keeps a blend by name.
 func (s *Server) setBlend(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
@@ -103,17 +135,12 @@ func (s *Server) setBlend(w http.ResponseWriter, r *http.Request) error {
 		Blend scene.Style `json:"blend"`
 	}
 	err := decode(w, r, &q)
-	if err == nil {
-		if err = q.Blend.Check(); err != nil {
-			err = errBadRequest{err}
-		}
-	}
 	production := ""
 	if err == nil {
 		production, err = s.productionEdited(r)
 	}
 	if err == nil {
-		err = s.Store.SetBlend(r.Context(), production, q.Was, q.Blend)
+		err = s.keepStyle(r, production, q.Was, q.Blend)
 	}
 	return s.blendsAnswer(w, r, production, err)
 }

@@ -298,6 +298,7 @@ func TestForeignIdsAnywhereAreAsThoseThatAreNotThere(t *testing.T) {
 			"production": there},
 		"/blends": map[string]any{"was": "", "blend": map[string]any{"name": "y", "law": "matched",
 			"frames": 4.}},
+		ofScene + "/blends":                map[string]any{"blend": map[string]any{"name": "z", "law": "matched", "frames": 4.}},
 		"/productions/{production}":        map[string]any{"name": "x"},
 		"/productions/{production}/people": map[string]any{"name": "stranger", "role": "owner"},
 		"/tones/{tone}":                    map[string]any{"name": "x", "place": "y"},

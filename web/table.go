@@ -81,6 +81,7 @@ func (s *Server) rows() []row {
 		{http.MethodPost, ofScene + "/mend", edits, s.mend},
 		{http.MethodPost, ofScene + "/accept", edits, s.accept},
 		{http.MethodGet, ofScene + "/blends", listens, s.sceneBlends},
+		{http.MethodPost, ofScene + "/blends", edits, s.keepBlend},
 		{http.MethodPost, ofScene + "/blends/plan", listens, s.plan},
 		{http.MethodGet, ofScene + "/fill", listens, s.fill},
 		{http.MethodGet, ofScene + "/loud/list", listens, s.loud},

@@ -63,13 +63,19 @@ function cannot(stage: Stage, list: Plan[], tone: (gap: Plan) => void): void {
   );
 }
 
-/** Blends what is in hand; tone is asked to fill a gap. */
-export async function blendHand(stage: Stage, hand: Hand, style: Style, tone: (gap: Plan) => void): Promise<void> {
+interface How {
+  style: Style;
+  asks: boolean; // before it replaces a blend
+  tone(gap: Plan): void; // fills a gap
+}
+
+/** Blends what is in hand. */
+export async function blendHand(stage: Stage, hand: Hand, { style, asks, tone }: How): Promise<void> {
   const ask = { blend: style.name, hand };
   const { cuts } = await stage.edits.after(() => post<{ cuts: Plan[] }>(`/scenes/${stage.id}/blends/plan`, ask));
   const can = cuts.filter((p) => p.edit);
   if (!can.length) return cannot(stage, cuts, tone);
-  if (!(await replaces(stage, can, style))) return;
+  if (asks && !(await replaces(stage, can, style))) return;
   const words = can.length === 1 ? of(can[0]) : `${can.length} places blended, ${style.name}`;
   const done =
     can.length === 1

@@ -8,6 +8,7 @@ import { frames, inSamples, lengthOf, noLength } from "../model/time.ts";
 import { numberOf } from "../model/typed.ts";
 import { refuseFigure } from "../panels/figure.ts";
 import { say } from "../panels/toast.ts";
+import { BlendNames } from "./blend-names.ts";
 import { type Mending, noCut } from "./mending.ts";
 import type { Stage } from "./stage.ts";
 
@@ -58,11 +59,13 @@ export class Blending {
   private bar = { ...blank };
   private law = "constant_power"; // that a new blend gets
   private curves: Curves = {}; // the sides' own shapes, where they do not follow the law
+  readonly names: BlendNames;
   private linked = true; // a shape chosen for one side is taken for the other too
   private pulls = false; // a new blend pulls the clips together
 
   constructor(stage: Stage, mending: Mending, table: { laws: Law[]; shapes: Shape[] }) {
     [this.stage, this.mending, this.laws, this.shapes] = [stage, mending, table.laws, table.shapes];
+    this.names = new BlendNames(stage, mending, () => this.now());
   }
 
   /** The blend of the seam in hand as the scene has it now. */
@@ -163,6 +166,7 @@ export class Blending {
 
   commands(): Record<string, () => void> {
     return {
+      ...this.names.commands(),
       blend_off: () => {
         const s = this.needCut();
         if (!s) return;
@@ -208,6 +212,7 @@ export class Blending {
     this.bar.hasSeam = !!s;
     this.bar.isCut = !!s && canBlend(s);
     if (s) this.showShapes(s);
+    this.names.show();
   }
 
   private showShapes(s: Seam): void {
@@ -238,6 +243,7 @@ export class Blending {
   }
 
   register(): void {
+    this.names.register();
     const self = this;
     const { rate, sr, frame } = this.stage;
     const leaned = (e: Event, b: Blend) =>

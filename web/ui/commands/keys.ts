@@ -23,19 +23,27 @@ export function commandFor(commands: Command[], e: Parameters<typeof pressed>[0]
   return commands.find((c) => c.keys?.includes(name)) ?? commands.find((c) => c.keys?.includes(sign));
 }
 
+/** Begins, in what is said about a command, the words for what there is no command for, but this comes nearest to. */
+const NEAREST = "nearest to ";
+
+/** Whether every word that was typed begins a word of a text. */
+function has(text: string, query: string): boolean {
+  const typed = query.toLowerCase().split(/\s+/).filter(Boolean),
+    words = text.toLowerCase().split(/[^\p{L}\p{N}]+/u);
+  return typed.every((q) => words.some((w) => w.startsWith(q)));
+}
+
 /** Commands in which every word that was typed begins a word; those that say it in their own words come first. */
 export function search(commands: Command[], query: string): Command[] {
-  const typed = query.toLowerCase().split(/\s+/).filter(Boolean);
-  const has = (text: string) => {
-    const words = text.toLowerCase().split(/[^\p{L}\p{N}]+/u);
-    return typed.every((q) => words.some((w) => w.startsWith(q)));
-  };
-  const own = commands.filter((c) => has(c.words));
-  return [...own, ...commands.filter((c) => !own.includes(c) && has(`${c.words} ${c.about ?? ""}`))];
+  const own = commands.filter((c) => has(c.words, query));
+  const about = (c: Command) => `${c.words} ${(c.about ?? "").split(NEAREST)[0]}`;
+  return [...own, ...commands.filter((c) => !own.includes(c) && has(about(c), query))];
 }
 
 /** Where no command has all that was typed: those that come nearest to it, the nearest first. */
 export function nearest(commands: Command[], query: string): Command[] {
+  const named = commands.filter((c) => has((c.about ?? "").split(NEAREST)[1] ?? "", query));
+  if (query.trim() && named.length) return named;
   const typed = query
     .toLowerCase()
     .split(/\s+/)

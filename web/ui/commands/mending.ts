@@ -185,11 +185,10 @@ export class Mending {
     );
   }
 
-  /** Blends what is in hand: at once where a plain cut is, else as the server says that it can be done. */
-  private blend(): void {
+  /** Blends what is in hand: at once where a plain cut is, else as the server says; asks before it replaces a blend. */
+  blend(st = this.default, asks = true): void {
     const { list, edits, scene } = this.stage,
       s = list.current,
-      st = this.default,
       hand = handOf(this.stage) ?? (s && s.kind !== "lull" && !s.pair ? { edges: [edgeOf(s)] } : undefined);
     if (!hand) return say(noCut(s));
     const plain = hand.edges && this.stage.selection.kind !== "edges" && s?.kind === "cut";
@@ -204,7 +203,7 @@ export class Mending {
         curve_in: st.curve_in,
         ...this.halves(st),
       });
-    void blendHand(this.stage, hand, st, (gap) => this.tone(gap.left, gap.right)).catch(say);
+    void blendHand(this.stage, hand, { style: st, asks, tone: (gap) => this.tone(gap.left, gap.right) }).catch(say);
   }
 
   /** Fills the gap between two clips with tone. */

@@ -3,6 +3,8 @@ import { ask } from "../panels/ask.ts";
 import { showNotes } from "../panels/first-notes.ts";
 import { openPast } from "../panels/past.ts";
 import { openKeys, openSearch } from "../panels/search.ts";
+import { say } from "../panels/toast.ts";
+import type { Command } from "../wire/commands.ts";
 import type { Auditions } from "./auditions.ts";
 import type { Blending } from "./blending.ts";
 import { clipboard } from "./clipboard.ts";
@@ -105,3 +107,13 @@ export function sceneCommands(
   does.edge = () => void (parts.lulls.otherEdge() || otherEdge());
   return does;
 }
+
+/** Does a command by its id; one that is found by a name of its own is done by whoever has the names. */
+export const runner =
+  (commands: () => Command[], does: Record<string, () => void>, names: { run(id: string): boolean }) =>
+  (id: string): void => {
+    const c = commands().find((x) => x.id === id);
+    if (does[id]) does[id]();
+    else if (!names.run(id) && c)
+      say(`"${c.words}" works where a source is listened through: open one from the page of sources.`);
+  };

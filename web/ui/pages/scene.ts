@@ -21,7 +21,7 @@ import { Lulls } from "../commands/lulls.ts";
 import { Mending } from "../commands/mending.ts";
 import { edges } from "../commands/moves.ts";
 import { Remarking } from "../commands/remarking.ts";
-import { sceneCommands } from "../commands/scene.ts";
+import { runner, sceneCommands } from "../commands/scene.ts";
 import { Selecting } from "../commands/selecting.ts";
 import { Edits, type Stage } from "../commands/stage.ts";
 import { shownOf } from "../commands/tracks.ts";
@@ -322,11 +322,7 @@ const does = sceneCommands(
   `scene${data.formats[0].ending}`,
 );
 
-function run(id: string): void {
-  const c = commands.find((x) => x.id === id);
-  if (does[id]) does[id]();
-  else if (c) say(`"${c.words}" works where a source is listened through: open one from the page of sources.`);
-}
+const run = runner(() => commands, does, blending.names);
 
 function showLarge(large: boolean): void {
   if (large && !panel.hasPicture) return say("This scene has no picture, so there is none to show larger.");
@@ -393,6 +389,6 @@ onLook(() => {
 registerPast(edits, (words) => (panel.did = words));
 blending.register();
 registerCard(stage, lulls, mending, run);
-registerSearch(() => commands, run);
+registerSearch(() => [...commands, ...blending.names.named()], run);
 registerPanels(() => timeline.repaint());
 Alpine.start();

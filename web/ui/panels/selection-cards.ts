@@ -57,8 +57,8 @@ export function clipCard(
   const actions = [
     action(a, "divide", "Divide"),
     action(a, "link", c.link ? "Unlink" : "Link"),
-    action(a, "open_here", "Open here"),
-    action(a, "close_here", "Close here"),
+    action(a, "open_here", "Trim start"),
+    action(a, "close_here", "Trim end"),
     action(a, "slip_earlier", "Slip earlier"),
     action(a, "slip_later", "Slip later"),
     action(a, "duplicate", "Duplicate"),

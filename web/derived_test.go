@@ -153,23 +153,10 @@ func (c *client) long(cuts int) string {
 // While one scene is being mended another is edited: its edits are answered before the mending is done.
 func TestAnotherSceneIsEditedWhileOneIsMended(t *testing.T) {
 	c := newClient(t)
-	long := c.long(60)
+	long := c.long(30)
 	other, state := c.twoVoices()
-	done := make(chan int)
-	go func() {
-		status, _, _ := c.do("POST", "/scenes/"+long+"/mend", map[string]any{})
-		done <- status
-	}()
-	edits := 0
-	for {
-		select {
-		case status := <-done:
-			if status != 200 || edits < 5 {
-				t.Errorf("mending answered %d, after %d edits of the other scene", status, edits)
-			}
-			return
-		default:
-		}
+	answered, leave := c.mending(long)
+	for edits := range 20 { // then it has been seen
 		c.json("POST", "/scenes/"+other+"/edits", map[string]any{
 			"revision": state.Revision,
 			"edit": map[string]any{
@@ -179,15 +166,23 @@ func TestAnotherSceneIsEditedWhileOneIsMended(t *testing.T) {
 			},
 		}, 200, nil)
 		state.Revision++
-		edits++
+		select {
+		case <-answered:
+			if edits < 5 {
+				t.Fatalf("mending ended after %d edits of the other scene", edits+1)
+			}
+		default:
+		}
 	}
+	leave()
+	<-answered
 }
 
 // When the page that asked goes, the work stops, and nothing of it is kept. It may be done before that is seen, so
 // there are a few tries, each at another state of the scene.
 func TestMendingStopsWhenThePageGoes(t *testing.T) {
 	c := newClient(t)
-	id := c.long(60)
+	id := c.long(30)
 	for try := range 6 {
 		st, err := c.server.Open(t.Context(), id)
 		if err != nil {
@@ -208,19 +203,18 @@ func TestMendingStopsWhenThePageGoes(t *testing.T) {
 	t.Error("what was asked for was made to its end, though nobody waited")
 }
 
-// leftWhileMending asks what would mend a scene, goes as soon as that has begun, and tells whether the work ended
-// without a result.
-func (c *client) leftWhileMending(id string) bool {
+// mending asks what would mend a scene, and waits until that has begun; answered is closed when it is over, leave goes
+// before that.
+func (c *client) mending(id string) (answered chan bool, leave func()) {
 	c.t.Helper()
-	events, leave := c.server.Hub.Listen(id)
-	defer leave()
-	ctx, closePage := context.WithCancel(context.Background())
-	defer closePage()
+	events, deaf := c.server.Hub.Listen(id)
+	defer deaf()
+	ctx, leave := context.WithCancel(c.t.Context())
 	q, err := http.NewRequestWithContext(ctx, "POST", c.url+"/scenes/"+id+"/mend", strings.NewReader("{}"))
 	if err != nil {
 		c.t.Fatal(err)
 	}
-	answered := make(chan bool)
+	answered = make(chan bool)
 	go func() {
 		if a, err := http.DefaultClient.Do(q); err == nil {
 			a.Body.Close()
@@ -232,6 +226,14 @@ func (c *client) leftWhileMending(id string) bool {
 			break
 		}
 	}
+	return answered, leave
+}
+
+// leftWhileMending asks what would mend a scene, goes as soon as that has begun, and tells whether the work ended
+// without a result.
+func (c *client) leftWhileMending(id string) bool {
+	c.t.Helper()
+	answered, closePage := c.mending(id)
 	closePage()
 	<-answered
 	for c.server.Mending() > 0 {

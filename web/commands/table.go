@@ -606,7 +606,8 @@ var Start = []Command{
 		"near",
 		"Blends and levels",
 		"As near as another voice …",
-		"bring a distant take to the level and colour of a close one, match, equalise; nearest to reverb, echo, reverberation",
+		"bring a distant take to the level and colour of a close one, match, equalise; " +
+			"nearest to reverb, echo, reverberation",
 		[]string{"Alt+a"},
 	},
 	{

@@ -33,6 +33,7 @@ core/audit/keys: core/analysis core/audit core/pcm core/scene
 core/blend: core/level
 core/curve:
 core/blending: core/blend core/pcm core/scene
+core/copying: core/pcm core/scene
 core/ceiling: core/level core/measure core/pcm
 core/decay: core/analysis core/chance core/ground core/level core/pcm core/tone/recipe
 core/evening: core/analysis core/audit core/blend core/decay core/ground core/level core/measure core/pcm core/scene
@@ -104,7 +105,7 @@ store/server/servertest: store/server
 tools/bench: core/curve core/pcm core/scene core/timecode interchange/otio media
 web/commands: interchange
 web: durable core/advise core/alike core/analysis core/audit core/blend core/blending core/ceiling
-  core/curve core/evening
+  core/copying core/curve core/evening
   core/fill core/fit
   core/fit/timing core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
@@ -139,6 +140,7 @@ var levels = []string{
 	"interchange/otio",
 	"interchange",
 	"core/blending",
+	"core/copying",
 	"core/advise",
 	"core/alike",
 	"core/likeness",

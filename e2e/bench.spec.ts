@@ -315,6 +315,17 @@ test("two clips of two tracks are one over into the other, shaped like a blend",
   await page.mouse.click(b.x, b.y);
   await page.keyboard.up("Shift");
   await expect(page.locator(".card h2").first()).toHaveText("2 clips in hand");
+  // With one of them in hand the other is found, or asked for where there are several.
+  await page.mouse.click(a.x, a.y);
+  await page.keyboard.press("Alt+b");
+  const which = page.getByRole("dialog", { name: "Which clip does narrator go over into?" });
+  await which.getByRole("combobox").selectOption({ label: "Oda, take 1 on Dialogue" });
+  await which.getByRole("button", { name: "This one" }).click();
+  await expect(page.getByRole("dialog", { name: "One clip over into the other" })).toBeVisible();
+  await page.keyboard.press("Escape");
+  await page.keyboard.down("Shift");
+  await page.mouse.click(b.x, b.y);
+  await page.keyboard.up("Shift");
   // What would go is said first: in the middle of what both have, or over all of it, where nothing goes.
   const overlap = narrator.start + narrator.length - oda.start;
   await page.keyboard.press("Alt+b");

@@ -62,8 +62,10 @@ test("two clips in hand and one key are a blend; a range over a cut is filled by
   // With a blend there that a hand has made, it is asked first; nothing is done without an answer.
   await takeBoth(page, s, next);
   await page.keyboard.press("b");
-  await expect(page.getByRole("dialog", { name: /^Replace what is on/ })).toBeVisible();
+  const asks = page.getByRole("dialog", { name: /^Replace what is on/ });
+  await expect(asks.getByRole("button", { name: "Replace it" })).toBeFocused();
   await page.keyboard.press("Escape");
+  await expect(asks).toBeHidden();
   expect((await stateOf(page)).revision).toBe(s.revision);
   await page.keyboard.press("Control+z");
   await expect.poll(async () => blendOf(await stateOf(page), next.left)).toBeUndefined();

@@ -1,6 +1,8 @@
 package web
 
 import (
+	"blendseam/core/copying"
+	"errors"
 	"net/http"
 
 	"blendseam/core/pcm"
@@ -45,4 +47,26 @@ func (s *Server) copied(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	return s.answer(w, http.StatusOK, map[string]any{"piece": p, "words": p.Describe(dropped)})
+}
+
+// copyPlan answers with the edit that copies what lies on a track onto another, and what it would lie over.
+func (s *Server) copyPlan(w http.ResponseWriter, r *http.Request) error {
+	var q copying.Asked
+	if err := decode(w, r, &q); err != nil {
+		return err
+	}
+	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		return err
+	}
+	p, err := copying.Plan(st.Scene, q)
+	var refusal scene.Refusal
+	switch {
+	case errors.As(err, &refusal):
+		return err
+	case err != nil:
+		return errBadRequest{err}
+	}
+	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": scene.Wire{Edit: p.Edit},
+		"over": p.Over})
 }

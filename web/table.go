@@ -60,6 +60,7 @@ func (s *Server) rows() []row {
 		{http.MethodPost, ofScene + "/try", listens, s.try},
 		{http.MethodGet, ofScene + "/reach", listens, s.reach},
 		{http.MethodPost, ofScene + "/piece", listens, s.copied},
+		{http.MethodPost, ofScene + "/copies", listens, s.copyPlan},
 		{http.MethodPost, ofScene + "/undo", edits, s.undo},
 		{http.MethodPost, ofScene + "/redo", edits, s.redo},
 		{http.MethodGet, ofScene + "/scene.{format}", listens, s.sceneFile},

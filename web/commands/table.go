@@ -373,6 +373,27 @@ var Start = []Command{
 	},
 	{"cut_close", "Removing and putting in", "Cut and close up", "copy, remove and close up", []string{"Ctrl+Shift+x"}},
 	{
+		"copy_below",
+		"Removing and putting in",
+		"Copy onto the track below",
+		"what is in hand, at the same time; onto a new track below the last",
+		[]string{"Ctrl+Shift+ArrowDown"},
+	},
+	{
+		"copy_above",
+		"Removing and putting in",
+		"Copy onto the track above",
+		"what is in hand, at the same time",
+		[]string{"Ctrl+Shift+ArrowUp"},
+	},
+	{
+		"duplicate_track",
+		"Tracks and markers",
+		"Duplicate the track with its clips",
+		"the same again on a new track, to treat one differently",
+		[]string{"Ctrl+Shift+d"},
+	},
+	{
 		"paste",
 		"Removing and putting in",
 		"Paste over what is there",

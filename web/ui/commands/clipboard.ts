@@ -6,8 +6,10 @@ import { say } from "../panels/toast.ts";
 import { clipsInHand, clipUnder } from "./moves.ts";
 import type { Stage } from "./stage.ts";
 
-const PIECE = "blendseam-piece",
-  STRETCH = "blendseam-stretch";
+/** Where the browser keeps what was copied. */
+export const PIECE = "blendseam-piece";
+
+const STRETCH = "blendseam-stretch";
 
 /** A stretch of a source as it was marked last; kept so that the scene's page finds it. */
 export interface Marked {
@@ -33,7 +35,11 @@ export const place = {
     localStorage.setItem(`blendseam-place-${scene}`, JSON.stringify(p)),
 };
 
-export function clipboard(s: Stage): Record<string, () => void> {
+/** pointed makes what was copied fit for the track that is in hand; it gives nothing if it is not to be pasted. */
+export function clipboard(
+  s: Stage,
+  pointed: (s: Stage, how: "over" | "insert") => Promise<unknown>,
+): Record<string, () => void> {
   const { edit } = s.edits,
     nothing = "Nothing is selected. Click a clip, or drag over the ruler to make a range.";
 
@@ -82,9 +88,9 @@ export function clipboard(s: Stage): Record<string, () => void> {
   };
 
   const paste = (how: "over" | "insert") => () => {
-    const kept = localStorage.getItem(PIECE);
-    if (!kept) return say("There is nothing to paste. Copy a range or a clip first, with Ctrl+C.");
-    void edit({ edit: "paste", piece: JSON.parse(kept), at: s.playhead, how });
+    if (!localStorage.getItem(PIECE))
+      return say("There is nothing to paste. Copy a range or a clip first, with Ctrl+C.");
+    void pointed(s, how).then((piece) => piece && edit({ edit: "paste", piece, at: s.playhead, how }), say);
   };
 
   const putStretch = (how: "over" | "insert") => () => {

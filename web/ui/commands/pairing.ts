@@ -1,5 +1,6 @@
 // One clip over into another of another track: what would go is said and drawn before it is done.
 import { type Goes, type Way, ways } from "../model/pairing.ts";
+import type { Placed } from "../model/scene.ts";
 import { frames } from "../model/time.ts";
 import { say } from "../panels/toast.ts";
 import type { Style } from "./blend-all.ts";
@@ -8,13 +9,44 @@ import type { Stage } from "./stage.ts";
 
 const seconds = (n: number, sr: number) => `${(n / sr).toFixed(n < sr ? 2 : 1)} s`;
 
+/** The two clips that are in hand; of one, the other is the clip of another track that sounds at the same time. */
+async function both(stage: Stage): Promise<Placed[] | undefined> {
+  const hand = clipsInHand(stage).filter((p) => p.track.kind === "sound");
+  if (hand.length === 2 && hand[0].track !== hand[1].track) return hand;
+  if (hand.length !== 1) {
+    say(
+      "Take two clips of sound on two tracks in hand, with Shift-click, or one that another track sounds along with: " +
+        "one fades out while the other fades in.",
+    );
+    return undefined;
+  }
+  const [one] = hand,
+    others = stage.scene.tracks
+      .filter((t) => t.kind === "sound" && t !== one.track)
+      .flatMap((track) => track.clips.map((clip, index) => ({ track, clip, index })))
+      .filter(({ clip }) => clip.from < one.clip.to && one.clip.from < clip.to);
+  if (!others.length) {
+    say(`No clip of another track sounds while ${one.clip.name} does. Move one so that they overlap.`);
+    return undefined;
+  }
+  if (others.length === 1) return [one, others[0]];
+  const got = await stage.ask({
+    title: `Which clip does ${one.clip.name} go over into?`,
+    label: "",
+    choices: {
+      label: "Clip",
+      list: others.map((p, i) => ({ value: String(i), words: `${p.clip.name} on ${p.track.name}` })),
+      value: "0",
+    },
+    done: "This one",
+  });
+  return got && [one, others[Number(got.choice)]];
+}
+
 /** Asks how, where it is not plain, and goes over. */
 export async function pair(stage: Stage, style: Style, halves: { before: number; after: number }): Promise<void> {
-  const two = clipsInHand(stage).filter((p) => p.track.kind === "sound");
-  if (two.length !== 2 || two[0].track === two[1].track)
-    return say(
-      "Take two clips of sound on two tracks in hand, with Shift-click: one fades out while the other fades in.",
-    );
+  const two = await both(stage);
+  if (!two) return;
   const { rate, sr } = stage;
   const list = ways(two[0].clip, two[1].clip, halves.before, halves.after);
   const gone = (g: Goes) => `${seconds(g.to - g.from, sr)} of the ${g.end} of ${g.name}`;

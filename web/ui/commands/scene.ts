@@ -8,6 +8,7 @@ import type { Command } from "../wire/commands.ts";
 import type { Auditions } from "./auditions.ts";
 import type { Blending } from "./blending.ts";
 import { clipboard } from "./clipboard.ts";
+import { copying, pointed } from "./copying.ts";
 import type { Evening } from "./evening.ts";
 import type { Filling } from "./filling.ts";
 import type { Correcting } from "./heard.ts";
@@ -50,7 +51,8 @@ export function sceneCommands(
   const { edits, frame, sr, scene, id } = stage;
   const does: Record<string, () => void> = {
     ...moves(stage),
-    ...clipboard(stage),
+    ...clipboard(stage, pointed),
+    ...copying(stage),
     ...levels(stage),
     ...places(stage),
     ...tracks(stage),

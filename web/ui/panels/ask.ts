@@ -54,7 +54,8 @@ export function ask(q: Question): Promise<Answer | undefined> {
   void Alpine.nextTick(() => {
     if (q.choices) dialog.querySelector("select")!.value = q.choices.value; // its options were not there yet
     if (q.label) dialog.querySelector<HTMLInputElement>("input")!.select();
-    else dialog.querySelector("select")?.focus();
+    else if (q.choices) dialog.querySelector("select")!.focus();
+    else dialog.querySelector<HTMLButtonElement>("button[type=submit]")?.focus(); // Escape is its own
   });
   return new Promise((done) => (answered = done));
 }

@@ -116,7 +116,7 @@ test("blends by name: from the command list, from the bench, kept, and used agai
   // Another length makes it one by hand; it is kept under a name, and picked for the first cut.
   await page.getByLabel("Length", { exact: true }).fill("9");
   s = await edits(page, () => page.getByLabel("Length", { exact: true }).press("Enter"));
-  await expect(bench.locator("option:checked")).toHaveText("made by hand");
+  await expect(bench.locator("option:checked")).toHaveText("by hand");
   for (const [name, said] of [
     ["Speech", "already"],
     [`Nine ${Date.now()}`, "kept as Nine"],

@@ -138,7 +138,7 @@ export class BlendNames {
       { styles } = this.mending;
     const now = b && styles.find((st) => is(b, st, this.mending.halves(st)));
     this.panel.names = [
-      { value: "", words: b && !now ? "made by hand" : "by name", selected: !now },
+      { value: "", words: b && !now ? "by hand" : "by name", selected: !now },
       ...styles.map((st) => ({ value: st.name, words: st.name, selected: st === now })),
       { value: KEEP, words: "keep under a name …", selected: false },
     ];

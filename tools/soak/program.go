@@ -164,7 +164,8 @@ func (p *program) runningJobs() (n int) {
 	}
 }
 
-// clears lets the program remove what it began to write as it was killed, as it does once a day with what is an hour old.
+// clears lets the program remove what it began to write as it was killed, as it does once a day with what is an hour
+// old.
 func (p *program) clears() error {
 	library := filepath.Join(p.dir, "var/media")
 	then := time.Now().Add(-2 * time.Hour)

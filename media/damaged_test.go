@@ -30,23 +30,28 @@ func arrive(t *testing.T, l *media.Library, raw []byte) (media.Info, error) {
 	return a.Keep(t.Context(), 44100, timecode.F25)
 }
 
-// A recording whose files were cut short or changed is missing, never silent; brought in again it is whole; what was
-// made from it is made anew.
-func TestADamagedRecordingIsMissingUntilItComesAgain(t *testing.T) {
-	dir := filepath.Join(t.TempDir(), "media")
+// withVoice is a library in a folder, with one recording of a voice, as it came and as it is known.
+func withVoice(t *testing.T) (l *media.Library, dir string, raw []byte, info media.Info) {
+	t.Helper()
+	dir = filepath.Join(t.TempDir(), "media")
 	l, err := media.OpenLibrary(dir)
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer l.Close()
-	raw, err := os.ReadFile(outside.Voices(t)[0])
-	if err != nil {
+	t.Cleanup(func() { l.Close() })
+	if raw, err = os.ReadFile(outside.Voices(t)[0]); err != nil {
 		t.Fatal(err)
 	}
-	info, err := arrive(t, l, raw)
-	if err != nil {
+	if info, err = arrive(t, l, raw); err != nil {
 		t.Fatal(err)
 	}
+	return l, dir, raw, info
+}
+
+// A recording whose files were cut short or changed is missing, never silent; brought in again it is whole; what was
+// made from it is made anew.
+func TestADamagedRecordingIsMissingUntilItComesAgain(t *testing.T) {
+	l, dir, raw, info := withVoice(t)
 	sound := filepath.Join(dir, info.ID, "sound-44100.wav")
 	opens := func() error {
 		w, err := l.Sound(info.ID, 44100)
@@ -109,20 +114,7 @@ func TestADamagedRecordingIsMissingUntilItComesAgain(t *testing.T) {
 
 // What a killed program had begun to write goes once nobody has written to it for an hour; what is being written stays.
 func TestWhatWasNeverFinishedGoes(t *testing.T) {
-	dir := t.TempDir()
-	l, err := media.OpenLibrary(dir)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer l.Close()
-	raw, err := os.ReadFile(outside.Voices(t)[0])
-	if err != nil {
-		t.Fatal(err)
-	}
-	info, err := arrive(t, l, raw)
-	if err != nil {
-		t.Fatal(err)
-	}
+	l, dir, raw, info := withVoice(t)
 	old, fresh := filepath.Join(dir, info.ID, ".part-123"), filepath.Join(dir, info.ID, "analysis-1.part-456")
 	for path, age := range map[string]time.Duration{old: 2 * time.Hour, fresh: time.Minute} {
 		if err := os.WriteFile(path, raw[:100], 0o600); err != nil {

@@ -243,6 +243,20 @@ export async function point(
   throw new Error(`no ${purpose}`);
 }
 
+/** Clicks a clip in its middle, with a key held if one is named. */
+export async function take(
+  page: Page,
+  s: SceneState,
+  purpose: string,
+  clip: { start: number; length: number },
+  held?: "Shift",
+): Promise<void> {
+  const at = await point(page, s, purpose, clip.start + clip.length / 2, 0.6);
+  if (held) await page.keyboard.down(held);
+  await page.mouse.click(at.x, at.y);
+  if (held) await page.keyboard.up(held);
+}
+
 /** Drags on the timeline, with a key held as it begins, and gives what the tag said before the hand let go. */
 export async function drag(
   page: Page,

@@ -1,31 +1,27 @@
 // One key blends what is in hand: clips, a range, a free end; at a gap it says what would work. Actions are counted.
 import { readFileSync } from "node:fs";
 import type { Page } from "@playwright/test";
-import { type App, demo, edits, expect, point, type SceneState, stateOf, test, track } from "./app.ts";
+import { type App, demo, edits, expect, point, type SceneState, stateOf, take, test, track } from "./app.ts";
 
-/** Two cuts of the demo's dialogue whose clips have handles, with the middles of the clips beside the first. */
-function cutOf(s: SceneState, n: number): { left: string; right: string; at: number; from: number; to: number } {
+/** A plain cut of the demo's dialogue whose clips have handles, with those clips. */
+function cutOf(s: SceneState, n: number) {
   const { clips, blends } = track(s, "dialogue");
   const plain = clips
     .slice(0, -1)
-    .map((c, i) => ({ a: c, b: clips[i + 1] }))
-    .filter(({ a, b }) => a.start + a.length === b.start && !blends?.some((x) => x.left === a.id) && b.in > 48000);
-  const { a, b } = plain[n];
-  return { left: a.id, right: b.id, at: b.start, from: a.start + a.length / 2, to: b.start + b.length / 2 };
+    .map((before, i) => ({ before, after: clips[i + 1] }))
+    .filter(
+      ({ before: a, after: b }) =>
+        a.start + a.length === b.start && !blends?.some((x) => x.left === a.id) && b.in > 48000,
+    );
+  const { before, after } = plain[n];
+  return { before, after, left: before.id, right: after.id, at: after.start };
 }
 
 const blendOf = (s: SceneState, left: string) => track(s, "dialogue").blends?.find((x) => x.left === left);
 
 async function takeBoth(page: Page, s: SceneState, cut: ReturnType<typeof cutOf>): Promise<void> {
-  for (const [at, keys] of [
-    [cut.from, []],
-    [cut.to, ["Shift"]],
-  ] as const) {
-    const p = await point(page, s, "dialogue", at, 0.6);
-    for (const k of keys) await page.keyboard.down(k);
-    await page.mouse.click(p.x, p.y);
-    for (const k of keys) await page.keyboard.up(k);
-  }
+  await take(page, s, "dialogue", cut.before);
+  await take(page, s, "dialogue", cut.after, "Shift");
   await expect(page.locator(".card h2").first()).toHaveText("2 clips in hand");
 }
 

@@ -1,11 +1,10 @@
 // Copies onto other tracks: what is in hand above or below, what was copied where one points, and whole tracks.
-import { demo, edits, expect, point, stateOf, test, track } from "./app.ts";
+import { demo, edits, expect, stateOf, take, test, track } from "./app.ts";
 
 test("what is in hand is copied onto the track below by two actions, at the same time", async ({ page, app }) => {
   let s = await demo(page, app);
-  const oda = track(s, "dialogue").clips[1],
-    at = await point(page, s, "dialogue", oda.start + oda.length / 2, 0.6);
-  await page.mouse.click(at.x, at.y);
+  const oda = track(s, "dialogue").clips[1];
+  await take(page, s, "dialogue", oda);
   // The narrator's line lies there: it is named, and nothing is done without an answer.
   await page.keyboard.press("Control+Shift+ArrowDown");
   const asks = page.getByRole("dialog", { name: /^Write over narrator of Narrator/ });
@@ -13,9 +12,8 @@ test("what is in hand is copied onto the track below by two actions, at the same
   await page.keyboard.press("Escape");
   await expect(asks).toBeHidden();
   expect((await stateOf(page)).revision).toBe(s.revision);
-  const free = track(s, "dialogue").clips[4],
-    there = await point(page, s, "dialogue", free.start + free.length / 2, 0.6);
-  await page.mouse.click(there.x, there.y);
+  const free = track(s, "dialogue").clips[4];
+  await take(page, s, "dialogue", free);
   s = await edits(page, () => page.keyboard.press("Control+Shift+ArrowDown"));
   const copy = s.tracks.find((t) => t.name === "Narrator")!.clips.find((c) => c.start === free.start)!;
   expect([copy.source, copy.in, copy.length]).toEqual([free.source, free.in, free.length]);
@@ -34,9 +32,8 @@ test("what is in hand is copied onto the track below by two actions, at the same
 
 test("what was copied is pasted onto the track that is pointed at", async ({ page, app }) => {
   let s = await demo(page, app);
-  const clip = track(s, "music").clips[0],
-    at = await point(page, s, "music", clip.start + clip.length / 2, 0.6);
-  await page.mouse.click(at.x, at.y);
+  const clip = track(s, "music").clips[0];
+  await take(page, s, "music", clip);
   await page.keyboard.press("Control+c");
   await expect(page.locator(".kept + *, .did").first()).toBeVisible();
   await page.keyboard.press("Home");

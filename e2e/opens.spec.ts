@@ -1,6 +1,6 @@
 // How a scene opens, and what keys let be heard of what is in hand.
 import type { Page } from "@playwright/test";
-import { demo, expect, point, seams, test, track } from "./app.ts";
+import { demo, expect, seams, take, test, track } from "./app.ts";
 
 /** What is fetched to be heard, by part, from the next key on. */
 const heard = (page: Page) => {
@@ -57,8 +57,7 @@ test("keys let be heard what the card shows: the clip, the range, or the seam", 
     parts = heard(page),
     clip = track(s, "dialogue").clips[1];
   await seams(page).filter({ hasText: "Oda, take 1 → Pell, take 1" }).first().click();
-  const at = await point(page, s, "dialogue", clip.start + clip.length / 2, 0.6);
-  await page.mouse.click(at.x, at.y);
+  await take(page, s, "dialogue", clip);
   await expect(page.locator(".card .big")).toHaveText(clip.name);
   await page.keyboard.press("1");
   await expect(page.locator(".hearing")).toHaveText(`You hear ${clip.name} alone`);
@@ -81,7 +80,7 @@ test("keys let be heard what the card shows: the clip, the range, or the seam", 
   await page.keyboard.press(" ");
 
   // What is in hand plays to the sample, once or round and round; how much is heard around an audition can be set.
-  await page.mouse.click(at.x, at.y);
+  await take(page, s, "dialogue", clip);
   parts.length = 0;
   await page.keyboard.press("Shift+ ");
   await expect.poll(() => parts[0]).toBe(`scene ${clip.start}`);

@@ -1,7 +1,7 @@
 // The pages beside the scene: listening through a source, the keys, the past.
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
-import { clipOf, demo, edits, expect, kept, point, seams, stateOf, test, track } from "./app.ts";
+import { clipOf, demo, edits, expect, kept, point, seams, stateOf, take, test, track } from "./app.ts";
 import { samples } from "./ffmpeg.ts";
 
 const F = 1920;
@@ -241,9 +241,8 @@ test("the past lists everything in words, goes to any of it; versions are kept, 
 }) => {
   let s = await demo(page, app);
   const begun = s,
-    clip = track(s, "dialogue").clips[1],
-    p = await point(page, s, "dialogue", clip.start + clip.length / 2, 0.6);
-  await page.mouse.click(p.x, p.y);
+    clip = track(s, "dialogue").clips[1];
+  await take(page, s, "dialogue", clip);
   s = await edits(page, () => page.keyboard.press("-"));
   const first = s;
   await page.keyboard.press("Control+s");
@@ -254,7 +253,7 @@ test("the past lists everything in words, goes to any of it; versions are kept, 
   await page.keyboard.press("Escape");
   s = await edits(page, () => page.keyboard.press("Shift+Delete"));
   s = await edits(page, () => page.keyboard.press("Control+z"));
-  await page.mouse.click(p.x, p.y);
+  await take(page, s, "dialogue", clip);
   s = await edits(page, () => page.keyboard.press("Delete"));
 
   await page.keyboard.press("u");

@@ -1,10 +1,10 @@
 package web
 
 import (
-	"blendseam/core/copying"
 	"errors"
 	"net/http"
 
+	"blendseam/core/copying"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 

@@ -100,13 +100,12 @@ func (p *planner) edge(e scene.Edge) {
 	if side == scene.Head {
 		at = i - 1
 	}
-	before, after := p.style.Halves(p.now)
-	switch {
-	case t.Touches(at):
-		p.blend(t, at, before, after)
-	default:
-		p.fade(t, i, side, before+after)
+	if t.Touches(at) {
+		p.between(t, at)
+		return
 	}
+	before, after := p.style.Halves(p.now)
+	p.fade(t, i, side, before+after)
 }
 
 // fade plans a fade at a free end of clip i.

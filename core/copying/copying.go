@@ -4,6 +4,7 @@ package copying
 
 import (
 	"fmt"
+	"slices"
 
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
@@ -43,13 +44,13 @@ func Plan(s *scene.Scene, a Asked) (Planned, error) {
 	var edits []scene.Edit
 	onto := s.Track(a.Onto)
 	if a.Onto == "" {
-		edits = asTrack(s, from)
-		next, err := scene.Apply(s, scene.InOrder("", edits...))
+		add := &scene.AddTrack{Name: freeName(s, from.Name), Purpose: from.Purpose}
+		next, err := scene.Apply(s, add)
 		if err != nil {
 			return Planned{}, err
 		}
 		onto = next.Tracks[len(next.Tracks)-1]
-		edits = append(edits, settings(from, onto.ID)...)
+		edits = append([]scene.Edit{add}, settings(from, onto.ID)...)
 	}
 	switch {
 	case onto == nil:
@@ -82,21 +83,13 @@ func counted(n int) string {
 	return fmt.Sprint(n, " clips")
 }
 
-// asTrack returns the edits that make a track of the kind and purpose of another, with a name of its own.
-func asTrack(s *scene.Scene, t *scene.Track) []scene.Edit {
-	name := t.Name
-	taken := func() bool {
-		for _, o := range s.Tracks {
-			if o.Name == name {
-				return true
-			}
-		}
-		return false
+// freeName returns a name that no track has: the one asked for, or that with the first number from 2 on that is free.
+func freeName(s *scene.Scene, asked string) string {
+	name := asked
+	for n := 2; slices.ContainsFunc(s.Tracks, func(t *scene.Track) bool { return t.Name == name }); n++ {
+		name = fmt.Sprint(asked, " ", n)
 	}
-	for n := 2; taken(); n++ {
-		name = fmt.Sprint(t.Name, " ", n)
-	}
-	return []scene.Edit{&scene.AddTrack{Name: name, Purpose: t.Purpose}}
+	return name
 }
 
 // settings returns the edits that give a track what another does to all its clips.

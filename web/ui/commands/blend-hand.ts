@@ -1,10 +1,11 @@
 // One key blends what is in hand: clips, edges, a range. The server says what can be done; here it is done, or asked.
 import { Problem, post } from "../model/api.ts";
 import type { Edge } from "../model/scene.ts";
+import { capital } from "../model/words.ts";
 import { say } from "../panels/toast.ts";
 import type { Planned } from "../wire/blending.ts";
 import type { Style } from "./blend-all.ts";
-import { batch, type Stage } from "./stage.ts";
+import { type Stage, together } from "./stage.ts";
 
 /** What is in hand, as the server is asked about it. */
 interface Hand {
@@ -28,7 +29,7 @@ export function handOf(stage: Stage): Hand | undefined {
   return s.kind === "range" ? { span: { from: s.from, to: s.to }, tracks: s.tracks } : undefined;
 }
 
-const sentence = (text: string) => `${text[0].toUpperCase()}${text.slice(1)}.`;
+const sentence = (text: string) => `${capital(text)}.`;
 const of = (p: Plan) => `${p.cut}: ${p.words}`;
 
 /** Asks whether what is there may be replaced. */
@@ -76,15 +77,11 @@ export async function blendHand(stage: Stage, hand: Hand, { style, asks, tone }:
   const can = cuts.filter((p) => p.edit);
   if (!can.length) return cannot(stage, cuts, tone);
   if (asks && !(await replaces(stage, can, style))) return;
-  const words = can.length === 1 ? of(can[0]) : `${can.length} places blended, ${style.name}`;
-  const done =
-    can.length === 1
-      ? can[0].edit
-      : batch(
-          can.map((p) => p.edit),
-          words,
-        );
-  if (!(await stage.edits.edit(done))) return;
+  const edits = together(
+    can.map((p) => p.edit),
+    `${can.length} places blended, ${style.name}`,
+  );
+  if (!(await stage.edits.edit(edits))) return;
   const said = cuts.filter((p) => p.will !== "done");
   if (said.length) stage.note(said.map(of).join("; "));
 }

@@ -2,6 +2,7 @@
 // key; and fades of all that is in hand.
 import Alpine from "@alpinejs/csp";
 import { post } from "../model/api.ts";
+import { usualFade } from "../model/curves.ts";
 import { type Blend, type Edge, findClip } from "../model/scene.ts";
 import { frames } from "../model/time.ts";
 import { say } from "../panels/toast.ts";
@@ -33,6 +34,7 @@ export class BlendNames {
   private mending: Mending;
   private now: () => Blend | undefined;
   private panel = { ...blank };
+  private shown = ""; // what the panel's list was made of
 
   /** now is the blend of the seam in hand. */
   constructor(stage: Stage, mending: Mending, now: () => Blend | undefined) {
@@ -118,7 +120,7 @@ export class BlendNames {
       clip: p.clip.id,
       edge,
       length: Math.min(before + after, p.clip.to - p.clip.from),
-      curve: { shape: "quarter_sine" },
+      curve: usualFade,
     }));
     void edits.edit(together(all, `${all.length} ${edge}s faded`));
   }
@@ -137,6 +139,9 @@ export class BlendNames {
     const b = this.now(),
       { styles } = this.mending;
     const now = b && styles.find((st) => is(b, st, this.mending.halves(st)));
+    const of = JSON.stringify([styles.map((st) => st.name), now?.name, !!b]);
+    if (of === this.shown) return; // it is asked at every edit
+    this.shown = of;
     this.panel.names = [
       { value: "", words: b && !now ? "by hand" : "by name", selected: !now },
       ...styles.map((st) => ({ value: st.name, words: st.name, selected: st === now })),
@@ -150,13 +155,15 @@ export class BlendNames {
       ...blank,
       init() {
         self.panel = this;
+        self.shown = "";
         self.show();
       },
       pick(e: Event) {
-        const { value } = e.target as HTMLSelectElement;
+        const select = e.target as HTMLSelectElement,
+          { value } = select;
+        select.value = self.panel.names.find((x) => x.selected)!.value; // until the cut has the other
         if (value === KEEP) void self.keep();
         else if (value) self.use(value);
-        self.show();
       },
     }));
   }

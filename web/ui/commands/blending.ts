@@ -1,7 +1,7 @@
 // The blend of the seam in hand, or the fade at the edge in hand: its law, length, lean and shapes, on the bar below
 // the bench.
 import Alpine from "@alpinejs/csp";
-import { bends, type Law, type Shape } from "../model/curves.ts";
+import { bends, type Law, type Shape, usualFade } from "../model/curves.ts";
 import { type Blend, blendAt, type Clip, type Curve, findClip } from "../model/scene.ts";
 import { type BenchView, canBlend, leaning, type Seam } from "../model/seam.ts";
 import { frames, inSamples, lengthOf, noLength } from "../model/time.ts";
@@ -47,7 +47,6 @@ const blank = {
 type Side = "out" | "in";
 type Curves = { out?: Curve; in?: Curve };
 
-const usual: Curve = { shape: "quarter_sine" }; // of a fade that was given none
 const noBlend = "This cut has no blend yet. Press B to blend it.";
 const lengths = "frames (6), milliseconds (240 ms) or seconds (1.5 s)";
 
@@ -136,7 +135,7 @@ export class Blending {
     if (!canBlend(s)) {
       const length = this.fade(s)?.length;
       if (!length) return say("There is no fade here yet. Give it a length first.");
-      return this.setFade(s, length, c ?? usual);
+      return this.setFade(s, length, c ?? usualFade);
     }
     const b = this.now();
     if (!b) return say(noBlend);
@@ -160,7 +159,7 @@ export class Blending {
   private curvesInHand(): [out?: Curve, into?: Curve] {
     const s = this.stage.list.current!;
     if (canBlend(s)) return this.stage.bench.data?.law ? [this.curves.out, this.curves.in] : [];
-    const own = this.fade(s)?.curve ?? usual;
+    const own = this.fade(s)?.curve ?? usualFade;
     return s.left ? [own, undefined] : [undefined, own];
   }
 
@@ -271,7 +270,7 @@ export class Blending {
             "A bend lies between -1, which rises late, and 1, which rises early; 0 is straight.",
           );
         const [out, into] = self.curvesInHand();
-        self.setCurve(side, { shape: ((side === "out" ? out : into) ?? usual).shape, bend });
+        self.setCurve(side, { shape: ((side === "out" ? out : into) ?? usualFade).shape, bend });
       },
       linkSides() {
         self.linked = !self.linked;
@@ -283,7 +282,7 @@ export class Blending {
         const n = /^\s*(no fade|0)?\s*$/.test(text) ? { samples: 0 } : lengthOf(text, rate, sr);
         if (!s || !n) return void refuseFigure(noLength(text, lengths));
         const was = self.fade(s);
-        self.setFade(s, inSamples(n, rate, sr), (was?.length ? was.curve : undefined) ?? usual);
+        self.setFade(s, inSamples(n, rate, sr), (was?.length ? was.curve : undefined) ?? usualFade);
       },
       shorter() {
         self.lengthen(-frame);

@@ -1,5 +1,7 @@
 // Figures that are typed on the card of what is selected.
+
 import { clock, typedMoment } from "../model/clock.ts";
+import { usualFade } from "../model/curves.ts";
 import { endOf, type Placed } from "../model/scene.ts";
 import { frameOf, inSamples, lengthOf, noLength, type Rate, sampleOf } from "../model/time.ts";
 import { decibels } from "../model/typed.ts";
@@ -66,7 +68,7 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
           clip: p.clip.id,
           edge: id === "fade_in" ? "head" : "tail",
           length,
-          curve: (p.clip[id]?.length ? p.clip[id]?.curve : undefined) ?? { shape: "quarter_sine" },
+          curve: (p.clip[id]?.length ? p.clip[id]?.curve : undefined) ?? usualFade,
         })),
       );
     }

@@ -3,6 +3,7 @@
 
 import { TRY } from "../bench/player.ts";
 import { get, post } from "../model/api.ts";
+import { capital } from "../model/words.ts";
 import { Choices, type Option } from "../panels/choices.ts";
 import { openList, type Row } from "../panels/list.ts";
 import { say } from "../panels/toast.ts";
@@ -88,7 +89,7 @@ export class Filling {
     const got = q && (await this.stage.edits.after(() => this.asked(q)));
     if (!got) return;
     if (await this.stage.edits.edit(got.edit))
-      this.stage.note(`${got.did[0].toUpperCase()}${got.did.slice(1)}: ${got.list[0].reasons.slice(0, 2).join("; ")}`);
+      this.stage.note(`${capital(got.did)}: ${got.list[0].reasons.slice(0, 2).join("; ")}`);
   }
 
   /** Lists the tones for a hole; each is heard in place before it is taken. */

@@ -4,6 +4,7 @@ import { blendAt, findClip } from "../model/scene.ts";
 import { leaning, type Seam } from "../model/seam.ts";
 import { edgeOf } from "../model/selection.ts";
 import { inSamples } from "../model/time.ts";
+import { capital } from "../model/words.ts";
 import { MARKS } from "../panels/card.ts";
 import { awaitList, closeList, listProgress, openList, type Row } from "../panels/list.ts";
 import { say } from "../panels/toast.ts";
@@ -134,7 +135,7 @@ export class Mending {
     if (!p.edit)
       return say(
         p.left
-          ? `Nothing mends this seam by itself. ${p.left[0].toUpperCase()}${p.left.slice(1)}.`
+          ? `Nothing mends this seam by itself. ${capital(p.left)}.`
           : "This seam is clean, and nothing better was found.",
       );
     if (await this.stage.edits.edit(p.edit)) this.stage.note(`Mended: ${p.did}`);

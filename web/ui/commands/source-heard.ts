@@ -2,6 +2,7 @@
 
 import { partAt } from "../model/heard.ts";
 import type { Source } from "../model/scene.ts";
+import { capital } from "../model/words.ts";
 import { backgroundWords, HeardOf, partWords } from "../panels/heard.ts";
 import { say } from "../panels/toast.ts";
 import type { HeardView } from "../wire/web.ts";
@@ -43,7 +44,7 @@ export class SourceHeard {
       here = known && partAt(known.parts, this.here()),
       background = known ? `${backgroundWords(known)}.` : "";
     return {
-      heardWords: background && background[0].toUpperCase() + background.slice(1),
+      heardWords: background && capital(background),
       hereWords: s
         ? `The marked stretch, ${((s.to - s.from) / this.of.sampleRate).toFixed(2)} s, is`
         : here

@@ -1,5 +1,6 @@
 // Commands of tracks and markers, and of how tracks are shown.
 import type { Track } from "../model/scene.ts";
+import { capital } from "../model/words.ts";
 import { say } from "../panels/toast.ts";
 import { asIs, type Shown } from "../timeline/rows.ts";
 import { clipsInHand } from "./moves.ts";
@@ -75,7 +76,7 @@ export function tracks(s: Stage): Record<string, () => void> {
       if (got)
         void edit({
           edit: "add_track",
-          name: got.value || got.choice[0].toUpperCase() + got.choice.slice(1),
+          name: got.value || capital(got.choice),
           purpose: got.choice,
         });
     },

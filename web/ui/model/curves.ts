@@ -21,6 +21,9 @@ function read(list: number[], x: number): number {
 
 const shapeOf = (c: Curve | undefined) => shapes.find((s) => s.shape === c?.shape) ?? shapes[0];
 
+/** The shape of a fade that was given none yet. */
+export const usualFade: Curve = { shape: "quarter_sine" };
+
 /** Tells whether a curve has a bend. */
 export const bends = (c: Curve | undefined): boolean => !!c && shapeOf(c).bends;
 

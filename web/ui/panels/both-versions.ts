@@ -1,6 +1,7 @@
 // Two versions of one scene: what another person did, what both touch, and what is taken.
 import Alpine from "@alpinejs/csp";
 import { ask, pageName } from "../model/api.ts";
+import { capital } from "../model/words.ts";
 import type { MergeAnswer, MergeRow } from "../wire/web.ts";
 import { say } from "./toast.ts";
 
@@ -172,7 +173,7 @@ export function registerBothVersions(home: string, ending: string, play: (r: Res
       try {
         const more = { revision: String(answer.revision), page: pageName },
           did = (await (await sent("merge/take", this.base, more)).json()) as { words: string };
-        this.doneWords = `${did.words[0].toUpperCase()}${did.words.slice(1)}. One undo takes it back.`;
+        this.doneWords = `${capital(did.words)}. One undo takes it back.`;
         this.done = true;
         this.has = this.asked = false;
       } catch (e) {

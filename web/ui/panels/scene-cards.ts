@@ -4,6 +4,7 @@ import type { Marker, Track } from "../model/scene.ts";
 import { endOf } from "../model/scene.ts";
 import type { Range } from "../model/selection.ts";
 import { frameOf, timecode } from "../model/time.ts";
+import { capital } from "../model/words.ts";
 import type { About, Card, Choice } from "./card.ts";
 import { action, blank, field, roomBehind, short, signed, tc } from "./card.ts";
 import { balanceWords, duckActions, duckFields, filterActions, filterFields } from "./level-cards.ts";
@@ -129,7 +130,7 @@ export function trackCard(a: About, t: Track): Card {
     ],
     fields,
     choices,
-    hint: state[0].toUpperCase() + state.slice(1) + ".",
+    hint: `${capital(state)}.`,
     actions,
   };
 }

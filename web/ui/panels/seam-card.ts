@@ -3,6 +3,7 @@
 import type { Proposal } from "../commands/mending.ts";
 import type { Lull } from "../model/scene.ts";
 import { figureOf, type Seam } from "../model/seam.ts";
+import { capital } from "../model/words.ts";
 import type { Place } from "../wire/advise.ts";
 import type { About, Action, Card, Field, Measure } from "./card.ts";
 import { action, blank, field, full, KINDS, leadField, MARKS, roomBehind, short } from "./card.ts";
@@ -46,14 +47,14 @@ export function seamCard(a: About, s: Seam, number: number, advice: Advice = { c
     notes.push({
       name: s.verdict === "clean" ? "Could be better still" : "What would mend it",
       lines: [
-        `${p.did![0].toUpperCase()}${p.did!.slice(1)}: ${(p.reasons ?? []).join("; ")}.`,
+        `${capital(p.did!)}: ${(p.reasons ?? []).join("; ")}.`,
         `Then ${p.after.verdict}${p.after.verdict === "clean" ? "" : `: ${p.after.why}`}${expected(a.measures, p)}.`,
       ],
     });
     first = action(a, "mend", "Mend this seam");
     actions.push(action(a, "hear_mended", "Hear it mended first", "wide"));
   } else if (p?.left) {
-    notes.push({ name: "Nothing mends it by itself", lines: [`${p.left[0].toUpperCase()}${p.left.slice(1)}.`] });
+    notes.push({ name: "Nothing mends it by itself", lines: [`${capital(p.left)}.`] });
     if (/^(background|colour)_step$/.test(s.cause)) first = action(a, "bed", "Lay a bed under all");
   }
   if (advice.covers.length) notes.push({ name: "Words", lines: advice.covers });
@@ -148,7 +149,7 @@ export function seamCard(a: About, s: Seam, number: number, advice: Advice = { c
     verdict: s.verdict,
     mark: MARKS[s.verdict] ?? "",
     verdictWord: verdictWord(s),
-    why: s.why ? s.why[0].toUpperCase() + s.why.slice(1) + "." : "",
+    why: s.why ? `${capital(s.why)}.` : "",
     groups: groups.filter((g) => g.rows.length),
     fields,
     hint,
@@ -182,5 +183,5 @@ function expected(measures: Measure[], p: Proposal): string {
 /** A verdict as the first word of a sentence. */
 function verdictWord(s: Seam): string {
   if (s.verdict === "unknown") return "Cannot be judged";
-  return s.verdict ? s.verdict[0].toUpperCase() + s.verdict.slice(1) : s.why ? "Not measured" : "";
+  return s.verdict ? capital(s.verdict) : s.why ? "Not measured" : "";
 }

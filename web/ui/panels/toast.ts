@@ -1,6 +1,7 @@
 // One line at the foot of the page when something cannot be done, with what would work.
 import Alpine from "@alpinejs/csp";
 import { type Offer, Problem } from "../model/api.ts";
+import { capital } from "../model/words.ts";
 
 interface Shown extends Offer {
   label: string;
@@ -49,7 +50,7 @@ export function say(e: unknown, take: (o: Offer) => void = () => {}): void {
   const p = e instanceof Problem ? e : undefined;
   refused = e instanceof Error;
   toast.message = e instanceof Error ? e.message : String(e);
-  toast.offers = (p?.alternatives ?? []).map((o) => ({ ...o, label: o.words[0].toUpperCase() + o.words.slice(1) }));
+  toast.offers = (p?.alternatives ?? []).map((o) => ({ ...o, label: capital(o.words) }));
   toast.hasOffers = toast.offers.length > 0;
   toast.shown = true;
   taken = take;

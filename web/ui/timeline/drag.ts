@@ -2,6 +2,7 @@
 // shows meanwhile. Pure functions; whether the edit can really be done is decided by the server.
 
 import { clock } from "../model/clock.ts";
+import { usualFade } from "../model/curves.ts";
 import {
   beside,
   findClip,
@@ -99,12 +100,12 @@ export function outcome(s: Scene, rate: Rate, p: Pull): Outcome {
       return { delta, words, edit, stills: [] };
     }
     case "fade": {
-      const was = (p.edge === "head" ? c.fade_in : c.fade_out) ?? { length: 0, curve: { shape: "quarter_sine" } };
+      const was = (p.edge === "head" ? c.fade_in : c.fade_out) ?? { length: 0, curve: usualFade };
       const room = c.to - c.from - ((p.edge === "head" ? c.fade_out?.length : c.fade_in?.length) ?? 0);
       const delta = clamp(p.whole(was.length + (p.edge === "head" ? p.raw : -p.raw)), 0, room) - was.length,
         length = was.length + delta;
       const edit = delta
-        ? { edit: "fade", clip: c.id, edge: p.edge, length, curve: was.length ? was.curve : { shape: "quarter_sine" } }
+        ? { edit: "fade", clip: c.id, edge: p.edge, length, curve: was.length ? was.curve : usualFade }
         : undefined;
       return { delta, words: [length === 0 ? "no fade" : `fade over ${f(length)}`], edit, stills: [] };
     }

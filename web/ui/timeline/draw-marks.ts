@@ -1,7 +1,7 @@
 // What is drawn upon a clip: its fades, lulls, the weave of tone, how far it is out of sync.
 
 import { fitted, TEXT } from "../drawing/paint.ts";
-import { rise } from "../model/curves.ts";
+import { rise, usualFade } from "../model/curves.ts";
 import { depthOf, levelAt } from "../model/level.ts";
 import type { Clip, Lull } from "../model/scene.ts";
 import { lullSpan } from "../model/scene.ts";
@@ -146,9 +146,6 @@ export function notch(
   c.stroke();
   c.restore();
 }
-
-/** The shape of a fade that was given none yet. */
-export const usualFade = { shape: "quarter_sine" };
 
 /** A line over a fade, from the corner it starts in. */
 export function fadeLine(

@@ -27,8 +27,9 @@ core/advise: core/audit core/audit/keys core/blend core/evening core/fill core/l
 core/alike: core/analysis core/audit core/level core/loud core/measure core/pcm core/scene core/spread
 core/analysis: core/curve core/fit/timing core/ground core/level core/measure core/pcm core/speech core/stray
   core/tone core/tone/recipe
-core/audit: core/analysis core/level core/measure core/mix core/pcm core/scene core/sources
-  core/speech core/spread core/tone
+core/attack: core/analysis core/level core/pcm
+core/audit: core/analysis core/attack core/level core/measure core/mix core/pcm core/scene core/sources
+  core/speech core/spread core/tone core/tworooms
 core/audit/keys: core/analysis core/audit core/pcm core/scene
 core/blend: core/level
 core/curve:
@@ -68,6 +69,7 @@ core/speech/network: core/simd
 core/spread: core/cache
 core/stray: core/level core/measure core/pcm core/speech
 core/takes: core/analysis core/level core/measure core/pcm
+core/tworooms: core/analysis core/level core/measure core/speech
 core/tone: core/cache core/chance core/level core/measure core/pcm core/speech core/tone/recipe
 core/tone/recipe: core/limit core/line core/pcm
 demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio
@@ -153,6 +155,8 @@ var levels = []string{
 	"core/loud",
 	"core/audit",
 	"core/sources",
+	"core/attack",
+	"core/tworooms",
 	"core/decay",
 	"core/analysis",
 	"core/mix",

@@ -620,18 +620,25 @@ func (a *advice) fades() (list []option, err error) {
 			)
 		}
 	}
-	if a.grades[audit.AbruptEnd] >= 1 {
-		switch a.track.Purpose { // in proportion to what ends (common practice, no source)
+	if a.grades[audit.AbruptEnd] >= 1 || a.grades[audit.AbruptStart] >= 1 {
+		ends := either(side == 0, "ends", "begins")
+		switch a.track.Purpose { // in proportion to what begins or ends (common practice, no source)
 		case scene.ForMusic:
-			add(a.Samples(4000), "music ends within 2 to 6 s")
-			add(a.Samples(2000), "music ends within 2 to 6 s")
+			if side == 0 {
+				add(a.Samples(4000), "music ends within 2 to 6 s")
+				add(a.Samples(2000), "music ends within 2 to 6 s")
+				break
+			}
+			add(a.Samples(2000), "music begins within 1 to 3 s")
+			add(a.Samples(3000), "music begins within 1 to 3 s")
+			add(a.Samples(1000), "music begins within 1 to 3 s")
 		case scene.ForEffects, scene.ForTone:
-			add(a.Samples(500), "location sound ends within half a second")
+			add(a.Samples(500), "location sound "+ends+" within half a second")
 		}
-		add(min(clear/2, a.Samples(300)), "it ends softly, without covering a word") // and leaves some of its pause
-		add(min(clear, a.Samples(1000)), "it ends softly, without covering a word")
-		add(a.Samples(1000), "it ends softly")
-		add(a.Samples(2000), "it ends softly")
+		add(min(clear/2, a.Samples(300)), "it "+ends+" softly, without covering a word") // and leaves some of its pause
+		add(min(clear, a.Samples(1000)), "it "+ends+" softly, without covering a word")
+		add(a.Samples(1000), "it "+ends+" softly")
+		add(a.Samples(2000), "it "+ends+" softly")
 	}
 	if a.grades[audit.BackgroundStep] >= 1 {
 		for _, ms := range []float64{120, 300, 600, 1000} {

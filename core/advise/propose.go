@@ -281,6 +281,8 @@ func stays(p Proposal) string {
 		return what + ": bring the takes to one room"
 	case audit.AbruptEnd:
 		return what + ": nothing was found that ends it softly"
+	case audit.AbruptStart:
+		return what + ": nothing was found that lets it begin softly"
 	}
 	return what
 }

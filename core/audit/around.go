@@ -9,18 +9,19 @@ import (
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/speech"
+	"blendseam/core/tworooms"
 )
 
 // Surroundings are what a clip's recording holds around a moment of the scene, beyond the clip's edge too: where its
 // words, breaths and pauses lie, in samples of the scene, and its background at the clip's gain.
 type Surroundings struct {
-	Span         pcm.Span       // that was looked at
-	Stretches    []speech.Part  // words and breaths
-	BackgroundDB float64        // level of the pauses, above 30 Hz
-	Colour       measure.Colour // of the pauses
-	Pause        int64          // how much of it is pause, samples
-	SureDB       float64        // by how much the background may be off, dB
-	scatter      scatter        // of what is pause
+	Span         pcm.Span         // that was looked at
+	Stretches    []speech.Part    // words and breaths
+	BackgroundDB float64          // level of the pauses, above 30 Hz
+	Colour       measure.Colour   // of the pauses
+	Pause        int64            // how much of it is pause, samples
+	SureDB       float64          // by how much the background may be off, dB
+	scatter      tworooms.Scatter // of what is pause
 }
 
 // pausesSureDB is by how much a background may be off that was measured in pauses, dB.
@@ -106,7 +107,7 @@ var thirds = measure.ThirdOctaves(speech.LowestHz, speech.HighestHz)
 type pauses struct {
 	levels  []float64 // dB
 	powers  []float64
-	scatter scatter
+	scatter tworooms.Scatter
 }
 
 func newPauses(frames int) *pauses {
@@ -116,7 +117,7 @@ func newPauses(frames int) *pauses {
 // add takes a frame at a gain, as a power.
 func (p *pauses) add(bands []float32, loud, gain float64) {
 	p.levels = append(p.levels, level.OfPower(loud*gain))
-	p.scatter.add(bands, gain)
+	p.scatter.Add(bands, gain)
 	for b, v := range bands {
 		p.powers[b] += float64(v) * gain
 	}
@@ -128,8 +129,8 @@ func (p *pauses) backgroundDB() float64 { return measure.Percentile(p.levels, 0.
 func (p *pauses) colour() measure.Colour {
 	c := measure.Colour{Centres: thirds, Powers: p.powers,
 		Seconds: float64(len(p.levels)) * analysis.HopMS / 1000}
-	if len(p.scatter.pieces[0]) >= leastPieces { // what stands out of a few pieces is not the room
-		db, _ := p.scatter.levels()
+	if p.scatter.Pieces() >= tworooms.LeastPieces { // what stands out of a few pieces is not the room
+		db, _ := p.scatter.Levels()
 		for b := range c.Powers {
 			c.Powers[b] = level.Power(db[b])
 		}

@@ -547,31 +547,6 @@ func (l *look) silence() error {
 	return nil
 }
 
-// drop is how far the level falls at once at the end of a track: that of the track before, to that of the scene after.
-func (l *look) drop() error {
-	r := l.r
-	if r.Right != "" || r.Kind == GapStart {
-		return nil
-	}
-	const missed = -70 // dBFS: what falls below it is not missed
-	var db [3]float64  // a while before, the last moment, a while after
-	for i, part := range []struct {
-		of   *mix.Mixer
-		span pcm.Span
-	}{{l.alone, pcm.Span{From: r.At - l.Samples(250), To: r.At - l.Samples(5)}},
-		{l.alone, pcm.Span{From: r.At - l.Samples(5), To: r.At}},
-		{l.heard, pcm.Span{From: r.At, To: r.At + l.Samples(250)}}} {
-		b, err := Render(part.of, part.span)
-		if err != nil {
-			return err
-		}
-		db[i] = max(missed, measure.RMSDB(b))
-	}
-	drop := max(0, min(db[0], db[1])-db[2])
-	r.Measures.DropDB = &drop
-	return nil
-}
-
 // blended measures how alike the sides are over the blend, or around a plain cut, and what their sum does.
 func (l *look) blended() error {
 	l.wordsInBlend()

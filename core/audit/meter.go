@@ -170,7 +170,9 @@ func (m *Meter) Seam(ctx context.Context, s Seam) (Result, error) {
 	if err != nil {
 		return r, fmt.Errorf("seam at %s: %w", m.Scene.Timecode(s.At), err)
 	}
-	steps := []func() error{l.backgrounds, l.words, l.levels, l.clicks, l.silence, l.drop, l.blended, l.peak}
+	steps := []func() error{
+		l.backgrounds, l.words, l.levels, l.clicks, l.silence, ends{l}.drop, ends{l}.rise, l.blended, l.peak,
+	}
 	if s.Kind == Lull {
 		steps = []func() error{hole{l}.measure, l.silence, l.peak}
 	}

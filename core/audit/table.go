@@ -5,6 +5,10 @@ import (
 	"math"
 )
 
+// Version says how seams are measured; it goes up whenever what is measured changes, so that what was kept is measured
+// again.
+const Version = 2
+
 // Cause is what is chiefly wrong with a seam.
 type Cause string
 
@@ -19,6 +23,7 @@ const (
 	WordCut        Cause = "word_cut"
 	BlendLevel     Cause = "blend_level"
 	AbruptEnd      Cause = "abrupt_end"
+	AbruptStart    Cause = "abrupt_start"
 	TwoRooms       Cause = "two_rooms"
 )
 
@@ -36,6 +41,7 @@ type Measures struct {
 	WordCutSide       string   `json:"-"` // outgoing or incoming
 	BlendLevelDB      *float64 `json:"blend_level_db"`
 	DropDB            *float64 `json:"drop_db"`
+	RiseDB            *float64 `json:"rise_db"`
 	PeakDBFS          *float64 `json:"peak_dbfs"`
 	Correlation       *float64 `json:"correlation"`
 	BlendWordsMS      *float64 `json:"blend_words_ms"`
@@ -112,6 +118,18 @@ var Table = []Measure{
 		About: "how far the level falls at once where a track ends: from that of the track to that of the scene afterwards",
 		of:    func(m *Measures) *float64 { return m.DropDB },
 		words: func(v float64, _ *Measures) string { return fmt.Sprintf("stops dead, %.0f dB at once", v) }},
+	{
+		Key:     "rise_db",
+		Name:    "Abrupt beginning",
+		Unit:    "dB",
+		Cause:   AbruptStart,
+		Audible: 12,
+		Rough:   24,
+		About: "how far the level rises at once where a track begins, or music and effects after a gap: from that of the " +
+			"scene before to that of the track; 0 where the sound itself begins there, on a beat or another attack",
+		of:    func(m *Measures) *float64 { return m.RiseDB },
+		words: func(v float64, _ *Measures) string { return fmt.Sprintf("begins abruptly, %.0f dB at once", v) },
+	},
 	{
 		Key: "background_step_db", Sided: true,
 		Name:    "Background step",

@@ -73,7 +73,7 @@ func (k *Keys) Of(s audit.Seam) string {
 	}
 	own := audit.DigestOf(
 		[]any{
-			analysis.Version, analysis.HeardVersion,
+			audit.Version, analysis.Version, analysis.HeardVersion,
 			s.Kind,
 			s.Track,
 			s.Left,

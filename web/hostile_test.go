@@ -136,6 +136,11 @@ func TestASceneThatCannotBeMeasuredSaysWhy(t *testing.T) {
 	if !strings.Contains(string(raw), "cannot be measured") {
 		t.Error("the list of scenes does not say that it cannot be measured")
 	}
+	for c.server.Busy() > 0 {
+	}
+	if c.do("GET", "/", nil); c.server.Busy() > 0 {
+		t.Error("what cannot be measured is tried again at every look at the list")
+	}
 	if a := c.settled(hurt); !strings.Contains(fmt.Sprint(a.Set), "cannot be measured") {
 		t.Errorf("the seams are %+v", a.Set)
 	}

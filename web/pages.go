@@ -139,13 +139,7 @@ func (s *Server) scenesPage(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	productions = slices.DeleteFunc(productions, func(p store.Production) bool { return !p.Role.Covers(store.Editor) })
-	for _, row := range list {
-		if !row.Summary.Seams { // never opened since it was brought in
-			if sc, err := s.Open(r.Context(), row.ID); err == nil {
-				sc.Measure()
-			}
-		}
-	}
+	s.MeasureLeft(r.Context(), list) // what was never opened since it was brought in
 	var rates []string
 	for _, rate := range timecode.Rates {
 		rates = append(rates, rate.String())

@@ -224,6 +224,44 @@ func (s *Scene) Measure() {
 	})
 }
 
+// left is which scenes MeasureLeft has opened, by id, at which revision.
+type left struct {
+	mu     sync.Mutex
+	opened map[string]int64
+}
+
+// MeasureLeft opens and measures those of a list of scenes whose seams nobody has measured, beside the requests. A
+// process opens a state of a scene once: what could not be measured then is not tried again at every look at the list.
+func (w *Workspace) MeasureLeft(ctx context.Context, list []store.Row) {
+	var ids []string
+	w.left.mu.Lock()
+	for _, row := range list {
+		if revision, opened := w.left.opened[row.ID]; row.Summary.Seams || opened && revision == row.Revision {
+			continue
+		}
+		if w.left.opened == nil {
+			w.left.opened = map[string]int64{}
+		}
+		w.left.opened[row.ID] = row.Revision
+		ids = append(ids, row.ID)
+	}
+	w.left.mu.Unlock()
+	if len(ids) == 0 || w.ctx.Err() != nil {
+		return
+	}
+	as := store.As(w.ctx, store.CallerOf(ctx))
+	w.beside("measuring what is left", func() error {
+		for _, id := range ids {
+			if s, err := w.Open(as, id); err == nil {
+				s.Measure()
+			} else if as.Err() != nil {
+				return as.Err()
+			}
+		}
+		return nil
+	})
+}
+
 func (s *Scene) measureAll(ctx context.Context, wait time.Duration) error {
 	select {
 	case <-time.After(wait):

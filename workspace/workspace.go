@@ -63,6 +63,7 @@ type Workspace struct {
 	kinds    *cache.Cache[string, analysis.Kind] // by recording
 
 	measuring measuring
+	left      left
 	told      told
 	rooms     rooms
 }

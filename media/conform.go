@@ -1,6 +1,7 @@
 package media
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -123,6 +124,9 @@ func convert(ctx context.Context, from, to string, rate int, most *Grown) error 
 	if err := p.check(filepath.Base(from)); err != nil {
 		return err
 	}
+	if most != nil && p.decoded(cmp.Or(rate, p.Rate)) > float64(most.Most) {
+		return most
+	}
 	var filters []string
 	if p.Channels > 2 && p.Layout == "" { // for no loudspeakers
 		mean := make([]string, p.Channels)
@@ -199,7 +203,11 @@ func conformFLAC(ctx context.Context, from, to string, rate int, most *Grown) er
 	case f.Bits > 24:
 		depth = 32
 	}
-	out, err := CreateWAV(to, pcm.Encoder{Format: pcm.Format{Rate: f.Rate, Channels: f.Channels, Bits: depth}})
+	encoder := pcm.Encoder{Format: pcm.Format{Rate: f.Rate, Channels: f.Channels, Bits: depth}}
+	if encoder.Size(d.Len()) > most.Most {
+		return most
+	}
+	out, err := CreateWAV(to, encoder)
 	if err != nil {
 		return err
 	}

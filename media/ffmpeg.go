@@ -285,6 +285,10 @@ func (p Probe) check(name string) error {
 	return nil
 }
 
+// decoded returns how many bytes the sound takes as 32-bit floats at a rate, in one or two channels, by the length that
+// the file gives itself. A file may not tell the truth, so what comes out of it is counted besides.
+func (p Probe) decoded(rate int) float64 { return p.SoundS * float64(rate*min(p.Channels, 2)*4) }
+
 // StartS is the timecode of a file's first moment, in seconds; nil if it says none.
 func (p Probe) StartS() *big.Rat { return timecodeS(p.Timecode, p.FrameRate) }
 

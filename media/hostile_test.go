@@ -68,6 +68,17 @@ func TestAFileOutOfWhichTooMuchComesIsRefused(t *testing.T) {
 			t.Errorf("%d bytes at %d Hz: %v", info.Size(), rate, err)
 		}
 	}
+	// It says its length at its beginning, and is refused by that before a file is made.
+	nowhere := filepath.Join(t.TempDir(), "no folder", "sound.wav")
+	most := grown(bomb, info.Size())
+	for how, err := range map[string]error{
+		"by us":     conformFLAC(t.Context(), bomb, nowhere, 48000, most),
+		"by ffmpeg": convert(t.Context(), bomb, nowhere, 44100, most),
+	} {
+		if early := new(Grown); !errors.As(err, &early) {
+			t.Errorf("%s: %v", how, err)
+		}
+	}
 	large := made(t, "large.mp4", "-f", "lavfi", "-i", "color=gray:s=8194x16:d=0.2:r=25", "-pix_fmt", "yuv420p")
 	if _, err := keep(t, l, large, 48000, timecode.F25); err == nil || !strings.Contains(err.Error(), "8194 x 16 pixels") {
 		t.Errorf("a picture 8194 wide: %v", err)

@@ -49,7 +49,7 @@ func (e *SetBlend) apply(d *draft) error {
 	if e.Pull {
 		kept := *e
 		kept.Pull = false
-		pull, _ := kept.pullTogether(d, t, *left, *right, true)
+		pull, _ := kept.pullTogether(d, t, *left, *right, true) // which may move its lean by less than a frame
 		return pull.(*Batch).apply(d)
 	}
 	if err := e.fits(d, t, *left, *right); err != nil {
@@ -193,6 +193,13 @@ func (e *SetBlend) pullTogether(d *draft, t *Track, left, right Clip, full bool)
 	offRight := d.Rate.SampleOf(ceil(e.Before-head), d.SampleRate)
 	if offLeft+offRight == 0 {
 		return nil, 0
+	}
+	if full { // both halves rounded up may be a frame more than the whole is long
+		b := *e
+		offRight = d.Rate.SampleOf(ceil(e.Before+e.After), d.SampleRate) - offLeft
+		b.Before = min(e.Before, offRight)
+		b.After = e.Before + e.After - b.Before
+		e = &b
 	}
 	edit := InOrder(fmt.Sprintf("%s and %s pulled together", left.Name, right.Name))
 	if offLeft > 0 {

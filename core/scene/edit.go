@@ -69,6 +69,7 @@ var edits = map[string]func() Edit{
 	"keep":          func() Edit { return new(Keep) },
 	"accept":        func() Edit { return new(Accept) },
 	"set_blend":     func() Edit { return new(SetBlend) },
+	"overlap":       func() Edit { return new(Overlap) },
 	"remove_blend":  func() Edit { return new(RemoveBlend) },
 	"set_pair":      func() Edit { return new(SetPair) },
 	"remove_pair":   func() Edit { return new(RemovePair) },

@@ -271,7 +271,7 @@ func TestRangesGoFromChosenTracksAndStayLinked(t *testing.T) {
 	snd, pic := ids(s)
 	gap := &scene.RemoveRange{From: 40 * fr, To: 52 * fr, Tracks: []scene.TrackID{"t2"}}
 	after := scenetest.Must(t, s, gap)
-	if w := scene.Describe(s, after, gap); w != "12 frames from 01:00:01:15 removed on track Voices, a gap left" {
+	if w := scene.Describe(s, after, gap); w != "12 frames from 01:00:01:15 removed on track Voices, a gap left; Picture and Music stay" {
 		t.Errorf("it reads %q", w)
 	}
 	if v := after.Tracks[1].Clips; len(v) != 4 || v[0].End() != 40*fr || v[1].Start != 52*fr || v[1].In != 52*fr ||
@@ -292,7 +292,7 @@ func TestRangesGoFromChosenTracksAndStayLinked(t *testing.T) {
 		s,
 		closed,
 		close,
-	); w != "12 frames from 01:00:01:15 removed, closed up; scene 12 frames shorter" {
+	); w != "12 frames from 01:00:01:15 removed on Picture, Voices and Music, closed up; scene 12 frames shorter" {
 		t.Errorf("it reads %q", w)
 	}
 	if at(closed, snd[1])[0] != 88 || at(closed, pic[1])[0] != 88 || closed.Tracks[2].Clips[1].Start != 40*fr {

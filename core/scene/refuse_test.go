@@ -142,6 +142,14 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 			"Only 50 frames before and 10 frames after the cut are free; the rest is taken by the next blend or the clip's " +
 				"end. What would work: a blend of 11 frames, 1 frame before and 10 frames after; the same length leaning onto " +
 				"Pell, 10 frames after the cut."},
+		{base, &scene.Overlap{Left: oda, Right: wide, Length: fr, Law: blend.ConstantPower},
+			"Oda and wide are not neighbours on one track, so they cannot overlap there."},
+		{base, &scene.Overlap{Left: pic[0], Right: pic[1], Length: 1, Law: blend.ConstantPower},
+			"Blends are for sound; Oda is picture."},
+		{base, &scene.Overlap{Left: oda, Right: pell, Law: blend.ConstantPower},
+			"An overlap needs a length above 0."},
+		{base, &scene.Overlap{Left: pell, Right: wide, Length: 300 * fr, Law: blend.ConstantPower},
+			"Pell is 100 frames long, so it cannot overlap its neighbour by 300 frames. Take less."},
 		{base, &scene.PlaceCut{Left: pic[0], Right: pic[1], To: fr},
 			"Pell is picture, whose cuts lie on whole frames; roll it."},
 		{base, &scene.PlaceCut{Left: oda, Right: pell, To: 90 * fr, Slip: fr},

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 )
 
 // Divide cuts clips in two at a moment, with clips linked with them that lie over it unless Alone; with All, every clip
@@ -527,13 +528,43 @@ func rangeOn(d *draft, tracks []int, from, to int64) (int64, int64, error) {
 
 func (e *RemoveRange) words(before, after *Scene) string {
 	words := fmt.Sprintf("%s from %s removed", LengthWords(before, e.To-e.From), before.Timecode(e.From))
-	if n := len(e.Tracks); n == 1 {
+	taken, left := e.touched(before)
+	if len(e.Tracks) == 1 {
 		words += " on track " + before.Track(e.Tracks[0]).Name
-	} else if n > 1 {
-		words += fmt.Sprintf(" on %s", count(n, "track"))
+	} else if len(taken) > 0 {
+		words += " on " + namesOf(taken)
 	}
-	if e.Close {
-		return words + ", closed up"
+	words += either(e.Close, ", closed up", ", a gap left")
+	if len(left) > 0 {
+		words += "; " + namesOf(left) + either(len(left) == 1, " stays", " stay")
 	}
-	return words + ", a gap left"
+	return words
+}
+
+// touched names the tracks of which something lies in the range: those it is taken from, and those that stay as they are.
+func (e *RemoveRange) touched(s *Scene) (taken, left []string) {
+	for _, t := range s.Tracks {
+		i := t.At(s.Unit(t, e.From))
+		if i == len(t.Clips) || s.Time(t, t.Clips[i].Start) >= e.To {
+			continue
+		}
+		if slices.Contains(e.Tracks, t.ID) || len(e.Tracks) == 0 && !t.Locked && !t.Stays {
+			taken = append(taken, t.Name)
+		} else {
+			left = append(left, t.Name)
+		}
+	}
+	return taken, left
+}
+
+// namesOf puts names into a sentence, the first three of many.
+func namesOf(names []string) string {
+	const most = 3
+	if n := len(names) - most; n > 0 {
+		return strings.Join(names[:most], ", ") + " and " + count(n, "other")
+	}
+	if n := len(names); n > 1 {
+		return strings.Join(names[:n-1], ", ") + " and " + names[n-1]
+	}
+	return strings.Join(names, "")
 }

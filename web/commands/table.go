@@ -585,6 +585,13 @@ var Start = []Command{
 		"use handles, or overlap the clips and shorten the scene",
 		nil,
 	},
+	{
+		"overlap_by",
+		"Blends and levels",
+		"Overlap two neighbours by …",
+		"a length that is typed; lay one clip over the other, blended there; crossfade by overlapping",
+		nil,
+	},
 	{"blend_off", "Blends and levels", "Take the blend off", "remove the crossfade; plain cut", nil},
 	{
 		"gain_down",

@@ -266,7 +266,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	how := []string{scene.Free, scene.Over, scene.Insert}[rng.IntN(3)]
 	some, yes := rng.IntN(2) == 0, true
 	from := max(0, frame(at+jitter(90000)))
-	switch rng.IntN(60) {
+	switch rng.IntN(62) {
 	case 0:
 		return &scene.Move{Clip: id, To: at + jitter(100000)}
 	case 1, 2, 3, 4:
@@ -284,6 +284,15 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			Before: rng.Int64N(20000),
 			After:  rng.Int64N(20000),
 			Law:    blend.Laws[rng.IntN(3)].Law,
+		}
+	case 60, 61:
+		return &scene.Overlap{
+			Left:      id,
+			Right:     next,
+			Length:    rng.Int64N(20000),
+			MovesLeft: rng.IntN(3) == 0,
+			Close:     some,
+			Law:       blend.Laws[rng.IntN(3)].Law,
 		}
 	case 56, 57, 58, 59:
 		return taking(s, rng, c)

@@ -8,6 +8,7 @@ import { capital } from "../model/words.ts";
 import { MARKS } from "../panels/card.ts";
 import { awaitList, closeList, listProgress, openList, type Row } from "../panels/list.ts";
 import { say } from "../panels/toast.ts";
+import type { Overlapping } from "../timeline/overlap.ts";
 import type * as wire from "../wire/advise.ts";
 import type { Place } from "../wire/advise.ts";
 import type * as web from "../wire/web.ts";
@@ -175,6 +176,11 @@ export class Mending {
 
   get default(): Style {
     return this.styles[0];
+  }
+
+  /** How clips overlap that are drawn over one another. */
+  get overlaps(): Overlapping {
+    return { style: this.default, close: this.stage.closing };
   }
 
   /** Halves of a blend of a style, in samples. */

@@ -17,6 +17,7 @@ import { levels } from "./levels.ts";
 import type { Lulls } from "./lulls.ts";
 import type { Mending } from "./mending.ts";
 import { moves } from "./moves.ts";
+import { overlapping } from "./overlapping.ts";
 import { places } from "./places.ts";
 import type { Remarking } from "./remarking.ts";
 import type { Stage } from "./stage.ts";
@@ -57,6 +58,7 @@ export function sceneCommands(
     ...places(stage),
     ...tracks(stage),
     ...joining(stage),
+    ...overlapping(stage, () => parts.mending.overlaps),
     ...parts.mending.commands(),
     ...parts.lulls.commands(),
     ...parts.filling.commands(),

@@ -112,8 +112,9 @@ export class Selecting {
     track: (id: string, more: boolean): void => {
       const sel = this.stage.selection;
       if (sel.kind !== "range" || sel.gap) return this.take({ kind: "track", id });
-      const others = sel.tracks.filter((x) => x !== id);
-      const tracks = !more ? [id] : others.length < sel.tracks.length ? others : [...sel.tracks, id];
+      const were = this.tracks(), // all of them, where none was chosen
+        others = were.filter((x) => x !== id);
+      const tracks = !more ? [id] : others.length < were.length ? others : [...were, id];
       this.take({ ...sel, tracks });
     },
   };
@@ -121,6 +122,8 @@ export class Selecting {
   /** The tracks that are in hand: one, or those of a range. */
   tracks(): string[] {
     const sel = this.stage.selection;
+    if (sel.kind === "range" && !sel.tracks.length)
+      return this.stage.scene.tracks.filter((t) => !t.locked && !t.stays).map((t) => t.id);
     return sel.kind === "track" ? [sel.id] : sel.kind === "range" ? sel.tracks : [];
   }
 }

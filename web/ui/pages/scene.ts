@@ -116,6 +116,7 @@ const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {
   selectedTracks: () => selecting.tracks(),
   id: sceneID,
   edit: (e) => void edits.edit(e),
+  overlaps: () => mending.overlaps,
   try: (e) => edits.try(e),
   dragging: (stills) => {
     view.drag(stills);

@@ -3,8 +3,8 @@
 import type { Marker, Track } from "../model/scene.ts";
 import { endOf } from "../model/scene.ts";
 import type { Range } from "../model/selection.ts";
-import { frameOf, timecode } from "../model/time.ts";
-import { capital } from "../model/words.ts";
+import { frameOf, frames, timecode } from "../model/time.ts";
+import { capital, namesIn } from "../model/words.ts";
 import type { About, Card, Choice } from "./card.ts";
 import { action, blank, field, roomBehind, short, signed, tc } from "./card.ts";
 import { balanceWords, duckActions, duckFields, filterActions, filterFields } from "./level-cards.ts";
@@ -59,10 +59,20 @@ export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolea
     fields: [field("from", "From", tc(a, r.from)), field("to", "To", tc(a, r.to))],
     hint: r.gap
       ? ""
-      : `Commands act on this range. Click a track's name, with Shift several, to choose its tracks; ` +
+      : `${takesOut(a, r)}Commands act on this range. Click a track's name, with Shift several, to choose its tracks; ` +
         `${a.key("range_tracks")} goes through them.`,
     actions,
   };
+}
+
+/** What deleting a range takes out, and what of it stays: of tracks with something in it. */
+function takesOut(a: About, r: Range): string {
+  const over = a.scene.tracks.filter((t) => t.clips.some((c) => c.from < r.to && c.to > r.from)),
+    goes = (t: Track) => (r.tracks.length ? r.tracks.includes(t.id) : !t.locked && !t.stays),
+    [taken, left] = [over.filter(goes), over.filter((t) => !goes(t))].map((list) => list.map((t) => t.name));
+  if (!taken.length) return "Nothing lies in it that Delete would take out. ";
+  const rest = left.length ? `; ${namesIn(left)} ${left.length === 1 ? "stays" : "stay"}` : "";
+  return `Delete takes ${frames(r.to - r.from, a.rate, a.scene.sample_rate)} out of ${namesIn(taken)}${rest}. `;
 }
 
 export function trackCard(a: About, t: Track): Card {

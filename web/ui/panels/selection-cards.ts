@@ -62,6 +62,7 @@ export function clipCard(
     action(a, "slip_earlier", "Slip earlier"),
     action(a, "slip_later", "Slip later"),
     action(a, "duplicate", "Duplicate"),
+    action(a, "range_clip", "Range over it"),
     action(a, "came_from", "Its source"),
     action(a, "remove", "Leave gap"),
     action(a, "remove_close", "Close up"),

@@ -7,6 +7,7 @@ import type { LevelPoint } from "../wire/scene.ts";
 import type { HeardView } from "../wire/web.ts";
 import type { Outcome, Outline, Pull } from "./drag.ts";
 import type { HeaderDesk } from "./headers.ts";
+import type { Overlapping } from "./overlap.ts";
 import type { Hit, Shown } from "./rows.ts";
 import type { Still } from "./stills.ts";
 
@@ -35,6 +36,7 @@ export interface Desk extends HeaderDesk {
     lull(clip: string, lull: string): void;
     track(id: string, more: boolean): void;
   };
+  overlaps(): Overlapping; // how a clip is blended with a neighbour that it is drawn over
   try(e: Record<string, unknown>): Promise<{ words: string; refused: boolean } | undefined>;
   dragging(stills: Still[] | undefined): void;
 }

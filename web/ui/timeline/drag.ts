@@ -17,6 +17,7 @@ import {
 import { frameOf, frames, type Rate } from "../model/time.ts";
 import type { LevelPoint, Reach } from "../wire/scene.ts";
 import { type LevelPull, pulledLine } from "./level-hit.ts";
+import { type Overlap, type Overlapping, overlapOf } from "./overlap.ts";
 import type { Grip } from "./rows.ts";
 import type { Still } from "./stills.ts";
 import { edgeStills, slideStills, slipStills } from "./stills.ts";
@@ -47,6 +48,7 @@ export interface Pull {
   target?: Track; // where a moved clip would go
   lull?: Lull; // whose edge or fade is drawn
   level?: LevelPull; // of a point of its line, or a stretch of it
+  overlaps?: Overlapping; // how, where it is drawn over its neighbour
 }
 
 export interface Outcome {
@@ -57,6 +59,7 @@ export interface Outcome {
   line?: LevelPoint[]; // the level line as it would be
   low?: number;
   high?: number;
+  overlap?: Overlap; // with a neighbour, where they would be blended
 }
 
 /** What a grip does, with the keys that are held. */
@@ -86,6 +89,12 @@ export function outcome(s: Scene, rate: Rate, p: Pull): Outcome {
           : `${p.also.length ? `${p.also.length + 1} clips ` : ""}${f(delta)} ${later(delta)}`,
       ];
       if (other) words.push(`to ${other.name}`);
+      const overlap = p.also.length || other || !p.overlaps ? undefined : overlapOf(p.at, delta, p.overlaps);
+      if (overlap) {
+        const { edit, from, to, with: name } = overlap,
+          rest = edit.close ? "all that follows moves along" : "all that follows stays";
+        return { delta, words: [`overlaps ${name} by ${f(to - from)}, blended`, rest], edit, stills: [], overlap };
+      }
       words.push(`begins ${tc(c.from + delta)}`);
       const edit =
         delta || other

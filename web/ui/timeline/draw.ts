@@ -151,6 +151,8 @@ function paintRow(g: Canvas, row: Row, rows: Row[]): void {
     const b = blendAt(t, t.clips[i - 1].id, t.clips[i].id);
     if (b) blend(g, row, t.clips[i].from, b.before, b.after);
   }
+  const over = g.drag?.pull.at.track === t ? g.drag.out.overlap : undefined;
+  if (over) blend(g, row, over.from, 0, over.to - over.from);
 }
 
 /** The end of a run of narrow clips from i on that touch and have nothing of their own to show. */

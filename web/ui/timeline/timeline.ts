@@ -145,6 +145,7 @@ export class Timeline extends Viewport implements Drawn {
       return { what: "ruler" };
     }
     const h = hit(this.rows(), this.view, e.offsetX, e.offsetY);
+    if (h?.grip === "body" && e.altKey && (e.ctrlKey || e.metaKey)) return { what: "cloth" }; // a range over the clip
     return h
       ? { what: "clip", hit: h, alt: { altKey: e.altKey, ctrlKey: e.ctrlKey, metaKey: e.metaKey } }
       : { what: "cloth" };
@@ -259,6 +260,7 @@ export class Timeline extends Viewport implements Drawn {
       target: doing === "move" && row && row.track.kind === h.row.track.kind ? row.track : undefined,
       reach: this.reachOf(h, doing),
       level: pullOf(d, h, this.view, this.desk.leastSlope),
+      overlaps: this.desk.overlaps(),
     };
     const waits = !d.pull.reach && Reaches.needed(doing); // until it is told how far that may go
     this.canvas.dataset.waits = String(waits);

@@ -1,0 +1,104 @@
+package scene
+
+import (
+	"fmt"
+	"slices"
+
+	"blendseam/core/blend"
+)
+
+// Overlap lays two neighbours of a sound track over one another by a length, and blends them there: the cut lies in the
+// middle of the overlap, and what of each is heard beyond it is the blend. One of them moves, with what is linked with
+// it; with Close the right one does, and all that follows with it, by whole frames.
+type Overlap struct {
+	Left      ClipID       `json:"left"`
+	Right     ClipID       `json:"right"`
+	Length    int64        `json:"length"`               // samples
+	MovesLeft bool         `json:"moves_left,omitempty"` // the left one moves, and not the right one
+	Close     bool         `json:"close,omitempty"`
+	Law       blend.Law    `json:"law"`
+	CurveOut  *blend.Curve `json:"curve_out,omitempty"`
+	CurveIn   *blend.Curve `json:"curve_in,omitempty"`
+}
+
+func (e *Overlap) apply(d *draft) error {
+	t, left, err := d.open(e.Left)
+	if err != nil {
+		return err
+	}
+	_, right, err := d.open(e.Right)
+	if err != nil {
+		return err
+	}
+	l := slices.IndexFunc(t.Clips, func(c Clip) bool { return c.ID == e.Left })
+	switch {
+	case l+1 >= len(t.Clips) || t.Clips[l+1].ID != e.Right:
+		return notPossible("%s and %s are not neighbours on one track, so they cannot overlap there.", left.Name, right.Name)
+	case t.Kind != Sound:
+		return notPossible("Blends are for sound; %s is picture.", left.Name)
+	case e.Length <= 0:
+		return notPossible("An overlap needs a length above 0.")
+	case e.Length >= left.Length || e.Length >= right.Length:
+		short := left
+		if right.Length < left.Length {
+			short = right
+		}
+		return notPossible(
+			"%s is %s long, so it cannot overlap its neighbour by %s. Take less.",
+			short.Name, LengthWords(d.Scene, short.Length), LengthWords(d.Scene, e.Length),
+		)
+	}
+	set := &SetBlend{Left: e.Left, Right: e.Right, Law: e.Law, CurveOut: e.CurveOut, CurveIn: e.CurveIn}
+	if e.Close {
+		set.Before, set.After, set.Pull = e.Length-e.Length/2, e.Length/2, true
+		list := InOrder("", set)
+		if gap := right.Start - left.End(); gap > 0 {
+			list = InOrder("", &CloseGap{Track: t.ID, At: left.End()}, set)
+		}
+		return list.apply(d)
+	}
+	return e.laid(d, *left, *right, set).apply(d)
+}
+
+// laid are the edits by which one of both clips moves alone. Where a clip is linked with a picture, all lands on frames.
+func (e *Overlap) laid(d *draft, left, right Clip, set *SetBlend) *Batch {
+	by := right.Start - left.End() + e.Length // of the moving clip
+	cut := left.End() - e.Length + e.Length/2
+	if e.MovesLeft {
+		cut = right.Start + e.Length/2
+	}
+	headAt, tailAt := cut+by, cut // where the right head and the left tail are trimmed to, before anything moves
+	if e.MovesLeft {
+		headAt, tailAt = cut, cut-by
+	}
+	if left.Link != "" || right.Link != "" {
+		cutFrame, byFrames := d.Rate.Nearest(cut, d.SampleRate), d.Rate.Nearest(by, d.SampleRate)
+		frame := func(n int64) int64 { return d.Rate.SampleOf(n, d.SampleRate) }
+		cut, headAt, tailAt = frame(cutFrame), frame(cutFrame+byFrames), frame(cutFrame)
+		if e.MovesLeft {
+			headAt, tailAt = frame(cutFrame), frame(cutFrame-byFrames)
+		}
+	}
+	set.Before, set.After = headAt-right.Start, left.End()-tailAt
+	moved := &Move{Clip: e.Right, To: cut}
+	if e.MovesLeft {
+		moved = &Move{Clip: e.Left, To: left.Start + cut - tailAt}
+	}
+	return InOrder(
+		"",
+		&Trim{Clip: e.Left, Edge: Tail, To: tailAt},
+		&Trim{Clip: e.Right, Edge: Head, To: headAt},
+		moved,
+		set,
+	)
+}
+
+func (e *Overlap) words(before, after *Scene) string {
+	_, left := after.Clip(e.Left)
+	_, right := after.Clip(e.Right)
+	t, _ := after.Clip(e.Left)
+	b := t.Blend(e.Left, e.Right)
+	words := fmt.Sprintf("%s and %s overlap by %s, blended, %s", left.Name, right.Name,
+		LengthWords(before, b.Before+b.After), e.Law.Name())
+	return words
+}

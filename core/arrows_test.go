@@ -75,6 +75,7 @@ core/tone/recipe: core/limit core/line core/pcm
 demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio
   media
 handover: durable core/audit core/ceiling core/level core/measure core/mix core/pcm core/pcm/wav core/recut core/scene
+  core/sources
   interchange media
 intake: core/limit core/notes core/pcm core/room core/scene core/timecode core/tone interchange media
   media/scenefile scratch store

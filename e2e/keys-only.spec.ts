@@ -77,7 +77,10 @@ test("a rough scene is refined by keys alone, undone and done again", async ({ p
   await press(page, "Escape", "r");
   await to(page, pause + 12);
   await press(page, "Shift+R");
-  await step(["Shift+Delete"], "12 frames from 01:00:45:15 removed on Picture and Dialogue, closed up; scene 12 frames shorter");
+  await step(
+    ["Shift+Delete"],
+    "12 frames from 01:00:45:15 removed on Picture and Dialogue, closed up; scene 12 frames shorter",
+  );
   expect(track(s, "picture").clips.length).toBe(pictured + 1);
 
   // A cut is rolled by five frames.

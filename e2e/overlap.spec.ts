@@ -92,3 +92,23 @@ test("a range is drawn on one clip alone, its tracks are chosen by a click, and 
   s = await edits(page, () => page.keyboard.press("Delete"));
   expect(s.undo).toMatch(/removed on track Dialogue, a gap left; .* stays?$/);
 });
+
+test("clips in hand become files of their own", async ({ page, app }) => {
+  const s = await demo(page, app),
+    [a, b] = track(s, "dialogue").clips.slice(1, 3),
+    ask = async () => {
+      await page.keyboard.press("/");
+      await page.keyboard.type("clips in hand as files");
+      await page.keyboard.press("Enter");
+    };
+  await ask();
+  await expect(page.locator(".toast")).toContainText("No clip of sound is in hand");
+  await take(page, s, "dialogue", a);
+  await take(page, s, "dialogue", b, "Shift");
+  await ask();
+  const asks = page.getByRole("dialog", { name: "2 clips as files" }),
+    got = page.waitForEvent("download");
+  await asks.getByLabel("Kind of file").selectOption("flac");
+  await asks.getByRole("button", { name: "Make the files" }).click();
+  expect((await got).suggestedFilename()).toMatch(/\.zip$/);
+});

@@ -94,6 +94,13 @@ test("a recording is listened through, its stretches marked, named, taken out an
   expect(track(s, "dialogue").clips[2]).toMatchObject({ name: wide.name, start: 75 * F });
 
   // As a file of its own: the samples of the recording.
+  // All of them as files in one go: what kind, and one button.
+  const all = page.waitForEvent("download");
+  await page.getByLabel("Kind of file").selectOption("mp3");
+  await page.getByRole("button", { name: "Write all as files" }).click();
+  const zip = (await (await all).path()) as string;
+  const inside = readFileSync(zip).toString("latin1");
+  for (const m of marks) expect(inside).toContain(`Pell, take 2 ${m.name}.mp3`);
   const download = page.waitForEvent("download");
   await rows
     .first()

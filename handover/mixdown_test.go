@@ -237,11 +237,11 @@ func TestNamesFollowTheirPattern(t *testing.T) {
 		"{date}_{scene}_{stem}_v{version}": "2026-11-27_Kiln-Night_dialogue_v42",
 		"../{scene}":                       "-Kiln-Night",
 	} {
-		if got, err := n.Name(pattern); err != nil || got != want {
+		if got, err := n.File(pattern); err != nil || got != want {
 			t.Errorf("%q gives %q (%v), want %q", pattern, got, err, want)
 		}
 	}
-	if _, err := n.Name("{scene} {reel}"); err == nil || !strings.Contains(err.Error(), "{reel}") {
+	if _, err := n.File("{scene} {reel}"); err == nil || !strings.Contains(err.Error(), "{reel}") {
 		t.Errorf("an unknown word: %v", err)
 	}
 	if got := handover.Apart([]string{"a.wav", "A.wav", "b.wav", "a.wav"}); strings.Join(got,

@@ -1,6 +1,7 @@
 package handover
 
 import (
+	"cmp"
 	"fmt"
 	"path/filepath"
 	"regexp"
@@ -19,6 +20,10 @@ type Naming struct {
 	Stem    string
 	Version int64
 	Date    time.Time
+
+	Recording string // of a piece
+	Name      string // of its stretch or clip
+	Number    int    // of the piece, from 1
 }
 
 // DefaultPattern is what files are named by where nothing else is said.
@@ -27,17 +32,37 @@ const DefaultPattern = "{scene} {range} {stem}"
 // PatternWords are the words that a pattern may have, in braces.
 var PatternWords = []string{"scene", "range", "stem", "date", "version"}
 
+// PieceWords are those that names of pieces may have.
+var PieceWords = []string{"scene", "recording", "name", "number", "date", "version"}
+
 var patternWord = regexp.MustCompile(`\{[^{}]*\}`)
 
-// Name gives a file's name by a pattern, without its ending; "" is DefaultPattern. A word that stands for nothing goes
+// File gives a file's name by a pattern, without its ending; "" is DefaultPattern. A word that stands for nothing goes
 // with the blank beside it. The error names a word that is none.
-func (n Naming) Name(pattern string) (string, error) {
-	if pattern == "" {
-		pattern = DefaultPattern
-	}
+func (n Naming) File(pattern string) (string, error) {
+	return n.by(cmp.Or(pattern, DefaultPattern), PatternWords)
+}
+
+// Piece gives the name of a piece's file likewise; "" is DefaultPiecePattern.
+func (n Naming) Piece(pattern string) (string, error) {
+	return n.by(cmp.Or(pattern, DefaultPiecePattern), PieceWords)
+}
+
+func (n Naming) by(pattern string, words []string) (string, error) {
 	var wrong error
 	name := patternWord.ReplaceAllStringFunc(pattern, func(word string) string {
-		switch strings.ToLower(strings.Trim(word, "{}")) {
+		key := strings.ToLower(strings.Trim(word, "{}"))
+		if !slices.Contains(words, key) {
+			wrong = fmt.Errorf("%s stands for nothing in a name; {%s} do", word, strings.Join(words, "}, {"))
+			return ""
+		}
+		switch key {
+		case "recording":
+			return n.Recording
+		case "name":
+			return n.Name
+		case "number":
+			return fmt.Sprintf("%02d", n.Number)
 		case "scene":
 			return n.Scene
 		case "range":
@@ -46,11 +71,8 @@ func (n Naming) Name(pattern string) (string, error) {
 			return n.Stem
 		case "date":
 			return n.Date.Format("2006-01-02")
-		case "version":
-			return fmt.Sprint(n.Version)
 		}
-		wrong = fmt.Errorf("%s stands for nothing in a name; {%s} do", word, strings.Join(PatternWords, "}, {"))
-		return ""
+		return fmt.Sprint(n.Version)
 	})
 	return FileName(strings.Join(strings.Fields(name), " ")), wrong
 }

@@ -19,6 +19,7 @@ import (
 type File struct {
 	io.Writer
 	Encoder pcm.Encoder
+	Clipped int64 // samples that CopyContext had to clip
 	path    string
 	part    *os.File
 	finish  func() error
@@ -176,7 +177,7 @@ func (f *File) CopyContext(ctx context.Context, r pcm.ReaderAt, span pcm.Span) e
 			return err
 		}
 		piece := raw[:f.Encoder.Size(part.Len())]
-		f.Encoder.Encode(piece, part, at-span.From)
+		f.Clipped += f.Encoder.Encode(piece, part, at-span.From)
 		if _, err := f.Write(piece); err != nil {
 			return fmt.Errorf("%s: %w", f.path, full(err))
 		}

@@ -85,7 +85,7 @@ func (q mixdownRequest) orders(st *workspace.Scene, when time.Time) (list []mixd
 	order := handover.Order{Form: form, TargetLUFS: q.Target, CeilingDBTP: q.Ceiling, Limit: q.Limit, Stems: stems,
 		Made: when}
 	name := handover.Naming{Scene: sc.Name, Version: st.Revision, Date: when}
-	if _, err := name.Name(q.Pattern); err != nil {
+	if _, err := name.File(q.Pattern); err != nil {
 		return nil, err
 	}
 	if !q.Ranges {
@@ -171,7 +171,7 @@ func (q mixdownRequest) name(dir string, list []mixdownOrder) error {
 		if stem != nil {
 			n.Stem = stem.Name
 		}
-		name, err := n.Name(q.Pattern)
+		name, err := n.File(q.Pattern)
 		if err != nil {
 			wrong = err
 		}

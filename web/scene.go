@@ -47,6 +47,7 @@ type ScenePage struct {
 	Measures []audit.Measure    `json:"measures"`
 	Media    MediaView          `json:"media"`
 	Formats  []FormatView       `json:"formats"` // of scene files, the usual one first
+	Kinds    []KindView         `json:"kinds"`   // of files of sound
 }
 
 // A FormatView is a way of writing the scene down.
@@ -142,6 +143,7 @@ func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 		Blends:   blends,
 		Measures: audit.Table,
 		Media:    sheets,
+		Kinds:    kinds(),
 		Formats:  formats(&scene.Scene{}), // what of it is lost is said where it is handed over
 	}
 	return s.page(w, r, "scene", view{Title: st.Scene.Name, Scene: id, Name: st.Scene.Name, Data: data})

@@ -139,6 +139,7 @@ func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) error {
 			"picture":  picture,
 			"commands": commands,
 			"media":    sheets,
+			"kinds":    kinds(),
 		}},
 	)
 }

@@ -119,6 +119,7 @@ func (s *Server) rows() []row {
 		{http.MethodPost, ofScene + "/merge/take", edits, s.takeMerged},
 		{http.MethodPost, ofScene + "/package", edits, s.pack},
 		{http.MethodPost, ofScene + "/joins", edits, s.join},
+		{http.MethodPost, ofScene + "/pieces", edits, s.pieces},
 		{http.MethodPost, ofScene + "/mixdowns", edits, s.mixdown},
 		{http.MethodGet, ofScene + "/mixdowns", listens, s.mixdowns},
 		{http.MethodGet, ofScene + "/off", listens, s.off},

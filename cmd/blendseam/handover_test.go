@@ -2,6 +2,7 @@ package main
 
 import (
 	"encoding/json"
+	"fmt"
 	"math"
 	"os"
 	"path/filepath"
@@ -149,5 +150,41 @@ func TestRecutPrintsItsChangeList(t *testing.T) {
 	}
 	if code, _, complaint := blendseam(t, "audit", out); code != exitRough && code != 0 {
 		t.Error(code, complaint)
+	}
+}
+
+// Marked stretches of a scene file's recordings, or the clips of a track, are written as files in one go.
+func TestStretchesAreWrittenAsFiles(t *testing.T) {
+	_, path := sceneFile(t)
+	dir := filepath.Join(t.TempDir(), "files")
+	code, said, complaint := blendseam(t, "stretches", path, "-o", dir)
+	if code != exitFailed || !strings.Contains(complaint, "No stretch is marked") {
+		t.Errorf("without a stretch: %d %q %q", code, said, complaint)
+	}
+	if _, err := os.Stat(dir); err == nil {
+		t.Error("the folder was made all the same")
+	}
+	var answer struct {
+		Files []stretchFile `json:"files"`
+	}
+	code, said, complaint = blendseam(t, "stretches", path, "-o", dir, "--track", "Dialogue", "--kind", "flac",
+		"--name", "{number} {name}", "--json")
+	if err := json.Unmarshal([]byte(said), &answer); code != 0 || err != nil || len(answer.Files) < 2 {
+		t.Fatal(code, said, complaint, err)
+	}
+	for i, f := range answer.Files {
+		b := outside.Decode(t, filepath.Join(dir, f.File), 2)
+		if math.Abs(float64(b.Len())/48000-f.LengthS) > 1e-3 || !strings.HasPrefix(f.File, fmt.Sprintf("%02d ", i+1)) {
+			t.Errorf("%+v holds %d samples", f, b.Len())
+		}
+	}
+	for says, args := range map[string][]string{
+		"no recording": {"stretches", path, "-o", dir, "--source", "nobody"},
+		"no track":     {"stretches", path, "-o", dir, "--track", "Nothing"},
+		"{reel}":       {"stretches", path, "-o", dir, "--track", "Dialogue", "--name", "{reel}"},
+	} {
+		if code, _, said := blendseam(t, args...); code != exitFailed || !strings.Contains(said, says) {
+			t.Errorf("%v: %d %q", args, code, said)
+		}
 	}
 }

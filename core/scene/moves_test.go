@@ -271,7 +271,8 @@ func TestRangesGoFromChosenTracksAndStayLinked(t *testing.T) {
 	snd, pic := ids(s)
 	gap := &scene.RemoveRange{From: 40 * fr, To: 52 * fr, Tracks: []scene.TrackID{"t2"}}
 	after := scenetest.Must(t, s, gap)
-	if w := scene.Describe(s, after, gap); w != "12 frames from 01:00:01:15 removed on track Voices, a gap left; Picture and Music stay" {
+	want := "12 frames from 01:00:01:15 removed on track Voices, a gap left; Picture and Music stay"
+	if w := scene.Describe(s, after, gap); w != want {
 		t.Errorf("it reads %q", w)
 	}
 	if v := after.Tracks[1].Clips; len(v) != 4 || v[0].End() != 40*fr || v[1].Start != 52*fr || v[1].In != 52*fr ||

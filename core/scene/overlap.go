@@ -60,7 +60,7 @@ func (e *Overlap) apply(d *draft) error {
 	return e.laid(d, *left, *right, set).apply(d)
 }
 
-// laid are the edits by which one of both clips moves alone. Where a clip is linked with a picture, all lands on frames.
+// laid are the edits by which one of both clips moves alone. Where a clip is linked with picture, all lands on frames.
 func (e *Overlap) laid(d *draft, left, right Clip, set *SetBlend) *Batch {
 	by := right.Start - left.End() + e.Length // of the moving clip
 	cut := left.End() - e.Length + e.Length/2

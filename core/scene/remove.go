@@ -541,7 +541,7 @@ func (e *RemoveRange) words(before, after *Scene) string {
 	return words
 }
 
-// touched names the tracks of which something lies in the range: those it is taken from, and those that stay as they are.
+// touched names the tracks of which something lies in the range: those it is taken from, and those that stay.
 func (e *RemoveRange) touched(s *Scene) (taken, left []string) {
 	for _, t := range s.Tracks {
 		i := t.At(s.Unit(t, e.From))

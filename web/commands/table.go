@@ -697,6 +697,13 @@ var Start = []Command{
 	{"takes", "Takes", "Hear all takes …", "listen to the alternates in context, choose one", nil},
 	{"take_drop", "Takes", "Take a take away …", "remove an alternate from under the clip", nil},
 	{
+		"clip_files",
+		"Trimming",
+		"Clips in hand as files …",
+		"export, write, save each as WAV, FLAC, MP3; stretches of a recording: on its page",
+		nil,
+	},
+	{
 		"join",
 		"Trimming",
 		"Join the clips in hand into one recording …",

@@ -29,8 +29,8 @@ export function overlapping(s: Stage, how: () => Overlapping): Record<string, ()
     const pair = neighbours(s);
     if (!pair)
       return say(
-        "No two neighbours of one track are in hand. Take two clips in hand that lie side by side, or the cut or the gap " +
-          "between them.",
+        "No two neighbours of one track are in hand. Take two clips in hand that lie side by side, or the cut or the " +
+          "gap between them.",
       );
     const { close } = how();
     const got = await s.ask({

@@ -5,6 +5,7 @@ import { openPast } from "../panels/past.ts";
 import { openKeys, openSearch } from "../panels/search.ts";
 import { say } from "../panels/toast.ts";
 import type { Command } from "../wire/commands.ts";
+import type { KindView } from "../wire/web.ts";
 import type { Auditions } from "./auditions.ts";
 import type { Blending } from "./blending.ts";
 import { clipboard } from "./clipboard.ts";
@@ -18,6 +19,7 @@ import type { Lulls } from "./lulls.ts";
 import type { Mending } from "./mending.ts";
 import { moves } from "./moves.ts";
 import { overlapping } from "./overlapping.ts";
+import { pieces } from "./pieces.ts";
 import { places } from "./places.ts";
 import type { Remarking } from "./remarking.ts";
 import type { Stage } from "./stage.ts";
@@ -45,6 +47,7 @@ export function sceneCommands(
     blending: Blending;
     remarking: Remarking;
     correcting: Correcting;
+    kinds: KindView[]; // of files
   },
   views: Views,
   sceneFile: string,
@@ -58,6 +61,7 @@ export function sceneCommands(
     ...places(stage),
     ...tracks(stage),
     ...joining(stage),
+    ...pieces(stage, parts.kinds),
     ...overlapping(stage, () => parts.mending.overlaps),
     ...parts.mending.commands(),
     ...parts.lulls.commands(),

@@ -15,3 +15,18 @@ export async function takenOut(
   const now = await get<{ tracks: Track[] }>(`/scenes/${scene}/state`);
   return { words, on: now.tracks.find((t) => t.kind === kind && t.clips.some((c) => c.source === source)) };
 }
+
+/** The edit that fills the scene's range from a recording: from a stretch's start, to its end, or around a moment. */
+export function fillEdit(
+  scene: { playhead: number; range?: { from: number; to: number } },
+  fit: "start" | "end" | "moment",
+  stretch: { from: number; to: number } | undefined,
+  at: number,
+): Record<string, unknown> | string {
+  const { playhead, range } = scene;
+  if (!range) return "The scene has no range to fill. Make one there first.";
+  if (fit === "moment" && (playhead < range.from || playhead > range.to))
+    return "The scene's playhead lies outside the range; move it to where this moment shall be.";
+  const moment = fit === "start" ? (stretch?.from ?? at) : fit === "end" ? (stretch?.to ?? at) : at;
+  return { edit: "fill", from: range.from, to: range.to, fit, moment, at: playhead };
+}

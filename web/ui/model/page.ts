@@ -1,6 +1,6 @@
 // What the server gives a page with it.
 import type { Command } from "../wire/commands.ts";
-import type { MediaView, SourceState, TrackView } from "../wire/web.ts";
+import type { KindView, MediaView, SourceState, TrackView } from "../wire/web.ts";
 import type { Rate } from "./time.ts";
 
 export type { ScenePage, SourceState, UseView as Use } from "../wire/web.ts";
@@ -17,4 +17,5 @@ export interface SourcePage {
   picture: string;
   commands: Command[];
   media: MediaView;
+  kinds: KindView[]; // of files
 }

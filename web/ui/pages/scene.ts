@@ -306,7 +306,7 @@ function showScene(): void {
 
 const does = sceneCommands(
   stage,
-  { mending, lulls, filling, evening, voicing, auditions, blending, remarking, correcting },
+  { mending, lulls, filling, evening, voicing, auditions, blending, remarking, correcting, kinds: data.kinds },
   {
     zoomBench: (by) => {
       bench.zoom(by);

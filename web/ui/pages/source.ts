@@ -2,8 +2,9 @@
 import Alpine from "@alpinejs/csp";
 import { marked, place } from "../commands/clipboard.ts";
 import { listenForCommands } from "../commands/keys.ts";
+import { stretchFiles } from "../commands/pieces.ts";
 import { SourceHeard } from "../commands/source-heard.ts";
-import { takenOut } from "../commands/taking.ts";
+import { fillEdit, takenOut } from "../commands/taking.ts";
 import { eachFrame } from "../drawing/frames.ts";
 import { sharpen } from "../drawing/paint.ts";
 import { Pictures } from "../drawing/pictures.ts";
@@ -208,17 +209,11 @@ function put(how: string): void {
 }
 
 function fill(fit: "start" | "end" | "moment"): void {
-  const p = place.get(id),
-    s = stretch();
-  if (!p.range) return say("The scene has no range to fill. Make one there first.");
   if (!panel.track)
     return say("There is no track for it yet. Take it out at the end of the track first: that makes one.");
-  const moment = fit === "start" ? (s?.from ?? at) : fit === "end" ? (s?.to ?? at) : at;
-  if (fit === "moment" && (p.playhead < p.range.from || p.playhead > p.range.to))
-    return say("The scene's playhead lies outside the range; move it to where this moment shall be.");
-  const picture = data.picture ? { picture: data.picture } : {};
-  const { from, to } = p.range;
-  void edit({ edit: "fill", ...laid(), ...picture, from, to, fit, moment, at: p.playhead });
+  const e = fillEdit(place.get(id), fit, stretch(), at);
+  if (typeof e === "string") return say(e);
+  void edit({ ...laid(), ...(data.picture ? { picture: data.picture } : {}), ...e });
 }
 
 // --- keys ---
@@ -319,6 +314,7 @@ Alpine.data("source", () => ({
   track: data.offered,
   tracks: data.tracks,
   hasPicture: !!source.frames,
+  ...stretchFiles(id, source.id, data.kinds, (work) => queue.then(work).catch(say)),
   stretches: [] as ReturnType<typeof rowOf>[],
   uses: [] as unknown[],
   init() {

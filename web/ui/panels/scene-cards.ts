@@ -59,7 +59,8 @@ export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolea
     fields: [field("from", "From", tc(a, r.from)), field("to", "To", tc(a, r.to))],
     hint: r.gap
       ? ""
-      : `${takesOut(a, r)}Commands act on this range. Click a track's name, with Shift several, to choose its tracks; ` +
+      : `${takesOut(a, r)}Commands act on this range. Click a track's name, with Shift several, to choose ` +
+        `its tracks; ` +
         `${a.key("range_tracks")} goes through them.`,
     actions,
   };

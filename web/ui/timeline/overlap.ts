@@ -30,7 +30,7 @@ export const overlapEdit = (left: string, right: string, length: number, { style
   ...(close ? { close } : {}),
 });
 
-/** The overlap that a sound has with a neighbour once it is moved; none where it lies free, or over more than an end. */
+/** The overlap of a sound with a neighbour once it is moved; none where it lies free, or over more than one end. */
 export function overlapOf({ track, clip, index }: Placed, delta: number, how: Overlapping): Overlap | undefined {
   if (track.kind !== "sound" || !delta) return undefined;
   const [from, to] = [clip.from + delta, clip.to + delta],

@@ -111,9 +111,50 @@ test("a package opens elsewhere and sounds the same, and cut lists are there to 
   expect(there.subarray(0, here.length).findIndex((v, i) => v !== here[i])).toBe(-1);
   expect(readFileSync(join(folder, "seams.csv"), "utf8").split("\n").length).toBeGreaterThan(20);
 
-  await expect(page.getByRole("region", { name: "Cut list" })).toContainText("Without more than one picture");
+  await expect(page.getByRole("region", { name: "Cut list" })).toContainText(
+    /Of this scene it does not carry .*markers/,
+  );
   const list = await download(page, `${scene}/scene.edl`, join(info.outputDir, "k.edl"));
   expect(readFileSync(list, "utf8")).toContain("TITLE: Kiln Night\nFCM: NON-DROP FRAME\n");
+});
+
+test("what a list cannot carry is said of this scene, and is in recordings of its own by one press", async ({
+  page,
+  app,
+}, info) => {
+  const s = await demo(page, app),
+    scene = home(page),
+    dialogue = s.tracks.find((t) => t.purpose === "dialogue")!,
+    c = dialogue.clips.find((x) => x.length > 5 * 48000)!;
+  const lull = {
+      edit: "lull",
+      clip: c.id,
+      from: c.start + 48000,
+      to: c.start + 96000,
+      fade_in: 480,
+      fade_out: 480,
+    },
+    quieter = { edit: "set_track", track: dialogue.id, gain_db: -4 };
+  for (const [i, edit] of [lull, quieter].entries())
+    expect((await page.request.post(`${scene}/edits`, { data: { revision: s.revision + i, edit } })).status()).toBe(
+      200,
+    );
+  await page.reload();
+  const here = await sound(page, 0, 48000 * 20);
+  await page.goto(`${scene}/hand-over`);
+  const lists = page.getByRole("region", { name: "Cut list" });
+  await expect(lists).toContainText(/the lulls of one clip.*what one track does as a whole/);
+  await lists.getByRole("button", { name: "Join what AES31-3 cannot carry, and write it" }).click();
+  await expect(made(page).locator("a").first()).toHaveText("Kiln Night AES31-3.zip");
+  const href = (await made(page).locator("a").first().getAttribute("href"))!,
+    folder = join(info.outputDir, "list"),
+    out = join(info.outputDir, "list.wav");
+  execFileSync("python3", ["-m", "zipfile", "-e", await download(page, href, join(info.outputDir, "l.zip")), folder]);
+  // The recordings that it did not have to join lie where they lay.
+  execFileSync("sh", ["-c", `cp demo/recordings/* "${folder}/"`]);
+  execFileSync("bin/blendseam", ["render", join(folder, "Kiln Night.adl"), "-o", out, "--depth", "32f"]);
+  const there = samples(out);
+  expect(here.findIndex((v, i) => Math.abs(v - there[i]) > 1e-4)).toBe(-1);
 });
 
 test("sound follows a picture that was cut again: seen first, ticked, done and taken back as one", async ({

@@ -28,15 +28,7 @@ func rendered(t *testing.T, path string) pcm.Block {
 		t.Fatal(err)
 	}
 	defer f.Close()
-	m, err := mix.New(f.Scene, mix.WithMade(f.Scene, f.Open), mix.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	b := pcm.NewBlock(m.Channels(), m.Length())
-	if err := m.Render(b, 0); err != nil {
-		t.Fatal(err)
-	}
-	return b
+	return sounding(t, f.Scene, mix.WithMade(f.Scene, f.Open))
 }
 
 // A package of real voices, cut to what is used, with and without handles, as WAV and as FLAC, sounds the same bits,

@@ -11,10 +11,11 @@ import (
 
 // A Loss is what a format does not carry of one clip.
 type Loss struct {
-	Clip  string   `json:"clip"` // its name
-	Track string   `json:"track"`
-	At    int64    `json:"at"` // where it begins, in samples
-	What  []string `json:"what"`
+	ID    scene.ClipID `json:"id"`
+	Clip  string       `json:"clip"` // its name
+	Track string       `json:"track"`
+	At    int64        `json:"at"` // where it begins, in samples
+	What  []string     `json:"what"`
 }
 
 // Words tells a loss in one line.
@@ -32,7 +33,7 @@ type Tally struct {
 // At says of which clip what is added next is.
 func (t *Tally) At(s *scene.Scene, x *scene.Track, c *scene.Clip) {
 	t.close()
-	t.at = &Loss{Clip: c.Name, Track: x.Name, At: s.Time(x, c.Start)}
+	t.at = &Loss{ID: c.ID, Clip: c.Name, Track: x.Name, At: s.Time(x, c.Start)}
 }
 
 // close keeps what the clip that is looked at loses.

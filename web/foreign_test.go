@@ -323,6 +323,7 @@ func TestForeignIdsAnywhereAreAsThoseThatAreNotThere(t *testing.T) {
 		ofScene + "/sources/{source}/take": map[string]any{"names": []any{"x"}, "track": "t1", "at": -1., "how": "insert",
 			"marked": map[string]any{"name": "x", "from": 0., "to": 4800.}},
 		ofScene + "/joins":    map[string]any{"clips": []any{clip}, "name": "x", "page": "p"},
+		ofScene + "/lists":    map[string]any{"ending": ".adl"},
 		ofScene + "/pieces":   map[string]any{"kind": "wav", "source": "", "clips": []any{clip}},
 		ofScene + "/mixdowns": map[string]any{"kind": "wav", "look": true, "stems": "track", "pattern": "{scene}"},
 		ofScene + "/package":  map[string]any{"handles": 0., "look": true},

@@ -87,7 +87,7 @@ func kinds() (list []KindView) {
 }
 
 // handedOver are the kinds of job whose results the page lists.
-var handedOver = []string{"mixdown", "look", "package", "pieces"}
+var handedOver = []string{"mixdown", "look", "package", "pieces", "list"}
 
 func (s *Server) madeList(ctx context.Context, id string) ([]workspace.Progress, error) {
 	list := []workspace.Progress{}

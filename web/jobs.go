@@ -27,6 +27,7 @@ var jobKinds = map[string]func() jobRequest{
 	"mixdown": func() jobRequest { return new(mixdownRequest) },
 	"look":    func() jobRequest { return new(mixdownRequest) },
 	"package": func() jobRequest { return new(packRequest) },
+	"list":    func() jobRequest { return new(listRequest) },
 	"pieces":  func() jobRequest { return new(piecesRequest) },
 	"join":    func() jobRequest { return new(joinRequest) },
 }

@@ -16,6 +16,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
+	"blendseam/handover"
 	"blendseam/interchange"
 	"blendseam/media"
 	"blendseam/media/peaks"
@@ -55,7 +56,9 @@ type FormatView struct {
 	Name   string   `json:"name"`
 	Ending string   `json:"ending"`
 	Lacks  []string `json:"lacks"` // what it cannot carry
-	Lost   []string `json:"lost"`  // what of this scene it does not, clip by clip
+	Loses  []string `json:"loses"` // what of this scene it does not, in a few words
+	Lost   []string `json:"lost"`  // the same clip by clip
+	Joins  bool     `json:"joins"` // what it cannot can be in recordings of its own
 }
 
 // formats are the ways of writing a scene down, the usual one first.
@@ -63,7 +66,11 @@ func formats(s *scene.Scene) []FormatView {
 	usual := interchange.Usual()
 	list := []FormatView{}
 	for _, f := range interchange.Formats() {
-		v := FormatView{f.Name, f.Extensions[0], append([]string{}, f.Lacks...), []string{}}
+		v := FormatView{Name: f.Name, Ending: f.Extensions[0], Lacks: append([]string{}, f.Lacks...),
+			Loses: []string{}, Lost: []string{}, Joins: handover.Joins(s, f)}
+		if f.Loses != nil {
+			v.Loses = append(v.Loses, f.Loses(s)...)
+		}
 		for _, l := range f.LostOf(s) {
 			v.Lost = append(v.Lost, l.Words(s))
 		}

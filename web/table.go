@@ -120,6 +120,7 @@ func (s *Server) rows() []row {
 		{http.MethodPost, ofScene + "/package", edits, s.pack},
 		{http.MethodPost, ofScene + "/joins", edits, s.join},
 		{http.MethodPost, ofScene + "/pieces", edits, s.pieces},
+		{http.MethodPost, ofScene + "/lists", edits, s.list},
 		{http.MethodPost, ofScene + "/mixdowns", edits, s.mixdown},
 		{http.MethodGet, ofScene + "/mixdowns", listens, s.mixdowns},
 		{http.MethodGet, ofScene + "/off", listens, s.off},

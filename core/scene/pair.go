@@ -44,8 +44,8 @@ func (s *Scene) PairAt(clip ClipID, tail bool) *Pair {
 	return nil
 }
 
-// fade is the shape that comes nearest to a side of a pair, for the clip's own fade.
-func (p Pair) fade(own *blend.Curve) blend.Curve {
+// Fade is the shape that comes nearest to a side of a pair, for the clip's own fade.
+func (p Pair) Fade(own *blend.Curve) blend.Curve {
 	switch {
 	case own != nil:
 		return *own
@@ -155,7 +155,7 @@ func (d *draft) fitPairs() {
 			continue
 		}
 		kept = append(kept, p)
-		fadeOut, fadeIn := Fade{span.Len(), p.fade(p.CurveOut)}, Fade{span.Len(), p.fade(p.CurveIn)}
+		fadeOut, fadeIn := Fade{span.Len(), p.Fade(p.CurveOut)}, Fade{span.Len(), p.Fade(p.CurveIn)}
 		if out.FadeOut != fadeOut {
 			i, k, _ := d.Find(p.Out)
 			d.touch(i).Clips[k].FadeOut = fadeOut

@@ -58,9 +58,11 @@ Alpine.data("handOver", () => ({
   formats: data.formats.map((f) => ({
     ...f,
     href: `/scenes/${data.id}/scene${f.ending}`,
-    loses: f.lost.length > 0,
+    hasLost: f.lost.length > 0,
     loseWords: `${f.lost.length === 1 ? "One clip loses" : `${f.lost.length} clips lose`} something in it`,
-    lacks: f.lacks.length ? `Without ${f.lacks.join(", ")}.` : "Everything of the scene is in it.",
+    lacks: f.loses.length
+      ? `Of this scene it does not carry ${f.loses.join(", ")}.`
+      : `Everything of the scene is in it${f.lacks.length ? ", as it is now" : ""}.`,
   })),
   handles: "5",
   packPicture: false,
@@ -203,6 +205,15 @@ Alpine.data("handOver", () => ({
       await this.load();
     } catch (e) {
       this.packProblem = (e as Error).message;
+    }
+  },
+  /** Writes the scene in a format, with what that cannot carry in recordings of its own. */
+  async joined(ending: string) {
+    try {
+      await post(`/scenes/${data.id}/lists`, { ending });
+      await this.load();
+    } catch (e) {
+      say(e);
     }
   },
   async remove(m: { id: string }) {

@@ -29,6 +29,10 @@ type Bed struct {
 // stepHidden is the largest step between backgrounds that a bed leaves, in dB; it is not heard.
 const stepHidden = 1.8
 
+// bedOverDB is how far a bed lies over the loudest take at most, in dB: more would be noise for its own sake (common
+// practice, no source).
+const bedOverDB = 3.0
+
 // takeRoom is the background of a clip under a range.
 type takeRoom struct {
 	clip *scene.Clip
@@ -82,7 +86,7 @@ func (m *Filler) Bed(ctx context.Context, span pcm.Span, chosen *Filling) (*Bed,
 		return most
 	}
 	out := &Bed{StepDB: step(math.Inf(-1)), Quietest: quietest.clip.Name}
-	low, high := quietest.level-12, loudest.level+20
+	low, high := quietest.level-12, loudest.level+bedOverDB
 	if step(low) <= stepHidden { // nothing to hide: a bed that fills holes lies as low as the takes do
 		out.LevelDB = quietest.level
 	} else {
@@ -125,12 +129,19 @@ func (m *Filler) Bed(ctx context.Context, span pcm.Span, chosen *Filling) (*Bed,
 	}
 	out.Edit, out.From = f.Edit, f.SourceName
 	out.Words = fmt.Sprintf(
-		"Steps between takes shrink from %.1f to %.1f dB. The background of %s, the quietest take, rises by %.1f dB.",
+		"Steps between takes shrink from %.1f to %.1f dB. The background of %s, the quietest take, rises by %.1f dB, that "+
+			"of %s, the loudest, by %.1f dB.",
 		out.StepDB,
 		out.ThenDB,
 		out.Quietest,
 		out.RiseDB,
+		loudest.clip.Name,
+		level.Sum(loudest.level, out.LevelDB)-loudest.level,
 	)
+	if out.ThenDB > stepHidden+0.05 {
+		out.Words += fmt.Sprintf(" What is left is heard; a bed lies no more than %.0f dB over the loudest take. Bring the "+
+			"takes to one room.", bedOverDB)
+	}
 	if out.StepDB <= stepHidden {
 		out.Words = fmt.Sprintf(
 			"The takes differ by %.1f dB at most, which is not heard; the bed fills what lies between them. The background "+

@@ -1,6 +1,7 @@
 package fill_test
 
 import (
+	"strings"
 	"testing"
 
 	"blendseam/core/audit"
@@ -66,5 +67,23 @@ func TestWhatARangeCovers(t *testing.T) {
 				t.Errorf("%s: %+v", x.Kind, h)
 			}
 		}
+	}
+}
+
+// A bed that hides the step between a quiet and a loud take lies no more than 3 dB over the loud one, and says by how
+// much it raises each.
+func TestABedAddsNoMoreNoiseThanTheLoudestTakeBears(t *testing.T) {
+	s := seamtest.New(t)
+	s.Lay("quiet", seamtest.Bed(1, 5, -66), 0)
+	s.Lay("loud", seamtest.Bed(2, 5, -40), 4)
+	b, err := (&fill.Filler{Meter: s.Meter()}).Bed(t.Context(), pcm.Span{To: 8 * seamtest.Rate}, nil)
+	if err != nil || b == nil {
+		t.Fatal(b, err)
+	}
+	if b.LevelDB > -40+3 || !strings.Contains(b.Words, "loud, the loudest, by") {
+		t.Errorf("%.1f dB, a step of %.1f left: %s", b.LevelDB, b.ThenDB, b.Words)
+	}
+	if b, err = (&fill.Filler{Meter: s.Meter()}).Bed(t.Context(), pcm.Span{To: 3 * seamtest.Rate}, nil); err != nil || b.LevelDB > -60 {
+		t.Errorf("under one take alone: %+v %v", b, err)
 	}
 }

@@ -125,7 +125,7 @@ export interface SceneState {
       level?: { at: number; db: number }[];
       like?: { thirds_db: number[]; gain_db: number };
       link?: string;
-      fade_in?: { length: number };
+      fade_in?: { length: number; curve?: { shape: string; bend?: number } };
       lulls?: { id: string; depth_db?: number }[];
       takes?: { number: number; others: { number: number }[] };
       fade_out?: { length: number };

@@ -173,6 +173,55 @@ test("level points are set by key, dragged, typed and taken off", async ({ page,
   expect((await stateOf(page)).tracks.flatMap((t) => t.clips).find((c) => c.id === other.id)!.level ?? []).toEqual([]);
 });
 
+test("the gain of clips in hand is dragged by their line, points in a range move together, and a fade bends", async ({
+  page,
+  app,
+}) => {
+  const s = await demo(page, app),
+    clips = s.tracks.find((t) => t.name === "Dialogue")!.clips,
+    clip = clips.find((c) => c.name === "Oda, take 2")!,
+    other = clips.find((c) => c.name === "wide" && c.start > 0)!;
+  const y = await rowOf(page, "Dialogue"),
+    now = async (id: string) => (await stateOf(page)).tracks.flatMap((t) => t.clips).find((c) => c.id === id)!,
+    top = y - 25,
+    at = (db: number) => top + 2 + ((12 - db) / 48) * 35;
+  const pull = async (x: number, from: number, to: number) => {
+    await page.mouse.move(x, from);
+    await page.mouse.down();
+    await page.mouse.move(x, (from + to) / 2);
+    await page.mouse.move(x, to);
+    await edits(page, () => page.mouse.up());
+  };
+  // Two clips in hand, and the line of one of them down: both by as much.
+  await page.mouse.click(await xOf(page, clip, 0.5), y + 8);
+  await page.keyboard.down("Shift");
+  await page.mouse.click(await xOf(page, other, 0.5), y + 8);
+  await page.keyboard.up("Shift");
+  await expect(page.locator(".card h2").first()).toHaveText("2 clips in hand");
+  const was = [await now(clip.id), await now(other.id)].map((c) => c.gain_db ?? 0);
+  await pull(await xOf(page, clip, 0.4), at(was[0]), at(was[0]) + 6);
+  const gains = [await now(clip.id), await now(other.id)].map((c, i) => (c.gain_db ?? 0) - was[i]);
+  expect(gains[0]).toBeLessThan(-5);
+  expect(gains[1]).toBeCloseTo(gains[0], 5);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await now(clip.id)).gain_db ?? 0).toBe(was[0]);
+
+  // A fade, bent by its line.
+  await page.request.post(page.url() + "edits", {
+    data: {
+      revision: (await stateOf(page)).revision,
+      edit: { edit: "fade", clip: clip.id, edge: "head", length: 4 * second, curve: { shape: "straight" } },
+    },
+  });
+  await expect.poll(async () => (await now(clip.id)).fade_in?.length).toBe(4 * second);
+  await page.waitForFunction(() => document.querySelector(".kept")?.textContent?.includes("edit"));
+  const middle = await xOf(page, { ...clip, length: 4 * second }, 0.5);
+  await page.keyboard.press("Escape");
+  await pull(middle, top + 25, top + 12);
+  expect((await now(clip.id)).fade_in?.curve).toMatchObject({ shape: "exponential" });
+  expect((await now(clip.id)).fade_in!.curve!.bend).toBeGreaterThan(0.2);
+});
+
 test("a distant take comes near a close one, and filters are bypassed by a key", async ({ page, app }) => {
   const s = await demo(page, app);
   const wide = s.tracks.find((t) => t.name === "Dialogue")!.clips.find((c) => c.name === "wide" && c.start > 0)!,

@@ -5,6 +5,8 @@ export type { Law, Shape };
 
 import type { Curve } from "./scene.ts";
 
+export type { Curve };
+
 let laws: Law[] = [],
   shapes: Shape[] = [];
 
@@ -26,6 +28,21 @@ export const usualFade: Curve = { shape: "quarter_sine" };
 
 /** Tells whether a curve has a bend. */
 export const bends = (c: Curve | undefined): boolean => !!c && shapeOf(c).bends;
+
+/** A curve bent by so much more than it is: up to 1 it rises earlier, down to -1 later. */
+export function bentCurve(c: Curve, by: number): Curve {
+  let bend = c.bend ?? 0;
+  if (!bends(c)) {
+    // the bend that comes nearest to its shape
+    const off = (b: number) => Math.abs(rise({ shape: "exponential", bend: b }, 0.5) - rise(c, 0.5));
+    for (let b = -1; b <= 1; b += 0.05) if (off(b) < off(bend)) bend = b;
+  }
+  return { shape: "exponential", bend: Math.round(20 * Math.max(-1, Math.min(1, bend + by))) / 20 };
+}
+
+/** How a bent curve rises. */
+export const bendWords = ({ bend = 0 }: Curve): string =>
+  bend === 0 ? "straight fade" : `fade rises ${bend > 0 ? "early" : "late"}, bend ${bend.toFixed(2)}`;
 
 /** The gain of a rising fade at x, 0 to 1. */
 export function rise(c: Curve | undefined, x: number): number {

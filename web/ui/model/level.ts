@@ -36,6 +36,22 @@ export function movedPoint(line: readonly LevelPoint[], i: number, to: LevelPoin
   return line.map((p, k) => (k === i ? { at, db: decimal(to.db) } : p));
 }
 
+/**
+ * A line with some points that follow one another moved together: by so many samples, between the points beside them, and
+ * by so many dB.
+ */
+export function movedTogether(
+  line: readonly LevelPoint[],
+  [first, last]: [number, number],
+  by: LevelPoint,
+  least: number,
+): LevelPoint[] {
+  const low = first > 0 ? line[first - 1].at + least - line[first].at : -Infinity,
+    high = last + 1 < line.length ? line[last + 1].at - least - line[last].at : Infinity,
+    at = Math.round(Math.min(Math.max(by.at, low), Math.max(low, high)));
+  return line.map((p, k) => (k < first || k > last ? p : { at: p.at + at, db: decimal(p.db + by.db) }));
+}
+
 /** A line with a point more, where it runs; as it is where one lies that near. */
 export function addedPoint(line: readonly LevelPoint[], at: number, least: number): LevelPoint[] {
   if (line.some((p) => Math.abs(p.at - at) < least)) return [...line];

@@ -2,7 +2,7 @@
 // shows meanwhile. Pure functions; whether the edit can really be done is decided by the server.
 
 import { clock } from "../model/clock.ts";
-import { usualFade } from "../model/curves.ts";
+import { bendWords, bentCurve, type Curve, usualFade } from "../model/curves.ts";
 import {
   beside,
   findClip,
@@ -16,7 +16,7 @@ import {
 } from "../model/scene.ts";
 import { frameOf, frames, type Rate } from "../model/time.ts";
 import type { LevelPoint, Reach } from "../wire/scene.ts";
-import { type LevelPull, pulledLine } from "./level-hit.ts";
+import { type LevelPull, pulledGain, pulledLine } from "./level-hit.ts";
 import { type Overlap, type Overlapping, overlapOf } from "./overlap.ts";
 import type { Grip } from "./rows.ts";
 import type { Still } from "./stills.ts";
@@ -34,7 +34,9 @@ export type Doing =
   | "lull"
   | "lull_fade"
   | "point"
-  | "line";
+  | "line"
+  | "gain"
+  | "bend";
 
 export interface Pull {
   doing: Doing;
@@ -57,6 +59,8 @@ export interface Outcome {
   edit?: Record<string, unknown>;
   stills: Still[];
   line?: LevelPoint[]; // the level line as it would be
+  gain?: number; // dB, of the clip under the hand, as it would be
+  curve?: Curve; // of its fade
   low?: number;
   high?: number;
   overlap?: Overlap; // with a neighbour, where they would be blended
@@ -117,6 +121,26 @@ export function outcome(s: Scene, rate: Rate, p: Pull): Outcome {
         ? { edit: "fade", clip: c.id, edge: p.edge, length, curve: was.length ? was.curve : usualFade }
         : undefined;
       return { delta, words: [length === 0 ? "no fade" : `fade over ${f(length)}`], edit, stills: [] };
+    }
+    case "bend": {
+      const head = p.edge === "head",
+        was = (head ? c.fade_in : c.fade_out)!,
+        curve = bentCurve(was.curve, -2 * (p.level?.down ?? 0)),
+        edit = { edit: "fade", clip: c.id, edge: p.edge, length: was.length, curve };
+      return { delta: 0, words: [bendWords(curve)], edit, stills: [], curve };
+    }
+    case "gain": {
+      const gain = pulledGain(c, p.level!),
+        by = Math.round(10 * (gain - (c.gain_db ?? 0))) / 10,
+        ids = [c.id, ...p.also],
+        edits = ids.map((id) => {
+          const was = findClip(s, id)?.clip.gain_db ?? 0;
+          return { edit: "gain", clips: [id], db: Math.round(10 * Math.min(40, Math.max(-120, was + by))) / 10 };
+        }),
+        signed = (v: number) => `${v < 0 ? "" : "+"}${v.toFixed(1)} dB`;
+      const words = `${ids.length > 1 ? `${ids.length} clips ` : ""}gain ${ids.length > 1 ? signed(by) : signed(gain)}`;
+      const edit = edits.length === 1 ? edits[0] : { edit: "several", edits, words };
+      return { delta: 0, words: [words], edit: by ? edit : undefined, stills: [], gain };
     }
     case "lull":
     case "lull_fade":

@@ -53,7 +53,7 @@ export function drawGrips(g: Canvas, h: Hit): void {
     c.fill();
   };
   if (h.lull) return lullGrips(g, h, h.lull);
-  if (h.grip === "point" || h.grip === "line") return; // its points are drawn already
+  if (/point|line|gain|bend/.test(h.grip)) return; // its line is drawn already
   if (h.grip === "body" || h.grip === "fade") {
     if (row.track.kind !== "sound" || row.folded || x1 - x0 <= 50) return;
     c.fillStyle = h.grip === "fade" ? col.madder : col.ink;

@@ -81,6 +81,13 @@ export function levelLine(g: Canvas, clip: Clip, over: Over): void {
   for (const [x, y] of stroked(g, clip.level ?? [], { ...over, moved })) g.c.fillRect(x - 2.5, y - 2.5, 5, 5);
 }
 
+/** The gain of a clip without points: the line that a hand takes hold of. */
+export function gainLine(g: Canvas, db: number, over: Over): void {
+  g.c.globalAlpha *= 0.6;
+  stroked(g, [{ at: 0, db }], over);
+  g.c.globalAlpha /= 0.6;
+}
+
 /** Where the peaks of speech should end, from -12 to -6 dBFS, above and below the middle of a waveform. */
 export function peakBand(g: Canvas, a: number, z: number, top: number, height: number, louder: number): void {
   const { c } = g,
@@ -164,7 +171,8 @@ export function fadeLine(
   if (n <= 0) return;
   const w = n / g.view.perPixel,
     { c } = g,
-    curve = (edge === "head" ? clip.fade_in : clip.fade_out)?.curve ?? usualFade;
+    bent = d?.pull.doing === "bend" && d.pull.edge === edge && d.pull.at.clip.id === clip.id ? d.out.curve : undefined,
+    curve = bent ?? (edge === "head" ? clip.fade_in : clip.fade_out)?.curve ?? usualFade;
   c.strokeStyle = thread;
   c.lineWidth = 1.2;
   c.beginPath();

@@ -12,7 +12,7 @@ import { frameOf, type Rate, toX, type View } from "../model/time.ts";
 import type { LevelPoint } from "../wire/scene.ts";
 import type { Outcome, Outline, Pull } from "./drag.ts";
 import { selvedge } from "./draw-grips.ts";
-import { badge, duckLine, fadeLine, levelLine, lullGain, notch, peakBand, woven } from "./draw-marks.ts";
+import { badge, duckLine, fadeLine, gainLine, levelLine, lullGain, notch, peakBand, woven } from "./draw-marks.ts";
 
 import type { Row } from "./rows.ts";
 
@@ -265,6 +265,8 @@ function cloth(g: Canvas, row: Row, i: number, rows: Row[]): void {
       over = { moved: from - clip.from, a, z, top: top + 2, height: height - 15 };
     if (g.ducks[t.id]) duckLine(g, g.ducks[t.id], over);
     if (lined.level?.length) levelLine(g, lined, over);
+    else if (selected && t.kind === "sound")
+      gainLine(g, (g.drag?.pull.at.clip.id === clip.id ? g.drag.out.gain : undefined) ?? clip.gain_db ?? 0, over);
     for (const edge of ["head", "tail"] as const) fadeLine(g, clip, edge, x0, x1, top, height, thread);
     if (clip.id in g.offsets && x1 - x0 > 20) badge(g, g.offsets[clip.id], a, z, top);
   }

@@ -2,7 +2,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { addedPoint, levelAt, levelOf, movedPoint, raisedStretch } from "../model/level.ts";
 import type { Clip, Track } from "../model/scene.ts";
-import { clickedLine, levelHit, pulledLine } from "./level-hit.ts";
+import { clickedLine, levelHit, pulledGain, pulledLine, pullOf } from "./level-hit.ts";
 
 const line = [
   { at: 1000, db: 0 },
@@ -21,7 +21,28 @@ test("a point is hit before the line, and the line before the clip", () => {
   assert.deepEqual(levelHit(row, view, clip, 152, y(-12) + 3), { grip: "point", point: 1 });
   assert.deepEqual(levelHit(row, view, clip, 100, y(-6)), { grip: "line" });
   assert.equal(levelHit(row, view, clip, 100, y(-20)), undefined);
-  assert.equal(levelHit(row, view, { ...clip, level: undefined } as Clip, 50, y(0)), undefined);
+  // One without points has a line, too, at its gain, once it is in hand.
+  const plain = { ...clip, level: undefined, gain_db: -6 } as Clip;
+  assert.equal(levelHit(row, view, plain, 50, y(-6)), undefined);
+  assert.deepEqual(levelHit(row, view, plain, 50, y(-6), true), { grip: "gain" });
+  assert.equal(levelHit(row, view, plain, 50, y(0), true), undefined);
+  assert.equal(levelHit(row, view, plain, 4, y(-6), true), undefined); // its head can be taken hold of
+});
+
+test("points in a range move together; the gain of a clip follows the hand", () => {
+  const pull = { at: 3000, by: 500, down: 6 / 48, least: 240 },
+    near = (n: number) => Math.round(n * 100) / 100;
+  const held = { x: 0, startX: 0, down: 6, only: undefined },
+    hit = { grip: "point", point: 2, clip, row: { height: 63 } };
+  assert.deepEqual(pullOf(held, hit, view, 240, { from: 1000, to: 6000 })?.group, [1, 2]);
+  assert.equal(pullOf(held, hit, view, 240, { from: 0, to: 1000 })?.group, undefined);
+  const both = pulledLine(clip, { ...pull, point: 2, group: [1, 2] });
+  assert.deepEqual(both.line, [line[0], { at: 2500, db: -18 }, { at: 5500, db: -18 }]);
+  assert.equal(both.words, "2 points -6.0 dB");
+  // as far as the point before them, and no farther
+  assert.equal(pulledLine(clip, { ...pull, by: -5000, point: 1, group: [1, 2] }).line[1].at, 1240);
+  assert.equal(near(pulledGain({ gain_db: -3 } as Clip, { ...pull, down: -6 / 48 })), 3);
+  assert.equal(pulledGain({} as Clip, { ...pull, down: 9 }), -120);
 });
 
 test("a point stays between its neighbours, so that no slope is a step", () => {

@@ -1,5 +1,5 @@
 // What of a level line lies under a point, and what a hand does to it. Pure functions.
-import { addedPoint, depthOf, levelAt, levelOf, movedPoint, raisedStretch } from "../model/level.ts";
+import { addedPoint, depthOf, levelAt, levelOf, movedPoint, movedTogether, raisedStretch } from "../model/level.ts";
 import type { Clip, Track } from "../model/scene.ts";
 import { toSample, toX, type View } from "../model/time.ts";
 import type { LevelPoint } from "../wire/scene.ts";
@@ -9,16 +9,20 @@ const NEAR = 6; // pixels
 /** Where a level lies in a row of a height. */
 const yOf = (row: { top: number; height: number }, db: number): number => row.top + 2 + depthOf(db) * (row.height - 15);
 
-/** The point of a clip's line, by its number, or the line itself. */
+/** The point of a clip's line, by its number, or the line itself; of a clip in hand without points, its gain. */
 export function levelHit(
   row: { top: number; height: number; track: Track },
   v: View,
   clip: Clip,
   x: number,
   y: number,
-): { grip: "point" | "line"; point?: number } | undefined {
+  inHand = false,
+): { grip: "point" | "line" | "gain"; point?: number } | undefined {
   const line = clip.level;
-  if (!line?.length) return undefined;
+  if (!line?.length) {
+    const beside = Math.min(x - toX(v, clip.from), toX(v, clip.to) - x);
+    return inHand && beside > 8 && Math.abs(yOf(row, clip.gain_db ?? 0) - y) < 4 ? { grip: "gain" } : undefined;
+  }
   const shift = clip.start - clip.in,
     shown = (p: LevelPoint) => p.at + shift >= clip.from && p.at + shift <= clip.to;
   const i = line.findIndex(
@@ -38,6 +42,7 @@ export interface LevelPull {
   down: number;
   only?: "time" | "level";
   least: number; // samples that points stay apart
+  group?: [number, number]; // the first and the last of the points that move along
 }
 
 /** The pull of a hand that has hold of a level line; nothing if it has hold of something else. */
@@ -46,12 +51,28 @@ export function pullOf(
   h: { grip: string; point?: number; clip: Clip; row: { height: number } },
   v: View,
   least: number,
+  range?: { from: number; to: number },
 ): LevelPull | undefined {
-  if (h.grip !== "point" && h.grip !== "line") return undefined;
+  if (h.grip !== "point" && h.grip !== "line" && h.grip !== "gain" && h.grip !== "bend") return undefined;
   const at = toSample(v, d.startX) - h.clip.start + h.clip.in,
     { only } = d;
-  return { point: h.point, at, by: (d.x - d.startX) * v.perPixel, down: d.down / (h.row.height - 15), only, least };
+  const by = (d.x - d.startX) * v.perPixel,
+    down = d.down / (h.row.height - 15);
+  return { point: h.point, at, by, down, only, least, group: range && together(h.clip, h.point, range) };
 }
+
+/** The points of a clip's line that lie in a range with one of them; nothing if that lies outside of it. */
+function together(clip: Clip, point: number | undefined, range: { from: number; to: number }) {
+  const shift = clip.start - clip.in,
+    inside = (p: LevelPoint) => p.at + shift >= range.from && p.at + shift <= range.to,
+    line = clip.level ?? [];
+  if (point === undefined || !inside(line[point])) return undefined;
+  return [line.findIndex(inside), line.findLastIndex(inside)] as [number, number];
+}
+
+/** The gain that the hand leaves a clip at. */
+export const pulledGain = (clip: Clip, p: LevelPull): number =>
+  Math.round(10 * Math.min(40, Math.max(-120, (clip.gain_db ?? 0) + levelOf(p.down) - levelOf(0)))) / 10;
 
 /** The line as the hand leaves it, and what that is in words. */
 export function pulledLine(clip: Clip, p: LevelPull): { line: LevelPoint[]; words: string } {
@@ -60,6 +81,12 @@ export function pulledLine(clip: Clip, p: LevelPull): { line: LevelPoint[]; word
   if (p.point === undefined) {
     const step = Math.round(10 * by) / 10;
     return { line: raisedStretch(line, p.at, step), words: `stretch ${step < 0 ? "" : "+"}${step.toFixed(1)} dB` };
+  }
+  if (p.group && p.group[1] > p.group[0]) {
+    const step = p.only === "time" ? 0 : Math.round(10 * by) / 10,
+      n = p.group[1] - p.group[0] + 1;
+    const moved = movedTogether(line, p.group, { at: p.only === "level" ? 0 : p.by, db: step }, p.least);
+    return { line: moved, words: `${n} points ${step < 0 ? "" : "+"}${step.toFixed(1)} dB` };
   }
   const was = line[p.point],
     to = { at: was.at + (p.only === "level" ? 0 : p.by), db: was.db + (p.only === "time" ? 0 : by) },

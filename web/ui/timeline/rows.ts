@@ -1,4 +1,5 @@
 // Geometry of the timeline: rows of tracks, and what lies under a point. Pure functions.
+import { rise, usualFade } from "../model/curves.ts";
 import { type Clip, clipAfter, type Lull, lullSpan, type Scene, type Track } from "../model/scene.ts";
 import { toSample, toX, type View } from "../model/time.ts";
 import { levelHit } from "./level-hit.ts";
@@ -9,7 +10,18 @@ export interface Row {
   height: number;
   folded: boolean;
 }
-export type Grip = "trim_gap" | "trim_close" | "roll" | "fade" | "body" | "lull" | "lull_fade" | "point" | "line";
+export type Grip =
+  | "trim_gap"
+  | "trim_close"
+  | "roll"
+  | "fade"
+  | "body"
+  | "lull"
+  | "lull_fade"
+  | "point"
+  | "line"
+  | "gain"
+  | "bend";
 export interface Hit {
   row: Row;
   clip: Clip;
@@ -61,7 +73,7 @@ export const rowsBetween = (rows: Row[], y0: number, y1: number): string[] =>
 const REACH = 7; // pixels beside an edge
 
 /** What lies under a point: a grip of a clip, or nothing. */
-export function hit(rows: Row[], v: View, x: number, y: number): Hit | undefined {
+export function hit(rows: Row[], v: View, x: number, y: number, inHand = new Set<string>()): Hit | undefined {
   const row = rowAt(rows, y);
   if (!row) return undefined;
   const { track } = row,
@@ -83,7 +95,8 @@ export function hit(rows: Row[], v: View, x: number, y: number): Hit | undefined
       if (Math.abs(x - tail) < 6) return { row, clip, index: k, grip: "fade", edge: "tail" };
     }
     if (track.kind === "sound" && !row.folded) {
-      const h = lullHit(row, v, clip, x, y) ?? levelHit(row, v, clip, x, y);
+      const h =
+        lullHit(row, v, clip, x, y) ?? levelHit(row, v, clip, x, y, inHand.has(clip.id)) ?? fadeHit(row, v, clip, x, y);
       if (h) return { row, clip, index: k, ...h };
     }
     for (const edge of ["head", "tail"] as const) {
@@ -112,6 +125,26 @@ export function hit(rows: Row[], v: View, x: number, y: number): Hit | undefined
     if (!best && x >= left && x < right) best = { row, clip, index: k, grip: "body" };
   }
   return best;
+}
+
+/** The line of a fade, below the grip in its corner, which bends it. */
+function fadeHit(
+  row: Row,
+  v: View,
+  clip: Clip,
+  x: number,
+  y: number,
+): { grip: "bend"; edge: "head" | "tail" } | undefined {
+  for (const edge of ["head", "tail"] as const) {
+    const fade = edge === "head" ? clip.fade_in : clip.fade_out,
+      n = fade?.length ?? 0;
+    if (n / v.perPixel < 24) continue;
+    const u = Math.abs(x - toX(v, edge === "head" ? clip.from : clip.to)) / (n / v.perPixel),
+      inside = edge === "head" ? x > toX(v, clip.from) : x < toX(v, clip.to),
+      at = row.top + row.height - 2 - (row.height - 4) * rise(fade?.curve ?? usualFade, u);
+    if (inside && u > 0.1 && u < 0.9 && Math.abs(y - at) < 5) return { grip: "bend", edge };
+  }
+  return undefined;
 }
 
 /** How far down a lull's notch is drawn in a row. */

@@ -78,9 +78,10 @@ export class Timeline extends Viewport implements Drawn {
 
   /** A double click changes the points of a level line, or puts the playhead there. */
   private twice(e: MouseEvent): void {
-    const h = hit(this.rows(), this.view, e.offsetX, e.offsetY),
+    const h = this.hitAt(e),
       at = toSample(this.view, e.offsetX);
-    if (h?.grip === "point" || h?.grip === "line") this.desk.edit(clickedLine(h.clip, h, at, this.desk.leastSlope));
+    if (h?.grip === "point" || h?.grip === "line" || h?.grip === "gain")
+      this.desk.edit(clickedLine(h.clip, h, at, this.desk.leastSlope));
     else this.desk.seek(this.snapping.onFrame(at));
   }
 
@@ -133,6 +134,11 @@ export class Timeline extends Viewport implements Drawn {
 
   // --- the hand ---
 
+  private hitAt(e: MouseEvent): Hit | undefined {
+    const sel = this.desk.selection();
+    return hit(this.rows(), this.view, e.offsetX, e.offsetY, new Set(sel.kind === "clips" ? sel.ids : []));
+  }
+
   private holdAt(e: PointerEvent): Hold {
     const sel = this.desk.selection(),
       near = (at: number, reach: number) => Math.abs(toX(this.view, at) - e.offsetX) < reach;
@@ -144,7 +150,7 @@ export class Timeline extends Viewport implements Drawn {
         for (const end of ["from", "to"] as const) if (near(sel[end], 6)) return { what: "range", end };
       return { what: "ruler" };
     }
-    const h = hit(this.rows(), this.view, e.offsetX, e.offsetY);
+    const h = this.hitAt(e);
     if (h?.grip === "body" && e.altKey && (e.ctrlKey || e.metaKey)) return { what: "cloth" }; // a range over the clip
     return h
       ? { what: "clip", hit: h, alt: { altKey: e.altKey, ctrlKey: e.ctrlKey, metaKey: e.metaKey } }
@@ -175,13 +181,14 @@ export class Timeline extends Viewport implements Drawn {
       const hold = this.holdAt(e);
       this.hover = hold.what === "clip" ? hold.hit : undefined;
       if (this.hover) this.reachOf(this.hover, doingOf(this.hover.grip, e)); // asked for ahead
-      const sideways =
-        (this.hover?.lull && this.hover.edge) ||
-        hold.what === "range" ||
-        hold.what === "marker" ||
-        hold.what === "playhead" ||
-        (this.hover && this.hover.grip !== "body");
-      this.canvas.style.cursor = sideways ? "ew-resize" : this.hover ? "grab" : "default";
+      const upright = /^(line|gain|bend)$/.test(this.hover?.grip ?? ""),
+        sideways =
+          (this.hover?.lull && this.hover.edge) ||
+          hold.what === "range" ||
+          hold.what === "marker" ||
+          hold.what === "playhead" ||
+          (this.hover && this.hover.grip !== "body");
+      this.canvas.style.cursor = upright ? "ns-resize" : sideways ? "ew-resize" : this.hover ? "grab" : "default";
       this.repaint();
       return;
     }
@@ -190,7 +197,7 @@ export class Timeline extends Viewport implements Drawn {
     [d.lastX, d.lastY] = [e.offsetX, e.offsetY];
     d.y = e.offsetY;
     d.only = e.altKey ? "time" : e.ctrlKey || e.metaKey ? "level" : undefined;
-    const far = d.hold.what !== "clip" ? Infinity : d.hold.hit.grip === "point" || d.hold.hit.grip === "line" ? 2 : 8;
+    const far = d.hold.what !== "clip" ? Infinity : /point|line|gain|bend/.test(d.hold.hit.grip) ? 2 : 8;
     if (Math.abs(e.offsetX - d.startX) > 3 || Math.abs(e.offsetY - d.startY) > far) d.moved = true;
     if (d.moved || d.hold.what === "playhead") this.follow(d);
     this.repaint();
@@ -235,8 +242,8 @@ export class Timeline extends Viewport implements Drawn {
       doing = doingOf(h.grip, alt),
       sel = this.desk.selection();
     const also =
-      doing === "move" && sel.kind === "clips" && sel.ids.includes(h.clip.id)
-        ? sel.ids.filter((id) => id !== h.clip.id)
+      (doing === "move" || doing === "gain") && sel.kind === "clips" && sel.ids.includes(h.clip.id)
+        ? sel.ids.filter((id) => id !== h.clip.id && (doing === "move" || findClip(s, id)?.track.kind === "sound"))
         : [];
     const row = rowAt(this.rows(), d.y);
     d.but ??= new Set(
@@ -259,7 +266,7 @@ export class Timeline extends Viewport implements Drawn {
       whole: (n) => (n < 0 ? -1 : 1) * this.snapping.onFrame(Math.abs(n)),
       target: doing === "move" && row && row.track.kind === h.row.track.kind ? row.track : undefined,
       reach: this.reachOf(h, doing),
-      level: pullOf(d, h, this.view, this.desk.leastSlope),
+      level: pullOf(d, h, this.view, this.desk.leastSlope, sel.kind === "range" ? sel : undefined),
       overlaps: this.desk.overlaps(),
     };
     const waits = !d.pull.reach && Reaches.needed(doing); // until it is told how far that may go

@@ -222,6 +222,31 @@ test("the gain of clips in hand is dragged by their line, points in a range move
   expect((await now(clip.id)).fade_in!.curve!.bend).toBeGreaterThan(0.2);
 });
 
+test("the level is written by keys while it plays", async ({ page, app }) => {
+  const s = await demo(page, app);
+  const clip = s.tracks.find((t) => t.name === "Dialogue")!.clips.find((c) => c.name === "Oda, take 2")!,
+    now = async () => (await stateOf(page)).tracks.flatMap((t) => t.clips).find((c) => c.id === clip.id)!;
+  await page.mouse.click(await xOf(page, clip, 0.5), (await rowOf(page, "Dialogue")) + 8);
+  await expect(page.locator(".card h2")).toHaveText("Oda, take 2");
+  await page.keyboard.press("Control+Shift+l");
+  await expect(page.locator(".toast")).toContainText("Nothing plays");
+  await page.mouse.dblclick(await xOf(page, clip, 0.2), (await rowOf(page, "Dialogue")) + 8);
+  await page.keyboard.press("Space");
+  await expect(page.getByRole("button", { name: "Stop" }).first()).toBeVisible();
+  await page.keyboard.press("Control+Shift+l");
+  await expect(page.locator(".did")).toContainText("Writing the level of Oda, take 2");
+  const before = await page.locator("#timecode").textContent();
+  for (let i = 0; i < 4; i++) await page.keyboard.press("-");
+  await expect(page.locator(".did")).toContainText("-4.0 dB");
+  await expect(page.locator("#timecode")).not.toHaveText(before!);
+  await edits(page, () => page.keyboard.press("Space")); // stopped: what was written is kept
+  const { level, gain_db } = await now();
+  expect(Math.min(...level!.map((p) => p.db))).toBe(-4);
+  expect(level!.length).toBeLessThan(8);
+  expect(level![0].db).toBe(0);
+  expect(gain_db ?? 0).toBe(clip.gain_db ?? 0);
+});
+
 test("a distant take comes near a close one, and filters are bypassed by a key", async ({ page, app }) => {
   const s = await demo(page, app);
   const wide = s.tracks.find((t) => t.name === "Dialogue")!.clips.find((c) => c.name === "wide" && c.start > 0)!,

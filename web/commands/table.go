@@ -615,6 +615,13 @@ var Start = []Command{
 		nil,
 	},
 	{
+		"write_level",
+		"Blends and levels",
+		"Write the level while it plays",
+		"fader, ride, automation, of the clip in hand or under the playhead; minus and plus move it; again: done",
+		[]string{"Ctrl+Shift+l"},
+	},
+	{
 		"level_point",
 		"Blends and levels",
 		"Set a level point at the playhead",

@@ -25,6 +25,7 @@ import type { Remarking } from "./remarking.ts";
 import type { Stage } from "./stage.ts";
 import { tracks } from "./tracks.ts";
 import type { Voicing } from "./voicing.ts";
+import { Writing } from "./writing.ts";
 
 /** What of the page its commands change beside the scene. */
 export interface Views {
@@ -95,6 +96,8 @@ export function sceneCommands(
     keys: openKeys,
     first_notes: showNotes,
   };
+
+  Object.assign(does, new Writing(stage).over(does));
 
   // What moves an edge in hand moves that of a lull, if one is in hand.
   const ms = Math.round(sr / 1000);

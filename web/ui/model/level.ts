@@ -65,3 +65,30 @@ export function raisedStretch(line: readonly LevelPoint[], at: number, by: numbe
     ends = next < 0 ? [line.length - 1] : [next - 1, next];
   return line.map((p, i) => (ends.includes(i) ? { at: p.at, db: decimal(p.db + by) } : p));
 }
+
+/** A line without the points that it runs past by less than so many dB (U. Ramer 1972; D. Douglas, T. Peucker 1973). */
+export function thinned(line: readonly LevelPoint[], withinDB: number): LevelPoint[] {
+  if (line.length < 3) return [...line];
+  const [first, last] = [line[0], line[line.length - 1]];
+  let worst = 0,
+    at = 0;
+  for (let i = 1; i < line.length - 1; i++) {
+    const off = Math.abs(line[i].db - levelAt([first, last], line[i].at));
+    if (off > worst) [worst, at] = [off, i];
+  }
+  if (worst <= withinDB) return [first, last];
+  return [...thinned(line.slice(0, at + 1), withinDB), ...thinned(line.slice(at), withinDB).slice(1)];
+}
+
+/** A line with what was written over a stretch in the place of what it was there: outside it stays as it was. */
+export function written(line: readonly LevelPoint[], points: LevelPoint[], slope: number): LevelPoint[] {
+  const [from, to] = [points[0].at, points[points.length - 1].at],
+    outside = (at: number) => ({ at, db: Math.round(100 * levelAt(line, at)) / 100 });
+  return [
+    ...line.filter((p) => p.at < from - slope),
+    ...(levelAt(line, from - slope) === points[0].db && !line.length ? [] : [outside(from - slope)]),
+    ...points,
+    outside(to + slope),
+    ...line.filter((p) => p.at > to + slope),
+  ];
+}

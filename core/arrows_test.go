@@ -69,6 +69,7 @@ core/speech/network: core/simd
 core/spread: core/cache
 core/stray: core/level core/measure core/pcm core/speech
 core/takes: core/analysis core/level core/measure core/pcm
+core/openings: core/analysis core/level core/pcm core/speech
 core/tworooms: core/analysis core/level core/measure core/speech
 core/tone: core/cache core/chance core/level core/measure core/pcm core/speech core/tone/recipe
 core/tone/recipe: core/limit core/line core/pcm
@@ -112,7 +113,7 @@ web: durable core/advise core/alike core/analysis core/audit core/blend core/ble
   core/fill core/fit
   core/fit/timing core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
-  core/merge core/mix core/notes core/pcm core/pcm/wav core/scene core/sources core/speech
+  core/merge core/mix core/notes core/openings core/pcm core/pcm/wav core/scene core/sources core/speech
   core/timecode core/tone handover intake interchange interchange/report media media/peaks scratch store web/access
   web/commands workspace
 web/access: core/limit store
@@ -157,6 +158,7 @@ var levels = []string{
 	"core/audit",
 	"core/sources",
 	"core/attack",
+	"core/openings",
 	"core/tworooms",
 	"core/decay",
 	"core/analysis",

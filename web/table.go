@@ -101,6 +101,7 @@ func (s *Server) rows() []row {
 		{http.MethodGet, ofScene + "/clips/{clip}/takes", listens, s.takes},
 		{http.MethodGet, ofScene + "/clips/{clip}/take", listens, s.take},
 		{http.MethodGet, ofScene + "/clips/{clip}/curve", listens, s.curveOf},
+		{http.MethodGet, ofScene + "/clips/{clip}/openings", listens, s.openings},
 		{http.MethodGet, ofScene + "/tones/{source}/peaks/{step}/{tile}", listens, s.madePeaks},
 		{http.MethodPost, ofScene + "/tone", edits, s.keepTone},
 		{http.MethodGet, ofScene + "/report.csv", listens, s.reportCSV},

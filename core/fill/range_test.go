@@ -83,7 +83,8 @@ func TestABedAddsNoMoreNoiseThanTheLoudestTakeBears(t *testing.T) {
 	if b.LevelDB > -40+3 || !strings.Contains(b.Words, "loud, the loudest, by") {
 		t.Errorf("%.1f dB, a step of %.1f left: %s", b.LevelDB, b.ThenDB, b.Words)
 	}
-	if b, err = (&fill.Filler{Meter: s.Meter()}).Bed(t.Context(), pcm.Span{To: 3 * seamtest.Rate}, nil); err != nil || b.LevelDB > -60 {
+	b, err = (&fill.Filler{Meter: s.Meter()}).Bed(t.Context(), pcm.Span{To: 3 * seamtest.Rate}, nil)
+	if err != nil || b.LevelDB > -60 {
 		t.Errorf("under one take alone: %+v %v", b, err)
 	}
 }

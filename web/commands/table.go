@@ -663,6 +663,20 @@ var Start = []Command{
 	{"filter", "Blends and levels", "Filter it …", "low cut, high cut, shelves, bells, equalise, telephone", nil},
 	{"filters_off", "Blends and levels", "Take the filters off", "low cut, high cut, shelves, bells", nil},
 	{
+		"next_opening",
+		"Blends and levels",
+		"Next place where words could lie",
+		"in music or effects: quiet, without a voice, or rising; where to put narration, a line",
+		[]string{"Ctrl+Shift+w"},
+	},
+	{
+		"previous_opening",
+		"Blends and levels",
+		"Place before where words could lie",
+		"in music or effects",
+		nil,
+	},
+	{
 		"fit",
 		"Trimming",
 		"Fit into a length …",

@@ -18,6 +18,7 @@ import { levels } from "./levels.ts";
 import type { Lulls } from "./lulls.ts";
 import type { Mending } from "./mending.ts";
 import { moves } from "./moves.ts";
+import { openings } from "./openings.ts";
 import { overlapping } from "./overlapping.ts";
 import { pieces } from "./pieces.ts";
 import { places } from "./places.ts";
@@ -63,6 +64,7 @@ export function sceneCommands(
     ...tracks(stage),
     ...joining(stage),
     ...pieces(stage, parts.kinds),
+    ...openings(stage),
     ...overlapping(stage, () => parts.mending.overlaps),
     ...parts.mending.commands(),
     ...parts.lulls.commands(),

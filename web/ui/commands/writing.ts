@@ -1,5 +1,5 @@
-// The level of a clip, written by hand while it plays: the keys that turn clips up and down move it at the moment that is
-// heard.
+// The level of a clip, written by hand while it plays: the keys that turn clips up and down move it at the moment that
+// is heard.
 
 import { levelAt, thinned, written } from "../model/level.ts";
 import type { Clip } from "../model/scene.ts";

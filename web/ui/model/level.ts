@@ -37,8 +37,8 @@ export function movedPoint(line: readonly LevelPoint[], i: number, to: LevelPoin
 }
 
 /**
- * A line with some points that follow one another moved together: by so many samples, between the points beside them, and
- * by so many dB.
+ * A line with some points that follow one another moved together: by so many samples, between the points beside them,
+ * and by so many dB.
  */
 export function movedTogether(
   line: readonly LevelPoint[],

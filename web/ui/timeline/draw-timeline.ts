@@ -20,6 +20,7 @@ export interface Drawn {
   readonly view: View;
   readonly headers: { paint(rows: Row[]): void };
   readonly hover?: Hit;
+  readonly openings: { clip: string; list: { from: number; to: number }[] };
   readonly goes: { clip: string; from: number; to: number }[];
   readonly drag?: { moved: boolean; marker?: number; hold: { what: string; id?: string } };
   width: number;
@@ -59,6 +60,7 @@ export function paint(t: Drawn): void {
   if (t.hover && !d && findClip(g.scene, t.hover.clip.id)?.clip === t.hover.clip) drawGrips(g, t.hover);
   heard(t, c, rows, sel, col);
   range(t, c, rows, sel, col);
+  openings(t, c, rows, col);
   going(t, c, rows, col);
   c.fillStyle = col.page;
   c.fillRect(0, 0, width, RULER);
@@ -94,6 +96,17 @@ function heard(t: Drawn, c: CanvasRenderingContext2D, rows: Row[], sel: Selectio
     right = Math.min(t.width, toX(t.view, clip.to) - 1);
   if (right - left < 8) return;
   drawHeard(c, known.parts, { x, left, right, top: row.top + row.height - 24, height: 8 }, col);
+}
+
+/** Where words could lie over a clip, at its foot. */
+function openings(t: Drawn, c: CanvasRenderingContext2D, rows: Row[], col: Colours): void {
+  const row = rows.find((r) => r.track.clips.some((x) => x.id === t.openings.clip));
+  if (!row || row.folded) return;
+  c.fillStyle = col.moss;
+  for (const o of t.openings.list) {
+    const x0 = toX(t.view, o.from);
+    c.fillRect(x0, row.top + row.height - 4, Math.max(2, toX(t.view, o.to) - x0), 3);
+  }
 }
 
 /** What an edit that is asked about would take away: hatched. */

@@ -26,6 +26,7 @@ export class Timeline extends Viewport implements Drawn {
   readonly snapping: Snapping;
   readonly canvas: HTMLCanvasElement;
   protected readonly limits = { closest: 0.05, margin: 20 };
+  openings: { clip: string; list: { from: number; to: number }[] } = { clip: "", list: [] }; // where words could lie
   goes: { clip: string; from: number; to: number }[] = []; // what an edit that is asked about would take away
   headers: TrackHeaders;
   private tag: HTMLElement;

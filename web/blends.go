@@ -184,6 +184,7 @@ func (s *Server) plan(w http.ResponseWriter, r *http.Request) error {
 		Tracks []scene.TrackID `json:"tracks"`
 		Which  string          `json:"which"`
 		Hand   *blending.Hand  `json:"hand"`
+		Sound  bool            `json:"by_sound"` // lengths follow it
 	}
 	if err := decode(w, r, &q); err != nil {
 		return err
@@ -208,7 +209,11 @@ func (s *Server) plan(w http.ResponseWriter, r *http.Request) error {
 	}
 	var list []blending.Planned
 	if q.Hand != nil {
-		list = blending.InHand(st.Scene, style, *q.Hand)
+		of, err := s.purposes(r, q.Sound)
+		if err != nil {
+			return err
+		}
+		list = blending.BySound(st.Scene, style, *q.Hand, of)
 	} else {
 		list = blending.Plan(st.Scene, style, pcm.Span{From: q.From, To: q.To}, q.Tracks, q.Which)
 	}
@@ -216,4 +221,23 @@ func (s *Server) plan(w http.ResponseWriter, r *http.Request) error {
 		list = []blending.Planned{}
 	}
 	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "blend": style, "cuts": list})
+}
+
+// purposes tells what recordings of the scene are, where blends follow that; one that cannot be read is as good as a
+// voice. nil where they do not.
+func (s *Server) purposes(r *http.Request, follow bool) (func(source string) scene.Purpose, error) {
+	if !follow {
+		return nil, nil
+	}
+	st, err := s.opened(r)
+	if err != nil {
+		return nil, err
+	}
+	return func(source string) scene.Purpose {
+		p, err := st.PurposeOf(r.Context(), source)
+		if err != nil {
+			return scene.ForDialogue
+		}
+		return p
+	}, nil
 }

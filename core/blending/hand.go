@@ -27,8 +27,19 @@ type Hand struct {
 //
 // At a gap between two clips in hand there are choices. An edge at which nothing touches gets a fade, as long as the
 // style or as the part of the span within the clip; of several clips in hand none is faded.
-func InHand(s *scene.Scene, st scene.Style, h Hand) []Planned {
-	p := &planner{now: s, style: st}
+func InHand(s *scene.Scene, st scene.Style, h Hand) []Planned { return BySound(s, st, h, nil) }
+
+// Blends follow what they blend (common practice, no source): music takes its time, and so do effects into a voice.
+const (
+	musicMS = 3000
+	voiceMS = 1000
+)
+
+// BySound is InHand with lengths that follow the sound where the style is the one that nobody chose: 3 s in music, 1 s
+// on a track of effects where one side is a voice and the other is not. of gives what a recording is; nil is InHand. A
+// span is filled as it is.
+func BySound(s *scene.Scene, st scene.Style, h Hand, of func(source string) scene.Purpose) []Planned {
+	p := &planner{now: s, style: st, of: of}
 	switch {
 	case len(h.Clips) == 1:
 		p.oneClip(h.Clips[0])
@@ -62,8 +73,30 @@ func (p *planner) between(t *scene.Track, i int) {
 		p.gap(t, i)
 		return
 	}
-	before, after := p.style.Halves(p.now)
+	st, why := p.usual(t, i)
+	before, after := st.Halves(p.now)
 	p.blend(t, i, before, after)
+	if x := &p.list[len(p.list)-1]; why != "" && (x.Will == Done || x.Will == Shortened) {
+		x.Words += ", " + why
+	}
+}
+
+// usual is the style that the cut behind clip i gets by its sound, and why it is another than the planner's.
+func (p *planner) usual(t *scene.Track, i int) (st scene.Style, why string) {
+	st = p.style
+	if p.of == nil {
+		return st, ""
+	}
+	switch t.Purpose {
+	case scene.ForMusic:
+		st.Frames, st.MS, why = 0, musicMS, "as long as music takes"
+	case scene.ForEffects:
+		left, right := p.of(t.Clips[i].Source) == scene.ForDialogue, p.of(t.Clips[i+1].Source) == scene.ForDialogue
+		if left != right {
+			st.Frames, st.MS, why = 0, voiceMS, "as one side is a voice and the other is not"
+		}
+	}
+	return st, why
 }
 
 // oneClip plans blends at both ends of a clip where it touches another, or fades if it touches none.

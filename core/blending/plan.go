@@ -82,6 +82,7 @@ func sounding(s *scene.Scene, tracks []scene.TrackID) (list []*scene.Track) {
 type planner struct {
 	now   *scene.Scene
 	style scene.Style
+	of    func(source string) scene.Purpose // what a recording is, where lengths follow it
 	list  []Planned
 }
 

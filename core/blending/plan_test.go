@@ -1,6 +1,7 @@
 package blending_test
 
 import (
+	"math"
 	"strings"
 	"testing"
 
@@ -180,6 +181,40 @@ func TestAtAGapThereAreChoices(t *testing.T) {
 					t.Errorf("%v, %s: %d samples long, was %d", rate, c.Words, now.Length(), s.Length())
 				}
 			}
+		}
+	}
+}
+
+// A blend that nobody chose a length for is as long as its sound takes: 3 s in music, 1 s from effects into a voice; a
+// cut of dialogue has that of the style, and so has one in effects alone.
+func TestABlendFollowsItsSound(t *testing.T) {
+	of := func(source string) scene.Purpose {
+		return map[bool]scene.Purpose{true: scene.ForDialogue, false: scene.ForEffects}[source == "voice"]
+	}
+	for _, c := range []struct {
+		purpose     scene.Purpose
+		left, right string
+		seconds     float64
+	}{
+		{scene.ForMusic, "other", "more", 3},
+		{scene.ForEffects, "other", "voice", 1},
+		{scene.ForEffects, "voice", "other", 1},
+		{scene.ForEffects, "other", "more", 4. / 25},
+		{scene.ForDialogue, "other", "voice", 4. / 25},
+	} {
+		s := scene.New("x", timecode.F25, 48000)
+		list := []scene.Edit{&scene.AddTrack{Name: "T", Purpose: c.purpose}}
+		for i, id := range []string{c.left, c.right} {
+			list = append(list,
+				&scene.Bring{Source: scene.Source{ID: id, Name: id, URL: id, Samples: 30 * 48000, Channels: 1}},
+				&scene.Add{Track: "t1", Source: id, In: 10 * 48000, Start: int64(i) * 480000, Length: 480000})
+		}
+		s = scenetest.Must(t, s, list...)
+		h := blending.Hand{Clips: []scene.ClipID{s.Tracks[0].Clips[0].ID, s.Tracks[0].Clips[1].ID}}
+		plan := blending.BySound(s, four, h, of)
+		b := done(t, s, plan).Tracks[0].Blends[0]
+		if got := float64(b.Before+b.After) / 48000; math.Abs(got-c.seconds) > 1e-3 {
+			t.Errorf("on a track of %s from %s to %s it lasts %.3f s (%s)", c.purpose, c.left, c.right, got, plan[0].Words)
 		}
 	}
 }

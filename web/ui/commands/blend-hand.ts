@@ -67,12 +67,13 @@ function cannot(stage: Stage, list: Plan[], tone: (gap: Plan) => void): void {
 interface How {
   style: Style;
   asks: boolean; // before it replaces a blend
+  bySound: boolean; // as long as what is blended takes, not as the style says
   tone(gap: Plan): void; // fills a gap
 }
 
 /** Blends what is in hand. */
-export async function blendHand(stage: Stage, hand: Hand, { style, asks, tone }: How): Promise<void> {
-  const ask = { blend: style.name, hand };
+export async function blendHand(stage: Stage, hand: Hand, { style, asks, bySound, tone }: How): Promise<void> {
+  const ask = { blend: style.name, hand, by_sound: bySound };
   const { cuts } = await stage.edits.after(() => post<{ cuts: Plan[] }>(`/scenes/${stage.id}/blends/plan`, ask));
   const can = cuts.filter((p) => p.edit);
   if (!can.length) return cannot(stage, cuts, tone);

@@ -193,14 +193,15 @@ export class Mending {
   }
 
   /** Blends what is in hand: at once where a plain cut is, else as the server says; asks before it replaces a blend. */
-  blend(st = this.default, asks = true): void {
+  blend(chosen?: Style, asks = true): void {
+    const st = chosen ?? this.default;
     const { list, edits, scene } = this.stage,
       s = list.current,
       hand = handOf(this.stage) ?? (s && s.kind !== "lull" && !s.pair ? { edges: [edgeOf(s)] } : undefined);
     if (!hand) return say(noCut(s));
     const plain = hand.edges && this.stage.selection.kind !== "edges" && s?.kind === "cut";
     const track = scene.tracks.find((t) => t.id === s?.track);
-    if (plain && track && !blendAt(track, s.left, s.right))
+    if (plain && (chosen || track?.purpose === "dialogue") && track && !blendAt(track, s.left, s.right))
       return void edits.edit({
         edit: "set_blend",
         left: s.left,
@@ -210,7 +211,12 @@ export class Mending {
         curve_in: st.curve_in,
         ...this.halves(st),
       });
-    void blendHand(this.stage, hand, { style: st, asks, tone: (gap) => this.tone(gap.left, gap.right) }).catch(say);
+    void blendHand(this.stage, hand, {
+      style: st,
+      asks,
+      bySound: !chosen,
+      tone: (gap) => this.tone(gap.left, gap.right),
+    }).catch(say);
   }
 
   /** Fills the gap between two clips with tone. */

@@ -70,6 +70,7 @@ core/spread: core/cache
 core/stray: core/level core/measure core/pcm core/speech
 core/takes: core/analysis core/level core/measure core/pcm
 core/openings: core/analysis core/level core/pcm core/speech
+core/syllables: core/analysis core/level core/measure core/pcm core/speech
 core/tworooms: core/analysis core/level core/measure core/speech
 core/tone: core/cache core/chance core/level core/measure core/pcm core/speech core/tone/recipe
 core/tone/recipe: core/limit core/line core/pcm
@@ -113,14 +114,14 @@ web: durable core/advise core/alike core/analysis core/audit core/blend core/ble
   core/fill core/fit
   core/fit/timing core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
-  core/merge core/mix core/notes core/openings core/pcm core/pcm/wav core/scene core/sources core/speech
+  core/merge core/mix core/notes core/openings core/pcm core/pcm/wav core/scene core/sources core/speech core/syllables
   core/timecode core/tone handover intake interchange interchange/report media media/peaks scratch store web/access
   web/commands workspace
 web/access: core/limit store
 workspace: core/advise core/alike core/analysis core/audit core/audit/keys core/cache core/evening core/fill core/fit
   core/fit/timing core/likeness core/loud
   core/margin core/mix core/pcm
-  core/scene core/sources core/spread core/takes intake media store
+  core/scene core/sources core/speech core/spread core/syllables core/takes intake media store
 `
 
 // levels are the folders in the order in which arrows may go: none points to one that stands before it.
@@ -158,6 +159,7 @@ var levels = []string{
 	"core/audit",
 	"core/sources",
 	"core/attack",
+	"core/syllables",
 	"core/openings",
 	"core/tworooms",
 	"core/decay",

@@ -175,6 +175,20 @@ func (s *Server) blendsAnswer(w http.ResponseWriter, r *http.Request, production
 	return err
 }
 
+// sceneAndBlends are the scene that is asked for, and the blends by name of its production, the default one first.
+func (s *Server) sceneAndBlends(r *http.Request) (store.State, []scene.Style, error) {
+	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		return st, nil, err
+	}
+	production, err := s.Store.ProductionOf(r.Context(), chi.URLParam(r, "scene"))
+	if err != nil {
+		return st, nil, err
+	}
+	styles, err := s.Store.Blends(r.Context(), production)
+	return st, styles, err
+}
+
 // plan says what applying a blend by name to all cuts of a range or of the scene would do, or to what is in hand.
 func (s *Server) plan(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
@@ -189,15 +203,7 @@ func (s *Server) plan(w http.ResponseWriter, r *http.Request) error {
 	if err := decode(w, r, &q); err != nil {
 		return err
 	}
-	st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene"))
-	if err != nil {
-		return err
-	}
-	production, err := s.Store.ProductionOf(r.Context(), chi.URLParam(r, "scene"))
-	if err != nil {
-		return err
-	}
-	styles, err := s.Store.Blends(r.Context(), production)
+	st, styles, err := s.sceneAndBlends(r)
 	if err != nil {
 		return err
 	}
@@ -240,4 +246,29 @@ func (s *Server) purposes(r *http.Request, follow bool) (func(source string) sce
 		}
 		return p
 	}, nil
+}
+
+// across answers with the edit by which a clip goes over to another track in a range, and back.
+func (s *Server) across(w http.ResponseWriter, r *http.Request) error {
+	var q struct {
+		Span pcm.Span      `json:"span"`
+		From scene.TrackID `json:"from"`
+		Over scene.TrackID `json:"over"`
+	}
+	if err := decode(w, r, &q); err != nil {
+		return err
+	}
+	st, styles, err := s.sceneAndBlends(r)
+	if err != nil {
+		return err
+	}
+	e, err := blending.Across(st.Scene, styles[0], q.Span, q.From, q.Over)
+	var refusal scene.Refusal
+	switch {
+	case errors.As(err, &refusal):
+		return err
+	case err != nil:
+		return errBadRequest{err}
+	}
+	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": scene.Wire{Edit: e}})
 }

@@ -70,3 +70,32 @@ func (s *Server) copyPlan(w http.ResponseWriter, r *http.Request) error {
 	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": scene.Wire{Edit: p.Edit},
 		"over": p.Over})
 }
+
+// pasteInPauses answers with the edit that a paste becomes where it is to be heard only while nobody speaks.
+func (s *Server) pasteInPauses(w http.ResponseWriter, r *http.Request) error {
+	_, e, err := s.editAsked(w, r, s.Look)
+	if err != nil {
+		return err
+	}
+	paste, ok := e.(*scene.Paste)
+	if !ok {
+		return errBadRequest{errors.New("Only a paste can keep to pauses.")}
+	}
+	st, err := s.opened(r)
+	if err != nil {
+		return err
+	}
+	words, err := st.SpokenIn(r.Context(), pcm.Span{From: paste.At, To: paste.At + paste.Clipboard.Length})
+	if err != nil {
+		return err
+	}
+	laid, err := copying.InPauses(st.Scene, paste, words)
+	var refusal scene.Refusal
+	switch {
+	case errors.As(err, &refusal):
+		return err
+	case err != nil:
+		return errBadRequest{err}
+	}
+	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": scene.Wire{Edit: laid}})
+}

@@ -2,6 +2,7 @@ package web
 
 import (
 	"errors"
+	"fmt"
 	"net/http"
 	"strconv"
 
@@ -10,6 +11,7 @@ import (
 	"blendseam/core/fit"
 	"blendseam/core/fit/timing"
 	"blendseam/core/scene"
+	"blendseam/core/syllables"
 	"blendseam/workspace"
 )
 
@@ -24,6 +26,7 @@ type FitAnswer struct {
 	Speed    float64 `json:"speed"`    // of the words
 	Heard    bool    `json:"heard"`    // the words start to sound changed
 	Words    string  `json:"words"`
+	Reading  string  `json:"reading"` // how fast it is read, "" if nobody speaks
 	Edit     any     `json:"edit" tstype:"unknown"`
 }
 
@@ -69,8 +72,24 @@ func (s *Server) fit(w http.ResponseWriter, r *http.Request) error {
 		PausesS: float64(p.Given) / float64(st.Scene.SampleRate), Speed: p.Speed,
 		Heard: p.Speed > 1+fit.HeardOver || p.Speed < 1-fit.HeardOver, Words: p.Words(st.Scene.SampleRate),
 	}
+	a.Reading = reading(p.Rate)
 	if a.Edit, err = marshalled(p.Edit); err != nil {
 		return err
 	}
 	return s.answer(w, http.StatusOK, a)
+}
+
+// reading says how fast somebody speaks, and what to take a slow reading's length from.
+func reading(r syllables.Rate) string {
+	switch per := r.PerS(); {
+	case per == 0:
+		return ""
+	case per < syllables.SlowPerS:
+		return fmt.Sprintf("Its words are slow: %.1f syllables a second, where 4 to 6 are usual. Taken from words alone, "+
+			"its pauses stay as they are.", per)
+	case per > syllables.FastPerS:
+		return fmt.Sprintf("Its words are fast: %.1f syllables a second, where 4 to 6 are usual.", per)
+	default:
+		return fmt.Sprintf("Its words are read at %.1f syllables a second, as usual.", per)
+	}
 }

@@ -322,8 +322,11 @@ func TestForeignIdsAnywhereAreAsThoseThatAreNotThere(t *testing.T) {
 		ofScene + "/sources/{source}/link": map[string]any{"to": source},
 		ofScene + "/sources/{source}/take": map[string]any{"names": []any{"x"}, "track": "t1", "at": -1., "how": "insert",
 			"marked": map[string]any{"name": "x", "from": 0., "to": 4800.}},
-		ofScene + "/joins":    map[string]any{"clips": []any{clip}, "name": "x", "page": "p"},
-		ofScene + "/lists":    map[string]any{"ending": ".adl"},
+		ofScene + "/joins": map[string]any{"clips": []any{clip}, "name": "x", "page": "p"},
+		ofScene + "/lists": map[string]any{"ending": ".adl"},
+		ofScene + "/blends/across": map[string]any{"span": map[string]any{"from": 0., "to": 4800.}, "from": "t1",
+			"over": "t2"},
+		ofScene + "/pastes":   map[string]any{"revision": 0., "edit": brought},
 		ofScene + "/pieces":   map[string]any{"kind": "wav", "source": "", "clips": []any{clip}},
 		ofScene + "/mixdowns": map[string]any{"kind": "wav", "look": true, "stems": "track", "pattern": "{scene}"},
 		ofScene + "/package":  map[string]any{"handles": 0., "look": true},
@@ -436,7 +439,9 @@ func TestForeignIdsAnywhereAreAsThoseThatAreNotThere(t *testing.T) {
 		if body := bodies[x.pattern]; body != nil {
 			of := c.copy(p, own)
 			// Nothing is moved to where it is, or put in the place of what is not missing; and the voice has no pause.
-			refused := slices.Contains([]string{"/move", "/tone", "/link"}, x.pattern[strings.LastIndex(x.pattern, "/"):])
+			// Nor is what is brought a paste, and one track has no other to go over to.
+			refuses := []string{"/move", "/tone", "/link", "/pastes", "/across"}
+			refused := slices.Contains(refuses, x.pattern[strings.LastIndex(x.pattern, "/"):])
 			status, said := p.seen("POST", pathOf(x.pattern, of), c.asked(as, of, body), "-", "-")
 			if (status >= 400) != refused {
 				t.Errorf("%s does not do what it is asked: %d %s", x.pattern, status, said)

@@ -210,8 +210,9 @@ type BenchView struct {
 	Law      string           `json:"law,omitempty"`
 	CurveOut *blend.Curve     `json:"curve_out,omitempty"`
 	CurveIn  *blend.Curve     `json:"curve_in,omitempty"`
-	Words    [2][]speech.Part `json:"words"`  // of the outgoing and the incoming recording, where they lie in the scene
-	Covers   []string         `json:"covers"` // what of words the blend covers
+	Words    [2][]speech.Part `json:"words"`           // of the outgoing and the incoming recording, in the scene
+	Covers   []string         `json:"covers"`          // what of words the blend covers
+	Equal    string           `json:"equal,omitempty"` // why one law sounds as the other, where it does
 	Before   int64            `json:"before"`
 	After    int64            `json:"after"`
 	Lull     *scene.Lull      `json:"lull,omitempty"`
@@ -309,6 +310,25 @@ func levels(b pcm.Block, bins, window int64) []float32 {
 	return out
 }
 
+// Laws differ by 3 dB in the middle of a blend. That is not heard where it lasts no longer than shortestMS, and where
+// both sides lie below softestDB (common practice, no source).
+const (
+	shortestMS = 8
+	softestDB  = -66
+)
+
+// equalLaws says why constant power and constant gain sound alike over a blend of two sides, "" if they do not.
+func equalLaws(out, in pcm.Block, outDB, inDB float64, rate int64) string {
+	louder := max(measure.RMSDB(out)+outDB, measure.RMSDB(in)+inDB)
+	switch {
+	case out.Len()*1000 <= shortestMS*rate:
+		return fmt.Sprintf("Equal either way: over %.0f ms no law is heard.", float64(out.Len())*1000/float64(rate))
+	case louder < softestDB:
+		return fmt.Sprintf("Equal either way: both sides lie below %.0f dBFS here.", math.Ceil(louder))
+	}
+	return ""
+}
+
 // addGains says how the gains of both sides run across the seam, and what their sum is.
 func (v *BenchView) addGains(st *workspace.Scene) error {
 	sc := st.Scene
@@ -325,6 +345,7 @@ func (v *BenchView) addGains(st *workspace.Scene) error {
 				return err
 			}
 			v.summed(*b, left.GainDB, right.GainDB, out, in, points, sc.SampleRate)
+			v.Equal = equalLaws(out, in, left.GainDB+t.GainDB, right.GainDB+t.GainDB, sc.SampleRate)
 			return nil
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"blendseam/core/fit/timing"
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/syllables"
 )
 
 // A FitWish is what a clip, or a stretch of it, is to become.
@@ -25,7 +26,8 @@ type FitWish struct {
 type Fitting struct {
 	fit.Plan
 	Edit *scene.Fit
-	Was  int64 // samples that it takes now
+	Was  int64          // samples that it takes now
+	Rate syllables.Rate // of its words; none of music
 }
 
 // FitRefused says why a length cannot be reached, and which can.
@@ -61,13 +63,19 @@ func (s *Scene) Fitting(ctx context.Context, w FitWish) (*Fitting, error) {
 		}
 	}
 	var pauses []pcm.Span
-	if w.Kind == timing.Words && w.Pauses > 0 {
+	var rate syllables.Rate
+	if w.Kind == timing.Words {
 		a, err := s.Sources().Analysis(ctx, s.Scene, s.Scene.Sources[of.Of])
 		if err != nil {
 			return nil, err
 		}
-		if pauses, err = a.PausesIn(stretch); err != nil {
+		if rate, err = syllables.Of(a, stretch); err != nil {
 			return nil, err
+		}
+		if w.Pauses > 0 {
+			if pauses, err = a.PausesIn(stretch); err != nil {
+				return nil, err
+			}
 		}
 	}
 	p, err := fit.Of(stretch, pauses, fit.Wish{Length: w.Length, Pauses: w.Pauses, Kind: w.Kind, Ease: w.Ease},
@@ -85,5 +93,5 @@ func (s *Scene) Fitting(ctx context.Context, w FitWish) (*Fitting, error) {
 	if stretch == shown {
 		e.From, e.To = 0, 0
 	}
-	return &Fitting{*p, e, now}, nil
+	return &Fitting{*p, e, now, rate}, nil
 }

@@ -218,3 +218,48 @@ func TestABlendFollowsItsSound(t *testing.T) {
 		}
 	}
 }
+
+// From a clip over to its treated copy on another track, and back: both fade over one another at both ends of the span,
+// and each is heard alone in between.
+func TestAClipGoesOverToAnotherTrackAndBack(t *testing.T) {
+	for _, rate := range rates {
+		s := scene.New("x", rate, 48000)
+		list := []scene.Edit{&scene.AddTrack{Name: "A", Purpose: scene.ForDialogue},
+			&scene.AddTrack{Name: "B", Purpose: scene.ForDialogue},
+			&scene.Bring{Source: scene.Source{ID: "s", Name: "s", URL: "s", Samples: 30 * second, Channels: 1}}}
+		for _, id := range []scene.TrackID{"t1", "t2"} {
+			list = append(list, &scene.Add{Track: id, Source: "s", In: second, Length: 20 * second})
+		}
+		s = scenetest.Must(t, s, list...)
+		span := pcm.Span{From: 5 * second, To: 9 * second}
+		e, err := blending.Across(s, four, span, "t1", "t2")
+		if err != nil {
+			t.Fatal(err)
+		}
+		next := scenetest.Must(t, s, e)
+		a, b := next.Tracks[0].Clips, next.Tracks[1].Clips
+		if len(a) != 2 || len(b) != 1 || len(next.Pairs) != 2 {
+			t.Fatalf("%s: %d and %d clips, %d pairs", rate, len(a), len(b), len(next.Pairs))
+		}
+		for i, p := range next.Pairs {
+			on, ok := next.Overlap(p)
+			if at := []int64{span.From, span.To}[i]; !ok || on.From >= at || on.To <= at || on.Len() > second {
+				t.Errorf("%s: pair %d lies from %d to %d", rate, i, on.From, on.To)
+			}
+		}
+		for _, c := range []scene.Clip{a[0], a[1], b[0]} { // all in step
+			if c.In-c.Start != second {
+				t.Errorf("%s: a clip shows sample %d at %d", rate, c.In, c.Start)
+			}
+		}
+		if _, err := blending.Across(s, four, pcm.Span{From: 0, To: 9 * second}, "t1", "t2"); err == nil {
+			t.Error("from the very beginning there is nothing to come from")
+		}
+		if _, err := blending.Across(s, four, pcm.Span{From: 5 * second, To: 5*second + 10}, "t1", "t2"); err == nil {
+			t.Error("a span shorter than a blend was taken")
+		}
+		if _, err := blending.Across(s, four, span, "t1", "t1"); err == nil {
+			t.Error("over to itself was taken")
+		}
+	}
+}

@@ -401,6 +401,20 @@ var Start = []Command{
 		[]string{"Ctrl+v"},
 	},
 	{
+		"paste_pauses",
+		"Removing and putting in",
+		"Paste only where nobody speaks",
+		"the copy at the playhead, with soft silences under the words of the dialogue; between lines",
+		nil,
+	},
+	{
+		"paste_under",
+		"Removing and putting in",
+		"Paste as tone under the clip",
+		"what was copied, as a patch of room tone under the clip in hand",
+		nil,
+	},
+	{
 		"paste_insert",
 		"Removing and putting in",
 		"Paste and push what follows",
@@ -577,6 +591,13 @@ var Start = []Command{
 	{"place_previous", "Blends and levels", "Place before", "step through the best places", []string{"Shift+k"}},
 	{"place_take", "Blends and levels", "Take the place", "the sound's cut rolls there", []string{"Alt+k"}},
 	{"accept", "Blends and levels", "Accept the seam as it is", "with a note, until its sound changes", []string{"a"}},
+	{
+		"across",
+		"Blends and levels",
+		"Over to another track and back",
+		"in the range: from a clip to its treated copy, a crossfade at both ends",
+		nil,
+	},
 	{"pair", "Blends and levels", "One clip over into the other", "pair of fades across two tracks", []string{"Alt+b"}},
 	{
 		"pull",
@@ -615,18 +636,18 @@ var Start = []Command{
 		nil,
 	},
 	{
-		"write_level",
-		"Blends and levels",
-		"Write the level while it plays",
-		"fader, ride, automation, of the clip in hand or under the playhead; minus and plus move it; again: done",
-		[]string{"Ctrl+Shift+l"},
-	},
-	{
 		"level_point",
 		"Blends and levels",
 		"Set a level point at the playhead",
 		"gain over time, on the line of the clip in hand; keyframe, automation, pen; drag it, double-click takes it off",
 		[]string{"Alt+p"},
+	},
+	{
+		"write_level",
+		"Blends and levels",
+		"Write the level while it plays",
+		"fader, ride, automation, of the clip in hand or under the playhead; minus and plus move it; again: done",
+		[]string{"Ctrl+Shift+l"},
 	},
 	{
 		"level_points_off",
@@ -721,7 +742,7 @@ var Start = []Command{
 		"clip_files",
 		"Trimming",
 		"Clips in hand as files …",
-		"export, write, save each as WAV, FLAC, MP3; stretches of a recording: on its page",
+		"write or save each as WAV, FLAC, MP3; stretches of a recording: on its page",
 		nil,
 	},
 	{

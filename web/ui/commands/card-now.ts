@@ -51,6 +51,7 @@ export function cardNow(
         lull: lulls.of(s)?.lull,
         ...mending.of(s),
         covers: (bench.seam?.id === s.id && bench.data?.covers) || [],
+        equal: (bench.seam?.id === s.id && bench.data?.equal) || "",
       },
     },
   });

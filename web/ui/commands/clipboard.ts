@@ -5,6 +5,7 @@ import { spanOf } from "../model/selection.ts";
 import { say } from "../panels/toast.ts";
 import { clipsInHand, clipUnder } from "./moves.ts";
 import type { Stage } from "./stage.ts";
+import { work } from "./work.ts";
 
 /** Where the browser keeps what was copied. */
 export const PIECE = "blendseam-piece";
@@ -93,6 +94,47 @@ export function clipboard(
     void pointed(s, how).then((piece) => piece && edit({ edit: "paste", piece, at: s.playhead, how }), say);
   };
 
+  /** Pastes what is heard only where nobody speaks; what that is, the server says. */
+  const pastePauses = async () => {
+    if (!localStorage.getItem(PIECE))
+      return say("There is nothing to paste. Copy a range or a clip first, with Ctrl+C.");
+    const piece = await pointed(s, "over");
+    if (!piece) return;
+    const got = await s.edits.after(() =>
+      work(s, "Listening for words there", (signal) =>
+        post<{ edit: unknown }>(
+          `/scenes/${s.id}/pastes`,
+          { ...s.edits.at(), edit: { edit: "paste", piece, at: s.playhead, how: "over" } },
+          signal,
+        ),
+      ),
+    );
+    if (got) void edit(got.edit);
+  };
+
+  /** Lays what was copied under the clip in hand as tone: on the first track for that, or a new one. */
+  const pasteUnder = async () => {
+    const kept = localStorage.getItem(PIECE),
+      under = clipsInHand(s).find((p) => p.track.kind === "sound") ?? clipUnder(s);
+    if (!kept) return say("There is nothing to paste. Copy a quiet stretch first, with Ctrl+C.");
+    if (under?.track.kind !== "sound") return say("No clip of sound is in hand to lay it under. Click one.");
+    const piece = JSON.parse(kept) as { tracks: { kind: string; name: string; purpose: string }[] };
+    if (piece.tracks.length !== 1 || piece.tracks[0].kind !== "sound")
+      return say("What was copied is of more than one track. Copy a range on one track of sound alone.");
+    const on = s.scene.tracks.find((t) => t.purpose === "tone"),
+      own = { ...piece.tracks[0], purpose: "tone", name: on?.name ?? "Tone" };
+    const paste = {
+      edit: "paste",
+      piece: { ...piece, tracks: [{ ...own, id: on?.id ?? "" }] },
+      at: under.clip.from,
+      how: "over",
+    };
+    const words = `laid under ${under.clip.name} as tone`;
+    void edit(
+      on ? paste : { edit: "several", edits: [{ edit: "add_track", name: "Tone", purpose: "tone" }, paste], words },
+    );
+  };
+
   const putStretch = (how: "over" | "insert") => () => {
     const m = stretch();
     if (m)
@@ -158,6 +200,8 @@ export function clipboard(
     cut_close: () => void copy().then((ok) => ok && remove(true)),
     paste: paste("over"),
     paste_insert: paste("insert"),
+    paste_pauses: () => void pastePauses().catch(say),
+    paste_under: () => void pasteUnder().catch(say),
     duplicate: () => {
       const list = clipsInHand(s);
       if (!list.length) return say(nothing);

@@ -3,6 +3,7 @@
 import { post } from "../model/api.ts";
 import type { Track } from "../model/scene.ts";
 import { type Range, spanOf } from "../model/selection.ts";
+import { namesIn } from "../model/words.ts";
 import { say } from "../panels/toast.ts";
 import { PIECE } from "./clipboard.ts";
 import { clipsInHand } from "./moves.ts";
@@ -76,8 +77,14 @@ export async function pointed(s: Stage, how: "over" | "insert"): Promise<unknown
     sel = s.selection,
     id = sel.kind === "track" ? sel.id : sel.kind === "range" && sel.tracks.length === 1 ? sel.tracks[0] : "",
     on = s.scene.tracks.find((t) => t.id === id);
-  if (on?.kind !== "sound" || piece.tracks.length !== 1 || piece.tracks[0].kind !== "sound") return piece;
-  const over = on.clips.filter((c) => c.from < s.playhead + piece.length && s.playhead < c.to).map((c) => c.name);
-  if (how === "over" && !(await writesOver(s, over, on.name))) return undefined;
+  const lies = (t: Track) =>
+    t.clips.filter((c) => c.from < s.playhead + piece.length && s.playhead < c.to).map((c) => c.name);
+  if (on?.kind !== "sound" || piece.tracks.length !== 1 || piece.tracks[0].kind !== "sound") {
+    // It goes back where it came from: to each of its tracks that is there.
+    const back = s.scene.tracks.filter((t) => piece.tracks.some((x) => x.id === t.id)),
+      names = namesIn(back.filter((t) => lies(t).length).map((t) => t.name));
+    return how !== "over" || (await writesOver(s, back.flatMap(lies), names)) ? piece : undefined;
+  }
+  if (how === "over" && !(await writesOver(s, lies(on), on.name))) return undefined;
   return { ...piece, tracks: [{ ...piece.tracks[0], id: on.id, name: on.name, purpose: on.purpose }] };
 }

@@ -86,7 +86,9 @@ export function fitting(s: Stage, hear: (from: number, to: number, part: string)
     openList(
       {
         title: `${a.clip} at another length`,
-        about: p.clip.link ? "It is unlinked from its picture, which keeps its length." : "",
+        about: [a.reading, p.clip.link ? "It is unlinked from its picture, which keeps its length." : ""]
+          .filter(Boolean)
+          .join(" "),
         of: "Clip",
         rows: [
           {

@@ -14,7 +14,7 @@ import type { Place } from "../wire/advise.ts";
 import type * as web from "../wire/web.ts";
 import { planBlends, type Style } from "./blend-all.ts";
 import { blendHand, handOf } from "./blend-hand.ts";
-import { pair } from "./pairing.ts";
+import { across, pair } from "./pairing.ts";
 
 import { batch, type EditAnswer, type Stage } from "./stage.ts";
 import { work } from "./work.ts";
@@ -120,6 +120,7 @@ export class Mending {
       place_take: () => this.takePlace(),
       accept: () => void this.accept(),
       pair: () => void pair(this.stage, this.default, this.halves(this.default)),
+      across: () => void across(this.stage).catch(say),
       scenes: () => location.assign("/"),
       rooms: () => location.assign(`/scenes/${this.stage.id}/rooms`),
       loud: () => location.assign(`/scenes/${this.stage.id}/loud`),

@@ -1,4 +1,5 @@
 // One clip over into another of another track: what would go is said and drawn before it is done.
+import { post } from "../model/api.ts";
 import { type Goes, type Way, ways } from "../model/pairing.ts";
 import type { Placed } from "../model/scene.ts";
 import { frames } from "../model/time.ts";
@@ -82,4 +83,23 @@ export async function pair(stage: Stage, style: Style, halves: { before: number;
     curve_out: style.curve_out,
     curve_in: style.curve_in,
   });
+}
+
+/** Goes over from the range's clip to that of another track, and back at its end; the server says how. */
+export async function across(stage: Stage): Promise<void> {
+  const { selection: sel, scene } = stage,
+    none =
+      "No range is in hand over clips of two tracks. Draw one on a clip, with its treated copy on another track; " +
+      "choose both tracks by their names where there are more.";
+  if (sel.kind !== "range") return say(none);
+  const all = scene.tracks.filter((t) => t.kind === "sound" && t.clips.some((c) => c.from < sel.from && sel.to < c.to)),
+    chosen = all.filter((t) => sel.tracks.includes(t.id)),
+    from = chosen[0] ?? all[0],
+    shows = (t: (typeof all)[0]) => t.clips.find((c) => c.from < sel.from && sel.to < c.to)?.source,
+    others = (chosen.length > 1 ? chosen : all).filter((t) => t !== from),
+    over = others.find((t) => shows(t) === shows(from)) ?? others[0];
+  if (!from || !over) return say(none);
+  const ask = { span: { from: sel.from, to: sel.to }, from: from.id, over: over.id };
+  const { edit } = await stage.edits.after(() => post<{ edit: unknown }>(`/scenes/${stage.id}/blends/across`, ask));
+  void stage.edits.edit(edit);
 }

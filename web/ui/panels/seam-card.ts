@@ -14,6 +14,7 @@ export interface Advice {
   proposal?: Proposal;
   places?: { list: Place[]; why: string; chosen: number };
   covers: string[];
+  equal?: string; // why one law sounds as the other
 }
 
 export function seamCard(a: About, s: Seam, number: number, advice: Advice = { covers: [] }): Card {
@@ -58,6 +59,7 @@ export function seamCard(a: About, s: Seam, number: number, advice: Advice = { c
     if (/^(background|colour)_step$/.test(s.cause)) first = action(a, "bed", "Lay a bed under all");
   }
   if (advice.covers.length) notes.push({ name: "Words", lines: advice.covers });
+  if (advice.equal) notes.push({ name: "Law", lines: [advice.equal] });
   if (s.accepted !== undefined) notes.push({ name: "Accepted as it is", lines: [s.accepted || "Without a note."] });
   groups.push({ name: "Measured", rows });
   if (advice.places) {

@@ -1,0 +1,75 @@
+package copying
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+
+	"blendseam/core/pcm"
+	"blendseam/core/scene"
+)
+
+// Around a word so much is kept free, in milliseconds, and words that lie nearer to one another than apartMS are one.
+const (
+	besideMS = 80
+	apartMS  = 400
+)
+
+// InPauses returns the edit that pastes a piece so that it is heard only where nobody speaks: over words, which are
+// spans of the scene, each clip of it has a soft silence, whose edges can be moved afterwards. It fails where the paste
+// does, and where somebody speaks all the time.
+func InPauses(s *scene.Scene, paste *scene.Paste, words []pcm.Span) (scene.Edit, error) {
+	after, err := scene.Apply(s, paste)
+	if err != nil {
+		return nil, err
+	}
+	spoken := together(words, s.SampleRate)
+	list := []scene.Edit{paste}
+	heard := false
+	for _, t := range after.Tracks {
+		for _, c := range t.Clips {
+			if _, was := s.Clip(c.ID); was != nil || t.Kind != scene.Sound {
+				continue
+			}
+			left := c.Span().Len()
+			for _, w := range spoken {
+				on := w.Intersect(c.Span())
+				if left -= on.Len(); !on.Empty() {
+					list = append(list, &scene.AddLull{Clip: c.ID, From: on.From, To: on.To})
+				}
+			}
+			heard = heard || left > 0
+		}
+	}
+	if !heard {
+		return nil, errors.New("Somebody speaks all the time there, so that nothing of it would be heard. Paste it " +
+			"elsewhere.")
+	}
+	if len(list) == 1 {
+		return paste, nil
+	}
+	return scene.InOrder(fmt.Sprintf("pasted, silent under %s", stretches(len(list)-1)), list...), nil
+}
+
+func stretches(n int) string {
+	if n == 1 {
+		return "one stretch of words"
+	}
+	return fmt.Sprint(n, " stretches of words")
+}
+
+// together are words with what is kept free around them, as one where they lie near one another.
+func together(words []pcm.Span, rate int64) (list []pcm.Span) {
+	words = slices.Clone(words)
+	slices.SortFunc(words, func(a, b pcm.Span) int { return int(min(1, max(-1, a.From-b.From))) })
+	beside, apart := besideMS*rate/1000, apartMS*rate/1000
+	for _, w := range words {
+		w.From, w.To = w.From-beside, w.To+beside
+		if n := len(list); n > 0 && w.From <= list[n-1].To+apart {
+			list[n-1].To = max(list[n-1].To, w.To)
+			continue
+		}
+		list = append(list, w)
+	}
+	return list
+}

@@ -1,12 +1,12 @@
 // The bench: the seam in hand, enlarged. Three strips on one time axis centred on the cut, the gains over them, and
 // what the sum does along the blend. What it shows was rendered by the server.
 
-import { repainter } from "../drawing/paint.ts";
+import { layers } from "../drawing/paint.ts";
 import { get } from "../model/api.ts";
 import type { BenchView, Seam } from "../model/seam.ts";
 import { canBlend } from "../model/seam.ts";
 import { type Rate, toX, type View, zoomed } from "../model/time.ts";
-import { type Drawn, paint, RIBBON } from "./draw.ts";
+import { type Drawn, paintPlayhead, paintUnder, RIBBON } from "./draw.ts";
 
 type Part = "before" | "after" | "lean" | "cut";
 interface Drag {
@@ -48,10 +48,16 @@ export class Bench implements Drawn {
   private hover?: Part;
   louder = 1; // all strips are drawn so that the loudest sample in view fills its strip
   readonly repaint: () => void;
+  readonly played: () => void; // nothing but the playhead has moved
 
   constructor(canvas: HTMLCanvasElement, stand: Stand) {
     [this.canvas, this.stand] = [canvas, stand];
-    this.repaint = repainter(() => paint(this));
+    const drawn = layers(
+      canvas,
+      () => paintUnder(this),
+      () => paintPlayhead(this),
+    );
+    [this.repaint, this.played] = [drawn.whole, drawn.over];
     new ResizeObserver(() => {
       this.width = canvas.clientWidth || this.width; // 0 where it is not shown
       this.load();

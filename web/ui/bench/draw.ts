@@ -24,7 +24,8 @@ export interface Drawn {
   halves(): { before: number; after: number; cut: number };
 }
 
-export function paint(b: Drawn): void {
+/** All but the playhead. */
+export function paintUnder(b: Drawn): void {
   const { c, width, height } = sharpen(b.canvas),
     col = colours();
   if (width < 2) return; // not shown
@@ -97,17 +98,21 @@ export function paint(b: Drawn): void {
   }
   pictureCut(b, c, s, cut, tops, h, col);
   labels(b, c, s, tops, width, col, before, after, b0, b1);
-  const play = toX(b.view, b.stand.playhead());
-  if (play >= 0 && play <= width) {
-    c.strokeStyle = col.ink;
-    c.lineWidth = 1;
-    c.setLineDash([2, 3]);
-    c.beginPath();
-    c.moveTo(play, 0);
-    c.lineTo(play, height);
-    c.stroke();
-    c.setLineDash([]);
-  }
+}
+
+/** The playhead, over all else. */
+export function paintPlayhead(b: Drawn): void {
+  const { c, width, height } = sharpen(b.canvas),
+    play = toX(b.view, b.stand.playhead());
+  if (!b.seam || play < 0 || play > width) return;
+  c.strokeStyle = colours().ink;
+  c.lineWidth = 1;
+  c.setLineDash([2, 3]);
+  c.beginPath();
+  c.moveTo(play, 0);
+  c.lineTo(play, height);
+  c.stroke();
+  c.setLineDash([]);
 }
 
 /** Shades how far a blend can go, and hatches what lies beyond. */

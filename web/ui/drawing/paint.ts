@@ -110,6 +110,44 @@ export function repainter(paint: () => void): () => void {
   };
 }
 
+/** A canvas of two layers: what lies under is kept while nothing but what lies over it moves, as a playhead does. */
+export function layers(
+  canvas: HTMLCanvasElement,
+  under: () => void,
+  over: () => void,
+): { now(): void; whole(): void; over(): void } {
+  const kept = document.createElement("canvas");
+  let there = false;
+  const back = () => {
+    const c = canvas.getContext("2d")!;
+    c.save();
+    c.setTransform(1, 0, 0, 1, 0, 0);
+    c.globalCompositeOperation = "copy";
+    c.drawImage(kept, 0, 0);
+    c.restore();
+  };
+  const keep = () => {
+    under();
+    [kept.width, kept.height] = [canvas.width, canvas.height];
+    there = kept.width > 0 && kept.height > 0;
+    if (there) kept.getContext("2d")!.drawImage(canvas, 0, 0);
+  };
+  const now = () => {
+    there = false;
+    under();
+    over();
+  };
+  return {
+    now,
+    whole: repainter(now),
+    over: repainter(() => {
+      if (there) back();
+      else keep();
+      over();
+    }),
+  };
+}
+
 /** Waits until the frame that is being made is on the screen, or, where the page is not seen, for a moment. */
 export const frameShown = (): Promise<void> =>
   new Promise((done) => {

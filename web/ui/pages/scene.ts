@@ -256,8 +256,8 @@ function showPlayhead(always = false): void {
   const tc = clock(scene, rate, stage.playhead);
   $("timecode").textContent = tc;
   if (panel?.large) panel.largeTC = tc;
-  timeline.repaint();
-  bench.repaint();
+  timeline.played();
+  bench.played();
   view.playhead(always);
 }
 

@@ -30,7 +30,8 @@ export interface Drawn {
   outlined(): Canvas["drag"];
 }
 
-export function paint(t: Drawn): void {
+/** All but the playhead. */
+export function paintUnder(t: Drawn): void {
   const { c, width, height } = sharpen(t.canvas, true),
     col = colours();
   [t.width, t.height] = [width, height];
@@ -69,8 +70,16 @@ export function paint(t: Drawn): void {
   remarked(t, c, col);
   leads(t, c, rows, col);
   edges(t, c, rows, col);
-  const x = toX(t.view, t.desk.playhead());
-  c.strokeStyle = c.fillStyle = col.madder;
+  t.headers.paint(rows);
+  const shows = g.drag ? g.drag.out.words[0] : g.scene === t.desk.scene() ? "" : "as it will be";
+  if ((t.canvas.dataset.outline ?? "") !== shows) t.canvas.dataset.outline = shows;
+}
+
+/** The playhead, over all else. */
+export function paintPlayhead(t: Drawn): void {
+  const { c, height } = sharpen(t.canvas, true),
+    x = toX(t.view, t.desk.playhead());
+  c.strokeStyle = c.fillStyle = colours().madder;
   c.lineWidth = 1.5;
   c.beginPath();
   c.moveTo(x, 13);
@@ -79,9 +88,6 @@ export function paint(t: Drawn): void {
   c.beginPath();
   c.arc(x, 13, 5, 0, 7);
   c.fill();
-  t.headers.paint(rows);
-  const shows = g.drag ? g.drag.out.words[0] : g.scene === t.desk.scene() ? "" : "as it will be";
-  if ((t.canvas.dataset.outline ?? "") !== shows) t.canvas.dataset.outline = shows;
 }
 
 /** What is heard in the one clip in hand, as a lane above its name. */

@@ -1,7 +1,7 @@
 // The timeline: ruler, tracks, playhead, and what a hand does there. A drag only draws the outline, within what is
 // possible; on release it sends the edit.
 
-import { repainter } from "../drawing/paint.ts";
+import { layers } from "../drawing/paint.ts";
 import { clock } from "../model/clock.ts";
 import { beside, endOf, findClip, gaps, linked, type Scene } from "../model/scene.ts";
 import { toSample, toX } from "../model/time.ts";
@@ -9,7 +9,7 @@ import type { Reach } from "../wire/scene.ts";
 import type { Desk, Drag, Hold } from "./desk.ts";
 import { type Doing, doingOf, outcome, outlineOf } from "./drag.ts";
 import type { Canvas } from "./draw.ts";
-import { type Drawn, paint } from "./draw-timeline.ts";
+import { type Drawn, paintPlayhead, paintUnder } from "./draw-timeline.ts";
 import { Foreseen } from "./foreseen.ts";
 import { TrackHeaders } from "./headers.ts";
 import { clickedLine, pullOf } from "./level-hit.ts";
@@ -42,6 +42,7 @@ export class Timeline extends Viewport implements Drawn {
   width = 0;
   height = 0;
   readonly repaint: () => void;
+  readonly played: () => void; // nothing but the playhead has moved
 
   constructor(canvas: HTMLCanvasElement, heads: HTMLElement, tag: HTMLElement, desk: Desk) {
     super();
@@ -49,12 +50,17 @@ export class Timeline extends Viewport implements Drawn {
     [this.canvas, this.tag, this.desk] = [canvas, tag, desk];
     this.headers = new TrackHeaders(heads, desk);
     this.snapping = new Snapping(desk, () => this);
-    this.repaint = repainter(() => {
-      paint(this);
-      this.overview.paint();
-    });
+    const drawn = layers(
+      canvas,
+      () => paintUnder(this),
+      () => {
+        paintPlayhead(this);
+        this.overview.paint();
+      },
+    );
+    [this.repaint, this.played] = [drawn.whole, drawn.over];
     this.overview = new Overview(document.querySelector<HTMLCanvasElement>("#overview")!, this, desk);
-    this.foreseen = new Foreseen(desk, this.reaches, () => paint(this), this.repaint);
+    this.foreseen = new Foreseen(desk, this.reaches, drawn.now, this.repaint);
     new ResizeObserver(this.repaint).observe(canvas);
     canvas.addEventListener("pointerdown", (e) => this.down(e));
     canvas.addEventListener("pointermove", (e) => this.move(e));

@@ -242,10 +242,9 @@ test("a bed hides the steps and says what it costs; the words are kept", async (
   const said = (await dialog.textContent())!;
   let s = await edits(page, () => dialog.getByRole("button", { name: "Do it" }).click());
   expect(patches(s).length).toBe(1);
-  // As far as 3 dB over the loudest take bring it, and no farther: what is left is said.
+  // As far as it says.
   const left = Number(/shrink from [\d.]+ to ([\d.]+) dB/.exec(said)![1]);
   await expect.poll(async () => Math.abs((await step()) ?? 99)).toBeLessThan(left + 0.5);
-  if (left > 1.9) expect(said).toContain("no more than 3 dB over the loudest take");
   s = await edits(page, () => page.keyboard.press("Control+z"));
 
   await page.keyboard.press("Shift+J");

@@ -27,7 +27,7 @@ const audibleDB = 30.0
 const group = 3
 
 // FromDB is the rise from which on a sound sets in: noise, held notes and swelling sounds stay below it.
-const FromDB = 3.5
+const FromDB = 3.0
 
 // DB returns the largest rise of the octaves' levels, in dB, at any moment from lateMS before at to earlyMS after it:
 // the mean, over the octaves that are heard, of how far each rises from the 40 ms before the moment to the 40 ms after

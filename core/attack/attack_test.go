@@ -19,7 +19,7 @@ func TestAnAttackIsToldFromWhatGoesOn(t *testing.T) {
 		on, found, off, said := 0, 0, 0, 0
 		for _, kind := range kinds {
 			for seed := range uint64(corpus.Cases(1, 6)) {
-				m := eartest.NewMusic(rand.New(rand.NewPCG(seed, 77)), kind, 20)
+				m := eartest.NewMusic(rand.New(rand.NewPCG(seed, 77)), kind, 12)
 				a, err := analysis.Of(t.Context(), pcm.Memory{Rate: eartest.Rate, Sound: pcm.Block{m.Sound}})
 				if err != nil {
 					t.Fatal(err)
@@ -42,7 +42,7 @@ func TestAnAttackIsToldFromWhatGoesOn(t *testing.T) {
 		}
 		counts := fmt.Sprintf("%d of %d attacks found, %d of %d others taken for one", found, on, said, off)
 		t.Logf("kinds it was %s: %s", name, counts)
-		if found*100 < 97*on || said*100 > 3*off || on < 50 || off < 50 {
+		if found < on-max(2, 3*on/100) || said*100 > 3*off || on < 30 || off < 50 {
 			t.Errorf("kinds it was %s: %s", name, counts)
 		}
 	}

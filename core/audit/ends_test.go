@@ -14,17 +14,39 @@ import (
 	"blendseam/internal/seamtest"
 )
 
-// begin lays out a piece of a sound as a clip on a track of a purpose, behind a second of nothing, and gives the seam
-// at its head.
-func begin(t *testing.T, purpose scene.Purpose, sound []float64, in int64) (*seamtest.Studio, audit.Result) {
+// begins lays out pieces of a sound, each as a clip on a track of its own behind a second of nothing, and gives the
+// seams at their heads.
+func begins(t *testing.T, purpose scene.Purpose, sound []float64, in ...int64) (*seamtest.Studio, []audit.Result) {
 	t.Helper()
 	s := seamtest.New(t)
-	s.Do(&scene.AddTrack{Name: "M", Purpose: purpose})
 	s.Sound["m"] = pcm.Block{sound}
 	n := int64(len(sound))
 	s.Do(&scene.Bring{Source: scene.Source{ID: "m", Name: "m", URL: "m.wav", Samples: n, Channels: 1}})
-	s.Do(&scene.Add{Track: "t2", Source: "m", In: in, Start: rate, Length: min(2*rate, n-in)})
-	return s, seamtest.Of(t, s.Measure(), audit.Head)
+	for _, at := range in {
+		s.Do(&scene.AddTrack{Name: "M", Purpose: purpose})
+		track := s.Scene.Tracks[len(s.Scene.Tracks)-1].ID
+		s.Do(&scene.Add{Track: track, Source: "m", In: at, Start: rate, Length: min(2*rate, n-at)})
+	}
+	var heads []audit.Result
+	all := s.Measure()
+	for _, t := range s.Scene.Tracks {
+		for _, r := range all {
+			if r.Track == t.ID && r.Kind == audit.Head {
+				heads = append(heads, r)
+			}
+		}
+	}
+	return s, heads
+}
+
+// begin is begins of one piece.
+func begin(t *testing.T, purpose scene.Purpose, sound []float64, in int64) (*seamtest.Studio, audit.Result) {
+	t.Helper()
+	s, heads := begins(t, purpose, sound, in)
+	if len(heads) != 1 {
+		t.Fatalf("%d heads", len(heads))
+	}
+	return s, heads[0]
 }
 
 // Of music and location sound that is cut into while it sounds, 95 of 100 are found; of what enters on a beat, a note
@@ -37,20 +59,21 @@ func TestWhatBeginsHardIsFound(t *testing.T) {
 	for i := 0; planted < want || entered < want; i++ {
 		m := eartest.NewMusic(r, kinds[i%len(kinds)], 8)
 		purpose := []scene.Purpose{scene.ForMusic, scene.ForEffects}[i%2]
-		look := func(list []int64, n, over *int) {
-			for k, at := range list {
-				if k == 2 || *n == want {
-					return
-				}
-				*n++
-				_, seam := begin(t, purpose, m.Sound, at)
-				if seam.Cause == audit.AbruptStart {
-					*over++
-				}
+		hard, soft := m.Between(), m.Attacks()
+		hard, soft = hard[:min(2, want-planted, len(hard))], soft[:min(2, want-entered, len(soft))]
+		_, heads := begins(t, purpose, m.Sound, append(append([]int64(nil), hard...), soft...)...)
+		if len(heads) != len(hard)+len(soft) {
+			t.Fatalf("%d heads of %d", len(heads), len(hard)+len(soft))
+		}
+		planted, entered = planted+len(hard), entered+len(soft)
+		for k, seam := range heads {
+			switch is := seam.Cause == audit.AbruptStart; {
+			case is && k < len(hard):
+				found++
+			case is:
+				said++
 			}
 		}
-		look(m.Between(), &planted, &found)
-		look(m.Attacks(), &entered, &said)
 	}
 	t.Logf("%d of %d hard beginnings found, %d of %d entries said to be one", found, planted, said, entered)
 	if found*100 < 95*planted || said > max(1, 3*entered/100) {

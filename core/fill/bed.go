@@ -29,8 +29,8 @@ type Bed struct {
 // stepHidden is the largest step between backgrounds that a bed leaves, in dB; it is not heard.
 const stepHidden = 1.8
 
-// bedOverDB is how far a bed lies over the loudest take at most, in dB: more would be noise for its own sake (common
-// practice, no source).
+// bedOverDB is how far a bed lies over the loudest take at most, with all else that is heard there, in dB: more would
+// be noise for its own sake (common practice, no source).
 const bedOverDB = 3.0
 
 // takeRoom is the background of a clip under a range.
@@ -79,6 +79,10 @@ func (m *Filler) Bed(ctx context.Context, span pcm.Span, chosen *Filling) (*Bed,
 	if err != nil {
 		return nil, err
 	}
+	noise := loudest.level // of the loudest take, with all else that is heard there
+	for _, c := range cuts {
+		noise = max(noise, c[0], c[1])
+	}
 	step := func(bed float64) (most float64) {
 		for _, c := range cuts {
 			most = math.Max(most, math.Abs(level.Sum(c[0], bed)-level.Sum(c[1], bed)))
@@ -86,7 +90,7 @@ func (m *Filler) Bed(ctx context.Context, span pcm.Span, chosen *Filling) (*Bed,
 		return most
 	}
 	out := &Bed{StepDB: step(math.Inf(-1)), Quietest: quietest.clip.Name}
-	low, high := quietest.level-12, loudest.level+bedOverDB
+	low, high := quietest.level-12, noise+bedOverDB
 	if step(low) <= stepHidden { // nothing to hide: a bed that fills holes lies as low as the takes do
 		out.LevelDB = quietest.level
 	} else {
@@ -138,10 +142,6 @@ func (m *Filler) Bed(ctx context.Context, span pcm.Span, chosen *Filling) (*Bed,
 		loudest.clip.Name,
 		level.Sum(loudest.level, out.LevelDB)-loudest.level,
 	)
-	if out.ThenDB > stepHidden+0.05 {
-		out.Words += fmt.Sprintf(" What is left is heard; a bed lies no more than %.0f dB over the loudest take. Bring the "+
-			"takes to one room.", bedOverDB)
-	}
 	if out.StepDB <= stepHidden {
 		out.Words = fmt.Sprintf(
 			"The takes differ by %.1f dB at most, which is not heard; the bed fills what lies between them. The background "+

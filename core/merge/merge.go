@@ -422,6 +422,9 @@ func (c *Comparison) build(in []bool) (*scene.Scene, error) {
 
 // holds tells whether a scene that has come out can be, with all that is in it.
 func (c *Comparison) holds(s *scene.Scene) error {
+	if err := s.Check(); err != nil { // a fade of one on what the other has shortened
+		return err
+	}
 	now, err := scene.Apply(c.mine, scene.Becoming(c.mine, s, ""))
 	if err != nil {
 		return err

@@ -263,12 +263,8 @@ func (s *Server) across(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	e, err := blending.Across(st.Scene, styles[0], q.Span, q.From, q.Over)
-	var refusal scene.Refusal
-	switch {
-	case errors.As(err, &refusal):
-		return err
-	case err != nil:
-		return errBadRequest{err}
+	if err != nil {
+		return refusedOrBad(err)
 	}
 	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": scene.Wire{Edit: e}})
 }

@@ -67,17 +67,11 @@ func (s *Server) makeList(
 	}
 	os.Remove(filepath.Join(folder, beside)) // where nothing was to be joined
 	file := filepath.Join(dir, name+" "+format.Name+".zip")
-	if err := handover.Zip(ctx, folder, file); err != nil {
-		return nil, err
-	}
-	if err := os.RemoveAll(folder); err != nil {
-		return nil, err
-	}
-	info, err := os.Stat(file)
+	bytes, err := zipped(ctx, folder, file)
 	if err != nil {
 		return nil, err
 	}
-	one := madeFile{File: filepath.Base(file), Bytes: info.Size(),
+	one := madeFile{File: filepath.Base(file), Bytes: bytes,
 		Format:  fmt.Sprintf("%s and %s", format.Name, interchange.Counted(len(carried.Files), "recording")),
 		LengthS: float64(st.Scene.Length()) / float64(st.Scene.SampleRate)}
 	return mixdownResult{Files: []madeFile{one}, Passes: []passPlace{}, madeFile: one}, nil

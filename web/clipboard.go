@@ -60,12 +60,8 @@ func (s *Server) copyPlan(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	p, err := copying.Plan(st.Scene, q)
-	var refusal scene.Refusal
-	switch {
-	case errors.As(err, &refusal):
-		return err
-	case err != nil:
-		return errBadRequest{err}
+	if err != nil {
+		return refusedOrBad(err)
 	}
 	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": scene.Wire{Edit: p.Edit},
 		"over": p.Over})
@@ -90,12 +86,17 @@ func (s *Server) pasteInPauses(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	laid, err := copying.InPauses(st.Scene, paste, words)
-	var refusal scene.Refusal
-	switch {
-	case errors.As(err, &refusal):
-		return err
-	case err != nil:
-		return errBadRequest{err}
+	if err != nil {
+		return refusedOrBad(err)
 	}
 	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": scene.Wire{Edit: laid}})
+}
+
+// refusedOrBad is what a plan failed by: a refusal of the scene as it is, all else as a request that makes no sense.
+func refusedOrBad(err error) error {
+	var refusal scene.Refusal
+	if errors.As(err, &refusal) {
+		return err
+	}
+	return errBadRequest{err}
 }

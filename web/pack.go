@@ -73,18 +73,27 @@ func (s *Server) makePackage(
 		return nil, err
 	}
 	file := filepath.Join(dir, fileName(st.Scene.Name)+".zip")
-	if err := handover.Zip(ctx, folder, file); err != nil {
-		return nil, err
-	}
-	if err := os.RemoveAll(folder); err != nil {
-		return nil, err
-	}
-	info, err := os.Stat(file)
+	bytes, err := zipped(ctx, folder, file)
 	if err != nil {
 		return nil, err
 	}
 	format := fmt.Sprintf("%d files, %.0f s of %.0f s of recordings", packed.Files, packed.KeptS, packed.WholeS)
-	one := madeFile{File: filepath.Base(file), Bytes: info.Size(), Format: format,
+	one := madeFile{File: filepath.Base(file), Bytes: bytes, Format: format,
 		LengthS: float64(st.Scene.Length()) / float64(st.Scene.SampleRate)}
 	return mixdownResult{Files: []madeFile{one}, Passes: []passPlace{}, madeFile: one}, nil
+}
+
+// zipped puts a folder into a ZIP file in its place, and gives the size of that.
+func zipped(ctx context.Context, folder, file string) (int64, error) {
+	if err := handover.Zip(ctx, folder, file); err != nil {
+		return 0, err
+	}
+	if err := os.RemoveAll(folder); err != nil {
+		return 0, err
+	}
+	info, err := os.Stat(file)
+	if err != nil {
+		return 0, err
+	}
+	return info.Size(), nil
 }

@@ -41,6 +41,9 @@ func Each(ctx context.Context, n, threads int, do func(i int) error) error {
 	}
 feed:
 	for i := range n {
+		if ctx.Err() != nil { // where both could be, a select would take either
+			break
+		}
 		select {
 		case next <- i:
 		case <-ctx.Done():

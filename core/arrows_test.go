@@ -71,7 +71,7 @@ core/stray: core/level core/measure core/pcm core/speech
 core/takes: core/analysis core/level core/measure core/pcm
 core/openings: core/analysis core/level core/pcm core/speech
 core/syllables: core/analysis core/level core/measure core/pcm core/speech
-core/tworooms: core/analysis core/level core/measure core/speech
+core/tworooms: core/analysis core/level core/measure
 core/tone: core/cache core/chance core/level core/measure core/pcm core/speech core/tone/recipe
 core/tone/recipe: core/limit core/line core/pcm
 demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio

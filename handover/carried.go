@@ -22,8 +22,7 @@ const carriedHandleS = 5
 // A Carried is a scene that sounds as another does, and of which a format carries all that sounds.
 type Carried struct {
 	Scene *scene.Scene
-	Files []File   // the recordings that were made for it
-	Left  []string // what the format does not carry all the same: markers, picture
+	Files []File // the recordings that were made for it
 }
 
 // Carry renders exactly those clips of sound of which a format would lose something into recordings of their own, in
@@ -59,7 +58,6 @@ func Carry(
 		}
 	}
 	c.out.Scene = c.next
-	c.out.Left = f.Lost(c.next)
 	return c.out, nil
 }
 
@@ -119,10 +117,8 @@ func (c *carrying) parted() {
 // track renders what of a track a list would lose.
 func (c *carrying) track(ctx context.Context, i int, lossy func(scene.ClipID) bool) error {
 	was, now := c.was.Tracks[i], c.next.Tracks[i]
-	solo := slices.ContainsFunc(c.was.Tracks, func(t *scene.Track) bool { return t.Kind == scene.Sound && t.Solo })
-	unheard := was.Mute || solo && !was.Solo
 	now.GainDB, now.Balance, now.Filters, now.Room, now.Ducks, now.Mute, now.Solo = 0, 0, nil, nil, nil, false, false
-	if unheard { // a list has no such tracks: its clips are muted
+	if unheard(c.was)(was) { // a list has no such tracks: its clips are muted
 		for k := range now.Clips {
 			now.Clips[k].Muted = true
 		}

@@ -116,9 +116,9 @@ var StemKinds = []string{"track", "purpose"}
 // StemsBy parts a scene by its sound tracks or by their purposes, in the order of the tracks. Tracks that are not
 // heard, or hold nothing, are in none.
 func StemsBy(s *scene.Scene, by string) (list []Stem) {
-	solo := slices.ContainsFunc(s.Tracks, func(t *scene.Track) bool { return t.Kind == scene.Sound && t.Solo })
+	silent := unheard(s)
 	for _, t := range s.Tracks {
-		if t.Kind != scene.Sound || t.Mute || solo && !t.Solo || len(t.Clips) == 0 {
+		if t.Kind != scene.Sound || silent(t) || len(t.Clips) == 0 {
 			continue
 		}
 		name := t.Name
@@ -132,4 +132,10 @@ func StemsBy(s *scene.Scene, by string) (list []Stem) {
 		list = append(list, Stem{Name: name, Tracks: []scene.TrackID{t.ID}})
 	}
 	return list
+}
+
+// unheard tells of each track of sound of a scene whether it is silent: muted, or beside others that are solo.
+func unheard(s *scene.Scene) func(*scene.Track) bool {
+	solo := slices.ContainsFunc(s.Tracks, func(t *scene.Track) bool { return t.Kind == scene.Sound && t.Solo })
+	return func(t *scene.Track) bool { return t.Mute || solo && !t.Solo }
 }

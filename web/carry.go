@@ -32,33 +32,24 @@ func (q *listRequest) work(
 	}
 	words = format.Name + " with recordings of what it cannot carry"
 	return "list", words, func(ctx context.Context, id string, done func(float64)) (any, error) {
-		return s.makeList(ctx, id, st, format, q.Ending, done)
+		return s.inMade(id, func(dir string) (any, error) { return s.makeList(ctx, dir, st, format, q.Ending, done) })
 	}, nil
 }
 
 func (s *Server) makeList(
-	ctx context.Context, jobID string, st *workspace.Scene, format interchange.Format, ending string, done func(float64),
-) (result any, err error) {
-	dir, drop, err := s.madeFolder(jobID)
-	if err != nil {
-		return nil, err
-	}
-	defer func() {
-		if err != nil {
-			drop()
-		}
-	}()
+	ctx context.Context, dir string, st *workspace.Scene, to interchange.Format, ending string, done func(float64),
+) (any, error) {
 	name := fileName(st.Scene.Name)
 	folder, beside := filepath.Join(dir, "list"), name+" joined"
 	if err := os.MkdirAll(filepath.Join(folder, beside), 0o755); err != nil {
 		return nil, err
 	}
-	carried, err := handover.Carry(ctx, st.Scene, st.Sources(), format, filepath.Join(folder, beside), beside+"/",
+	carried, err := handover.Carry(ctx, st.Scene, st.Sources(), to, filepath.Join(folder, beside), beside+"/",
 		func(x float64) { done(0.9 * x) })
 	if err != nil {
 		return nil, err
 	}
-	raw, err := format.Write(carried.Scene)
+	raw, err := to.Write(carried.Scene)
 	if err != nil {
 		return nil, err
 	}
@@ -66,13 +57,7 @@ func (s *Server) makeList(
 		return nil, err
 	}
 	os.Remove(filepath.Join(folder, beside)) // where nothing was to be joined
-	file := filepath.Join(dir, name+" "+format.Name+".zip")
-	bytes, err := zipped(ctx, folder, file)
-	if err != nil {
-		return nil, err
-	}
-	one := madeFile{File: filepath.Base(file), Bytes: bytes,
-		Format:  fmt.Sprintf("%s and %s", format.Name, interchange.Counted(len(carried.Files), "recording")),
-		LengthS: float64(st.Scene.Length()) / float64(st.Scene.SampleRate)}
-	return mixdownResult{Files: []madeFile{one}, Passes: []passPlace{}, madeFile: one}, nil
+	file := filepath.Join(dir, name+" "+to.Name+".zip")
+	format := fmt.Sprintf("%s and %s", to.Name, interchange.Counted(len(carried.Files), "recording"))
+	return zipped(ctx, st.Scene, folder, file, format)
 }

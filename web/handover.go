@@ -157,7 +157,7 @@ func (q *mixdownRequest) work(
 		if q.Look {
 			return s.look(ctx, st, list, done)
 		}
-		return s.makeMixdown(ctx, id, st, *q, list, done)
+		return s.inMade(id, func(dir string) (any, error) { return s.makeMixdown(ctx, dir, st, *q, list, done) })
 	}, nil
 }
 
@@ -190,7 +190,12 @@ func (x *mixdownResult) add(sc *scene.Scene, made *handover.Made) {
 	for _, p := range made.Passes {
 		x.Passes = append(x.Passes, passPlace{sc.Timecode(p.At), p.ReducedDB})
 	}
-	for _, f := range made.Files {
+	x.took(made.Files)
+}
+
+// took takes files that were made.
+func (x *mixdownResult) took(files []handover.File) {
+	for _, f := range files {
 		x.Files = append(x.Files, madeFile{filepath.Base(f.Path), f.Name, f.Bytes, f.LengthS, f.Format, f.Clipped})
 	}
 	if len(x.Files) > 0 {
@@ -200,25 +205,16 @@ func (x *mixdownResult) add(sc *scene.Scene, made *handover.Made) {
 
 func (s *Server) makeMixdown(
 	ctx context.Context,
-	jobID string,
+	dir string,
 	st *workspace.Scene,
 	q mixdownRequest,
 	list []mixdownOrder,
 	done func(float64),
-) (result any, err error) {
+) (any, error) {
 	m, err := st.Mixer(ctx, mix.Options{})
 	if err != nil {
 		return nil, err
 	}
-	dir, drop, err := s.madeFolder(jobID)
-	if err != nil {
-		return nil, err
-	}
-	defer func() {
-		if err != nil {
-			drop()
-		}
-	}()
 	if err := q.name(dir, list); err != nil {
 		return nil, err
 	}

@@ -22,17 +22,22 @@ import (
 	"github.com/go-chi/chi/v5"
 )
 
-// madeFolder makes the folder of what a job makes, and says how it goes again.
-func (s *Server) madeFolder(jobID string) (dir string, drop func(), err error) {
-	dir = filepath.Join(s.Made, jobID)
+// inMade lets a job make something in a folder of its own, which goes again if that fails.
+func (s *Server) inMade(jobID string, make func(dir string) (any, error)) (any, error) {
+	dir := filepath.Join(s.Made, jobID)
 	if err := os.MkdirAll(dir, 0o755); err != nil {
-		return "", nil, err
+		return nil, err
 	}
 	if err := media.Space(dir, limit.ReserveBytes); err != nil {
 		os.Remove(dir)
-		return "", nil, err
+		return nil, err
 	}
-	return dir, func() { os.RemoveAll(dir) }, nil
+	result, err := make(dir)
+	if err != nil {
+		os.RemoveAll(dir)
+		return nil, err
+	}
+	return result, nil
 }
 
 // made sends a file that was made whole: the first, or the one of a number.

@@ -36,22 +36,13 @@ func (q *packRequest) work(
 	}
 	words = fmt.Sprintf("Package, handles of %g s", q.HandleS)
 	return "package", words, func(ctx context.Context, id string, done func(float64)) (any, error) {
-		return s.makePackage(ctx, id, st, *q, when, done)
+		return s.inMade(id, func(dir string) (any, error) { return s.makePackage(ctx, dir, st, *q, when, done) })
 	}, nil
 }
 
 func (s *Server) makePackage(
-	ctx context.Context, jobID string, st *workspace.Scene, q packRequest, when time.Time, done func(float64),
-) (result any, err error) {
-	dir, drop, err := s.madeFolder(jobID)
-	if err != nil {
-		return nil, err
-	}
-	defer func() {
-		if err != nil {
-			drop()
-		}
-	}()
+	ctx context.Context, dir string, st *workspace.Scene, q packRequest, when time.Time, done func(float64),
+) (any, error) {
 	p := handover.Packing{
 		HandleS: q.HandleS, FLAC: q.FLAC, Picture: q.Picture, When: when,
 		Open: func(src scene.Source) (pcm.ReaderAt, error) { return st.Sound(src) },
@@ -73,27 +64,23 @@ func (s *Server) makePackage(
 		return nil, err
 	}
 	file := filepath.Join(dir, fileName(st.Scene.Name)+".zip")
-	bytes, err := zipped(ctx, folder, file)
-	if err != nil {
-		return nil, err
-	}
 	format := fmt.Sprintf("%d files, %.0f s of %.0f s of recordings", packed.Files, packed.KeptS, packed.WholeS)
-	one := madeFile{File: filepath.Base(file), Bytes: bytes, Format: format,
-		LengthS: float64(st.Scene.Length()) / float64(st.Scene.SampleRate)}
-	return mixdownResult{Files: []madeFile{one}, Passes: []passPlace{}, madeFile: one}, nil
+	return zipped(ctx, st.Scene, folder, file, format)
 }
 
-// zipped puts a folder into a ZIP file in its place, and gives the size of that.
-func zipped(ctx context.Context, folder, file string) (int64, error) {
+// zipped puts a folder that was made of a scene into a ZIP file in its place.
+func zipped(ctx context.Context, sc *scene.Scene, folder, file, format string) (any, error) {
 	if err := handover.Zip(ctx, folder, file); err != nil {
-		return 0, err
+		return nil, err
 	}
 	if err := os.RemoveAll(folder); err != nil {
-		return 0, err
+		return nil, err
 	}
 	info, err := os.Stat(file)
 	if err != nil {
-		return 0, err
+		return nil, err
 	}
-	return info.Size(), nil
+	one := madeFile{File: filepath.Base(file), Bytes: info.Size(), Format: format,
+		LengthS: float64(sc.Length()) / float64(sc.SampleRate)}
+	return mixdownResult{Files: []madeFile{one}, Passes: []passPlace{}, madeFile: one}, nil
 }

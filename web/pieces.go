@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"net/http"
-	"path/filepath"
 	"time"
 
 	"blendseam/core/scene"
@@ -55,31 +54,12 @@ func (q *piecesRequest) work(
 	}
 	words = fmt.Sprintf("%s, %d %s", of.Name, len(list), what)
 	return "pieces", words, func(ctx context.Context, id string, done func(float64)) (any, error) {
-		return s.makePieces(ctx, id, files, list, done)
+		return s.inMade(id, func(dir string) (any, error) {
+			files.Dir = dir
+			made, err := files.Write(ctx, list, done)
+			all := mixdownResult{Files: []madeFile{}, Passes: []passPlace{}}
+			all.took(made)
+			return all, err
+		})
 	}, nil
-}
-
-func (s *Server) makePieces(
-	ctx context.Context, jobID string, files handover.Files, list []handover.Piece, done func(float64),
-) (result any, err error) {
-	dir, drop, err := s.madeFolder(jobID)
-	if err != nil {
-		return nil, err
-	}
-	defer func() {
-		if err != nil {
-			drop()
-		}
-	}()
-	files.Dir = dir
-	made, err := files.Write(ctx, list, done)
-	if err != nil {
-		return nil, err
-	}
-	all := mixdownResult{Files: []madeFile{}, Passes: []passPlace{}}
-	for _, f := range made {
-		all.Files = append(all.Files, madeFile{filepath.Base(f.Path), f.Name, f.Bytes, f.LengthS, f.Format, f.Clipped})
-	}
-	all.madeFile = all.Files[0]
-	return all, nil
 }

@@ -67,10 +67,7 @@ func formats(s *scene.Scene) []FormatView {
 	list := []FormatView{}
 	for _, f := range interchange.Formats() {
 		v := FormatView{Name: f.Name, Ending: f.Extensions[0], Lacks: append([]string{}, f.Lacks...),
-			Loses: []string{}, Lost: []string{}, Joins: handover.Joins(s, f)}
-		if f.Loses != nil {
-			v.Loses = append(v.Loses, f.Loses(s)...)
-		}
+			Loses: append([]string{}, f.Lost(s)...), Lost: []string{}, Joins: handover.Joins(s, f)}
 		for _, l := range f.LostOf(s) {
 			v.Lost = append(v.Lost, l.Words(s))
 		}

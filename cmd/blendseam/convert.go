@@ -39,7 +39,7 @@ func (c *convertCmd) Run(ctx context.Context) error {
 }
 
 // joined writes the scene with what the format would lose in recordings of their own, in a folder beside the file.
-func (c *convertCmd) joined(ctx context.Context) error {
+func (c *convertCmd) joined(ctx context.Context) (err error) {
 	format, err := interchange.Of(c.Out)
 	if err != nil {
 		return err
@@ -50,35 +50,42 @@ func (c *convertCmd) joined(ctx context.Context) error {
 	}
 	defer f.Close()
 	warn(f.Warnings)
-	folder := strings.TrimSuffix(filepath.Base(c.Out), filepath.Ext(c.Out)) + " joined"
-	dir := filepath.Join(filepath.Dir(c.Out), folder)
+	dir := strings.TrimSuffix(c.Out, filepath.Ext(c.Out)) + " joined"
 	if err := os.Mkdir(dir, 0o755); err != nil {
 		return fmt.Errorf("%s cannot be made for the recordings: %s", dir, media.Reason(err))
 	}
-	// Names of files are relative to the scene file until it is written elsewhere.
-	in, err := filepath.Abs(filepath.Dir(c.In))
-	beside := ""
-	if err == nil {
-		beside, err = filepath.Abs(dir)
-	}
-	if err == nil {
-		beside, err = filepath.Rel(in, beside)
-	}
-	if err == nil {
-		var made *handover.Carried
-		if made, err = handover.Carry(ctx, f.Scene, f.Sources(), format, dir, filepath.ToSlash(beside)+"/", nil); err == nil {
-			for _, one := range made.Files {
-				fmt.Printf("%s: %.3f s, %s\n", one.Path, one.LengthS, one.Format)
-			}
-			err = writeScene(made.Scene, c.In, c.Out)
+	defer func() {
+		if err != nil {
+			os.RemoveAll(dir)
+			return
 		}
-	}
+		os.Remove(dir) // where nothing was to be joined
+	}()
+	folder, err := beside(filepath.Dir(c.In), dir) // until the scene is written elsewhere
 	if err != nil {
-		os.RemoveAll(dir)
 		return err
 	}
-	os.Remove(dir) // where nothing was to be joined
-	return nil
+	made, err := handover.Carry(ctx, f.Scene, f.Sources(), format, dir, folder+"/", nil)
+	if err != nil {
+		return err
+	}
+	for _, one := range made.Files {
+		fmt.Printf("%s: %.3f s, %s\n", one.Path, one.LengthS, one.Format)
+	}
+	return writeScene(made.Scene, c.In, c.Out)
+}
+
+// beside is how a scene file in a folder names a file or a folder.
+func beside(folder, name string) (string, error) {
+	folder, err := filepath.Abs(folder)
+	if err != nil {
+		return "", err
+	}
+	if name, err = filepath.Abs(name); err != nil {
+		return "", err
+	}
+	rel, err := filepath.Rel(folder, name)
+	return filepath.ToSlash(rel), err
 }
 
 // relink makes relative media names, which were relative to one folder, relative to another.
@@ -96,10 +103,9 @@ func relink(s *scene.Scene, from, to string) error {
 		if err != nil {
 			return err
 		}
-		if src.URL, err = filepath.Rel(to, file); err != nil {
+		if src.URL, err = beside(to, file); err != nil {
 			return err
 		}
-		src.URL = filepath.ToSlash(src.URL)
 		s.Sources[id] = src
 	}
 	return nil

@@ -20,6 +20,9 @@ const HopMS = 10
 // Bands is how many third-octaves a frame has, from 125 Hz to 8 kHz.
 const Bands = 19
 
+// Centres are the middles of the bands, Hz.
+var Centres = measure.ThirdOctaves(speech.LowestHz, speech.HighestHz)
+
 const (
 	magic      = "blendseam analysis 1\n"
 	frameBytes = 2 * (Bands + 2)

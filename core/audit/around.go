@@ -93,15 +93,12 @@ func (m *Meter) surroundings(a *analysis.Recording, c *scene.Clip, span pcm.Span
 		r.SureDB = -level.Silence
 	}
 	r.BackgroundDB = a.Floor.DB + c.GainDB
-	r.Colour = measure.Colour{Centres: thirds, Powers: make([]float64, analysis.Bands), Seconds: a.Floor.Seconds}
+	r.Colour = measure.Colour{Centres: analysis.Centres, Powers: make([]float64, analysis.Bands), Seconds: a.Floor.Seconds}
 	for b, power := range a.Floor.Bands {
 		r.Colour.Powers[b] = power * level.Power(c.GainDB)
 	}
 	return r, nil
 }
-
-// thirds are the bands of an analysis, Hz.
-var thirds = measure.ThirdOctaves(speech.LowestHz, speech.HighestHz)
 
 // pauses add up frames of background.
 type pauses struct {
@@ -127,7 +124,7 @@ func (p *pauses) backgroundDB() float64 { return measure.Percentile(p.levels, 0.
 
 // colour is the mean of the frames' bands.
 func (p *pauses) colour() measure.Colour {
-	c := measure.Colour{Centres: thirds, Powers: p.powers,
+	c := measure.Colour{Centres: analysis.Centres, Powers: p.powers,
 		Seconds: float64(len(p.levels)) * analysis.HopMS / 1000}
 	if p.scatter.Pieces() >= tworooms.LeastPieces { // what stands out of a few pieces is not the room
 		db, _ := p.scatter.Levels()

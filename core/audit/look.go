@@ -190,7 +190,7 @@ func (l *look) addVoice(f *speech.Frames, loud []float64, v mix.Voice, from int6
 
 // colour is that of the pauses of all other tracks together.
 func (o *others) colour() measure.Colour {
-	c := measure.Colour{Centres: thirds, Powers: make([]float64, analysis.Bands)}
+	c := measure.Colour{Centres: analysis.Centres, Powers: make([]float64, analysis.Bands)}
 	n := 0.0
 	for _, p := range o.Pauses() {
 		for i := range o.frames.LevelDB {

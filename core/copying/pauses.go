@@ -3,7 +3,6 @@ package copying
 import (
 	"errors"
 	"fmt"
-	"slices"
 
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
@@ -60,16 +59,13 @@ func stretches(n int) string {
 
 // together are words with what is kept free around them, as one where they lie near one another.
 func together(words []pcm.Span, rate int64) (list []pcm.Span) {
-	words = slices.Clone(words)
-	slices.SortFunc(words, func(a, b pcm.Span) int { return int(min(1, max(-1, a.From-b.From))) })
-	beside, apart := besideMS*rate/1000, apartMS*rate/1000
+	beside, half := besideMS*rate/1000, apartMS*rate/2000 // of what lies between two that are one
 	for _, w := range words {
-		w.From, w.To = w.From-beside, w.To+beside
-		if n := len(list); n > 0 && w.From <= list[n-1].To+apart {
-			list[n-1].To = max(list[n-1].To, w.To)
-			continue
-		}
-		list = append(list, w)
+		list = append(list, pcm.Span{From: w.From - beside - half, To: w.To + beside + half})
+	}
+	list = pcm.Union(list)
+	for i, w := range list {
+		list[i] = pcm.Span{From: w.From + half, To: w.To - half}
 	}
 	return list
 }

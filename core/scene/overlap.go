@@ -63,21 +63,19 @@ func (e *Overlap) apply(d *draft) error {
 // laid are the edits by which one of both clips moves alone. Where a clip is linked with picture, all lands on frames.
 func (e *Overlap) laid(d *draft, left, right Clip, set *SetBlend) *Batch {
 	by := right.Start - left.End() + e.Length // of the moving clip
-	cut := left.End() - e.Length + e.Length/2
+	cut, way := left.End()-e.Length+e.Length/2, int64(1)
 	if e.MovesLeft {
-		cut = right.Start + e.Length/2
+		cut, way = right.Start+e.Length/2, -1
 	}
-	headAt, tailAt := cut+by, cut // where the right head and the left tail are trimmed to, before anything moves
-	if e.MovesLeft {
-		headAt, tailAt = cut, cut-by
-	}
+	moving := cut + way*by // where the moving clip is trimmed to, before it moves
 	if left.Link != "" || right.Link != "" {
-		cutFrame, byFrames := d.Rate.Nearest(cut, d.SampleRate), d.Rate.Nearest(by, d.SampleRate)
-		frame := func(n int64) int64 { return d.Rate.SampleOf(n, d.SampleRate) }
-		cut, headAt, tailAt = frame(cutFrame), frame(cutFrame+byFrames), frame(cutFrame)
-		if e.MovesLeft {
-			headAt, tailAt = frame(cutFrame), frame(cutFrame-byFrames)
-		}
+		n := d.Rate.Nearest(cut, d.SampleRate)
+		cut = d.Rate.SampleOf(n, d.SampleRate)
+		moving = d.Rate.SampleOf(n+way*d.Rate.Nearest(by, d.SampleRate), d.SampleRate)
+	}
+	headAt, tailAt := moving, cut
+	if e.MovesLeft {
+		headAt, tailAt = cut, moving
 	}
 	set.Before, set.After = headAt-right.Start, left.End()-tailAt
 	moved := &Move{Clip: e.Right, To: cut}
@@ -94,11 +92,9 @@ func (e *Overlap) laid(d *draft, left, right Clip, set *SetBlend) *Batch {
 }
 
 func (e *Overlap) words(before, after *Scene) string {
-	_, left := after.Clip(e.Left)
+	t, left := after.Clip(e.Left)
 	_, right := after.Clip(e.Right)
-	t, _ := after.Clip(e.Left)
 	b := t.Blend(e.Left, e.Right)
-	words := fmt.Sprintf("%s and %s overlap by %s, blended, %s", left.Name, right.Name,
+	return fmt.Sprintf("%s and %s overlap by %s, blended, %s", left.Name, right.Name,
 		LengthWords(before, b.Before+b.After), e.Law.Name())
-	return words
 }

@@ -82,11 +82,10 @@ func Of(a *analysis.Recording, span pcm.Span) (Rate, error) {
 
 // intensity is the level of vowels of each frame, smoothed, in dB.
 func intensity(f analysis.Frames) []float64 {
-	centres := measure.ThirdOctaves(speech.LowestHz, speech.HighestHz)
 	raw := make([]float64, f.Count)
 	for i := range raw {
 		for b, p := range f.Of(i) {
-			if centres[b] >= lowHz && centres[b] <= highHz {
+			if analysis.Centres[b] >= lowHz && analysis.Centres[b] <= highHz {
 				raw[i] += float64(p)
 			}
 		}

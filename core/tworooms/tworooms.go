@@ -8,11 +8,7 @@ import (
 	"blendseam/core/analysis"
 	"blendseam/core/level"
 	"blendseam/core/measure"
-	"blendseam/core/speech"
 )
-
-// thirds are the centres of the bands of an analysis, Hz.
-var thirds = measure.ThirdOctaves(speech.LowestHz, speech.HighestHz)
 
 // How surely two backgrounds are different is told from the levels of their third-octaves. Noise of bandwidth B that is
 // heard for T seconds lies off its true level by chance (see measure.NoiseVarianceDB); a real background comes and goes
@@ -81,7 +77,7 @@ func (s *Scatter) Levels() (db, variance [analysis.Bands]float64) {
 	return db, variance
 }
 
-func bandwidth(band int) float64 { return thirds[band] * (math.Pow(2, 1.0/6) - math.Pow(2, -1.0/6)) }
+func bandwidth(band int) float64 { return analysis.Centres[band] * (math.Pow(2, 1.0/6) - math.Pow(2, -1.0/6)) }
 
 // Surely is how surely two backgrounds are two rooms, from 0 to 1, by the levels of their bands and the variances of
 // those.

@@ -88,16 +88,21 @@ export function clipboard(
     }
   };
 
+  /** Says so where nothing was copied. */
+  const copied = (): boolean => {
+    const there = !!localStorage.getItem(PIECE);
+    if (!there) say("There is nothing to paste. Copy a range or a clip first, with Ctrl+C.");
+    return there;
+  };
+
   const paste = (how: "over" | "insert") => () => {
-    if (!localStorage.getItem(PIECE))
-      return say("There is nothing to paste. Copy a range or a clip first, with Ctrl+C.");
+    if (!copied()) return;
     void pointed(s, how).then((piece) => piece && edit({ edit: "paste", piece, at: s.playhead, how }), say);
   };
 
   /** Pastes what is heard only where nobody speaks; what that is, the server says. */
   const pastePauses = async () => {
-    if (!localStorage.getItem(PIECE))
-      return say("There is nothing to paste. Copy a range or a clip first, with Ctrl+C.");
+    if (!copied()) return;
     const piece = await pointed(s, "over");
     if (!piece) return;
     const got = await s.edits.after(() =>

@@ -1,28 +1,24 @@
 // Where words could lie over music and effects: shown under the clip, and stepped through.
 
 import { get } from "../model/api.ts";
-import type { Placed } from "../model/scene.ts";
+import { type Clip, clipAt, type Track } from "../model/scene.ts";
 import { say } from "../panels/toast.ts";
 import type { OpeningView } from "../wire/web.ts";
-import { clipsInHand, clipUnder } from "./moves.ts";
+import { clipsInHand } from "./moves.ts";
 import type { Stage } from "./stage.ts";
 import { work } from "./work.ts";
 
 export function openings(s: Stage): Record<string, () => void> {
-  let last: { clip: string; track: string; revision: number; list: OpeningView[]; at: number } | undefined;
+  let last: { track: string; revision: number; list: OpeningView[]; at: number } | undefined;
 
-  const bears = (p: Placed | undefined) => !!p && (p.track.purpose === "music" || p.track.purpose === "effects");
-  /** The clip that is meant: one in hand, or what plays at the playhead; going on, that of the last step. */
-  const meant = (): Placed | undefined => {
-    const held = clipsInHand(s).find(bears);
+  const bears = (t: Track) => t.purpose === "music" || t.purpose === "effects";
+  /** The clip that is meant: one in hand, or what plays at the playhead. */
+  const meant = (): { track: Track; clip: Clip } | undefined => {
+    const held = clipsInHand(s).find((p) => bears(p.track));
     if (held) return held;
-    const under = s.scene.tracks
-      .map((track) => {
-        const index = track.clips.findIndex((c) => c.from <= s.playhead && s.playhead < c.to);
-        return index < 0 ? undefined : { track, clip: track.clips[index], index };
-      })
-      .find(bears);
-    return under ?? [clipUnder(s)].find(bears);
+    const on = s.scene.tracks.filter(bears).find((t) => clipAt(t, s.playhead)),
+      clip = on && clipAt(on, s.playhead);
+    return clip && { track: on, clip };
   };
 
   const step = (by: number) => async () => {
@@ -37,7 +33,7 @@ export function openings(s: Stage): Record<string, () => void> {
       if (!list.length) return say(`${p.clip.name} is neither quiet anywhere nor without a voice, nor does it rise.`);
       const { revision } = s.scene;
       const next = list.findIndex((o) => o.from >= s.playhead);
-      last = { clip: p.clip.id, track: p.track.id, revision, list, at: (by > 0 ? Math.max(0, next) : next - 1) - by };
+      last = { track: p.track.id, revision, list, at: (by > 0 ? Math.max(0, next) : next - 1) - by };
       s.timeline.openings = { clip: p.clip.id, list };
     }
     const n = last.list.length;

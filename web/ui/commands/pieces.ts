@@ -1,7 +1,6 @@
 // Stretches of a recording, or clips, as files of their own: made by a job, and fetched once they are there.
 
 import { type Job, post } from "../model/api.ts";
-import { jobs } from "../model/jobs.ts";
 import { say } from "../panels/toast.ts";
 import type { KindView } from "../wire/web.ts";
 import { clipsInHand } from "./moves.ts";
@@ -14,12 +13,16 @@ interface Wish {
   clips?: string[];
 }
 
-const begin = (scene: string, wish: Wish) => post<Job>(`/scenes/${scene}/pieces`, wish);
+interface Made {
+  files: unknown[];
+}
 
-/** Fetches what a job made: one file as it is, several as a ZIP file. */
-function fetched(job: Job): void {
-  const { files } = job.result as { files: unknown[] };
+/** Begins to make files, and fetches them once they are there: one as it is, several as a ZIP file. */
+async function fetched(scene: string, wish: Wish, signal: AbortSignal, went: (done: number) => void): Promise<number> {
+  const job = await post<Job>(`/scenes/${scene}/pieces`, wish);
+  const { files } = await resultOf<Made>(job, signal, went);
   location.assign(`/made/${job.id}${files.length > 1 ? "/all.zip" : ""}`);
+  return files.length;
 }
 
 /** What of the page of a source makes files of its marked stretches, once all edits are done. */
@@ -33,19 +36,14 @@ export const stretchFiles = (
   fileKinds: kindChoices(kinds),
   fileKind: "wav",
   allFiles() {
-    void after(() => made(scene, { source, kind: this.fileKind }, (words) => (this.did = words)));
+    void after(async () => {
+      const went = (done: number) => (this.did = `Writing the files, ${Math.round(100 * done)} % …`),
+        never = new AbortController().signal; // the page of handing over stops it
+      const n = await fetched(scene, { source, kind: this.fileKind }, never, went);
+      this.did = `${n} ${n === 1 ? "file" : "files"} made; Hand over lists them, too`;
+    });
   },
 });
-
-/** Makes files, says how far it is, and fetches them. */
-async function made(scene: string, wish: Wish, went: (words: string) => void): Promise<void> {
-  const job = await begin(scene, wish);
-  const end = await jobs.ended(job, (done) => went(`Writing the files, ${Math.round(100 * done)} % …`));
-  if (end.state !== "done") throw new Error(end.error || "It was stopped.");
-  const n = (end.result as { files: unknown[] }).files.length;
-  went(`${n} ${n === 1 ? "file" : "files"} made; Hand over lists them, too`);
-  fetched(end);
-}
 
 /** The kinds of file as choices. */
 const kindChoices = (kinds: KindView[]) => kinds.map((k) => ({ value: k.ending, words: k.name }));
@@ -67,14 +65,11 @@ export function pieces(s: Stage, kinds: KindView[]): Record<string, () => void> 
     });
     if (!got) return;
     await s.edits.after(async () => {}); // what was done before is part of it
-    const job = await work(s, `Writing ${what}`, async (signal) => {
-      const begun = await begin(s.id, { kind: got.choice, clips: list.map((p) => p.clip.id) });
-      const result = await resultOf(begun, signal, (done) =>
+    await work(s, `Writing ${what}`, (signal) =>
+      fetched(s.id, { kind: got.choice, clips: list.map((p) => p.clip.id) }, signal, (done) =>
         s.note(`Writing ${what}, ${Math.round(100 * done)} % … Escape stops it`),
-      );
-      return { ...begun, result } as Job;
-    });
-    if (job) fetched(job);
+      ),
+    );
   };
   return { clip_files: () => void files() };
 }

@@ -1,7 +1,7 @@
 // The level of a clip, written by hand while it plays: the keys that turn clips up and down move it at the moment that
 // is heard.
 
-import { levelAt, thinned, written } from "../model/level.ts";
+import { decimal, levelAt, thinned, written } from "../model/level.ts";
 import type { Clip } from "../model/scene.ts";
 import { say } from "../panels/toast.ts";
 import type { LevelPoint } from "../wire/scene.ts";
@@ -54,7 +54,7 @@ export class Writing {
     if (at > last) hand.points.push({ at, db: was });
     hand.points.push({
       at: Math.max(at, last) + slope,
-      db: Math.round(10 * Math.min(40, Math.max(-120, was + by))) / 10,
+      db: decimal(was + by),
     });
     this.stage.note(`${hand.clip.name}: ${hand.points.at(-1)!.db.toFixed(1)} dB`);
     return true;

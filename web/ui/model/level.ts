@@ -26,14 +26,12 @@ export const depthOf = (db: number): number => Math.min(1, Math.max(0, (TOP - db
 /** The level at so far down, from 0 at the top to 1. */
 export const levelOf = (depth: number): number => TOP - depth * (TOP - LOW);
 
-const decimal = (db: number): number => Math.round(10 * Math.min(40, Math.max(-120, db))) / 10;
+/** A level as it is kept: to a tenth of a dB, within what a clip or a point can have. */
+export const decimal = (db: number): number => Math.round(10 * Math.min(40, Math.max(-120, db))) / 10;
 
 /** A line with one of its points elsewhere, kept between its neighbours by at least so many samples. */
 export function movedPoint(line: readonly LevelPoint[], i: number, to: LevelPoint, least: number): LevelPoint[] {
-  const low = i > 0 ? line[i - 1].at + least : -Infinity,
-    high = i + 1 < line.length ? line[i + 1].at - least : Infinity,
-    at = Math.round(Math.min(Math.max(to.at, low), Math.max(low, high)));
-  return line.map((p, k) => (k === i ? { at, db: decimal(to.db) } : p));
+  return movedTogether(line, [i, i], { at: to.at - line[i].at, db: to.db - line[i].db }, least);
 }
 
 /**

@@ -3,6 +3,7 @@
 
 import { clock } from "../model/clock.ts";
 import { bendWords, bentCurve, type Curve, usualFade } from "../model/curves.ts";
+import { decimal } from "../model/level.ts";
 import {
   beside,
   findClip,
@@ -135,7 +136,7 @@ export function outcome(s: Scene, rate: Rate, p: Pull): Outcome {
         ids = [c.id, ...p.also],
         edits = ids.map((id) => {
           const was = findClip(s, id)?.clip.gain_db ?? 0;
-          return { edit: "gain", clips: [id], db: Math.round(10 * Math.min(40, Math.max(-120, was + by))) / 10 };
+          return { edit: "gain", clips: [id], db: decimal(was + by) };
         }),
         signed = (v: number) => `${v < 0 ? "" : "+"}${v.toFixed(1)} dB`;
       const words = `${ids.length > 1 ? `${ids.length} clips ` : ""}gain ${ids.length > 1 ? signed(by) : signed(gain)}`;

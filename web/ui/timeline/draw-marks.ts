@@ -1,7 +1,7 @@
 // What is drawn upon a clip: its fades, lulls, the weave of tone, how far it is out of sync.
 
 import { fitted, TEXT } from "../drawing/paint.ts";
-import { rise, usualFade } from "../model/curves.ts";
+import { usualFade } from "../model/curves.ts";
 import { depthOf, levelAt } from "../model/level.ts";
 import type { Clip, Lull } from "../model/scene.ts";
 import { lullSpan } from "../model/scene.ts";
@@ -10,7 +10,7 @@ import type { LevelPoint } from "../wire/scene.ts";
 import type { Canvas } from "./draw.ts";
 import { offsetWords } from "./draw.ts";
 import type { Row } from "./rows.ts";
-import { lullDepth } from "./rows.ts";
+import { fadeY, lullDepth } from "./rows.ts";
 
 export function badge(g: Canvas, samples: number, a: number, z: number, top: number): void {
   const { c } = g,
@@ -178,7 +178,7 @@ export function fadeLine(
   c.beginPath();
   for (let k = 0; k <= 16; k++) {
     const u = k / 16,
-      y = top + height - 2 - (height - 4) * rise(curve, u);
+      y = fadeY({ top, height }, curve, u);
     c.lineTo(edge === "head" ? x0 + u * w : x1 - u * w, y);
   }
   c.stroke();

@@ -1,5 +1,14 @@
 // What of a level line lies under a point, and what a hand does to it. Pure functions.
-import { addedPoint, depthOf, levelAt, levelOf, movedPoint, movedTogether, raisedStretch } from "../model/level.ts";
+import {
+  addedPoint,
+  decimal,
+  depthOf,
+  levelAt,
+  levelOf,
+  movedPoint,
+  movedTogether,
+  raisedStretch,
+} from "../model/level.ts";
 import type { Clip, Track } from "../model/scene.ts";
 import { toSample, toX, type View } from "../model/time.ts";
 import type { LevelPoint } from "../wire/scene.ts";
@@ -72,7 +81,7 @@ function together(clip: Clip, point: number | undefined, range: { from: number; 
 
 /** The gain that the hand leaves a clip at. */
 export const pulledGain = (clip: Clip, p: LevelPull): number =>
-  Math.round(10 * Math.min(40, Math.max(-120, (clip.gain_db ?? 0) + levelOf(p.down) - levelOf(0)))) / 10;
+  decimal((clip.gain_db ?? 0) + levelOf(p.down) - levelOf(0));
 
 /** The line as the hand leaves it, and what that is in words. */
 export function pulledLine(clip: Clip, p: LevelPull): { line: LevelPoint[]; words: string } {

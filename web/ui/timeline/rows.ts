@@ -1,5 +1,5 @@
 // Geometry of the timeline: rows of tracks, and what lies under a point. Pure functions.
-import { rise, usualFade } from "../model/curves.ts";
+import { type Curve, rise, usualFade } from "../model/curves.ts";
 import { type Clip, clipAfter, type Lull, lullSpan, type Scene, type Track } from "../model/scene.ts";
 import { toSample, toX, type View } from "../model/time.ts";
 import { levelHit } from "./level-hit.ts";
@@ -127,6 +127,10 @@ export function hit(rows: Row[], v: View, x: number, y: number, inHand = new Set
   return best;
 }
 
+/** Where the line of a fade lies in a row, from where it begins at 0 to where it is at full level at 1. */
+export const fadeY = (row: { top: number; height: number }, curve: Curve, u: number): number =>
+  row.top + row.height - 2 - (row.height - 4) * rise(curve, u);
+
 /** The line of a fade, below the grip in its corner, which bends it. */
 function fadeHit(
   row: Row,
@@ -141,7 +145,7 @@ function fadeHit(
     if (n / v.perPixel < 24) continue;
     const u = Math.abs(x - toX(v, edge === "head" ? clip.from : clip.to)) / (n / v.perPixel),
       inside = edge === "head" ? x > toX(v, clip.from) : x < toX(v, clip.to),
-      at = row.top + row.height - 2 - (row.height - 4) * rise(fade?.curve ?? usualFade, u);
+      at = fadeY(row, fade?.curve ?? usualFade, u);
     if (inside && u > 0.1 && u < 0.9 && Math.abs(y - at) < 5) return { grip: "bend", edge };
   }
   return undefined;

@@ -54,19 +54,22 @@ core/notes: core/audit core/pcm core/scene
 core/merge: core/pcm core/scene
 core/mix: core/blend core/cache core/curve core/filter core/fit core/ground core/level core/limit
   core/measure core/pcm core/scene core/simd core/tone
-  core/tone/recipe
+  core/tone/recipe core/treat core/treatment
 core/pcm: core/limit core/simd
 core/pcm/flac: core/pcm
 core/pcm/wav: core/pcm
 core/room: core/level core/measure core/pcm
 core/recut: core/pcm
 core/scene: core/blend core/curve core/fit/timing core/level core/limit core/line core/pcm core/recut core/timecode
-  core/tone/recipe
+  core/tone/recipe core/treatment
 core/scene/scenetest: core/blend core/curve core/fit/timing core/pcm core/scene core/timecode core/tone/recipe
+  core/treatment
 core/sources: core/analysis core/cache core/mix core/pcm core/scene core/speech core/spread core/tone core/tone/recipe
 core/speech: core/level core/measure core/pcm core/speech/network
 core/speech/network: core/simd
 core/spread: core/cache
+core/treat: core/cache core/ground core/level core/pcm core/tone/recipe core/treatment
+core/treatment:
 core/stray: core/level core/measure core/pcm core/speech
 core/takes: core/analysis core/level core/measure core/pcm
 core/openings: core/analysis core/level core/pcm core/speech
@@ -86,7 +89,7 @@ interchange/adl: core/blend core/scene core/timecode interchange
 interchange/edl: core/blend core/scene core/timecode interchange
 interchange/formats: interchange/adl interchange/edl interchange/otio
 interchange/otio: core/blend core/curve core/fit/timing core/limit core/pcm core/scene core/timecode
-  core/tone/recipe interchange
+  core/tone/recipe core/treatment interchange
 interchange/report: core/advise core/audit core/loud core/scene
 internal/bucket: media/objects
 internal/formattest: interchange
@@ -166,6 +169,7 @@ var levels = []string{
 	"core/analysis",
 	"core/mix",
 	"core/filter",
+	"core/treat",
 	"core/scene",
 	"core/recut",
 	"core/stray",
@@ -183,6 +187,7 @@ var levels = []string{
 	"core/cache",
 	"core/limit",
 	"core/curve",
+	"core/treatment",
 	"core/line",
 	"core",
 }

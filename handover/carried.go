@@ -76,7 +76,7 @@ func Joins(s *scene.Scene, f interchange.Format) bool {
 
 // treats tells whether a track does something to all of its clips.
 func treats(t *scene.Track) bool {
-	return t.GainDB != 0 || t.Balance != 0 || t.Filters != nil || t.Room != nil || len(t.Ducks) > 0
+	return t.GainDB != 0 || t.Balance != 0 || t.Filters != nil || t.Treatments.Does() || t.Room != nil || len(t.Ducks) > 0
 }
 
 // ownCopy is a scene whose tracks, clips and sources can be changed without changing the scene that it is of.
@@ -118,13 +118,14 @@ func (c *carrying) parted() {
 func (c *carrying) track(ctx context.Context, i int, lossy func(scene.ClipID) bool) error {
 	was, now := c.was.Tracks[i], c.next.Tracks[i]
 	now.GainDB, now.Balance, now.Filters, now.Room, now.Ducks, now.Mute, now.Solo = 0, 0, nil, nil, nil, false, false
+	now.Treatments = nil
 	if unheard(c.was)(was) { // a list has no such tracks: its clips are muted
 		for k := range now.Clips {
 			now.Clips[k].Muted = true
 		}
 		return nil
 	}
-	if was.Room != nil && len(was.Clips) > 0 {
+	if (was.Room != nil || was.Treatments.Does()) && len(was.Clips) > 0 { // it sounds between its clips, too
 		span := pcm.Span{To: c.was.Length()}
 		clip := scene.Clip{ID: was.Clips[0].ID, Name: was.Name, Start: 0, Length: span.Len()}
 		if err := c.render(ctx, c.was, was, &clip, span); err != nil {

@@ -215,7 +215,7 @@ func (w *packing) used() (sound map[string]pcm.Span, picture map[string]bool) {
 				}
 			}
 		}
-		for _, id := range scene.Recordings(s, t.Room.Tones()...) {
+		for _, id := range scene.Recordings(s, t.Needs()...) {
 			whole(id)
 		}
 	}
@@ -235,7 +235,7 @@ func (w *packing) used() (sound map[string]pcm.Span, picture map[string]bool) {
 // materials adds what a clip's own tone is made from of a recording; false if that is not all that it needs of it.
 func (w *packing) materials(c *scene.Clip, id string, add func(string, pcm.Span)) bool {
 	t := w.scene.Sources[c.Source].Tone
-	if t == nil || len(c.Room.Tones()) > 0 {
+	if t == nil || len(c.Sources()) > 1 {
 		return false
 	}
 	for _, m := range slices.Concat(t.Left, t.Right) {

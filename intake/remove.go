@@ -73,7 +73,7 @@ func clipsOf(s *scene.Scene, id string) (n int) {
 				n++
 			}
 		}
-		if slices.Contains(scene.Recordings(s, t.Room.Tones()...), id) {
+		if slices.Contains(scene.Recordings(s, t.Needs()...), id) {
 			n++
 		}
 	}

@@ -68,8 +68,9 @@ func (t *Tally) Add(words, unit string, has bool) {
 
 // Track counts what a track does as a whole.
 func (t *Tally) Track(x *scene.Track) {
-	t.Add("what %s does as a whole: gain, balance, mute, filters, room, ducking", "track",
-		x.GainDB != 0 || x.Balance != 0 || x.Filters != nil || x.Room != nil || len(x.Ducks) > 0 || x.Mute || x.Solo)
+	t.Add("what %s does as a whole: gain, balance, mute, filters, treatments, room, ducking", "track",
+		x.GainDB != 0 || x.Balance != 0 || x.Filters != nil || x.Treatments.Does() || x.Room != nil || len(x.Ducks) > 0 ||
+			x.Mute || x.Solo)
 }
 
 // Clip counts what is done to a clip beside its gain, its level line and its fades.
@@ -77,6 +78,7 @@ func (t *Tally) Clip(s *scene.Scene, c *scene.Clip) {
 	src := s.Sources[c.Source]
 	t.Add("the lulls of %s", "clip", len(c.Lulls) > 0)
 	t.Add("the filters or another voice's colour of %s", "clip", c.Filters != nil || c.Like != nil)
+	t.Add("the treatments of %s", "clip", c.Treatments.Does())
 	t.Add("the room of %s", "clip", c.Room != nil)
 	t.Add("the tone of %s", "clip", src.Tone != nil)
 	t.Add("that %s is fitted into another length", "clip", src.Fit != nil)

@@ -327,6 +327,15 @@ func (f Frames) decode(raw []byte) {
 	}
 }
 
+// Sounding is the analysis of the recording as r sounds, which is the recording treated, as long and in step with it.
+// Its frames are measured in r when they are asked for. What was found in the recording, such as words and pauses,
+// stays.
+func (a *Recording) Sounding(r pcm.ReaderAt) *Recording {
+	out := *a
+	out.frames = newMadeFrames(r)
+	return &out
+}
+
 // madeFrames are made in blocks of blockFrames; the last few blocks are kept.
 type madeFrames struct {
 	r      pcm.ReaderAt

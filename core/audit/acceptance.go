@@ -58,6 +58,9 @@ func Sound(sc *scene.Scene, s Seam) string {
 		if curve := scene.CurveOf(sc, *c); curve.Does() {
 			parts = append(parts, curve)
 		}
+		if c.Treatments.Does() {
+			parts = append(parts, c.Treatments.With(""))
+		}
 		if c.Room != nil {
 			room := *c.Room
 			room.Tone = "" // its id is another in another file

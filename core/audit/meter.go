@@ -116,7 +116,7 @@ func (m *Meter) Says(ctx context.Context, c *scene.Clip) (*analysis.Recording, e
 	if err != nil {
 		return nil, err
 	}
-	return a.Through(scene.CurveOf(m.Scene, *c)), nil
+	return m.Treated(ctx, m.Scene, c, a.Through(scene.CurveOf(m.Scene, *c)))
 }
 
 // Raw is the recording of a clip over a span of the scene, at the clip's gain and beyond its edges, silent where there

@@ -110,6 +110,9 @@ func settings(t *scene.Track, to scene.TrackID) (list []scene.Edit) {
 	if t.Filters != nil {
 		list = append(list, &scene.SetFilters{Tracks: []scene.TrackID{to}, Filters: t.Filters})
 	}
+	if t.Treatments != nil {
+		list = append(list, &scene.SetTreatments{Tracks: []scene.TrackID{to}, Treatments: t.Treatments})
+	}
 	if len(t.Ducks) > 0 {
 		list = append(list, &scene.SetDucks{Track: to, Ducks: t.Ducks})
 	}

@@ -98,29 +98,11 @@ type filtered struct {
 
 // ReadSamplesAt reads and filters; see pcm.ReaderAt.
 func (f *filtered) ReadSamplesAt(dst pcm.Block, at int64) error {
-	return readBlocks(dst, at, f.by.hop(), func(number int64) (pcm.Block, error) {
+	return pcm.ReadBlocks(dst, at, f.by.hop(), func(number int64) (pcm.Block, error) {
 		return blocks.Get(context.Background(), blockKey{f, number}, func(context.Context) (pcm.Block, error) {
 			return f.block(number)
 		})
 	})
-}
-
-// readBlocks reads from blocks of one length, that which begins at number times it being block's.
-func readBlocks(dst pcm.Block, at, length int64, block func(number int64) (pcm.Block, error)) error {
-	for done := int64(0); done < dst.Len(); {
-		number := pcm.Floor(at+done, length)
-		b, err := block(number)
-		if err != nil {
-			return err
-		}
-		from := at + done - number*length
-		n := min(dst.Len()-done, length-from)
-		for c := range dst {
-			copy(dst[c][done:done+n], b[c][from:from+n])
-		}
-		done += n
-	}
-	return nil
 }
 
 // block filters the sound from number*hop on, by overlap and save (A. V. Oppenheim, R. W. Schafer, "Discrete-Time

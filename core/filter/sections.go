@@ -48,7 +48,7 @@ func newSectioned(r pcm.ReaderAt, list []curve.Section) *sectioned {
 
 // ReadSamplesAt reads and filters; see pcm.ReaderAt.
 func (s *sectioned) ReadSamplesAt(dst pcm.Block, at int64) error {
-	return readBlocks(dst, at, s.block, func(number int64) (pcm.Block, error) {
+	return pcm.ReadBlocks(dst, at, s.block, func(number int64) (pcm.Block, error) {
 		return sections.Get(context.Background(), sectionKey{s, number}, func(context.Context) (pcm.Block, error) {
 			return s.filtered(number)
 		})

@@ -80,15 +80,24 @@ func newAnswer(d recipe.Decay, seed uint64, rate int) *Answer {
 		tail[i] *= by
 	}
 	tail[0] = 1
+	return NewAnswer(tail, rate)
+}
+
+// NewAnswer returns the response whose samples are given, at rate samples a second.
+func NewAnswer(samples []float64, rate int) *Answer {
+	a := &Answer{Samples: samples, rate: rate}
 	fft := folds.get()
 	defer folds.put(fft)
-	for part := range slices.Chunk(tail, blockLength) {
+	for part := range slices.Chunk(samples, blockLength) {
 		x := make([]float64, 2*blockLength)
 		copy(x, part)
-		out.parts = append(out.parts, fft.Coefficients(nil, x))
+		a.parts = append(a.parts, fft.Coefficients(nil, x))
 	}
-	return out
+	return a
 }
+
+// Answered returns a recording folded with a response. Any stretch of it is the same bits alone as in the whole.
+func Answered(r pcm.ReaderAt, by *Answer) pcm.ReaderAt { return answered{r, by} }
 
 // Kinds of chance for one seed.
 const (

@@ -265,7 +265,7 @@ func Even(r pcm.ReaderAt, room *recipe.Room, tone pcm.ReaderAt) pcm.ReaderAt {
 	}
 	e := &evened{ReaderAt: r, length: r.Len()}
 	if room.Decay != nil {
-		e.ReaderAt = answered{r, AnswerOf(*room.Decay, room.Seed, r.Format().Rate)}
+		e.ReaderAt = Answered(r, AnswerOf(*room.Decay, room.Seed, r.Format().Rate))
 	}
 	if room.Hush != nil {
 		e.ReaderAt = newHushed(e.ReaderAt, room)

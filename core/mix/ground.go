@@ -11,6 +11,8 @@ import (
 	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/tone/recipe"
+	"blendseam/core/treat"
+	"blendseam/core/treatment"
 )
 
 // between is the room of a track, which sounds where clips of dialogue do not: in gaps, lulls and fades, and as much of
@@ -22,7 +24,7 @@ type between struct {
 	cover []voices // what may stand for a room
 }
 
-// Evened opens the sound of a clip, as its room makes it, and through its filters and those of its track.
+// Evened opens the sound of a clip: as its room makes it, through its filters and those of its track, and treated.
 func Evened(s *scene.Scene, c scene.Clip, open Open) (pcm.ReaderAt, error) {
 	src, ok := s.Sources[c.Source]
 	if !ok {
@@ -36,7 +38,51 @@ func Evened(s *scene.Scene, c scene.Clip, open Open) (pcm.ReaderAt, error) {
 	if err != nil {
 		return nil, fmt.Errorf("clip %s: %w", c.Name, err)
 	}
-	return filter.New(ground.Even(r, c.Room, tone), scene.CurveOf(s, c)), nil
+	out, err := treated(s, filter.New(ground.Even(r, c.Room, tone), scene.CurveOf(s, c)), c.Treatments, open)
+	if err != nil {
+		return nil, fmt.Errorf("clip %s: %w", c.Name, err)
+	}
+	return out, nil
+}
+
+// treated is a recording as a chain makes it sound.
+func treated(s *scene.Scene, r pcm.ReaderAt, chain *treatment.Chain, open Open) (pcm.ReaderAt, error) {
+	var impulse pcm.ReaderAt
+	if src, ok := s.Sources[chain.Impulse()]; ok && chain.Does() {
+		var err error
+		if impulse, err = open(src); err != nil {
+			return nil, err
+		}
+	}
+	return treat.New(r, chain, impulse)
+}
+
+// summed is what the clips of a track, and its room, sum to, before what the track does as a whole.
+type summed struct {
+	of       *voices
+	channels int
+	rate     int
+}
+
+// Format is that of the scene, in floats.
+func (s *summed) Format() pcm.Format {
+	return pcm.Format{Rate: s.rate, Channels: s.channels, Bits: 64, Float: true}
+}
+
+// Len is beyond any scene: echoes and rooms go on after the last clip.
+func (s *summed) Len() int64 { return math.MaxInt64 }
+
+// ReadSamplesAt sums them; see pcm.ReaderAt.
+func (s *summed) ReadSamplesAt(dst pcm.Block, at int64) error {
+	dst.Clear()
+	for from := int64(0); from < dst.Len(); from += renderStep {
+		part := dst.Slice(from, min(dst.Len(), from+renderStep))
+		window := pcm.Span{From: at + from, To: at + from + part.Len()}
+		if err := s.of.own(part, s.of.within(window), window); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // toneOf opens the tone that the noise of a room is made from, nil if it is made by chance.

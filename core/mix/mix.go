@@ -49,7 +49,8 @@ type voices struct {
 	track *scene.Track
 	gain  float64
 	bus   bus
-	room  *between // what sounds where no clip does, nil if nothing
+	room  *between     // what sounds where no clip does, nil if nothing
+	whole pcm.ReaderAt // what all of it sounds like treated as one, nil if it is not
 	list  []voice
 	of    map[scene.ClipID]int // index in list, by clip
 	still bool                 // not heard: it only stands for the rooms of others
@@ -110,10 +111,29 @@ func newMixer(s, whole *scene.Scene, open Open, opt Options, of *scene.Joining) 
 		return m, nil
 	}
 	m.pair(s, get, opt)
-	if opt.Clip == "" {
-		return m, m.grounds(s, open)
+	if opt.Clip != "" {
+		return m, nil
 	}
-	return m, nil
+	if err := m.grounds(s, open); err != nil {
+		return nil, err
+	}
+	return m, m.treat(s, open)
+}
+
+// treat gives the tracks that are treated as a whole their sound.
+func (m *Mixer) treat(s *scene.Scene, open Open) error {
+	for i := range m.tracks {
+		t := &m.tracks[i]
+		if !t.track.Treatments.Does() {
+			continue
+		}
+		whole, err := treated(s, &summed{t, m.channels, int(s.SampleRate)}, t.track.Treatments, open)
+		if err != nil {
+			return fmt.Errorf("track %s: %w", t.track.Name, err)
+		}
+		t.whole = whole
+	}
+	return nil
 }
 
 // pair gives the clips of pairs the fades of their pair, or none where cuts are heard plain.
@@ -235,7 +255,9 @@ func trackVoices(
 	opt Options,
 ) (voices, error) {
 	first, last := 0, len(t.Clips)
-	if within := opt.Within; !within.Empty() { // and those beside it, whose blends may reach into it
+	// what a treated track sounds like follows from all before
+	if within := opt.Within; !within.Empty() && !t.Treatments.Does() {
+		// and those beside it, whose blends may reach into it
 		first = max(0, t.At(within.From)-1)
 		last = min(len(t.Clips), sort.Search(len(t.Clips), func(i int) bool { return t.Clips[i].Start >= within.To })+1)
 	}
@@ -393,6 +415,16 @@ func (t *voices) within(window pcm.Span) []voice {
 // add adds what is heard of the track in a window from sample at of the scene on.
 func (t *voices) add(dst pcm.Block, at int64) error {
 	window := pcm.Span{From: at, To: at + dst.Len()}
+	if t.whole != nil {
+		buffer := scratch.Get().(*pcm.Block)
+		defer scratch.Put(buffer)
+		own := (*buffer)[:len(dst)].Slice(0, dst.Len())
+		if err := t.whole.ReadSamplesAt(own, at); err != nil {
+			return err
+		}
+		t.through(dst, own, at)
+		return nil
+	}
 	list := t.within(window)
 	if t.sums(list, window, len(dst)) {
 		return t.addSum(dst, list, window)
@@ -431,6 +463,15 @@ func (t *voices) addSum(dst pcm.Block, list []voice, window pcm.Span) error {
 	defer scratch.Put(buffer)
 	own := (*buffer)[:len(dst)].Slice(0, dst.Len())
 	own.Clear()
+	if err := t.own(own, list, window); err != nil {
+		return err
+	}
+	t.through(dst, own, window.From)
+	return nil
+}
+
+// own sums voices, and the track's room, into a block that is silent.
+func (t *voices) own(own pcm.Block, list []voice, window pcm.Span) error {
 	for i := range list {
 		if err := list[i].add(own, window, 1, &bus{}); err != nil {
 			return err
@@ -442,12 +483,16 @@ func (t *voices) addSum(dst pcm.Block, list []voice, window pcm.Span) error {
 		}
 	}
 	round32(own)
+	return nil
+}
+
+// through adds what a track sums to from sample at on, through its gain and what it does as a whole.
+func (t *voices) through(dst, own pcm.Block, at int64) {
 	times(own, t.gain)
-	t.bus.apply(own, window.From)
+	t.bus.apply(own, at)
 	for c := range dst {
 		addTo(dst[c], own[c])
 	}
-	return nil
 }
 
 func round32(sound pcm.Block) {

@@ -165,6 +165,24 @@ type Adder interface {
 	AddSamplesAt(dst Block, at int64, gain float64) (done bool, err error)
 }
 
+// ReadBlocks fills dst from sample at on out of blocks of one length: block gives the one that begins at number*length.
+func ReadBlocks(dst Block, at, length int64, block func(number int64) (Block, error)) error {
+	for done := int64(0); done < dst.Len(); {
+		number := Floor(at+done, length)
+		b, err := block(number)
+		if err != nil {
+			return err
+		}
+		from := at + done - number*length
+		n := min(dst.Len()-done, length-from)
+		for c := range dst {
+			copy(dst[c][done:done+n], b[c][from:from+n])
+		}
+		done += n
+	}
+	return nil
+}
+
 // Read gives the span of r in memory.
 func Read(r ReaderAt, s Span) (Block, error) {
 	b := NewBlock(r.Format().Channels, s.Len())

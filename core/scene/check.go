@@ -159,6 +159,9 @@ func checkBounds(s *Scene, t *Track) error {
 	if why := t.Filters.Wrong(); why != "" {
 		return notPossible("Such filters cannot be: %s.", why)
 	}
+	if err := checkTreatments(s, t.Treatments); err != nil {
+		return err
+	}
 	for i := range t.Ducks {
 		if err := checkDuck(s, t, &t.Ducks[i]); err != nil {
 			return err
@@ -192,6 +195,9 @@ func checkBounds(s *Scene, t *Track) error {
 					p.DB,
 				)
 			}
+		}
+		if err := checkTreatments(s, c.Treatments); err != nil {
+			return err
 		}
 		if err := checkRoom(s, c.Room); err != nil {
 			return err

@@ -87,6 +87,9 @@ func trackWords(a, b *Track) (list []string) {
 	if len(a.Ducks) != len(b.Ducks) || len(a.Ducks) > 0 && !reflect.DeepEqual(a.Ducks, b.Ducks) {
 		parts = append(parts, either(len(b.Ducks) == 0, "makes way for no words", "makes way for words otherwise"))
 	}
+	if !reflect.DeepEqual(a.Treatments, b.Treatments) {
+		parts = append(parts, either(b.Treatments == nil, "no longer treated", "treated differently"))
+	}
 	if !reflect.DeepEqual(a.Filters, b.Filters) {
 		parts = append(parts, either(b.Filters == nil, "not filtered any more", "filtered otherwise"))
 	}
@@ -205,6 +208,9 @@ func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, pa
 		parts = append(parts, "no lull")
 	default:
 		parts = append(parts, "with "+count(len(b.Lulls), "lull"))
+	}
+	if !reflect.DeepEqual(a.Treatments, b.Treatments) {
+		parts = append(parts, either(b.Treatments == nil, "no longer treated", "treated differently"))
 	}
 	if !reflect.DeepEqual(a.Filters, b.Filters) {
 		parts = append(parts, either(b.Filters == nil, "not filtered any more", "filtered otherwise"))

@@ -197,6 +197,10 @@ func refusedJoins(t *testing.T, base *scene.Scene) (list [][2]string) {
 		&scene.Move{Clip: snd[2], To: 7 * 3600 * 48000})
 	says(far, join(far, snd[1], snd[2]),
 		"From Pell to wide it would be longer than 6 hours; join fewer clips at once.")
+	treated := scenetest.Must(t, base, &scene.SetTreatments{Tracks: []scene.TrackID{"t2"}, Treatments: compressor(2)})
+	says(treated, join(treated, snd[0], tune),
+		"Track Voices is treated as a whole, as the sum of its clips. Join clips of that track alone. "+
+			"What would work: take its treatments off.")
 	says(base, &scene.Reopen{Clip: snd[0]},
 		"Oda was not joined here from others; a joined clip is what can be opened again.")
 	one := scenetest.Must(t, base, join(base, snd[0]))

@@ -149,7 +149,7 @@ func (j *Joining) gather(s *Scene, clips []ClipID) (in map[ClipID]bool, err erro
 
 // plain tells whether a track does nothing as a whole.
 func (t *Track) plain() bool {
-	return t.GainDB == 0 && t.Balance == 0 && len(t.Ducks) == 0 && t.Filters == nil
+	return t.GainDB == 0 && t.Balance == 0 && len(t.Ducks) == 0 && t.Filters == nil && t.Treatments == nil
 }
 
 // target finds the track for the joined clip: that of the clips or, if they are of several, the first of them that does
@@ -175,6 +175,13 @@ func (j *Joining) target(s *Scene, in map[ClipID]bool) error {
 			return notPossible("%s lies between the clips that are to be joined; take it in hand, too, or remove it.", c.Name)
 		}
 		return nil
+	}
+	for _, t := range of {
+		if t.Treatments.Does() {
+			r := notPossible("Track %s is treated as a whole, as the sum of its clips. Join clips of that track alone.", t.Name)
+			newDraft(s).suggest(&r.options, "take its treatments off", &SetTreatments{Tracks: []TrackID{t.ID}})
+			return r
+		}
 	}
 	j.Mono = false
 	slices.SortStableFunc(of, func(a, b *Track) int {
@@ -301,7 +308,7 @@ func (j *Joining) rendered(s *Scene, in map[ClipID]bool, head, tail joinEnd) *Sc
 		t = d.touch(i)
 		t.Solo = false
 		if j.Single {
-			t.Mute, t.GainDB, t.Balance, t.Filters = false, 0, 0, nil
+			t.Mute, t.GainDB, t.Balance, t.Filters, t.Treatments = false, 0, 0, nil, nil
 		}
 		t.Clips = slices.DeleteFunc(t.Clips, func(c Clip) bool { return !in[c.ID] && !c.Span().Overlaps(j.Span) })
 		t.Blends = slices.DeleteFunc(t.Blends, func(b Blend) bool { return !in[b.Left] || !in[b.Right] })

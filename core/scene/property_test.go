@@ -28,12 +28,15 @@ func TestRandomEditsKeepEveryInvariant(t *testing.T) {
 	for _, rate := range []timecode.Rate{timecode.F24, timecode.F25, timecode.F2997D, timecode.F23976} {
 		done, refused := 0, 0
 		for seed := uint64(0); seed < 50; seed++ {
-			rng := rand.New(rand.NewPCG(seed, 77))
+			rng, also := rand.New(rand.NewPCG(seed, 77)), rand.New(rand.NewPCG(seed, 78))
 			s := scenetest.Mixed(t, rate)
 			states, kept := []*scene.Scene{s}, [][]byte{bits(t, s)}
 			var log [][]byte
 			for range 80 {
 				e := scenetest.Random(s, rng)
+				if also.IntN(20) == 0 {
+					e = scenetest.Treating(s, also)
+				}
 				when := fmt.Sprintf("%s seed %d edit %d, %T %+v", rate, seed, len(log), e, e)
 				next, err := scene.Apply(s, e)
 				if err != nil {

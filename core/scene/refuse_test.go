@@ -20,6 +20,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
 	"blendseam/core/timecode"
+	"blendseam/core/treatment"
 )
 
 func text(s string) *string { return &s }
@@ -32,6 +33,8 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 	oda, pell, wide := snd[0], snd[1], snd[2]
 	with := func(list ...scene.Edit) *scene.Scene { return scenetest.Must(t, base, list...) }
 	blended := with(&scene.SetBlend{Left: oda, Right: pell, Before: 4 * fr, After: 4 * fr, Law: blend.ConstantPower})
+	_, second := blended.Clip(pell)
+	blendAt := second.Start + fr
 	locked := with(&scene.SetTrack{Track: "t2", Locked: &yes})
 	unlinked := with(
 		&scene.Unlink{Clips: []scene.ClipID{oda, pic[0]}},
@@ -562,13 +565,31 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, &scene.Know{Words: map[string][]pcm.Span{"x": nil}}, "The scene has no source \"x\"; bring it in first."},
 		{base, &scene.Know{Words: map[string][]pcm.Span{"o": {{From: 5, To: 9}, {From: 8, To: 12}}}},
 			"Word 2 of Oda, from sample 8 to 12, does not lie behind the one before it."},
+		{blended, &scene.TreatRange{From: blendAt, To: blendAt + 9600, GainDB: 3},
+			blended.Timecode(blendAt) + " lies inside a blend of Pell. Let the range begin and end outside of blends."},
+		{base, &scene.TreatRange{From: 5, To: 5},
+			"Nothing lies in a range that has no length; drag over the ruler to make one."},
+		{base, &scene.TreatRange{From: 0, To: 4800, Slope: 4801},
+			"The slopes at the ends of a range are as long as the range at most: 2.5 frames (4800 samples)."},
+		{base, &scene.TreatRange{From: 0, To: 4800},
+			"Choose what the range is to be treated with: filters, treatments or a gain."},
+		{base, &scene.TreatRange{From: 0, To: 4800, GainDB: 99}, "A gain of 99 dB is outside -120 to 40."},
+		{base, &scene.TreatRange{From: 0, To: 4800, Filters: &curve.Filters{LowCutHz: -1}},
+			"Such filters cannot be: cuts lie from 10 to 24000 Hz."},
+		{base, &scene.SetTreatments{}, "Name a clip or a track to treat."},
+		{base, &scene.SetTreatments{Clips: []scene.ClipID{"c1"}, Treatments: &treatment.Chain{
+			Compressor: &treatment.Compressor{Ratio: 0.5}}},
+			"These treatments are not possible: the compressor's ratio is 0.5, and 1 to 100 is possible."},
+		{base, &scene.SetTreatments{Clips: []scene.ClipID{"c1"}, Treatments: &treatment.Chain{
+			Reverb: &treatment.Reverb{Source: "gone"}}},
+			`The impulse "gone" is not a recording of this scene with sound. Bring it in first.`},
 		{base, &scene.SetFilters{}, "No clip and no track is named that is to be filtered."},
 		{base, &scene.SetFilters{Clips: []scene.ClipID{oda}, Filters: &curve.Filters{LowCutHz: 1}},
 			"Such filters cannot be: cuts lie from 10 to 24000 Hz."},
 		{base, &scene.SetFilters{Clips: []scene.ClipID{pic[0]}}, "Oda is picture; nothing is heard of it."},
 		{base, &scene.SetFilters{Tracks: []scene.TrackID{"t99"}}, "There is no track \"t99\" in this scene."},
 		{base, &scene.SetFilters{Tracks: []scene.TrackID{"t1"}},
-			"Picture is a track of pictures, on which nothing is heard to be filtered."},
+			"Picture is a track of pictures, on which nothing is heard to be treated."},
 		{base, &scene.SetLike{}, "No clip is named that is to be brought near another."},
 		{base, &scene.SetLike{Clips: []scene.ClipID{oda}, Like: &curve.Like{}},
 			"No voice can be brought near another like that: a voice's colour has 19 third-octaves."},

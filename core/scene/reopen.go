@@ -161,6 +161,9 @@ func (r *reopening) part(d *draft, p Clip) (Clip, bool) {
 	if p.Like == nil {
 		p.Like = r.clip.Like
 	}
+	if p.Treatments == nil {
+		p.Treatments = r.clip.Treatments
+	}
 	if p.Room == nil && r.clip.Room != nil && r.clip.Room.Lead == nil && r.clip.Room.Change == nil {
 		p.Room = r.clip.Room
 	}
@@ -385,6 +388,9 @@ func notReopened(from *Joined, c *Clip) (lost []string) {
 	}
 	if c.Like != nil && has(func(p *Clip) bool { return p.Like != nil }) {
 		lost = append(lost, "the other voice's colour")
+	}
+	if c.Treatments != nil && has(func(p *Clip) bool { return p.Treatments != nil }) {
+		lost = append(lost, "the treatments")
 	}
 	if c.Room != nil && (c.Room.Lead != nil || c.Room.Change != nil || has(func(p *Clip) bool { return p.Room != nil })) {
 		lost = append(lost, "the room")

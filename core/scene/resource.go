@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"blendseam/core/tone/recipe"
+	"blendseam/core/treatment"
 )
 
 // WithRecordings is the scene with other recordings in the place of its own, by their ids: in clips, takes, rooms, in
@@ -73,13 +74,16 @@ func withSources(tracks []*Track, ids map[string]string) (list []*Track) {
 		own.Tone = ids[r.Tone]
 		return &own
 	}
+	treated := func(c *treatment.Chain) *treatment.Chain { return c.With(ids[c.Impulse()]) }
 	for _, was := range tracks {
 		t := *was
-		t.Room, t.Clips = moved(t.Room), slices.Clone(t.Clips)
+		t.Room, t.Treatments, t.Clips = moved(t.Room), treated(t.Treatments), slices.Clone(t.Clips)
 		for i := range t.Clips {
 			c := &t.Clips[i]
-			c.Source, c.Room = ids[c.Source], moved(c.Room)
-			c.Takes = c.Takes.With(func(take *Take) { take.Source, take.Room = ids[take.Source], moved(take.Room) })
+			c.Source, c.Room, c.Treatments = ids[c.Source], moved(c.Room), treated(c.Treatments)
+			c.Takes = c.Takes.With(func(take *Take) {
+				take.Source, take.Room, take.Treatments = ids[take.Source], moved(take.Room), treated(take.Treatments)
+			})
 		}
 		list = append(list, &t)
 	}

@@ -19,6 +19,7 @@ import (
 	"blendseam/core/fit/timing"
 	"blendseam/core/pcm"
 	"blendseam/core/timecode"
+	"blendseam/core/treatment"
 )
 
 // A Scene is everything that says how recordings are cut together.
@@ -158,7 +159,12 @@ type Track struct {
 
 	Ducks   []Duck         `json:"ducks,omitempty"`   // for whose words it makes way
 	Filters *curve.Filters `json:"filters,omitempty"` // of all its clips
+
+	Treatments *treatment.Chain `json:"treatments,omitempty"` // of what its clips sum to
 }
+
+// Needs are the ids of the sources that a track itself needs, beside those of its clips.
+func (t *Track) Needs() []string { return append(t.Room.Tones(), t.Treatments.Needs()...) }
 
 // A Clip is a stretch of a source on a track.
 type Clip struct {
@@ -184,6 +190,8 @@ type Clip struct {
 
 	Filters *curve.Filters `json:"filters,omitempty"` // set by hand
 	Like    *curve.Like    `json:"like,omitempty"`    // brings it near another voice
+
+	Treatments *treatment.Chain `json:"treatments,omitempty"` // after its filters
 
 	Fills *Hole `json:"fills,omitempty"` // the hole that it is a patch for, and follows
 

@@ -11,6 +11,7 @@ import (
 	"blendseam/core/scene/scenetest"
 	"blendseam/core/timecode"
 	"blendseam/core/tone/recipe"
+	"blendseam/core/treatment"
 )
 
 // unheard are the states of a clip that change nothing of its sound.
@@ -50,6 +51,8 @@ func changed(t *testing.T, c scene.Clip, field int) scene.Clip {
 		*x = &curve.Filters{LowCutHz: 80}
 	case **curve.Like:
 		*x = &curve.Like{GainDB: 3}
+	case **treatment.Chain:
+		*x = &treatment.Chain{Echo: &treatment.Echo{DelayMS: 9, Times: 1}}
 	case **scene.Takes:
 		*x = &scene.Takes{Number: 1, Others: []scene.Take{{Number: 2, Source: c.Source, Shift: 4800, Name: "again"}}}
 	case **scene.Hole:

@@ -11,6 +11,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/pcm"
 	"blendseam/core/tone/recipe"
+	"blendseam/core/treatment"
 )
 
 // Takes are the other takes of what a clip says, one of which may sound in its place. Each stays with its words: it
@@ -34,8 +35,15 @@ type Take struct {
 	Filters *curve.Filters `json:"filters,omitempty"`
 	Like    *curve.Like    `json:"like,omitempty"`
 
+	Treatments *treatment.Chain `json:"treatments,omitempty"`
+
 	Head *Blend `json:"head,omitempty"` // the blends at its ends when it sounded last
 	Tail *Blend `json:"tail,omitempty"`
+}
+
+// Needs are the ids of the sources that a take needs.
+func (t *Take) Needs() []string {
+	return append(append([]string{t.Source}, t.Room.Tones()...), t.Treatments.Needs()...)
 }
 
 // numberOf is the index of a take among the others, -1 if it is none of them.
@@ -77,7 +85,7 @@ func OnTake(c Clip, k int) Clip {
 	now := &Takes{Number: to.Number, Others: slices.Clone(c.Takes.Others)}
 	now.Others[k] = Take{
 		Number: c.Takes.Number, Source: c.Source, Name: c.Name, GainDB: c.GainDB, Level: c.Level, Lulls: c.Lulls,
-		Room: c.Room, Filters: c.Filters, Like: c.Like,
+		Room: c.Room, Filters: c.Filters, Like: c.Like, Treatments: c.Treatments,
 	}
 	for i := range now.Others {
 		now.Others[i].Shift -= to.Shift
@@ -85,6 +93,7 @@ func OnTake(c Clip, k int) Clip {
 	slices.SortFunc(now.Others, func(a, b Take) int { return cmp.Compare(a.Number, b.Number) })
 	c.Takes, c.Source, c.Name, c.In = now, to.Source, to.Name, c.In+to.Shift
 	c.GainDB, c.Level, c.Lulls, c.Room, c.Filters, c.Like = to.GainDB, to.Level, to.Lulls, to.Room, to.Filters, to.Like
+	c.Treatments = to.Treatments
 	c.AcceptedHead, c.AcceptedTail = nil, nil
 	return c
 }

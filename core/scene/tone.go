@@ -47,7 +47,9 @@ func (s *Scene) ToneSource(t recipe.Tone, name string) (Source, error) {
 func (s Source) Made() bool { return s.Tone != nil || s.Fit != nil }
 
 // Sources are the ids of the sources that a clip's sound is made from: its own, and the tone of its room.
-func (c *Clip) Sources() []string { return append([]string{c.Source}, c.Room.Tones()...) }
+func (c *Clip) Sources() []string {
+	return append(append([]string{c.Source}, c.Room.Tones()...), c.Treatments.Needs()...)
+}
 
 // Recordings are the ids of the recordings that some sources are, or are made from if they are tones or fitted.
 func Recordings(s *Scene, sources ...string) (list []string) {
@@ -72,7 +74,7 @@ func neededBy(s *Scene, c *Clip, list []string) []string {
 	own := c.Sources()
 	if c.Takes != nil {
 		for _, t := range c.Takes.Others {
-			own = append(append(own, t.Source), t.Room.Tones()...)
+			own = append(own, t.Needs()...)
 		}
 	}
 	for _, id := range append(own, Recordings(s, own...)...) {
@@ -429,9 +431,12 @@ func usedIn(s *Scene, source string) bool {
 		return true
 	}
 	for _, t := range s.Tracks {
+		if slices.Contains(t.Needs(), source) {
+			return true
+		}
 		for i := range t.Clips {
 			c := &t.Clips[i]
-			if c.Source == source || c.hasTake(source) || slices.Contains(c.Room.Tones(), source) {
+			if c.hasTake(source) || slices.Contains(c.Sources(), source) {
 				return true
 			}
 		}

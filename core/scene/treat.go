@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"blendseam/core/curve"
+	"blendseam/core/treatment"
 )
 
 // SetFilters gives clips, or tracks, filters set by hand; nil takes them off.
@@ -20,27 +21,94 @@ func (e *SetFilters) apply(d *draft) error {
 	if why := e.Filters.Wrong(); why != "" {
 		return notPossible("Such filters cannot be: %s.", why)
 	}
-	for _, id := range e.Clips {
+	return onSound(d, e.Clips, e.Tracks, func(c *Clip) { c.Filters = e.Filters }, func(t *Track) { t.Filters = e.Filters })
+}
+
+// SetTreatments gives clips, or tracks, a chain of treatments; nil takes them off.
+type SetTreatments struct {
+	Clips      []ClipID         `json:"clips,omitempty"`
+	Tracks     []TrackID        `json:"tracks,omitempty"`
+	Treatments *treatment.Chain `json:"treatments"`
+}
+
+func (e *SetTreatments) apply(d *draft) error {
+	if len(e.Clips)+len(e.Tracks) == 0 {
+		return notPossible("Name a clip or a track to treat.")
+	}
+	if err := checkTreatments(d.Scene, e.Treatments); err != nil {
+		return err
+	}
+	chain := e.Treatments
+	if chain.Empty() {
+		chain = nil
+	}
+	return onSound(d, e.Clips, e.Tracks,
+		func(c *Clip) { c.Treatments = chain }, func(t *Track) { t.Treatments = chain })
+}
+
+func (e *SetTreatments) words(before, _ *Scene) string {
+	what := treatedWords(before, e.Clips, e.Tracks)
+	switch {
+	case e.Treatments.Empty():
+		return "treatments taken off " + what
+	case e.Treatments.Off:
+		return "treatments of " + what + " bypassed"
+	}
+	return what + " treated with " + e.Treatments.Words()
+}
+
+// checkTreatments refuses a chain that cannot be, or whose impulse is no recording of the scene.
+func checkTreatments(s *Scene, c *treatment.Chain) error {
+	if why := c.Wrong(); why != "" {
+		return notPossible("These treatments are not possible: %s.", why)
+	}
+	id := c.Impulse()
+	if id == "" {
+		return nil
+	}
+	src, ok := s.Sources[id]
+	if !ok || src.Samples == 0 && !src.Unknown || src.Made() {
+		return notPossible("The impulse %q is not a recording of this scene with sound. Bring it in first.", id)
+	}
+	return nil
+}
+
+// onSound changes clips and tracks of sound that may be changed.
+func onSound(d *draft, clips []ClipID, tracks []TrackID, clip func(*Clip), track func(*Track)) error {
+	for _, id := range clips {
 		c, err := d.openSound(id)
 		if err != nil {
 			return err
 		}
-		c.Filters = e.Filters
+		clip(c)
 	}
-	for _, id := range e.Tracks {
+	for _, id := range tracks {
 		i := trackIndex(d.Scene, id)
 		switch {
 		case i < 0:
 			return notPossible("There is no track %q in this scene.", id)
 		case d.Tracks[i].Kind != Sound:
-			return notPossible("%s is a track of pictures, on which nothing is heard to be filtered.", d.Tracks[i].Name)
+			return notPossible("%s is a track of pictures, on which nothing is heard to be treated.", d.Tracks[i].Name)
 		}
 		if err := d.unlocked(d.Tracks[i]); err != nil {
 			return err
 		}
-		d.touch(i).Filters = e.Filters
+		track(d.touch(i))
 	}
 	return nil
+}
+
+// treatedWords is what clips or tracks are called in the history: by name if it is one.
+func treatedWords(s *Scene, clips []ClipID, tracks []TrackID) string {
+	switch {
+	case len(clips) == 1:
+		return nameOf(s, clips[0])
+	case len(clips) > 0:
+		return count(len(clips), "clip")
+	case len(tracks) == 1:
+		return "track " + s.Track(tracks[0]).Name
+	}
+	return count(len(tracks), "track")
 }
 
 // openSound gives a clip of sound that may be changed.
@@ -52,17 +120,8 @@ func (d *draft) openSound(id ClipID) (*Clip, error) {
 	return c, err
 }
 
-func (e *SetFilters) words(before, after *Scene) string {
-	what := count(len(e.Clips), "clip")
-	switch {
-	case len(e.Clips) == 1:
-		what = nameOf(before, e.Clips[0])
-	case len(e.Clips) == 0:
-		what = "track " + before.Track(e.Tracks[0]).Name
-		if len(e.Tracks) > 1 {
-			what = count(len(e.Tracks), "track")
-		}
-	}
+func (e *SetFilters) words(before, _ *Scene) string {
+	what := treatedWords(before, e.Clips, e.Tracks)
 	switch {
 	case e.Filters == nil:
 		return "filters taken off " + what

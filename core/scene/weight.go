@@ -5,6 +5,7 @@ import (
 
 	"blendseam/core/limit"
 	"blendseam/core/tone/recipe"
+	"blendseam/core/treatment"
 )
 
 // How many bytes of a scene file a thing takes, at most, beside its texts.
@@ -67,6 +68,7 @@ func trackWeight(t *Track) (sum int) {
 	if t.Filters != nil {
 		sum += setBytes
 	}
+	sum += chainWeight(t.Treatments)
 	for i := range t.Clips {
 		sum += clipWeight(&t.Clips[i])
 	}
@@ -75,7 +77,7 @@ func trackWeight(t *Track) (sum int) {
 
 func clipWeight(c *Clip) (sum int) {
 	sum = clipBytes + text(c.Name) + text(c.Note) + foreign(c.Foreign) + pointBytes*len(c.Level) + lullBytes*len(c.Lulls) +
-		roomWeight(c.Room)
+		roomWeight(c.Room) + chainWeight(c.Treatments)
 	for _, is := range []bool{c.Filters != nil, c.Like != nil, c.AcceptedHead != nil, c.AcceptedTail != nil} {
 		if is {
 			sum += setBytes
@@ -83,10 +85,18 @@ func clipWeight(c *Clip) (sum int) {
 	}
 	if c.Takes != nil {
 		for _, k := range c.Takes.Others {
-			sum += takeBytes + text(k.Name) + pointBytes*len(k.Level) + lullBytes*len(k.Lulls) + roomWeight(k.Room) + 2*setBytes
+			sum += takeBytes + text(k.Name) + pointBytes*len(k.Level) + lullBytes*len(k.Lulls) + 2*setBytes +
+				roomWeight(k.Room) + chainWeight(k.Treatments)
 		}
 	}
 	return sum
+}
+
+func chainWeight(c *treatment.Chain) int {
+	if c == nil {
+		return 0
+	}
+	return 4 * setBytes
 }
 
 func roomWeight(r *recipe.Room) int {

@@ -27,6 +27,7 @@ type Sources struct {
 	known   *cache.Cache[string, *analysis.Recording]
 	under   *cache.Cache[string, *analysis.Recording] // by source and room
 	tones   *cache.Cache[string, *builtTone]
+	treated *cache.Cache[string, *analysis.Recording] // by source, room, curve and treatments
 }
 
 // Analyse gives the analysis of a recording.
@@ -57,6 +58,7 @@ func New(open mix.Open, analyse Analyse) *Sources {
 		cache.New[string, *analysis.Recording](knownRecordings),
 		cache.New[string, *analysis.Recording](knownRecordings),
 		cache.New[string, *builtTone](knownTones),
+		cache.New[string, *analysis.Recording](knownRecordings),
 	}
 }
 
@@ -217,11 +219,33 @@ func (s *Sources) Under(
 	})
 }
 
+// Treated gives what a clip says as its treatments make it sound; a is what it says without them.
+func (s *Sources) Treated(
+	ctx context.Context, sc *scene.Scene, c *scene.Clip, a *analysis.Recording,
+) (*analysis.Recording, error) {
+	if !c.Treatments.Does() {
+		return a, nil
+	}
+	room, err := json.Marshal(c.Room)
+	if err != nil {
+		return nil, err
+	}
+	key := fmt.Sprint(keyOf(sc, sc.Sources[c.Source]), scene.CurveOf(sc, *c).Key(), c.Treatments.Key(), string(room))
+	return s.treated.Get(ctx, key, func(context.Context) (*analysis.Recording, error) {
+		r, err := mix.Evened(sc, *c, s.of(sc))
+		if err != nil {
+			return nil, err
+		}
+		return a.Sounding(r), nil
+	})
+}
+
 // Forget drops what is known of a recording, which was analysed anew.
 func (s *Sources) Forget(id string) {
 	of := func(key string) bool { return strings.HasPrefix(key, id) }
 	s.known.Drop(of)
 	s.under.Drop(of)
+	s.treated.Drop(of)
 }
 
 // Prepare asks for the analyses of all recordings of a scene, several at once. What is missing is said by whoever needs

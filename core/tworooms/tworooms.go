@@ -77,7 +77,9 @@ func (s *Scatter) Levels() (db, variance [analysis.Bands]float64) {
 	return db, variance
 }
 
-func bandwidth(band int) float64 { return analysis.Centres[band] * (math.Pow(2, 1.0/6) - math.Pow(2, -1.0/6)) }
+func bandwidth(band int) float64 {
+	return analysis.Centres[band] * (math.Pow(2, 1.0/6) - math.Pow(2, -1.0/6))
+}
 
 // Surely is how surely two backgrounds are two rooms, from 0 to 1, by the levels of their bands and the variances of
 // those.

@@ -15,8 +15,12 @@ import (
 func TestWhatEditsMakeCanBeRead(t *testing.T) {
 	rng := rand.New(rand.NewPCG(3, 4))
 	s := scenetest.Mixed(t, timecode.F25)
-	for range 800 {
-		next, err := scene.Apply(s, scenetest.Random(s, rng))
+	for i := range 800 {
+		e := scenetest.Random(s, rng)
+		if i%16 == 0 {
+			e = scenetest.Treating(s, rng)
+		}
+		next, err := scene.Apply(s, e)
 		if err != nil {
 			continue
 		}

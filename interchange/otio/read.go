@@ -469,6 +469,9 @@ func (r *reader) track(n node) error {
 	if t.Filters, err = readJSON[curve.Filters](mine, "filters"); err != nil {
 		return err
 	}
+	if t.Treatments, err = r.treatments(mine); err != nil {
+		return err
+	}
 	if mine.has("balance") {
 		v, err := mine.number("balance")
 		if err != nil {
@@ -487,7 +490,7 @@ func (r *reader) track(n node) error {
 	t.Locked, t.Stays = mine.flag("locked", false), mine.flag("stays", false)
 	t.Mute = mine.flag("mute", false) || !n.flag("enabled", true)
 	if t.Foreign, err = mine.rest(foreign, "purpose", "gain_db", "hue", "solo", "locked", "stays", "mute",
-		"room", "balance", "ducks", "filters"); err != nil {
+		"room", "balance", "ducks", "filters", "treatments"); err != nil {
 		return err
 	}
 	if err := keepMarkers(n, &t.Foreign); err != nil {

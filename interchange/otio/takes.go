@@ -93,6 +93,7 @@ func (r *reader) take(n node, on *scene.Track) (t scene.Take, err error) {
 		Number: int(timecode.Units(number, 1, 1)), Source: c.Source, Shift: timecode.Units(shift.seconds,
 			r.scene.SampleRate, 1), Name: c.Name,
 		GainDB: c.GainDB, Level: c.Level, Lulls: c.Lulls, Room: c.Room, Filters: c.Filters, Like: c.Like,
+		Treatments: c.Treatments,
 	}
 	for key, to := range map[string]**scene.Blend{"head": &t.Head, "tail": &t.Tail} {
 		o, ok, err := n.object(key)

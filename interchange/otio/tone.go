@@ -111,6 +111,14 @@ func (r *reader) lullFade(n node, key string, t *scene.Track) (int64, error) {
 	return timecode.Units(m.seconds, num, den), nil
 }
 
+// writeRecording says which recording is meant where no clip shows it.
+func writeRecording(src scene.Source, rate float64) object {
+	o := object{"target_url": src.URL, "name": src.Name}
+	put(o, "starts", rational(src.Offset, rate), src.Offset != 0)
+	put(o, "sha256", src.SHA256, src.SHA256 != "")
+	return o
+}
+
 // writeTone gives the media reference of room tone: the recipe, with the recordings that it is made from.
 func writeTone(s *scene.Scene, src scene.Source) object {
 	rate := float64(s.SampleRate)
@@ -118,14 +126,8 @@ func writeTone(s *scene.Scene, src scene.Source) object {
 		out := []any{}
 		for _, m := range list {
 			from := s.Sources[m.Source]
-			o := object{
-				"target_url": from.URL,
-				"name":       from.Name,
-				"from":       rational(m.From+from.Offset, rate),
-				"to":         rational(m.To+from.Offset, rate),
-			}
-			put(o, "starts", rational(from.Offset, rate), from.Offset != 0)
-			put(o, "sha256", from.SHA256, from.SHA256 != "")
+			o := writeRecording(from, rate)
+			o["from"], o["to"] = rational(m.From+from.Offset, rate), rational(m.To+from.Offset, rate)
 			out = append(out, o)
 		}
 		return out
@@ -248,33 +250,9 @@ func (r *reader) materials(p node, key string) (out []recipe.Material, err error
 		if i >= limit.Materials {
 			return n.errorf("room tone is made from at most %d stretches", limit.Materials)
 		}
-		target := n.text("target_url")
-		if target == "" {
-			return n.errorf("has no target_url")
-		}
-		key := keyOf(target, n.text("sha256"))
-		id, seen := r.sources[key]
-		if !seen {
-			src := scene.Source{
-				ID:      r.sourceID(),
-				Name:    r.name(n),
-				URL:     target,
-				Unknown: true,
-				SHA256:  n.text("sha256"),
-			}
-			if src.Name == "" {
-				src.Name = baseName(target)
-			}
-			if sound, _ := r.lengthOf(target); sound != nil {
-				src.Samples, src.Unknown = timecode.Units(sound, r.scene.SampleRate, 1), false
-			}
-			if starts, ok, err := n.time("starts"); err != nil {
-				return err
-			} else if ok {
-				src.Offset = timecode.Units(starts.seconds, r.scene.SampleRate, 1)
-			}
-			id = src.ID
-			r.sources[key], r.scene.Sources[id], r.inTones[id] = id, src, true
+		id, err := r.recording(n)
+		if err != nil {
+			return err
 		}
 		m := recipe.Material{Source: id}
 		for key, to := range map[string]*int64{"from": &m.From, "to": &m.To} {
@@ -294,6 +272,38 @@ func (r *reader) materials(p node, key string) (out []recipe.Material, err error
 		return nil
 	})
 	return out, err
+}
+
+// recording reads which recording is meant where no clip shows it, and gives its id.
+func (r *reader) recording(n node) (id string, err error) {
+	target := n.text("target_url")
+	if target == "" {
+		return "", n.errorf("has no target_url")
+	}
+	key := keyOf(target, n.text("sha256"))
+	if id, seen := r.sources[key]; seen {
+		return id, nil
+	}
+	src := scene.Source{
+		ID:      r.sourceID(),
+		Name:    r.name(n),
+		URL:     target,
+		Unknown: true,
+		SHA256:  n.text("sha256"),
+	}
+	if src.Name == "" {
+		src.Name = baseName(target)
+	}
+	if sound, _ := r.lengthOf(target); sound != nil {
+		src.Samples, src.Unknown = timecode.Units(sound, r.scene.SampleRate, 1), false
+	}
+	if starts, ok, err := n.time("starts"); err != nil {
+		return "", err
+	} else if ok {
+		src.Offset = timecode.Units(starts.seconds, r.scene.SampleRate, 1)
+	}
+	r.sources[key], r.scene.Sources[src.ID], r.inTones[src.ID] = src.ID, src, true
+	return src.ID, nil
 }
 
 // hole reads what a clip says of the hole that it fills, and of itself beside one.

@@ -161,6 +161,7 @@ func writeTrack(s *scene.Scene, t *scene.Track, named map[scene.ClipID]bool) obj
 	put(mine, "stays", true, t.Stays)
 	put(mine, "room", writeRoom(s, t.Room), t.Room != nil)
 	put(mine, "filters", t.Filters, t.Filters != nil)
+	put(mine, "treatments", writeTreatments(s, t.Treatments), t.Treatments != nil)
 	put(mine, "balance", t.Balance, t.Balance != 0)
 	ducks := writeDucks(s, t)
 	put(mine, "ducks", ducks, ducks != nil)

@@ -69,7 +69,7 @@ func (f *File) openAll(ctx context.Context, path string) error {
 		for _, c := range t.Clips {
 			use("clip "+c.Name, c.Sources()...)
 		}
-		use("track "+t.Name, t.Room.Tones()...)
+		use("track "+t.Name, t.Needs()...)
 	}
 	opened, files := make([]*wav.Reader, len(ids)), make([]string, len(ids))
 	err := spread.Each(ctx, len(ids), 0, func(i int) (err error) {

@@ -36,7 +36,7 @@ func New(sc *scene.Scene) *Keys {
 		}
 		tk := trackKeys{
 			track:  t,
-			own:    audit.DigestOf([]any{t.ID, t.Mute, t.Solo, t.GainDB, t.Balance, t.Room, t.Filters}),
+			own:    audit.DigestOf([]any{t.ID, t.Mute, t.Solo, t.GainDB, t.Balance, t.Room, t.Filters, t.Treatments}),
 			duck:   scene.DuckLine(sc, t),
 			clips:  make([]audit.Digest, len(t.Clips)),
 			blends: make([]audit.Digest, len(t.Clips)),

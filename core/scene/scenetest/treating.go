@@ -1,0 +1,35 @@
+package scenetest
+
+import (
+	"math/rand/v2"
+
+	"blendseam/core/curve"
+	"blendseam/core/scene"
+	"blendseam/core/treatment"
+)
+
+// Chain is a chain with a bit of everything.
+func Chain(rng *rand.Rand) *treatment.Chain {
+	return &treatment.Chain{
+		Gate:       &treatment.Gate{ThresholdDB: -50, Ratio: 2, RangeDB: 12, AttackMS: 1, HoldMS: 10, ReleaseMS: 30},
+		Compressor: &treatment.Compressor{ThresholdDB: -30, Ratio: 1 + 4*rng.Float64(), AttackMS: 2, ReleaseMS: 20},
+		Echo:       &treatment.Echo{DelayMS: 30, DownDB: 6, Times: 2},
+		Reverb:     &treatment.Reverb{Room: "car", LevelDB: -12},
+	}
+}
+
+// Treating gives an edit that treats a clip, a track or a range, or takes that off.
+func Treating(s *scene.Scene, rng *rand.Rand) scene.Edit {
+	t := s.Tracks[rng.IntN(len(s.Tracks))]
+	if len(t.Clips) == 0 || rng.IntN(3) == 0 {
+		return &scene.SetTreatments{Tracks: []scene.TrackID{t.ID}, Treatments: Chain(rng)}
+	}
+	c := t.Clips[rng.IntN(len(t.Clips))]
+	at := s.Time(t, c.Start) + rng.Int64N(1+s.Time(t, c.Length))
+	return []scene.Edit{
+		&scene.SetTreatments{Clips: []scene.ClipID{c.ID}, Treatments: Chain(rng)},
+		&scene.SetTreatments{Clips: []scene.ClipID{c.ID}},
+		&scene.TreatRange{Tracks: []scene.TrackID{t.ID}, From: at, To: at + 2000 + rng.Int64N(90000), Slope: rng.Int64N(2000),
+			Treatments: Chain(rng), GainDB: 3 * rng.Float64(), Filters: &curve.Filters{LowCutHz: 80}},
+	}[rng.IntN(3)]
+}

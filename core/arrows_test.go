@@ -118,7 +118,8 @@ web: durable core/advise core/alike core/analysis core/audit core/blend core/ble
   core/fit/timing core/ground
   core/level core/likeness core/limit core/loud core/margin core/measure
   core/merge core/mix core/notes core/openings core/pcm core/pcm/wav core/scene core/sources core/speech core/syllables
-  core/timecode core/tone handover intake interchange interchange/report media media/peaks scratch store web/access
+  core/timecode core/tone core/treatment handover intake interchange interchange/report media media/peaks scratch
+  store web/access
   web/commands workspace
 web/access: core/limit store
 workspace: core/advise core/alike core/analysis core/audit core/audit/keys core/cache core/evening core/fill core/fit

@@ -16,6 +16,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/timecode"
+	"blendseam/core/treatment"
 	"blendseam/handover"
 	"blendseam/interchange"
 	"blendseam/media"
@@ -42,6 +43,7 @@ type ScenePage struct {
 	Rate     RateView           `json:"rate"`
 	Commands []commands.Command `json:"commands"`
 	Hues     []string           `json:"hues"`
+	Rooms    []string           `json:"rooms"` // made-up ones, for reverberation
 	Laws     []LawView          `json:"laws"`
 	Shapes   []ShapeView        `json:"shapes"`
 	Blends   []scene.Style      `json:"blends"` // by name, the default one first
@@ -142,6 +144,7 @@ func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 		Rate:     rateOf(st.Scene.Rate),
 		Commands: commands,
 		Hues:     scene.Hues,
+		Rooms:    treatment.RoomNames(),
 		Laws:     lawViews(),
 		Shapes:   shapeViews(),
 		Blends:   blends,

@@ -218,6 +218,11 @@ func (l *look) backgrounds() error {
 	m := &l.r.Measures
 	var db [2]*float64
 	var colour [2]measure.Colour
+	if l.left != nil && l.right != nil && l.left.Source == l.right.Source && l.left.Shift() == l.right.Shift() {
+		// The recording goes on: what other tracks do there is no step of this one. The quieter side hides less.
+		quieter := either(l.othersDB(0) <= l.othersDB(1), 0, 1)
+		l.others[1-quieter] = l.others[quieter]
+	}
 	toned := l.toneMeets()
 	if toned { // its beginning counts, or its end: it may be on its way from one room to another
 		if err := l.nearest(either(l.left == nil, 0, 1)); err != nil {

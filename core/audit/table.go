@@ -7,7 +7,7 @@ import (
 
 // Version says how seams are measured; it goes up whenever what is measured changes, so that what was kept is measured
 // again.
-const Version = 2
+const Version = 3
 
 // Cause is what is chiefly wrong with a seam.
 type Cause string

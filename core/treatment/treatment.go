@@ -214,15 +214,15 @@ func (r *Reverb) wrong() string {
 	case (r.Room == "") == (r.Source == ""):
 		return "reverberation takes one room or one recording of an impulse"
 	case r.Room != "" && !known:
-		return fmt.Sprintf("there is no room %q; there are %s", r.Room, roomNames())
+		return fmt.Sprintf("there is no room %q; there are %s", r.Room, strings.Join(RoomNames(), ", "))
 	}
 	return ""
 }
 
-func roomNames() string {
-	var names []string
+// RoomNames returns the names of the made-up rooms, the shortest reverberation first.
+func RoomNames() (names []string) {
 	for _, r := range Rooms {
 		names = append(names, r.Name)
 	}
-	return strings.Join(names, ", ")
+	return names
 }

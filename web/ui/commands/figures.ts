@@ -22,7 +22,7 @@ export function typed(stage: Stage, lulls: Lulls, id: string, text: string): str
   const sel = stage.selection;
   const s = stage.list.current;
   if (s && id.startsWith("lull_")) return lulls.typed(s, id, text);
-  if (/^(level|filter|duck)_|^balance$/.test(id)) return typedLevel(stage, id, text);
+  if (/^(level|filter|duck|treat)_|^balance$/.test(id)) return typedLevel(stage, id, text);
   const db = decibels(text);
   const moment = typedMoment(text, scene, rate, endOf(scene));
   const noMoment = noTimecode(text, clock(scene, rate, 0));

@@ -1,4 +1,5 @@
 // Figures of levels that are typed on cards: points, filters, balance, and how a track makes way for words.
+import { chainWith } from "../model/chain.ts";
 import { typedMoment } from "../model/clock.ts";
 import { endOf } from "../model/scene.ts";
 import { inSamples, lengthOf } from "../model/time.ts";
@@ -25,6 +26,13 @@ export function typedLevel(stage: Stage, id: string, text: string): string | und
     if (typeof now === "string") return now;
     const on = track ? { tracks: [track.id] } : { clips: clips.map((p) => p.clip.id) };
     return edit({ edit: "set_filters", ...on, filters: some(now) ? now : null });
+  }
+  if (id.startsWith("treat_")) {
+    const was = track ? track.treatments : clips[0]?.clip.treatments,
+      now = chainWith(was ?? {}, id, text, Object.values(scene.sources));
+    if (typeof now === "string") return now;
+    const on = track ? { tracks: [track.id] } : { clips: clips.map((p) => p.clip.id) };
+    return edit({ edit: "set_treatments", ...on, treatments: now ?? null });
   }
   if (id.startsWith("duck_") && track?.ducks) {
     const key = id.slice(5).replace(/_\d+$/, "") as "db" | "down" | "up" | "before" | "after" | "hold",

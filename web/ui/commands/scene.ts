@@ -25,6 +25,7 @@ import { places } from "./places.ts";
 import type { Remarking } from "./remarking.ts";
 import type { Stage } from "./stage.ts";
 import { tracks } from "./tracks.ts";
+import { treating } from "./treating.ts";
 import type { Voicing } from "./voicing.ts";
 import { Writing } from "./writing.ts";
 
@@ -49,7 +50,7 @@ export function sceneCommands(
     blending: Blending;
     remarking: Remarking;
     correcting: Correcting;
-    kinds: KindView[]; // of files
+    data: { kinds: KindView[]; rooms: string[] }; // of files that can be made, and made-up rooms
   },
   views: Views,
   sceneFile: string,
@@ -63,7 +64,7 @@ export function sceneCommands(
     ...places(stage),
     ...tracks(stage),
     ...joining(stage),
-    ...pieces(stage, parts.kinds),
+    ...pieces(stage, parts.data.kinds),
     ...openings(stage),
     ...overlapping(stage, () => parts.mending.overlaps),
     ...parts.mending.commands(),
@@ -71,6 +72,7 @@ export function sceneCommands(
     ...parts.filling.commands(),
     ...parts.evening.commands(),
     ...parts.voicing.commands(),
+    ...treating(stage, parts.data.rooms),
     ...parts.auditions.commands(views.benchSeam),
     ...parts.blending.commands(),
     ...parts.remarking.commands(),

@@ -1,4 +1,4 @@
-// Commands that shape what is heard beside its level: points of level lines, filters, a voice as near as another's.
+// Commands that shape what is heard beside its level: points of level lines, a voice as near as another's.
 
 import { TRY } from "../bench/player.ts";
 import type { TrackMeters } from "../bench/track-meters.ts";
@@ -6,7 +6,6 @@ import { get } from "../model/api.ts";
 import { clock } from "../model/clock.ts";
 import { addedPoint } from "../model/level.ts";
 import type { Placed } from "../model/scene.ts";
-import { filtersWith } from "../model/treatment.ts";
 import { LINE } from "../panels/level-cards.ts";
 import { openList } from "../panels/list.ts";
 import { db, signed } from "../panels/takes.ts";
@@ -19,7 +18,6 @@ import { fitting } from "./fitting.ts";
 import { clipsInHand } from "./moves.ts";
 import { batch, type Stage, together } from "./stage.ts";
 import { otherTakes } from "./takes.ts";
-import { trackInHand } from "./tracks.ts";
 import { work } from "./work.ts";
 
 export class Voicing {
@@ -42,11 +40,8 @@ export class Voicing {
       level_copy: () => this.copyLine(),
       level_paste: () => this.pasteLine(),
       near: () => void this.near(),
-      near_off: () => this.takeOff("like", "set_like", "brought near another voice"),
+      near_off: () => this.nearOff(),
       near_copy: () => this.copyNear(),
-      filter: () => void this.filter(),
-      filters_off: () => this.filtersOff(),
-      filters_bypass: () => this.bypass(),
       ...ducking(this.stage),
       ...fitting(this.stage, this.hear),
       ...otherTakes(this.stage, this.hear),
@@ -107,74 +102,10 @@ export class Voicing {
     );
   }
 
-  private takeOff(what: "like" | "filters", edit: string, done: string): void {
-    const list = this.sound().filter((p) => p.clip[what]);
-    if (!list.length) return say(`No clip in hand was ${done}.`);
-    this.edit({ edit, clips: list.map((p) => p.clip.id), [what]: null });
-  }
-
-  /** Sets a first filter on the clips or the track in hand; the others are on the card from then on. */
-  private async filter(): Promise<void> {
-    const { selection: sel } = this.stage,
-      track = sel.kind === "track" ? trackInHand(this.stage) : undefined,
-      clips = this.sound().map((p) => p.clip.id);
-    if (!track && !clips.length) return say("No clip of sound and no track is in hand to filter.");
-    const such: Record<string, string> = {
-      low_cut: "80 Hz",
-      high_cut: "8 kHz",
-      low_shelf: "200 Hz -6 dB",
-      high_shelf: "5 kHz +3 dB",
-      bell_0: "1 kHz -4 dB q 1",
-    };
-    const got = await this.stage.ask({
-      title: "Filter it",
-      label: `Figure, such as ${such.low_cut}, or ${such.bell_0}`,
-      value: such.low_cut,
-      choices: {
-        label: "Filter",
-        list: [
-          { value: "low_cut", words: "low cut" },
-          { value: "high_cut", words: "high cut" },
-          { value: "low_shelf", words: "low shelf" },
-          { value: "high_shelf", words: "high shelf" },
-          { value: "bell_0", words: "bell" },
-        ],
-        value: "low_cut",
-      },
-      hint: "All of them are on the card afterwards, to be changed while it plays.",
-      done: "Filter",
-    });
-    if (!got) return;
-    const filters = filtersWith(track?.filters, `filter_${got.choice}`, got.value);
-    if (typeof filters === "string") return say(filters);
-    this.edit({ edit: "set_filters", ...(track ? { tracks: [track.id] } : { clips }), filters });
-  }
-
-  private filtersOff(): void {
-    const { selection: sel } = this.stage,
-      track = sel.kind === "track" ? trackInHand(this.stage) : undefined;
-    if (track?.filters) return this.edit({ edit: "set_filters", tracks: [track.id], filters: null });
-    this.takeOff("filters", "set_filters", "filtered");
-  }
-
-  /** Switches the filters of what is in hand off, or on again. */
-  private bypass(): void {
-    const { selection: sel } = this.stage,
-      track = sel.kind === "track" ? trackInHand(this.stage) : undefined;
-    if (track) {
-      if (!track.filters) return say(`Track ${track.name} has no filters to switch off.`);
-      return this.edit({
-        edit: "set_filters",
-        tracks: [track.id],
-        filters: { ...track.filters, off: !track.filters.off },
-      });
-    }
-    const list = this.sound().filter((p) => p.clip.filters);
-    if (!list.length)
-      return say("No clip in hand has filters. Set one on its card, or take a track in hand that has some.");
-    const off = !list[0].clip.filters!.off;
-    const edits = list.map(({ clip: c }) => ({ edit: "set_filters", clips: [c.id], filters: { ...c.filters!, off } }));
-    this.edit(together(edits, `filters ${off ? "off" : "on"}`));
+  private nearOff(): void {
+    const list = this.sound().filter((p) => p.clip.like);
+    if (!list.length) return say("No clip in hand was brought near another voice.");
+    this.edit({ edit: "set_like", clips: list.map((p) => p.clip.id), like: null });
   }
 
   /** Gives all clips in hand what brings the first of them that has it near another voice. */

@@ -306,7 +306,7 @@ function showScene(): void {
 
 const does = sceneCommands(
   stage,
-  { mending, lulls, filling, evening, voicing, auditions, blending, remarking, correcting, kinds: data.kinds },
+  { mending, lulls, filling, evening, voicing, auditions, blending, remarking, correcting, data },
   {
     zoomBench: (by) => {
       bench.zoom(by);

@@ -1,10 +1,12 @@
 // What cards say of levels: the points of a clip's line, its voice, its filters; a track's balance, and for whose words
 // it makes way. Pure functions.
+import { chainFields } from "../model/chain.ts";
 import { makingWay } from "../model/ducks.ts";
 import { type Clip, findClip, type Placed, type Scene, type Track } from "../model/scene.ts";
 import type { Voice } from "../wire/alike.ts";
 import type { Filters } from "../wire/curve.ts";
 import type { LevelPoint } from "../wire/scene.ts";
+import type { Chain } from "../wire/treatment.ts";
 import { type About, type Action, action, type Field, field, signed, tc } from "./card.ts";
 
 /** Where a copied level line is kept, from the head of its clip on. */
@@ -67,6 +69,12 @@ export function filterFields(f: Filters | undefined): Field[] {
   ];
 }
 
+/** Fields of treatments, of a clip or of a track. */
+export const treatFields = (a: About, c: Chain | undefined): Field[] =>
+  chainFields(c, (source) => a.scene.sources[source]?.name ?? "a recording that is gone").map((f) =>
+    field(f.id, f.name, f.value),
+  );
+
 /** What is done to the colour of a clip. */
 export function colourGroup(c: Clip): { name: string; rows: { name: string; value: string }[] }[] {
   const rows = [];
@@ -76,14 +84,20 @@ export function colourGroup(c: Clip): { name: string; rows: { name: string; valu
     rows.push({ name: "By", value: `${signed(gain_db)}${strength ? `, ${strength} %` : ""}` });
   }
   if (c.filters) rows.push({ name: "Filters", value: c.filters.off ? "off" : "on" });
+  if (c.treatments) rows.push({ name: "Treatments", value: c.treatments.off ? "bypassed" : "on" });
   return rows.length ? [{ name: "Treated", rows }] : [];
 }
 
-/** What can be done with filters. */
-export const filterActions = (a: About, f: Filters | undefined): Action[] =>
-  f
-    ? [action(a, "filters_bypass", f.off ? "Filters on" : "Filters off"), action(a, "filters_off", "No filters")]
-    : [action(a, "filter", "Filter it …")];
+/** What can be done with filters and treatments. */
+export function filterActions(a: About, f: Filters | undefined, c: Chain | undefined): Action[] {
+  const on = (f && !f.off) || (c && !c.off);
+  return [
+    f ? action(a, "filters_off", "No filters") : action(a, "filter", "Filter it …"),
+    action(a, "treat", "Treat it …"),
+    ...(c ? [action(a, "treat_off", "No treatments")] : []),
+    ...(f || c ? [action(a, "filters_bypass", on ? "Bypass" : "Bypass off")] : []),
+  ];
+}
 
 const ms = (s: Scene, n: number) => `${Math.round((1000 * n) / s.sample_rate)} ms`;
 

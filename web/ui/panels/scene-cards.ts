@@ -7,7 +7,7 @@ import { frameOf, frames, timecode } from "../model/time.ts";
 import { capital, namesIn } from "../model/words.ts";
 import type { About, Card, Choice } from "./card.ts";
 import { action, blank, field, roomBehind, short, signed, tc } from "./card.ts";
-import { balanceWords, duckActions, duckFields, filterActions, filterFields } from "./level-cards.ts";
+import { balanceWords, duckActions, duckFields, filterActions, filterFields, treatFields } from "./level-cards.ts";
 
 /** The colours of tracks by the words for them; scene files have the names of their dyes. */
 const colourWords: Record<string, string> = { indigo: "blue", weld: "gold", walnut: "brown" };
@@ -35,6 +35,8 @@ export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolea
         action(a, "findings", "Find strays …"),
         action(a, "keep_tone", "Keep as tone …"),
         action(a, "raise_by", "Louder, softer …"),
+        action(a, "treat", "Treat it …"),
+        action(a, "filter", "Filter it …"),
         action(a, "level_points_off", "Points off"),
         action(a, "duck_except", "Make no way here"),
         action(a, "fit", "Fit a length …"),
@@ -101,6 +103,7 @@ export function trackCard(a: About, t: Track): Card {
       field("balance", "Balance", balanceWords(t.balance)),
       ...duckFields(a, t),
       ...filterFields(t.filters),
+      ...treatFields(a, t.treatments),
     );
   const yes = (is: boolean | undefined, words: string) => (is ? words : "");
   const state = [
@@ -124,7 +127,7 @@ export function trackCard(a: About, t: Track): Card {
     action(a, "select_track", "Select its clips"),
     action(a, "track_add", "Add a track"),
   ];
-  if (t.kind === "sound") actions.push(...duckActions(a, t), ...filterActions(a, t.filters));
+  if (t.kind === "sound") actions.push(...duckActions(a, t), ...filterActions(a, t.filters, t.treatments));
   if (!t.clips.length) actions.push(action(a, "track_remove", "Remove the track", "wide"));
   return {
     ...blank,

@@ -16,6 +16,7 @@ import {
   madeWayActions,
   madeWayRows,
   pointFields,
+  treatFields,
 } from "./level-cards.ts";
 
 export function clipCard(
@@ -53,7 +54,13 @@ export function clipCard(
     field("begins", "Begins", tc(a, c.from)),
     field("length", "Length", short(a, c.to - c.from)),
   ];
-  if (t.kind === "sound") fields.push(...soundFields(a, [p]), ...pointFields(a, p), ...filterFields(c.filters));
+  if (t.kind === "sound")
+    fields.push(
+      ...soundFields(a, [p]),
+      ...pointFields(a, p),
+      ...filterFields(c.filters),
+      ...treatFields(a, c.treatments),
+    );
   const actions = [
     action(a, "divide", "Divide"),
     action(a, "link", c.link ? "Unlink" : "Link"),
@@ -69,7 +76,7 @@ export function clipCard(
   ];
   if (t.kind === "sound") actions.push(...levelActions(a, p), action(a, "near", "As near as …"));
   if (c.like) actions.push(action(a, "near_off", "As recorded"));
-  if (t.kind === "sound") actions.push(...filterActions(a, c.filters));
+  if (t.kind === "sound") actions.push(...filterActions(a, c.filters, c.treatments));
   if (t.kind === "sound" && !src?.tone) actions.push(action(a, "fit", "Fit into a length …", "wide"));
   if (src?.fit) actions.push(action(a, "fit_off", "Its own length again", "wide"));
   if (src?.joined) actions.push(action(a, "reopen", "Open again", "wide"));

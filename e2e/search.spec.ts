@@ -40,9 +40,7 @@ test("the search knows the trade's other words, and says what comes nearest", as
     await expect(found, word).toContainText(first);
   }
   // What there is no command for: what comes nearest is said to be no more than that.
-  for (const [word, first] of [
-    ["joining together", /./],
-  ] as [string, RegExp][]) {
+  for (const [word, first] of [["joining together", /./]] as [string, RegExp][]) {
     await typed.fill(word);
     await expect(page.getByText("these come nearest"), word).toBeVisible();
     await expect(found, word).toContainText(first);

@@ -47,8 +47,6 @@ test("a clip is compressed in two actions, its figures are typed, and a key bypa
   await ratio.press("Enter");
   await expect(page.locator(".card")).toContainText("the compressor's ratio is 0.5, and 1 to 100 is possible");
   await ratio.press("Escape");
-  await page.keyboard.press("Escape");
-  await take(page, s, "music", tune);
   s = await edits(page, () => page.keyboard.press("Alt+x"));
   expect(chains(s)[0].treatments!.off).toBe(true);
   expect(await heard(page, at)).toBeCloseTo(was, 3);

@@ -53,7 +53,7 @@ func (s *Scene) Fitting(ctx context.Context, w FitWish) (*Fitting, error) {
 		if in.Empty() {
 			return nil, &FitRefused{fmt.Sprintf("The range does not lie on %s.", c.Name)}
 		}
-		stretch = pcm.Span{From: of.Back(in.From - c.Start + c.In), To: of.Back(in.To - c.Start + c.In)}
+		stretch = of.BackSpan(in.Add(c.In - c.Start))
 		now = in.Len()
 	}
 	if w.Kind == "" {

@@ -46,7 +46,7 @@ func (a *Recording) Timed(f *timing.Fit) *Recording {
 	out := *a
 	out.Length = f.Len(a.Length)
 	out.frames = &timed{a.frames, f, hopOf(a.Rate), framesIn(a.Length, a.Rate)}
-	over := func(s pcm.Span) pcm.Span { return pcm.Span{From: f.Forward(s.From), To: f.Forward(s.To)} }
+	over := f.ForwardSpan
 	out.Stretches, out.Quiets, out.Strays = []speech.Part{}, []tone.Quiet{}, []stray.Stray{}
 	for _, p := range a.Stretches {
 		p.Span, p.Voiced = over(p.Span), over(p.Voiced)
@@ -59,8 +59,16 @@ func (a *Recording) Timed(f *timing.Fit) *Recording {
 	}
 	for _, x := range a.Strays {
 		x.Span, x.Lull = over(x.Span), over(x.Lull)
+		if f.Reversed > 0 {
+			x.FadeIn, x.FadeOut = x.FadeOut, x.FadeIn
+		}
 		x.FadeIn, x.FadeOut = min(x.FadeIn, x.Lull.Len()/2), min(x.FadeOut, x.Lull.Len()/2)
 		out.Strays = append(out.Strays, x)
+	}
+	if f.Reversed > 0 {
+		slices.Reverse(out.Stretches)
+		slices.Reverse(out.Quiets)
+		slices.Reverse(out.Strays)
 	}
 	if out.HumAt = over(a.HumAt); out.HumAt.Empty() {
 		out.HumAt = pcm.Span{}

@@ -38,7 +38,10 @@ func Sound(sc *scene.Scene, s Seam) string {
 		}
 		heard := c.Span().Intersect(within)
 		fit := scene.FitOf(sc, c.Source)
-		recorded := pcm.Span{From: fit.Back(c.In + heard.From - c.Start), To: fit.Back(c.In + heard.To - c.Start)}
+		recorded := fit.BackSpan(heard.Add(c.In - c.Start))
+		if fit.Reversed > 0 {
+			parts = append(parts, "backwards")
+		}
 		for _, p := range fit.Parts {
 			if p.Span().Overlaps(recorded) {
 				parts = append(parts, p)
@@ -68,7 +71,8 @@ func Sound(sc *scene.Scene, s Seam) string {
 		}
 		for _, l := range c.Lulls {
 			if c.LullSpan(l).Overlaps(within) {
-				l.From, l.To = fit.Back(l.From), fit.Back(l.To)
+				recorded := fit.BackSpan(l.Span())
+				l.From, l.To = recorded.From, recorded.To
 				parts = append(parts, l)
 			}
 		}

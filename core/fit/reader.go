@@ -2,6 +2,7 @@ package fit
 
 import (
 	"fmt"
+	"slices"
 	"sort"
 	"sync"
 
@@ -81,6 +82,20 @@ const most = 1 << 16
 
 // ReadSamplesAt puts it together; see pcm.ReaderAt.
 func (r *Reader) ReadSamplesAt(dst pcm.Block, at int64) error {
+	if r.fit.Reversed == 0 {
+		return r.ahead(dst, at)
+	}
+	if err := r.ahead(dst, r.Len()-at-dst.Len()); err != nil {
+		return err
+	}
+	for _, ch := range dst {
+		slices.Reverse(ch)
+	}
+	return nil
+}
+
+// ahead reads it as if it did not run backwards.
+func (r *Reader) ahead(dst pcm.Block, at int64) error {
 	for from := int64(0); from < dst.Len(); {
 		k := sort.Search(len(r.parts), func(i int) bool { return r.parts[i].begin > at+from }) - 1
 		until := at + dst.Len()
@@ -109,6 +124,9 @@ func (r *Reader) ReadSamplesAt(dst pcm.Block, at int64) error {
 
 // part gives a stretch of a fitted part from its sample at on.
 func (r *Reader) part(p *fitted, dst pcm.Block, at int64) error {
+	if p.Kind == timing.Tape {
+		return runTape(r.of, p.Part, dst, at)
+	}
 	p.once.Do(func() {
 		switch p.Kind {
 		case timing.Pause:

@@ -1,6 +1,7 @@
 package scene
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -23,25 +24,42 @@ func FitSource(s *Scene, f timing.Fit, name string) (Source, error) {
 	sum := sha256.Sum256(raw)
 	of := s.Sources[f.Of]
 	src := Source{
-		ID: "fit-" + hex.EncodeToString(sum[:16]), Name: name, Samples: f.Len(of.Samples), Channels: of.Channels,
+		ID: "fit-" + hex.EncodeToString(sum[:16]), Name: name, Channels: of.Channels,
 		Offset: of.Offset, Unknown: of.Unknown, Fit: &f,
 	}
-	if of.Unknown { // then its length is not known either
-		src.Samples = max(0, src.Samples)
-	}
+	src.Samples, src.Frames = fittedLengths(s, f, of)
 	for _, x := range of.Stretches {
-		src.Stretches = append(src.Stretches, Stretch{x.Name, f.Forward(x.From), f.Forward(x.To)})
+		span := f.ForwardSpan(pcm.Span{From: x.From, To: x.To})
+		src.Stretches = append(src.Stretches, Stretch{x.Name, span.From, span.To})
 	}
 	if of.Speech != nil {
 		words := []pcm.Span{}
 		for _, w := range of.Speech.Words {
-			if w = (pcm.Span{From: f.Forward(w.From), To: f.Forward(w.To)}); !w.Empty() {
+			if w = f.ForwardSpan(w); !w.Empty() {
 				words = append(words, w)
 			}
 		}
 		src.Speech = &Speech{words}
 	}
+	if f.Reversed > 0 {
+		slices.Reverse(src.Stretches)
+		if src.Speech != nil {
+			slices.Reverse(src.Speech.Words)
+		}
+	}
 	return src, nil
+}
+
+// fittedLengths are how many samples and frames a fitted recording has; 0 of what the recording has none of. Of a
+// recording whose length is not known they are not known either, but not below 0.
+func fittedLengths(s *Scene, f timing.Fit, of Source) (samples, frames int64) {
+	if of.Samples > 0 || of.Unknown {
+		samples = max(0, f.Len(of.Samples))
+	}
+	if of.Frames > 0 && f.Recolours() { // words and music are fitted without picture
+		frames = s.Rate.FrameOf(max(0, f.Len(s.Rate.SampleOf(of.Frames, s.SampleRate))), s.SampleRate)
+	}
+	return samples, frames
 }
 
 // FitOf is how a source is fitted: by nothing, if it is a recording as it is.
@@ -55,22 +73,29 @@ func FitOf(s *Scene, source string) timing.Fit {
 // FitSpan is the stretch of its recording, as it was recorded, that a clip shows.
 func FitSpan(s *Scene, c *Clip) pcm.Span {
 	f := FitOf(s, c.Source)
-	return pcm.Span{From: f.Back(c.In), To: f.Back(c.In + c.Length)}
+	return f.BackSpan(pcm.Span{From: c.In, To: c.In + c.Length})
 }
 
-// Recorded is the recording that a clip shows, as it was recorded, and where in it the clip begins.
-func Recorded(s *Scene, c *Clip) (src Source, in int64) {
+// Recorded is the recording that a clip on a track shows, as it was recorded, and where in it the earliest of what it
+// shows lies, in the track's unit.
+func Recorded(s *Scene, t *Track, c *Clip) (src Source, in int64) {
 	if src = s.Sources[c.Source]; src.Fit == nil {
 		return src, c.In
 	}
-	return s.Sources[src.Fit.Of], FitSpan(s, c).From
+	return s.Sources[src.Fit.Of], s.Unit(t, shownBy(s, t, c).From)
+}
+
+// shownBy is the stretch of its recording, as it was recorded, that a clip of sound or picture shows, in samples.
+func shownBy(s *Scene, t *Track, c *Clip) pcm.Span {
+	f := FitOf(s, c.Source)
+	return f.BackSpan(pcm.Span{From: s.Time(t, c.In), To: s.Time(t, c.In+c.Length)})
 }
 
 // MaterialOf is a stretch of a source as what tone is made from: of a fitted one, what of its recording sounds there.
 func MaterialOf(s *Scene, source string, span pcm.Span) recipe.Material {
 	f := FitOf(s, source)
-	from := f.Back(span.From)
-	return recipe.Material{Source: f.Of, From: from, To: max(from+1, f.Back(span.To))}
+	span = f.BackSpan(span)
+	return recipe.Material{Source: f.Of, From: span.From, To: max(span.From+1, span.To)}
 }
 
 // checkFit refuses a fit of what is no recording of the scene, or one that nothing can sound by.
@@ -79,15 +104,20 @@ func checkFit(s *Scene, src Source) error {
 	if !ok || of.Fit != nil || of.Tone != nil {
 		return notPossible("%s is fitted from %q, which is no recording of this scene.", src.Name, src.Fit.Of)
 	}
-	n := of.Samples
+	n := max(of.Samples, s.Rate.SampleOf(of.Frames, s.SampleRate))
 	if of.Unknown {
 		n = farthest(s)
 	}
 	if err := src.Fit.Check(n); err != nil {
 		return notPossible("%s cannot be fitted: %s.", of.Name, err)
 	}
-	if !of.Unknown && src.Samples != src.Fit.Len(n) {
-		return notPossible("%s would take %d samples as it is fitted, not %d.", of.Name, src.Fit.Len(n), src.Samples)
+	samples, frames := fittedLengths(s, *src.Fit, of)
+	switch {
+	case of.Unknown:
+	case src.Samples != samples:
+		return notPossible("%s would take %d samples as it is fitted, not %d.", of.Name, samples, src.Samples)
+	case src.Frames != 0 && src.Frames != frames:
+		return notPossible("%s would take %d frames as it is fitted, not %d.", of.Name, frames, src.Frames)
 	}
 	return nil
 }
@@ -140,7 +170,7 @@ func (e *Fit) apply(d *draft) error {
 	}
 	now := was.With(span, e.Parts)
 	next := d.Sources[was.Of]
-	if len(now.Parts) > 0 {
+	if len(now.Parts) > 0 || now.Reversed > 0 {
 		if next, err = FitSource(d.Scene, now, next.Name); err != nil {
 			return err
 		}
@@ -154,11 +184,11 @@ func (e *Fit) apply(d *draft) error {
 		return notPossible("%s takes that length already.", c.Name)
 	}
 	over := func(at int64) int64 { return now.Forward(was.Back(at)) }
-	end := now.Forward(shown.To)
+	is := now.ForwardSpan(shown)
 	in := c.In
-	c.Source, c.In = next.ID, now.Forward(shown.From)
+	c.Source, c.In = next.ID, is.From
 	c.Takes = c.Takes.moved(c.In - in) // they stay in step at the clip's head
-	c.Length = end - c.In
+	c.Length = is.Len()
 	c.onto(over)
 	if c.Length < 1 {
 		return notPossible("Nothing would be left of %s.", c.Name)
@@ -171,21 +201,26 @@ func (e *Fit) apply(d *draft) error {
 	return nil
 }
 
-// onto moves all that lies on a clip's sound to where that goes.
+// onto moves all that lies on a clip's sound to where that goes, which may be backwards.
 func (c *Clip) onto(over func(int64) int64) {
 	c.Level = slices.Clone(c.Level)
 	for i := range c.Level {
 		c.Level[i].At = over(c.Level[i].At)
 	}
+	slices.SortStableFunc(c.Level, func(a, b LevelPoint) int { return cmp.Compare(a.At, b.At) })
 	c.Level = slices.CompactFunc(c.Level, func(a, b LevelPoint) bool { return a.At == b.At && a.DB == b.DB })
 	lulls := []Lull{}
 	for _, l := range c.Lulls {
-		if l.From, l.To = over(l.From), over(l.To); l.To > l.From {
+		if l.From, l.To = over(l.From), over(l.To); l.To < l.From {
+			l.From, l.To, l.FadeIn, l.FadeOut = l.To, l.From, l.FadeOut, l.FadeIn
+		}
+		if l.To > l.From {
 			l.FadeIn = min(l.FadeIn, l.To-l.From)
 			l.FadeOut = min(l.FadeOut, l.To-l.From-l.FadeIn)
 			lulls = append(lulls, l)
 		}
 	}
+	slices.SortStableFunc(lulls, func(a, b Lull) int { return cmp.Compare(a.From, b.From) })
 	if c.Lulls = nil; len(lulls) > 0 {
 		c.Lulls = lulls
 	}

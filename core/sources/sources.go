@@ -162,7 +162,15 @@ func (s *Sources) Analysis(ctx context.Context, sc *scene.Scene, src scene.Sourc
 			if err != nil {
 				return nil, err
 			}
-			return of.Timed(src.Fit), nil
+			timed := of.Timed(src.Fit)
+			if !src.Fit.Recolours() {
+				return timed, nil
+			}
+			r, err := s.Open(sc, src)
+			if err != nil {
+				return nil, err
+			}
+			return timed.Sounding(r), nil
 		}
 		r, err := s.Open(sc, src)
 		if err != nil {

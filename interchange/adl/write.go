@@ -141,7 +141,7 @@ func digest(src scene.Source) string {
 
 func (w *writer) event(t *scene.Track, i int, on string) {
 	s, c := w.scene, t.Clips[i]
-	src, in := scene.Recorded(s, &c)
+	src, in := scene.Recorded(s, t, &c)
 	if src.Tone != nil {
 		return
 	}

@@ -83,7 +83,7 @@ func (w *writer) frame(t *scene.Track, at int64) int64 {
 func (w *writer) track(t *scene.Track, on int) {
 	s := w.scene
 	for i, c := range t.Clips {
-		src, in := scene.Recorded(s, &c)
+		src, in := scene.Recorded(s, t, &c)
 		if c.Muted || src.Tone != nil {
 			continue
 		}
@@ -152,7 +152,7 @@ func (w *writer) dissolve(e *event, t *scene.Track, left *scene.Clip, b *scene.B
 	e.in, e.recIn = e.in-before, e.recIn-before
 	e.dissolve, e.before, e.law = before+after, before, string(b.Law)
 	e.last = oneLine(left.Name)
-	src, in := scene.Recorded(w.scene, left)
+	src, in := scene.Recorded(w.scene, t, left)
 	if src.Tone != nil || left.Muted {
 		e.from = black
 		return

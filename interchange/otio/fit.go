@@ -10,17 +10,23 @@ import (
 // the recording that take another length; nil if it is not fitted.
 func writeFit(c clipOut) any {
 	f := scene.FitOf(c.scene, c.Source)
-	if len(f.Parts) == 0 {
+	if len(f.Parts) == 0 && f.Reversed == 0 {
 		return nil
 	}
+	rate, offset := float64(c.scene.SampleRate), c.scene.Sources[f.Of].Offset // parts are counted in samples of picture, too
 	var parts []any
 	for _, p := range f.Parts {
-		o := object{"kind": p.Kind, "length": rational(p.Length, c.rate),
-			"from": rational(p.From+c.offset, c.rate), "to": rational(p.To+c.offset, c.rate)}
-		put(o, "ease", rational(p.Ease, c.rate), p.Ease > 0)
+		o := object{"kind": p.Kind, "length": rational(p.Length, rate),
+			"from": rational(p.From+offset, rate), "to": rational(p.To+offset, rate)}
+		put(o, "ease", rational(p.Ease, rate), p.Ease > 0)
 		parts = append(parts, o)
 	}
-	return object{"in": rational(c.In+c.offset, c.rate), "parts": parts}
+	if parts == nil {
+		parts = []any{}
+	}
+	o := object{"in": rational(c.In+c.offset, c.rate), "parts": parts}
+	put(o, "reversed", rational(f.Reversed, rate), f.Reversed > 0)
+	return o
 }
 
 // fit reads how the recording of a clip is fitted, and lets the clip show that.
@@ -56,6 +62,11 @@ func (r *reader) fit(from node, c clipIn) error {
 	if err != nil {
 		return err
 	}
+	if m, ok, err := o.time("reversed"); err != nil {
+		return err
+	} else if ok {
+		f.Reversed = timecode.Units(m.seconds, r.scene.SampleRate, 1)
+	}
 	if err := f.Check(farthest); err != nil {
 		return o.errorf("%s", err)
 	}
@@ -66,7 +77,8 @@ func (r *reader) fit(from node, c clipIn) error {
 	if !ok {
 		return o.errorf("needs where in the fitted recording the clip begins: in")
 	}
-	c.In = timecode.Units(in.seconds, r.scene.SampleRate, 1) - c.src.Offset
+	num, den := r.unit(c.t)
+	c.In = timecode.Units(in.seconds, num, den) - r.scene.Unit(c.t, c.src.Offset)
 	src, err := scene.FitSource(r.scene, f, c.src.Name)
 	if err != nil {
 		return err

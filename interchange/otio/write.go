@@ -180,10 +180,12 @@ func put(o object, key string, v any, when bool) {
 }
 
 func writeClip(s *scene.Scene, t *scene.Track, c scene.Clip, rate float64, named map[scene.ClipID]bool) object {
-	src, in := scene.Recorded(s, &c) // at the place that is heard first
+	src, in := scene.Recorded(s, t, &c) // at the place that is heard first
 	length := scene.SourceLength(s, t, c)
 	if s.Sources[c.Source].Fit != nil {
-		length = src.Samples
+		recorded := c
+		recorded.Source = src.ID
+		length = scene.SourceLength(s, t, recorded)
 	}
 	ref := object{
 		"OTIO_SCHEMA":            "ExternalReference.1",

@@ -709,7 +709,7 @@ var Start = []Command{
 		"Trimming",
 		"Fit into a length …",
 		"stretch, shorten, lengthen, speed, slower, faster, same pitch; the clip in hand, or what lies in the range; " +
-			"nearest to reverse, varispeed",
+			"the words of a reading",
 		[]string{"Alt+w"},
 	},
 	{
@@ -766,6 +766,14 @@ var Start = []Command{
 		"bring its parts back, where it lies now",
 		[]string{"Alt+h"},
 	},
+	{
+		"speed",
+		"Trimming",
+		"Speed, or backwards …",
+		"reverse, varispeed, faster, slower, with its picture, its pitch goes along, ease",
+		[]string{"Ctrl+Alt+s"},
+	},
+	{"speed_off", "Trimming", "Let it run at its own speed again", "forwards, as recorded, no longer reversed", nil},
 	{"fit_off", "Trimming", "Let it take its own length again", "fitted, speed, as recorded", nil},
 	{
 		"duck",

@@ -33,3 +33,15 @@ func Treating(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			Treatments: Chain(rng), GainDB: 3 * rng.Float64(), Filters: &curve.Filters{LowCutHz: 80}},
 	}[rng.IntN(3)]
 }
+
+// Speeding gives an edit that lets a clip run faster, slower or backwards.
+func Speeding(s *scene.Scene, rng *rand.Rand) scene.Edit {
+	t := s.Tracks[rng.IntN(len(s.Tracks))]
+	if len(t.Clips) == 0 {
+		return &scene.Speed{}
+	}
+	return &scene.Speed{
+		Clip: t.Clips[rng.IntN(len(t.Clips))].ID, Times: []float64{0.5, 0.8, 1, 1.25, 2, 4}[rng.IntN(6)],
+		Ease: int64(rng.IntN(2)) * 2000, Reverse: rng.IntN(3) == 0, Follow: rng.IntN(2) == 0,
+	}
+}

@@ -69,7 +69,8 @@ export class PictureView {
   }
 
   private frames(source: string): number {
-    return this.stage.scene.sources[source]?.frames ?? 0;
+    const { sources } = this.stage.scene;
+    return sources[sources[source]?.fit?.of ?? source]?.frames ?? 0;
   }
 
   /** False while the picture is on its way; what was there stays. */

@@ -23,6 +23,7 @@ import { overlapping } from "./overlapping.ts";
 import { pieces } from "./pieces.ts";
 import { places } from "./places.ts";
 import type { Remarking } from "./remarking.ts";
+import { speeding } from "./speeding.ts";
 import type { Stage } from "./stage.ts";
 import { tracks } from "./tracks.ts";
 import { treating } from "./treating.ts";
@@ -72,6 +73,7 @@ export function sceneCommands(
     ...parts.filling.commands(),
     ...parts.evening.commands(),
     ...parts.voicing.commands(),
+    ...speeding(stage),
     ...treating(stage, parts.data.rooms),
     ...parts.auditions.commands(views.benchSeam),
     ...parts.blending.commands(),

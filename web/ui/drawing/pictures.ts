@@ -16,6 +16,8 @@ export class Pictures {
   arrivals = 0; // sheets that have come: what was drawn with fewer may lack some
   private small = new Map<string, HTMLCanvasElement>();
   private wanted = new Map<string, Set<string>>(); // small pictures to be made of a sheet when it comes
+  /** Which frame of which recording is seen: clips may show one that runs at another speed. */
+  recorded = (source: string, frame: number): [string, number] => [source, frame];
   private rate: Rate;
   private size: Sheets;
   private arrived: () => void;
@@ -54,6 +56,7 @@ export class Pictures {
 
   /** Sees to it that a frame of a recording with so many is here, and those after it; false while it is on its way. */
   fetch(source: string, frame: number, of: number): boolean {
+    [source, frame] = this.recorded(source, frame);
     const n = Math.floor(frame / this.per()),
       here = !!this.sheet(source, n);
     if (here && (n + 1) * this.per() < of) this.sheet(source, n + 1);
@@ -70,6 +73,7 @@ export class Pictures {
     width: number,
     height: number,
   ): boolean {
+    [source, frame] = this.recorded(source, frame);
     const image = this.sheet(source, Math.floor(frame / this.per()));
     if (!image) return false;
     this.copy(c, image, frame, x, y, width, height);
@@ -102,6 +106,7 @@ export class Pictures {
     width: number,
     height: number,
   ): boolean {
+    [source, frame] = this.recorded(source, frame);
     let small = this.small.get(`${source}/${frame}`);
     if (!small) {
       const n = Math.floor(frame / this.per()),

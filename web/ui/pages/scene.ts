@@ -37,6 +37,7 @@ import type { ScenePage } from "../model/page.ts";
 import { edgeAt, findClip, prepare } from "../model/scene.ts";
 import { type BenchView, canBlend, oneFrame } from "../model/seam.ts";
 import { still } from "../model/selection.ts";
+import { recorded } from "../model/speeds.ts";
 import { ask } from "../panels/ask.ts";
 import { registerCard, showCard } from "../panels/card-panel.ts";
 import { CurveDrawn } from "../panels/curve-drawn.ts";
@@ -92,6 +93,7 @@ const pictures = new Pictures(rate, data.media, () => {
   view.playhead(true);
   view.bench();
 });
+pictures.recorded = (source, frame) => recorded(scene.sources[source]?.fit, source, frame, rate, sr);
 setUpWaves(sr, data.media.peak_steps, data.media.tile_bins, () => timeline.repaint(), `/scenes/${sceneID}/tones`);
 
 const timeline = new Timeline($("timeline"), $("heads"), $("tag"), {

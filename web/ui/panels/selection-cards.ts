@@ -2,10 +2,11 @@
 
 import type { Edge, Placed } from "../model/scene.ts";
 import { edgeAt, findClip, handles } from "../model/scene.ts";
+import { speedWords } from "../model/speeds.ts";
 import { offsetWords } from "../timeline/draw.ts";
 import type { Room } from "../wire/recipe.ts";
 import type { Joined, Takes } from "../wire/scene.ts";
-import type { Part } from "../wire/timing.ts";
+import type { Fit, Part } from "../wire/timing.ts";
 import type { About, Card, Field, InHand } from "./card.ts";
 import { action, blank, field, short, signed, tc } from "./card.ts";
 import {
@@ -36,7 +37,7 @@ export function clipCard(
     { name: "Source", value: src?.name ?? "–", tone: "long" },
   ];
   rows.push({ name: "Linked", value: c.link ? "yes" : "no" }, ...madeWayRows(a, p));
-  if (src?.fit) rows.push({ name: "Fitted", value: fitWords(src.fit.parts) });
+  if (src?.fit) rows.push(...fitRows(src.fit));
   if (c.takes) rows.push(...takeRows(c.takes));
   if (src?.joined) rows.push({ name: "Joined from", value: joinedWords(src.joined), tone: "long" });
   const offset = a.offsets[c.id],
@@ -78,7 +79,9 @@ export function clipCard(
   if (c.like) actions.push(action(a, "near_off", "As recorded"));
   if (t.kind === "sound") actions.push(...filterActions(a, c.filters, c.treatments));
   if (t.kind === "sound" && !src?.tone) actions.push(action(a, "fit", "Fit into a length …", "wide"));
-  if (src?.fit) actions.push(action(a, "fit_off", "Its own length again", "wide"));
+  if (!src?.tone) actions.push(action(a, "speed", "Speed …"));
+  if (src?.fit && speedWords(src.fit)) actions.push(action(a, "speed_off", "Its own speed"));
+  else if (src?.fit) actions.push(action(a, "fit_off", "Its own length again", "wide"));
   if (src?.joined) actions.push(action(a, "reopen", "Open again", "wide"));
   if (t.kind === "sound" && !src?.tone) actions.push(action(a, "take_find", "Find other takes …", "wide"));
   if (c.takes)
@@ -110,7 +113,16 @@ export function clipCard(
   };
 }
 
-/** How a recording is fitted. */
+/** How a recording is fitted, and at which speed it runs. */
+function fitRows(f: Fit): { name: string; value: string; tone?: string }[] {
+  const speed = speedWords(f),
+    fitted = fitWords((f.parts ?? []).filter((p) => p.kind !== "tape"));
+  return [
+    ...(fitted ? [{ name: "Fitted", value: fitted }] : []),
+    ...(speed ? [{ name: "Runs", value: speed, tone: "long" }] : []),
+  ];
+}
+
 function fitWords(parts: Part[]): string {
   const words = parts.filter((p) => p.kind !== "pause"),
     sum = (of: (p: Part) => number) => words.reduce((n, p) => n + of(p), 0),

@@ -57,6 +57,7 @@ var edits = map[string]func() Edit{
 	"set_level":      func() Edit { return new(SetLevel) },
 	"raise":          func() Edit { return new(Raise) },
 	"set_filters":    func() Edit { return new(SetFilters) },
+	"dissolve":       func() Edit { return new(Dissolve) },
 	"speed":          func() Edit { return new(Speed) },
 	"treat_range":    func() Edit { return new(TreatRange) },
 	"set_treatments": func() Edit { return new(SetTreatments) },

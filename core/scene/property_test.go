@@ -34,8 +34,13 @@ func TestRandomEditsKeepEveryInvariant(t *testing.T) {
 			var log [][]byte
 			for range 80 {
 				e := scenetest.Random(s, rng)
-				if also.IntN(20) == 0 {
+				switch also.IntN(40) {
+				case 0, 1:
 					e = scenetest.Treating(s, also)
+				case 2:
+					e = scenetest.Speeding(s, also)
+				case 3:
+					e = scenetest.Dissolving(s, also)
 				}
 				when := fmt.Sprintf("%s seed %d edit %d, %T %+v", rate, seed, len(log), e, e)
 				next, err := scene.Apply(s, e)

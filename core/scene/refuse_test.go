@@ -625,6 +625,7 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 	both = append(both, refusedJoins(t, base)...)
 	both = append(both, refusedTakes(t)...)
 	both = append(both, refusedSpeeds(t)...)
+	both = append(both, refusedDissolves(t)...)
 	both = append(both, refusedRecuts(t)...)
 	both = append(both, refusedLinks(t)...)
 	both = append(both, refusedMerges(t)...)

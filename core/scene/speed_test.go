@@ -170,6 +170,8 @@ func TestRandomSpeedsKeepEveryInvariant(t *testing.T) {
 			e := scenetest.Random(s, rng)
 			if rng.IntN(3) == 0 {
 				e = scenetest.Speeding(s, rng)
+			} else if rng.IntN(4) == 0 {
+				e = scenetest.Dissolving(s, rng)
 			}
 			next, err := scene.Apply(s, e)
 			if err != nil {

@@ -767,6 +767,13 @@ var Start = []Command{
 		[]string{"Alt+h"},
 	},
 	{
+		"dissolve",
+		"Blends and levels",
+		"Dissolve the picture …",
+		"picture transition, from one picture into the next; the sound is left alone",
+		[]string{"Ctrl+Alt+d"},
+	},
+	{
 		"speed",
 		"Trimming",
 		"Speed, or backwards …",

@@ -34,6 +34,16 @@ func Treating(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	}[rng.IntN(3)]
 }
 
+// Dissolving gives an edit that lets a picture go over into the next, or takes that off.
+func Dissolving(s *scene.Scene, rng *rand.Rand) scene.Edit {
+	t := s.Tracks[rng.IntN(len(s.Tracks))]
+	if len(t.Clips) < 2 {
+		return &scene.Dissolve{}
+	}
+	i := rng.IntN(len(t.Clips) - 1)
+	return &scene.Dissolve{Left: t.Clips[i].ID, Right: t.Clips[i+1].ID, Before: rng.Int64N(5), After: rng.Int64N(5)}
+}
+
 // Speeding gives an edit that lets a clip run faster, slower or backwards.
 func Speeding(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	t := s.Tracks[rng.IntN(len(s.Tracks))]

@@ -5,7 +5,7 @@ import type { Stage } from "../commands/stage.ts";
 import { sharpen } from "../drawing/paint.ts";
 import type { Pictures } from "../drawing/pictures.ts";
 import { startFrame } from "../model/clock.ts";
-import { clipAt } from "../model/scene.ts";
+import { clipAt, seenAt } from "../model/scene.ts";
 import { frameOf, sampleOf, timecode } from "../model/time.ts";
 import { type Still, seamStills } from "../timeline/stills.ts";
 
@@ -54,7 +54,7 @@ export class PictureView {
       clip = track && clipAt(track, sampleOf(f, rate, sr));
     for (const id of this.large ? ["picture", "large-picture"] : ["picture"]) {
       const canvas = document.getElementById(id) as HTMLCanvasElement;
-      if (!this.draw(canvas, clip && { source: clip.source, frame: clip.in + f - clip.start })) continue;
+      if (!this.draw(canvas, seenAt(scene, rate, f))) continue;
       canvas.dataset.frame = String(f);
     }
     const next = track && clip && track.clips[track.clips.indexOf(clip) + 1]; // its sheet is there when the cut comes
@@ -74,12 +74,17 @@ export class PictureView {
   }
 
   /** False while the picture is on its way; what was there stays. */
-  private draw(canvas: HTMLCanvasElement, s: { source: string; frame: number } | undefined): boolean {
-    if (s && !this.pictures.fetch(s.source, s.frame, this.frames(s.source))) return false;
+  private draw(canvas: HTMLCanvasElement, s: ReturnType<typeof seenAt>): boolean {
+    for (const x of [s, s?.over]) if (x && !this.pictures.fetch(x.source, x.frame, this.frames(x.source))) return false;
     const { c, width, height } = sharpen(canvas);
     c.fillStyle = "#0d0b0a";
     c.fillRect(0, 0, width, height);
     if (s) this.pictures.draw(c, s.source, s.frame, 0, 0, width, height);
+    if (s?.over) {
+      c.globalAlpha = s.over.share;
+      this.pictures.draw(c, s.over.source, s.over.frame, 0, 0, width, height);
+      c.globalAlpha = 1;
+    }
     return true;
   }
 }

@@ -10,6 +10,7 @@ import type { Auditions } from "./auditions.ts";
 import type { Blending } from "./blending.ts";
 import { clipboard } from "./clipboard.ts";
 import { copying, pointed } from "./copying.ts";
+import { dissolving } from "./dissolving.ts";
 import type { Evening } from "./evening.ts";
 import type { Filling } from "./filling.ts";
 import type { Correcting } from "./heard.ts";
@@ -73,6 +74,7 @@ export function sceneCommands(
     ...parts.filling.commands(),
     ...parts.evening.commands(),
     ...parts.voicing.commands(),
+    ...dissolving(stage),
     ...speeding(stage),
     ...treating(stage, parts.data.rooms),
     ...parts.auditions.commands(views.benchSeam),

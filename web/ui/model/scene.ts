@@ -1,6 +1,6 @@
 import type * as wire from "../wire/scene.ts";
 import type * as web from "../wire/web.ts";
-import { type Rate, sampleOf } from "./time.ts";
+import { nearestFrame, type Rate, sampleOf } from "./time.ts";
 
 export type { Curve } from "../wire/blend.ts";
 export type { Blend, Fade, Lull, Marker, Pair, Source, Stretch } from "../wire/scene.ts";
@@ -124,6 +124,35 @@ export function blendAt(t: Track, left: string, right: string): Blend | undefine
   if (!m) blendsOf.set(t, (m = new Map((t.blends ?? []).map((b) => [b.left, b]))));
   const b = m.get(left);
   return b?.right === right ? b : undefined;
+}
+
+/** How far a blend reaches from its cut, in samples: on a track of pictures it is counted in frames. */
+export function reachOf(s: Scene, rate: Rate, t: Track, b: Blend, cut: number): { before: number; after: number } {
+  if (t.kind === "sound") return b;
+  const sr = s.sample_rate,
+    at = nearestFrame(cut, rate, sr);
+  return { before: cut - sampleOf(at - b.before, rate, sr), after: sampleOf(at + b.after, rate, sr) - cut };
+}
+
+/** What is seen at a frame of the scene: a clip's frame and, in a dissolve, that of the next, and how much of it. */
+export function seenAt(
+  s: Scene,
+  rate: Rate,
+  frame: number,
+): { source: string; frame: number; over?: { source: string; frame: number; share: number } } | undefined {
+  const t = s.tracks.find((x) => x.kind === "picture"),
+    clip = t && clipAt(t, sampleOf(frame, rate, s.sample_rate));
+  if (!t || !clip) return undefined;
+  const i = t.clips.indexOf(clip),
+    of = (c: Clip) => ({ source: c.source, frame: c.in + frame - c.start });
+  for (const k of [i, i + 1]) {
+    const [left, right] = [t.clips[k - 1], t.clips[k]],
+      b = left && right && blendAt(t, left.id, right.id),
+      into = b ? frame - (right.start - b.before) : -1;
+    if (b && into >= 0 && into < b.before + b.after)
+      return { ...of(left), over: { ...of(right), share: (into + 0.5) / (b.before + b.after) } };
+  }
+  return of(clip);
 }
 
 /** A clip and all that are linked with it. */

@@ -6,7 +6,7 @@ import type { Pictures } from "../drawing/pictures.ts";
 import { arrivals, drawWave } from "../drawing/waves.ts";
 import { gains, rise } from "../model/curves.ts";
 import { levelAt } from "../model/level.ts";
-import { blendAt, type Clip, clipAfter, hasClip, type Scene, type Track } from "../model/scene.ts";
+import { blendAt, type Clip, clipAfter, hasClip, reachOf, type Scene, type Track } from "../model/scene.ts";
 import { takeName } from "../model/takes.ts";
 import { frameOf, type Rate, toX, type View } from "../model/time.ts";
 import type { LevelPoint } from "../wire/scene.ts";
@@ -149,7 +149,9 @@ function paintRow(g: Canvas, row: Row, rows: Row[]): void {
   }
   for (let i = Math.max(1, clipAfter(t, g.view.from)); i < t.clips.length && t.clips[i - 1].from < last; i++) {
     const b = blendAt(t, t.clips[i - 1].id, t.clips[i].id);
-    if (b) blend(g, row, t.clips[i].from, b.before, b.after);
+    if (!b) continue;
+    const { before, after } = reachOf(g.scene, g.rate, t, b, t.clips[i].from);
+    blend(g, row, t.clips[i].from, before, after);
   }
   const over = g.drag?.pull.at.track === t ? g.drag.out.overlap : undefined;
   if (over) blend(g, row, over.from, 0, over.to - over.from);

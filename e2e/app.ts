@@ -1,6 +1,6 @@
 // Starts the program as a user would, and talks to it as a page would.
 import { type ChildProcess, spawn } from "node:child_process";
-import { cpSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { test as base, expect, type Locator, type Page } from "@playwright/test";
@@ -208,16 +208,22 @@ export async function demo(page: Page, app: App): Promise<SceneState> {
   await expect(page.locator(".bench-head h2")).toContainText("Seam"); // the worst
   for (const k of ["Escape", "Escape", "Home"]) await page.keyboard.press(k);
   await expect(page.locator(".bench-head h2")).toHaveText("Bench");
-  const s = await stateOf(page),
-    width = (await page.locator("#timeline").boundingBox())!.width;
+  const s = await stateOf(page);
+  await measure(page, s);
+  return s;
+}
+
+/** Notes how many samples a pixel of the timeline shows, where the view is that of the whole scene. */
+export async function measure(page: Page, s: SceneState): Promise<void> {
+  const width = (await page.locator("#timeline").boundingBox())!.width;
   const end = Math.max(
+    10 * s.sample_rate, // it is no shorter than that
     ...s.tracks.map((t) => {
       const c = t.clips.at(-1);
       return c ? (c.start + c.length) * (t.kind === "picture" ? 1920 : 1) : 0;
     }),
   );
   shown.perPixel = (end * 1.03) / width;
-  return s;
 }
 
 /** How many samples a pixel of the timeline shows, as the page opens. */
@@ -278,3 +284,34 @@ export async function drag(
 }
 
 export const clipOf = (s: SceneState, id: string) => s.tracks.flatMap((t) => t.clips).find((c) => c.id === id)!;
+
+/** A scene at 29.97 drop of two voices that touch, with half a second of handle at the cut, and none linked. */
+export async function atDrop(page: Page, app: App): Promise<SceneState> {
+  const ask = async (path: string, data?: unknown) => {
+    const a = await page.request.post(app.base + path, { data });
+    expect(a.status(), await a.text()).toBeLessThan(300);
+    return a.json();
+  };
+  const { id } = await ask("/scenes", { name: "At drop", rate: "29.97 drop", sample_rate: 48000, channels: 1 });
+  const state = async () => (await page.request.get(`${app.base}/scenes/${id}/state`)).json() as Promise<SceneState>;
+  for (const name of ["Front_Left", "Front_Right"]) {
+    const had = Object.keys((await state()).sources).length;
+    await page.request.post(`${app.base}/scenes/${id}/sources`, {
+      data: readFileSync(`/usr/share/sounds/alsa/${name}.wav`),
+      headers: { "Blendseam-Name": `${name}.wav` },
+    });
+    await expect.poll(async () => Object.keys((await state()).sources).length).toBe(had + 1);
+    const source = Object.values((await state()).sources).find((x) => x.name === name) as unknown as { id: string };
+    await ask(`/scenes/${id}/sources/${source.id}/lay?purpose=dialogue`);
+  }
+  const half = 24000;
+  for (let [n, now] = [0, await state()]; n < 2; n++, now = await state()) {
+    const c = track(now, "dialogue").clips[n];
+    const to = n ? c.start + half : c.start + c.length - half;
+    const edit = { edit: "trim", clip: c.id, edge: n ? "head" : "tail", to, close: true };
+    await ask(`/scenes/${id}/edits`, { revision: now.revision, edit });
+  }
+  await page.goto(`${app.base}/scenes/${id}/`);
+  await expect(page.locator(".list-head")).toContainText("seam");
+  return state();
+}

@@ -1,7 +1,6 @@
 // One key blends what is in hand: clips, a range, a free end; at a gap it says what would work. Actions are counted.
-import { readFileSync } from "node:fs";
 import type { Page } from "@playwright/test";
-import { type App, demo, edits, expect, point, type SceneState, stateOf, take, test, track } from "./app.ts";
+import { atDrop, demo, edits, expect, point, type SceneState, stateOf, take, test, track } from "./app.ts";
 
 /** A plain cut of the demo's dialogue whose clips have handles, with those clips. */
 function cutOf(s: SceneState, n: number) {
@@ -65,6 +64,11 @@ test("two clips in hand and one key are a blend; a range over a cut is filled by
   expect((await stateOf(page)).revision).toBe(s.revision);
   await page.keyboard.press("Control+z");
   await expect.poll(async () => blendOf(await stateOf(page), next.left)).toBeUndefined();
+  // Twice as long by one key.
+  const usual = blendOf(s, cut.left)!;
+  s = await edits(page, () => page.keyboard.press("Control+Shift+b"));
+  const long = blendOf(s, next.left)!;
+  expect(long.before + long.after).toBe(2 * (usual.before + usual.after));
 });
 
 test("at a gap between the clips in hand it says how long it is, and what would work", async ({ page, app }) => {
@@ -143,37 +147,6 @@ test("the heads of five clips are faded by one key", async ({ page, app }) => {
   await page.keyboard.press("8");
   await expect(page.locator(".toast")).toContainText("No head of a clip of sound is in hand");
 });
-
-/** A scene at 29.97 drop of two voices that touch, with half a second of handle at the cut, and none linked. */
-async function atDrop(page: Page, app: App): Promise<SceneState> {
-  const ask = async (path: string, data?: unknown) => {
-    const a = await page.request.post(app.base + path, { data });
-    expect(a.status(), await a.text()).toBeLessThan(300);
-    return a.json();
-  };
-  const { id } = await ask("/scenes", { name: "At drop", rate: "29.97 drop", sample_rate: 48000, channels: 1 });
-  const state = async () => (await page.request.get(`${app.base}/scenes/${id}/state`)).json() as Promise<SceneState>;
-  for (const name of ["Front_Left", "Front_Right"]) {
-    const had = Object.keys((await state()).sources).length;
-    await page.request.post(`${app.base}/scenes/${id}/sources`, {
-      data: readFileSync(`/usr/share/sounds/alsa/${name}.wav`),
-      headers: { "Blendseam-Name": `${name}.wav` },
-    });
-    await expect.poll(async () => Object.keys((await state()).sources).length).toBe(had + 1);
-    const source = Object.values((await state()).sources).find((x) => x.name === name) as unknown as { id: string };
-    await ask(`/scenes/${id}/sources/${source.id}/lay?purpose=dialogue`);
-  }
-  const half = 24000;
-  for (let [n, now] = [0, await state()]; n < 2; n++, now = await state()) {
-    const c = track(now, "dialogue").clips[n];
-    const to = n ? c.start + half : c.start + c.length - half;
-    const edit = { edit: "trim", clip: c.id, edge: n ? "head" : "tail", to, close: true };
-    await ask(`/scenes/${id}/edits`, { revision: now.revision, edit });
-  }
-  await page.goto(`${app.base}/scenes/${id}/`);
-  await expect(page.locator(".list-head")).toContainText("seam");
-  return state();
-}
 
 test("at 29.97 drop, with sound alone: by keys, and fades at free ends at once", async ({ page, app }) => {
   let s = await atDrop(page, app);

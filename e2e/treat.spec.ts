@@ -42,7 +42,7 @@ test("a clip is compressed in two actions, its figures are typed, and a key bypa
   expect(chains(s)[0].treatments!.compressor!.threshold_db).toBe(-50);
   const down = await heard(page, at);
   expect(down).toBeLessThan(was - 4);
-  const ratio = page.getByLabel("Compressor ratio");
+  const ratio = page.getByLabel("Compress ratio");
   await ratio.fill("0.5");
   await ratio.press("Enter");
   await expect(page.locator(".card")).toContainText("the compressor's ratio is 0.5, and 1 to 100 is possible");

@@ -637,8 +637,11 @@ func (a *advice) fades() (list []option, err error) {
 		}
 		add(min(clear/2, a.Samples(300)), "it "+ends+" softly, without covering a word") // and leaves some of its pause
 		add(min(clear, a.Samples(1000)), "it "+ends+" softly, without covering a word")
-		add(a.Samples(1000), "it "+ends+" softly")
-		add(a.Samples(2000), "it "+ends+" softly")
+		for _, ms := range []float64{1000, 2000} {
+			if n := a.Samples(ms); n <= clear || a.track.Purpose != scene.ForDialogue { // never over what is said
+				add(n, "it "+ends+" softly")
+			}
+		}
 	}
 	if a.grades[audit.BackgroundStep] >= 1 {
 		for _, ms := range []float64{120, 300, 600, 1000} {

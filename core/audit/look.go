@@ -218,7 +218,7 @@ func (l *look) backgrounds() error {
 	m := &l.r.Measures
 	var db [2]*float64
 	var colour [2]measure.Colour
-	if l.left != nil && l.right != nil && l.left.Source == l.right.Source && l.left.Shift() == l.right.Shift() {
+	if l.uncut() {
 		// The recording goes on: what other tracks do there is no step of this one. The quieter side hides less.
 		quieter := either(l.othersDB(0) <= l.othersDB(1), 0, 1)
 		l.others[1-quieter] = l.others[quieter]
@@ -271,6 +271,12 @@ func (l *look) backgrounds() error {
 	m.BackgroundStepDB = &step
 	l.rooms()
 	return nil
+}
+
+// uncut tells whether the seam is a cut at which one recording goes on as if it were not cut.
+func (l *look) uncut() bool {
+	return l.r.Kind == Cut && l.left != nil && l.right != nil && l.left.Source == l.right.Source &&
+		l.left.Shift() == l.right.Shift()
 }
 
 // Of a background no band is heard that lies below lowestDB, dBFS, or so far below its loudest, hiddenDB.

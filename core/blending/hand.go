@@ -18,6 +18,8 @@ type Hand struct {
 	Edges  []scene.Edge    `json:"edges"`
 	Span   pcm.Span        `json:"span"`
 	Tracks []scene.TrackID `json:"tracks"`
+	// Long asks for twice the length: 6 s in music
+	Long bool `json:"long,omitempty"`
 }
 
 // InHand returns what one key does with what is in hand:
@@ -39,7 +41,10 @@ const (
 // on a track of effects where one side is a voice and the other is not. of gives what a recording is; nil is InHand. A
 // span is filled as it is.
 func BySound(s *scene.Scene, st scene.Style, h Hand, of func(source string) scene.Purpose) []Planned {
-	p := &planner{now: s, style: st, of: of}
+	p := &planner{now: s, style: st, of: of, times: 1}
+	if h.Long {
+		p.times, p.style.Frames, p.style.MS = 2, 2*st.Frames, 2*st.MS
+	}
 	switch {
 	case len(h.Clips) == 1:
 		p.oneClip(h.Clips[0])
@@ -89,11 +94,11 @@ func (p *planner) usual(t *scene.Track, i int) (st scene.Style, why string) {
 	}
 	switch t.Purpose {
 	case scene.ForMusic:
-		st.Frames, st.MS, why = 0, musicMS, "as long as music takes"
+		st.Frames, st.MS, why = 0, p.times*musicMS, "as long as music takes"
 	case scene.ForEffects:
 		left, right := p.of(t.Clips[i].Source) == scene.ForDialogue, p.of(t.Clips[i+1].Source) == scene.ForDialogue
 		if left != right {
-			st.Frames, st.MS, why = 0, voiceMS, "as one side is a voice and the other is not"
+			st.Frames, st.MS, why = 0, p.times*voiceMS, "as one side is a voice and the other is not"
 		}
 	}
 	return st, why

@@ -84,6 +84,7 @@ type planner struct {
 	style scene.Style
 	of    func(source string) scene.Purpose // what a recording is, where lengths follow it
 	list  []Planned
+	times float64 // as long as usual
 }
 
 func (p *planner) inOrder() []Planned {

@@ -216,6 +216,11 @@ func TestABlendFollowsItsSound(t *testing.T) {
 		if got := float64(b.Before+b.After) / 48000; math.Abs(got-c.seconds) > 1e-3 {
 			t.Errorf("on a track of %s from %s to %s it lasts %.3f s (%s)", c.purpose, c.left, c.right, got, plan[0].Words)
 		}
+		h.Long = true
+		b = done(t, s, blending.BySound(s, four, h, of)).Tracks[0].Blends[0]
+		if got := float64(b.Before+b.After) / 48000; math.Abs(got-2*c.seconds) > 1e-3 {
+			t.Errorf("long, on a track of %s from %s to %s it lasts %.3f s", c.purpose, c.left, c.right, got)
+		}
 	}
 }
 

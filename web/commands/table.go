@@ -545,6 +545,7 @@ var Start = []Command{
 		"or what is in hand: clips, a range, a free end; the default crossfade; fade out, fade in, dissolve",
 		[]string{"b"},
 	},
+	{"blend_long", "Blends and levels", "Blend it twice as long", "6 s in music; crossfade", []string{"Ctrl+Shift+b"}},
 	{
 		"blend_again",
 		"Blends and levels",

@@ -13,6 +13,7 @@ interface Hand {
   edges?: Edge[];
   span?: { from: number; to: number };
   tracks?: string[];
+  long?: boolean; // twice as long as usual
 }
 
 /** A planned blend with its edits as they are sent. */

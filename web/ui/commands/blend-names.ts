@@ -3,7 +3,7 @@
 import Alpine from "@alpinejs/csp";
 import { post } from "../model/api.ts";
 import { usualFade } from "../model/curves.ts";
-import { type Blend, type Edge, findClip } from "../model/scene.ts";
+import { type Blend, blendAt, type Edge, findClip, type Placed } from "../model/scene.ts";
 import { frames } from "../model/time.ts";
 import { say } from "../panels/toast.ts";
 import type { Command } from "../wire/commands.ts";
@@ -115,14 +115,24 @@ export class BlendNames {
     if (!list.length)
       return say(`No ${edge} of a clip of sound is in hand. Take clips, or their ${edge}s, in hand first.`);
     const { before, after } = this.mending.halves(this.mending.default);
-    const all = list.map((p) => ({
+    // Of several, those that are blended keep their blends; one alone is asked about by the edit itself.
+    const blended = (p: Placed) => {
+      const [l, r] = edge === "head" ? [p.track.clips[p.index - 1], p.clip] : [p.clip, p.track.clips[p.index + 1]];
+      return !!l && !!r && !!blendAt(p.track, l.id, r.id);
+    };
+    const free = list.some((p) => !blended(p)) ? list.filter((p) => !blended(p)) : list,
+      stay = list.length - free.length;
+    const all = free.map((p) => ({
       edit: "fade",
       clip: p.clip.id,
       edge,
       length: Math.min(before + after, p.clip.to - p.clip.from),
       curve: usualFade,
     }));
-    void edits.edit(together(all, `${all.length} ${edge}s faded`));
+    void edits.edit(together(all, `${all.length} ${edge}s faded`)).then((ok) => {
+      if (ok && stay)
+        this.stage.note(`${all.length} faded; ${stay} blended with a neighbour, which ${stay > 1 ? "stay" : "stays"}`);
+    });
   }
 
   commands(): Record<string, () => void> {

@@ -113,6 +113,7 @@ export class Mending {
       mend: () => void this.mend(),
       mend_all: () => void this.mendAll(),
       blend: () => this.blend(),
+      blend_long: () => this.blend(undefined, true, true),
       blend_all: () => void planBlends(this.stage, this.styles),
       places: () => void this.findPlaces(),
       place_next: () => this.stepPlace(1),
@@ -194,13 +195,13 @@ export class Mending {
   }
 
   /** Blends what is in hand: at once where a plain cut is, else as the server says; asks before it replaces a blend. */
-  blend(chosen?: Style, asks = true): void {
+  blend(chosen?: Style, asks = true, long = false): void {
     const st = chosen ?? this.default;
     const { list, edits, scene } = this.stage,
       s = list.current,
       hand = handOf(this.stage) ?? (s && s.kind !== "lull" && !s.pair ? { edges: [edgeOf(s)] } : undefined);
     if (!hand) return say(noCut(s));
-    const plain = hand.edges && this.stage.selection.kind !== "edges" && s?.kind === "cut";
+    const plain = !long && hand.edges && this.stage.selection.kind !== "edges" && s?.kind === "cut";
     const track = scene.tracks.find((t) => t.id === s?.track);
     if (plain && (chosen || track?.purpose === "dialogue") && track && !blendAt(track, s.left, s.right))
       return void edits.edit({
@@ -212,7 +213,7 @@ export class Mending {
         curve_in: st.curve_in,
         ...this.halves(st),
       });
-    void blendHand(this.stage, hand, {
+    void blendHand(this.stage, long ? { ...hand, long } : hand, {
       style: st,
       asks,
       bySound: !chosen,

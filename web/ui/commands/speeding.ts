@@ -45,7 +45,7 @@ export function speeding(stage: Stage): Record<string, () => void> {
       hint:
         "Linked picture and sound run together, and the pitch goes along, as on a tape; 1/8 to 8. " +
         '"2 ease 1 s" goes over from its own speed at both ends. To keep the pitch, fit it into a length.',
-      done: "Run it so",
+      done: "Set the speed",
     });
     if (!got) return;
     const s = typedSpeed(got.value, stage.rate, stage.sr);

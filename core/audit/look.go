@@ -219,8 +219,7 @@ func (l *look) backgrounds() error {
 	var db [2]*float64
 	var colour [2]measure.Colour
 	if l.uncut() {
-		// The recording goes on: what other tracks do there is no step of this one. The quieter side hides less.
-		quieter := either(l.othersDB(0) <= l.othersDB(1), 0, 1)
+		quieter := either(l.othersDB(0) <= l.othersDB(1), 0, 1) // it hides less
 		l.others[1-quieter] = l.others[quieter]
 	}
 	toned := l.toneMeets()
@@ -273,7 +272,7 @@ func (l *look) backgrounds() error {
 	return nil
 }
 
-// uncut tells whether the seam is a cut at which one recording goes on as if it were not cut.
+// uncut tells whether one recording goes on at a cut. What other tracks do there is no step of this one.
 func (l *look) uncut() bool {
 	return l.r.Kind == Cut && l.left != nil && l.right != nil && l.left.Source == l.right.Source &&
 		l.left.Shift() == l.right.Shift()

@@ -1,5 +1,5 @@
-// Every gesture where it can do nothing, and where nothing is as in the demo: an empty scene, and two voices at 29.97 drop
-// without picture, none linked. Actions are counted where docs/using.md says how many there are.
+// Every gesture where it can do nothing, and where nothing is as in the demo: an empty scene, and two voices at 29.97
+// drop without picture, none linked. Actions are counted where docs/using.md says how many there are.
 import { type App, atDrop, drag, edits, expect, measure, newScene, point, stateOf, take, test, track } from "./app.ts";
 
 /** The keys of commands that need something in hand, or in the scene. */

@@ -1,4 +1,5 @@
-// Clips run faster, slower and backwards, sound and picture together: by keys and by hand, on the demo and without picture.
+// Clips run faster, slower and backwards, sound and picture together: by keys and by hand, on the demo and without
+// picture.
 import type { Page } from "@playwright/test";
 import {
   bringAndLayOut,
@@ -35,10 +36,7 @@ async function runs(page: Page, typed: string, follows: boolean): Promise<SceneS
   return edits(page, () => page.keyboard.press("Enter"));
 }
 
-test("a clip runs twice as fast with its picture, what follows moves along, and its own speed is the same bits", async ({
-  page,
-  app,
-}) => {
+test("a clip runs twice as fast with its picture, and its own speed again is the same bits", async ({ page, app }) => {
   let s = await demo(page, app);
   const clips = track(s, "dialogue").clips,
     i = clips.findIndex((c, k) => k > 2 && c.link && c.length > 3 * 48000),

@@ -8,9 +8,9 @@ import (
 	"blendseam/core/pcm"
 )
 
-// A tape's samples are interpolated by a sinc of so many zero crossings on each side through a Kaiser window, read from a
-// table of so many points between two crossings, straight between them. With beta 10 the stop band lies some 100 dB down
-// (J. F. Kaiser, 1974; J. O. Smith, "Digital Audio Resampling"; from memory).
+// A tape's samples are interpolated by a sinc of so many zero crossings on each side through a Kaiser window, read from
+// a table of so many points between two crossings, straight between them. With beta 10 the stop band lies some 100 dB
+// down (J. F. Kaiser, 1974; J. O. Smith, "Digital Audio Resampling"; from memory).
 const (
 	crossings = 32
 	points    = 512

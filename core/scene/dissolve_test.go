@@ -44,10 +44,12 @@ func refusedDissolves(t *testing.T) (list [][2]string) {
 		e    *scene.Dissolve
 		want string
 	}{
-		{&scene.Dissolve{Left: snd[0], Right: snd[1], Before: 1}, "Oda is sound, and a dissolve is for picture. Blend the cut instead."},
+		{&scene.Dissolve{Left: snd[0], Right: snd[1], Before: 1},
+			"Oda is sound, and a dissolve is for picture. Blend the cut instead."},
 		{&scene.Dissolve{Left: pic[0], Right: pic[2], Before: 1},
 			"Oda and wide do not touch, so there is no cut to dissolve. Move one up to the other first."},
-		{&scene.Dissolve{Left: pic[0], Right: pic[1], Before: -1}, "A dissolve has 0 frames or more on either side of the cut."},
+		{&scene.Dissolve{Left: pic[0], Right: pic[1], Before: -1},
+			"A dissolve has 0 frames or more on either side of the cut."},
 		{&scene.Dissolve{Left: pic[0], Right: pic[1]}, "The picture is cut plain from Oda to Pell already."},
 		{&scene.Dissolve{Left: pic[0], Right: pic[1], Before: 15, After: 15},
 			"There are 10 frames before and 40 frames after the cut from Oda to Pell to dissolve over. " +

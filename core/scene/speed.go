@@ -10,8 +10,8 @@ import (
 	"blendseam/core/pcm"
 )
 
-// Speed lets a clip, and those that it is linked with, run faster or slower, or backwards; the pitch of sound goes along,
-// as on a tape. It begins where it did, and what lies on its sound stays there.
+// Speed lets a clip, and those that it is linked with, run faster or slower, or backwards; the pitch of sound goes
+// along, as on a tape. It begins where it did, and what lies on its sound stays there.
 type Speed struct {
 	Clip    ClipID  `json:"clip"`
 	Times   float64 `json:"times"`             // as fast as it was recorded, 1/8 to 8; 1 is its own speed

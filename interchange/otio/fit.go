@@ -13,7 +13,8 @@ func writeFit(c clipOut) any {
 	if len(f.Parts) == 0 && f.Reversed == 0 {
 		return nil
 	}
-	rate, offset := float64(c.scene.SampleRate), c.scene.Sources[f.Of].Offset // parts are counted in samples of picture, too
+	// parts are counted in samples, those of picture, too
+	rate, offset := float64(c.scene.SampleRate), c.scene.Sources[f.Of].Offset
 	var parts []any
 	for _, p := range f.Parts {
 		o := object{"kind": p.Kind, "length": rational(p.Length, rate),

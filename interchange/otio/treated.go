@@ -8,7 +8,9 @@ import (
 func init() {
 	clipFields = append(clipFields, clipField{
 		[]string{"treatments"},
-		func(to object, c clipOut) { put(to, "treatments", writeTreatments(c.scene, c.Treatments), c.Treatments != nil) },
+		func(to object, c clipOut) {
+			put(to, "treatments", writeTreatments(c.scene, c.Treatments), c.Treatments != nil)
+		},
 		func(from node, c clipIn) (err error) {
 			c.Treatments, err = c.r.treatments(from)
 			return err

@@ -38,7 +38,7 @@ export function dissolving(stage: Stage): Record<string, () => void> {
     const cuts = meant();
     if (!cuts.length)
       return say(
-        "No cut of picture is in hand. Take two touching clips of picture in hand, or put the playhead within 2 s of a cut.",
+        "No cut of picture is in hand. Take two touching clips of picture, or put the playhead within 2 s of a cut.",
       );
     const [first] = cuts,
       b = blendAt(first.track, first.left.id, first.right.id),

@@ -90,7 +90,7 @@ export function treating(stage: Stage, rooms: string[]): Record<string, () => vo
       },
       hint: t
         ? "It treats the sum of the track's clips; echoes go on in its gaps. All figures are on the card afterwards."
-        : "All figures are on the card afterwards, to be changed while it plays. A recording can be a room, too: type its " +
+        : "All figures are on the card afterwards, to be changed while it plays. A recording can be a room: type its " +
           "name there.",
       done: "Treat",
     });

@@ -65,8 +65,8 @@ export function chainFields(
 }
 
 /**
- * A chain with one figure set to what was typed; undefined where nothing is left of it, a text where it cannot be. "none"
- * takes the whole treatment off. The sources are the recordings that may be an impulse.
+ * A chain with one figure set to what was typed; undefined where nothing is left of it, a text where it cannot be.
+ * "none" takes the whole treatment off. The sources are the recordings that may be an impulse.
  */
 export function chainWith(
   was: Chain,

@@ -681,7 +681,7 @@ var Start = []Command{
 		"filters off or on again, of the clips or the track in hand, or of what lies in the range",
 		[]string{"Alt+x"},
 	},
-	{"filter", "Blends and levels", "Filter it …", "low cut, high cut, shelves, bells, equalise, telephone, the range", nil},
+	{"filter", "Blends and levels", "Filter it …", "low cut, high cut, shelves, bells, equalise, telephone", nil},
 	{"filters_off", "Blends and levels", "Take the filters off", "low cut, high cut, shelves, bells", nil},
 	{
 		"treat",

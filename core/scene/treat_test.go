@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"blendseam/core/blend"
+	"blendseam/core/curve"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
 	"blendseam/core/treatment"
@@ -51,6 +52,11 @@ func TestARangeIsTreatedBetweenSlopes(t *testing.T) {
 	want := "track Voices from 01:00:02:00 to 01:00:06:00: treated with a compressor, -2 dB"
 	if got := scene.Describe(s, after, e); !strings.HasPrefix(got, want) {
 		t.Errorf("the history reads %q", got)
+	}
+	like := scenetest.Must(t, s, &scene.TreatRange{Tracks: []scene.TrackID{"t2"}, From: 50 * fr, To: 90 * fr,
+		Slope: fr, Like: &curve.Like{ThirdsDB: make([]float64, curve.Thirds), GainDB: 2, As: "Pell"}})
+	if c := like.Track("t2").Clips[1]; c.Like == nil || like.Track("t2").Clips[0].Like != nil {
+		t.Error("the range is not brought near another voice, or more than it is")
 	}
 	if _, err := scene.Apply(s, &scene.TreatRange{Tracks: []scene.TrackID{"t1"}, To: 9 * fr, GainDB: 1}); err == nil {
 		t.Error("a picture track was treated")

@@ -1,6 +1,7 @@
 package scene
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 
@@ -20,6 +21,7 @@ type TreatRange struct {
 	Slope      int64            `json:"slope"` // samples at each end, half of it on either side
 	Filters    *curve.Filters   `json:"filters,omitempty"`
 	Treatments *treatment.Chain `json:"treatments,omitempty"`
+	Like       *curve.Like      `json:"like,omitempty"`
 	GainDB     float64          `json:"gain_db,omitempty"` // on top of the clips' own
 }
 
@@ -30,12 +32,12 @@ func (e *TreatRange) apply(d *draft) error {
 	case e.Slope < 0 || e.Slope > e.To-e.From:
 		return notPossible("The slopes at the ends of a range are as long as the range at most: %s.",
 			LengthWords(d.Scene, e.To-e.From))
-	case e.Filters == nil && e.Treatments.Empty() && e.GainDB == 0:
+	case e.Filters == nil && e.Like == nil && e.Treatments.Empty() && e.GainDB == 0:
 		return notPossible("Choose what the range is to be treated with: filters, treatments or a gain.")
 	case !sane(e.GainDB):
 		return notPossible("A gain of %g dB is outside -120 to 40.", e.GainDB)
-	case e.Filters.Wrong() != "":
-		return notPossible("Such filters cannot be: %s.", e.Filters.Wrong())
+	case e.Filters.Wrong()+e.Like.Wrong() != "":
+		return notPossible("Such filters cannot be: %s.", cmp.Or(e.Filters.Wrong(), e.Like.Wrong()))
 	}
 	if err := checkTreatments(d.Scene, e.Treatments); err != nil {
 		return err
@@ -89,6 +91,9 @@ func (e *TreatRange) onTrack(d *draft, k int) (n int, err error) {
 		if e.Filters != nil {
 			c.Filters = e.Filters
 		}
+		if e.Like != nil {
+			c.Like = e.Like
+		}
 		if !e.Treatments.Empty() {
 			c.Treatments = e.Treatments
 		}
@@ -132,7 +137,7 @@ func (e *TreatRange) words(before, _ *Scene) string {
 		is    bool
 		words string
 	}{
-		{e.Filters != nil, "filtered"}, {!e.Treatments.Empty(), "treated with " + e.Treatments.Words()},
+		{e.Filters != nil, "filtered"}, {e.Like != nil, "brought near another voice"}, {!e.Treatments.Empty(), "treated with " + e.Treatments.Words()},
 		{e.GainDB != 0, fmt.Sprintf("%+.3g dB", e.GainDB)},
 	} {
 		if x.is && with != "" {

@@ -4,6 +4,7 @@ import { TRY } from "../bench/player.ts";
 import type { TrackMeters } from "../bench/track-meters.ts";
 import { get } from "../model/api.ts";
 import { clock } from "../model/clock.ts";
+import { underRange } from "../model/fitting.ts";
 import { addedPoint } from "../model/level.ts";
 import type { Placed } from "../model/scene.ts";
 import { LINE } from "../panels/level-cards.ts";
@@ -121,8 +122,10 @@ export class Voicing {
 
   /** Brings the clip in hand as near as it comes to another's voice, heard and measured before it is done. */
   private async near(): Promise<void> {
-    const { scene, rate, id, sr } = this.stage,
-      [first, second] = this.sound();
+    const { scene, rate, id, sr, selection: sel } = this.stage,
+      range = sel.kind === "range" ? sel : undefined,
+      under = range && underRange(scene, range),
+      [first, second] = under ? [under] : this.sound();
     if (!first) return say("No clip of sound is in hand. Click the one that is to sound like another.");
     const others = scene.tracks
         .filter((t) => t.kind === "sound" && t.purpose === "dialogue")
@@ -150,7 +153,10 @@ export class Voicing {
       ),
     );
     if (!got) return;
-    const part = TRY + JSON.stringify(got.edit),
+    const like = (got.edit as { like?: unknown }).like,
+      over = { tracks: [first.track.id], from: range?.from, to: range?.to, slope: Math.round(sr / 50), like },
+      edit = range ? { edit: "treat_range", ...over } : got.edit,
+      part = TRY + JSON.stringify(edit),
       figures = (d: { level_lu: number; colour_db: number }) =>
         `${signed(d.level_lu)} LU, ${db(d.colour_db)} dB of colour apart`;
     openList(
@@ -176,12 +182,12 @@ export class Voicing {
             afterTone: "clean",
             ticked: true,
             can: true,
-            edit: got.edit,
+            edit,
             heard: true,
           },
         ],
         hear: (_, then) => {
-          const c = first.clip;
+          const c = range ?? first.clip;
           this.hear(c.from, Math.min(c.to, c.from + 6 * sr), then ? part : "scene");
         },
       },

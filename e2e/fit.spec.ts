@@ -47,6 +47,24 @@ test("narration is fitted to its picture by one key, out of its pauses, and take
   await dialog.getByRole("textbox").fill("20 %");
   await dialog.getByRole("button", { name: "Measure" }).click();
   await expect(page.getByRole("alert")).toContainText(/cannot take \d+\.\d+ s.*can be reached/);
+  // A reading that is slow in its words can be taken from the words alone, as a row of its own. No voice of the demo reads
+  // so slowly: the answer is told so.
+  await edits(page, () => page.keyboard.press("Control+z"));
+  await page.route(/\/fit\?/, async (route) => {
+    const answer = await route.fetch();
+    await route.fulfill({ response: answer, json: { ...(await answer.json()), slow: true } });
+  });
+  await page.keyboard.press("Alt+w");
+  await dialog.getByRole("textbox").fill("85 %");
+  await dialog.getByRole("button", { name: "Measure" }).click();
+  await expect(list).toContainText("The second row takes it from the words alone");
+  const alone = list.getByRole("row").filter({ hasText: "words alone:" });
+  await expect(alone).not.toContainText("pauses");
+  await alone.getByRole("checkbox").check();
+  await list.getByRole("checkbox", { name: "narrator" }).first().uncheck();
+  const slow = clipOf(await stateOf(page), narrator.id).length;
+  const quick = await edits(page, () => list.getByRole("button", { name: "Do it" }).click());
+  expect(clipOf(quick, narrator.id).length).toBe(Math.round(0.85 * slow));
 });
 
 test("what a range has of a clip is fitted alone, and the clip freed of its picture if that is asked for", async ({

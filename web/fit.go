@@ -27,6 +27,7 @@ type FitAnswer struct {
 	Heard    bool    `json:"heard"`    // the words start to sound changed
 	Words    string  `json:"words"`
 	Reading  string  `json:"reading"` // how fast it is read, "" if nobody speaks
+	Slow     bool    `json:"slow"`    // in its words
 	Edit     any     `json:"edit" tstype:"unknown"`
 }
 
@@ -72,7 +73,8 @@ func (s *Server) fit(w http.ResponseWriter, r *http.Request) error {
 		PausesS: float64(p.Given) / float64(st.Scene.SampleRate), Speed: p.Speed,
 		Heard: p.Speed > 1+fit.HeardOver || p.Speed < 1-fit.HeardOver, Words: p.Words(st.Scene.SampleRate),
 	}
-	a.Reading = reading(p.Rate)
+	per := p.Rate.PerS()
+	a.Reading, a.Slow = reading(p.Rate), per > 0 && per < syllables.SlowPerS
 	if a.Edit, err = marshalled(p.Edit); err != nil {
 		return err
 	}
@@ -85,8 +87,7 @@ func reading(r syllables.Rate) string {
 	case per == 0:
 		return ""
 	case per < syllables.SlowPerS:
-		return fmt.Sprintf("Its words are slow: %.1f syllables a second, where 4 to 6 are usual. Taken from words alone, "+
-			"its pauses stay as they are.", per)
+		return fmt.Sprintf("Its words are slow: %.1f syllables a second, where 4 to 6 are usual.", per)
 	case per > syllables.FastPerS:
 		return fmt.Sprintf("Its words are fast: %.1f syllables a second, where 4 to 6 are usual.", per)
 	default:

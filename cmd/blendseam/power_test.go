@@ -378,7 +378,7 @@ func TestALossOfPowerLosesNothing(t *testing.T) {
 			t.Fatal(code, err)
 		}
 	}
-	for range corpus.Cases(40, 60) { // 20 with -short
+	for range corpus.Cases(20, 60) {
 		l.work(t, p, r, 1+r.IntN(7))
 		d.cut()
 		p.Wait()

@@ -73,49 +73,64 @@ export function fitting(s: Stage, hear: (from: number, to: number, part: string)
     if (!got) return;
     const asked = typedFit(got.value, now, s.rate, s.sr);
     if (!asked) return say(`"${got.value}" is no length, such as 96 frames, 4.2 s, 95 % or 95 % ease 1 s.`);
-    const answer = await plan(p, asked.length, {
-      pauses: asked.ease ? "0" : got.choice, // a speed that eases in has no pauses to give
-      ...(asked.ease ? { ease: String(asked.ease) } : {}),
-      ...(span ? { from: String(span.from), to: String(span.to) } : {}),
-    });
-    if (answer) propose(p, answer);
+    const share = asked.ease ? "0" : got.choice, // a speed that eases in has no pauses to give
+      as = (pauses: string) =>
+        plan(p, asked.length, {
+          pauses,
+          ...(asked.ease ? { ease: String(asked.ease) } : {}),
+          ...(span ? { from: String(span.from), to: String(span.to) } : {}),
+        });
+    const answer = await as(share);
+    if (!answer) return;
+    // A reading that is slow in its words can give them up and keep its pauses.
+    const alone = answer.slow && share !== "0" && answer.length < answer.was ? await as("0") : undefined;
+    propose(p, answer, alone);
   };
 
-  const propose = (p: Placed, a: FitAnswer) => {
-    const e = edit(p, a);
+  /** Lists how it would be fitted, to be heard first; of both ways one is done. */
+  const propose = (p: Placed, a: FitAnswer, alone?: FitAnswer) => {
+    const row = (x: FitAnswer, key: string, of: string, ticked: boolean) => ({
+      key,
+      tc: "",
+      name: x.clip,
+      was: words(x.was),
+      words: `${of}${x.words}`,
+      more: "",
+      mark: "◆",
+      tone: "audible",
+      after: words(x.length),
+      afterMark: x.heard ? "◆" : "●",
+      afterTone: x.heard ? "audible" : "clean",
+      ticked,
+      can: true,
+      edit: edit(p, x),
+      heard: true,
+    });
     openList(
       {
         title: `${a.clip} at another length`,
-        about: [a.reading, p.clip.link ? "It is unlinked from its picture, which keeps its length." : ""]
+        about: [
+          a.reading,
+          alone
+            ? "The second row takes it from the words alone and leaves the pauses; if both are ticked, that is done."
+            : "",
+          p.clip.link ? "It is unlinked from its picture, which keeps its length." : "",
+        ]
           .filter(Boolean)
           .join(" "),
         of: "Clip",
         rows: [
-          {
-            key: p.clip.id,
-            tc: "",
-            name: a.clip,
-            was: words(a.was),
-            words: a.words,
-            more: "",
-            mark: "◆",
-            tone: "audible",
-            after: words(a.length),
-            afterMark: a.heard ? "◆" : "●",
-            afterTone: a.heard ? "audible" : "clean",
-            ticked: true,
-            can: true,
-            edit: e,
-            heard: true,
-          },
+          row(a, p.clip.id, "", true),
+          ...(alone ? [row(alone, `${p.clip.id} words`, "words alone: ", false)] : []),
         ],
-        hear: (_, then) => {
+        hear: (key, then) => {
           const { from } = p.clip,
-            to = p.clip.to + (then ? a.length - a.was : 0);
-          hear(from, Math.max(from + 1, to), then ? TRY + JSON.stringify(e) : "scene");
+            x = alone && key !== p.clip.id ? alone : a,
+            to = p.clip.to + (then ? x.length - x.was : 0);
+          hear(from, Math.max(from + 1, to), then ? TRY + JSON.stringify(edit(p, x)) : "scene");
         },
       },
-      (edits) => void (edits.length && s.edits.edit(edits[0])),
+      (edits) => void (edits.length && s.edits.edit(edits.at(-1))),
     );
   };
 

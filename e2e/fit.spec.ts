@@ -47,8 +47,8 @@ test("narration is fitted to its picture by one key, out of its pauses, and take
   await dialog.getByRole("textbox").fill("20 %");
   await dialog.getByRole("button", { name: "Measure" }).click();
   await expect(page.getByRole("alert")).toContainText(/cannot take \d+\.\d+ s.*can be reached/);
-  // A reading that is slow in its words can be taken from the words alone, as a row of its own. No voice of the demo reads
-  // so slowly: the answer is told so.
+  // A reading that is slow in its words can be taken from the words alone, as a row of its own. No voice of the
+  // demo reads so slowly: the answer is told so.
   await edits(page, () => page.keyboard.press("Control+z"));
   await page.route(/\/fit\?/, async (route) => {
     const answer = await route.fetch();

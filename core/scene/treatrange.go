@@ -137,7 +137,8 @@ func (e *TreatRange) words(before, _ *Scene) string {
 		is    bool
 		words string
 	}{
-		{e.Filters != nil, "filtered"}, {e.Like != nil, "brought near another voice"}, {!e.Treatments.Empty(), "treated with " + e.Treatments.Words()},
+		{e.Filters != nil, "filtered"},
+		{e.Like != nil, "brought near another voice"}, {!e.Treatments.Empty(), "treated with " + e.Treatments.Words()},
 		{e.GainDB != 0, fmt.Sprintf("%+.3g dB", e.GainDB)},
 	} {
 		if x.is && with != "" {

@@ -17,14 +17,15 @@ import (
 	"blendseam/core/sources"
 	"blendseam/core/timecode"
 	"blendseam/core/tone/recipe"
+	"blendseam/core/treatment"
 	"blendseam/handover"
 	"blendseam/interchange"
 	"blendseam/internal/outside"
 	"blendseam/media"
 )
 
-// everything is a scene of real voices with all that a list does not carry: lulls, filters, level lines, tone, and a
-// track with gain, balance and ducking; with blends of all laws, fades and a pair across tracks.
+// everything is a scene of real voices with all that a list does not carry: lulls, filters, level lines, treatments,
+// tone, and a track with gain, balance and ducking; with blends of all laws, fades and a pair across tracks.
 func everything(t *testing.T) (*scene.Scene, *sources.Sources) {
 	t.Helper()
 	const rate = 48000
@@ -52,6 +53,11 @@ func everything(t *testing.T) (*scene.Scene, *sources.Sources) {
 		&scene.AddLull{Clip: d[0].ID, From: 20000, To: 30000},
 		&scene.SetLevel{Clip: d[1].ID, Points: []scene.LevelPoint{{At: 20000, DB: 0}, {At: 40000, DB: -6}}},
 		&scene.SetFilters{Clips: []scene.ClipID{d[2].ID}, Filters: &curve.Filters{LowCutHz: 200}},
+		&scene.SetTreatments{Clips: []scene.ClipID{d[2].ID}, Treatments: &treatment.Chain{
+			Compressor: &treatment.Compressor{ThresholdDB: -30, Ratio: 3, AttackMS: 5, ReleaseMS: 100}}},
+		&scene.SetTreatments{Tracks: []scene.TrackID{"t3"}, Treatments: &treatment.Chain{
+			Reverb: &treatment.Reverb{Room: "living room", LevelDB: -6}}},
+		&scene.Speed{Clip: m[2].ID, Times: 1, Reverse: true},
 		&scene.FadeEdge{Clip: m[0].ID, Edge: scene.Head, Length: 4800, Curve: blend.Curve{Shape: blend.Straight}},
 		&scene.SetTrack{Track: "t2", GainDB: &gain, Balance: &balance},
 		&scene.SetDucks{Track: "t2", Ducks: []scene.Duck{duck}},

@@ -65,6 +65,20 @@ test("a clip runs twice as fast with its picture, and its own speed again is the
   s = await runs(page, "50 %", true);
   expect(clipOf(s, clips[i + 1].id).start - next).toBe(clipOf(s, clip.id).length - clip.length);
   for (let n = 0; n < 3; n++) s = await edits(page, () => page.keyboard.press("Control+z"));
+  // A second of it alone, by a range: sound and picture are divided there, and the rest stays.
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("Home");
+  const from = Math.ceil(clip.start / 48000) + 1;
+  for (let n = 0; n < from; n++) await page.keyboard.press("Shift+ArrowRight");
+  await page.keyboard.press("r");
+  await page.keyboard.press("Shift+ArrowRight");
+  await page.keyboard.press("Shift+r");
+  s = await runs(page, "backwards", false);
+  const pieces = track(s, "dialogue").clips.filter((c) => c.start >= clip.start && c.start < clip.start + clip.length);
+  expect(pieces.map((c) => c.length).reduce((a, b) => a + b)).toBe(clip.length);
+  expect(pieces[1]).toMatchObject({ start: from * 48000, length: 48000 });
+  expect(pieces[1].source).not.toBe(clip.source);
+  s = await edits(page, () => page.keyboard.press("Control+z"));
   expect(await sound(page, clip.start, 48000)).toEqual(before);
 });
 

@@ -18,6 +18,9 @@ type Speed struct {
 	Ease    int64   `json:"ease,omitempty"`    // samples of the recording over which the speed goes over at both ends
 	Reverse bool    `json:"reverse,omitempty"` // it runs backwards
 	Follow  bool    `json:"follow,omitempty"`  // all that follows moves by as much as it becomes longer or shorter
+	// Of the clip only what lies from here to there, samples of the scene: it is divided there. Both 0: all of it.
+	From int64 `json:"from,omitempty"`
+	To   int64 `json:"to,omitempty"`
 }
 
 // running is a clip on its way to another speed.
@@ -37,6 +40,15 @@ func (e *Speed) apply(d *draft) error {
 	}
 	if e.Ease < 0 || e.Ease > unbounded {
 		return notPossible("The speed cannot ease in over %d samples.", e.Ease)
+	}
+	if e.From != 0 || e.To != 0 {
+		own := *e
+		var err error
+		if own.Clip, err = e.part(d); err != nil {
+			return err
+		}
+		own.From, own.To = 0, 0
+		return own.apply(d)
 	}
 	list, err := e.gather(d)
 	if err != nil {
@@ -79,6 +91,34 @@ func (e *Speed) apply(d *draft) error {
 		}
 	}
 	return nil
+}
+
+// part divides the clip, and those that it is linked with, at both ends of the stretch, and gives what lies in it.
+func (e *Speed) part(d *draft) (ClipID, error) {
+	t, c := d.Clip(e.Clip)
+	if c == nil {
+		return "", notPossible("There is no clip %q in this scene; it may have been removed.", e.Clip)
+	}
+	span := pcm.Span{From: e.From, To: e.To}.Intersect(ClipTime(d.Scene, t, *c))
+	if span.Empty() {
+		return "", notPossible("Nothing of %s lies in that range.", c.Name)
+	}
+	id := e.Clip
+	for _, at := range []int64{span.From, span.To} {
+		t, c := d.Clip(id)
+		if is := ClipTime(d.Scene, t, *c); at <= is.From || at >= is.To {
+			continue
+		}
+		if err := (&Divide{Clips: []ClipID{id}, At: at}).apply(d); err != nil {
+			return "", err
+		}
+		if at == span.From { // the piece behind it is the one that is meant
+			t, c = d.Clip(id)
+			i := slices.IndexFunc(t.Clips, func(x Clip) bool { return x.Start == c.End() })
+			id = t.Clips[i].ID
+		}
+	}
+	return id, nil
 }
 
 // gather finds the clips, which must be such as can run at another speed.
@@ -214,6 +254,9 @@ func (e *Speed) words(before, after *Scene) string {
 		words += fmt.Sprintf("backwards at %.3g times its speed", e.Times)
 	default:
 		words += fmt.Sprintf("at %.3g times its speed", e.Times)
+	}
+	if e.From != 0 || e.To != 0 {
+		return words + fmt.Sprintf(" from %s to %s", before.Timecode(e.From), before.Timecode(e.To))
 	}
 	if by := before.Time(t, is.Length) - before.Time(t, was.Length); by != 0 {
 		words += ", " + LengthWords(before, abs(by)) + either(by > 0, " longer", " shorter")

@@ -71,6 +71,33 @@ func TestSoundAndPictureRunAtAnotherSpeedTogether(t *testing.T) {
 	}
 }
 
+// A stretch of a clip alone runs at another speed, with its picture: the clip is divided there, and the rest stays.
+func TestAStretchOfAClipRunsAtAnotherSpeed(t *testing.T) {
+	s := takes(t)
+	snd, _ := ids(s)
+	e := &scene.Speed{Clip: snd[0], Times: 2, From: 20 * fr, To: 60 * fr}
+	after := scenetest.Must(t, s, e)
+	sound, picture := after.Tracks[1].Clips, after.Tracks[0].Clips
+	if len(sound) != 5 || len(picture) != 5 {
+		t.Fatalf("%d pieces of sound, %d of picture", len(sound), len(picture))
+	}
+	if a, b, c := sound[0], sound[1], sound[2]; a.Length != 20*fr || b.Start != 20*fr || b.Length != 20*fr ||
+		c.Start != 60*fr || c.Source != a.Source || b.Source == a.Source || b.Link == "" {
+		t.Errorf("the pieces are %+v, %+v, %+v", a, b, c)
+	}
+	if picture[1].Length != 20 || picture[1].Source != sound[1].Source {
+		t.Errorf("its picture is %+v", picture[1])
+	}
+	if got := scene.Describe(s, after, e); got != "Oda runs at 2 times its speed from 01:00:00:20 to 01:00:02:10" {
+		t.Errorf("the history reads %q", got)
+	}
+	turned := scenetest.Must(t, s, &scene.Speed{Clip: snd[0], Times: 1, Reverse: true, From: 20 * fr, To: 60 * fr})
+	if b := turned.Tracks[1].Clips[1]; b.Start != 20*fr || b.Length != 40*fr ||
+		scene.FitOf(turned, b.Source).Reversed == 0 {
+		t.Errorf("backwards the piece is %+v", b)
+	}
+}
+
 // Backwards, what was last is first: marked stretches, words, points, lulls with their fades.
 func TestAClipRunsBackwards(t *testing.T) {
 	s := takes(t)
@@ -148,6 +175,7 @@ func refusedSpeeds(t *testing.T) (list [][2]string) {
 			"Oda is missing; link its recording first."},
 		{changed(func(_ *scene.Source, c *scene.Clip) { c.Takes = &scene.Takes{} }), &scene.Speed{Clip: snd[0], Times: 2},
 			"Oda has other takes under it, which would not stay in step. Keep one take first."},
+		{s, &scene.Speed{Clip: snd[0], Times: 2, From: 900 * fr, To: 990 * fr}, "Nothing of Oda lies in that range."},
 		{s, &scene.Bring{Source: wrong}, "Oda would take 140 frames as it is fitted, not 139."},
 	} {
 		_, err := scene.Apply(x.s, x.e)

@@ -50,8 +50,14 @@ func Speeding(s *scene.Scene, rng *rand.Rand) scene.Edit {
 	if len(t.Clips) == 0 {
 		return &scene.Speed{}
 	}
+	c := t.Clips[rng.IntN(len(t.Clips))]
+	from, to := int64(0), int64(0)
+	if rng.IntN(3) == 0 {
+		from = s.Time(t, c.Start) + 1 + rng.Int64N(40000)
+		to = from + 1 + rng.Int64N(40000)
+	}
 	return &scene.Speed{
-		Clip: t.Clips[rng.IntN(len(t.Clips))].ID, Times: []float64{0.5, 0.8, 1, 1.25, 2, 4}[rng.IntN(6)],
+		From: from, To: to, Clip: c.ID, Times: []float64{0.5, 0.8, 1, 1.25, 2, 4}[rng.IntN(6)],
 		Ease: int64(rng.IntN(2)) * 2000, Reverse: rng.IntN(3) == 0, Follow: rng.IntN(2) == 0,
 	}
 }

@@ -1,4 +1,6 @@
 // Commands that let clips run faster, slower or backwards, sound and picture together.
+
+import { underRange } from "../model/fitting.ts";
 import { typedSpeed } from "../model/speeds.ts";
 import { say } from "../panels/toast.ts";
 import { clipsInHand } from "./moves.ts";
@@ -15,7 +17,18 @@ export function speeding(stage: Stage): Record<string, () => void> {
       return first;
     });
   };
+  /** The clip that a range is about, of which only what lies in the range runs so. */
+  const ranged = () => {
+    const r = stage.selection.kind === "range" ? stage.selection : undefined,
+      p = r && underRange(stage.scene, r);
+    return p && { p, from: Math.max(r.from, p.clip.from), to: Math.min(r.to, p.clip.to) };
+  };
   const edit = (more: object, words: string) => {
+    const of = ranged();
+    if (of) {
+      const { p, from, to } = of;
+      return void stage.edits.edit({ edit: "speed", clip: p.clip.id, ...more, from, to });
+    }
     const list = inHand();
     if (!list.length) return say("No clip is in hand that could run at another speed. Click one.");
     void stage.edits.edit(
@@ -27,9 +40,10 @@ export function speeding(stage: Stage): Record<string, () => void> {
   };
 
   const ask = async () => {
-    const list = inHand();
+    const of = ranged(),
+      list = of ? [of.p] : inHand();
     if (!list.length) return say("No clip is in hand that could run at another speed. Click one.");
-    const name = list.length > 1 ? `${list.length} clips` : list[0].clip.name;
+    const name = of ? `the range of ${of.p.clip.name}` : list.length > 1 ? `${list.length} clips` : list[0].clip.name;
     const got = await stage.ask({
       title: `Speed of ${name}`,
       label: "Times as fast, such as 2, 1/2, 80 % or backwards",

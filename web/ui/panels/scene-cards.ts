@@ -38,6 +38,7 @@ export function rangeCard(a: About, r: Range & { gap?: boolean }, copied: boolea
         action(a, "treat", "Treat it …"),
         action(a, "filter", "Filter it …"),
         action(a, "near", "As near as …"),
+        action(a, "speed", "Speed …"),
         action(a, "level_points_off", "Points off"),
         action(a, "duck_except", "Make no way here"),
         action(a, "fit", "Fit a length …"),

@@ -21,15 +21,10 @@ type SetBlend struct {
 }
 
 func (e *SetBlend) apply(d *draft) error {
-	t, left, err := d.open(e.Left)
+	t, left, right, l, err := openCut(d, e.Left, e.Right)
 	if err != nil {
 		return err
 	}
-	_, right, err := d.open(e.Right)
-	if err != nil {
-		return err
-	}
-	l := slices.IndexFunc(t.Clips, func(c Clip) bool { return c.ID == e.Left })
 	if !t.Touches(l) || t.Clips[l+1].ID != e.Right {
 		return notPossible(
 			"%s and %s do not touch, so there is no cut to blend. Move one up to the other first.",
@@ -65,13 +60,29 @@ func (e *SetBlend) apply(d *draft) error {
 		CurveOut: e.CurveOut,
 		CurveIn:  e.CurveIn,
 	}
-	if old := t.Blend(e.Left, e.Right); old != nil {
+	t.setBlend(now)
+	return nil
+}
+
+// openCut opens the clips on both sides of a cut, and gives their track and the index of the left one.
+func openCut(d *draft, left, right ClipID) (t *Track, l, r *Clip, i int, err error) {
+	if t, l, err = d.open(left); err != nil {
+		return nil, nil, nil, 0, err
+	}
+	if _, r, err = d.open(right); err != nil {
+		return nil, nil, nil, 0, err
+	}
+	return t, l, r, slices.IndexFunc(t.Clips, func(c Clip) bool { return c.ID == left }), nil
+}
+
+// setBlend puts a blend on its cut, in the place of the one that is there.
+func (t *Track) setBlend(now Blend) {
+	if old := t.Blend(now.Left, now.Right); old != nil {
 		now.Foreign = old.Foreign
 		*old = now
-		return nil
+		return
 	}
 	t.Blends = append(t.Blends, now)
-	return nil
 }
 
 // Reach is how far a blend on the cut between two clips can go: before and after the cut, in samples, within

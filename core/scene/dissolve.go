@@ -2,7 +2,6 @@ package scene
 
 import (
 	"fmt"
-	"slices"
 
 	"blendseam/core/blend"
 )
@@ -17,15 +16,10 @@ type Dissolve struct {
 }
 
 func (e *Dissolve) apply(d *draft) error {
-	t, left, err := d.open(e.Left)
+	t, left, right, l, err := openCut(d, e.Left, e.Right)
 	if err != nil {
 		return err
 	}
-	_, right, err := d.open(e.Right)
-	if err != nil {
-		return err
-	}
-	l := slices.IndexFunc(t.Clips, func(c Clip) bool { return c.ID == e.Left })
 	switch {
 	case t.Kind != Picture:
 		return notPossible("%s is sound, and a dissolve is for picture. Blend the cut instead.", left.Name)
@@ -57,12 +51,7 @@ func (e *Dissolve) apply(d *draft) error {
 		return r
 	}
 	now := Blend{Left: e.Left, Right: e.Right, Before: e.Before, After: e.After, Law: blend.ConstantGain}
-	if old := t.Blend(e.Left, e.Right); old != nil {
-		now.Foreign = old.Foreign
-		*old = now
-		return nil
-	}
-	t.Blends = append(t.Blends, now)
+	t.setBlend(now)
 	return nil
 }
 

@@ -169,16 +169,9 @@ func (e *Fit) apply(d *draft) error {
 		}
 	}
 	now := was.With(span, e.Parts)
-	next := d.Sources[was.Of]
-	if len(now.Parts) > 0 || now.Reversed > 0 {
-		if next, err = FitSource(d.Scene, now, next.Name); err != nil {
-			return err
-		}
-		if err := checkSource(d.Scene, next); err != nil {
-			return err
-		}
-		d.Sources = maps.Clone(d.Sources)
-		d.Sources[next.ID] = next
+	next, err := bringFit(d, now)
+	if err != nil {
+		return err
 	}
 	if next.ID == c.Source && !d.replay {
 		return notPossible("%s takes that length already.", c.Name)
@@ -199,6 +192,24 @@ func (e *Fit) apply(d *draft) error {
 		return inTheWay(d.Scene, t, *c, t.Clips[i+1], c.End()-t.Clips[i+1].Start)
 	}
 	return nil
+}
+
+// bringFit gives a recording as it is fitted, which the scene knows from then on; by nothing, it is the recording.
+func bringFit(d *draft, f timing.Fit) (Source, error) {
+	of := d.Sources[f.Of]
+	if len(f.Parts) == 0 && f.Reversed == 0 {
+		return of, nil
+	}
+	next, err := FitSource(d.Scene, f, of.Name)
+	if err == nil {
+		err = checkSource(d.Scene, next)
+	}
+	if err != nil {
+		return Source{}, err
+	}
+	d.Sources = maps.Clone(d.Sources)
+	d.Sources[next.ID] = next
+	return next, nil
 }
 
 // onto moves all that lies on a clip's sound to where that goes, which may be backwards.

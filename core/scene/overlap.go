@@ -2,7 +2,6 @@ package scene
 
 import (
 	"fmt"
-	"slices"
 
 	"blendseam/core/blend"
 )
@@ -22,15 +21,10 @@ type Overlap struct {
 }
 
 func (e *Overlap) apply(d *draft) error {
-	t, left, err := d.open(e.Left)
+	t, left, right, l, err := openCut(d, e.Left, e.Right)
 	if err != nil {
 		return err
 	}
-	_, right, err := d.open(e.Right)
-	if err != nil {
-		return err
-	}
-	l := slices.IndexFunc(t.Clips, func(c Clip) bool { return c.ID == e.Left })
 	switch {
 	case l+1 >= len(t.Clips) || t.Clips[l+1].ID != e.Right:
 		return notPossible("%s and %s are not neighbours on one track, so they cannot overlap there.", left.Name, right.Name)

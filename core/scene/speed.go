@@ -2,7 +2,6 @@ package scene
 
 import (
 	"fmt"
-	"maps"
 	"math"
 	"slices"
 
@@ -197,16 +196,9 @@ func (e *Speed) run(d *draft, r running) error {
 	}
 	parts := []timing.Part{{From: r.shown.From, To: r.shown.To, Length: r.to.Len(), Kind: timing.Tape, Ease: e.Ease}}
 	now := turned.With(r.shown, parts)
-	next := of
-	if len(now.Parts) > 0 || now.Reversed > 0 {
-		if next, err = FitSource(d.Scene, now, of.Name); err != nil {
-			return err
-		}
-		if err := checkSource(d.Scene, next); err != nil {
-			return err
-		}
-		d.Sources = maps.Clone(d.Sources)
-		d.Sources[next.ID] = next
+	next, err := bringFit(d, now)
+	if err != nil {
+		return err
 	}
 	if next.ID == c.Source && !d.replay {
 		return notPossible("%s runs at that speed already.", c.Name)

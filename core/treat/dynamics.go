@@ -164,12 +164,6 @@ func newDynamics(r pcm.ReaderAt, l law) *dynamics {
 	return d
 }
 
-// reachOf is how far before a moment a law may begin.
-func reachOf(l law) int64 {
-	d := newDynamics(nil, l)
-	return d.segment + l.settle
-}
-
 // ReadSamplesAt reads and turns down; see pcm.ReaderAt.
 func (d *dynamics) ReadSamplesAt(dst pcm.Block, at int64) error {
 	return pcm.ReadBlocks(dst, at, dynamicBlock, func(number int64) (pcm.Block, error) {

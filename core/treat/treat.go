@@ -42,27 +42,6 @@ func New(r pcm.ReaderAt, c *treatment.Chain, impulse pcm.ReaderAt) (pcm.ReaderAt
 	return r, nil
 }
 
-// RunUp returns how far before a moment the sound still decides what a chain makes of that moment, in samples.
-func RunUp(c *treatment.Chain, rate int) (samples int64) {
-	if !c.Does() {
-		return 0
-	}
-	samples = 2 * heldBlock
-	if c.Gate != nil {
-		samples += reachOf(newGate(*c.Gate, rate))
-	}
-	if c.Compressor != nil {
-		samples += reachOf(newCompressor(*c.Compressor, rate))
-	}
-	if c.Echo != nil {
-		samples += int64(c.Echo.Times) * delayOf(*c.Echo, rate)
-	}
-	if c.Reverb != nil {
-		samples += treatment.MostResponseS*int64(rate) + samplesOf(c.Reverb.DelayMS, rate)
-	}
-	return samples
-}
-
 func samplesOf(ms float64, rate int) int64 { return int64(math.Round(ms * float64(rate) / 1000)) }
 
 // An echo adds repeats of a recording to it.

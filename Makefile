@@ -1,6 +1,6 @@
 # make demo starts everything with the demo scene; make test runs all tests; both install what is missing first.
 
-GO_FILES := $(shell find cmd core demo durable intake interchange media scratch store web workspace -name '*.go' -not -name '*_test.go') $(wildcard store/migrations/*.sql) go.mod go.sum
+GO_FILES := $(shell find cmd core demo durable export ingest interchange media scratch store web workspace -name '*.go' -not -name '*_test.go') $(wildcard store/migrations/*.sql) go.mod go.sum
 UI_FILES := $(filter-out web/ui/wire%, $(wildcard web/ui/* web/ui/*/* web/templates/*)) tools/bundle.mjs tools/licences/main.go go.mod package.json
 DEMO_FILES := demo/kiln-night.otio $(wildcard demo/recordings/*)
 
@@ -71,7 +71,7 @@ check: web/static/made
 
 # The corpora whole, and what runs at once under the race detector.
 REAL = /usr/share/codec2 /usr/share/pocketsphinx/test /usr/share/klettres /usr/share/asterisk/sounds /usr/share/ktuberling
-RACED = ./core/mix ./core/audit ./core/advise ./core/analysis ./workspace ./web ./media ./store/...
+RACED = ./core/mix ./core/audit ./core/mend ./core/listen/analysis ./workspace ./web ./media ./store/...
 test-long: web/static/made tools/network/node_modules/.package-lock.json
 	tools/install-missing mariadbd ffmpeg sox aplay gcc $(REAL)
 	go test -timeout 60m ./...
@@ -89,9 +89,9 @@ bench: build
 	go run ./tools/bench
 	go test ./web -run '^$$' -bench 'EditOf2000|EditWhileMending' -benchtime 1000x
 	go test ./core/audit -run '^$$' -bench AuditOf500 -benchtime 3x
-	go test ./core/advise -run '^$$' -bench MendOf500 -benchtime 1x
-	go test ./core/analysis -run '^$$' -bench Analysis -benchtime 3x -cpu 1
-	go test ./core/fit -run '^$$' -bench Fitting -benchtime 3x -cpu 1
+	go test ./core/mend -run '^$$' -bench MendOf500 -benchtime 1x
+	go test ./core/listen/analysis -run '^$$' -bench Analysis -benchtime 3x -cpu 1
+	go test ./core/sound/timestretch -run '^$$' -bench Fitting -benchtime 3x -cpu 1
 	node e2e/large-scene.mjs
 	node e2e/playing.mjs
 
@@ -104,8 +104,8 @@ FUZZ_TIME ?= 10m
 FUZZ = -run '^$$' -fuzztime $(FUZZ_TIME) -fuzzminimizetime 20x -fuzz
 fuzz: web/static/made
 	tools/install-missing mariadbd ffmpeg
-	go test ./core/pcm/wav $(FUZZ) FuzzOpen
-	go test ./core/pcm/flac $(FUZZ) FuzzDecoder
+	go test ./core/sound/pcm/wav $(FUZZ) FuzzOpen
+	go test ./core/sound/pcm/flac $(FUZZ) FuzzDecoder
 	for format in otio edl adl; do go test ./interchange/$$format $(FUZZ) FuzzRead || exit 1; done
 	go test ./interchange/report $(FUZZ) FuzzCSV
 	go test ./core/audit $(FUZZ) FuzzEdits

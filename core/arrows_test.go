@@ -14,118 +14,117 @@ import (
 // what is nearer to the samples: cmd -> web -> workspace -> store, media, interchange -> core, and inside core advise
 // -> fill -> audit -> sources -> analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
 const arrows = `
-cmd/blendseam: core/advise core/alike core/analysis core/audit core/ceiling
-  core/evening core/fit core/fit/timing core/level
-  core/likeness core/limit
-  core/loud core/margin core/measure core/merge core/mix
-  core/pcm core/scene core/sources core/timecode core/tone core/tone/recipe demo handover intake interchange
+cmd/blendseam: core/audit core/audit/overs core/limit core/listen/analysis core/listen/tone core/mend
+  core/mend/eqmatch core/mend/intelligibility core/mend/levelmatch core/mend/roommatch core/merge core/meter
+  core/mix core/scene core/sound/level core/sound/limiter core/sound/measure core/sound/pcm core/sound/recipe
+  core/sound/timecode core/sound/timestretch core/sound/timestretch/timing demo export ingest interchange
   interchange/report media media/copies media/objects media/scenefile scratch store store/server web web/access
   workspace
-core/advise: core/audit core/audit/keys core/blend core/evening core/fill core/level core/loud core/measure core/mix
-  core/pcm core/scene
-  core/sources core/speech core/spread
-core/alike: core/analysis core/audit core/level core/loud core/measure core/pcm core/scene core/spread
-core/analysis: core/curve core/fit/timing core/ground core/level core/measure core/pcm core/speech core/stray
-  core/tone core/tone/recipe
-core/attack: core/analysis core/level core/pcm
-core/audit: core/analysis core/attack core/level core/measure core/mix core/pcm core/scene core/sources
-  core/speech core/spread core/tone core/tworooms
-core/audit/keys: core/analysis core/audit core/pcm core/scene
-core/blend: core/level
-core/curve:
-core/blending: core/blend core/pcm core/scene
-core/copying: core/pcm core/scene
-core/ceiling: core/level core/measure core/pcm
-core/decay: core/analysis core/chance core/ground core/level core/pcm core/tone/recipe
-core/evening: core/analysis core/audit core/blend core/decay core/ground core/level core/measure core/pcm core/scene
-  core/speech core/spread core/tone core/tone/recipe
-core/filter: core/cache core/curve core/level core/pcm
-core/fill: core/audit core/blend core/level core/limit core/measure core/pcm core/scene core/sources
-  core/speech core/spread
-  core/stray core/tone core/tone/recipe
-core/fit: core/blend core/fit/timing core/pcm
-core/fit/timing: core/pcm
-core/ground: core/cache core/chance core/level core/pcm core/tone/recipe
-core/loud: core/audit core/level core/measure core/mix core/pcm core/scene core/spread
-core/likeness: core/analysis core/audit core/curve core/filter core/level core/measure core/pcm core/scene
-core/margin: core/analysis core/audit core/level core/measure core/mix core/pcm core/scene core/sources core/spread
-core/measure: core/level core/pcm core/simd
-core/notes: core/audit core/pcm core/scene
-core/merge: core/pcm core/scene
-core/mix: core/blend core/cache core/curve core/filter core/fit core/ground core/level core/limit
-  core/measure core/pcm core/scene core/simd core/tone
-  core/tone/recipe core/treat core/treatment
-core/pcm: core/limit core/simd
-core/pcm/flac: core/pcm
-core/pcm/wav: core/pcm
-core/room: core/level core/measure core/pcm
-core/recut: core/pcm
-core/scene: core/blend core/curve core/fit/timing core/level core/limit core/line core/pcm core/recut core/timecode
-  core/tone/recipe core/treatment
-core/scene/scenetest: core/blend core/curve core/fit/timing core/pcm core/scene core/timecode core/tone/recipe
-  core/treatment
-core/sources: core/analysis core/cache core/mix core/pcm core/scene core/speech core/spread core/tone core/tone/recipe
-core/speech: core/level core/measure core/pcm core/speech/network
-core/speech/network: core/simd
-core/spread: core/cache
-core/treat: core/cache core/ground core/level core/pcm core/tone/recipe core/treatment
-core/treatment:
-core/stray: core/level core/measure core/pcm core/speech
-core/takes: core/analysis core/level core/measure core/pcm
-core/openings: core/analysis core/level core/pcm core/speech
-core/syllables: core/analysis core/level core/measure core/pcm core/speech
-core/tworooms: core/analysis core/level core/measure
-core/tone: core/cache core/chance core/level core/measure core/pcm core/speech core/tone/recipe
-core/tone/recipe: core/limit core/line core/pcm
-demo/gen: core/blend core/level core/measure core/pcm core/pcm/wav core/scene core/timecode interchange/otio
-  media
-handover: durable core/audit core/ceiling core/level core/measure core/mix core/pcm core/pcm/wav core/recut core/scene
-  core/sources
-  interchange media
-intake: core/limit core/notes core/pcm core/room core/scene core/timecode core/tone interchange media
-  media/scenefile scratch store
-interchange: core/scene core/timecode
-interchange/adl: core/blend core/scene core/timecode interchange
-interchange/edl: core/blend core/scene core/timecode interchange
+core/audit: core/listen/analysis core/listen/onset core/listen/speech core/listen/tone core/listen/tworooms
+  core/meter core/mix core/parallel core/scene core/sound/level core/sound/measure core/sound/pcm
+core/audit/keys: core/audit core/listen/analysis core/scene core/sound/pcm
+core/audit/notes: core/audit core/scene core/sound/pcm
+core/audit/overs: core/audit core/mix core/parallel core/scene core/sound/level core/sound/measure core/sound/pcm
+core/conform: core/sound/pcm
+core/listen/analysis: core/listen/noiseevent core/listen/speech core/listen/tone core/sound/ambience core/sound/eq
+  core/sound/level core/sound/measure core/sound/pcm core/sound/recipe core/sound/timestretch/timing
+core/listen/noiseevent: core/listen/speech core/sound/level core/sound/measure core/sound/pcm
+core/listen/onset: core/listen/analysis core/sound/level core/sound/pcm
+core/listen/openings: core/listen/analysis core/listen/speech core/sound/level core/sound/pcm
+core/listen/reverb: core/listen/analysis core/sound/ambience core/sound/hashnoise core/sound/level core/sound/pcm
+  core/sound/recipe
+core/listen/speech: core/listen/speech/network core/sound/level core/sound/measure core/sound/pcm
+core/listen/speech/network: core/sound/simd
+core/listen/syllables: core/listen/analysis core/listen/speech core/sound/level core/sound/measure core/sound/pcm
+core/listen/takes: core/listen/analysis core/sound/level core/sound/measure core/sound/pcm
+core/listen/tone: core/cache core/listen/speech core/sound/hashnoise core/sound/level core/sound/measure
+  core/sound/pcm core/sound/recipe
+core/listen/tworooms: core/listen/analysis core/sound/level core/sound/measure
+core/mend: core/audit core/audit/keys core/audit/overs core/listen/speech core/mend/fill core/mend/roommatch
+  core/meter core/mix core/parallel core/scene core/sound/blend core/sound/level core/sound/measure core/sound/pcm
+core/mend/eqmatch: core/audit core/listen/analysis core/scene core/sound/eq core/sound/level core/sound/measure
+  core/sound/pcm
+core/mend/fill: core/audit core/limit core/listen/noiseevent core/listen/speech core/listen/tone core/meter
+  core/parallel core/scene core/sound/blend core/sound/level core/sound/measure core/sound/pcm core/sound/recipe
+core/mend/intelligibility: core/audit core/listen/analysis core/meter core/mix core/parallel core/scene
+  core/sound/level core/sound/measure core/sound/pcm
+core/mend/levelmatch: core/audit core/audit/overs core/listen/analysis core/parallel core/scene core/sound/level
+  core/sound/measure core/sound/pcm
+core/mend/roommatch: core/audit core/listen/analysis core/listen/reverb core/listen/speech core/listen/tone
+  core/parallel core/scene core/sound/ambience core/sound/blend core/sound/level core/sound/measure core/sound/pcm
+  core/sound/recipe
+core/merge: core/scene core/sound/pcm
+core/meter: core/cache core/listen/analysis core/listen/speech core/listen/tone core/mix core/parallel core/scene
+  core/sound/pcm core/sound/recipe
+core/mix: core/cache core/limit core/listen/tone core/scene core/sound/ambience core/sound/blend core/sound/effects
+  core/sound/eq core/sound/level core/sound/measure core/sound/pcm core/sound/recipe core/sound/simd
+  core/sound/timestretch
+core/parallel: core/cache
+core/scene: core/conform core/limit core/sound/blend core/sound/effects core/sound/eq core/sound/interpolate
+  core/sound/level core/sound/pcm core/sound/recipe core/sound/timecode core/sound/timestretch/timing
+core/scene/blending: core/scene core/sound/blend core/sound/pcm
+core/scene/copying: core/scene core/sound/pcm
+core/scene/scenetest: core/scene core/sound/blend core/sound/effects core/sound/eq core/sound/pcm core/sound/recipe
+  core/sound/timecode core/sound/timestretch/timing
+core/sound/ambience: core/cache core/sound/hashnoise core/sound/level core/sound/pcm core/sound/recipe
+core/sound/blend: core/sound/level
+core/sound/effects: core/cache core/sound/ambience core/sound/level core/sound/pcm core/sound/recipe
+core/sound/eq: core/cache core/sound/level core/sound/pcm
+core/sound/limiter: core/sound/level core/sound/measure core/sound/pcm
+core/sound/measure: core/sound/level core/sound/pcm core/sound/simd
+core/sound/pcm: core/limit core/sound/simd
+core/sound/pcm/flac: core/sound/pcm
+core/sound/pcm/wav: core/sound/pcm
+core/sound/recipe: core/limit core/sound/interpolate core/sound/pcm
+core/sound/room: core/sound/level core/sound/measure core/sound/pcm
+core/sound/timestretch: core/sound/blend core/sound/pcm core/sound/timestretch/timing
+core/sound/timestretch/timing: core/sound/pcm
+demo/gen: core/scene core/sound/blend core/sound/level core/sound/measure core/sound/pcm core/sound/pcm/wav
+  core/sound/timecode interchange/otio media
+export: core/audit core/conform core/meter core/mix core/scene core/sound/level core/sound/limiter
+  core/sound/measure core/sound/pcm core/sound/pcm/wav durable interchange media
+ingest: core/audit/notes core/limit core/listen/tone core/scene core/sound/pcm core/sound/room core/sound/timecode
+  interchange media media/scenefile scratch store
+interchange: core/scene core/sound/timecode
+interchange/adl: core/scene core/sound/blend core/sound/timecode interchange
+interchange/edl: core/scene core/sound/blend core/sound/timecode interchange
 interchange/formats: interchange/adl interchange/edl interchange/otio
-interchange/otio: core/blend core/curve core/fit/timing core/limit core/pcm core/scene core/timecode
-  core/tone/recipe core/treatment interchange
-interchange/report: core/advise core/audit core/loud core/scene
+interchange/otio: core/limit core/scene core/sound/blend core/sound/effects core/sound/eq core/sound/pcm
+  core/sound/recipe core/sound/timecode core/sound/timestretch/timing interchange
+interchange/report: core/audit core/audit/overs core/mend core/scene
 internal/bucket: media/objects
+internal/eartest: core/listen/speech core/listen/tone core/sound/level core/sound/measure core/sound/pcm
+  internal/outside internal/roomtest
 internal/formattest: interchange
-internal/outside: core/pcm
-internal/eartest: core/level core/measure core/pcm core/speech core/tone internal/outside internal/roomtest
-internal/roomtest: core/level core/measure core/pcm core/room internal/outside
-internal/corpus:
-internal/seamtest: core/audit core/blend core/level core/measure core/mix core/pcm core/room core/scene
-  core/sources core/timecode interchange/otio internal/corpus internal/eartest internal/roomtest media
-durable:
-media: durable core/analysis core/cache core/limit core/measure core/pcm core/pcm/flac core/pcm/wav core/timecode
-  media/copies media/objects media/peaks scratch
+internal/outside: core/sound/pcm
+internal/roomtest: core/sound/level core/sound/measure core/sound/pcm core/sound/room internal/outside
+internal/seamtest: core/audit core/meter core/mix core/scene core/sound/blend core/sound/level core/sound/measure
+  core/sound/pcm core/sound/room core/sound/timecode interchange/otio internal/corpus internal/eartest
+  internal/roomtest media
+media: core/cache core/limit core/listen/analysis core/sound/measure core/sound/pcm core/sound/pcm/flac
+  core/sound/pcm/wav core/sound/timecode durable media/copies media/objects media/peaks scratch
 media/copies: core/cache media/objects scratch
-media/peaks: core/pcm
-media/scenefile: core/analysis core/limit core/pcm core/pcm/flac core/pcm/wav core/scene core/sources core/spread
-  core/timecode interchange interchange/formats media
 media/objects: durable
-store: core/cache core/limit core/merge core/notes core/scene
+media/peaks: core/sound/pcm
+media/scenefile: core/limit core/listen/analysis core/meter core/parallel core/scene core/sound/pcm
+  core/sound/pcm/flac core/sound/pcm/wav core/sound/timecode interchange interchange/formats media
+store: core/audit/notes core/cache core/limit core/merge core/scene
 store/server: durable
 store/server/servertest: store/server
-tools/bench: core/curve core/pcm core/scene core/timecode interchange/otio media
-web/commands: interchange
-web: durable core/advise core/alike core/analysis core/audit core/blend core/blending core/ceiling
-  core/copying core/curve core/evening
-  core/fill core/fit
-  core/fit/timing core/ground
-  core/level core/likeness core/limit core/loud core/margin core/measure
-  core/merge core/mix core/notes core/openings core/pcm core/pcm/wav core/scene core/sources core/speech core/syllables
-  core/timecode core/tone core/treatment handover intake interchange interchange/report media media/peaks scratch
-  store web/access
-  web/commands workspace
+tools/bench: core/scene core/sound/eq core/sound/pcm core/sound/timecode interchange/otio media
+web: core/audit core/audit/notes core/audit/overs core/limit core/listen/analysis core/listen/openings
+  core/listen/speech core/listen/syllables core/listen/tone core/mend core/mend/eqmatch core/mend/fill
+  core/mend/intelligibility core/mend/levelmatch core/mend/roommatch core/merge core/meter core/mix core/scene
+  core/scene/blending core/scene/copying core/sound/ambience core/sound/blend core/sound/effects core/sound/eq
+  core/sound/level core/sound/limiter core/sound/measure core/sound/pcm core/sound/pcm/wav core/sound/timecode
+  core/sound/timestretch core/sound/timestretch/timing durable export ingest interchange interchange/report media
+  media/peaks scratch store web/access web/commands workspace
 web/access: core/limit store
-workspace: core/advise core/alike core/analysis core/audit core/audit/keys core/cache core/evening core/fill core/fit
-  core/fit/timing core/likeness core/loud
-  core/margin core/mix core/pcm
-  core/scene core/sources core/speech core/spread core/syllables core/takes intake media store
+web/commands: interchange
+workspace: core/audit core/audit/keys core/audit/overs core/cache core/listen/analysis core/listen/speech
+  core/listen/syllables core/listen/takes core/mend core/mend/eqmatch core/mend/fill core/mend/intelligibility
+  core/mend/levelmatch core/mend/roommatch core/meter core/mix core/parallel core/scene core/sound/pcm
+  core/sound/timestretch core/sound/timestretch/timing ingest media store
 `
 
 // levels are the folders in the order in which arrows may go: none points to one that stands before it.
@@ -135,8 +134,8 @@ var levels = []string{
 	"internal",
 	"web",
 	"workspace",
-	"handover",
-	"intake",
+	"export",
+	"ingest",
 	"demo",
 	"store",
 	"media/scenefile",
@@ -148,48 +147,51 @@ var levels = []string{
 	"interchange/edl",
 	"interchange/otio",
 	"interchange",
-	"core/blending",
-	"core/copying",
-	"core/advise",
-	"core/alike",
-	"core/likeness",
-	"core/margin",
-	"core/takes",
 	"core/merge",
-	"core/notes",
-	"core/evening",
-	"core/fill",
-	"core/loud",
+	"core/mend",
+	"core/mend/roommatch",
+	"core/mend/fill",
+	"core/mend/intelligibility",
+	"core/mend/levelmatch",
+	"core/mend/eqmatch",
+	"core/audit/notes",
+	"core/audit/overs",
 	"core/audit",
-	"core/sources",
-	"core/attack",
-	"core/syllables",
-	"core/openings",
-	"core/tworooms",
-	"core/decay",
-	"core/analysis",
+	"core/meter",
 	"core/mix",
-	"core/filter",
-	"core/treat",
 	"core/scene",
-	"core/recut",
-	"core/stray",
-	"core/ground",
-	"core/tone",
-	"core/fit",
-	"core/room",
-	"core/speech",
-	"core/blend",
-	"core/ceiling",
-	"core/measure",
-	"core/pcm",
-	"core/spread",
-	"core/chance",
+	"core/conform",
+	"core/listen/takes",
+	"core/listen/openings",
+	"core/listen/onset",
+	"core/listen/syllables",
+	"core/listen/tworooms",
+	"core/listen/reverb",
+	"core/listen/analysis",
+	"core/listen/noiseevent",
+	"core/listen/tone",
+	"core/listen/speech",
+	"core/listen",
+	"core/sound/effects",
+	"core/sound/ambience",
+	"core/sound/timestretch",
+	"core/sound/limiter",
+	"core/sound/room",
+	"core/sound/eq",
+	"core/sound/measure",
+	"core/sound/blend",
+	"core/sound/recipe",
+	"core/sound/timestretch/timing",
+	"core/sound/timecode",
+	"core/sound/pcm",
+	"core/sound/level",
+	"core/sound/simd",
+	"core/sound/hashnoise",
+	"core/sound/interpolate",
+	"core/sound",
+	"core/parallel",
 	"core/cache",
 	"core/limit",
-	"core/curve",
-	"core/treatment",
-	"core/line",
 	"core",
 }
 
@@ -304,7 +306,7 @@ func foreign(t *testing.T, from, imported string) {
 	}
 	switch {
 	case strings.HasPrefix(imported, "gonum.org/"),
-		from == "core/pcm/flac" && strings.HasPrefix(imported, "github.com/mewkiz/flac"):
+		from == "core/sound/pcm/flac" && strings.HasPrefix(imported, "github.com/mewkiz/flac"):
 	case strings.Contains(strings.Split(imported, "/")[0], "."):
 		t.Errorf("%s imports %s; core has the standard library and gonum alone, and flac its codec", from, imported)
 	case slices.Contains([]string{"net/http", "database/sql", "os/exec", "html/template"}, imported):

@@ -11,7 +11,7 @@ import (
 	"strings"
 
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 )
 
 // A Length tells how long the recording behind a media URL is, in seconds of sound and of picture, where a file does
@@ -81,8 +81,8 @@ func (f Format) LostOf(s *scene.Scene) []Loss {
 	return f.Each(s)
 }
 
-// Usual is the format that carries all of a scene, which is written where nobody says otherwise.
-func Usual() Format {
+// DefaultFormat is the format that carries all of a scene, which is written where nobody says otherwise.
+func DefaultFormat() Format {
 	all := Formats()
 	i := slices.IndexFunc(all, func(f Format) bool { return len(f.Lacks) == 0 })
 	if i < 0 {
@@ -102,14 +102,14 @@ func find(extension string) (Format, bool) {
 	return formats[i], true
 }
 
-// Is tells by its name whether a file is a scene file.
-func Is(file string) bool {
+// IsSceneFile tells by its name whether a file is a scene file.
+func IsSceneFile(file string) bool {
 	_, ok := find(filepath.Ext(file))
 	return ok
 }
 
-// Of gives the format of a file by its name; the error says which there are.
-func Of(file string) (Format, error) {
+// FormatOf gives the format of a file by its name; the error says which there are.
+func FormatOf(file string) (Format, error) {
 	f, ok := find(filepath.Ext(file))
 	if !ok {
 		return f, fmt.Errorf("%s: scene files of this kind are not known; those that end in %s are", file, Endings(" or "))

@@ -12,8 +12,8 @@ import (
 	"syscall"
 	"time"
 
-	"blendseam/core/analysis"
-	"blendseam/core/pcm"
+	"blendseam/core/listen/analysis"
+	"blendseam/core/sound/pcm"
 	"blendseam/durable"
 	"blendseam/media/copies"
 )
@@ -194,7 +194,7 @@ func AnalysisOf(ctx context.Context, path string, r pcm.ReaderAt) (*analysis.Rec
 		err = os.MkdirAll(cache, 0o755)
 	}
 	if err != nil {
-		return analysis.Of(ctx, r)
+		return analysis.Analyze(ctx, r)
 	}
 	sum := sha256.Sum256(
 		fmt.Appendf(nil, "%s\n%d\n%d\n%d", whole, info.Size(), info.ModTime().UnixNano(), r.Format().Rate),
@@ -208,7 +208,7 @@ func AnalysisOf(ctx context.Context, path string, r pcm.ReaderAt) (*analysis.Rec
 	}
 	a, err := keptAnalysis(ctx, file, making{sound: r})
 	if err != nil && ctx.Err() == nil { // a full disk, say: what was asked for is the figures
-		return analysis.Of(ctx, r)
+		return analysis.Analyze(ctx, r)
 	}
 	return a, err
 }

@@ -8,10 +8,10 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"blendseam/core/analysis"
-	"blendseam/core/pcm"
-	"blendseam/core/room"
-	"blendseam/core/timecode"
+	"blendseam/core/listen/analysis"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/room"
+	"blendseam/core/sound/timecode"
 )
 
 // kept is a library with a recording in it, and the recording.

@@ -15,12 +15,12 @@ import (
 	"strings"
 	"time"
 
+	"github.com/google/uuid"
+
 	"blendseam/core/limit"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 	"blendseam/durable"
 	"blendseam/media/objects"
-
-	"github.com/google/uuid"
 )
 
 // Receive streams a file to disk. The name is where its kind is taken from where the content does not say.

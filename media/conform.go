@@ -12,9 +12,9 @@ import (
 	"strings"
 
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
-	"blendseam/core/pcm/flac"
-	"blendseam/core/pcm/wav"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/pcm/flac"
+	"blendseam/core/sound/pcm/wav"
 	"blendseam/scratch"
 )
 

@@ -10,9 +10,9 @@ import (
 	"os/exec"
 	"path/filepath"
 
-	"blendseam/core/pcm"
-	"blendseam/core/pcm/flac"
-	"blendseam/core/pcm/wav"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/pcm/flac"
+	"blendseam/core/sound/pcm/wav"
 )
 
 // A File is sound being written. It has its name only once Close succeeds; until then it lies beside it.

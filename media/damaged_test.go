@@ -10,7 +10,7 @@ import (
 	"testing"
 	"time"
 
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/outside"
 	"blendseam/media"
 	"blendseam/media/peaks"
@@ -73,7 +73,7 @@ func TestADamagedRecordingIsMissingUntilItComesAgain(t *testing.T) {
 			t.Fatal(err)
 		}
 		hurt()
-		var gone *media.Gone
+		var gone *media.MissingFile
 		if err := opens(); strings.HasPrefix(what, "sound") && !errors.As(err, &gone) {
 			t.Errorf("%s: it opens with %v", what, err)
 		}

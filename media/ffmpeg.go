@@ -19,11 +19,11 @@ import (
 	"syscall"
 	"time"
 
+	"golang.org/x/sys/unix"
+
 	"blendseam/core/cache"
 	"blendseam/core/limit"
-	"blendseam/core/timecode"
-
-	"golang.org/x/sys/unix"
+	"blendseam/core/sound/timecode"
 )
 
 // ErrNoFFmpeg says that ffmpeg, or ffprobe, is not installed.

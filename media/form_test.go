@@ -8,7 +8,7 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
 	"blendseam/internal/outside"
 )
 

@@ -15,8 +15,8 @@ import (
 	"testing"
 
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/outside"
 )
 

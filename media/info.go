@@ -12,10 +12,10 @@ import (
 	"strings"
 
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
-	"blendseam/core/pcm/flac"
-	"blendseam/core/pcm/wav"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/pcm/flac"
+	"blendseam/core/sound/pcm/wav"
+	"blendseam/core/sound/timecode"
 	"blendseam/durable"
 )
 

@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"blendseam/core/pcm"
-	"blendseam/core/pcm/wav"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/pcm/wav"
 )
 
 // A Kind is a kind of sound file that can be written.

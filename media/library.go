@@ -11,7 +11,7 @@ import (
 	"sync"
 
 	"blendseam/core/limit"
-	"blendseam/core/pcm/wav"
+	"blendseam/core/sound/pcm/wav"
 	"blendseam/media/copies"
 	"blendseam/media/objects"
 	"blendseam/scratch"
@@ -130,7 +130,7 @@ func (l *Library) Original(id string) (string, error) {
 	for _, e := range entries {
 		if IsOriginal(e.Name()) {
 			if !l.shares(id) && !l.whole(id, e.Name()) {
-				return "", &Gone{ID: id, Damaged: true}
+				return "", &MissingFile{ID: id, Damaged: true}
 			}
 			return filepath.Join(l.folder(id), e.Name()), nil
 		}
@@ -146,16 +146,16 @@ func (l *Library) Original(id string) (string, error) {
 			return "", err
 		}
 	}
-	return "", &Gone{ID: id}
+	return "", &MissingFile{ID: id}
 }
 
 // A Gone says that a recording that was brought in is not there any more, or is damaged, which is as good as gone.
-type Gone struct {
+type MissingFile struct {
 	ID      string
 	Damaged bool
 }
 
-func (e *Gone) Error() string {
+func (e *MissingFile) Error() string {
 	if e.Damaged {
 		return fmt.Sprintf("The recording %s is damaged in the media folder; bring it in again.", e.ID)
 	}
@@ -173,5 +173,5 @@ func (l *Library) Sound(id string, rate int64) (*wav.Reader, error) {
 	if err != nil {
 		return nil, err
 	}
-	return wav.Of(f, f.Size(), f)
+	return wav.NewReadCloser(f, f.Size(), f)
 }

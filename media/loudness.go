@@ -7,8 +7,8 @@ import (
 	"sync"
 
 	"blendseam/core/cache"
-	"blendseam/core/measure"
-	"blendseam/core/pcm"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
 )
 
 // Loudness measures a file at its own rate, its channels in parallel.

@@ -12,8 +12,8 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/pcm"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/outside"
 	"blendseam/media/peaks"
 )

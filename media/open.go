@@ -7,7 +7,7 @@ import (
 	"os"
 	"path/filepath"
 
-	"blendseam/core/pcm/wav"
+	"blendseam/core/sound/pcm/wav"
 	"blendseam/scratch"
 )
 

@@ -6,7 +6,7 @@ import (
 	"os"
 	"path/filepath"
 
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
 	"blendseam/durable"
 	"blendseam/media/peaks"
 )

@@ -9,7 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 	"blendseam/durable"
 	"blendseam/scratch"
 )

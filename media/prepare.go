@@ -10,8 +10,8 @@ import (
 	"slices"
 	"strings"
 
-	"blendseam/core/pcm/wav"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm/wav"
+	"blendseam/core/sound/timecode"
 	"blendseam/durable"
 )
 

@@ -9,7 +9,7 @@ import (
 	"os/exec"
 	"syscall"
 
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
 )
 
 // A Resampler takes encoded samples, as doubles, and hands them on at another rate, as soxr (in ffmpeg, at its highest

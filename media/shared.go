@@ -47,7 +47,7 @@ func (l *Library) open(id, name string) (copies.File, error) {
 	path := filepath.Join(l.folder(id), name)
 	if !l.shares(id) {
 		if exists(path) && !l.whole(id, name) {
-			return nil, &Gone{ID: id, Damaged: true}
+			return nil, &MissingFile{ID: id, Damaged: true}
 		}
 		return copies.Local(path)
 	}

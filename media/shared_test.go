@@ -6,9 +6,9 @@ import (
 	"path/filepath"
 	"testing"
 
-	"blendseam/core/pcm"
-	"blendseam/core/pcm/wav"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/pcm/wav"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/bucket"
 	"blendseam/internal/outside"
 	"blendseam/media/objects"

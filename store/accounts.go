@@ -9,11 +9,11 @@ import (
 	"strings"
 	"time"
 
-	"blendseam/core/limit"
-	"blendseam/core/scene"
-
 	"github.com/go-sql-driver/mysql"
 	"github.com/google/uuid"
+
+	"blendseam/core/limit"
+	"blendseam/core/scene"
 )
 
 // FirstProduction has all that there is where nobody has an account.
@@ -360,8 +360,8 @@ func (s *Store) LetNamed(ctx context.Context, id, source, name string) error {
 	return plain(err)
 }
 
-// Let lets the production of a scene have recordings.
-func (s *Store) Let(ctx context.Context, id string, sources ...string) error {
+// Grant lets the production of a scene have recordings.
+func (s *Store) Grant(ctx context.Context, id string, sources ...string) error {
 	for _, source := range sources {
 		if _, err := s.exec(ctx, "INSERT IGNORE INTO production_sources (production, source) "+
 			"SELECT production, ? FROM scenes WHERE id = ?", source, id); err != nil {

@@ -4,8 +4,8 @@ import (
 	"errors"
 	"testing"
 
-	"blendseam/core/blend"
 	"blendseam/core/scene"
+	"blendseam/core/sound/blend"
 	"blendseam/store"
 )
 

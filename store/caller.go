@@ -32,9 +32,9 @@ type Caller struct {
 
 type callerKey struct{}
 
-// As is a context in which things are done for a person. Without one they are done by the program itself, or by whoever
-// sits at it where there are no accounts: everything is there.
-func As(ctx context.Context, c *Caller) context.Context {
+// WithCaller is a context in which things are done for a person. Without one they are done by the program itself, or by
+// whoever sits at it where there are no accounts: everything is there.
+func WithCaller(ctx context.Context, c *Caller) context.Context {
 	return context.WithValue(ctx, callerKey{}, c)
 }
 

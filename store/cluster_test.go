@@ -41,7 +41,8 @@ func TestJobsHaveLeases(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if stopping, lost, err := one.Beat(ctx, map[string]float64{j.ID: .25}); len(stopping)+len(lost) > 0 || err != nil {
+	if stopping, lost, err := one.Heartbeat(ctx, map[string]float64{j.ID: .25}); len(stopping)+len(lost) > 0 ||
+		err != nil {
 		t.Fatal(stopping, lost, err)
 	}
 	after, err := one.Pulses(ctx, []string{id})
@@ -51,13 +52,13 @@ func TestJobsHaveLeases(t *testing.T) {
 	if list, err := two.Elsewhere(ctx, id); err != nil || len(list) != 1 || list[0].Done != .25 {
 		t.Errorf("the other process sees %+v %v", list, err)
 	}
-	if those, broken, err := two.LeftJobs(ctx, 100); len(those)+len(broken) > 0 || err != nil {
+	if those, broken, err := two.ClaimAbandoned(ctx, 100); len(those)+len(broken) > 0 || err != nil {
 		t.Errorf("it is taken while it goes on: %v %v %v", those, broken, err)
 	}
 	if err := two.AskToStop(ctx, j.ID); err != nil {
 		t.Fatal(err)
 	}
-	if stopping, _, err := one.Beat(ctx, map[string]float64{j.ID: .5}); err != nil ||
+	if stopping, _, err := one.Heartbeat(ctx, map[string]float64{j.ID: .5}); err != nil ||
 		!slices.Equal(stopping, []string{j.ID}) {
 		t.Errorf("it is not told to stop: %v %v", stopping, err)
 	}
@@ -66,14 +67,15 @@ func TestJobsHaveLeases(t *testing.T) {
 		j.ID); err != nil {
 		t.Fatal(err)
 	}
-	those, _, err := two.LeftJobs(ctx, 100)
+	those, _, err := two.ClaimAbandoned(ctx, 100)
 	if err != nil || len(those) != 1 || those[0].ID != j.ID {
 		t.Fatalf("it is not taken: %v %v", those, err)
 	}
-	if again, _, err := one.LeftJobs(ctx, 100); len(again) > 0 || err != nil {
+	if again, _, err := one.ClaimAbandoned(ctx, 100); len(again) > 0 || err != nil {
 		t.Errorf("two have it: %v %v", again, err)
 	}
-	if _, lost, err := one.Beat(ctx, map[string]float64{j.ID: .75}); err != nil || !slices.Equal(lost, []string{j.ID}) {
+	if _, lost, err := one.Heartbeat(ctx, map[string]float64{j.ID: .75}); err != nil ||
+		!slices.Equal(lost, []string{j.ID}) {
 		t.Errorf("whoever lost it is not told: %v %v", lost, err)
 	}
 	// What the one that lost it says of its end does not count.

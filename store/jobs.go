@@ -7,9 +7,9 @@ import (
 	"errors"
 	"time"
 
-	"blendseam/core/limit"
-
 	"github.com/google/uuid"
+
+	"blendseam/core/limit"
 )
 
 // A Job is long work: under way, or what became of it.
@@ -73,7 +73,7 @@ func (s *Store) Asker(ctx context.Context, j Job) (context.Context, error) {
 	if err != nil {
 		return ctx, err
 	}
-	ctx = As(ctx, &Caller{Account: j.Account, Name: j.Who, Roles: roles})
+	ctx = WithCaller(ctx, &Caller{Account: j.Account, Name: j.Who, Roles: roles})
 	if j.Scene == "" {
 		return ctx, nil
 	}
@@ -123,9 +123,9 @@ const (
 // mostBegun is how often a job is begun: one that ends its process time and again is given up.
 const mostBegun = 3
 
-// Beat says that this process goes on, and how far its jobs are. stopping are those that somebody wants to end; lost
-// those, of the ones that it names, that others have taken.
-func (s *Store) Beat(ctx context.Context, at map[string]float64) (stopping, lost []string, err error) {
+// Heartbeat says that this process goes on, and how far its jobs are. stopping are those that somebody wants to end;
+// lost those, of the ones that it names, that others have taken.
+func (s *Store) Heartbeat(ctx context.Context, at map[string]float64) (stopping, lost []string, err error) {
 	if _, err := s.exec(ctx, "UPDATE jobs SET beat = UTC_TIMESTAMP(3) WHERE process = ? AND state = 'running'",
 		s.Process); err != nil {
 		return nil, nil, plain(err)
@@ -187,10 +187,10 @@ func (s *Store) AskToStop(ctx context.Context, id string) error {
 	return s.changed(s.exec(ctx, "UPDATE jobs SET stopping = TRUE WHERE id = ? AND state = 'running'", id))
 }
 
-// LeftJobs takes over at most so many jobs that are offered, or whose process has gone before they were done.
+// ClaimAbandoned takes over at most so many jobs that are offered, or whose process has gone before they were done.
 // those are to be begun again by this process;
 // broken are the ids of those that cannot be, which are marked as stopped.
-func (s *Store) LeftJobs(ctx context.Context, most int) (those []Job, broken []string, err error) {
+func (s *Store) ClaimAbandoned(ctx context.Context, most int) (those []Job, broken []string, err error) {
 	list, err := s.jobs(ctx, "state = 'running' AND beat < UTC_TIMESTAMP(3) - INTERVAL ? SECOND ORDER BY made LIMIT ?",
 		int(leaseTime/time.Second), most)
 	if err != nil {

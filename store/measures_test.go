@@ -4,9 +4,9 @@ import (
 	"slices"
 	"testing"
 
-	"blendseam/store"
-
 	"github.com/google/uuid"
+
+	"blendseam/store"
 )
 
 // Of several that take the same seams one has each; what one has left, or not measured for long, another may take.

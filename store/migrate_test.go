@@ -15,10 +15,10 @@ import (
 	"sync/atomic"
 	"testing"
 
+	"github.com/go-sql-driver/mysql"
+
 	"blendseam/internal/corpus"
 	"blendseam/store"
-
-	"github.com/go-sql-driver/mysql"
 )
 
 // A cutter stands between a program and its database, and breaks all connections at the command number at: before it

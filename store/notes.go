@@ -8,10 +8,10 @@ import (
 	"strings"
 	"time"
 
-	"blendseam/core/limit"
-	"blendseam/core/notes"
-
 	"github.com/google/uuid"
+
+	"blendseam/core/audit/notes"
+	"blendseam/core/limit"
 )
 
 // A Note is a remark on a scene, or an answer to one.

@@ -22,7 +22,7 @@ func person(t *testing.T, s *store.Store, name string) context.Context {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { s.DB().Exec("DELETE FROM accounts WHERE id = ?", id) })
-	return store.As(ctx, &store.Caller{Account: id, Name: strings.ToUpper(name),
+	return store.WithCaller(ctx, &store.Caller{Account: id, Name: strings.ToUpper(name),
 		Roles: map[string]store.Role{store.FirstProduction: store.Editor}})
 }
 
@@ -126,7 +126,7 @@ func TestProductionsKeepApart(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		return store.As(ctx, &store.Caller{Account: account, Roles: roles})
+		return store.WithCaller(ctx, &store.Caller{Account: account, Roles: roles})
 	}
 	src := store.Source{ID: "00000000000000ff", SHA256: strings.Repeat("f", 64), Name: "f.wav", Info: []byte(`{}`)}
 	if err := errors.Join(s.AddSource(ctx, src), s.LetProduction(ctx, film, src.ID, "f.wav")); err != nil {

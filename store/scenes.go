@@ -6,10 +6,10 @@ import (
 	"encoding/json"
 	"time"
 
+	"github.com/google/uuid"
+
 	"blendseam/core/limit"
 	"blendseam/core/scene"
-
-	"github.com/google/uuid"
 )
 
 // A Summary is what the list of scenes says of one, as of its last measurement.

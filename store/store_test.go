@@ -13,7 +13,7 @@ import (
 	"time"
 
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/corpus"
 	"blendseam/store"
 	"blendseam/store/server"
@@ -357,7 +357,8 @@ func TestSourcesAndJobs(t *testing.T) {
 	if err := s.GiveBack(ctx); err != nil {
 		t.Fatal(err)
 	}
-	if those, broken, err := s.LeftJobs(ctx, 100); err != nil || len(those) > 0 || !slices.Equal(broken, []string{j.ID}) {
+	if those, broken, err := s.ClaimAbandoned(ctx, 100); err != nil || len(those) > 0 ||
+		!slices.Equal(broken, []string{j.ID}) {
 		t.Fatal(those, broken, err)
 	}
 	jobs, err := s.Jobs(ctx, id, "mixdown")
@@ -380,7 +381,7 @@ func TestALeftJobIsTakenOver(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if those, broken, err := s.LeftJobs(ctx, 100); len(those)+len(broken) > 0 || err != nil {
+	if those, broken, err := s.ClaimAbandoned(ctx, 100); len(those)+len(broken) > 0 || err != nil {
 		t.Errorf("its process goes on, and it is left: %v %v %v", those, broken, err)
 	}
 	for n := range 3 {
@@ -388,7 +389,7 @@ func TestALeftJobIsTakenOver(t *testing.T) {
 			t.Fatal(err)
 		}
 		s.Process = fmt.Sprint("process ", n)
-		those, broken, err := s.LeftJobs(ctx, 100)
+		those, broken, err := s.ClaimAbandoned(ctx, 100)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -13,11 +13,11 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/store"
-	"blendseam/web/access"
-
 	"github.com/alexedwards/argon2id"
 	"github.com/go-chi/chi/v5"
+
+	"blendseam/store"
+	"blendseam/web/access"
 )
 
 // A person is somebody with a browser of their own.

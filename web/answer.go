@@ -9,10 +9,10 @@ import (
 	"net/http"
 	"strings"
 
-	"blendseam/core/fill"
+	"blendseam/core/mend/fill"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
-	"blendseam/core/sources"
-	"blendseam/intake"
+	"blendseam/ingest"
 	"blendseam/media"
 	"blendseam/store"
 )
@@ -22,7 +22,7 @@ type problem struct {
 	Message      string              `json:"message"`
 	Alternatives []scene.Alternative `json:"alternatives,omitempty"`
 	Newer        []store.Entry       `json:"newer,omitempty"`
-	Choices      []intake.Choice     `json:"choices,omitempty"` // recordings of which somebody has to choose one each
+	Choices      []ingest.Choice     `json:"choices,omitempty"` // recordings of which somebody has to choose one each
 }
 
 // A handler answers a request, or says why it cannot.
@@ -60,13 +60,13 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	status, p := http.StatusInternalServerError, problem{Message: err.Error()}
 	var refusal scene.Refusal
 	var stale *store.Stale
-	var missing *sources.Missing
-	var notHere *intake.NotHere
-	var inUse *intake.InUse
+	var missing *meter.MissingRecording
+	var notHere *ingest.NotHere
+	var inUse *ingest.InUse
 	var full *media.DiskFull
 	var readOnly *media.ReadOnly
-	var quota *intake.OverQuota
-	var gone *media.Gone
+	var quota *ingest.OverQuota
+	var gone *media.MissingFile
 	var noQuiet *fill.NoQuiet
 	var bad errBadRequest
 	var refused *store.Refused

@@ -15,7 +15,7 @@ import (
 
 	"blendseam/core/limit"
 	"blendseam/core/scene"
-	"blendseam/intake"
+	"blendseam/ingest"
 	"blendseam/media"
 	"blendseam/store"
 	"blendseam/web/access"
@@ -95,7 +95,7 @@ func TestForeignIdsInQueriesAndBodiesAreNotThere(t *testing.T) {
 		}
 	}
 	for _, need := range []store.Role{store.Listener, store.Editor} {
-		ctx := store.As(t.Context(), &store.Caller{Account: "x", Roles: map[string]store.Role{there: need}})
+		ctx := store.WithCaller(t.Context(), &store.Caller{Account: "x", Roles: map[string]store.Role{there: need}})
 		if _, err := c.server.Store.Scene(ctx, id); !errors.Is(err, store.ErrNotFound) {
 			t.Errorf("the store gives a scene to somebody without a role: %v", err)
 		}
@@ -138,7 +138,7 @@ func TestProductionsHaveTheirOwn(t *testing.T) {
 	if _, said := ben.answered("GET", "/tones", nil); strings.Contains(said, "Secret") {
 		t.Errorf("another production's tones are %s", said)
 	}
-	as := store.As(t.Context(), &store.Caller{Account: b.ID, Roles: map[string]store.Role{there: store.Editor}})
+	as := store.WithCaller(t.Context(), &store.Caller{Account: b.ID, Roles: map[string]store.Role{there: store.Editor}})
 	known, err := c.server.Known(as, src.ID)
 	if err != nil || known.Name != "harmless.wav" {
 		t.Errorf("it is called %q, %v", known.Name, err)
@@ -196,7 +196,7 @@ func TestWhoeverIsRemovedIsOut(t *testing.T) {
 	if !lines.Scan() {
 		t.Fatal("nothing is heard")
 	}
-	caller := store.As(t.Context(), &store.Caller{Account: a.ID, Name: "ada",
+	caller := store.WithCaller(t.Context(), &store.Caller{Account: a.ID, Name: "ada",
 		Roles: map[string]store.Role{store.FirstProduction: store.Editor}})
 	job, err := c.server.Store.AddJob(caller, store.Job{Scene: id, Kind: "mixdown", Words: "x", Asked: []byte(`{}`)})
 	if err != nil {
@@ -357,7 +357,7 @@ func TestNoRoomIsSaid(t *testing.T) {
 	if status != http.StatusInsufficientStorage || !bytes.Contains(said, []byte("1000 bytes is the most")) {
 		t.Errorf("over the quota: %d %s", status, said)
 	}
-	for _, err := range []error{&media.ReadOnly{}, &media.Other{Name: "a.wav"}, &intake.OverQuota{Has: 1, Most: 1}} {
+	for _, err := range []error{&media.ReadOnly{}, &media.Other{Name: "a.wav"}, &ingest.OverQuota{Has: 1, Most: 1}} {
 		if strings.Contains(err.Error(), "/") {
 			t.Errorf("it names a folder: %s", err)
 		}

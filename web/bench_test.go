@@ -14,8 +14,8 @@ import (
 	"time"
 
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
-	"blendseam/intake"
+	"blendseam/core/sound/timecode"
+	"blendseam/ingest"
 	"blendseam/media"
 	"blendseam/store"
 	"blendseam/workspace"
@@ -62,7 +62,7 @@ func BenchmarkEditOf2000Clips(b *testing.B) {
 		b.Fatal(err)
 	}
 	h := httptest.NewServer(
-		New(Config{Workspace: workspace.New(context.Background(), intake.Intake{Store: st, Library: l})}),
+		New(Config{Workspace: workspace.New(context.Background(), ingest.Ingester{Store: st, Library: l})}),
 	)
 	defer h.Close()
 	r := rand.New(rand.NewPCG(1, 1))

@@ -7,12 +7,12 @@ import (
 	"net/url"
 	"slices"
 
-	"blendseam/core/blending"
-	"blendseam/core/pcm"
-	"blendseam/core/scene"
-	"blendseam/store"
-
 	"github.com/go-chi/chi/v5"
+
+	"blendseam/core/scene"
+	"blendseam/core/scene/blending"
+	"blendseam/core/sound/pcm"
+	"blendseam/store"
 )
 
 // settingsPage shows the blends by name.
@@ -192,13 +192,13 @@ func (s *Server) sceneAndBlends(r *http.Request) (store.State, []scene.Style, er
 // plan says what applying a blend by name to all cuts of a range or of the scene would do, or to what is in hand.
 func (s *Server) plan(w http.ResponseWriter, r *http.Request) error {
 	var q struct {
-		Blend  string          `json:"blend"`
-		From   int64           `json:"from"`
-		To     int64           `json:"to"`
-		Tracks []scene.TrackID `json:"tracks"`
-		Which  string          `json:"which"`
-		Hand   *blending.Hand  `json:"hand"`
-		Sound  bool            `json:"by_sound"` // lengths follow it
+		Blend  string              `json:"blend"`
+		From   int64               `json:"from"`
+		To     int64               `json:"to"`
+		Tracks []scene.TrackID     `json:"tracks"`
+		Which  string              `json:"which"`
+		Hand   *blending.Selection `json:"hand"`
+		Sound  bool                `json:"by_sound"` // lengths follow it
 	}
 	if err := decode(w, r, &q); err != nil {
 		return err

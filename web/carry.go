@@ -8,7 +8,7 @@ import (
 	"path/filepath"
 	"time"
 
-	"blendseam/handover"
+	"blendseam/export"
 	"blendseam/interchange"
 	"blendseam/workspace"
 )
@@ -26,7 +26,7 @@ func (s *Server) list(w http.ResponseWriter, r *http.Request) error {
 func (q *listRequest) work(
 	s *Server, st *workspace.Scene, _ time.Time,
 ) (kind, words string, do workspace.Work, err error) {
-	format, err := interchange.Of("x" + q.Ending)
+	format, err := interchange.FormatOf("x" + q.Ending)
 	if err != nil {
 		return "", "", nil, errBadRequest{err}
 	}
@@ -44,7 +44,7 @@ func (s *Server) makeList(
 	if err := os.MkdirAll(filepath.Join(folder, beside), 0o755); err != nil {
 		return nil, err
 	}
-	carried, err := handover.Carry(ctx, st.Scene, st.Sources(), to, filepath.Join(folder, beside), beside+"/",
+	carried, err := export.Carry(ctx, st.Scene, st.Sources(), to, filepath.Join(folder, beside), beside+"/",
 		func(x float64) { done(0.9 * x) })
 	if err != nil {
 		return nil, err

@@ -4,11 +4,11 @@ import (
 	"errors"
 	"net/http"
 
-	"blendseam/core/copying"
-	"blendseam/core/pcm"
-	"blendseam/core/scene"
-
 	"github.com/go-chi/chi/v5"
+
+	"blendseam/core/scene"
+	"blendseam/core/scene/copying"
+	"blendseam/core/sound/pcm"
 )
 
 // try says in words what an edit would do, or why it cannot be done; nothing is changed.
@@ -51,7 +51,7 @@ func (s *Server) copied(w http.ResponseWriter, r *http.Request) error {
 
 // copyPlan answers with the edit that copies what lies on a track onto another, and what it would lie over.
 func (s *Server) copyPlan(w http.ResponseWriter, r *http.Request) error {
-	var q copying.Asked
+	var q copying.Request
 	if err := decode(w, r, &q); err != nil {
 		return err
 	}

@@ -12,9 +12,9 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/limit"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/handover"
+	"blendseam/core/sound/pcm"
+	"blendseam/export"
 	"blendseam/interchange"
 	"blendseam/workspace"
 )
@@ -31,7 +31,7 @@ func (s *Server) comeBackPage(w http.ResponseWriter, r *http.Request) error {
 	return s.page(w, r, "come-back", view{
 		Title: "Come back to " + st.Scene.Name, Scene: st.Key.Scene, Name: st.Scene.Name,
 		Data: map[string]any{"id": st.Key.Scene, "endings": interchange.Endings(","),
-			"usual": interchange.Usual().Extensions[0], "picture": picture},
+			"usual": interchange.DefaultFormat().Extensions[0], "picture": picture},
 	})
 }
 
@@ -86,17 +86,17 @@ type RecutAnswer struct {
 }
 
 // planned reads a new cut from the body of a request, and finds what it does.
-func (s *Server) planned(w http.ResponseWriter, r *http.Request) (*workspace.Scene, *handover.Recut, []string, error) {
+func (s *Server) planned(w http.ResponseWriter, r *http.Request) (*workspace.Scene, *export.Recut, []string, error) {
 	st, err := s.opened(r)
 	if err != nil {
 		return nil, nil, nil, err
 	}
 	name, err := nameAsked(r)
-	if err != nil || !interchange.Is(name) {
+	if err != nil || !interchange.IsSceneFile(name) {
 		return nil, nil, nil, errBadRequest{fmt.Errorf("%q is no cut that can be read; those end in %s", name,
 			interchange.Endings(" or "))}
 	}
-	format, err := interchange.Of(name)
+	format, err := interchange.FormatOf(name)
 	if err != nil {
 		return nil, nil, nil, errBadRequest{err}
 	}
@@ -118,7 +118,7 @@ func (s *Server) planned(w http.ResponseWriter, r *http.Request) (*workspace.Sce
 		return nil, nil, nil, err
 	}
 	asked := r.URL.Query()
-	plan, err := handover.PlanRecut(st.Scene, cut, handover.RecutOptions{Skip: skip, CutBeds: asked.Get("cut_beds") != "",
+	plan, err := export.PlanRecut(st.Scene, cut, export.RecutOptions{Skip: skip, CutBeds: asked.Get("cut_beds") != "",
 		Trim: asked.Get("trim") != "", Extend: asked.Get("extend") != ""})
 	if err != nil {
 		if _, refused := err.(scene.Refusal); refused {
@@ -147,7 +147,7 @@ func skipped(text string) (list []int, err error) {
 // brought puts into a cut, in the place of what the scene does not know, the recordings that the library has; of what
 // it has not either nothing is seen.
 func (s *Server) brought(ctx context.Context, sc, cut *scene.Scene) (warnings []string, err error) {
-	_, unknown := scene.Recutting(sc, cut)
+	_, unknown := scene.NewRecut(sc, cut)
 	for _, src := range unknown {
 		id := src.ID
 		for own, x := range cut.Sources {
@@ -155,7 +155,7 @@ func (s *Server) brought(ctx context.Context, sc, cut *scene.Scene) (warnings []
 				id = own
 			}
 		}
-		list, err := s.Intake.Named(ctx, src.URL)
+		list, err := s.Ingester.Named(ctx, src.URL)
 		if err != nil {
 			return nil, err
 		}
@@ -163,7 +163,7 @@ func (s *Server) brought(ctx context.Context, sc, cut *scene.Scene) (warnings []
 			if err := s.Library.Prepare(ctx, list[0], sc.SampleRate, sc.Rate); err != nil {
 				return nil, err
 			}
-			now, err := s.Intake.Source(list[0], sc)
+			now, err := s.Ingester.Source(list[0], sc)
 			if err != nil {
 				return nil, err
 			}
@@ -215,7 +215,7 @@ func (s *Server) recut(w http.ResponseWriter, r *http.Request) error {
 		Old: strip(sc), New: strip(plan.After),
 	}
 	for _, x := range plan.Rows {
-		fixed := x.What == handover.NoPicture || x.What == handover.Overlap
+		fixed := x.What == export.NoPicture || x.What == export.Overlap
 		a.Rows = append(a.Rows, RecutRow{string(x.What), sc.Timecode(x.At), x.At, x.Length, x.Words, x.Sound, x.Clips, fixed})
 	}
 	at := func(frame int64) int64 { return sc.Rate.SampleOf(frame, sc.SampleRate) }
@@ -253,7 +253,7 @@ type RecutMending struct {
 }
 
 // mended is what would mend the seams that are new through a new picture cut, and the scene with that cut.
-func mended(ctx context.Context, st *workspace.Scene, plan *handover.Recut) (a RecutMending, err error) {
+func mended(ctx context.Context, st *workspace.Scene, plan *export.Recut) (a RecutMending, err error) {
 	after, err := st.Try(ctx, plan.Edit)
 	if err != nil {
 		return a, err
@@ -272,7 +272,7 @@ func mended(ctx context.Context, st *workspace.Scene, plan *handover.Recut) (a R
 	}
 	words := fmt.Sprintf("the sound follows a new cut of the picture, %d new seams mended", len(m.Changes))
 	return RecutMending{proposalViews(after.Scene, m.Changes), proposalViews(after.Scene, m.Left),
-		scene.Wire{Edit: scene.InOrder(words, edits...)}}, nil
+		scene.Wire{Edit: scene.NewBatch(words, edits...)}}, nil
 }
 
 // recutMend proposes for the seams that are new through a new picture cut.

@@ -4,10 +4,10 @@ import (
 	"math"
 	"net/http"
 
-	"blendseam/core/curve"
-	"blendseam/core/scene"
-
 	"github.com/go-chi/chi/v5"
+
+	"blendseam/core/scene"
+	"blendseam/core/sound/eq"
 )
 
 // A CurveAnswer is what is done to the colour of a clip.
@@ -33,8 +33,8 @@ func (s *Server) curveOf(w http.ResponseWriter, r *http.Request) error {
 		a.HZ = append(a.HZ, hz)
 		a.DB = append(a.DB, math.Round(100*all.DB(hz, float64(st.Scene.SampleRate)))/100)
 	}
-	for n := range curve.Thirds {
-		a.ThirdsHZ = append(a.ThirdsHZ, 1000*math.Pow(10, float64(n+curve.FirstThird)/10))
+	for n := range eq.Thirds {
+		a.ThirdsHZ = append(a.ThirdsHZ, 1000*math.Pow(10, float64(n+eq.FirstThird)/10))
 	}
 	return s.answer(w, http.StatusOK, a)
 }

@@ -3,7 +3,7 @@ package web
 import (
 	"sync"
 
-	"blendseam/core/blend"
+	"blendseam/core/sound/blend"
 )
 
 // Gains are sampled at so many places, and for so many bends: what pages draw of laws and shapes is read from that.

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"blendseam/store"
 	"bytes"
 	"context"
 	"fmt"
@@ -17,6 +16,7 @@ import (
 	"blendseam/core/scene"
 	"blendseam/internal/outside"
 	"blendseam/internal/seamtest"
+	"blendseam/store"
 	"blendseam/workspace"
 )
 

@@ -6,28 +6,28 @@ import (
 	"strconv"
 	"strings"
 
-	"blendseam/core/evening"
-	"blendseam/core/ground"
-	"blendseam/core/scene"
-	"blendseam/workspace"
-
 	"github.com/go-chi/chi/v5"
+
+	"blendseam/core/mend/roommatch"
+	"blendseam/core/scene"
+	"blendseam/core/sound/ambience"
+	"blendseam/workspace"
 )
 
 // A TakeView is a take as evening would leave it, with the edit that does that to it.
 type TakeView struct {
-	evening.Take `tstype:",extends"`
-	At           int64  `json:"at"`
-	TC           string `json:"tc"`
-	Edit         any    `json:"edit"` // null: it is left as it is
+	roommatch.Take `tstype:",extends"`
+	At             int64  `json:"at"`
+	TC             string `json:"tc"`
+	Edit           any    `json:"edit"` // null: it is left as it is
 }
 
 // EveningAnswer is what would bring the takes of a range, or of the scene, to one room.
 type EveningAnswer struct {
-	Revision int64         `json:"revision"`
-	Plan     *evening.Plan `json:"plan" tstype:",required"`
-	Takes    []TakeView    `json:"takes"`
-	Rest     any           `json:"rest"` // the edit of what lies between the takes; null: nothing is to be done
+	Revision int64           `json:"revision"`
+	Plan     *roommatch.Plan `json:"plan" tstype:",required"`
+	Takes    []TakeView      `json:"takes"`
+	Rest     any             `json:"rest"` // the edit of what lies between the takes; null: nothing is to be done
 }
 
 // roomsPage shows the rooms of a scene's takes; what they are comes afterwards, when all are listened to.
@@ -38,22 +38,23 @@ func (s *Server) roomsPage(w http.ResponseWriter, r *http.Request) error {
 	}
 	id := st.Key.Scene
 	data := map[string]any{
-		"id": id, "sample_rate": st.Scene.SampleRate, "most_hush_db": evening.MostHushDB, "low_hz": thirdHz(ground.ThirdLow),
+		"id": id, "sample_rate": st.Scene.SampleRate, "most_hush_db": roommatch.MostHushDB,
+		"low_hz": thirdHz(ambience.ThirdLow),
 	}
 	return s.page(w, r, "rooms", view{Title: "Rooms of " + st.Scene.Name, Scene: id, Name: st.Scene.Name, Data: data})
 }
 
 // thirdHz is the middle of a third-octave.
 func thirdHz(n int) float64 {
-	low, high := ground.Third(n)
+	low, high := ambience.Third(n)
 	return math.Sqrt(low * high)
 }
 
 // wish is what evening is asked for, by the names of its parameters.
-func wish(r *http.Request, sc *scene.Scene, target, from, to string) (evening.Wish, error) {
+func wish(r *http.Request, sc *scene.Scene, target, from, to string) (roommatch.Options, error) {
 	q := r.URL.Query()
 	span, err := spanAsked(r, sc, from, to)
-	w := evening.Wish{Target: q.Get(target), HushDB: evening.AsNeeded, Span: span, Voices: q.Get("voices") != ""}
+	w := roommatch.Options{Target: q.Get(target), HushDB: roommatch.AsNeeded, Span: span, Voices: q.Get("voices") != ""}
 	if text := q.Get("hush"); text != "" && err == nil {
 		if w.HushDB, err = strconv.ParseFloat(text, 64); err != nil {
 			return w, cannot("%q is no number of decibels that a background could be hushed by.", text)
@@ -63,7 +64,7 @@ func wish(r *http.Request, sc *scene.Scene, target, from, to string) (evening.Wi
 }
 
 // planned is what a wish comes to.
-func planned(r *http.Request, st *workspace.Scene, wish evening.Wish) (*evening.Plan, error) {
+func planned(r *http.Request, st *workspace.Scene, wish roommatch.Options) (*roommatch.Plan, error) {
 	p, err := st.Evening(r.Context(), wish)
 	return p, why(r, err)
 }

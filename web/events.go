@@ -10,9 +10,9 @@ import (
 	"net/http"
 	"time"
 
-	"blendseam/store"
-
 	"github.com/go-chi/chi/v5"
+
+	"blendseam/store"
 )
 
 // events sends what happens to a scene, or to all of them, as server-sent events for as long as the page is open.

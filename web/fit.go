@@ -8,10 +8,10 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"blendseam/core/fit"
-	"blendseam/core/fit/timing"
+	"blendseam/core/listen/syllables"
 	"blendseam/core/scene"
-	"blendseam/core/syllables"
+	"blendseam/core/sound/timestretch"
+	"blendseam/core/sound/timestretch/timing"
 	"blendseam/workspace"
 )
 
@@ -38,7 +38,7 @@ func (s *Server) fit(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	q := r.URL.Query()
-	wish := workspace.FitWish{
+	wish := workspace.FitOptions{
 		Clip: scene.ClipID(chi.URLParam(r, "clip")), Pauses: 1, Kind: timing.Kind(q.Get("kind")),
 	}
 	if wish.Span, err = spanAsked(r, st.Scene, "from", "to"); err != nil {
@@ -71,7 +71,7 @@ func (s *Server) fit(w http.ResponseWriter, r *http.Request) error {
 	a := FitAnswer{
 		Revision: st.Revision, Clip: c.Name, Was: p.Was, Length: wish.Length, Pauses: p.Pauses,
 		PausesS: float64(p.Given) / float64(st.Scene.SampleRate), Speed: p.Speed,
-		Heard: p.Speed > 1+fit.HeardOver || p.Speed < 1-fit.HeardOver, Words: p.Words(st.Scene.SampleRate),
+		Heard: p.Speed > 1+timestretch.HeardOver || p.Speed < 1-timestretch.HeardOver, Words: p.Words(st.Scene.SampleRate),
 	}
 	per := p.Rate.PerS()
 	a.Reading, a.Slow = reading(p.Rate), per > 0 && per < syllables.SlowPerS

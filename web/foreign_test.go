@@ -22,10 +22,10 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/notes"
+	"blendseam/core/audit/notes"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/outside"
 	"blendseam/store"
 )
@@ -226,12 +226,19 @@ func TestForeignIdsAnywhereAreAsThoseThatAreNotThere(t *testing.T) {
 	c.json("POST", "/scenes/"+id+"/versions", map[string]any{"name": "Hidden version"}, 204, nil)
 	c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": c.revision(id),
 		"edit": map[string]any{"edit": "rename", "name": "Confidential scene"}}, 200, nil)
-	foreignTone, err := c.server.Store.AddTone(t.Context(), store.Tone{Home: store.FirstProduction, Name: "Confidential",
-		Source: state.Tracks[0].Clips[0].Source, To: 48000, Rate: 48000, Thirds: []float64{}})
+	foreignTone, err := c.server.Store.AddTone(
+		t.Context(),
+		store.Tone{Home: store.FirstProduction, Name: "Confidential",
+			Source: state.Tracks[0].Clips[0].Source, To: 48000, Rate: 48000, Thirds: []float64{}},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
-	note, err := c.server.Store.AddNote(t.Context(), id, store.Note{Text: "Confidential", Place: notes.Place{Clip: "c1"}})
+	note, err := c.server.Store.AddNote(
+		t.Context(),
+		id,
+		store.Note{Text: "Confidential", Place: notes.Place{Clip: "c1"}},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -263,7 +270,10 @@ func TestForeignIdsAnywhereAreAsThoseThatAreNotThere(t *testing.T) {
 		t.Fatal(err)
 	}
 	p := c.as("stranger")
-	as := store.As(t.Context(), &store.Caller{Account: stranger.ID, Roles: map[string]store.Role{there: store.Owner}})
+	as := store.WithCaller(
+		t.Context(),
+		&store.Caller{Account: stranger.ID, Roles: map[string]store.Role{there: store.Owner}},
+	)
 
 	// Each foreign id, and one of its form that there is not.
 	var pairs [][2]string
@@ -320,8 +330,13 @@ func TestForeignIdsAnywhereAreAsThoseThatAreNotThere(t *testing.T) {
 		ofScene + "/tone": map[string]any{"name": "x", "place": "y", "source": source, "track": "t1", "from": 0.,
 			"to": 48000.},
 		ofScene + "/sources/{source}/link": map[string]any{"to": source},
-		ofScene + "/sources/{source}/take": map[string]any{"names": []any{"x"}, "track": "t1", "at": -1., "how": "insert",
-			"marked": map[string]any{"name": "x", "from": 0., "to": 4800.}},
+		ofScene + "/sources/{source}/take": map[string]any{
+			"names":  []any{"x"},
+			"track":  "t1",
+			"at":     -1.,
+			"how":    "insert",
+			"marked": map[string]any{"name": "x", "from": 0., "to": 4800.},
+		},
 		ofScene + "/joins": map[string]any{"clips": []any{clip}, "name": "x", "page": "p"},
 		ofScene + "/lists": map[string]any{"ending": ".adl"},
 		ofScene + "/blends/across": map[string]any{"span": map[string]any{"from": 0., "to": 4800.}, "from": "t1",
@@ -397,8 +412,14 @@ func TestForeignIdsAnywhereAreAsThoseThatAreNotThere(t *testing.T) {
 			}
 			asks++
 			if strings.Contains(said[0], "Confidential") {
-				t.Errorf("%s %s, %s: %q is answered with what is another production's: %.300s", x.method, x.pattern, place,
-					pair[0], said[0])
+				t.Errorf(
+					"%s %s, %s: %q is answered with what is another production's: %.300s",
+					x.method,
+					x.pattern,
+					place,
+					pair[0],
+					said[0],
+				)
 			}
 			// What is of no scene lists scenes and blends, and now there are more of them.
 			ofAll := !strings.Contains(x.pattern, "{scene}") || strings.HasSuffix(x.pattern, "/blends")
@@ -406,8 +427,17 @@ func TestForeignIdsAnywhereAreAsThoseThatAreNotThere(t *testing.T) {
 				said[0], said[1] = "", ""
 			}
 			if status[0] != status[1] || said[0] != said[1] {
-				t.Errorf("%s %s, %s: %q is answered with %d %.300s, what is not there with %d %.300s", x.method, x.pattern,
-					place, pair[0], status[0], said[0], status[1], said[1])
+				t.Errorf(
+					"%s %s, %s: %q is answered with %d %.300s, what is not there with %d %.300s",
+					x.method,
+					x.pattern,
+					place,
+					pair[0],
+					status[0],
+					said[0],
+					status[1],
+					said[1],
+				)
 			}
 		}
 	}
@@ -422,7 +452,11 @@ func TestForeignIdsAnywhereAreAsThoseThatAreNotThere(t *testing.T) {
 								if err != nil {
 									t.Fatal(err)
 								}
-								return "?" + url.Values{"edit": {string(raw)}, "from": {"0"}, "n": {"4800"}}.Encode(), nil
+								return "?" + url.Values{
+									"edit": {string(raw)},
+									"from": {"0"},
+									"n":    {"4800"},
+								}.Encode(), nil
 							})
 						}
 					}

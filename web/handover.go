@@ -8,15 +8,15 @@ import (
 	"slices"
 	"time"
 
-	"blendseam/core/measure"
+	"github.com/go-chi/chi/v5"
+
 	"blendseam/core/mix"
-	"blendseam/core/pcm/wav"
 	"blendseam/core/scene"
-	"blendseam/handover"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm/wav"
+	"blendseam/export"
 	"blendseam/media"
 	"blendseam/workspace"
-
-	"github.com/go-chi/chi/v5"
 )
 
 func (s *Server) handOverPage(w http.ResponseWriter, r *http.Request) error {
@@ -56,7 +56,7 @@ func (s *Server) handOverPage(w http.ResponseWriter, r *http.Request) error {
 			"kinds":    kinds(),
 			"tracks":   tracks,
 			"ranges":   ranges,
-			"pattern":  handover.DefaultPattern,
+			"pattern":  export.DefaultPattern,
 			"formats":  formats(sc),
 			"made":     list,
 		}},
@@ -169,7 +169,7 @@ func (s *Server) look(ctx context.Context, st *workspace.Scene, list []mixdownOr
 	}
 	result := mixdownResult{Files: []madeFile{}, Passes: []passPlace{}}
 	for i, o := range list {
-		made, err := handover.Look(ctx, st.Scene, m, o.Order, shared(done, i, len(list)))
+		made, err := export.Preview(ctx, st.Scene, m, o.Order, shared(done, i, len(list)))
 		if err != nil {
 			return nil, err
 		}
@@ -185,7 +185,7 @@ func shared(done func(float64), i, of int) func(float64) {
 }
 
 // add takes what was found or made for one range.
-func (x *mixdownResult) add(sc *scene.Scene, made *handover.Made) {
+func (x *mixdownResult) add(sc *scene.Scene, made *export.Made) {
 	x.Limited = x.Limited || made.Limited
 	for _, p := range made.Passes {
 		x.Passes = append(x.Passes, passPlace{sc.Timecode(p.At), p.ReducedDB})
@@ -194,7 +194,7 @@ func (x *mixdownResult) add(sc *scene.Scene, made *handover.Made) {
 }
 
 // took takes files that were made.
-func (x *mixdownResult) took(files []handover.File) {
+func (x *mixdownResult) took(files []export.File) {
 	for _, f := range files {
 		x.Files = append(x.Files, madeFile{filepath.Base(f.Path), f.Name, f.Bytes, f.LengthS, f.Format, f.Clipped})
 	}
@@ -220,7 +220,7 @@ func (s *Server) makeMixdown(
 	}
 	all := mixdownResult{Files: []madeFile{}, Passes: []passPlace{}}
 	for i, o := range list {
-		made, err := handover.Make(ctx, st.Scene, m, o.Order, shared(func(x float64) { done(0.9 * x) }, i, len(list)))
+		made, err := export.Make(ctx, st.Scene, m, o.Order, shared(func(x float64) { done(0.9 * x) }, i, len(list)))
 		if err != nil {
 			return nil, err
 		}
@@ -266,4 +266,4 @@ func describe(file string, l measure.Loudness) error {
 }
 
 // fileName makes a scene's name fit for a file.
-func fileName(name string) string { return handover.FileName(name) }
+func fileName(name string) string { return export.FileName(name) }

@@ -5,10 +5,10 @@ import (
 	"math"
 	"net/http"
 
-	"blendseam/core/pcm"
+	"blendseam/core/listen/speech"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
-	"blendseam/core/sources"
-	"blendseam/core/speech"
+	"blendseam/core/sound/pcm"
 )
 
 // A HeardPart is a stretch of a recording and what is heard there, in samples of the recording.
@@ -39,7 +39,7 @@ func (s *Server) heard(w http.ResponseWriter, r *http.Request) error {
 		return s.answer(w, http.StatusOK, view)
 	}
 	says, err := st.Sources().Analysis(r.Context(), st.Scene, src)
-	if missing := (*sources.Missing)(nil); errors.As(err, &missing) {
+	if missing := (*meter.MissingRecording)(nil); errors.As(err, &missing) {
 		return errBadRequest{err}
 	} else if err != nil {
 		return err

@@ -7,11 +7,11 @@ import (
 	"net/http"
 	"net/url"
 
+	"github.com/go-chi/chi/v5"
+
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/store"
-
-	"github.com/go-chi/chi/v5"
 )
 
 // history answers with every edit of the scene, in words and with time, and its named versions.

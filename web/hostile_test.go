@@ -1,7 +1,6 @@
 package web
 
 import (
-	"blendseam/store"
 	"bytes"
 	"compress/gzip"
 	"database/sql"
@@ -14,9 +13,10 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
-	"blendseam/core/tone/recipe"
+	"blendseam/core/sound/recipe"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/seamtest"
+	"blendseam/store"
 )
 
 // What a client says of recordings is not believed: over HTTP a source is one that the library has, as it is there.

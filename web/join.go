@@ -9,16 +9,16 @@ import (
 	"strings"
 	"time"
 
+	"github.com/google/uuid"
+
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
-	"blendseam/core/pcm/wav"
 	"blendseam/core/scene"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/pcm/wav"
 	"blendseam/media"
 	"blendseam/scratch"
 	"blendseam/store"
 	"blendseam/workspace"
-
-	"github.com/google/uuid"
 )
 
 // A joinRequest says which clips become one recording, and its name.
@@ -108,7 +108,7 @@ func (s *Server) makeJoined(
 	if err := out.Close(); err != nil {
 		return info, err
 	}
-	return s.Intake.Joined(ctx, file, sc, plan.Names())
+	return s.Ingester.Joined(ctx, file, sc, plan.Names())
 }
 
 // putJoined puts the joined clip in the place of its parts, in the scene as it is now.
@@ -129,7 +129,7 @@ func (s *Server) putJoined(
 		}
 		src, err := s.Source(info, st.Scene)
 		if err == nil {
-			err = s.Store.Let(ctx, id, info.ID)
+			err = s.Store.Grant(ctx, id, info.ID)
 		}
 		if err != nil {
 			return c, err

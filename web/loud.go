@@ -3,15 +3,15 @@ package web
 import (
 	"net/http"
 
-	"blendseam/core/loud"
+	"blendseam/core/audit/overs"
 	"blendseam/core/scene"
 )
 
 // A LoudView is a place that is too loud, and the edit that turns it down.
 type LoudView struct {
-	loud.Place `tstype:",extends"`
-	TC         string      `json:"tc"`
-	Edit       *scene.Wire `json:"edit,omitempty"`
+	overs.Place `tstype:",extends"`
+	TC          string      `json:"tc"`
+	Edit        *scene.Wire `json:"edit,omitempty"`
 }
 
 // LoudAnswer is all that is too loud in a state of a scene.
@@ -28,7 +28,7 @@ func (s *Server) loudPage(w http.ResponseWriter, r *http.Request) error {
 	}
 	id := st.Key.Scene
 	return s.page(w, r, "loud", view{Title: "Too loud in " + st.Scene.Name, Scene: id, Name: st.Scene.Name,
-		Data: map[string]any{"id": id, "band_db": loud.BandDB, "full_db": loud.FullDB}})
+		Data: map[string]any{"id": id, "band_db": overs.BandDB, "full_db": overs.FullDB}})
 }
 
 // loud answers with what is too loud.

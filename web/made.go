@@ -14,12 +14,12 @@ import (
 	"strings"
 	"time"
 
+	"github.com/go-chi/chi/v5"
+
 	"blendseam/core/limit"
-	"blendseam/handover"
+	"blendseam/export"
 	"blendseam/media"
 	"blendseam/store"
-
-	"github.com/go-chi/chi/v5"
 )
 
 // inMade lets a job make something in a folder of its own, which goes again if that fails.
@@ -121,7 +121,7 @@ func (s *Server) madeAll(w http.ResponseWriter, r *http.Request) error {
 		fmt.Sprintf("attachment; filename=%q", strings.TrimSuffix(first, filepath.Ext(first))+".zip"))
 	z := zip.NewWriter(w)
 	for _, f := range list {
-		if err := handover.ZipFile(z, filepath.Join(s.Made, id, filepath.Base(f.File)), filepath.Base(f.File)); err != nil {
+		if err := export.ZipFile(z, filepath.Join(s.Made, id, filepath.Base(f.File)), filepath.Base(f.File)); err != nil {
 			return err
 		}
 	}

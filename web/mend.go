@@ -4,23 +4,23 @@ import (
 	"io"
 	"net/http"
 
-	"blendseam/core/advise"
+	"github.com/go-chi/chi/v5"
+
 	"blendseam/core/audit"
 	"blendseam/core/limit"
+	"blendseam/core/mend"
 	"blendseam/core/scene"
 	"blendseam/interchange/report"
-
-	"github.com/go-chi/chi/v5"
 )
 
 // A ProposalView is a proposal as the page shows it.
 type ProposalView struct {
-	Proposal advise.Proposal `json:"proposal"`
-	Name     string          `json:"name"`
-	TC       string          `json:"tc"`
+	Proposal mend.Proposal `json:"proposal"`
+	Name     string        `json:"name"`
+	TC       string        `json:"tc"`
 }
 
-func proposalViewOf(sc *scene.Scene, p advise.Proposal) ProposalView {
+func proposalViewOf(sc *scene.Scene, p mend.Proposal) ProposalView {
 	row := report.RowOf(sc, p.Before)
 	return ProposalView{p, row.Name(), row.AtTC}
 }
@@ -94,7 +94,7 @@ func (s *Server) mend(w http.ResponseWriter, r *http.Request) error {
 		"changes": proposalViews(sc.Scene, m.Changes), "left": proposalViews(sc.Scene, m.Left)})
 }
 
-func proposalViews(sc *scene.Scene, list []advise.Proposal) []ProposalView {
+func proposalViews(sc *scene.Scene, list []mend.Proposal) []ProposalView {
 	out := []ProposalView{}
 	for _, p := range list {
 		out = append(out, proposalViewOf(sc, p))

@@ -132,16 +132,16 @@ func (s *Server) versionSent(r *http.Request, m *merging, field string) (*scene.
 	}
 	defer f.Close()
 	name, _ := limit.Cut(head.Filename, limit.Names)
-	if format, err := interchange.Of(name); err != nil || len(format.Lacks) > 0 {
+	if format, err := interchange.FormatOf(name); err != nil || len(format.Lacks) > 0 {
 		return nil, "", errBadRequest{fmt.Errorf("%q is no scene file that holds all of a scene; those end in %s", name,
-			strings.Join(interchange.Usual().Extensions, " or "))}
+			strings.Join(interchange.DefaultFormat().Extensions, " or "))}
 	}
 	raw, err := io.ReadAll(io.LimitReader(f, limit.SceneFileBytes+1))
 	if err != nil || len(raw) > limit.SceneFileBytes {
 		return nil, "", errBadRequest{fmt.Errorf("%s did not arrive whole, or is larger than %s", name,
 			limit.Bytes(limit.SceneFileBytes))}
 	}
-	sc, warnings, err := s.Intake.Read(r.Context(), raw, name, nil)
+	sc, warnings, err := s.Ingester.Read(r.Context(), raw, name, nil)
 	if err != nil {
 		return nil, "", errBadRequest{err}
 	}
@@ -256,7 +256,7 @@ func (s *Server) mergedSound(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return sendAround(w, r, m.st, scene.Becoming(m.st.Scene, m.now, ""), "both versions")
+	return sendAround(w, r, m.st, scene.NewMerge(m.st.Scene, m.now, ""), "both versions")
 }
 
 // chosen is a comparison of which something comes out.
@@ -296,7 +296,7 @@ func (s *Server) takeMerged(w http.ResponseWriter, r *http.Request) error {
 	if n == 1 {
 		words = "one change taken from " + m.fileName
 	}
-	e := scene.Becoming(m.st.Scene, m.now, words)
+	e := scene.NewMerge(m.st.Scene, m.now, words)
 	c, err := s.Store.Edit(context.WithoutCancel(r.Context()), m.st.Key.Scene, revision, e)
 	return s.edited(w, r, editRequest{Revision: revision, Page: cmp.Or(r.FormValue("page"), "-")}, c, err)
 }

@@ -3,17 +3,17 @@ package web
 import (
 	"net/http"
 
-	"blendseam/core/loud"
-	"blendseam/core/measure"
+	"blendseam/core/audit/overs"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
 )
 
 // A TrackCourse is how loud a track is.
 type TrackCourse struct {
-	Track       scene.TrackID `json:"track"`
-	loud.Course `tstype:",extends"`
+	Track        scene.TrackID `json:"track"`
+	overs.Course `tstype:",extends"`
 }
 
 // MetersAnswer is how loud the scene and each of its tracks is, from step to step.
@@ -21,7 +21,7 @@ type MetersAnswer struct {
 	Revision int64         `json:"revision"`
 	From     int64         `json:"from"`
 	Step     int64         `json:"step"` // samples
-	Scene    loud.Course   `json:"scene"`
+	Scene    overs.Course  `json:"scene"`
 	Tracks   []TrackCourse `json:"tracks"` // those that are heard
 }
 
@@ -53,16 +53,16 @@ func (s *Server) meters(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	step := rate * loud.StepMS / 1000
+	step := rate * overs.StepMS / 1000
 	from -= from % step
 	span := pcm.Span{From: from, To: from + (n+step-1)/step*step}
 	a := MetersAnswer{Revision: st.Revision, From: from, Step: step, Tracks: []TrackCourse{}}
-	course := func(opt mix.Options) (c loud.Course, err error) {
+	course := func(opt mix.Options) (c overs.Course, err error) {
 		m, err := st.Mixer(r.Context(), opt)
 		if err != nil {
 			return c, err
 		}
-		return loud.CourseOf(r.Context(), m, rate, span)
+		return overs.CourseOf(r.Context(), m, rate, span)
 	}
 	if a.Scene, err = course(mix.Options{}); err != nil {
 		return err
@@ -98,7 +98,7 @@ func (s *Server) loudness(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	var l measure.Loudness
-	if l, err = loud.Whole(r.Context(), m, st.Scene.SampleRate, span); err != nil {
+	if l, err = overs.LoudnessOf(r.Context(), m, st.Scene.SampleRate, span); err != nil {
 		return err
 	}
 	return s.answer(w, http.StatusOK, LoudnessAnswer{

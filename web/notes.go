@@ -3,12 +3,12 @@ package web
 import (
 	"net/http"
 
+	"github.com/go-chi/chi/v5"
+
 	"blendseam/core/audit"
-	"blendseam/core/notes"
+	"blendseam/core/audit/notes"
 	"blendseam/core/scene"
 	"blendseam/store"
-
-	"github.com/go-chi/chi/v5"
 )
 
 // A NoteView is a note as pages show it, with its answers.
@@ -47,7 +47,7 @@ func noteViews(sc *scene.Scene, list []store.Note, account string) []NoteView {
 		} else if n.Of != "" {
 			continue
 		}
-		span, there := notes.Where(sc, n.Place)
+		span, there := notes.SpanOf(sc, n.Place)
 		v.Seam, v.Clip, v.At, v.Length, v.There = n.Place.Seam, n.Place.Clip, span.From, span.Len(), there
 		v.TC, v.On = sc.Timecode(span.From), onWords(sc, n.Place)
 		number[n.ID] = len(views)
@@ -60,7 +60,7 @@ func noteViews(sc *scene.Scene, list []store.Note, account string) []NoteView {
 func onWords(sc *scene.Scene, p notes.Place) string {
 	switch {
 	case p.Seam != "":
-		x, ok := audit.At(sc, p.Seam)
+		x, ok := audit.SeamAt(sc, p.Seam)
 		switch {
 		case !ok:
 			return "a seam that is gone"
@@ -149,7 +149,7 @@ func (s *Server) addNote(w http.ResponseWriter, r *http.Request) error {
 	}
 	n := store.Note{Of: q.Of, Text: q.Text, Approves: q.Approves && q.Of == ""}
 	if q.Of == "" {
-		if n.Place, err = notes.Put(st.Scene, q.Seam, q.Clip, q.At, q.Length); err != nil {
+		if n.Place, err = notes.NewPlace(st.Scene, q.Seam, q.Clip, q.At, q.Length); err != nil {
 			return cannot("%w", err)
 		}
 	}

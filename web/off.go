@@ -6,7 +6,7 @@ import (
 	"net/http"
 
 	"blendseam/core/audit"
-	"blendseam/core/loud"
+	"blendseam/core/audit/overs"
 	"blendseam/core/scene"
 	"blendseam/media"
 	"blendseam/workspace"
@@ -50,7 +50,7 @@ func (s *Server) missing(st *workspace.Scene) (list []OffView) {
 					continue
 				}
 				seen[id] = true
-				var gone *media.Gone
+				var gone *media.MissingFile
 				if _, err := s.Library.Original(id); errors.As(err, &gone) {
 					list = append(list, OffView{"missing", fmt.Sprintf("The recording %s is missing; clips of it, such as %s, "+
 						"cannot be heard.", st.Scene.Sources[id].Name, c.Name), "/scenes/" + st.Key.Scene + "/sources"})
@@ -66,10 +66,10 @@ func overFull(r *http.Request, st *workspace.Scene) (list []OffView, err error) 
 	if err != nil {
 		return nil, err
 	}
-	var worst loud.Place
+	var worst overs.Place
 	n := 0
 	for _, p := range places {
-		if p.Kind != loud.OverFull {
+		if p.Kind != overs.OverFull {
 			continue
 		}
 		if n++; n == 1 || p.OverDB > worst.OverDB {

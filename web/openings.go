@@ -7,9 +7,9 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"blendseam/core/audit"
-	"blendseam/core/openings"
-	"blendseam/core/pcm"
+	"blendseam/core/listen/openings"
 	"blendseam/core/scene"
+	"blendseam/core/sound/pcm"
 )
 
 // An OpeningView is a stretch of the scene in which words could lie over music or effects.

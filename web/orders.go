@@ -8,10 +8,10 @@ import (
 	"strings"
 	"time"
 
-	"blendseam/core/ceiling"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/handover"
+	"blendseam/core/sound/limiter"
+	"blendseam/core/sound/pcm"
+	"blendseam/export"
 	"blendseam/media"
 	"blendseam/workspace"
 )
@@ -31,7 +31,7 @@ type mixdownRequest struct {
 	Ceiling  *float64   `json:"ceiling_dbtp"`
 	Limit    bool       `json:"limit"`
 	Look     bool       `json:"look"`  // only tells what would be made
-	Stems    string     `json:"stems"` // one of handover.StemKinds, "groups", "" for none
+	Stems    string     `json:"stems"` // one of export.StemKinds, "groups", "" for none
 	Groups   []stemWish `json:"groups"`
 	NoMix    bool       `json:"no_mix"`
 	Pattern  string     `json:"pattern"`
@@ -45,8 +45,8 @@ type stemWish struct {
 
 // A mixdownOrder is a request that holds, for one range of a scene.
 type mixdownOrder struct {
-	handover.Order
-	name handover.Naming
+	export.Order
+	name export.Naming
 }
 
 // orders are what a request of some moment comes to, one for each range.
@@ -74,7 +74,7 @@ func (q mixdownRequest) orders(st *workspace.Scene, when time.Time) (list []mixd
 		return nil, errors.New("neither the mix nor stems are asked for; choose one of them")
 	}
 	if q.Ceiling != nil {
-		if err := ceiling.Check(*q.Ceiling); err != nil {
+		if err := limiter.Check(*q.Ceiling); err != nil {
 			return nil, err
 		}
 	}
@@ -82,9 +82,9 @@ func (q mixdownRequest) orders(st *workspace.Scene, when time.Time) (list []mixd
 	if err != nil {
 		return nil, err
 	}
-	order := handover.Order{Form: form, TargetLUFS: q.Target, CeilingDBTP: q.Ceiling, Limit: q.Limit, Stems: stems,
+	order := export.Order{Form: form, TargetLUFS: q.Target, CeilingDBTP: q.Ceiling, Limit: q.Limit, Stems: stems,
 		Made: when}
-	name := handover.Naming{Scene: sc.Name, Version: st.Revision, Date: when}
+	name := export.Naming{Scene: sc.Name, Version: st.Revision, Date: when}
 	if _, err := name.File(q.Pattern); err != nil {
 		return nil, err
 	}
@@ -108,12 +108,12 @@ func (q mixdownRequest) orders(st *workspace.Scene, when time.Time) (list []mixd
 }
 
 // stems are those that a request asks for, without files.
-func (q mixdownRequest) stems(sc *scene.Scene) (list []handover.Stem, err error) {
+func (q mixdownRequest) stems(sc *scene.Scene) (list []export.Stem, err error) {
 	switch {
 	case q.Stems == "":
 		return nil, nil
-	case slices.Contains(handover.StemKinds, q.Stems):
-		list = handover.StemsBy(sc, q.Stems)
+	case slices.Contains(export.StemKinds, q.Stems):
+		list = export.StemsBy(sc, q.Stems)
 	case q.Stems == "groups":
 		for _, g := range q.Groups {
 			for _, id := range g.Tracks {
@@ -122,7 +122,7 @@ func (q mixdownRequest) stems(sc *scene.Scene) (list []handover.Stem, err error)
 				}
 			}
 			if len(g.Tracks) > 0 {
-				list = append(list, handover.Stem{Name: g.Name, Tracks: g.Tracks})
+				list = append(list, export.Stem{Name: g.Name, Tracks: g.Tracks})
 			}
 		}
 	default:
@@ -154,7 +154,7 @@ func (q mixdownRequest) words(sc *scene.Scene, list []mixdownOrder) string {
 // name gives all files of orders their names.
 func (q mixdownRequest) name(dir string, list []mixdownOrder) error {
 	var names []string
-	each := func(do func(o *mixdownOrder, stem *handover.Stem)) {
+	each := func(do func(o *mixdownOrder, stem *export.Stem)) {
 		for i := range list {
 			if !q.NoMix {
 				do(&list[i], nil)
@@ -166,7 +166,7 @@ func (q mixdownRequest) name(dir string, list []mixdownOrder) error {
 		}
 	}
 	var wrong error
-	each(func(o *mixdownOrder, stem *handover.Stem) {
+	each(func(o *mixdownOrder, stem *export.Stem) {
 		n := o.name
 		if stem != nil {
 			n.Stem = stem.Name
@@ -177,8 +177,8 @@ func (q mixdownRequest) name(dir string, list []mixdownOrder) error {
 		}
 		names = append(names, name+"."+q.Kind)
 	})
-	names = handover.Apart(names)
-	each(func(o *mixdownOrder, stem *handover.Stem) {
+	names = export.Distinct(names)
+	each(func(o *mixdownOrder, stem *export.Stem) {
 		path := filepath.Join(dir, names[0])
 		names = names[1:]
 		if stem != nil {

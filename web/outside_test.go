@@ -13,11 +13,11 @@ import (
 	"testing"
 	"time"
 
+	"github.com/go-jose/go-jose/v4"
+
 	"blendseam/core/limit"
 	"blendseam/store"
 	"blendseam/web/access"
-
-	"github.com/go-jose/go-jose/v4"
 )
 
 // A provider is a small one of OpenID Connect Core 1.0, section 3.1, with PKCE as RFC 7636 has it.

@@ -8,9 +8,9 @@ import (
 	"path/filepath"
 	"time"
 
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/handover"
+	"blendseam/core/sound/pcm"
+	"blendseam/export"
 	"blendseam/interchange/report"
 	"blendseam/workspace"
 )
@@ -43,10 +43,10 @@ func (q *packRequest) work(
 func (s *Server) makePackage(
 	ctx context.Context, dir string, st *workspace.Scene, q packRequest, when time.Time, done func(float64),
 ) (any, error) {
-	p := handover.Packing{
+	p := export.Packing{
 		HandleS: q.HandleS, FLAC: q.FLAC, Picture: q.Picture, When: when,
 		Open: func(src scene.Source) (pcm.ReaderAt, error) { return st.Sound(src) },
-		File: func(src scene.Source) (string, error) { return s.Library.Original(handover.PictureOf(src.ID)) },
+		File: func(src scene.Source) (string, error) { return s.Library.Original(export.PictureOf(src.ID)) },
 	}
 	if q.Report {
 		all, err := st.All(ctx)
@@ -59,7 +59,7 @@ func (s *Server) makePackage(
 	}
 	folder := filepath.Join(dir, "package")
 	saved := scene.SavedFrom(st.Scene, scene.Origin{Scene: st.Key.Scene, State: st.Key.Node})
-	packed, err := handover.Pack(ctx, saved, folder, p, func(x float64) { done(0.9 * x) })
+	packed, err := export.Pack(ctx, saved, folder, p, func(x float64) { done(0.9 * x) })
 	if err != nil {
 		return nil, err
 	}
@@ -70,7 +70,7 @@ func (s *Server) makePackage(
 
 // zipped puts a folder that was made of a scene into a ZIP file in its place.
 func zipped(ctx context.Context, sc *scene.Scene, folder, file, format string) (any, error) {
-	if err := handover.Zip(ctx, folder, file); err != nil {
+	if err := export.Zip(ctx, folder, file); err != nil {
 		return nil, err
 	}
 	if err := os.RemoveAll(folder); err != nil {

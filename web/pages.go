@@ -15,13 +15,13 @@ import (
 	"strings"
 	"time"
 
+	"github.com/go-chi/chi/v5"
+
 	"blendseam/core/limit"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange"
 	"blendseam/store"
-
-	"github.com/go-chi/chi/v5"
 )
 
 //go:embed templates/*.html

@@ -13,7 +13,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/outside"
 	"blendseam/store"
 	"blendseam/web/commands"

@@ -5,10 +5,10 @@ import (
 	"fmt"
 	"net/http"
 
+	"github.com/go-chi/chi/v5"
+
 	"blendseam/store"
 	"blendseam/web/access"
-
-	"github.com/go-chi/chi/v5"
 )
 
 // A PeoplePage is what the page of people begins with.

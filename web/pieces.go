@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"blendseam/core/scene"
-	"blendseam/handover"
+	"blendseam/export"
 	"blendseam/media"
 	"blendseam/workspace"
 )
@@ -27,11 +27,11 @@ func (s *Server) pieces(w http.ResponseWriter, r *http.Request) error {
 }
 
 // list is what a request asks for.
-func (q *piecesRequest) list(st *workspace.Scene) ([]handover.Piece, error) {
+func (q *piecesRequest) list(st *workspace.Scene) ([]export.Piece, error) {
 	if len(q.Clips) > 0 {
-		return handover.Clips(st.Scene, st.Sources(), q.Clips)
+		return export.Clips(st.Scene, st.Sources(), q.Clips)
 	}
-	return handover.Stretches(st.Scene, st.Sources(), q.Source)
+	return export.Stretches(st.Scene, st.Sources(), q.Source)
 }
 
 func (q *piecesRequest) work(
@@ -41,9 +41,9 @@ func (q *piecesRequest) work(
 	if err != nil {
 		return "", "", nil, errBadRequest{err}
 	}
-	files := handover.Files{Kind: q.Kind, Pattern: q.Pattern,
+	files := export.Files{Kind: q.Kind, Pattern: q.Pattern,
 		Form:   media.Form{Rate: int(st.Scene.SampleRate), Depth: q.Depth},
-		Naming: handover.Naming{Scene: st.Scene.Name, Version: st.Revision, Date: when}}
+		Naming: export.Naming{Scene: st.Scene.Name, Version: st.Revision, Date: when}}
 	if err := files.Check(list); err != nil {
 		return "", "", nil, errBadRequest{err}
 	}

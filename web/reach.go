@@ -3,9 +3,9 @@ package web
 import (
 	"net/http"
 
-	"blendseam/core/scene"
-
 	"github.com/go-chi/chi/v5"
+
+	"blendseam/core/scene"
 )
 
 // A ReachAnswer is how far a hand may go with what it holds, at a revision; there is none if it can hold nothing there.
@@ -22,7 +22,7 @@ func (s *Server) reach(w http.ResponseWriter, r *http.Request) error {
 	}
 	a, q := ReachAnswer{Revision: st.Revision}, r.URL.Query()
 	clip, edge := scene.ClipID(q.Get("clip")), scene.Side(q.Get("edge"))
-	if reach, ok := st.Scene.ReachOf(clip, edge, scene.Doing(q.Get("doing"))); ok {
+	if reach, ok := st.Scene.ReachOf(clip, edge, scene.Gesture(q.Get("doing"))); ok {
 		a.Reach = &reach
 	}
 	return s.answer(w, http.StatusOK, a)

@@ -11,12 +11,12 @@ import (
 	"strings"
 	"time"
 
+	"github.com/go-chi/chi/v5"
+
 	"blendseam/core/audit"
 	"blendseam/core/mix"
 	"blendseam/interchange/report"
 	"blendseam/workspace"
-
-	"github.com/go-chi/chi/v5"
 )
 
 // reported gives the scene that a report is about and, to compare with, its named version; "" is the scene as it began.

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"blendseam/store"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -14,11 +13,12 @@ import (
 	"sync"
 	"testing"
 
-	"blendseam/core/scene"
-	"blendseam/core/timecode"
-	"blendseam/web/access"
-
 	"github.com/go-chi/chi/v5"
+
+	"blendseam/core/scene"
+	"blendseam/core/sound/timecode"
+	"blendseam/store"
+	"blendseam/web/access"
 )
 
 // A route is a method and a pattern of an address.

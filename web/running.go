@@ -9,16 +9,16 @@ import (
 	"strconv"
 	"time"
 
-	"blendseam/core/limit"
-	"blendseam/core/scene"
-	"blendseam/store"
-	"blendseam/web/access"
-
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
+
+	"blendseam/core/limit"
+	"blendseam/core/scene"
+	"blendseam/store"
+	"blendseam/web/access"
 )
 
 // readyIn is how long the database may take to answer.

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"blendseam/web/access"
 	"encoding/json"
 	"log/slog"
 	"net/http"
@@ -9,6 +8,7 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
+	"blendseam/web/access"
 )
 
 // Whoever keeps the program running is answered under any name and without the secret, but learns nothing else so.

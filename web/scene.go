@@ -12,20 +12,20 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/go-chi/chi/v5"
+
 	"blendseam/core/audit"
 	"blendseam/core/limit"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
-	"blendseam/core/treatment"
-	"blendseam/handover"
+	"blendseam/core/sound/effects"
+	"blendseam/core/sound/timecode"
+	"blendseam/export"
 	"blendseam/interchange"
 	"blendseam/media"
 	"blendseam/media/peaks"
 	"blendseam/store"
 	"blendseam/web/commands"
 	"blendseam/workspace"
-
-	"github.com/go-chi/chi/v5"
 )
 
 // A StateView is a whole scene as its page needs it.
@@ -65,11 +65,11 @@ type FormatView struct {
 
 // formats are the ways of writing a scene down, the usual one first.
 func formats(s *scene.Scene) []FormatView {
-	usual := interchange.Usual()
+	usual := interchange.DefaultFormat()
 	list := []FormatView{}
 	for _, f := range interchange.Formats() {
 		v := FormatView{Name: f.Name, Ending: f.Extensions[0], Lacks: append([]string{}, f.Lacks...),
-			Loses: append([]string{}, f.Lost(s)...), Lost: []string{}, Joins: handover.Joins(s, f)}
+			Loses: append([]string{}, f.Lost(s)...), Lost: []string{}, Joins: export.Joins(s, f)}
 		for _, l := range f.LostOf(s) {
 			v.Lost = append(v.Lost, l.Words(s))
 		}
@@ -144,7 +144,7 @@ func (s *Server) scenePage(w http.ResponseWriter, r *http.Request) error {
 		Rate:     rateOf(st.Scene.Rate),
 		Commands: commands,
 		Hues:     scene.Hues,
-		Rooms:    treatment.RoomNames(),
+		Rooms:    effects.RoomNames(),
 		Laws:     lawViews(),
 		Shapes:   shapeViews(),
 		Blends:   blends,
@@ -171,7 +171,7 @@ func (s *Server) sceneFile(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	ending := "." + chi.URLParam(r, "format")
-	format, err := interchange.Of(ending)
+	format, err := interchange.FormatOf(ending)
 	if err != nil {
 		return store.ErrNotFound
 	}

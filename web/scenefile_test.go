@@ -12,9 +12,9 @@ import (
 	"testing"
 
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/intake"
+	"blendseam/core/sound/pcm"
+	"blendseam/ingest"
 	"blendseam/internal/seamtest"
 	"blendseam/media"
 )
@@ -121,7 +121,7 @@ func TestRecordingsOfOneNameAreToldApart(t *testing.T) {
 			t.Errorf("chosen: %d %s", status, p.Message)
 		}
 	}
-	var _ []intake.Choice = p.Choices
+	var _ []ingest.Choice = p.Choices
 }
 
 // A scene file that is uploaded says nothing of what else lies on this machine, and waits for nothing there.

@@ -3,10 +3,10 @@ package web
 import (
 	"net/http"
 
+	"github.com/go-chi/chi/v5"
+
 	"blendseam/core/audit"
 	"blendseam/workspace"
-
-	"github.com/go-chi/chi/v5"
 )
 
 // opened gives the scene that a request is about.

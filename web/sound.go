@@ -1,10 +1,6 @@
 package web
 
 import (
-	"blendseam/core/audit"
-	"blendseam/core/level"
-	"blendseam/media/peaks"
-	"blendseam/workspace"
 	"context"
 	"encoding/binary"
 	"fmt"
@@ -16,17 +12,21 @@ import (
 	"strconv"
 	"strings"
 
-	"blendseam/core/blend"
-	"blendseam/core/fit"
-	"blendseam/core/measure"
-	"blendseam/core/mix"
-	"blendseam/core/pcm"
-	"blendseam/core/scene"
-	"blendseam/core/speech"
-	"blendseam/core/timecode"
-	"blendseam/store"
-
 	"github.com/go-chi/chi/v5"
+
+	"blendseam/core/audit"
+	"blendseam/core/listen/speech"
+	"blendseam/core/mix"
+	"blendseam/core/scene"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
+	"blendseam/core/sound/timestretch"
+	"blendseam/media/peaks"
+	"blendseam/store"
+	"blendseam/workspace"
 )
 
 // number reads a whole number from the address.
@@ -115,7 +115,7 @@ func (s *Server) pcm(w http.ResponseWriter, r *http.Request) error {
 }
 
 // heard renders n samples from a moment on, or, where "slow" is asked for, twice as many that last twice as long: in
-// whole hops of core/fit, going on from the moment that goes_on names, as the answer before gave it.
+// whole hops of core/sound/timestretch, going on from the moment that goes_on names, as the answer before gave it.
 func heard(r *http.Request, st *workspace.Scene, m *mix.Mixer, from, n int64) (pcm.Block, int64, error) {
 	read := func(span pcm.Span) (pcm.Block, error) {
 		b := pcm.NewBlock(m.Channels(), span.Len())
@@ -138,8 +138,8 @@ func heard(r *http.Request, st *workspace.Scene, m *mix.Mixer, from, n int64) (p
 		}
 	}
 	const speed = 0.5
-	hops := max(1, int64(float64(n)/speed)/fit.Hop(st.Scene.SampleRate))
-	return fit.Slower(read, from, goesOn, hops, speed, st.Scene.SampleRate)
+	hops := max(1, int64(float64(n)/speed)/timestretch.Hop(st.Scene.SampleRate))
+	return timestretch.Slower(read, from, goesOn, hops, speed, st.Scene.SampleRate)
 }
 
 // lessPlain takes from a stretch of the scene what it would be without blends.

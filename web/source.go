@@ -10,13 +10,13 @@ import (
 	"strconv"
 	"time"
 
-	"blendseam/core/pcm"
-	"blendseam/core/pcm/wav"
+	"github.com/go-chi/chi/v5"
+
 	"blendseam/core/scene"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/pcm/wav"
 	"blendseam/store"
 	"blendseam/workspace"
-
-	"github.com/go-chi/chi/v5"
 )
 
 // A UseView is a clip that uses a source.

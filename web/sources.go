@@ -15,15 +15,15 @@ import (
 	"strings"
 	"unicode"
 
+	"github.com/go-chi/chi/v5"
+
 	"blendseam/core/limit"
 	"blendseam/core/scene"
-	"blendseam/intake"
+	"blendseam/ingest"
 	"blendseam/interchange"
 	"blendseam/media"
 	"blendseam/store"
 	"blendseam/workspace"
-
-	"github.com/go-chi/chi/v5"
 )
 
 // A SourceView is a recording on the page of sources.
@@ -136,16 +136,16 @@ func (s *Server) linkSource(w http.ResponseWriter, r *http.Request) error {
 	}
 	missing := chi.URLParam(r, "source")
 	return s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) {
-		info, err := s.Intake.Known(r.Context(), q.To)
+		info, err := s.Ingester.Known(r.Context(), q.To)
 		if err != nil {
 			return nil, err
 		}
 		if err := s.Library.Prepare(r.Context(), info, sc.SampleRate, sc.Rate); err != nil {
 			return nil, err
 		}
-		to, err := s.Intake.Source(info, sc)
+		to, err := s.Ingester.Source(info, sc)
 		if err == nil {
-			err = s.Store.Let(r.Context(), chi.URLParam(r, "scene"), info.ID)
+			err = s.Store.Grant(r.Context(), chi.URLParam(r, "scene"), info.ID)
 		}
 		return &scene.LinkSource{Source: missing, To: to}, err
 	})
@@ -341,7 +341,7 @@ func (s *Server) editNewest(w http.ResponseWriter, r *http.Request, edit func(*s
 // bringSceneFile makes a scene of a scene file whose recordings are here.
 func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) error {
 	name, err := nameAsked(r)
-	if err != nil || !interchange.Is(name) {
+	if err != nil || !interchange.IsSceneFile(name) {
 		return errBadRequest{fmt.Errorf("%q is not a scene file; those end in %s", name, interchange.Endings(" or "))}
 	}
 	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, limit.SceneFileBytes))
@@ -364,7 +364,7 @@ func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	id, warnings, err := s.Uploaded(r.Context(), raw, name, chosen, home)
-	var choices *intake.Choices
+	var choices *ingest.Choices
 	var full *media.DiskFull
 	switch {
 	case errors.As(err, &choices):

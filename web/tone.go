@@ -6,15 +6,15 @@ import (
 	"net/http"
 	"slices"
 
+	"github.com/go-chi/chi/v5"
+
 	"blendseam/core/audit"
-	"blendseam/core/fill"
-	"blendseam/core/pcm"
+	"blendseam/core/mend/fill"
 	"blendseam/core/scene"
+	"blendseam/core/sound/pcm"
 	"blendseam/media/peaks"
 	"blendseam/store"
 	"blendseam/workspace"
-
-	"github.com/go-chi/chi/v5"
 )
 
 // cannot is what a page is told in one line.
@@ -104,10 +104,10 @@ func (s *Server) fillings(r *http.Request) (a FillAnswer, err error) {
 	edit := f.Edit
 	if first != nil {
 		a.Did = "lull and " + f.Did
-		edit = scene.InOrder(a.Did, first, f.Edit)
+		edit = scene.NewBatch(a.Did, first, f.Edit)
 	}
 	if was := sc.Patch(hole); was != nil {
-		edit = scene.InOrder(a.Did+", in place of the one before", &scene.Remove{Clips: []scene.ClipID{was.ID}}, edit)
+		edit = scene.NewBatch(a.Did+", in place of the one before", &scene.Remove{Clips: []scene.ClipID{was.ID}}, edit)
 	}
 	if a.Edit, err = marshalled(edit); err != nil {
 		return a, err
@@ -134,7 +134,7 @@ func marshalled(e scene.Edit) (any, error) {
 func holeAsked(sc *scene.Scene, r *http.Request) (h scene.Hole, first *scene.AddLull, err error) {
 	q := r.URL.Query()
 	if id := q.Get("seam"); id != "" {
-		x, ok := audit.At(sc, audit.SeamID(id))
+		x, ok := audit.SeamAt(sc, audit.SeamID(id))
 		if !ok {
 			return h, nil, errBadRequest{workspace.ErrNoSeam}
 		}
@@ -308,7 +308,7 @@ func (s *Server) madePeaks(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	raw, err := peaks.Of(reader, step, tile, look)
+	raw, err := peaks.Read(reader, step, tile, look)
 	if err != nil {
 		return err
 	}

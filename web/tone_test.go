@@ -11,8 +11,8 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/pcm"
-	"blendseam/core/room"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/room"
 	"blendseam/internal/outside"
 	"blendseam/media"
 	"blendseam/media/peaks"

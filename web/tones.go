@@ -9,18 +9,18 @@ import (
 	"path/filepath"
 	"strings"
 
-	"blendseam/core/analysis"
-	"blendseam/core/fill"
-	"blendseam/core/pcm"
+	"github.com/go-chi/chi/v5"
+
+	"blendseam/core/listen/analysis"
+	"blendseam/core/listen/tone"
+	"blendseam/core/mend/fill"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
-	"blendseam/core/sources"
-	"blendseam/core/timecode"
-	"blendseam/core/tone"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 	"blendseam/media"
 	"blendseam/store"
 	"blendseam/workspace"
-
-	"github.com/go-chi/chi/v5"
 )
 
 // A ToneView is a tone of the library as the page shows it.
@@ -101,7 +101,7 @@ func (s *Server) foundIn(ctx context.Context, st *workspace.Scene) ([]FoundView,
 			}
 			seen[src.ID] = true
 			says, err := st.Sources().Analysis(ctx, sc, src)
-			if missing := (*sources.Missing)(nil); errors.As(err, &missing) {
+			if missing := (*meter.MissingRecording)(nil); errors.As(err, &missing) {
 				continue // it is said where the clip is heard
 			}
 			if err != nil {
@@ -219,7 +219,7 @@ func toneOf(says *analysis.Recording, source string, span pcm.Span) (store.Tone,
 		)
 	}
 	t := store.Tone{Source: source, From: span.From, To: span.To, Rate: int64(says.Rate)}
-	t.LevelDB, t.Thirds = tone.Together(quiet)
+	t.LevelDB, t.Thirds = tone.Mean(quiet)
 	return t, nil
 }
 

@@ -4,21 +4,21 @@ import (
 	"net/http"
 	"strconv"
 
-	"blendseam/core/alike"
-	"blendseam/core/likeness"
-	"blendseam/core/loud"
-	"blendseam/core/margin"
+	"github.com/go-chi/chi/v5"
+
+	"blendseam/core/audit/overs"
+	"blendseam/core/mend/eqmatch"
+	"blendseam/core/mend/intelligibility"
+	"blendseam/core/mend/levelmatch"
 	"blendseam/core/scene"
 	"blendseam/workspace"
-
-	"github.com/go-chi/chi/v5"
 )
 
 // A VoiceView is the voice of a clip, with the edit that turns it.
 type VoiceView struct {
-	alike.Voice `tstype:",extends"`
-	TC          string `json:"tc"`
-	Edit        any    `json:"edit"`
+	levelmatch.Voice `tstype:",extends"`
+	TC               string `json:"tc"`
+	Edit             any    `json:"edit"`
 }
 
 // VoicesAnswer is what would bring all voices to one loudness.
@@ -31,23 +31,23 @@ type VoicesAnswer struct {
 
 // A PhraseView is a phrase that is looked at for what covers it.
 type PhraseView struct {
-	margin.Phrase `tstype:",extends"`
-	TC            string `json:"tc"`
+	intelligibility.Phrase `tstype:",extends"`
+	TC                     string `json:"tc"`
 }
 
 // MarginsAnswer is how far words stand out of all else, and what would make way for them.
 type MarginsAnswer struct {
-	Revision int64             `json:"revision"`
-	Phrases  []PhraseView      `json:"phrases"`
-	Ducks    []margin.Proposal `json:"ducks"`
-	Edit     any               `json:"edit"` // null: nothing is to be done
+	Revision int64                      `json:"revision"`
+	Phrases  []PhraseView               `json:"phrases"`
+	Ducks    []intelligibility.Proposal `json:"ducks"`
+	Edit     any                        `json:"edit"` // null: nothing is to be done
 }
 
 // LikenessAnswer is what brings a clip near another's voice.
 type LikenessAnswer struct {
-	likeness.Plan `tstype:",extends"`
-	Revision      int64 `json:"revision"`
-	Edit          any   `json:"edit"`
+	eqmatch.Plan `tstype:",extends"`
+	Revision     int64 `json:"revision"`
+	Edit         any   `json:"edit"`
 }
 
 // voicesPage shows the words of each clip against the band, and which are drowned; both come afterwards.
@@ -57,7 +57,12 @@ func (s *Server) voicesPage(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	id := st.Key.Scene
-	data := map[string]any{"id": id, "sample_rate": st.Scene.SampleRate, "low_db": loud.BandLowDB, "high_db": loud.BandDB}
+	data := map[string]any{
+		"id":          id,
+		"sample_rate": st.Scene.SampleRate,
+		"low_db":      overs.BandLowDB,
+		"high_db":     overs.BandDB,
+	}
 	return s.page(w, r, "voices", view{Title: "Voices of " + st.Scene.Name, Scene: id, Name: st.Scene.Name, Data: data})
 }
 
@@ -68,7 +73,7 @@ func (s *Server) voices(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	q := r.URL.Query()
-	wish := alike.Wish{As: scene.ClipID(q.Get("as")), ByTrack: q.Get("by_track") != ""}
+	wish := levelmatch.Options{As: scene.ClipID(q.Get("as")), ByTrack: q.Get("by_track") != ""}
 	if wish.Span, err = spanAsked(r, st.Scene, "from", "to"); err != nil {
 		return err
 	}
@@ -108,7 +113,7 @@ func (s *Server) clipVoice(w http.ResponseWriter, r *http.Request) error {
 }
 
 // marginWish is what ducking is asked for.
-func marginWish(r *http.Request, sc *scene.Scene) (w margin.Wish, err error) {
+func marginWish(r *http.Request, sc *scene.Scene) (w intelligibility.Options, err error) {
 	if w.Span, err = spanAsked(r, sc, "from", "to"); err != nil {
 		return w, err
 	}
@@ -148,7 +153,7 @@ func (s *Server) margins(w http.ResponseWriter, r *http.Request) error {
 
 // ducked is a scene in which all makes way that is proposed to.
 func ducked(r *http.Request, st *workspace.Scene) (*workspace.Scene, error) {
-	wish := margin.Wish{}
+	wish := intelligibility.Options{}
 	if text := r.URL.Query().Get("margin"); text != "" {
 		wish.MarginLU, _ = strconv.ParseFloat(text, 64)
 	}

@@ -18,7 +18,7 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/intake"
+	"blendseam/ingest"
 	"blendseam/internal/outside"
 	"blendseam/media"
 	"blendseam/store"
@@ -49,7 +49,7 @@ func newClient(t testing.TB) *client {
 		t.Fatal(err)
 	}
 	s := New(
-		Config{Workspace: workspace.New(context.Background(), intake.Intake{Store: st, Library: l}), Made: t.TempDir()},
+		Config{Workspace: workspace.New(context.Background(), ingest.Ingester{Store: st, Library: l}), Made: t.TempDir()},
 	)
 	h := httptest.NewServer(s)
 	t.Cleanup(func() {

@@ -5,15 +5,15 @@ import (
 	"errors"
 	"fmt"
 
-	"blendseam/core/fit"
-	"blendseam/core/fit/timing"
-	"blendseam/core/pcm"
+	"blendseam/core/listen/syllables"
 	"blendseam/core/scene"
-	"blendseam/core/syllables"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timestretch"
+	"blendseam/core/sound/timestretch/timing"
 )
 
 // A FitWish is what a clip, or a stretch of it, is to become.
-type FitWish struct {
+type FitOptions struct {
 	Clip   scene.ClipID
 	Span   pcm.Span    // of the scene; empty: the whole clip
 	Length int64       // samples that it is to take
@@ -24,7 +24,7 @@ type FitWish struct {
 
 // A Fitting is how that is done.
 type Fitting struct {
-	fit.Plan
+	timestretch.Plan
 	Edit *scene.Fit
 	Was  int64          // samples that it takes now
 	Rate syllables.Rate // of its words; none of music
@@ -36,7 +36,7 @@ type FitRefused struct{ words string }
 func (e *FitRefused) Error() string { return e.words }
 
 // Fitting plans how a clip, or a stretch of it, gets another length. The error is a *FitRefused where it cannot.
-func (s *Scene) Fitting(ctx context.Context, w FitWish) (*Fitting, error) {
+func (s *Scene) Fitting(ctx context.Context, w FitOptions) (*Fitting, error) {
 	t, c := s.Scene.Clip(w.Clip)
 	if c == nil {
 		return nil, &FitRefused{fmt.Sprintf("There is no clip %q in this scene; it may have been removed.", w.Clip)}
@@ -69,7 +69,7 @@ func (s *Scene) Fitting(ctx context.Context, w FitWish) (*Fitting, error) {
 		if err != nil {
 			return nil, err
 		}
-		if rate, err = syllables.Of(a, stretch); err != nil {
+		if rate, err = syllables.Measure(a, stretch); err != nil {
 			return nil, err
 		}
 		if w.Pauses > 0 {
@@ -78,9 +78,13 @@ func (s *Scene) Fitting(ctx context.Context, w FitWish) (*Fitting, error) {
 			}
 		}
 	}
-	p, err := fit.Of(stretch, pauses, fit.Wish{Length: w.Length, Pauses: w.Pauses, Kind: w.Kind, Ease: w.Ease},
-		s.Scene.SampleRate)
-	var far *fit.TooFar
+	p, err := timestretch.NewPlan(
+		stretch,
+		pauses,
+		timestretch.Options{Length: w.Length, Pauses: w.Pauses, Kind: w.Kind, Ease: w.Ease},
+		s.Scene.SampleRate,
+	)
+	var far *timestretch.TooFar
 	if errors.As(err, &far) {
 		seconds := func(n int64) float64 { return float64(n) / float64(s.Scene.SampleRate) }
 		return nil, &FitRefused{fmt.Sprintf("%s cannot take %.2f s: words would go over twice, or under half as fast. "+

@@ -14,13 +14,13 @@ import (
 	"sync"
 	"time"
 
+	"github.com/google/uuid"
+
 	"blendseam/core/audit"
 	"blendseam/core/cache"
+	"blendseam/core/parallel"
 	"blendseam/core/scene"
-	"blendseam/core/spread"
 	"blendseam/store"
-
-	"github.com/google/uuid"
 )
 
 const (
@@ -146,7 +146,7 @@ func (x *together) recall(ctx context.Context, pending []int) (open, away []int,
 			case kept == nil:
 				away = append(away, i)
 			default:
-				r, err := audit.FromKept(kept)
+				r, err := audit.Unmarshal(kept)
 				if err != nil {
 					return nil, nil, err
 				}
@@ -175,7 +175,7 @@ func (x *together) work(ctx context.Context, open []int) error {
 		open = append(slices.Clone(open[first:]), open[:first]...)
 	}
 	parts := slices.Collect(slices.Chunk(open, handful))
-	return spread.Each(ctx, len(parts), threads(), func(p int) error {
+	return parallel.Each(ctx, len(parts), threads(), func(p int) error {
 		part := parts[p]
 		mine, err := x.s.w.Store.TakeMeasures(ctx, x.taker, x.keys(part))
 		if err != nil {
@@ -191,7 +191,7 @@ func (x *together) work(ctx context.Context, open []int) error {
 			}
 			if x.all[i].Verdict == "" { // as a recording is missing; others see that by themselves
 				left = append(left, x.key(i))
-			} else if kept[x.key(i)], err = audit.Kept(x.all[i]); err != nil {
+			} else if kept[x.key(i)], err = audit.Marshal(x.all[i]); err != nil {
 				return err
 			}
 		}
@@ -255,7 +255,7 @@ func (w *Workspace) lendTo(a store.Audit) bool {
 			}
 		}
 	})
-	err = cache.Caught(func() error { return sc.help(spread.Beginning(ctx, modest)) })
+	err = cache.Caught(func() error { return sc.help(parallel.Beginning(ctx, modest)) })
 	if err != nil && ctx.Err() == nil {
 		slog.Warn("measuring with another process ended", "scene", sc.Scene.Name, "err", err)
 	}

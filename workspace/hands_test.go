@@ -8,15 +8,15 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
+
 	"blendseam/core/audit"
-	"blendseam/intake"
+	"blendseam/ingest"
 	"blendseam/internal/seamtest"
 	"blendseam/media"
 	"blendseam/media/objects"
 	"blendseam/store"
 	"blendseam/workspace"
-
-	"github.com/google/uuid"
 )
 
 // process is the workspace of one of several processes that share their recordings in a folder.
@@ -37,7 +37,7 @@ func process(t *testing.T, shared objects.Store) *workspace.Workspace {
 		t.Fatal(err)
 	}
 	l.Share(shared, 0)
-	w := workspace.New(context.Background(), intake.Intake{Store: st, Library: l})
+	w := workspace.New(context.Background(), ingest.Ingester{Store: st, Library: l})
 	t.Cleanup(func() {
 		w.Close()
 		st.Close()

@@ -5,9 +5,9 @@ import (
 	"os"
 	"testing"
 
+	"blendseam/core/meter"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
-	"blendseam/core/sources"
+	"blendseam/core/sound/pcm"
 	"blendseam/internal/seamtest"
 )
 
@@ -46,7 +46,7 @@ func TestADamagedRecordingIsNotRendered(t *testing.T) {
 	if err := w.CheckFiles(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	if err := render(); !errors.As(err, new(*sources.Missing)) {
+	if err := render(); !errors.As(err, new(*meter.MissingRecording)) {
 		t.Errorf("it is rendered: %v", err)
 	}
 }

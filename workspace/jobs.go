@@ -10,8 +10,8 @@ import (
 	"time"
 
 	"blendseam/core/cache"
+	"blendseam/core/parallel"
 	"blendseam/core/scene"
-	"blendseam/core/spread"
 	"blendseam/media"
 	"blendseam/store"
 )
@@ -51,7 +51,7 @@ func (j *Jobs) Takes(begin func(store.Job), clear func(id string)) {
 		if most <= 0 { // there are others
 			return
 		}
-		those, broken, err := j.store.LeftJobs(j.ctx, most)
+		those, broken, err := j.store.ClaimAbandoned(j.ctx, most)
 		if err != nil {
 			slog.Debug("jobs that were left could not be looked for", "err", err)
 		}
@@ -86,7 +86,7 @@ func (j *Jobs) beat() {
 	if len(at) == 0 {
 		return
 	}
-	stopping, lost, err := j.store.Beat(j.ctx, at)
+	stopping, lost, err := j.store.Heartbeat(j.ctx, at)
 	if err != nil {
 		slog.Warn("the database could not be told how far jobs are", "err", err)
 	}
@@ -117,7 +117,7 @@ func (j *Jobs) Start(ctx context.Context, job store.Job, work Work) (store.Job, 
 	// Whoever asked may go at any moment: the job is there with its work, or not at all.
 	job, err := j.store.AddJob(context.WithoutCancel(ctx), job)
 	if err == nil {
-		j.run(store.As(j.ctx, store.CallerOf(ctx)), job, work)
+		j.run(store.WithCaller(j.ctx, store.CallerOf(ctx)), job, work)
 	}
 	return job, err
 }
@@ -328,7 +328,7 @@ func (w *Workspace) AnalyseScene(ctx context.Context, sceneID string) error {
 		ctx,
 		store.Job{Scene: sceneID, Kind: AnalysisJob, Words: sc.Scene.Name},
 		func(ctx context.Context, _ string, _ func(float64)) (any, error) {
-			return nil, sc.Sources().Prepare(spread.Beginning(ctx, modest), sc.Scene, threads())
+			return nil, sc.Sources().Prepare(parallel.Beginning(ctx, modest), sc.Scene, threads())
 		},
 	)
 	return err

@@ -5,13 +5,13 @@ import (
 	"fmt"
 	"slices"
 
-	"blendseam/core/alike"
 	"blendseam/core/audit"
-	"blendseam/core/likeness"
-	"blendseam/core/margin"
-	"blendseam/core/pcm"
+	"blendseam/core/mend/eqmatch"
+	"blendseam/core/mend/intelligibility"
+	"blendseam/core/mend/levelmatch"
+	"blendseam/core/parallel"
 	"blendseam/core/scene"
-	"blendseam/core/spread"
+	"blendseam/core/sound/pcm"
 )
 
 type voicesOf struct {
@@ -25,32 +25,32 @@ type marginsOf struct {
 }
 
 // Voices gives what would bring all voices of the scene to one loudness.
-func (s *Scene) Voices(ctx context.Context, w alike.Wish) (*alike.Plan, error) {
+func (s *Scene) Voices(ctx context.Context, w levelmatch.Options) (*levelmatch.Plan, error) {
 	lufs := "median"
 	if w.LUFS != nil {
 		lufs = fmt.Sprint(*w.LUFS)
 	}
 	key := voicesOf{s.Key, fmt.Sprint(w.Span, lufs, w.As, w.ByTrack)}
-	return s.w.voices.Get(ctx, key, func(ctx context.Context) (*alike.Plan, error) {
-		return alike.Of(spread.Beginning(ctx, modest), s.meter(), w, threads())
+	return s.w.voices.Get(ctx, key, func(ctx context.Context) (*levelmatch.Plan, error) {
+		return levelmatch.NewPlan(parallel.Beginning(ctx, modest), s.meter(), w, threads())
 	})
 }
 
 // Voice measures the words of a clip; nil if there are too few.
-func (s *Scene) Voice(ctx context.Context, clip scene.ClipID) (*alike.Voice, error) {
-	return alike.OfClip(ctx, s.meter(), clip)
+func (s *Scene) Voice(ctx context.Context, clip scene.ClipID) (*levelmatch.Voice, error) {
+	return levelmatch.VoiceOf(ctx, s.meter(), clip)
 }
 
 // Margins gives how far the words of the scene stand out of all else, and what would make way for them.
-func (s *Scene) Margins(ctx context.Context, w margin.Wish) (*margin.Plan, error) {
-	return s.w.margins.Get(ctx, marginsOf{s.Key, fmt.Sprint(w)}, func(ctx context.Context) (*margin.Plan, error) {
-		return margin.Of(spread.Beginning(ctx, modest), s.meter(), w, threads())
+func (s *Scene) Margins(ctx context.Context, w intelligibility.Options) (*intelligibility.Plan, error) {
+	return s.w.margins.Get(ctx, marginsOf{s.Key, fmt.Sprint(w)}, func(ctx context.Context) (*intelligibility.Plan, error) {
+		return intelligibility.NewPlan(parallel.Beginning(ctx, modest), s.meter(), w, threads())
 	})
 }
 
 // Likeness gives what would bring a clip near another's voice.
-func (s *Scene) Likeness(ctx context.Context, clip, as scene.ClipID, strength float64) (*likeness.Plan, error) {
-	return likeness.Of(ctx, s.meter(), clip, as, strength)
+func (s *Scene) Likeness(ctx context.Context, clip, as scene.ClipID, strength float64) (*eqmatch.Plan, error) {
+	return eqmatch.NewPlan(ctx, s.meter(), clip, as, strength)
 }
 
 func (s *Scene) meter() *audit.Meter { return audit.NewMeter(s.Scene, s.Sources()) }
@@ -60,7 +60,7 @@ func (s *Scene) meter() *audit.Meter { return audit.NewMeter(s.Scene, s.Sources(
 // to be refused.
 func (s *Scene) Knowing(ctx context.Context, e scene.Edit) (scene.Edit, error) {
 	if raise, ok := e.(*scene.Raise); ok && raise.Pauses {
-		know, err := margin.Known(ctx, s.Sources(), s.Scene, s.unknownIn(raise.Reach(s.Scene)))
+		know, err := intelligibility.SpeechEdit(ctx, s.Sources(), s.Scene, s.unknownIn(raise.Reach(s.Scene)))
 		if err != nil || know == nil {
 			return e, err
 		}
@@ -68,7 +68,7 @@ func (s *Scene) Knowing(ctx context.Context, e scene.Edit) (scene.Edit, error) {
 		if err != nil {
 			return e, nil
 		}
-		return scene.InOrder(scene.Describe(s.Scene, after, e), know, e), nil
+		return scene.NewBatch(scene.Describe(s.Scene, after, e), know, e), nil
 	}
 	makesWay := slices.ContainsFunc(s.Scene.Tracks, func(t *scene.Track) bool { return len(t.Ducks) > 0 })
 	if !makesWay && !setsDucks(e) {
@@ -78,11 +78,11 @@ func (s *Scene) Knowing(ctx context.Context, e scene.Edit) (scene.Edit, error) {
 	if err != nil {
 		return e, nil
 	}
-	know, err := margin.Known(ctx, s.Sources(), after, scene.Unheard(after))
+	know, err := intelligibility.SpeechEdit(ctx, s.Sources(), after, scene.Unheard(after))
 	if err != nil || know == nil {
 		return e, err
 	}
-	return scene.InOrder(scene.Describe(s.Scene, after, e), e, know), nil
+	return scene.NewBatch(scene.Describe(s.Scene, after, e), e, know), nil
 }
 
 // setsDucks tells whether an edit lets a track make way for words.

@@ -5,8 +5,8 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
-	"blendseam/intake"
+	"blendseam/core/sound/timecode"
+	"blendseam/ingest"
 	"blendseam/store"
 	"blendseam/workspace"
 )
@@ -19,7 +19,7 @@ func TestPagesHearWhatOtherProcessesDo(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer other.Close()
-	elsewhere := workspace.New(t.Context(), intake.Intake{Store: other, Library: w.Library})
+	elsewhere := workspace.New(t.Context(), ingest.Ingester{Store: other, Library: w.Library})
 	defer elsewhere.Close()
 	id, err := w.Store.Create(t.Context(), scene.New("x", timecode.F25, 48000), store.FirstProduction)
 	if err != nil {
@@ -35,7 +35,7 @@ func TestPagesHearWhatOtherProcessesDo(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	ada := store.As(t.Context(), &store.Caller{Account: account, Name: "Ada",
+	ada := store.WithCaller(t.Context(), &store.Caller{Account: account, Name: "Ada",
 		Roles: map[string]store.Role{store.FirstProduction: store.Editor}})
 	heard := map[string]string{}
 	for revision := int64(0); len(heard) < 3; {

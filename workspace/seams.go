@@ -1,8 +1,6 @@
 package workspace
 
 import (
-	"blendseam/core/spread"
-	"blendseam/store"
 	"context"
 	"errors"
 	"fmt"
@@ -16,7 +14,9 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/audit/keys"
 	"blendseam/core/cache"
+	"blendseam/core/parallel"
 	"blendseam/core/scene"
+	"blendseam/store"
 )
 
 // A seamList is what follows from a state of a scene for its seams, before anything is measured.
@@ -135,7 +135,7 @@ func (s *Scene) All(ctx context.Context) ([]audit.Result, error) {
 			}
 		}
 	}
-	err = spread.Each(ctx, len(all), threads(), func(i int) (err error) {
+	err = parallel.Each(ctx, len(all), threads(), func(i int) (err error) {
 		all[i], err = s.measured(ctx, list.found[i], list.keys[i])
 		return err
 	})
@@ -215,7 +215,7 @@ func (s *Scene) Measure() {
 				delete(m.busy, s.Key.Scene)
 			}
 		}()
-		err := cache.Caught(func() error { return s.measureAll(spread.Beginning(ctx, modest), wait) })
+		err := cache.Caught(func() error { return s.measureAll(parallel.Beginning(ctx, modest), wait) })
 		if err == nil || ctx.Err() != nil {
 			return nil
 		}
@@ -249,7 +249,7 @@ func (w *Workspace) MeasureLeft(ctx context.Context, list []store.Row) {
 	if len(ids) == 0 || w.ctx.Err() != nil {
 		return
 	}
-	as := store.As(w.ctx, store.CallerOf(ctx))
+	as := store.WithCaller(w.ctx, store.CallerOf(ctx))
 	w.beside("measuring what is left", func() error {
 		for _, id := range ids {
 			if s, err := w.Open(as, id); err == nil {

@@ -4,9 +4,9 @@ import (
 	"context"
 
 	"blendseam/core/audit"
-	"blendseam/core/pcm"
+	"blendseam/core/listen/speech"
 	"blendseam/core/scene"
-	"blendseam/core/speech"
+	"blendseam/core/sound/pcm"
 )
 
 // SpokenIn gives where words sound on the tracks of dialogue in a span of the scene, track by track.

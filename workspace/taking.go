@@ -8,10 +8,10 @@ import (
 	"slices"
 
 	"blendseam/core/audit"
-	"blendseam/core/pcm"
+	"blendseam/core/listen/takes"
+	"blendseam/core/parallel"
 	"blendseam/core/scene"
-	"blendseam/core/spread"
-	"blendseam/core/takes"
+	"blendseam/core/sound/pcm"
 )
 
 // A TakeFound is where another recording says what a clip says.
@@ -37,7 +37,7 @@ func (s *Scene) Takes(
 	if c == nil || t.Kind != scene.Sound || s.Scene.Sources[c.Source].Tone != nil {
 		return nil, nil, fmt.Errorf("other takes are found of a clip of sound")
 	}
-	ctx = spread.Beginning(ctx, modest)
+	ctx = parallel.Beginning(ctx, modest)
 	said, err := s.recording(ctx, c.Source)
 	if err != nil {
 		return nil, nil, err
@@ -95,7 +95,7 @@ func (s *Scene) recording(ctx context.Context, id string) (r takes.Recording, er
 // UseTake is an edit that lets another take sound in place of a clip or of part of it, with that part's words in step,
 // and with the blends that are best at the cuts where it begins and ends, if it had none there before.
 func (s *Scene) UseTake(ctx context.Context, e scene.UseTake) (scene.Edit, error) {
-	ctx = spread.Beginning(ctx, modest)
+	ctx = parallel.Beginning(ctx, modest)
 	if err := s.inStep(ctx, &e); err != nil {
 		return nil, err
 	}
@@ -132,7 +132,7 @@ func (s *Scene) UseTake(ctx context.Context, e scene.UseTake) (scene.Edit, error
 		return &e, nil
 	}
 	words := scene.Describe(s.Scene, after, &e)
-	return scene.InOrder(words+", blended at its ends", edits...), nil
+	return scene.NewBatch(words+", blended at its ends", edits...), nil
 }
 
 // inStep puts the words of a part in step: those of a take that was said again drift apart.
@@ -189,7 +189,7 @@ func (s *Scene) newCuts(after *scene.Scene, track scene.TrackID) (list []audit.S
 		if b := t.Blend(left.ID, right.ID); b != nil || !changed(left) && !changed(right) {
 			continue
 		}
-		if x, ok := audit.At(after, audit.CutID(left.ID, right.ID)); ok {
+		if x, ok := audit.SeamAt(after, audit.CutID(left.ID, right.ID)); ok {
 			list = append(list, x)
 		}
 	}

@@ -8,10 +8,10 @@ import (
 	"sync"
 
 	"blendseam/core/audit"
-	"blendseam/core/fill"
+	"blendseam/core/mend/fill"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sound/pcm"
 	"blendseam/store"
 )
 

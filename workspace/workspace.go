@@ -14,27 +14,27 @@ import (
 	"sync"
 	"sync/atomic"
 
-	"blendseam/core/advise"
-	"blendseam/core/alike"
-	"blendseam/core/analysis"
 	"blendseam/core/audit"
+	"blendseam/core/audit/overs"
 	"blendseam/core/cache"
-	"blendseam/core/evening"
-	"blendseam/core/fill"
-	"blendseam/core/loud"
-	"blendseam/core/margin"
+	"blendseam/core/listen/analysis"
+	"blendseam/core/mend"
+	"blendseam/core/mend/fill"
+	"blendseam/core/mend/intelligibility"
+	"blendseam/core/mend/levelmatch"
+	"blendseam/core/mend/roommatch"
+	"blendseam/core/meter"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
+	"blendseam/core/parallel"
 	"blendseam/core/scene"
-	"blendseam/core/sources"
-	"blendseam/core/spread"
-	"blendseam/intake"
+	"blendseam/core/sound/pcm"
+	"blendseam/ingest"
 	"blendseam/store"
 )
 
 // A Workspace is what the pages of one program work in. Its methods may be called in parallel.
 type Workspace struct {
-	intake.Intake
+	ingest.Ingester
 	Hub  *Hub
 	Jobs *Jobs
 
@@ -46,20 +46,20 @@ type Workspace struct {
 	measures atomic.Int64 // how many seams were measured
 	renewing sync.Map     // analysing that was begun by Renew
 
-	sources  *cache.Cache[int64, *sources.Sources] // by sample rate
+	sources  *cache.Cache[int64, *meter.Sources] // by sample rate
 	mixers   *cache.Cache[mixerOf, *mix.Mixer]
-	advisers *cache.Cache[Key, *advise.Adviser]
+	advisers *cache.Cache[Key, *mend.Adviser]
 	lists    *cache.Cache[Key, *seamList]
 	tries    *cache.Cache[Key, *scene.Scene]
 	results  *cache.Cache[string, audit.Result] // by audit.Keys
 	gaps     *cache.Cache[string, audit.Result] // likewise, of seams whose recordings are missing
-	mendings *cache.Cache[Key, *advise.Mending]
+	mendings *cache.Cache[Key, *mend.Mending]
 	findings *cache.Cache[Key, *Findings]
 	fillings *cache.Cache[fillingsOf, []fill.Filling]
-	loud     *cache.Cache[Key, []loud.Place]
-	evenings *cache.Cache[eveningOf, *evening.Plan]
-	voices   *cache.Cache[voicesOf, *alike.Plan]
-	margins  *cache.Cache[marginsOf, *margin.Plan]
+	loud     *cache.Cache[Key, []overs.Place]
+	evenings *cache.Cache[eveningOf, *roommatch.Plan]
+	voices   *cache.Cache[voicesOf, *levelmatch.Plan]
+	margins  *cache.Cache[marginsOf, *intelligibility.Plan]
 	kinds    *cache.Cache[string, analysis.Kind] // by recording
 
 	measuring measuring
@@ -84,22 +84,22 @@ const (
 )
 
 // New gives a workspace. What goes on in it ends with Close, not with ctx.
-func New(ctx context.Context, in intake.Intake) *Workspace {
-	w := &Workspace{Intake: in, Hub: newHub(),
-		sources:  cache.New[int64, *sources.Sources](keptRates),
+func New(ctx context.Context, in ingest.Ingester) *Workspace {
+	w := &Workspace{Ingester: in, Hub: newHub(),
+		sources:  cache.New[int64, *meter.Sources](keptRates),
 		mixers:   cache.New[mixerOf, *mix.Mixer](keptMixers),
-		advisers: cache.New[Key, *advise.Adviser](keptAdvisers),
+		advisers: cache.New[Key, *mend.Adviser](keptAdvisers),
 		lists:    cache.New[Key, *seamList](keptLists),
 		tries:    cache.New[Key, *scene.Scene](keptTries),
 		results:  cache.New[string, audit.Result](keptResults),
 		gaps:     cache.New[string, audit.Result](keptResults),
-		mendings: cache.New[Key, *advise.Mending](keptMendings),
+		mendings: cache.New[Key, *mend.Mending](keptMendings),
 		findings: cache.New[Key, *Findings](keptFindings),
 		fillings: cache.New[fillingsOf, []fill.Filling](keptFillings),
-		loud:     cache.New[Key, []loud.Place](keptLoud),
-		evenings: cache.New[eveningOf, *evening.Plan](keptLoud),
-		voices:   cache.New[voicesOf, *alike.Plan](keptLoud),
-		margins:  cache.New[marginsOf, *margin.Plan](keptLoud),
+		loud:     cache.New[Key, []overs.Place](keptLoud),
+		evenings: cache.New[eveningOf, *roommatch.Plan](keptLoud),
+		voices:   cache.New[voicesOf, *levelmatch.Plan](keptLoud),
+		margins:  cache.New[marginsOf, *intelligibility.Plan](keptLoud),
 		kinds:    cache.New[string, analysis.Kind](keptKinds),
 	}
 	w.ctx, w.stop = context.WithCancel(context.WithoutCancel(ctx))
@@ -194,10 +194,10 @@ func (s *Scene) Try(ctx context.Context, e scene.Edit) (*Scene, error) {
 }
 
 // Sources give the sound of recordings and tones at the scene's rate.
-func (s *Scene) Sources() *sources.Sources { return s.w.sourcesAt(s.Scene.SampleRate) }
+func (s *Scene) Sources() *meter.Sources { return s.w.sourcesAt(s.Scene.SampleRate) }
 
-func (w *Workspace) sourcesAt(rate int64) *sources.Sources {
-	all, err := w.sources.Get(context.Background(), rate, func(context.Context) (*sources.Sources, error) {
+func (w *Workspace) sourcesAt(rate int64) *meter.Sources {
+	all, err := w.sources.Get(context.Background(), rate, func(context.Context) (*meter.Sources, error) {
 		open := func(src scene.Source) (pcm.ReaderAt, error) {
 			r, err := w.Library.Sound(src.ID, rate)
 			if errors.Is(err, fs.ErrNotExist) {
@@ -211,7 +211,7 @@ func (w *Workspace) sourcesAt(rate int64) *sources.Sources {
 			modest()
 			return w.Library.Analysis(ctx, src.ID, rate, nil)
 		}
-		return sources.New(open, analyse), nil
+		return meter.NewSources(open, analyse), nil
 	})
 	if err != nil {
 		panic(err) // there is nothing in it that fails
@@ -230,26 +230,26 @@ func (s *Scene) Mixer(ctx context.Context, opt mix.Options) (*mix.Mixer, error) 
 }
 
 // Adviser measures the scene and proposes for it.
-func (s *Scene) Adviser(ctx context.Context) (*advise.Adviser, error) {
-	return s.w.advisers.Get(ctx, s.Key, func(context.Context) (*advise.Adviser, error) {
-		return advise.New(audit.NewMeter(s.Scene, s.Sources())), nil
+func (s *Scene) Adviser(ctx context.Context) (*mend.Adviser, error) {
+	return s.w.advisers.Get(ctx, s.Key, func(context.Context) (*mend.Adviser, error) {
+		return mend.New(audit.NewMeter(s.Scene, s.Sources())), nil
 	})
 }
 
 // Mend gives what would mend the whole scene; nothing is changed. progress is told to whoever began it.
-func (s *Scene) Mend(ctx context.Context, progress func(done, of int)) (*advise.Mending, error) {
-	return s.w.mendings.Get(ctx, s.Key, func(ctx context.Context) (*advise.Mending, error) {
-		ctx = spread.Beginning(ctx, modest)
+func (s *Scene) Mend(ctx context.Context, progress func(done, of int)) (*mend.Mending, error) {
+	return s.w.mendings.Get(ctx, s.Key, func(ctx context.Context) (*mend.Mending, error) {
+		ctx = parallel.Beginning(ctx, modest)
 		m, all, err := s.adviserOfAll(ctx)
 		if err != nil {
 			return nil, err
 		}
-		return m.Mend(ctx, all, advise.MendOptions{Threads: threads(), Progress: progress})
+		return m.Mend(ctx, all, mend.MendOptions{Threads: threads(), Progress: progress})
 	})
 }
 
 // adviserOfAll is the adviser of a scene with all of its seams measured.
-func (s *Scene) adviserOfAll(ctx context.Context) (*advise.Adviser, []audit.Result, error) {
+func (s *Scene) adviserOfAll(ctx context.Context) (*mend.Adviser, []audit.Result, error) {
 	all, err := s.All(ctx)
 	if err != nil {
 		return nil, nil, err
@@ -259,13 +259,13 @@ func (s *Scene) adviserOfAll(ctx context.Context) (*advise.Adviser, []audit.Resu
 }
 
 // MendSeams gives what would mend some of the scene's seams; nothing is changed.
-func (s *Scene) MendSeams(ctx context.Context, only map[audit.SeamID]bool) (*advise.Mending, error) {
+func (s *Scene) MendSeams(ctx context.Context, only map[audit.SeamID]bool) (*mend.Mending, error) {
 	key := s.Key
 	for _, id := range slices.Sorted(maps.Keys(only)) {
 		key.Edit += "\x00" + string(id)
 	}
-	return s.w.mendings.Get(ctx, key, func(ctx context.Context) (*advise.Mending, error) {
-		ctx = spread.Beginning(ctx, modest)
+	return s.w.mendings.Get(ctx, key, func(ctx context.Context) (*mend.Mending, error) {
+		ctx = parallel.Beginning(ctx, modest)
 		m, all, err := s.adviserOfAll(ctx)
 		if err != nil {
 			return nil, err
@@ -295,7 +295,7 @@ type Findings struct {
 // Findings gives what should not be in the pauses of the scene, and the hum that is there.
 func (s *Scene) Findings(ctx context.Context) (*Findings, error) {
 	return s.w.findings.Get(ctx, s.Key, func(ctx context.Context) (*Findings, error) {
-		ctx = spread.Beginning(ctx, modest)
+		ctx = parallel.Beginning(ctx, modest)
 		m, err := s.Adviser(ctx)
 		if err != nil {
 			return nil, err
@@ -338,25 +338,25 @@ func (s *Scene) PurposeOf(ctx context.Context, source string) (scene.Purpose, er
 
 type eveningOf struct {
 	Key
-	evening.Wish
+	roommatch.Options
 }
 
 // Evening gives what would bring the takes of the scene to one room.
-func (s *Scene) Evening(ctx context.Context, w evening.Wish) (*evening.Plan, error) {
-	return s.w.evenings.Get(ctx, eveningOf{s.Key, w}, func(ctx context.Context) (*evening.Plan, error) {
-		return advise.Evening(spread.Beginning(ctx, modest), audit.NewMeter(s.Scene, s.Sources()), w, threads())
+func (s *Scene) Evening(ctx context.Context, w roommatch.Options) (*roommatch.Plan, error) {
+	return s.w.evenings.Get(ctx, eveningOf{s.Key, w}, func(ctx context.Context) (*roommatch.Plan, error) {
+		return mend.MatchRooms(parallel.Beginning(ctx, modest), audit.NewMeter(s.Scene, s.Sources()), w, threads())
 	})
 }
 
 // RoomOf gives what is known of the room of a clip.
-func (s *Scene) RoomOf(ctx context.Context, clip scene.ClipID) (evening.Known, error) {
-	return evening.RoomOf(ctx, audit.NewMeter(s.Scene, s.Sources()), clip)
+func (s *Scene) RoomOf(ctx context.Context, clip scene.ClipID) (roommatch.Measured, error) {
+	return roommatch.RoomOf(ctx, audit.NewMeter(s.Scene, s.Sources()), clip)
 }
 
 // Loud gives what is too loud in the scene.
-func (s *Scene) Loud(ctx context.Context) ([]loud.Place, error) {
-	return s.w.loud.Get(ctx, s.Key, func(ctx context.Context) ([]loud.Place, error) {
-		return loud.Find(spread.Beginning(ctx, modest), audit.NewMeter(s.Scene, s.Sources()), threads())
+func (s *Scene) Loud(ctx context.Context) ([]overs.Place, error) {
+	return s.w.loud.Get(ctx, s.Key, func(ctx context.Context) ([]overs.Place, error) {
+		return overs.Find(parallel.Beginning(ctx, modest), audit.NewMeter(s.Scene, s.Sources()), threads())
 	})
 }
 
@@ -391,5 +391,5 @@ func (s *Scene) Fillings(ctx context.Context, hole scene.Hole) ([]fill.Filling, 
 
 // Joined gives what clips of the scene sound like together, as they are to be joined.
 func (s *Scene) Joined(plan *scene.Joining) (*mix.Mixer, error) {
-	return mix.Joined(plan, s.Sources().Mix(plan.Scene))
+	return mix.NewJoining(plan, s.Sources().Mix(plan.Scene))
 }

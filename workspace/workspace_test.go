@@ -11,8 +11,8 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
-	"blendseam/intake"
+	"blendseam/core/sound/timecode"
+	"blendseam/ingest"
 	"blendseam/internal/seamtest"
 	"blendseam/media"
 	"blendseam/store"
@@ -35,7 +35,7 @@ func open(t testing.TB) *workspace.Workspace {
 	if err != nil {
 		t.Fatal(err)
 	}
-	w := workspace.New(context.Background(), intake.Intake{Store: st, Library: l})
+	w := workspace.New(context.Background(), ingest.Ingester{Store: st, Library: l})
 	t.Cleanup(func() {
 		w.Close()
 		st.Close()

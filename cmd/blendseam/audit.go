@@ -10,10 +10,10 @@ import (
 	"strings"
 	"text/tabwriter"
 
-	"blendseam/core/advise"
 	"blendseam/core/audit"
-	"blendseam/core/evening"
-	"blendseam/core/loud"
+	"blendseam/core/audit/overs"
+	"blendseam/core/mend"
+	"blendseam/core/mend/roommatch"
 	"blendseam/core/scene"
 	"blendseam/interchange"
 	"blendseam/interchange/report"
@@ -69,7 +69,7 @@ func (c *auditCmd) Run(ctx context.Context) error {
 			rough++
 		}
 	}
-	places, err := loud.Find(ctx, meter, 0)
+	places, err := overs.Find(ctx, meter, 0)
 	if err != nil {
 		return fmt.Errorf("%s: %w", c.Scene, err)
 	}
@@ -127,7 +127,7 @@ func printLoud(rows []report.LoudRow) {
 	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
 	for _, r := range rows {
 		unit, passes := "dBFS", "passes the band of speech"
-		if r.Kind == loud.OverFull {
+		if r.Kind == overs.OverFull {
 			unit, passes = "dBTP", "reaches full scale"
 		}
 		fmt.Fprintf(w, "%s\t%s\t%s\ttoo loud\tpeak %.1f %s, %s\n", r.AtTC, r.Track, r.Clip, r.PeakDBFS, unit, passes)
@@ -151,13 +151,13 @@ func (c *mendCmd) Run(ctx context.Context) error {
 		return err
 	}
 	defer f.Close()
-	var rooms *evening.Plan
+	var rooms *roommatch.Plan
 	if c.Room {
 		if rooms, meter, all, err = c.even(ctx, f); err != nil {
 			return fmt.Errorf("%s: %w", c.Scene, err)
 		}
 	}
-	m, err := advise.New(meter).Mend(ctx, all, advise.MendOptions{TakeOut: c.TakeOut})
+	m, err := mend.New(meter).Mend(ctx, all, mend.MendOptions{TakeOut: c.TakeOut})
 	if err != nil {
 		return fmt.Errorf("%s: %w", c.Scene, err)
 	}
@@ -214,8 +214,13 @@ func (c *mendCmd) Run(ctx context.Context) error {
 func (c *mendCmd) even(
 	ctx context.Context,
 	f *scenefile.File,
-) (*evening.Plan, *audit.Meter, []audit.Result, error) {
-	p, after, err := evened(ctx, f.Scene, f.Sources(), evening.Wish{Target: evening.Natural, HushDB: evening.AsNeeded})
+) (*roommatch.Plan, *audit.Meter, []audit.Result, error) {
+	p, after, err := evened(
+		ctx,
+		f.Scene,
+		f.Sources(),
+		roommatch.Options{Target: roommatch.Natural, HushDB: roommatch.AsNeeded},
+	)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -226,7 +231,7 @@ func (c *mendCmd) even(
 }
 
 // afterwards is the report of a scene before and after mending.
-func afterwards(ctx context.Context, meter *audit.Meter, m *advise.Mending, before []audit.Result) ([]byte, error) {
+func afterwards(ctx context.Context, meter *audit.Meter, m *mend.Mending, before []audit.Result) ([]byte, error) {
 	after, err := audit.All(ctx, audit.NewMeter(m.Scene, meter.Sources), 0)
 	if err != nil {
 		return nil, err
@@ -239,7 +244,7 @@ func writeScene(s *scene.Scene, from, to string) error {
 	if err := relink(s, filepath.Dir(from), filepath.Dir(to)); err != nil {
 		return err
 	}
-	format, err := interchange.Of(to)
+	format, err := interchange.FormatOf(to)
 	if err != nil {
 		return err
 	}

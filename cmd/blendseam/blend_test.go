@@ -9,7 +9,7 @@ import (
 	"path/filepath"
 	"testing"
 
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
 	"blendseam/internal/corpus"
 	"blendseam/internal/outside"
 	"blendseam/media"

@@ -8,7 +8,7 @@ import (
 	"strings"
 
 	"blendseam/core/scene"
-	"blendseam/handover"
+	"blendseam/export"
 	"blendseam/interchange"
 	"blendseam/media"
 	"blendseam/media/scenefile"
@@ -23,7 +23,7 @@ type convertCmd struct {
 
 func (c *convertCmd) Run(ctx context.Context) error {
 	for _, path := range []string{c.In, c.Out} {
-		if _, err := interchange.Of(path); err != nil {
+		if _, err := interchange.FormatOf(path); err != nil {
 			return err
 		}
 	}
@@ -40,7 +40,7 @@ func (c *convertCmd) Run(ctx context.Context) error {
 
 // joined writes the scene with what the format would lose in recordings of their own, in a folder beside the file.
 func (c *convertCmd) joined(ctx context.Context) (err error) {
-	format, err := interchange.Of(c.Out)
+	format, err := interchange.FormatOf(c.Out)
 	if err != nil {
 		return err
 	}
@@ -65,7 +65,7 @@ func (c *convertCmd) joined(ctx context.Context) (err error) {
 	if err != nil {
 		return err
 	}
-	made, err := handover.Carry(ctx, f.Scene, f.Sources(), format, dir, folder+"/", nil)
+	made, err := export.Carry(ctx, f.Scene, f.Sources(), format, dir, folder+"/", nil)
 	if err != nil {
 		return err
 	}

@@ -6,9 +6,9 @@ import (
 	"fmt"
 	"math"
 
-	"blendseam/core/fit"
-	"blendseam/core/fit/timing"
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timestretch"
+	"blendseam/core/sound/timestretch/timing"
 	"blendseam/media"
 )
 
@@ -43,7 +43,7 @@ func (c *fitCmd) Run(ctx context.Context) error {
 	}
 	defer r.Close()
 	rate := int64(r.Format().Rate)
-	wish := fit.Wish{Length: int64(math.Round(c.Length * float64(rate))), Pauses: c.Pauses, Kind: timing.Words}
+	wish := timestretch.Options{Length: int64(math.Round(c.Length * float64(rate))), Pauses: c.Pauses, Kind: timing.Words}
 	if c.Speed > 0 {
 		wish.Length = int64(math.Round(float64(r.Len()) / c.Speed))
 	}
@@ -59,8 +59,8 @@ func (c *fitCmd) Run(ctx context.Context) error {
 			return fmt.Errorf("%s: %w", c.In, err)
 		}
 	}
-	p, err := fit.Of(pcm.Span{To: r.Len()}, pauses, wish, rate)
-	var far *fit.TooFar
+	p, err := timestretch.NewPlan(pcm.Span{To: r.Len()}, pauses, wish, rate)
+	var far *timestretch.TooFar
 	if errors.As(err, &far) {
 		return fmt.Errorf("%s: %.3f s cannot be reached; %.3f to %.3f s can, with words at half to twice their speed",
 			c.In, seconds(far.Asked, int(rate)), seconds(far.Least, int(rate)), seconds(far.Most, int(rate)))
@@ -90,10 +90,10 @@ func (c *fitCmd) Run(ctx context.Context) error {
 }
 
 // write renders the fitted recording to the file.
-func (c *fitCmd) write(ctx context.Context, r pcm.ReaderAt, p *fit.Plan) error {
+func (c *fitCmd) write(ctx context.Context, r pcm.ReaderAt, p *timestretch.Plan) error {
 	sound := r
 	if len(p.Parts) > 0 {
-		fitted, err := fit.Open(timing.Fit{Parts: p.Parts}, r)
+		fitted, err := timestretch.Open(timing.Fit{Parts: p.Parts}, r)
 		if err != nil {
 			return err
 		}

@@ -9,9 +9,9 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/fit/timing"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
+	"blendseam/core/sound/timestretch/timing"
 	"blendseam/interchange/otio"
 	"blendseam/internal/outside"
 )

@@ -8,8 +8,8 @@ import (
 	"strings"
 
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
-	"blendseam/intake"
+	"blendseam/core/sound/timecode"
+	"blendseam/ingest"
 	"blendseam/interchange"
 	"blendseam/media"
 )
@@ -24,7 +24,7 @@ type importCmd struct {
 func (c *importCmd) Run(ctx context.Context) error {
 	scenes := 0
 	for _, f := range c.Files {
-		if interchange.Is(f) {
+		if interchange.IsSceneFile(f) {
 			scenes++
 		}
 	}
@@ -36,7 +36,7 @@ func (c *importCmd) Run(ctx context.Context) error {
 		return err
 	}
 	defer o.close()
-	in := o.Intake
+	in := o.Ingester
 	production, err := productionNamed(ctx, in.Store, c.Production)
 	if err != nil {
 		return err
@@ -54,7 +54,7 @@ func (c *importCmd) Run(ctx context.Context) error {
 }
 
 // recordings brings all files in, or none into the scene if one of them cannot be read.
-func (c *importCmd) recordings(ctx context.Context, in intake.Intake, production string) error {
+func (c *importCmd) recordings(ctx context.Context, in ingest.Ingester, production string) error {
 	rows, err := in.Store.Scenes(ctx)
 	if err != nil {
 		return err

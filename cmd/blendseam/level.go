@@ -11,11 +11,11 @@ import (
 	"strings"
 	"text/tabwriter"
 
-	"blendseam/core/alike"
 	"blendseam/core/audit"
-	"blendseam/core/margin"
-	"blendseam/core/pcm"
+	"blendseam/core/mend/intelligibility"
+	"blendseam/core/mend/levelmatch"
 	"blendseam/core/scene"
+	"blendseam/core/sound/pcm"
 	"blendseam/media/scenefile"
 )
 
@@ -34,13 +34,13 @@ type levelCmd struct {
 
 // levelled is what the command did, as it prints it.
 type levelled struct {
-	voices *alike.Plan  // nil: not asked for
-	ducks  *margin.Plan // nil: not asked for
+	voices *levelmatch.Plan      // nil: not asked for
+	ducks  *intelligibility.Plan // nil: not asked for
 }
 
 type (
-	voicesPlan = alike.Plan
-	ducksPlan  = margin.Plan
+	voicesPlan = levelmatch.Plan
+	ducksPlan  = intelligibility.Plan
 )
 
 // MarshalJSON writes the fields of both as one object.
@@ -52,7 +52,7 @@ func (d levelled) MarshalJSON() ([]byte, error) {
 }
 
 func (c *levelCmd) Run(ctx context.Context) error {
-	w := alike.Wish{}
+	w := levelmatch.Options{}
 	if c.Voices != "median" && c.Voices != "" {
 		lufs, err := strconv.ParseFloat(c.Voices, 64)
 		if err != nil {
@@ -89,7 +89,7 @@ func (c *levelCmd) Run(ctx context.Context) error {
 		return err
 	}
 	if c.Voices != "" {
-		if done.voices, err = alike.Of(ctx, audit.NewMeter(after, f.Sources()), w, 0); err == nil {
+		if done.voices, err = levelmatch.NewPlan(ctx, audit.NewMeter(after, f.Sources()), w, 0); err == nil {
 			err = apply(done.voices.Edit)
 		}
 		if err != nil {
@@ -99,7 +99,7 @@ func (c *levelCmd) Run(ctx context.Context) error {
 	if len(c.Duck) > 0 {
 		wish, err := c.ducks(after, w.Span)
 		if err == nil {
-			done.ducks, err = margin.Of(ctx, audit.NewMeter(after, f.Sources()), wish, 0)
+			done.ducks, err = intelligibility.NewPlan(ctx, audit.NewMeter(after, f.Sources()), wish, 0)
 		}
 		if err == nil {
 			err = apply(done.ducks.Edit)
@@ -119,8 +119,8 @@ func (c *levelCmd) Run(ctx context.Context) error {
 }
 
 // ducks reads which tracks make way for whose words.
-func (c *levelCmd) ducks(s *scene.Scene, span pcm.Span) (w margin.Wish, err error) {
-	w = margin.Wish{Span: span, ByDB: c.By, MarginLU: c.Margin}
+func (c *levelCmd) ducks(s *scene.Scene, span pcm.Span) (w intelligibility.Options, err error) {
+	w = intelligibility.Options{Span: span, ByDB: c.By, MarginLU: c.Margin}
 	named := func(flag string, names []string) (ids []scene.TrackID, err error) {
 		for _, name := range names {
 			i := slices.IndexFunc(s.Tracks, func(t *scene.Track) bool { return t.Name == name && t.Kind == scene.Sound })

@@ -8,8 +8,8 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/level"
-	"blendseam/core/pcm"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm"
 	"blendseam/internal/roomtest"
 	"blendseam/internal/seamtest"
 )

@@ -4,14 +4,14 @@ import (
 	"context"
 	"fmt"
 
-	"blendseam/core/analysis"
 	"blendseam/core/audit"
-	"blendseam/core/likeness"
+	"blendseam/core/listen/analysis"
+	"blendseam/core/mend/eqmatch"
+	"blendseam/core/meter"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/sources"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 	"blendseam/media"
 )
 
@@ -57,16 +57,16 @@ func (c *likeCmd) Run(ctx context.Context) error {
 	says := func(ctx context.Context, src scene.Source, r pcm.ReaderAt) (*analysis.Recording, error) {
 		return media.AnalysisOf(ctx, src.Name, r)
 	}
-	m := audit.NewMeter(s, sources.New(open, says))
+	m := audit.NewMeter(s, meter.NewSources(open, says))
 	clips := s.Tracks[0].Clips
-	p, err := likeness.Of(ctx, m, clips[0].ID, clips[1].ID, c.Strength)
+	p, err := eqmatch.NewPlan(ctx, m, clips[0].ID, clips[1].ID, c.Strength)
 	if err != nil {
 		return err
 	}
 	if s, err = scene.Apply(s, p.Edit()); err != nil {
 		return err
 	}
-	sound, err := mix.Evened(s, s.Tracks[0].Clips[0], open)
+	sound, err := mix.WithRoom(s, s.Tracks[0].Clips[0], open)
 	if err != nil {
 		return err
 	}

@@ -8,8 +8,8 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/measure"
-	"blendseam/core/pcm"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
 	"blendseam/internal/outside"
 )
 

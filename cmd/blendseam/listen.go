@@ -7,7 +7,7 @@ import (
 	"os"
 	"text/tabwriter"
 
-	"blendseam/core/analysis"
+	"blendseam/core/listen/analysis"
 	"blendseam/media"
 )
 

@@ -6,7 +6,7 @@ import (
 	"fmt"
 	"os"
 
-	"blendseam/core/measure"
+	"blendseam/core/sound/measure"
 	"blendseam/media"
 )
 

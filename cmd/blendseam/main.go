@@ -9,11 +9,11 @@ import (
 	"os/signal"
 	"syscall"
 
+	"github.com/alecthomas/kong"
+
 	"blendseam/core/scene"
 	"blendseam/interchange"
 	"blendseam/scratch"
-
-	"github.com/alecthomas/kong"
 )
 
 // commands is the table of commands, in the order of the help.
@@ -63,7 +63,7 @@ func run(ctx context.Context, args []string) int {
 		&c,
 		kong.Name("blendseam"),
 		kong.Description("Makes cuts in sound disappear."),
-		kong.Vars{"endings": interchange.Endings(", "), "usual": interchange.Usual().Extensions[0]},
+		kong.Vars{"endings": interchange.Endings(", "), "usual": interchange.DefaultFormat().Extensions[0]},
 		kong.UsageOnError(),
 		kong.WithHyphenPrefixedParameters(true), // --target-lufs -16
 		kong.BindTo(ctx, (*context.Context)(nil)),

@@ -17,7 +17,7 @@ import (
 	"time"
 
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
 	"blendseam/internal/outside"
 )

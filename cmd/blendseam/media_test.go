@@ -5,7 +5,7 @@ import (
 	"path/filepath"
 	"testing"
 
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/bucket"
 	"blendseam/internal/outside"
 	"blendseam/media"

@@ -45,9 +45,9 @@ type mergeConflict struct {
 func (c *mergeCmd) Run(ctx context.Context) error {
 	var list []*scene.Scene
 	for _, path := range []string{c.From, c.Mine, c.With} {
-		if format, err := interchange.Of(path); err == nil && len(format.Lacks) > 0 {
+		if format, err := interchange.FormatOf(path); err == nil && len(format.Lacks) > 0 {
 			return fmt.Errorf("%s does not hold all of a scene; versions are compared as %s", path,
-				interchange.Usual().Extensions[0])
+				interchange.DefaultFormat().Extensions[0])
 		}
 		s, warnings, err := scenefile.ReadOnly(ctx, path)
 		if err != nil {

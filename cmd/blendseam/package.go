@@ -9,7 +9,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/scene"
-	"blendseam/handover"
+	"blendseam/export"
 	"blendseam/interchange/report"
 	"blendseam/media/scenefile"
 )
@@ -30,7 +30,7 @@ func (c *packageCmd) Run(ctx context.Context) error {
 	}
 	defer f.Close()
 	warn(f.Warnings)
-	p := handover.Packing{
+	p := export.Packing{
 		HandleS: c.Handles, FLAC: c.FLAC, Picture: c.Picture, Open: f.Open,
 		File: func(src scene.Source) (string, error) {
 			file, err := scenefile.LocalPath(filepath.Dir(c.Scene), src.URL)
@@ -63,7 +63,7 @@ func (c *packageCmd) Run(ctx context.Context) error {
 	}
 	_, err = os.Stat(dir)
 	fresh := os.IsNotExist(err)
-	done, err := handover.Pack(ctx, f.Scene, dir, p, nil)
+	done, err := export.Pack(ctx, f.Scene, dir, p, nil)
 	if err != nil {
 		if fresh {
 			os.RemoveAll(dir)
@@ -71,7 +71,7 @@ func (c *packageCmd) Run(ctx context.Context) error {
 		return err
 	}
 	if zipped {
-		if err := handover.Zip(ctx, dir, c.Out); err != nil {
+		if err := export.Zip(ctx, dir, c.Out); err != nil {
 			return err
 		}
 	}

@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"blendseam/core/limit"
-	"blendseam/intake"
+	"blendseam/ingest"
 	"blendseam/media"
 	"blendseam/media/objects"
 	"blendseam/scratch"
@@ -27,7 +27,7 @@ type place struct {
 
 // opened is what a command works on.
 type opened struct {
-	intake.Intake
+	ingest.Ingester
 	work *scratch.Place // this process's own
 	ends []func()       // of what was opened, in the order of opening
 }

@@ -17,8 +17,8 @@ import (
 	"testing"
 	"unsafe"
 
-	"blendseam/core/pcm"
-	"blendseam/core/pcm/wav"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/pcm/wav"
 	"blendseam/internal/corpus"
 )
 

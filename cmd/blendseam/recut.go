@@ -7,7 +7,7 @@ import (
 	"os"
 	"slices"
 
-	"blendseam/handover"
+	"blendseam/export"
 	"blendseam/media/scenefile"
 )
 
@@ -53,8 +53,8 @@ func (c *recutCmd) Run(ctx context.Context) error {
 	for _, n := range c.Skip {
 		skip = append(skip, n-1)
 	}
-	r, err := handover.PlanRecut(s, cut,
-		handover.RecutOptions{Skip: skip, CutBeds: c.CutBeds, Trim: c.Trim, Extend: c.Extend})
+	r, err := export.PlanRecut(s, cut,
+		export.RecutOptions{Skip: skip, CutBeds: c.CutBeds, Trim: c.Trim, Extend: c.Extend})
 	if err != nil {
 		return fmt.Errorf("%s: %w", c.To, err)
 	}

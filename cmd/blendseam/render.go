@@ -7,10 +7,10 @@ import (
 	"path/filepath"
 	"strings"
 
-	"blendseam/core/ceiling"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
-	"blendseam/handover"
+	"blendseam/core/sound/limiter"
+	"blendseam/export"
 	"blendseam/media"
 	"blendseam/media/scenefile"
 )
@@ -52,11 +52,11 @@ func (c *renderCmd) Run(ctx context.Context) error {
 			return err
 		}
 	}
-	m, err := mix.New(s, mix.WithMade(s, f.Open), opt)
+	m, err := mix.New(s, mix.WithDerived(s, f.Open), opt)
 	if err != nil {
 		return err
 	}
-	o := handover.Order{
+	o := export.Order{
 		Span: span, Mix: c.Out, TargetLUFS: c.Target, CeilingDBTP: c.Ceiling, Limit: c.Ceiling != nil,
 		Form: media.Form{Rate: c.Rate, Channels: c.Channels, Depth: c.Depth, NoDither: c.NoDither, KBits: c.Kbits},
 	}
@@ -74,7 +74,7 @@ func (c *renderCmd) Run(ctx context.Context) error {
 			return err
 		}
 	}
-	made, err := handover.Make(ctx, s, m, o, nil)
+	made, err := export.Make(ctx, s, m, o, nil)
 	if err != nil {
 		return err
 	}
@@ -98,8 +98,8 @@ func (c *renderCmd) check() error {
 }
 
 // stems are those that are asked for, and their folder.
-func (c *renderCmd) stems(s *scene.Scene) ([]handover.Stem, error) {
-	list := handover.StemsBy(s, c.By)
+func (c *renderCmd) stems(s *scene.Scene) ([]export.Stem, error) {
+	list := export.StemsBy(s, c.By)
 	if len(list) == 0 {
 		return nil, fmt.Errorf("--stems: no sound track of the scene is heard, so that there are no stems")
 	}
@@ -112,9 +112,9 @@ func (c *renderCmd) stems(s *scene.Scene) ([]handover.Stem, error) {
 	}
 	var names []string
 	for _, x := range list {
-		names = append(names, handover.FileName(x.Name)+strings.ToLower(filepath.Ext(c.Out)))
+		names = append(names, export.FileName(x.Name)+strings.ToLower(filepath.Ext(c.Out)))
 	}
-	for i, name := range handover.Apart(names) {
+	for i, name := range export.Distinct(names) {
 		list[i].File = filepath.Join(c.Stems, name)
 		if path, _ := filepath.Abs(list[i].File); path == out {
 			return nil, fmt.Errorf("--stems: %s would be both the mix and a stem; name another folder", list[i].File)
@@ -124,7 +124,7 @@ func (c *renderCmd) stems(s *scene.Scene) ([]handover.Stem, error) {
 }
 
 // say tells what was made.
-func (c *renderCmd) say(s *scene.Scene, made *handover.Made) {
+func (c *renderCmd) say(s *scene.Scene, made *export.Made) {
 	for _, f := range made.Files {
 		if f.Clipped > 0 {
 			note("%s: %d samples reached past full scale and were clipped; turn the scene down, "+
@@ -143,7 +143,7 @@ func (c *renderCmd) say(s *scene.Scene, made *handover.Made) {
 }
 
 // limitedWords tell where a ceiling worked, the worst places first to be named.
-func limitedWords(s *scene.Scene, list []ceiling.Place, dbtp float64) string {
+func limitedWords(s *scene.Scene, list []limiter.Place, dbtp float64) string {
 	worst := list[0]
 	for _, p := range list {
 		if p.ReducedDB > worst.ReducedDB {

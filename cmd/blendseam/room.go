@@ -7,13 +7,13 @@ import (
 	"strings"
 	"text/tabwriter"
 
-	"blendseam/core/advise"
 	"blendseam/core/audit"
-	"blendseam/core/evening"
-	"blendseam/core/level"
-	"blendseam/core/pcm"
+	"blendseam/core/mend"
+	"blendseam/core/mend/roommatch"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
-	"blendseam/core/sources"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm"
 	"blendseam/media/scenefile"
 )
 
@@ -35,7 +35,7 @@ func (c *roomCmd) Run(ctx context.Context) error {
 	}
 	defer f.Close()
 	warn(f.Warnings)
-	w := evening.Wish{Target: c.Target, HushDB: c.Hush, Voices: c.Voices}
+	w := roommatch.Options{Target: c.Target, HushDB: c.Hush, Voices: c.Voices}
 	if w.Span, err = asked(f.Scene, c.Scene, c.From, c.To); err != nil {
 		return err
 	}
@@ -69,10 +69,10 @@ func asked(s *scene.Scene, file, from, to string) (span pcm.Span, err error) {
 func evened(
 	ctx context.Context,
 	s *scene.Scene,
-	from *sources.Sources,
-	w evening.Wish,
-) (*evening.Plan, *scene.Scene, error) {
-	p, err := advise.Evening(ctx, audit.NewMeter(s, from), w, 0)
+	from *meter.Sources,
+	w roommatch.Options,
+) (*roommatch.Plan, *scene.Scene, error) {
+	p, err := mend.MatchRooms(ctx, audit.NewMeter(s, from), w, 0)
 	if err != nil || p.Edit == nil {
 		return p, s, err
 	}
@@ -80,7 +80,7 @@ func evened(
 	return p, after, err
 }
 
-func printRooms(p *evening.Plan) {
+func printRooms(p *roommatch.Plan) {
 	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
 	for _, t := range p.Takes {
 		did, later := []string{}, ""
@@ -122,7 +122,7 @@ func printRooms(p *evening.Plan) {
 	}
 }
 
-func roomWords(p *evening.Plan) string {
+func roomWords(p *roommatch.Plan) string {
 	return fmt.Sprintf(
 		"one room at %.1f dBFS, %+.1f dB against the loudest take; takes were up to %.1f dB apart, %.1f dB are left",
 		p.Target.LevelDB,

@@ -8,9 +8,9 @@ import (
 	"testing"
 
 	"blendseam/core/audit"
-	"blendseam/core/level"
-	"blendseam/core/pcm"
-	"blendseam/core/room"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/room"
 	"blendseam/internal/seamtest"
 	"blendseam/media"
 )

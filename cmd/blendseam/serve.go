@@ -17,7 +17,7 @@ import (
 
 	"blendseam/core/limit"
 	"blendseam/demo"
-	"blendseam/intake"
+	"blendseam/ingest"
 	"blendseam/scratch"
 	"blendseam/store"
 	"blendseam/web"
@@ -42,7 +42,7 @@ type serveCmd struct {
 }
 
 func (c *serveCmd) Run(ctx context.Context) error {
-	return c.serve(ctx, func(context.Context, intake.Intake) (string, error) { return "", nil })
+	return c.serve(ctx, func(context.Context, ingest.Ingester) (string, error) { return "", nil })
 }
 
 type demoCmd struct {
@@ -51,7 +51,7 @@ type demoCmd struct {
 }
 
 func (c *demoCmd) Run(ctx context.Context) error {
-	return c.serve(ctx, func(ctx context.Context, in intake.Intake) (string, error) {
+	return c.serve(ctx, func(ctx context.Context, in ingest.Ingester) (string, error) {
 		if !c.Fresh {
 			rows, err := in.Store.Scenes(ctx)
 			if err != nil {
@@ -71,7 +71,7 @@ func (c *demoCmd) Run(ctx context.Context) error {
 const demoName = "Kiln Night"
 
 // loadDemo makes a new scene of the demo that the program carries, for a production.
-func loadDemo(ctx context.Context, in intake.Intake, production string) (string, error) {
+func loadDemo(ctx context.Context, in ingest.Ingester, production string) (string, error) {
 	dir, err := scratch.Dir()
 	if err != nil {
 		return "", err
@@ -186,7 +186,7 @@ func (p place) fresh() bool {
 
 // serve runs everything until it is told to stop. first prepares what should be there, and gives the scene to begin
 // with.
-func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake.Intake) (string, error)) error {
+func (c *serveCmd) serve(ctx context.Context, first func(context.Context, ingest.Ingester) (string, error)) error {
 	l, err := listen(c.Listen)
 	if err != nil {
 		return err
@@ -225,8 +225,8 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 		fmt.Fprintf(os.Stderr, "blendseam: warning: everybody who reaches %s can see and change everything\n", l.Addr())
 	}
 	made := filepath.Join(c.Var, "made")
-	o.Intake.Quota = c.Quota << 30
-	begin, err := first(ctx, o.Intake)
+	o.Ingester.Quota = c.Quota << 30
+	begin, err := first(ctx, o.Ingester)
 	if err != nil {
 		return err
 	}
@@ -239,11 +239,11 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, intake
 	case "json":
 		slog.SetDefault(slog.New(slog.NewJSONHandler(os.Stderr, nil)))
 	}
-	s := web.New(web.Config{LogRequests: c.Log != "", Workspace: workspace.New(ctx, o.Intake), Made: made,
+	s := web.New(web.Config{LogRequests: c.Log != "", Workspace: workspace.New(ctx, o.Ingester), Made: made,
 		Door: door, Gate: gate,
 		Release: release(),
 		Demo: func(ctx context.Context, production string) (string, error) {
-			return loadDemo(ctx, o.Intake, production)
+			return loadDemo(ctx, o.Ingester, production)
 		}})
 	if c.Metrics != "" {
 		at, err := net.Listen("tcp", c.Metrics)

@@ -7,7 +7,7 @@ import (
 	"path/filepath"
 
 	"blendseam/core/scene"
-	"blendseam/handover"
+	"blendseam/export"
 	"blendseam/media"
 	"blendseam/media/scenefile"
 )
@@ -43,8 +43,8 @@ func (c *stretchesCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("%s: %w", c.Scene, err)
 	}
-	files := handover.Files{Dir: c.Out, Kind: c.Kind, Pattern: c.Name,
-		Form: media.Form{Rate: int(f.Scene.SampleRate), Depth: c.Depth}, Naming: handover.Naming{Scene: f.Scene.Name}}
+	files := export.Files{Dir: c.Out, Kind: c.Kind, Pattern: c.Name,
+		Form: media.Form{Rate: int(f.Scene.SampleRate), Depth: c.Depth}, Naming: export.Naming{Scene: f.Scene.Name}}
 	if info, err := os.Stat(c.Scene); err == nil {
 		files.Naming.Date = info.ModTime()
 	}
@@ -72,7 +72,7 @@ func (c *stretchesCmd) Run(ctx context.Context) error {
 }
 
 // pieces are what the command is about.
-func (c *stretchesCmd) pieces(f *scenefile.File) ([]handover.Piece, error) {
+func (c *stretchesCmd) pieces(f *scenefile.File) ([]export.Piece, error) {
 	if c.Track != "" {
 		for _, t := range f.Scene.Tracks {
 			if t.Name != c.Track {
@@ -82,7 +82,7 @@ func (c *stretchesCmd) pieces(f *scenefile.File) ([]handover.Piece, error) {
 			for _, x := range t.Clips {
 				ids = append(ids, x.ID)
 			}
-			return handover.Clips(f.Scene, f.Sources(), ids)
+			return export.Clips(f.Scene, f.Sources(), ids)
 		}
 		return nil, fmt.Errorf("there is no track %q", c.Track)
 	}
@@ -95,5 +95,5 @@ func (c *stretchesCmd) pieces(f *scenefile.File) ([]handover.Piece, error) {
 	if c.Source != "" && id == "" {
 		return nil, fmt.Errorf("there is no recording %q", c.Source)
 	}
-	return handover.Stretches(f.Scene, f.Sources(), id)
+	return export.Stretches(f.Scene, f.Sources(), id)
 }

@@ -1,16 +1,16 @@
 package main
 
 import (
-	"blendseam/core/level"
-	"blendseam/core/tone/recipe"
 	"context"
 	"fmt"
 	"math"
 	"strings"
 
-	"blendseam/core/pcm"
+	"blendseam/core/listen/tone"
 	"blendseam/core/scene"
-	"blendseam/core/tone"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/recipe"
 	"blendseam/media"
 )
 
@@ -60,7 +60,7 @@ func (c *toneCmd) Run(ctx context.Context) error {
 			foundTone{seconds(f.Span.From, rate), seconds(f.Span.To, rate), math.Round(100*f.LevelDB) / 100, f.Reasons},
 		)
 	}
-	used := tone.Alike(quiet, int64(tone.EnoughS*rate))
+	used := tone.Similar(quiet, int64(tone.EnoughS*rate))
 	made := recipe.Tone{Seed: c.Seed}
 	n := int64(0)
 	for _, q := range used {
@@ -68,12 +68,12 @@ func (c *toneCmd) Run(ctx context.Context) error {
 		n += q.Span.Len()
 	}
 	made.Left = recipe.Within(made.Left, int64(rate))
-	levelDB, _ := tone.Together(used)
+	levelDB, _ := tone.Mean(used)
 	sc := scene.Scene{SampleRate: int64(rate)}
 	length := int64(math.Round(c.Length * float64(rate)))
 	span := pcm.Span{From: sc.ToneMiddle(), To: sc.ToneMiddle() + length}
 	read := func(m recipe.Material) (pcm.Block, error) { return pcm.Read(r, m.Span()) }
-	wish := tone.Wish{
+	wish := tone.Options{
 		Span:  pcm.Span{From: span.From, To: min(span.To, span.From+int64(10*rate))},
 		Left:  levelDB,
 		Right: levelDB,
@@ -119,6 +119,6 @@ func seconds(n int64, rate int) float64 { return float64(n) / float64(rate) }
 
 // write renders tone to the file.
 func (c *toneCmd) write(ctx context.Context, r pcm.ReaderAt, span pcm.Span, gainDB float64) error {
-	turned := pcm.Turned{ReaderAt: r, Gain: level.Amplitude(gainDB)}
+	turned := pcm.WithGain{ReaderAt: r, Gain: level.Amplitude(gainDB)}
 	return media.WriteSound(ctx, c.Out, turned, span, "24")
 }

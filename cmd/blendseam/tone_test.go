@@ -10,14 +10,14 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/advise"
 	"blendseam/core/audit"
-	"blendseam/core/blend"
-	"blendseam/core/measure"
-	"blendseam/core/pcm"
-	"blendseam/core/room"
+	"blendseam/core/listen/noiseevent"
+	"blendseam/core/mend"
 	"blendseam/core/scene"
-	"blendseam/core/stray"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/room"
 	"blendseam/internal/outside"
 	"blendseam/media"
 	"blendseam/media/scenefile"
@@ -130,7 +130,7 @@ func TestTheDemoIsFilled(t *testing.T) {
 	}
 	defer f.Close()
 	ctx := t.Context()
-	m := advise.New(audit.NewMeter(f.Scene, f.Sources()))
+	m := mend.New(audit.NewMeter(f.Scene, f.Sources()))
 	measured := func(sc *scene.Scene, which func(audit.Seam) bool) audit.Result {
 		m := m.In(sc)
 		for _, s := range audit.Find(sc) {
@@ -183,7 +183,7 @@ func TestTheDemoIsFilled(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if len(found) != 1 || found[0].Kind != stray.Bump || found[0].ClipName != "Oda, take 2" || len(hums) == 0 {
+	if len(found) != 1 || found[0].Kind != noiseevent.Bump || found[0].ClipName != "Oda, take 2" || len(hums) == 0 {
 		t.Fatalf("found %+v and %d hums", found, len(hums))
 	}
 	p, err := m.Stray(ctx, found[0])
@@ -224,7 +224,7 @@ func TestTheDemoIsFilled(t *testing.T) {
 	for _, k := range kept {
 		edits = append(edits, k.Edit)
 	}
-	apply(scene.InOrder("words kept", edits...))
+	apply(scene.NewBatch("words kept", edits...))
 }
 
 // At 01:00:15:06 of the demo a blend by constant gain dips; by constant power it is clean, and that was not offered.
@@ -252,7 +252,7 @@ func TestEveryLawIsTriedAtTheBlendThatIsThere(t *testing.T) {
 	if err != nil {
 		t.Fatal(scene.Message(err))
 	}
-	m := advise.New(audit.NewMeter(gain, f.Sources()))
+	m := mend.New(audit.NewMeter(gain, f.Sources()))
 	before, err := m.Seam(ctx, at(gain))
 	if err != nil || before.Verdict == audit.Clean {
 		t.Fatal(before.Verdict, before.Why, err)

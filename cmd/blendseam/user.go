@@ -9,10 +9,10 @@ import (
 	"os"
 	"strings"
 
+	"golang.org/x/term"
+
 	"blendseam/store"
 	"blendseam/web/access"
-
-	"golang.org/x/term"
 )
 
 // userCmd keeps the accounts of people.

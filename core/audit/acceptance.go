@@ -5,8 +5,8 @@ import (
 	"encoding/hex"
 	"encoding/json"
 
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sound/pcm"
 )
 
 // AroundS is how far from a seam anything has a part in its measures, in seconds.

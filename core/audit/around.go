@@ -3,13 +3,13 @@ package audit
 import (
 	"context"
 
-	"blendseam/core/analysis"
-	"blendseam/core/level"
-	"blendseam/core/measure"
-	"blendseam/core/pcm"
+	"blendseam/core/listen/analysis"
+	"blendseam/core/listen/speech"
+	"blendseam/core/listen/tworooms"
 	"blendseam/core/scene"
-	"blendseam/core/speech"
-	"blendseam/core/tworooms"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
 )
 
 // Surroundings are what a clip's recording holds around a moment of the scene, beyond the clip's edge too: where its

@@ -5,7 +5,7 @@ import (
 	"testing"
 
 	"blendseam/core/audit"
-	"blendseam/core/sources"
+	"blendseam/core/meter"
 	"blendseam/internal/seamtest"
 )
 
@@ -13,7 +13,7 @@ import (
 // tracks, over a bed.
 func BenchmarkAuditOf500(b *testing.B) {
 	s, open := seamtest.Long(b, 250)
-	from := sources.New(open, nil)
+	from := meter.NewSources(open, nil)
 	for _, src := range s.Sources {
 		if _, err := from.Analysis(context.Background(), s, src); err != nil {
 			b.Fatal(err)

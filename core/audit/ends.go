@@ -1,10 +1,10 @@
 package audit
 
 import (
-	"blendseam/core/attack"
-	"blendseam/core/measure"
+	"blendseam/core/listen/onset"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
 )
 
 // ends measures how a track's sound begins and ends.
@@ -103,6 +103,6 @@ func (l ends) enters(at int64) (bool, error) {
 	if err != nil {
 		return false, err
 	}
-	db, err := attack.DB(a, own)
-	return db >= attack.FromDB, err
+	db, err := onset.RiseDB(a, own)
+	return db >= onset.AbruptDB, err
 }

@@ -6,9 +6,9 @@ import (
 	"testing"
 
 	"blendseam/core/audit"
-	"blendseam/core/blend"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/pcm"
 	"blendseam/internal/corpus"
 	"blendseam/internal/eartest"
 	"blendseam/internal/seamtest"

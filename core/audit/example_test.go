@@ -5,10 +5,10 @@ import (
 	"fmt"
 
 	"blendseam/core/audit"
-	"blendseam/core/pcm"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
-	"blendseam/core/sources"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 )
 
 // Every place where a track's sound changes is a seam; each is measured in the sound as it is rendered.
@@ -29,7 +29,7 @@ func ExampleAll() {
 		}
 		s = next
 	}
-	from := sources.New(
+	from := meter.NewSources(
 		func(scene.Source) (pcm.ReaderAt, error) { return pcm.Memory{Rate: 48000, Sound: hum}, nil },
 		nil,
 	)

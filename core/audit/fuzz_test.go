@@ -7,17 +7,17 @@ import (
 	"testing"
 
 	"blendseam/core/audit"
+	"blendseam/core/meter"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/sources"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 )
 
 // sounds are what the scenes of scenetest are made of: noise.
-func sounds(s *scene.Scene) *sources.Sources {
-	return sources.New(func(src scene.Source) (pcm.ReaderAt, error) {
+func sounds(s *scene.Scene) *meter.Sources {
+	return meter.NewSources(func(src scene.Source) (pcm.ReaderAt, error) {
 		rng := rand.New(rand.NewPCG(1, uint64(len(src.ID))))
 		b := pcm.NewBlock(max(1, src.Channels), 48000*5) // what lies beyond is silence
 		for _, ch := range b {
@@ -63,7 +63,7 @@ func FuzzEdits(f *testing.F) {
 				continue
 			}
 			// As over HTTP: what is brought is what is there.
-			_ = scene.Bringing(e, func(src scene.Source) (scene.Source, error) {
+			_ = scene.MapSources(e, func(src scene.Source) (scene.Source, error) {
 				return bases[false].Sources[[]string{"s1", "s2"}[len(src.ID)%2]], nil
 			})
 			next, err := scene.Apply(s, e)

@@ -1,12 +1,12 @@
 package audit
 
 import (
-	"blendseam/core/level"
-	"blendseam/core/measure"
+	"blendseam/core/listen/tone"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/tone"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
 )
 
 // A hole is a look at a stretch that is turned down: at what is heard in it, of its track and of the tone tracks,
@@ -112,7 +112,7 @@ func (l hole) measure() error {
 	in, out = in+others, out+others
 	left, right := max(-120, level.OfPower(out)), max(-120, level.OfPower(in))
 	m.BackgroundLeftDB, m.BackgroundRightDB = &left, &right
-	if right > SilentDB && left > SilentDB {
+	if right > DeadSilenceDB && left > DeadSilenceDB {
 		const floorDB = -110
 		step := right - left
 		apart := measure.ColourStepDB(

@@ -9,13 +9,13 @@ type keptResult struct {
 	Worst float64 `json:"worst,omitempty"`
 }
 
-// Kept is a result as bytes, from which FromKept makes the same again, but for what its Seam knows of the scene.
-func Kept(r Result) ([]byte, error) {
+// Marshal is a result as bytes, from which FromKept makes the same again, but for what its Seam knows of the scene.
+func Marshal(r Result) ([]byte, error) {
 	return json.Marshal(keptResult{r, r.Measures.WordCutSide, r.Worst})
 }
 
-// FromKept is the result that Kept gave bytes of.
-func FromKept(raw []byte) (Result, error) {
+// Unmarshal is the result that Kept gave bytes of.
+func Unmarshal(raw []byte) (Result, error) {
 	var k keptResult
 	err := json.Unmarshal(raw, &k)
 	k.Result.Measures.WordCutSide, k.Result.Worst = k.Side, k.Worst

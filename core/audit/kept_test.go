@@ -34,14 +34,14 @@ func TestAResultIsKeptWhole(t *testing.T) {
 	set(reflect.ValueOf(&was).Elem())
 	set(reflect.ValueOf(&was.Measures).Elem())
 	set(reflect.ValueOf(&was.Seam).Elem())
-	raw, err := Kept(was)
+	raw, err := Marshal(was)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if is, err := FromKept(raw); err != nil || !reflect.DeepEqual(is, was) {
+	if is, err := Unmarshal(raw); err != nil || !reflect.DeepEqual(is, was) {
 		t.Errorf("%+v was kept, %+v came back, %v", was, is, err)
 	}
-	if _, err := FromKept([]byte("x")); err == nil {
+	if _, err := Unmarshal([]byte("x")); err == nil {
 		t.Error("what is none came back")
 	}
 }

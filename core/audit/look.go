@@ -4,13 +4,13 @@ import (
 	"context"
 	"math"
 
-	"blendseam/core/analysis"
-	"blendseam/core/level"
-	"blendseam/core/measure"
+	"blendseam/core/listen/analysis"
+	"blendseam/core/listen/speech"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/speech"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
 )
 
 // A look is what is measured of one seam.
@@ -101,8 +101,8 @@ func (m *Meter) sides(s Seam) (left, right pcm.Span) {
 	return left, right
 }
 
-// SilentDB is the level, in dBFS, below which nothing is there.
-const SilentDB = -80
+// DeadSilenceDB is the level, in dBFS, below which nothing is there.
+const DeadSilenceDB = -80
 
 // others are what all other tracks sound together beside a seam, put together from what their recordings say.
 type others struct {
@@ -246,7 +246,7 @@ func (l *look) backgrounds() error {
 		db[i] = &v
 	}
 	m.BackgroundLeftDB, m.BackgroundRightDB = db[0], db[1]
-	if db[0] == nil || db[1] == nil || *db[0] <= SilentDB || *db[1] <= SilentDB ||
+	if db[0] == nil || db[1] == nil || *db[0] <= DeadSilenceDB || *db[1] <= DeadSilenceDB ||
 		l.r.Kind != Cut && !l.r.Pair && l.track.Purpose == scene.ForMusic {
 		return nil
 	}
@@ -520,7 +520,7 @@ func (l *look) silence() error {
 			return false, nil
 		}
 		b, err := Render(l.heard, pcm.Span{From: at, To: at + step})
-		return err == nil && measure.RMSDB(b) <= SilentDB, err
+		return err == nil && measure.RMSDB(b) <= DeadSilenceDB, err
 	}
 	total := 0.0
 	l.r.Measures.DeadSilenceMS = &total

@@ -1,25 +1,25 @@
 package audit
 
 import (
-	"blendseam/core/sources"
-	"blendseam/core/spread"
 	"context"
 	"errors"
 	"fmt"
 	"math"
 	"sync"
 
-	"blendseam/core/analysis"
-	"blendseam/core/level"
-	"blendseam/core/measure"
+	"blendseam/core/listen/analysis"
+	"blendseam/core/meter"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
+	"blendseam/core/parallel"
 	"blendseam/core/scene"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
 )
 
 // A Meter measures the seams of one scene. Its methods may be called in parallel.
 type Meter struct {
-	*sources.Sources
+	*meter.Sources
 	Scene  *scene.Scene
 	within pcm.Span // outside of which nothing is measured; the zero Span is none
 	heard  map[scene.TrackID]bool
@@ -28,7 +28,7 @@ type Meter struct {
 }
 
 // NewMeter prepares a scene for measuring. Nothing is opened before it is needed.
-func NewMeter(s *scene.Scene, from *sources.Sources) *Meter {
+func NewMeter(s *scene.Scene, from *meter.Sources) *Meter {
 	m := &Meter{Sources: from, Scene: s, heard: map[scene.TrackID]bool{}, mixers: map[scene.TrackID]*mix.Mixer{}}
 	solo := false
 	for _, t := range s.Tracks {
@@ -76,7 +76,7 @@ func (m *Meter) Heard(track scene.TrackID) bool { return m.heard[track] }
 
 // Sound gives the sound of a clip's source.
 func (m *Meter) Sound(c *scene.Clip) (pcm.ReaderAt, error) {
-	return mix.Evened(m.Scene, *c, func(src scene.Source) (pcm.ReaderAt, error) { return m.Open(m.Scene, src) })
+	return mix.WithRoom(m.Scene, *c, func(src scene.Source) (pcm.ReaderAt, error) { return m.Open(m.Scene, src) })
 }
 
 // Blended is the level of a blend as it sounds in its middle third, in dB against both sides going over into each other
@@ -194,7 +194,7 @@ func All(ctx context.Context, m *Meter, threads int) ([]Result, error) {
 	if err := m.Prepare(ctx, m.Scene, threads); err != nil {
 		return nil, err
 	}
-	err := spread.Each(ctx, len(found), threads, func(i int) (err error) {
+	err := parallel.Each(ctx, len(found), threads, func(i int) (err error) {
 		results[i], err = m.Measured(ctx, found[i])
 		return err
 	})
@@ -204,7 +204,7 @@ func All(ctx context.Context, m *Meter, threads int) ([]Result, error) {
 // Measured is Seam, but a recording that is missing is no error: the result has no verdict then, and says why.
 func (m *Meter) Measured(ctx context.Context, s Seam) (Result, error) {
 	r, err := m.Seam(ctx, s)
-	var missing *sources.Missing
+	var missing *meter.MissingRecording
 	if errors.As(err, &missing) {
 		return Result{Seam: s, Cause: None, Why: "cannot be measured: " + missing.Error()}, nil
 	}

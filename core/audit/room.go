@@ -3,11 +3,11 @@ package audit
 import (
 	"context"
 
-	"blendseam/core/level"
-	"blendseam/core/measure"
-	"blendseam/core/pcm"
+	"blendseam/core/listen/tone"
 	"blendseam/core/scene"
-	"blendseam/core/tone"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
 )
 
 // A Room is what is heard of a clip's background beside a hole: its quiet stretches that lie nearest, at the gain of

@@ -122,9 +122,9 @@ func seamsOf(list []Seam, s *scene.Scene, t *scene.Track, i int, b *scene.Blend)
 	return list
 }
 
-// Of gives the seams of one clip of a scene: those of its head, its tail and its lulls, of which a cut is a seam of the
-// clip ahead.
-func Of(s *scene.Scene, clip scene.ClipID) []Seam {
+// SeamsOf gives the seams of one clip of a scene: those of its head, its tail and its lulls, of which a cut is a seam
+// of the clip ahead.
+func SeamsOf(s *scene.Scene, clip scene.ClipID) []Seam {
 	ti, ci, ok := s.Find(clip)
 	if !ok || s.Tracks[ti].Kind != scene.Sound {
 		return nil
@@ -139,11 +139,11 @@ func Of(s *scene.Scene, clip scene.ClipID) []Seam {
 	return seamsOf(nil, s, t, ci, b)
 }
 
-// At gives a seam by its id; ok is false if the scene has none of that id.
-func At(s *scene.Scene, id SeamID) (x Seam, ok bool) {
+// SeamAt gives a seam by its id; ok is false if the scene has none of that id.
+func SeamAt(s *scene.Scene, id SeamID) (x Seam, ok bool) {
 	_, clips, _ := strings.Cut(string(id), ":")
 	for end := len(clips); end >= 0; end = strings.LastIndexByte(clips[:end], ':') {
-		for _, x := range Of(s, scene.ClipID(clips[:end])) {
+		for _, x := range SeamsOf(s, scene.ClipID(clips[:end])) {
 			if x.ID == id {
 				return x, true
 			}

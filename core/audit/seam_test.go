@@ -1,19 +1,19 @@
 package audit_test
 
 import (
-	"blendseam/core/audit"
-	"blendseam/core/audit/keys"
-	"blendseam/core/fit/timing"
-	"blendseam/core/level"
 	"math"
 	"slices"
 	"strings"
 	"testing"
 
-	"blendseam/core/blend"
+	"blendseam/core/audit"
+	"blendseam/core/audit/keys"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timestretch/timing"
 	"blendseam/internal/outside"
 	"blendseam/internal/seamtest"
 )
@@ -232,12 +232,12 @@ func TestAcceptedSeamsStayWhereAClipIsFittedElsewhere(t *testing.T) {
 	clip := s.Scene.Tracks[0].Clips[0]
 	end := float64(clip.Length) / seamtest.Rate
 	accepted := func(sc *scene.Scene) (list []bool) {
-		for _, x := range audit.Of(sc, clip.ID) {
+		for _, x := range audit.SeamsOf(sc, clip.ID) {
 			list = append(list, audit.Acceptance(sc, x) != nil)
 		}
 		return list
 	}
-	for _, x := range audit.Of(s.Scene, clip.ID) {
+	for _, x := range audit.SeamsOf(s.Scene, clip.ID) {
 		s.Do(&scene.Accept{Left: x.Left, Right: x.Right, Sound: audit.Sound(s.Scene, x)})
 	}
 	fitted := func(from, to float64) *scene.Scene {

@@ -1,12 +1,13 @@
 package audit_test
 
 import (
-	"blendseam/core/audit"
 	"fmt"
 	"os"
 	"reflect"
 	"strings"
 	"testing"
+
+	"blendseam/core/audit"
 )
 
 // The documents say of each measure what the table says.

@@ -3,10 +3,10 @@ package audit
 import (
 	"math"
 
-	"blendseam/core/analysis"
-	"blendseam/core/level"
+	"blendseam/core/listen/analysis"
+	"blendseam/core/listen/tworooms"
 	"blendseam/core/scene"
-	"blendseam/core/tworooms"
+	"blendseam/core/sound/level"
 )
 
 // Where it is less sure than oneRoom that there are two rooms, what their colours differ by is chance, and counts no
@@ -36,7 +36,7 @@ func (l *look) rooms() {
 	}
 	var db, variance [2][analysis.Bands]float64
 	for i, r := range l.sounds {
-		if r.scatter.Pieces() < tworooms.LeastPieces || r.BackgroundDB <= SilentDB {
+		if r.scatter.Pieces() < tworooms.LeastPieces || r.BackgroundDB <= DeadSilenceDB {
 			return
 		}
 		db[i], variance[i] = r.scatter.Levels()
@@ -48,7 +48,7 @@ func (l *look) rooms() {
 			variance[i][b] *= own * own / (whole * whole)
 		}
 	}
-	v := math.Round(1e4*tworooms.Surely(db[0], db[1], variance[0], variance[1])) / 1e4
+	v := math.Round(1e4*tworooms.Confidence(db[0], db[1], variance[0], variance[1])) / 1e4
 	l.r.Measures.TwoRooms = &v
 	alone := l.others[0] == nil && l.others[1] == nil // else it is colour that says what other tracks change
 	if step := l.r.Measures.ColourStepDB; step != nil && v < oneRoom && alone {

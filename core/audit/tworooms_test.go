@@ -6,12 +6,12 @@ import (
 	"slices"
 	"testing"
 
-	"blendseam/core/analysis"
 	"blendseam/core/audit"
-	"blendseam/core/level"
-	"blendseam/core/pcm"
-	"blendseam/core/room"
+	"blendseam/core/listen/analysis"
 	"blendseam/core/scene"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/room"
 	"blendseam/internal/outside"
 	"blendseam/internal/seamtest"
 )
@@ -103,7 +103,7 @@ func TestPausesOfRealRecordingsAreOneRoom(t *testing.T) {
 	var all []recording
 	for _, f := range outside.Rooms(t) {
 		r := recording{sound: outside.Decode(t, f, 1, "-ac", "1", "-ar", "48000")}
-		a, err := analysis.Of(context.Background(), pcm.Memory{Rate: seamtest.Rate, Sound: r.sound})
+		a, err := analysis.Analyze(context.Background(), pcm.Memory{Rate: seamtest.Rate, Sound: r.sound})
 		if err != nil {
 			t.Fatal(err)
 		}

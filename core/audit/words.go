@@ -1,20 +1,21 @@
 package audit
 
 import (
-	"blendseam/core/level"
-	"blendseam/core/measure"
-	"blendseam/core/pcm"
-	"blendseam/core/scene"
-	"blendseam/core/speech"
 	"context"
 	"fmt"
 	"math"
 	"slices"
+
+	"blendseam/core/listen/speech"
+	"blendseam/core/scene"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
 )
 
-// Gone is the moment at which a side of the change is 7 dB down under constant power: a word in it is as good as gone
-// from there on.
-func Gone(s Seam, incoming bool) int64 {
+// InaudibleAt is the moment at which a side of the change is 7 dB down under constant power: a word in it is as good as
+// gone from there on.
+func InaudibleAt(s Seam, incoming bool) int64 {
 	if incoming {
 		return s.To - (s.To-s.From)*7/10
 	}
@@ -33,7 +34,7 @@ func (l *look) words() error {
 		if c == nil {
 			continue
 		}
-		edge, r := Gone(l.r.Seam, i == 1), l.sounds[i]
+		edge, r := InaudibleAt(l.r.Seam, i == 1), l.sounds[i]
 		w, ok := r.WordAt(edge)
 		short, err := l.stopsShort(c, r, edge, i == 1)
 		if err != nil {

@@ -9,11 +9,11 @@ import (
 	"testing"
 
 	"blendseam/core/audit"
-	"blendseam/core/level"
-	"blendseam/core/pcm"
+	"blendseam/core/listen/speech"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
-	"blendseam/core/sources"
-	"blendseam/core/speech"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm"
 	"blendseam/internal/outside"
 	"blendseam/internal/seamtest"
 )
@@ -132,7 +132,7 @@ func TestCausesAreTheSameAtOtherRates(t *testing.T) {
 			s.Do(&scene.Add{Track: "t1", Source: "l", In: int64(hz) / 2, Length: n - int64(hz)/2})
 			s.Do(&scene.Add{Track: "t1", Source: "r", In: int64(hz) / 2, Start: n - int64(hz)/2, Length: n - int64(hz)/2})
 			open := func(src scene.Source) (pcm.ReaderAt, error) { return pcm.Memory{Rate: hz, Sound: s.Sound[src.ID]}, nil }
-			all, err := audit.All(context.Background(), audit.NewMeter(s.Scene, sources.New(open, nil)), 0)
+			all, err := audit.All(context.Background(), audit.NewMeter(s.Scene, meter.NewSources(open, nil)), 0)
 			if err != nil {
 				t.Fatal(err)
 			}

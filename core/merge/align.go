@@ -7,8 +7,8 @@ import (
 	"slices"
 	"strconv"
 
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sound/pcm"
 )
 
 // Align gives a version of a scene the ids of another one: what is the same in both is known by one id then. Scene

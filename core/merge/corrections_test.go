@@ -4,13 +4,13 @@ import (
 	"reflect"
 	"testing"
 
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sound/pcm"
 )
 
 // What two people said of a recording goes together: nothing that one of them said or took back is lost.
 func TestCorrectionsOfTwoVersionsGoTogether(t *testing.T) {
-	at := func(from int64, kind scene.HeardThere) scene.Correction {
+	at := func(from int64, kind scene.SoundKind) scene.Correction {
 		return scene.Correction{Span: pcm.Span{From: from, To: from + 10}, Kind: kind}
 	}
 	base := []scene.Correction{at(0, scene.AWord), at(20, scene.APause)}

@@ -425,7 +425,7 @@ func (c *Comparison) holds(s *scene.Scene) error {
 	if err := s.Check(); err != nil { // a fade of one on what the other has shortened
 		return err
 	}
-	now, err := scene.Apply(c.mine, scene.Becoming(c.mine, s, ""))
+	now, err := scene.Apply(c.mine, scene.NewMerge(c.mine, s, ""))
 	if err != nil {
 		return err
 	}

@@ -13,7 +13,7 @@ import (
 	"blendseam/core/merge"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 )
 
 // text is a scene as JSON without the number of its newest id, with what has no order of its own in one.

@@ -34,7 +34,7 @@ func Rebase(was, now *scene.Scene, e scene.Edit) (scene.Edit, error) {
 		return e, nil
 	}
 	words, _, _ := strings.Cut(scene.Describe(was, then, e), "; ") // what came of it is said of it as it is done
-	return scene.Becoming(now, both, words), nil
+	return scene.NewMerge(now, both, words), nil
 }
 
 // cameToTheSame tells whether two scenes that came of another are the same but for the ids of what is new in them.
@@ -65,7 +65,7 @@ func cameToTheSame(from, a, b *scene.Scene) bool {
 	}
 	own := ids.renamed()
 	own.LastID = b.LastID
-	e := scene.Becoming(own, b, "")
+	e := scene.NewMerge(own, b, "")
 	return len(e.Tracks) == 0 && len(e.Sources) == 0 && e.Rest == nil
 }
 
@@ -84,5 +84,5 @@ func Without(before, after, now *scene.Scene, words string) (e scene.Edit, why s
 	if err != nil {
 		return nil, sentence(err), nil
 	}
-	return scene.Becoming(now, both, words), "", nil
+	return scene.NewMerge(now, both, words), "", nil
 }

@@ -11,7 +11,7 @@ import (
 	"blendseam/core/merge"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 )
 
 // An edit of a scene that was edited since gives a scene that can be, with what both did, or is refused; most are done

@@ -7,10 +7,10 @@ import (
 	"math/rand/v2"
 	"testing"
 
-	"blendseam/core/pcm"
-	"blendseam/core/pcm/wav"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/pcm/wav"
+	"blendseam/core/sound/timecode"
 )
 
 // seekBuffer is a file in memory, written by seeking and read anywhere.

@@ -1,9 +1,9 @@
 package mix
 
 import (
-	"blendseam/core/level"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm"
 )
 
 // A bus is what is done to a track as a whole, after its clips are summed: it makes way for words, and lies more to one

@@ -7,8 +7,8 @@ import (
 	"testing"
 
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sound/pcm"
 	"blendseam/internal/outside"
 )
 
@@ -29,7 +29,7 @@ func under(t *testing.T, rate int64, r *rand.Rand) (*scene.Scene, mix.Open, scen
 			words[id] = append(words[id], pcm.Span{From: at, To: at + 1 + r.Int64N(rate/3)})
 		}
 	}
-	s = apply(t, s, &scene.Know{Words: words})
+	s = apply(t, s, &scene.SetSpeech{Words: words})
 	duck := scene.Duck{
 		Under: []scene.TrackID{"t1"}, DB: 3 + 12*r.Float64(), Down: rate/20 + r.Int64N(rate/4),
 		Up: rate/20 + r.Int64N(rate/2), Before: r.Int64N(rate / 8), After: r.Int64N(rate / 8), Hold: r.Int64N(rate),

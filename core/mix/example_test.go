@@ -4,11 +4,11 @@ import (
 	"fmt"
 	"math"
 
-	"blendseam/core/blend"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 )
 
 // A sound cut in two and blended with itself: constant gain leaves no trace, constant power bulges by 3 dB.

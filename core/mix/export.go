@@ -8,7 +8,7 @@ import (
 	"sync"
 
 	"blendseam/core/cache"
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
 )
 
 // chunk is how many samples one worker renders at a time.

@@ -5,13 +5,13 @@ import (
 	"math/rand/v2"
 	"testing"
 
-	"blendseam/core/blend"
-	"blendseam/core/curve"
-	"blendseam/core/measure"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/eq"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/outside"
 )
 
@@ -34,8 +34,8 @@ func thirds(sound []float64, rate int) (list []float64) {
 }
 
 // Filters set by hand have the response of ffmpeg's own, which follow R. Bristow-Johnson's cookbook: noise comes out of
-// both within 0.3 dB in every third-octave from 100 Hz to 10 kHz that is not 40 dB down. A slope of 1 is a q of 0.5
-// to ffmpeg (sox says 1s for the same).
+// both within 0.3 dB in every third-octave from 100 Hz to 10 kHz that is not 40 dB down. A slope of 1 is a q of 0.5 to
+// ffmpeg (sox says 1s for the same).
 func TestFiltersHaveTheResponseOfFFmpegs(t *testing.T) {
 	r := rand.New(rand.NewPCG(8, 1))
 	noise := pcm.NewBlock(1, 10*48000)
@@ -44,15 +44,15 @@ func TestFiltersHaveTheResponseOfFFmpegs(t *testing.T) {
 	}
 	for _, x := range []struct {
 		name    string
-		filters curve.Filters
+		filters eq.Filters
 		ffmpeg  string
 	}{
-		{"low cut", curve.Filters{LowCutHz: 150}, "highpass=f=150"},
-		{"high cut", curve.Filters{HighCutHz: 3000}, "lowpass=f=3000"},
-		{"shelves", curve.Filters{LowShelf: &curve.Shelf{Hz: 300, DB: -9}, HighShelf: &curve.Shelf{Hz: 4000, DB: 6}},
+		{"low cut", eq.Filters{LowCutHz: 150}, "highpass=f=150"},
+		{"high cut", eq.Filters{HighCutHz: 3000}, "lowpass=f=3000"},
+		{"shelves", eq.Filters{LowShelf: &eq.Shelf{Hz: 300, DB: -9}, HighShelf: &eq.Shelf{Hz: 4000, DB: 6}},
 			"bass=f=300:g=-9:t=q:w=0.5,treble=f=4000:g=6:t=q:w=0.5"},
-		{"bells", curve.Filters{
-			Bells: []curve.Bell{{Hz: 500, DB: 8, Q: 1}, {Hz: 1200, DB: -12, Q: 2}, {Hz: 5000, DB: 4, Q: 0.7}},
+		{"bells", eq.Filters{
+			Bells: []eq.Bell{{Hz: 500, DB: 8, Q: 1}, {Hz: 1200, DB: -12, Q: 2}, {Hz: 5000, DB: 4, Q: 0.7}},
 		},
 			"equalizer=f=500:g=8:t=q:w=1,equalizer=f=1200:g=-12:t=q:w=2,equalizer=f=5000:g=4:t=q:w=0.7"},
 	} {
@@ -98,8 +98,8 @@ func TestFiltersMoveNothingAndAreTheSameAlone(t *testing.T) {
 		s = apply(t, s, &scene.Add{Track: "t1", Source: "n", Length: sound.Len()})
 		open := sources(rate, map[string]pcm.Block{"n": sound})
 		plain := render(t, s, open, mix.Options{}, pcm.Span{To: 4 * rate})
-		s = apply(t, s, &scene.SetFilters{Tracks: []scene.TrackID{"t1"}, Filters: &curve.Filters{
-			LowCutHz: 90, HighCutHz: 7000, Bells: []curve.Bell{{Hz: 2000, DB: 6, Q: 1}},
+		s = apply(t, s, &scene.SetFilters{Tracks: []scene.TrackID{"t1"}, Filters: &eq.Filters{
+			LowCutHz: 90, HighCutHz: 7000, Bells: []eq.Bell{{Hz: 2000, DB: 6, Q: 1}},
 		}})
 		whole := render(t, s, open, mix.Options{}, pcm.Span{To: 4 * rate})
 		for c, sign := range []float64{1, -1} {
@@ -118,7 +118,7 @@ func TestFiltersMoveNothingAndAreTheSameAlone(t *testing.T) {
 			part := pcm.Span{From: from, To: min(4*rate, from+1+r.Int64N(rate))}
 			outside.Same(t, "part alone", render(t, s, open, mix.Options{}, part), whole.Slice(part.From, part.To))
 		}
-		like := &curve.Like{ThirdsDB: make([]float64, curve.Thirds), GainDB: 3}
+		like := &eq.Like{ThirdsDB: make([]float64, eq.Thirds), GainDB: 3}
 		for i := range like.ThirdsDB {
 			like.ThirdsDB[i] = 8 * math.Sin(float64(i))
 		}
@@ -151,8 +151,8 @@ func TestABlendGoesOverFromOneTreatmentToTheOther(t *testing.T) {
 	s, open := one(t, tone)
 	s = apply(t, s, &scene.Divide{Clips: []scene.ClipID{s.Tracks[0].Clips[0].ID}, At: 96000})
 	left, right := s.Tracks[0].Clips[0].ID, s.Tracks[0].Clips[1].ID
-	s = apply(t, s, &scene.SetFilters{Clips: []scene.ClipID{right}, Filters: &curve.Filters{
-		Bells: []curve.Bell{{Hz: 1000, DB: -12, Q: 0.5}},
+	s = apply(t, s, &scene.SetFilters{Clips: []scene.ClipID{right}, Filters: &eq.Filters{
+		Bells: []eq.Bell{{Hz: 1000, DB: -12, Q: 0.5}},
 	}})
 	s = apply(t, s, &scene.SetBlend{Left: left, Right: right, Before: 9600, After: 9600, Law: blend.ConstantGain})
 	got := render(t, s, open, mix.Options{}, pcm.Span{To: 4 * 48000})

@@ -5,27 +5,25 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/curve"
-	"blendseam/core/filter"
-	"blendseam/core/ground"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/tone/recipe"
-	"blendseam/core/treat"
-	"blendseam/core/treatment"
+	"blendseam/core/sound/ambience"
+	"blendseam/core/sound/effects"
+	"blendseam/core/sound/eq"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/recipe"
 )
 
 // between is the room of a track, which sounds where clips of dialogue do not: in gaps, lulls and fades, and as much of
 // its noise in a blend as its two sides lack of constant power. Their hum is in step, so that it is amplitudes that add
 // up: of that it sounds as much as they lack of 1, and takes off what they have more.
 type between struct {
-	noise *ground.Noise
+	noise *ambience.Noise
 	span  pcm.Span // outside of which it is not heard
 	cover []voices // what may stand for a room
 }
 
-// Evened opens the sound of a clip: as its room makes it, through its filters and those of its track, and treated.
-func Evened(s *scene.Scene, c scene.Clip, open Open) (pcm.ReaderAt, error) {
+// WithRoom opens the sound of a clip: as its room makes it, through its filters and those of its track, and treated.
+func WithRoom(s *scene.Scene, c scene.Clip, open Open) (pcm.ReaderAt, error) {
 	src, ok := s.Sources[c.Source]
 	if !ok {
 		return nil, fmt.Errorf("clip %s: the scene has no source %q", c.Name, c.Source)
@@ -38,7 +36,7 @@ func Evened(s *scene.Scene, c scene.Clip, open Open) (pcm.ReaderAt, error) {
 	if err != nil {
 		return nil, fmt.Errorf("clip %s: %w", c.Name, err)
 	}
-	out, err := treated(s, filter.New(ground.Even(r, c.Room, tone), scene.CurveOf(s, c)), c.Treatments, open)
+	out, err := treated(s, eq.New(ambience.WithRoom(r, c.Room, tone), scene.CurveOf(s, c)), c.Treatments, open)
 	if err != nil {
 		return nil, fmt.Errorf("clip %s: %w", c.Name, err)
 	}
@@ -46,7 +44,7 @@ func Evened(s *scene.Scene, c scene.Clip, open Open) (pcm.ReaderAt, error) {
 }
 
 // treated is a recording as a chain makes it sound.
-func treated(s *scene.Scene, r pcm.ReaderAt, chain *treatment.Chain, open Open) (pcm.ReaderAt, error) {
+func treated(s *scene.Scene, r pcm.ReaderAt, chain *effects.Chain, open Open) (pcm.ReaderAt, error) {
 	var impulse pcm.ReaderAt
 	if src, ok := s.Sources[chain.Impulse()]; ok && chain.Does() {
 		var err error
@@ -54,7 +52,7 @@ func treated(s *scene.Scene, r pcm.ReaderAt, chain *treatment.Chain, open Open) 
 			return nil, err
 		}
 	}
-	return treat.New(r, chain, impulse)
+	return effects.New(r, chain, impulse)
 }
 
 // summed is what the clips of a track, and its room, sum to, before what the track does as a whole.
@@ -124,11 +122,11 @@ func (m *Mixer) grounds(s *scene.Scene, open Open) error {
 			return fmt.Errorf("track %s: %w", t.Name, err)
 		}
 		room := filteredRoom(*t.Room, t.Filters, float64(s.SampleRate))
-		noise := ground.NewNoise(room, int(s.SampleRate), tone)
+		noise := ambience.NewNoise(room, int(s.SampleRate), tone)
 		b := between{noise: noise, cover: m.tracks}
 		for _, o := range s.Tracks {
 			for _, c := range o.Clips {
-				if o.Kind != scene.Sound || !scene.Evened(s, c) || !s.Heard(c) {
+				if o.Kind != scene.Sound || !scene.HasRoom(s, c) || !s.Heard(c) {
 					continue
 				}
 				own := pcm.Span{From: c.Start + c.FadeIn.Length, To: c.End() - c.FadeOut.Length}
@@ -144,8 +142,8 @@ func (m *Mixer) grounds(s *scene.Scene, open Open) error {
 }
 
 // filteredRoom is a track's room through the filters of the track.
-func filteredRoom(r recipe.Room, f *curve.Filters, rate float64) recipe.Room {
-	all := curve.Curve{Track: f}
+func filteredRoom(r recipe.Room, f *eq.Filters, rate float64) recipe.Room {
+	all := eq.Curve{Track: f}
 	if !all.Does() {
 		return r
 	}

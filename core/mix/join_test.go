@@ -10,10 +10,10 @@ import (
 	"testing"
 
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/corpus"
 )
 
@@ -30,7 +30,7 @@ func as32(b pcm.Block) pcm.Block {
 // joined renders clips as they are to be joined, and gives the edit, and open with the new recording.
 func joined(t *testing.T, s *scene.Scene, open mix.Open, j *scene.Joining) (*scene.Join, mix.Open) {
 	t.Helper()
-	m, err := mix.Joined(j, open)
+	m, err := mix.NewJoining(j, open)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -112,7 +112,7 @@ func TestJoinedClipsSoundTheSameToTheBitAndOpenAgain(t *testing.T) {
 					s = next
 				}
 			}
-			open := mix.WithMade(s, base)
+			open := mix.WithDerived(s, base)
 			j, err := scene.PlanJoin(s, some(s, rng, several))
 			if err != nil {
 				refused++
@@ -135,7 +135,7 @@ func TestJoinedClipsSoundTheSameToTheBitAndOpenAgain(t *testing.T) {
 			filtered := after.Track(j.Track) != nil && after.Track(j.Track).Filters != nil
 			whole := pcm.Span{From: max(0, j.Span.From-48000), To: j.Span.To + 48000}
 			was := render(t, s, open, mix.Options{}, whole)
-			is := render(t, after, mix.WithMade(after, with), mix.Options{}, whole)
+			is := render(t, after, mix.WithDerived(after, with), mix.Options{}, whole)
 			same, most := true, 0.0
 			for c := range was {
 				for i, v := range was[c] {

@@ -3,11 +3,11 @@ package mix
 import (
 	"sort"
 
-	"blendseam/core/level"
-	"blendseam/core/pcm"
-	"blendseam/core/scene"
-
 	"gonum.org/v1/gonum/floats"
+
+	"blendseam/core/scene"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm"
 )
 
 // stride is how many samples of a slope are reckoned from one exact gain: from each multiple of it after the slope's

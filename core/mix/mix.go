@@ -1,26 +1,26 @@
-// Package mix renders a scene to samples: any stretch, on demand. A stretch is the same bits whether it is
-// rendered alone or as part of the whole, and memory does not grow with the scene's length.
+// Package mix renders a scene to samples: any stretch, on demand. A stretch is the same bits whether it is rendered
+// alone or as part of the whole, and memory does not grow with the scene's length.
 //
 // What a clip sounds like at its gain, with its line and lulls, is rounded to 32-bit float; then come its fades and
-// blends, and what all clips of a track sum to with the track's own room is rounded to 32-bit float again. What a
-// track does as a whole comes after that, in 64 bits. So clips of a track that are joined into one recording of 32-bit
-// float are the same bits as they were apart.
+// blends, and what all clips of a track sum to with the track's own room is rounded to 32-bit float again. What a track
+// does as a whole comes after that, in 64 bits. So clips of a track that are joined into one recording of 32-bit float
+// are the same bits as they were apart.
 package mix
 
 import (
-	"blendseam/core/level"
 	"fmt"
 	"math"
 	"sort"
 	"sync"
 
-	"blendseam/core/blend"
-	"blendseam/core/measure"
-	"blendseam/core/pcm"
-	"blendseam/core/scene"
-	"blendseam/core/simd"
-
 	"gonum.org/v1/gonum/floats"
+
+	"blendseam/core/scene"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/simd"
 )
 
 // Open gives the sound of a source, at the scene's rate. It is called once for each source that is heard.
@@ -63,8 +63,8 @@ func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 	return newMixer(s, s, open, opt, nil)
 }
 
-// Joined prepares what clips sound like together, as they are to be joined into one recording.
-func Joined(s *scene.Joining, open Open) (*Mixer, error) {
+// NewJoining prepares what clips sound like together, as they are to be joined into one recording.
+func NewJoining(s *scene.Joining, open Open) (*Mixer, error) {
 	m, err := newMixer(s.Scene, s.Whole, open, Options{Within: s.Sounding()}, s)
 	if err == nil {
 		m.channels = s.Channels()
@@ -77,7 +77,7 @@ func Joined(s *scene.Joining, open Open) (*Mixer, error) {
 func newMixer(s, whole *scene.Scene, open Open, opt Options, of *scene.Joining) (*Mixer, error) {
 	m := &Mixer{channels: s.Channels, length: s.Length()}
 	open = once(open)
-	get := func(c scene.Clip) (pcm.ReaderAt, error) { return Evened(s, c, open) }
+	get := func(c scene.Clip) (pcm.ReaderAt, error) { return WithRoom(s, c, open) }
 	solo := false
 	for _, t := range s.Tracks {
 		solo = solo || t.Solo && t.Kind == scene.Sound && of == nil

@@ -10,12 +10,12 @@ import (
 	"path/filepath"
 	"testing"
 
-	"blendseam/core/blend"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
-	"blendseam/core/pcm/wav"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/pcm/wav"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/outside"
 )
 

@@ -4,12 +4,12 @@ import (
 	"math"
 	"testing"
 
-	"blendseam/core/blend"
-	"blendseam/core/measure"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 )
 
 // paired lays two recordings on two tracks that overlap by a second, as a pair.

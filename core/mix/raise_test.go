@@ -7,9 +7,9 @@ import (
 	"testing"
 
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/outside"
 )
 

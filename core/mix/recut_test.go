@@ -6,11 +6,11 @@ import (
 	"reflect"
 	"testing"
 
-	"blendseam/core/blend"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/outside"
 )
 

@@ -3,8 +3,8 @@ package mix
 import (
 	"slices"
 
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sound/pcm"
 )
 
 // Stems are a mix in parts: each is what some of its tracks sound like, and together they are the mix.

@@ -7,8 +7,8 @@ import (
 	"testing"
 
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sound/pcm"
 	"blendseam/internal/outside"
 )
 

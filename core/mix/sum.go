@@ -3,10 +3,10 @@ package mix
 import (
 	"math"
 
-	"blendseam/core/blend"
-	"blendseam/core/level"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm"
 )
 
 // RenderedSum is the level of a blend as it sounds, in dB at so many moments along it, against both sides going over

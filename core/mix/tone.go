@@ -3,32 +3,32 @@ package mix
 import (
 	"fmt"
 
-	"blendseam/core/fit"
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
+	"blendseam/core/listen/tone"
 	"blendseam/core/scene"
-	"blendseam/core/tone"
-	"blendseam/core/tone/recipe"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/recipe"
+	"blendseam/core/sound/timestretch"
 )
 
-// WithMade is open for the recordings of a scene, and for what is made from them: tones, and recordings as they are
+// WithDerived is open for the recordings of a scene, and for what is made from them: tones, and recordings as they are
 // fitted.
-func WithMade(s *scene.Scene, open Open) Open {
+func WithDerived(s *scene.Scene, open Open) Open {
 	var made Open
 	made = func(src scene.Source) (pcm.ReaderAt, error) {
 		switch {
 		case src.Tone != nil:
 			return Tone(s, src, made), nil
 		case src.Fit != nil:
-			return Fitted(s, src, open)
+			return Stretched(s, src, open)
 		}
 		return open(src)
 	}
 	return made
 }
 
-// Fitted is the sound of a source of a scene that is a fitted recording, which open gives.
-func Fitted(s *scene.Scene, src scene.Source, open Open) (pcm.ReaderAt, error) {
+// Stretched is the sound of a source of a scene that is a fitted recording, which open gives.
+func Stretched(s *scene.Scene, src scene.Source, open Open) (pcm.ReaderAt, error) {
 	of, ok := s.Sources[src.Fit.Of]
 	if !ok {
 		return nil, fmt.Errorf("%s: the scene has no source %q that it is fitted from", src.Name, src.Fit.Of)
@@ -37,7 +37,7 @@ func Fitted(s *scene.Scene, src scene.Source, open Open) (pcm.ReaderAt, error) {
 	if err != nil {
 		return nil, err
 	}
-	return fit.Open(*src.Fit, r)
+	return timestretch.Open(*src.Fit, r)
 }
 
 // Tone is the sound of a source of a scene that is tone, built from recordings that open gives.

@@ -5,16 +5,15 @@ import (
 	"testing"
 
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/treat"
-	"blendseam/core/treatment"
+	"blendseam/core/sound/effects"
+	"blendseam/core/sound/pcm"
 )
 
-func chain() *treatment.Chain {
-	return &treatment.Chain{
-		Compressor: &treatment.Compressor{ThresholdDB: -30, Ratio: 4, AttackMS: 3, ReleaseMS: 60, MakeUpDB: 2},
-		Echo:       &treatment.Echo{DelayMS: 100, DownDB: 9, Times: 3},
+func chain() *effects.Chain {
+	return &effects.Chain{
+		Compressor: &effects.Compressor{ThresholdDB: -30, Ratio: 4, AttackMS: 3, ReleaseMS: 60, MakeUpDB: 2},
+		Echo:       &effects.Echo{DelayMS: 100, DownDB: 9, Times: 3},
 	}
 }
 
@@ -67,7 +66,7 @@ func TestATreatedTrackTreatsTheSumOfItsClips(t *testing.T) {
 	s = apply(t, s, &scene.SetTrack{Track: "t1", GainDB: &gain})
 	s = apply(t, s, &scene.SetTreatments{Tracks: []scene.TrackID{"t1"}, Treatments: chain()})
 	got := render(t, s, open, mix.Options{}, whole)
-	by, err := treat.New(pcm.Memory{Rate: 48000, Sound: plain}, chain(), nil)
+	by, err := effects.New(pcm.Memory{Rate: 48000, Sound: plain}, chain(), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -101,7 +100,7 @@ func TestAnImpulseOfTheSceneSounds(t *testing.T) {
 	impulse := pcm.NewBlock(1, 4800)
 	impulse[0][960] = 0.5
 	open := sources(48000, map[string]pcm.Block{"n": sound, "ir": impulse})
-	c := &treatment.Chain{Reverb: &treatment.Reverb{Source: "ir", Alone: true}}
+	c := &effects.Chain{Reverb: &effects.Reverb{Source: "ir", Alone: true}}
 	id := s.Tracks[0].Clips[0].ID
 	wet := apply(t, s, &scene.SetTreatments{Clips: []scene.ClipID{id}, Treatments: c})
 	got := render(t, wet, open, mix.Options{}, pcm.Span{To: sound.Len()})

@@ -1,10 +1,10 @@
 package mix
 
 import (
-	"blendseam/core/blend"
-	"blendseam/core/level"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm"
 )
 
 // A voice is a clip as it sounds: blends reach beyond its ends.

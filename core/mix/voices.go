@@ -3,9 +3,9 @@ package mix
 import (
 	"sort"
 
-	"blendseam/core/level"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm"
 )
 
 // A Voice is a clip as it sounds in a mix. Blends let it sound beyond its ends.

@@ -4,11 +4,11 @@ import (
 	"math"
 	"testing"
 
-	"blendseam/core/blend"
 	"blendseam/core/mix"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 )
 
 // shaped is a scene of two sources of nothing but ones, with a fade, a blend, a level line, a lull and gains.

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"slices"
 
-	"blendseam/core/blend"
+	"blendseam/core/sound/blend"
 )
 
 // SetBlend puts a blend on the cut between two touching clips of sound, or changes the one that is there.
@@ -180,7 +180,7 @@ func (e *SetBlend) trimBack(d *draft, t *Track, left, right Clip, to *options) {
 		d.suggest(
 			to,
 			fmt.Sprintf("trim %s back by %s and blend there", way.which, LengthWords(d.Scene, max(way.by, -way.by))),
-			InOrder("", &Roll{Left: e.Left, Right: e.Right, To: cut + way.by}, e),
+			NewBatch("", &Roll{Left: e.Left, Right: e.Right, To: cut + way.by}, e),
 		)
 	}
 }
@@ -212,7 +212,7 @@ func (e *SetBlend) pullTogether(d *draft, t *Track, left, right Clip, full bool)
 		b.After = e.Before + e.After - b.Before
 		e = &b
 	}
-	edit := InOrder(fmt.Sprintf("%s and %s pulled together", left.Name, right.Name))
+	edit := NewBatch(fmt.Sprintf("%s and %s pulled together", left.Name, right.Name))
 	if offLeft > 0 {
 		edit.Edits = append(edit.Edits, Wire{&Trim{Clip: e.Left, Edge: Tail, To: left.End() - offLeft, Close: true}})
 	}

@@ -6,7 +6,7 @@ import (
 	"math"
 
 	"blendseam/core/limit"
-	"blendseam/core/tone/recipe"
+	"blendseam/core/sound/recipe"
 )
 
 // Check says which law of the model a scene breaks, nil if none: clips in order and apart, inside their

@@ -6,8 +6,8 @@ import (
 	"slices"
 
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 )
 
 // A Clipboard is a range of a scene on its own, to be pasted: clips with their fades and gains, and the blends between
@@ -183,7 +183,7 @@ func (e *Paste) apply(d *draft) error {
 		d.suggest(
 			&r.options,
 			fmt.Sprintf("add a track for %s and paste", r.Purpose),
-			InOrder("", &AddTrack{Name: r.Name, Purpose: r.Purpose}, e),
+			NewBatch("", &AddTrack{Name: r.Name, Purpose: r.Purpose}, e),
 		)
 	}
 	return err

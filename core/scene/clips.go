@@ -3,8 +3,8 @@ package scene
 import (
 	"fmt"
 
-	"blendseam/core/blend"
 	"blendseam/core/limit"
+	"blendseam/core/sound/blend"
 )
 
 // Gain sets the gain of clips in dB.
@@ -67,7 +67,7 @@ func (e *FadeEdge) apply(d *draft) error {
 	}
 	if on != nil && e.Length > 0 {
 		r := notPossible("The %s of %s is blended with its neighbour.", e.Edge, c.Name)
-		d.suggest(&r.options, "take the blend off and fade", InOrder("", &RemoveBlend{on.Left, on.Right}, e))
+		d.suggest(&r.options, "take the blend off and fade", NewBatch("", &RemoveBlend{on.Left, on.Right}, e))
 		return r
 	}
 	if room := c.Length - other; e.Length > room {

@@ -3,7 +3,7 @@ package scene
 import (
 	"fmt"
 
-	"blendseam/core/blend"
+	"blendseam/core/sound/blend"
 )
 
 // Dissolve lets one picture go over into the next on the cut between two touching clips of picture, in a straight line.

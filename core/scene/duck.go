@@ -7,7 +7,7 @@ import (
 	"slices"
 
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
 )
 
 // A Duck lets a track make way for words: it is turned down before each and up after it. Where the words are is found
@@ -273,12 +273,12 @@ func (e *SetDucks) words(before, after *Scene) string {
 	return fmt.Sprintf("%s makes way for words by %.3g dB", name, e.Ducks[len(e.Ducks)-1].DB)
 }
 
-// Know tells the scene where in recordings there are words.
-type Know struct {
+// SetSpeech tells the scene where in recordings there are words.
+type SetSpeech struct {
 	Words map[string][]pcm.Span `json:"words"` // by source
 }
 
-func (e *Know) apply(d *draft) error {
+func (e *SetSpeech) apply(d *draft) error {
 	if len(e.Words) == 0 {
 		return notPossible("No recording is named whose words are told.")
 	}
@@ -311,7 +311,7 @@ func checkSpeech(src Source) error {
 	return nil
 }
 
-func (e *Know) words(_, _ *Scene) string {
+func (e *SetSpeech) words(_, _ *Scene) string {
 	return "words of " + count(len(e.Words), "recording") + " found"
 }
 

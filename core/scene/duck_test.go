@@ -6,9 +6,9 @@ import (
 	"slices"
 	"testing"
 
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
+	"blendseam/core/sound/pcm"
 )
 
 // A range's slopes go into the nearest pause where they would lie over words that are known, and stay where none is
@@ -22,7 +22,7 @@ func TestSlopesLieInPausesWhereThereAreWords(t *testing.T) {
 	for _, w := range words {
 		said = append(said, at(w))
 	}
-	known := scenetest.Must(t, s, &scene.Know{Words: map[string][]pcm.Span{oda.Source: said}})
+	known := scenetest.Must(t, s, &scene.SetSpeech{Words: map[string][]pcm.Span{oda.Source: said}})
 	lineOf := func(s *scene.Scene, from, to int64) []scene.LevelPoint {
 		e := &scene.Raise{
 			Tracks: []scene.TrackID{"t2"}, From: from, To: to, DB: -6, In: 3840, Out: 3840, Pauses: true,

@@ -63,7 +63,7 @@ var edits = map[string]func() Edit{
 	"set_treatments": func() Edit { return new(SetTreatments) },
 	"set_like":       func() Edit { return new(SetLike) },
 	"set_ducks":      func() Edit { return new(SetDucks) },
-	"know":           func() Edit { return new(Know) },
+	"know":           func() Edit { return new(SetSpeech) },
 	"duck_to_line":   func() Edit { return new(DuckToLine) },
 	"lull":           func() Edit { return new(AddLull) },
 	"set_room":       func() Edit { return new(SetRoom) },
@@ -609,13 +609,13 @@ func (e *Batch) decode(dec *json.Decoder, depth int) error {
 	return nil
 }
 
-// Bringing calls do for each recording that an edit brings to a scene, and puts what do gives in its place. Tones and
+// MapSources calls do for each recording that an edit brings to a scene, and puts what do gives in its place. Tones and
 // fitted recordings are none: a piece's are what their recipes say, or refused.
-func Bringing(e Edit, do func(Source) (Source, error)) (err error) {
+func MapSources(e Edit, do func(Source) (Source, error)) (err error) {
 	switch e := e.(type) {
 	case *Batch:
 		for _, one := range e.Edits {
-			if err := Bringing(one.Edit, do); err != nil {
+			if err := MapSources(one.Edit, do); err != nil {
 				return err
 			}
 		}
@@ -656,8 +656,8 @@ func bringingAll(list []Source, do func(Source) (Source, error)) (err error) {
 	return nil
 }
 
-// InOrder makes one edit of several; a batch among them gives its edits.
-func InOrder(words string, list ...Edit) *Batch {
+// NewBatch makes one edit of several; a batch among them gives its edits.
+func NewBatch(words string, list ...Edit) *Batch {
 	s := &Batch{Words: words}
 	for _, e := range list {
 		if batch, ok := e.(*Batch); ok {

@@ -6,8 +6,8 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/blend"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/timecode"
 )
 
 // dialogue is two touching clips of one track at 25 frames a second: 40 frames of handle behind the
@@ -201,7 +201,7 @@ func TestEditsOfTheWireAreCheckedByName(t *testing.T) {
 			t.Errorf("%s was read as %#v", bad, e)
 		}
 	}
-	raw, err := json.Marshal(Alternative{"w", InOrder("", &Gain{Clips: []ClipID{"a"}, DB: 2})})
+	raw, err := json.Marshal(Alternative{"w", NewBatch("", &Gain{Clips: []ClipID{"a"}, DB: 2})})
 	if err != nil || !strings.Contains(string(raw), `{"edit":"several","edits":[{"edit":"gain","clips":["a"],"db":2}]}`) {
 		t.Errorf("alternative as JSON: %s, %v", raw, err)
 	}

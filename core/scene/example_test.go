@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"strings"
 
-	"blendseam/core/blend"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/timecode"
 )
 
 // two is a scene of two clips that touch, with two seconds of handle on both sides of their cut.
@@ -50,10 +50,9 @@ func ExampleMessage() {
 		&scene.SetBlend{Left: "c2", Right: "c3", Before: 60 * 1920, After: 2 * 1920, Law: blend.ConstantPower},
 	)
 	fmt.Println(strings.NewReplacer(" What", "\nWhat", "; the same", ";\nthe same").Replace(scene.Message(err)))
-	// Output:
-	// Only 50 frames before and 50 frames after the cut are free; the rest is taken by the next blend or the clip's end.
-	// What would work: a blend of 52 frames, 50 frames before and 2 frames after;
-	// the same length leaning onto Pell, 50 frames before the cut.
+	// Output: Only 50 frames before and 50 frames after the cut are free; the rest is taken by the next blend or the
+	// clip's end. What would work: a blend of 52 frames, 50 frames before and 2 frames after; the same length leaning
+	// onto Pell, 50 frames before the cut.
 }
 
 // Edits travel as JSON.

@@ -9,9 +9,9 @@ import (
 	"maps"
 	"slices"
 
-	"blendseam/core/fit/timing"
-	"blendseam/core/pcm"
-	"blendseam/core/tone/recipe"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/recipe"
+	"blendseam/core/sound/timestretch/timing"
 )
 
 // FitSource is the source that a fitted recording of a scene is, with an id that says all of its fit. Words and

@@ -3,10 +3,10 @@ package scene_test
 import (
 	"testing"
 
-	"blendseam/core/fit/timing"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timestretch/timing"
 )
 
 // All that lies on the sound of a clip goes along when it is fitted: lulls, points of its line, words, marked
@@ -18,7 +18,7 @@ func TestWhatLiesOnASoundGoesAlongWhenItIsFitted(t *testing.T) {
 	fade := new(int64(480))
 	s = scenetest.Must(t, s,
 		&scene.SetStretch{Source: c.Source, Name: "cough", From: c.In + 48000, To: c.In + 72000},
-		&scene.Know{Words: map[string][]pcm.Span{c.Source: {{From: c.In + 48000, To: c.In + 96000}}}},
+		&scene.SetSpeech{Words: map[string][]pcm.Span{c.Source: {{From: c.In + 48000, To: c.In + 96000}}}},
 		&scene.AddLull{Clip: id, From: c.Start + 48000, To: c.Start + 72000, FadeIn: fade, FadeOut: fade},
 		&scene.SetLevel{Clip: id, Points: []scene.LevelPoint{{At: c.In + 24000, DB: -3}, {At: c.In + 120000, DB: 2}}},
 	)

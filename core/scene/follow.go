@@ -6,8 +6,8 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/pcm"
-	"blendseam/core/recut"
+	"blendseam/core/conform"
+	"blendseam/core/sound/pcm"
 )
 
 // A Fate says what a new picture cut does to a clip of sound, or to a part of one. Times are samples.
@@ -34,12 +34,12 @@ const (
 
 // A part is a stretch of a clip, and where it goes.
 type part struct {
-	span  pcm.Span     // where it lay, in samples
-	piece *recut.Piece // that it goes with; nil if it has none
-	shift int64        // samples, if it is not kept aside
-	aside *pcm.Span    // frames that were lifted, with which it is kept
-	own   bool         // it belongs to a shot
-	seen  int64        // the frame of the old cut at which that shot's picture begins, or was lifted
+	span  pcm.Span       // where it lay, in samples
+	piece *conform.Piece // that it goes with; nil if it has none
+	shift int64          // samples, if it is not kept aside
+	aside *pcm.Span      // frames that were lifted, with which it is kept
+	own   bool           // it belongs to a shot
+	seen  int64          // the frame of the old cut at which that shot's picture begins, or was lifted
 }
 
 func (p part) frame() int64 {
@@ -64,7 +64,7 @@ func (p part) like(o part) bool {
 type follower struct {
 	*recutting
 	edit  *Recut
-	byOld []recut.Piece
+	byOld []conform.Piece
 	gone  map[int64]*Aside
 	part  map[ClipID]part
 	fates []Fate
@@ -72,7 +72,7 @@ type follower struct {
 
 // soundFollows cuts and moves the sound of all tracks that go with the picture. went says by how many samples the
 // picture's clips have moved; the track of the old picture is needed as it was.
-func (r *recutting) soundFollows(e *Recut, byOld []recut.Piece, gone map[int64]*Aside, went map[ClipID]int64) []Fate {
+func (r *recutting) soundFollows(e *Recut, byOld []conform.Piece, gone map[int64]*Aside, went map[ClipID]int64) []Fate {
 	f := &follower{recutting: r, edit: e, byOld: byOld, gone: gone, part: map[ClipID]part{}}
 	parts := map[ClipID][]part{} // all of them before anything is cut
 	touched := map[ClipID]bool{} // tails that met another clip
@@ -166,7 +166,7 @@ func (f *follower) shotOf(t *Track, c Clip) (shot pcm.Span, ok bool) {
 func (f *follower) withShot(c Clip, shot pcm.Span) (list []part) {
 	type left struct { // of the shot
 		old   pcm.Span
-		piece *recut.Piece
+		piece *conform.Piece
 	}
 	var kept []left
 	for i, p := range f.byOld {
@@ -297,7 +297,7 @@ func (f *follower) under(frame int64) part {
 	for _, s := range f.edit.Shots {
 		last = max(last, s.Start+s.Length)
 	}
-	behind := seen >= 0 && !slices.ContainsFunc(f.old, func(s recut.Shot) bool {
+	behind := seen >= 0 && !slices.ContainsFunc(f.old, func(s conform.Shot) bool {
 		return s.Source != "" && s.Start > frame && s.Start < f.end
 	})
 	switch {

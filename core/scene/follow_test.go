@@ -5,10 +5,10 @@ import (
 	"math/rand/v2"
 	"testing"
 
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/corpus"
 )
 

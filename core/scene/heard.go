@@ -5,33 +5,33 @@ import (
 	"fmt"
 	"slices"
 
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
 )
 
 // A Correction says what a stretch of a recording holds, whatever was heard there. Times are samples of the recording.
 type Correction struct {
-	Span pcm.Span   `json:"span"`
-	Kind HeardThere `json:"kind"`
+	Span pcm.Span  `json:"span"`
+	Kind SoundKind `json:"kind"`
 }
 
-// HeardThere is what somebody says that a stretch of a recording holds.
-type HeardThere string
+// SoundKind is what somebody says that a stretch of a recording holds.
+type SoundKind string
 
 // What a stretch may hold.
 const (
-	AWord   HeardThere = "word"
-	ABreath HeardThere = "breath"
-	APause  HeardThere = "pause"
-	AnOther HeardThere = "other" // a sound that is no person's
+	AWord   SoundKind = "word"
+	ABreath SoundKind = "breath"
+	APause  SoundKind = "pause"
+	AnOther SoundKind = "other" // a sound that is no person's
 )
 
 // heardWords are what each is called in a sentence.
-var heardWords = map[HeardThere]string{
+var heardWords = map[SoundKind]string{
 	AWord: "a word", ABreath: "a breath", APause: "a pause", AnOther: "another sound",
 }
 
 // Valid tells whether it is something that a stretch may hold.
-func (h HeardThere) Valid() bool { return heardWords[h] != "" }
+func (h SoundKind) Valid() bool { return heardWords[h] != "" }
 
 // mostCorrections is how many of a recording are kept.
 const mostCorrections = 2000
@@ -39,10 +39,10 @@ const mostCorrections = 2000
 // Correct says what a stretch of a recording holds. It wins over what was heard there, and over what was said before of
 // the same moments. With no kind, what was said of the stretch is forgotten.
 type Correct struct {
-	Source string     `json:"source"`
-	From   int64      `json:"from"`
-	To     int64      `json:"to"`
-	Kind   HeardThere `json:"kind,omitempty"`
+	Source string    `json:"source"`
+	From   int64     `json:"from"`
+	To     int64     `json:"to"`
+	Kind   SoundKind `json:"kind,omitempty"`
 }
 
 func (e *Correct) apply(d *draft) error {

@@ -8,7 +8,7 @@ import (
 	"strings"
 
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
 )
 
 // Joined is what a recording was joined from. Times are from the recording's first moment, in samples: what lies on
@@ -234,8 +234,8 @@ func (e *Join) words(_, after *Scene) string {
 	return fmt.Sprintf("%s joined into %s", count(n, "clip"), shortName(e.Source.Name))
 }
 
-// Evened tells whether a clip's background was brought to one room, itself or what it was joined from.
-func Evened(s *Scene, c Clip) bool {
+// HasRoom tells whether a clip's background was brought to one room, itself or what it was joined from.
+func HasRoom(s *Scene, c Clip) bool {
 	j := s.Sources[c.Source].Joined
 	return c.Room != nil || j != nil && slices.ContainsFunc(j.Tracks, func(t *Track) bool {
 		return slices.ContainsFunc(t.Clips, func(p Clip) bool { return p.Room != nil })

@@ -5,11 +5,11 @@ import (
 	"slices"
 	"testing"
 
-	"blendseam/core/blend"
-	"blendseam/core/fit/timing"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timestretch/timing"
 )
 
 // joinedTakes is takes with Oda and Pell, blended and linked with their pictures, joined into one recording, and the id

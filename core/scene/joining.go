@@ -6,7 +6,7 @@ import (
 	"slices"
 
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
 )
 
 // A Joining is a plan of how clips become one recording.
@@ -90,8 +90,8 @@ type joinEnd struct {
 }
 
 // PlanJoin says how clips of sound become one recording, or in a Refusal why they cannot. Fades at the outer ends, and
-// blends and pairs with clips outside, go on to the joined clip where nothing else sounds under them; else fades
-// become part of the sound, and that end has no handle.
+// blends and pairs with clips outside, go on to the joined clip where nothing else sounds under them; else fades become
+// part of the sound, and that end has no handle.
 func PlanJoin(s *Scene, clips []ClipID) (*Joining, error) {
 	j := &Joining{Mono: true, Whole: s}
 	in, err := j.gather(s, clips)

@@ -30,7 +30,7 @@ type laying struct {
 	last  int64 // id that was given
 }
 
-func layingIn(s *Scene, words string) *laying { return &laying{InOrder(words), s, s.LastID} }
+func layingIn(s *Scene, words string) *laying { return &laying{NewBatch(words), s, s.LastID} }
 
 // track is the first track of a purpose that is not locked, and where its last clip ends; made, if there is none.
 func (l *laying) track(purpose Purpose) (id TrackID, end int64) {

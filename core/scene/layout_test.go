@@ -4,7 +4,7 @@ import (
 	"slices"
 	"testing"
 
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 )
 
 func TestLayingOutMakesTheTracksItNeedsAndGoesToTheEnd(t *testing.T) {

@@ -5,13 +5,13 @@ import (
 	"math"
 
 	"blendseam/core/limit"
-	"blendseam/core/line"
+	"blendseam/core/sound/interpolate"
 )
 
 // LevelAt is the gain of a line of levels at a moment, in dB: straight between its points, on like the outermost beyond
 // them, 0 without points.
 func LevelAt(points []LevelPoint, at int64) float64 {
-	return line.At(len(points), at, func(i int) (int64, float64) { return points[i].At, points[i].DB })
+	return interpolate.Linear(len(points), at, func(i int) (int64, float64) { return points[i].At, points[i].DB })
 }
 
 // LevelDB is the gain of a clip's level line at a sample of its source, in dB.

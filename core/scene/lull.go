@@ -5,8 +5,8 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/level"
-	"blendseam/core/pcm"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm"
 )
 
 // A Lull is a stretch of a clip turned down, with soft edges inside it. It lies on its sound: its times are samples

@@ -1,13 +1,13 @@
 package scene_test
 
 import (
-	"blendseam/core/tone/recipe"
 	"math"
 	"testing"
 
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/recipe"
 )
 
 // lullAt is where the only lull of a clip is heard.

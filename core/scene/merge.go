@@ -36,8 +36,8 @@ func restOf(s *Scene) Rest {
 	return Rest{s.Name, s.Channels, s.StartFrame, s.Pairs, s.Markers, s.Aside, s.LastID, s.Foreign}
 }
 
-// Becoming is the edit that makes one scene into another of the same rates. Sources that only the first has stay.
-func Becoming(before, after *Scene, words string) *Merge {
+// NewMerge is the edit that makes one scene into another of the same rates. Sources that only the first has stay.
+func NewMerge(before, after *Scene, words string) *Merge {
 	e := &Merge{Words: words}
 	for _, t := range after.Tracks {
 		e.Order = append(e.Order, t.ID)

@@ -6,7 +6,7 @@ import (
 
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/tone/recipe"
+	"blendseam/core/sound/recipe"
 )
 
 // What one scene becomes another by is an edit, which the log can hold and undo takes back.
@@ -18,11 +18,11 @@ func TestASceneBecomesAnother(t *testing.T) {
 		&scene.AddTrack{Name: "More", Purpose: scene.ForMusic},
 		&scene.AddMarker{At: 48000, Name: "there"},
 		&scene.Trim{Clip: first.ID, Edge: scene.Head, To: first.Start + 9600})
-	now := scenetest.Must(t, s, scene.Becoming(s, other, "from a friend"))
+	now := scenetest.Must(t, s, scene.NewMerge(s, other, "from a friend"))
 	if string(bits(t, now)) != string(bits(t, other)) {
 		t.Errorf("it has become\n%s\nnot\n%s", bits(t, now), bits(t, other))
 	}
-	if words := scene.Describe(s, now, scene.Becoming(s, other, "from a friend")); words[:13] != "from a friend" {
+	if words := scene.Describe(s, now, scene.NewMerge(s, other, "from a friend")); words[:13] != "from a friend" {
 		t.Errorf("it says %q", words)
 	}
 }
@@ -30,7 +30,7 @@ func TestASceneBecomesAnother(t *testing.T) {
 func refusedMerges(t *testing.T) (list [][2]string) {
 	s := takes(t)
 	says := func(want string, change func(e *scene.Merge, rest *scene.Rest)) {
-		e := scene.Becoming(s, scenetest.Must(t, s, &scene.AddMarker{At: 0, Name: "m"}), "")
+		e := scene.NewMerge(s, scenetest.Must(t, s, &scene.AddMarker{At: 0, Name: "m"}), "")
 		change(e, e.Rest)
 		got := "it was done"
 		if _, err := scene.Apply(s, e); err != nil {
@@ -84,7 +84,7 @@ func refusedMerges(t *testing.T) (list [][2]string) {
 	own := *locked.Tracks[1]
 	own.Clips = own.Clips[:1]
 	own.Blends = nil
-	e := scene.Becoming(locked, locked, "")
+	e := scene.NewMerge(locked, locked, "")
 	e.Tracks = []*scene.Track{&own}
 	_, err := scene.Apply(locked, e)
 	return append(list, [2]string{scene.Message(err),

@@ -5,7 +5,7 @@ import (
 	"os"
 	"testing"
 
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 )
 
 // The vectors are those of the page, which reads the same fields.

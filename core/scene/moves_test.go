@@ -7,12 +7,12 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/blend"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
-	"blendseam/core/tone/recipe"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/recipe"
+	"blendseam/core/sound/timecode"
 )
 
 const fr = 1920 // samples of a frame at 25

@@ -3,7 +3,7 @@ package scene
 import (
 	"fmt"
 
-	"blendseam/core/blend"
+	"blendseam/core/sound/blend"
 )
 
 // Overlap lays two neighbours of a sound track over one another by a length, and blends them there: the cut lies in the
@@ -45,9 +45,9 @@ func (e *Overlap) apply(d *draft) error {
 	set := &SetBlend{Left: e.Left, Right: e.Right, Law: e.Law, CurveOut: e.CurveOut, CurveIn: e.CurveIn}
 	if e.Close {
 		set.Before, set.After, set.Pull = e.Length-e.Length/2, e.Length/2, true
-		list := InOrder("", set)
+		list := NewBatch("", set)
 		if gap := right.Start - left.End(); gap > 0 {
-			list = InOrder("", &CloseGap{Track: t.ID, At: left.End()}, set)
+			list = NewBatch("", &CloseGap{Track: t.ID, At: left.End()}, set)
 		}
 		return list.apply(d)
 	}
@@ -76,7 +76,7 @@ func (e *Overlap) laid(d *draft, left, right Clip, set *SetBlend) *Batch {
 	if e.MovesLeft {
 		moved = &Move{Clip: e.Left, To: left.Start + cut - tailAt}
 	}
-	return InOrder(
+	return NewBatch(
 		"",
 		&Trim{Clip: e.Left, Edge: Tail, To: tailAt},
 		&Trim{Clip: e.Right, Edge: Head, To: headAt},

@@ -3,10 +3,10 @@ package scene_test
 import (
 	"testing"
 
-	"blendseam/core/blend"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/timecode"
 )
 
 // overlapping is a scene of three sounds of 100 frames each, the second behind a gap, and the third right after it.

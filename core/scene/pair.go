@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"slices"
 
-	"blendseam/core/blend"
-	"blendseam/core/pcm"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/pcm"
 )
 
 // A Pair is a crossfade between clips of two tracks: while both sound, from the head of In to the tail of Out, one
@@ -100,12 +100,12 @@ func (e *SetPair) apply(d *draft) error {
 	}
 	if _, b := to.blendsOf(e.Out); b != nil {
 		r := notPossible("The tail of %s is blended with its neighbour.", out.Name)
-		d.suggest(&r.options, "take that blend off and pair them", InOrder("", &RemoveBlend{b.Left, b.Right}, e))
+		d.suggest(&r.options, "take that blend off and pair them", NewBatch("", &RemoveBlend{b.Left, b.Right}, e))
 		return r
 	}
 	if b, _ := ti.blendsOf(e.In); b != nil {
 		r := notPossible("The head of %s is blended with its neighbour.", in.Name)
-		d.suggest(&r.options, "take that blend off and pair them", InOrder("", &RemoveBlend{b.Left, b.Right}, e))
+		d.suggest(&r.options, "take that blend off and pair them", NewBatch("", &RemoveBlend{b.Left, b.Right}, e))
 		return r
 	}
 	out.FadeOut, in.FadeIn = Fade{}, Fade{}

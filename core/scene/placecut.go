@@ -45,7 +45,7 @@ func (e *PlaceCut) apply(d *draft) error {
 			d.suggest(
 				&r.options,
 				"bring it back into sync and roll the cut alone",
-				InOrder("", &PlaceCut{e.Left, e.Right, e.To, e.Slip + off}),
+				NewBatch("", &PlaceCut{e.Left, e.Right, e.To, e.Slip + off}),
 			)
 			return r
 		}

@@ -10,7 +10,7 @@ import (
 
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 )
 
 func bits(t testing.TB, s *scene.Scene) []byte {

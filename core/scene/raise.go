@@ -7,7 +7,7 @@ import (
 	"slices"
 
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
 )
 
 // Raise turns what sounds in a stretch of the scene up or down, on some tracks: it changes the level lines of their

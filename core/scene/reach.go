@@ -3,30 +3,30 @@ package scene
 import "slices"
 
 // A Doing is what a hand does with a clip, or with an edge of it.
-type Doing string
+type Gesture string
 
 // What a hand may do for which limits are given; Alone leaves linked clips where they are.
 const (
-	TrimsGap   Doing = "trim_gap"   // an edge is trimmed and leaves a gap
-	TrimsClose Doing = "trim_close" // an edge is trimmed and all that follows moves
-	Rolls      Doing = "roll"       // the cut at an edge moves
-	Splits     Doing = "split"      // the cut at an edge moves alone: sound leads or trails its picture
-	Slips      Doing = "slip"       // the clip shows a later part of its recording
-	Slides     Doing = "slide"      // the clip moves between its neighbours
+	TrimsGap   Gesture = "trim_gap"   // an edge is trimmed and leaves a gap
+	TrimsClose Gesture = "trim_close" // an edge is trimmed and all that follows moves
+	Rolls      Gesture = "roll"       // the cut at an edge moves
+	Splits     Gesture = "split"      // the cut at an edge moves alone: sound leads or trails its picture
+	Slips      Gesture = "slip"       // the clip shows a later part of its recording
+	Slides     Gesture = "slide"      // the clip moves between its neighbours
 )
 
 // A Reach is how far what is in hand may go, and all that goes with it. Times are samples of the scene.
 type Reach struct {
-	Low   int64  `json:"low"` // by how much earlier, as a negative number; of a slip, in its recording
-	High  int64  `json:"high"`
-	Goes  []Goes `json:"goes"`
-	Rest  int64  `json:"rest"`  // the moment from which on all that follows moves as well; -1 if nothing does
-	Turns bool   `json:"turns"` // what follows moves earlier when the hand goes later
+	Low   int64    `json:"low"` // by how much earlier, as a negative number; of a slip, in its recording
+	High  int64    `json:"high"`
+	Goes  []Effect `json:"goes"`
+	Rest  int64    `json:"rest"`  // the moment from which on all that follows moves as well; -1 if nothing does
+	Turns bool     `json:"turns"` // what follows moves earlier when the hand goes later
 }
 
-// Goes says what of a clip goes with the hand: its edges, and what it shows of its recording, each by as much (1), by
+// Effect says what of a clip goes with the hand: its edges, and what it shows of its recording, each by as much (1), by
 // as much the other way (-1), or not at all (0).
-type Goes struct {
+type Effect struct {
 	Clip  ClipID `json:"clip"`
 	Head  int    `json:"head"`
 	Tail  int    `json:"tail"`
@@ -36,8 +36,8 @@ type Goes struct {
 // ReachOf gives the limits within which an edit of the scene is possible that is made by a hand, as far as recordings,
 // neighbours and the clips' own lengths set them; locks are not looked at. A clip that is not there has none, nor has
 // an edge at which nothing touches a cut to roll.
-func (s *Scene) ReachOf(clip ClipID, edge Side, doing Doing) (r Reach, ok bool) {
-	r = Reach{Low: -unbounded, High: unbounded, Goes: []Goes{}, Rest: -1}
+func (s *Scene) ReachOf(clip ClipID, edge Side, doing Gesture) (r Reach, ok bool) {
+	r = Reach{Low: -unbounded, High: unbounded, Goes: []Effect{}, Rest: -1}
 	_, c := s.Clip(clip)
 	if c == nil || edge != Head && edge != Tail && doing != Slips && doing != Slides {
 		return r, false
@@ -48,7 +48,7 @@ func (s *Scene) ReachOf(clip ClipID, edge Side, doing Doing) (r Reach, ok bool) 
 			t, c := s.Clip(id)
 			head, tail := s.Handles(t, *c)
 			r.within(s, t, c.In, -head, tail)
-			r.Goes = append(r.Goes, Goes{Clip: id, Shows: 1})
+			r.Goes = append(r.Goes, Effect{Clip: id, Shows: 1})
 		}
 	case Slides:
 		r.slides(s, clip)
@@ -69,7 +69,7 @@ func (s *Scene) ReachOf(clip ClipID, edge Side, doing Doing) (r Reach, ok bool) 
 		for _, p := range pairs {
 			r.trims(s, p[0], Tail, true)
 			r.trims(s, p[1], Head, true)
-			r.Goes = append(r.Goes, Goes{Clip: p[0], Tail: 1}, Goes{Clip: p[1], Head: 1, Shows: 1})
+			r.Goes = append(r.Goes, Effect{Clip: p[0], Tail: 1}, Effect{Clip: p[1], Head: 1, Shows: 1})
 		}
 	case TrimsGap, TrimsClose:
 		trim := &Trim{Clip: clip, Edge: edge}
@@ -78,11 +78,11 @@ func (s *Scene) ReachOf(clip ClipID, edge Side, doing Doing) (r Reach, ok bool) 
 			r.trims(s, id, edge, doing == TrimsClose)
 			switch {
 			case edge == Tail:
-				r.Goes = append(r.Goes, Goes{Clip: id, Tail: 1})
+				r.Goes = append(r.Goes, Effect{Clip: id, Tail: 1})
 			case doing == TrimsClose: // it keeps its start, and gets shorter
-				r.Goes = append(r.Goes, Goes{Clip: id, Tail: -1, Shows: 1})
+				r.Goes = append(r.Goes, Effect{Clip: id, Tail: -1, Shows: 1})
 			default:
-				r.Goes = append(r.Goes, Goes{Clip: id, Head: 1, Shows: 1})
+				r.Goes = append(r.Goes, Effect{Clip: id, Head: 1, Shows: 1})
 			}
 		}
 		if doing == TrimsClose {
@@ -137,7 +137,7 @@ func (r *Reach) slides(s *Scene, clip ClipID) {
 	for _, t := range s.Tracks {
 		for first, last := range t.runs(group) {
 			for _, c := range t.Clips[first : last+1] {
-				r.Goes = append(r.Goes, Goes{Clip: c.ID, Head: 1, Tail: 1})
+				r.Goes = append(r.Goes, Effect{Clip: c.ID, Head: 1, Tail: 1})
 			}
 			r.between(s, t, first, last, group)
 		}
@@ -145,7 +145,7 @@ func (r *Reach) slides(s *Scene, clip ClipID) {
 }
 
 // goes says how far an edge of a clip goes along; what was said of it before is added to.
-func (r *Reach) goes(g Goes) {
+func (r *Reach) goes(g Effect) {
 	for i := range r.Goes {
 		if was := &r.Goes[i]; was.Clip == g.Clip {
 			was.Head, was.Tail, was.Shows = was.Head+g.Head, was.Tail+g.Tail, was.Shows+g.Shows
@@ -170,7 +170,7 @@ func (r *Reach) between(s *Scene, t *Track, first, last int, group []ClipID) {
 			if first > 1 && t.Touches(first-2) && slices.Contains(group, t.Clips[first-2].ID) {
 				low = -unbounded
 			}
-			r.goes(Goes{Clip: before.ID, Tail: 1})
+			r.goes(Effect{Clip: before.ID, Tail: 1})
 		}
 	}
 	if last+1 < len(t.Clips) {
@@ -180,7 +180,7 @@ func (r *Reach) between(s *Scene, t *Track, first, last int, group []ClipID) {
 		} else {
 			head, _ := s.Handles(t, after)
 			low, high = max(low, -head), min(high, after.Length-1)
-			r.goes(Goes{Clip: after.ID, Head: 1, Shows: 1})
+			r.goes(Effect{Clip: after.ID, Head: 1, Shows: 1})
 		}
 	}
 	r.within(s, t, at, low, high)

@@ -8,12 +8,12 @@ import (
 
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 	"blendseam/internal/corpus"
 )
 
 // handed is the edit that a hand makes with what it holds, by so many samples.
-func handed(s *scene.Scene, clip scene.ClipID, edge scene.Side, doing scene.Doing, by int64) scene.Edit {
+func handed(s *scene.Scene, clip scene.ClipID, edge scene.Side, doing scene.Gesture, by int64) scene.Edit {
 	t, c := s.Clip(clip)
 	at := s.Time(t, c.Start)
 	if edge == scene.Tail {
@@ -40,10 +40,10 @@ func handed(s *scene.Scene, clip scene.ClipID, edge scene.Side, doing scene.Doin
 // In scenes after random edits, whatever a hand may take hold of: an edit within the limits is never refused for what
 // the limits are made of, one two frames beyond them always is, and what is said to go goes.
 func TestAHandReachesAsFarAsEditsDo(t *testing.T) {
-	doings := []scene.Doing{
+	doings := []scene.Gesture{
 		scene.TrimsGap, scene.TrimsClose, scene.Rolls, scene.Splits, scene.Slips, scene.Slides,
 	}
-	held, beyond, moved := map[scene.Doing]int{}, 0, 0
+	held, beyond, moved := map[scene.Gesture]int{}, 0, 0
 	for _, rate := range []timecode.Rate{timecode.F25, timecode.F2997D} {
 		for seed := range uint64(corpus.Cases(25, 250)) {
 			rng := rand.New(rand.NewPCG(seed, 5))
@@ -102,7 +102,7 @@ func TestAHandReachesAsFarAsEditsDo(t *testing.T) {
 }
 
 // limiting tells whether an edit was refused for what limits are made of; what lies over where things close up is not.
-func limiting(err error, doing scene.Doing) bool {
+func limiting(err error, doing scene.Gesture) bool {
 	var handle *scene.NeedHandle
 	var way *scene.InTheWay
 	var short *scene.TooShort
@@ -148,7 +148,7 @@ func TestSoundThatLeadsTakesItsPictureAlong(t *testing.T) {
 	led := scenetest.Must(t, s, &scene.Lead{Left: left, Right: right, Frames: 8})
 	r, ok := led.ReachOf(right, scene.Head, scene.TrimsGap)
 	goes := func(id scene.ClipID) bool {
-		return slices.ContainsFunc(r.Goes, func(g scene.Goes) bool { return g.Clip == id && g.Head == 1 })
+		return slices.ContainsFunc(r.Goes, func(g scene.Effect) bool { return g.Clip == id && g.Head == 1 })
 	}
 	if !ok || !goes(right) || !goes(picture.Clips[1].ID) {
 		t.Errorf("%+v", r)

@@ -7,9 +7,9 @@ import (
 	"slices"
 	"strings"
 
+	"blendseam/core/conform"
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
-	"blendseam/core/recut"
+	"blendseam/core/sound/pcm"
 )
 
 // Recut gives the scene a new picture cut. Sound goes with the picture that it lay under, on all tracks that follow;
@@ -54,8 +54,8 @@ type recutting struct {
 	follow  []int // of tracks that go with the picture
 	end     int64 // of the scene, without what is aside, in frames
 	aside   []pcm.Span
-	old     []recut.Shot
-	pieces  []recut.Piece
+	old     []conform.Shot
+	pieces  []conform.Piece
 	fates   []Fate
 
 	pictureWas *Track // before anything of it is cut
@@ -94,7 +94,7 @@ func (e *Recut) done(d *draft) (*recutting, error) {
 	}
 	r.unfold()
 	shots := e.shots()
-	r.pieces = recut.Match(r.old, shots, r.last())
+	r.pieces = conform.Match(r.old, shots, r.last())
 	if e.Own {
 		r.moveOwn(e)
 	} else {
@@ -141,19 +141,19 @@ func pictureTrack(s *Scene) int {
 }
 
 // shots are those of the new cut, for matching.
-func (e *Recut) shots() []recut.Shot {
-	list := make([]recut.Shot, len(e.Shots))
+func (e *Recut) shots() []conform.Shot {
+	list := make([]conform.Shot, len(e.Shots))
 	for i, s := range e.Shots {
-		list[i] = recut.Shot{Source: s.Source, In: s.In, Start: s.Start, Length: s.Length, Speed: s.Speed}
+		list[i] = conform.Shot{Source: s.Source, In: s.In, Start: s.Start, Length: s.Length, Speed: s.Speed}
 	}
 	return list
 }
 
 // shotsOf are the shots of a picture track.
-func shotsOf(t *Track) []recut.Shot {
-	list := make([]recut.Shot, len(t.Clips))
+func shotsOf(t *Track) []conform.Shot {
+	list := make([]conform.Shot, len(t.Clips))
 	for i, c := range t.Clips {
-		list[i] = recut.Shot{Source: c.Source, In: c.In, Start: c.Start, Length: c.Length}
+		list[i] = conform.Shot{Source: c.Source, In: c.In, Start: c.Start, Length: c.Length}
 	}
 	return list
 }
@@ -242,8 +242,8 @@ func (r *recutting) cut() error {
 }
 
 // pieceOf finds the piece that a frame of the old cut is in.
-func (r *recutting) pieceOf(byOld []recut.Piece, frame int64) (recut.Piece, bool) {
-	i, found := slices.BinarySearchFunc(byOld, frame, func(p recut.Piece, at int64) int {
+func (r *recutting) pieceOf(byOld []conform.Piece, frame int64) (conform.Piece, bool) {
+	i, found := slices.BinarySearchFunc(byOld, frame, func(p conform.Piece, at int64) int {
 		return cmp.Compare(p.Old.From,
 			at)
 	})
@@ -253,14 +253,14 @@ func (r *recutting) pieceOf(byOld []recut.Piece, frame int64) (recut.Piece, bool
 	if i >= 0 && byOld[i].Old.Contains(frame) {
 		return byOld[i], true
 	}
-	return recut.Piece{}, false
+	return conform.Piece{}, false
 }
 
 // move takes clips to where their picture is now, and what has none aside.
 func (r *recutting) move() {
 	d := r.d
 	byOld := slices.Clone(r.pieces)
-	slices.SortFunc(byOld, func(a, b recut.Piece) int { return cmp.Compare(a.Old.From, b.Old.From) })
+	slices.SortFunc(byOld, func(a, b conform.Piece) int { return cmp.Compare(a.Old.From, b.Old.From) })
 	gone := map[int64]*Aside{} // by where they begin
 	for _, i := range r.follow {
 		t := d.touch(i)
@@ -291,7 +291,7 @@ func (r *recutting) moveOwn(e *Recut) {
 	was.Clips = slices.Clone(was.Clips)
 	r.pictureWas = &was
 	byOld := slices.Clone(r.pieces)
-	slices.SortFunc(byOld, func(a, b recut.Piece) int { return cmp.Compare(a.Old.From, b.Old.From) })
+	slices.SortFunc(byOld, func(a, b conform.Piece) int { return cmp.Compare(a.Old.From, b.Old.From) })
 	gone := map[int64]*Aside{}
 	went := map[ClipID]int64{}
 	for _, i := range r.follow {
@@ -363,7 +363,7 @@ func (r *recutting) leads(a *Aside) {
 
 // fitted lets a clip of sound that reached to its picture's end reach there where frames are no whole number of
 // samples, and a stretch is a sample shorter or longer where it lies now.
-func (r *recutting) fitted(t *Track, c Clip, p recut.Piece, was int64) Clip {
+func (r *recutting) fitted(t *Track, c Clip, p conform.Piece, was int64) Clip {
 	end, src := r.time(t, p.New.To), r.d.Sources[c.Source]
 	switch by := end - c.End(); {
 	case t.Kind == Picture:
@@ -401,7 +401,7 @@ func (r *recutting) setAside(gone map[int64]*Aside, t *Track, c Clip, stretch pc
 }
 
 // lifted is the stretch around a frame that no piece has: what was aside already stays apart.
-func (r *recutting) lifted(byOld []recut.Piece, frame int64) (from, to int64) {
+func (r *recutting) lifted(byOld []conform.Piece, frame int64) (from, to int64) {
 	from, to = 0, r.last()
 	for _, x := range append([]pcm.Span{{To: r.end}}, r.aside...) {
 		if x.Contains(frame) {
@@ -445,7 +445,7 @@ func (r *recutting) blends(t *Track, gone map[int64]*Aside) {
 }
 
 // others moves what lies on no track: markers, and where ducks never apply.
-func (r *recutting) others(byOld []recut.Piece) {
+func (r *recutting) others(byOld []conform.Piece) {
 	d := r.d
 	now := func(at int64) (int64, bool) {
 		p, ok := r.pieceOf(byOld, d.Rate.FrameOf(at, d.SampleRate))
@@ -491,7 +491,7 @@ func (r *recutting) others(byOld []recut.Piece) {
 }
 
 // show lays the new picture where none of the old is, and makes one shot of what goes on.
-func (r *recutting) show(e *Recut, shots []recut.Shot) {
+func (r *recutting) show(e *Recut, shots []conform.Shot) {
 	d := r.d
 	t := d.touch(r.picture)
 	made := map[ClipID]bool{}
@@ -499,7 +499,7 @@ func (r *recutting) show(e *Recut, shots []recut.Shot) {
 		if s.Source == "" {
 			continue
 		}
-		for _, free := range recut.Free(r.pieces, shots[i].Span()) {
+		for _, free := range conform.Free(r.pieces, shots[i].Span()) {
 			c := Clip{ID: NewID(d.Scene, AClip), Source: s.Source, Name: shortName(cmp.Or(s.Name, d.Sources[s.Source].Name)),
 				In: s.In + free.From - s.Start, Start: free.From, Length: free.Len()}
 			made[c.ID] = true
@@ -526,12 +526,12 @@ func (r *recutting) show(e *Recut, shots []recut.Shot) {
 
 func (e *Recut) words(before, _ *Scene) string {
 	changes, _ := RecutChanges(before, e)
-	count := map[recut.What]int{}
+	count := map[conform.What]int{}
 	for _, c := range changes {
 		count[c.What]++
 	}
 	var list []string
-	for _, what := range recut.Whats {
+	for _, what := range conform.Whats {
 		if n := count[what]; n > 0 {
 			list = append(list, fmt.Sprintf("%d %s", n, what))
 		}

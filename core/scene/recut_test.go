@@ -91,7 +91,7 @@ func TestANewCutIsFoundBySources(t *testing.T) {
 	other.Sources["new"] = scene.Source{ID: "new", Name: "kiln wide", URL: "kiln wide.mov", Unknown: true}
 	other.Tracks[0].Clips = append(other.Tracks[0].Clips, scene.Clip{ID: scene.NewID(other, scene.AClip), Source: "new",
 		Name: "WIDE", In: 5, Start: at, Length: 30})
-	e, unknown := scene.Recutting(s, other)
+	e, unknown := scene.NewRecut(s, other)
 	if len(unknown) != 1 || unknown[0].Name != "kiln wide" {
 		t.Fatalf("unknown are %+v", unknown)
 	}

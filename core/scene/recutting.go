@@ -9,12 +9,12 @@ import (
 	"strings"
 	"unicode"
 
-	"blendseam/core/pcm"
-	"blendseam/core/recut"
+	"blendseam/core/conform"
+	"blendseam/core/sound/pcm"
 )
 
 // RecutChanges is the change list of a new cut, whose shots are the picture's: what became of it, row by row.
-func RecutChanges(s *Scene, e *Recut) (list []recut.Change, pieces []recut.Piece) {
+func RecutChanges(s *Scene, e *Recut) (list []conform.Change, pieces []conform.Piece) {
 	i := pictureTrack(s)
 	if i < 0 {
 		return nil, nil
@@ -22,13 +22,13 @@ func RecutChanges(s *Scene, e *Recut) (list []recut.Change, pieces []recut.Piece
 	r := &recutting{d: newDraft(s), picture: i}
 	r.unfold()
 	shots := e.shots()
-	pieces = recut.Match(r.old, shots, r.last())
-	for _, c := range recut.Changes(r.old, shots, pieces) {
+	pieces = conform.Match(r.old, shots, r.last())
+	for _, c := range conform.Changes(r.old, shots, pieces) {
 		if c.Old.From >= r.end && !c.Old.Empty() {
 			if c.New.Empty() { // it stays aside
 				continue
 			}
-			c.What, c.Back = recut.Inserted, true
+			c.What, c.Back = conform.Inserted, true
 			c.Old = pcm.Span{}
 		}
 		list = append(list, c)
@@ -68,8 +68,8 @@ func (e *Recut) Without(s *Scene, skip []int) *Recut {
 			continue
 		}
 		switch c := changes[k]; c.What {
-		case recut.Moved, recut.Swapped:
-			ops = append(ops, op{c.New.From, c.New.Len(), pcm.Span{}}, op{recut.Place(pieces, c), 0, c.Old})
+		case conform.Moved, conform.Swapped:
+			ops = append(ops, op{c.New.From, c.New.Len(), pcm.Span{}}, op{conform.Place(pieces, c), 0, c.Old})
 		default:
 			at := c.New.From
 			for _, k := range skip { // the end of a shot goes back with it
@@ -77,8 +77,9 @@ func (e *Recut) Without(s *Scene, skip []int) *Recut {
 					continue
 				}
 				of := changes[k]
-				if (of.What == recut.Moved || of.What == recut.Swapped) && (of.Old.From == c.Old.To || of.Old.To == c.Old.From) {
-					at = recut.Place(pieces, of)
+				if (of.What == conform.Moved || of.What == conform.Swapped) &&
+					(of.Old.From == c.Old.To || of.Old.To == c.Old.From) {
+					at = conform.Place(pieces, of)
 				}
 			}
 			ops = append(ops, op{at, c.New.Len(), c.Old})
@@ -128,10 +129,10 @@ func spliced(shots []NewShot, at, drop int64, put []NewShot, length int64) (list
 	return list
 }
 
-// Recutting is the edit that gives a scene the picture of another cut, whose sources are found among those of the scene
+// NewRecut is the edit that gives a scene the picture of another cut, whose sources are found among those of the scene
 // and of what it keeps aside: by hash, by file, by name, or by the eight letters of a reel. unknown are those that are
 // not; they go in as sources of the edit.
-func Recutting(s, cut *Scene) (e *Recut, unknown []Source) {
+func NewRecut(s, cut *Scene) (e *Recut, unknown []Source) {
 	e = &Recut{Shots: []NewShot{}, Own: true}
 	i := pictureTrack(cut)
 	if i < 0 {

@@ -1,7 +1,6 @@
 package scene_test
 
 import (
-	"blendseam/core/tone/recipe"
 	"go/ast"
 	"go/parser"
 	"go/token"
@@ -12,15 +11,16 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/blend"
-	"blendseam/core/curve"
-	"blendseam/core/fit/timing"
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
-	"blendseam/core/treatment"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/effects"
+	"blendseam/core/sound/eq"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/recipe"
+	"blendseam/core/sound/timecode"
+	"blendseam/core/sound/timestretch/timing"
 )
 
 func text(s string) *string { return &s }
@@ -561,9 +561,9 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 			"A track makes way in at most 32 ways, not in 33."},
 		{base, &scene.DuckToLine{Track: tuneTrack}, "Music makes way for no words; there is nothing to make a line of."},
 		{base, &scene.DuckToLine{Track: "t99"}, "There is no track \"t99\" in this scene."},
-		{base, &scene.Know{}, "No recording is named whose words are told."},
-		{base, &scene.Know{Words: map[string][]pcm.Span{"x": nil}}, "The scene has no source \"x\"; bring it in first."},
-		{base, &scene.Know{Words: map[string][]pcm.Span{"o": {{From: 5, To: 9}, {From: 8, To: 12}}}},
+		{base, &scene.SetSpeech{}, "No recording is named whose words are told."},
+		{base, &scene.SetSpeech{Words: map[string][]pcm.Span{"x": nil}}, "The scene has no source \"x\"; bring it in first."},
+		{base, &scene.SetSpeech{Words: map[string][]pcm.Span{"o": {{From: 5, To: 9}, {From: 8, To: 12}}}},
 			"Word 2 of Oda, from sample 8 to 12, does not lie behind the one before it."},
 		{blended, &scene.TreatRange{From: blendAt, To: blendAt + 9600, GainDB: 3},
 			blended.Timecode(blendAt) + " lies inside a blend of Pell. Let the range begin and end outside of blends."},
@@ -574,26 +574,26 @@ func TestEveryRefusalSaysWhatIsMissingAndWhatWouldWork(t *testing.T) {
 		{base, &scene.TreatRange{From: 0, To: 4800},
 			"Choose what the range is to be treated with: filters, treatments or a gain."},
 		{base, &scene.TreatRange{From: 0, To: 4800, GainDB: 99}, "A gain of 99 dB is outside -120 to 40."},
-		{base, &scene.TreatRange{From: 0, To: 4800, Filters: &curve.Filters{LowCutHz: -1}},
+		{base, &scene.TreatRange{From: 0, To: 4800, Filters: &eq.Filters{LowCutHz: -1}},
 			"Such filters cannot be: cuts lie from 10 to 24000 Hz."},
 		{base, &scene.SetTreatments{}, "Name a clip or a track to treat."},
-		{base, &scene.SetTreatments{Clips: []scene.ClipID{"c1"}, Treatments: &treatment.Chain{
-			Compressor: &treatment.Compressor{Ratio: 0.5}}},
+		{base, &scene.SetTreatments{Clips: []scene.ClipID{"c1"}, Treatments: &effects.Chain{
+			Compressor: &effects.Compressor{Ratio: 0.5}}},
 			"These treatments are not possible: the compressor's ratio is 0.5, and 1 to 100 is possible."},
-		{base, &scene.SetTreatments{Clips: []scene.ClipID{"c1"}, Treatments: &treatment.Chain{
-			Reverb: &treatment.Reverb{Source: "gone"}}},
+		{base, &scene.SetTreatments{Clips: []scene.ClipID{"c1"}, Treatments: &effects.Chain{
+			Reverb: &effects.Reverb{Source: "gone"}}},
 			`The impulse "gone" is not a recording of this scene with sound. Bring it in first.`},
 		{base, &scene.SetFilters{}, "No clip and no track is named that is to be filtered."},
-		{base, &scene.SetFilters{Clips: []scene.ClipID{oda}, Filters: &curve.Filters{LowCutHz: 1}},
+		{base, &scene.SetFilters{Clips: []scene.ClipID{oda}, Filters: &eq.Filters{LowCutHz: 1}},
 			"Such filters cannot be: cuts lie from 10 to 24000 Hz."},
 		{base, &scene.SetFilters{Clips: []scene.ClipID{pic[0]}}, "Oda is picture; nothing is heard of it."},
 		{base, &scene.SetFilters{Tracks: []scene.TrackID{"t99"}}, "There is no track \"t99\" in this scene."},
 		{base, &scene.SetFilters{Tracks: []scene.TrackID{"t1"}},
 			"Picture is a track of pictures, on which nothing is heard to be treated."},
 		{base, &scene.SetLike{}, "No clip is named that is to be brought near another."},
-		{base, &scene.SetLike{Clips: []scene.ClipID{oda}, Like: &curve.Like{}},
+		{base, &scene.SetLike{Clips: []scene.ClipID{oda}, Like: &eq.Like{}},
 			"No voice can be brought near another like that: a voice's colour has 19 third-octaves."},
-		{base, hurt(func(_ *scene.Track, c *scene.Clip) { c.Filters = &curve.Filters{LowCutHz: 1} }),
+		{base, hurt(func(_ *scene.Track, c *scene.Clip) { c.Filters = &eq.Filters{LowCutHz: 1} }),
 			"How Oda is filtered cannot be: cuts lie from 10 to 24000 Hz."},
 		{base, &scene.Fit{Clip: pic[0]}, "Oda is picture; sound alone is fitted into a length."},
 		{base, &scene.Fit{Clip: oda, Parts: []timing.Part{slow}},

@@ -5,7 +5,7 @@ import (
 	"strconv"
 	"strings"
 
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
 )
 
 // Reopen brings back what a clip was joined from, where it lies now and as much of it as it shows. What was done to it
@@ -33,7 +33,7 @@ func (e *Reopen) apply(d *draft) error {
 		r := notPossible(
 			"%s is fitted into another length, which its parts do not have. Give it its own length first.", c.Name)
 		own := &Fit{Clip: c.ID}
-		d.suggest(&r.options, "give it its own length and open it", InOrder("", own, e))
+		d.suggest(&r.options, "give it its own length and open it", NewBatch("", own, e))
 		return r
 	}
 	if src.Joined == nil {

@@ -3,8 +3,8 @@ package scene
 import (
 	"slices"
 
-	"blendseam/core/tone/recipe"
-	"blendseam/core/treatment"
+	"blendseam/core/sound/effects"
+	"blendseam/core/sound/recipe"
 )
 
 // WithRecordings is the scene with other recordings in the place of its own, by their ids: in clips, takes, rooms, in
@@ -74,7 +74,7 @@ func withSources(tracks []*Track, ids map[string]string) (list []*Track) {
 		own.Tone = ids[r.Tone]
 		return &own
 	}
-	treated := func(c *treatment.Chain) *treatment.Chain { return c.With(ids[c.Impulse()]) }
+	treated := func(c *effects.Chain) *effects.Chain { return c.With(ids[c.Impulse()]) }
 	for _, was := range tracks {
 		t := *was
 		t.Room, t.Treatments, t.Clips = moved(t.Room), treated(t.Treatments), slices.Clone(t.Clips)

@@ -5,7 +5,7 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/tone/recipe"
+	"blendseam/core/sound/recipe"
 )
 
 // SetRoom brings the backgrounds of clips to one: each gets a room, or loses it, and so does each track, whose room

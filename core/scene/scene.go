@@ -6,7 +6,6 @@
 package scene
 
 import (
-	"blendseam/core/tone/recipe"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -14,12 +13,13 @@ import (
 	"slices"
 	"sort"
 
-	"blendseam/core/blend"
-	"blendseam/core/curve"
-	"blendseam/core/fit/timing"
-	"blendseam/core/pcm"
-	"blendseam/core/timecode"
-	"blendseam/core/treatment"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/effects"
+	"blendseam/core/sound/eq"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/recipe"
+	"blendseam/core/sound/timecode"
+	"blendseam/core/sound/timestretch/timing"
 )
 
 // A Scene is everything that says how recordings are cut together.
@@ -157,10 +157,10 @@ type Track struct {
 	// What sounds where none of its clips does, between the first and the last that have a room themselves.
 	Room *recipe.Room `json:"room,omitempty"`
 
-	Ducks   []Duck         `json:"ducks,omitempty"`   // for whose words it makes way
-	Filters *curve.Filters `json:"filters,omitempty"` // of all its clips
+	Ducks   []Duck      `json:"ducks,omitempty"`   // for whose words it makes way
+	Filters *eq.Filters `json:"filters,omitempty"` // of all its clips
 
-	Treatments *treatment.Chain `json:"treatments,omitempty"` // of what its clips sum to
+	Treatments *effects.Chain `json:"treatments,omitempty"` // of what its clips sum to
 }
 
 // Needs are the ids of the sources that a track itself needs, beside those of its clips.
@@ -188,10 +188,10 @@ type Clip struct {
 	Room  *recipe.Room `json:"room,omitempty"`  // what is done to its background, at its gain
 	Lulls []Lull       `json:"lulls,omitempty"` // in order of time, apart
 
-	Filters *curve.Filters `json:"filters,omitempty"` // set by hand
-	Like    *curve.Like    `json:"like,omitempty"`    // brings it near another voice
+	Filters *eq.Filters `json:"filters,omitempty"` // set by hand
+	Like    *eq.Like    `json:"like,omitempty"`    // brings it near another voice
 
-	Treatments *treatment.Chain `json:"treatments,omitempty"` // after its filters
+	Treatments *effects.Chain `json:"treatments,omitempty"` // after its filters
 
 	Fills *Hole `json:"fills,omitempty"` // the hole that it is a patch for, and follows
 

@@ -5,8 +5,8 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/fit/timing"
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timestretch/timing"
 )
 
 // Speed lets a clip, and those that it is linked with, run faster or slower, or backwards; the pitch of sound goes

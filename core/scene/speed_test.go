@@ -6,12 +6,12 @@ import (
 	"slices"
 	"testing"
 
-	"blendseam/core/fit/timing"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
-	"blendseam/core/tone/recipe"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/recipe"
+	"blendseam/core/sound/timecode"
+	"blendseam/core/sound/timestretch/timing"
 )
 
 // Sound and picture run faster together and stay linked and in sync; what follows moves along if asked; its own speed
@@ -105,7 +105,7 @@ func TestAClipRunsBackwards(t *testing.T) {
 	_, c := s.Clip(id)
 	fade := new(int64(480))
 	s = scenetest.Must(t, s,
-		&scene.Know{Words: map[string][]pcm.Span{c.Source: {{From: 4800, To: 9600}, {From: 48000, To: 96000}}}},
+		&scene.SetSpeech{Words: map[string][]pcm.Span{c.Source: {{From: 4800, To: 9600}, {From: 48000, To: 96000}}}},
 		&scene.AddLull{Clip: id, From: c.Start + 48000, To: c.Start + 72000, FadeIn: fade},
 		&scene.SetLevel{Clip: id, Points: []scene.LevelPoint{{At: c.In + 24000, DB: -3}, {At: c.In + 120000, DB: 2}}})
 	_, c = s.Clip(id)

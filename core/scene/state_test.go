@@ -5,13 +5,13 @@ import (
 	"reflect"
 	"testing"
 
-	"blendseam/core/blend"
-	"blendseam/core/curve"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
-	"blendseam/core/tone/recipe"
-	"blendseam/core/treatment"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/effects"
+	"blendseam/core/sound/eq"
+	"blendseam/core/sound/recipe"
+	"blendseam/core/sound/timecode"
 )
 
 // unheard are the states of a clip that change nothing of its sound.
@@ -47,12 +47,12 @@ func changed(t *testing.T, c scene.Clip, field int) scene.Clip {
 	case **recipe.Room:
 		room := scenetest.Room(1)
 		*x = &room
-	case **curve.Filters:
-		*x = &curve.Filters{LowCutHz: 80}
-	case **curve.Like:
-		*x = &curve.Like{GainDB: 3}
-	case **treatment.Chain:
-		*x = &treatment.Chain{Echo: &treatment.Echo{DelayMS: 9, Times: 1}}
+	case **eq.Filters:
+		*x = &eq.Filters{LowCutHz: 80}
+	case **eq.Like:
+		*x = &eq.Like{GainDB: 3}
+	case **effects.Chain:
+		*x = &effects.Chain{Echo: &effects.Echo{DelayMS: 9, Times: 1}}
 	case **scene.Takes:
 		*x = &scene.Takes{Number: 1, Others: []scene.Take{{Number: 2, Source: c.Source, Shift: 4800, Name: "again"}}}
 	case **scene.Hole:

@@ -3,7 +3,7 @@ package scene
 import (
 	"fmt"
 
-	"blendseam/core/blend"
+	"blendseam/core/sound/blend"
 )
 
 // A Style is a blend by name: its law, its shapes, its length in frames or in milliseconds, and its lean from -1, all

@@ -4,9 +4,9 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/blend"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
+	"blendseam/core/sound/blend"
 )
 
 // Pulled together, the clips overlap by the blend: the scene gets shorter by it, picture and all, and says so.

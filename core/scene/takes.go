@@ -7,11 +7,11 @@ import (
 	"slices"
 	"strings"
 
-	"blendseam/core/curve"
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
-	"blendseam/core/tone/recipe"
-	"blendseam/core/treatment"
+	"blendseam/core/sound/effects"
+	"blendseam/core/sound/eq"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/recipe"
 )
 
 // Takes are the other takes of what a clip says, one of which may sound in its place. Each stays with its words: it
@@ -28,14 +28,14 @@ type Take struct {
 	Shift  int64  `json:"shift"` // sample of its source that lies where sample 0 of the clip's lies
 	Name   string `json:"name"`
 
-	GainDB  float64        `json:"gain_db,omitempty"`
-	Level   []LevelPoint   `json:"level,omitempty"`
-	Lulls   []Lull         `json:"lulls,omitempty"`
-	Room    *recipe.Room   `json:"room,omitempty"`
-	Filters *curve.Filters `json:"filters,omitempty"`
-	Like    *curve.Like    `json:"like,omitempty"`
+	GainDB  float64      `json:"gain_db,omitempty"`
+	Level   []LevelPoint `json:"level,omitempty"`
+	Lulls   []Lull       `json:"lulls,omitempty"`
+	Room    *recipe.Room `json:"room,omitempty"`
+	Filters *eq.Filters  `json:"filters,omitempty"`
+	Like    *eq.Like     `json:"like,omitempty"`
 
-	Treatments *treatment.Chain `json:"treatments,omitempty"`
+	Treatments *effects.Chain `json:"treatments,omitempty"`
 
 	Head *Blend `json:"head,omitempty"` // the blends at its ends when it sounded last
 	Tail *Blend `json:"tail,omitempty"`
@@ -79,8 +79,8 @@ func (x *Takes) moved(by int64) *Takes {
 	return now
 }
 
-// OnTake is a clip with another of its takes sounding: the one of an index among the others.
-func OnTake(c Clip, k int) Clip {
+// WithTake is a clip with another of its takes sounding: the one of an index among the others.
+func WithTake(c Clip, k int) Clip {
 	to := c.Takes.Others[k]
 	now := &Takes{Number: to.Number, Others: slices.Clone(c.Takes.Others)}
 	now.Others[k] = Take{
@@ -291,7 +291,7 @@ func (e *UseTake) turn(d *draft, t *Track, id ClipID, said Clip) (done bool, err
 		own.Others[k].Shift = *e.Shift
 		c.Takes = &own
 	}
-	next := OnTake(c, k)
+	next := WithTake(c, k)
 	if err := e.reaches(d, t, c, next); err != nil {
 		return false, err
 	}

@@ -3,10 +3,10 @@ package scene_test
 import (
 	"testing"
 
-	"blendseam/core/blend"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/pcm"
 )
 
 // stacked is takes with Pell and wide as further takes of Oda, in step with it, and Oda's clip.

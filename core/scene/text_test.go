@@ -9,7 +9,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 )
 
 // Names and notes that are too long are cut, and it is said; what was short enough is not.
@@ -23,7 +23,7 @@ func TestLongNamesAreCutAndItIsSaid(t *testing.T) {
 		"new track": &scene.AddTrack{Name: long, Purpose: "music"}, "clip": &scene.SetClip{Clip: clip, Name: &long},
 		"marker": &scene.AddMarker{Name: long}, "stretch": &scene.SetStretch{Source: "s1", Name: long, To: 9},
 		"note":       &scene.SetClip{Clip: clip, Note: &note},
-		"in a batch": scene.InOrder("", &scene.Rename{Name: "x"}, &scene.Rename{Name: long}),
+		"in a batch": scene.NewBatch("", &scene.Rename{Name: "x"}, &scene.Rename{Name: long}),
 	} {
 		next := scenetest.Must(t, s, e)
 		words := scene.Describe(s, next, e)

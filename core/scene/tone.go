@@ -1,7 +1,6 @@
 package scene
 
 import (
-	"blendseam/core/tone/recipe"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -10,8 +9,9 @@ import (
 	"maps"
 	"slices"
 
-	"blendseam/core/blend"
-	"blendseam/core/pcm"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/recipe"
 )
 
 // A tone has no end that an editor would meet: it is a day long, and clips begin at its middle.

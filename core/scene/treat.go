@@ -3,15 +3,15 @@ package scene
 import (
 	"fmt"
 
-	"blendseam/core/curve"
-	"blendseam/core/treatment"
+	"blendseam/core/sound/effects"
+	"blendseam/core/sound/eq"
 )
 
 // SetFilters gives clips, or tracks, filters set by hand; nil takes them off.
 type SetFilters struct {
-	Clips   []ClipID       `json:"clips,omitempty"`
-	Tracks  []TrackID      `json:"tracks,omitempty"`
-	Filters *curve.Filters `json:"filters"`
+	Clips   []ClipID    `json:"clips,omitempty"`
+	Tracks  []TrackID   `json:"tracks,omitempty"`
+	Filters *eq.Filters `json:"filters"`
 }
 
 func (e *SetFilters) apply(d *draft) error {
@@ -26,9 +26,9 @@ func (e *SetFilters) apply(d *draft) error {
 
 // SetTreatments gives clips, or tracks, a chain of treatments; nil takes them off.
 type SetTreatments struct {
-	Clips      []ClipID         `json:"clips,omitempty"`
-	Tracks     []TrackID        `json:"tracks,omitempty"`
-	Treatments *treatment.Chain `json:"treatments"`
+	Clips      []ClipID       `json:"clips,omitempty"`
+	Tracks     []TrackID      `json:"tracks,omitempty"`
+	Treatments *effects.Chain `json:"treatments"`
 }
 
 func (e *SetTreatments) apply(d *draft) error {
@@ -58,7 +58,7 @@ func (e *SetTreatments) words(before, _ *Scene) string {
 }
 
 // checkTreatments refuses a chain that cannot be, or whose impulse is no recording of the scene.
-func checkTreatments(s *Scene, c *treatment.Chain) error {
+func checkTreatments(s *Scene, c *effects.Chain) error {
 	if why := c.Wrong(); why != "" {
 		return notPossible("These treatments are not possible: %s.", why)
 	}
@@ -133,8 +133,8 @@ func (e *SetFilters) words(before, _ *Scene) string {
 
 // SetLike brings clips as near as they come to another's voice; nil takes that off.
 type SetLike struct {
-	Clips []ClipID    `json:"clips"`
-	Like  *curve.Like `json:"like"`
+	Clips []ClipID `json:"clips"`
+	Like  *eq.Like `json:"like"`
 }
 
 func (e *SetLike) apply(d *draft) error {
@@ -169,8 +169,8 @@ func (e *SetLike) words(before, _ *Scene) string {
 }
 
 // CurveOf is all that is done to the colour of a clip, by itself and by the track that it lies on.
-func CurveOf(s *Scene, c Clip) curve.Curve {
-	all := curve.Curve{Clip: c.Filters, Like: c.Like}
+func CurveOf(s *Scene, c Clip) eq.Curve {
+	all := eq.Curve{Clip: c.Filters, Like: c.Like}
 	for _, t := range s.Tracks {
 		if t.Filters == nil {
 			continue

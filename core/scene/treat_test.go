@@ -5,16 +5,16 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/blend"
-	"blendseam/core/curve"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/treatment"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/effects"
+	"blendseam/core/sound/eq"
 )
 
-func compressor(ratio float64) *treatment.Chain {
-	return &treatment.Chain{
-		Compressor: &treatment.Compressor{ThresholdDB: -20, Ratio: ratio, AttackMS: 5, ReleaseMS: 100},
+func compressor(ratio float64) *effects.Chain {
+	return &effects.Chain{
+		Compressor: &effects.Compressor{ThresholdDB: -20, Ratio: ratio, AttackMS: 5, ReleaseMS: 100},
 	}
 }
 
@@ -54,7 +54,7 @@ func TestARangeIsTreatedBetweenSlopes(t *testing.T) {
 		t.Errorf("the history reads %q", got)
 	}
 	like := scenetest.Must(t, s, &scene.TreatRange{Tracks: []scene.TrackID{"t2"}, From: 50 * fr, To: 90 * fr,
-		Slope: fr, Like: &curve.Like{ThirdsDB: make([]float64, curve.Thirds), GainDB: 2, As: "Pell"}})
+		Slope: fr, Like: &eq.Like{ThirdsDB: make([]float64, eq.Thirds), GainDB: 2, As: "Pell"}})
 	if c := like.Track("t2").Clips[1]; c.Like == nil || like.Track("t2").Clips[0].Like != nil {
 		t.Error("the range is not brought near another voice, or more than it is")
 	}

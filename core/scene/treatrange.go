@@ -5,24 +5,24 @@ import (
 	"fmt"
 	"slices"
 
-	"blendseam/core/blend"
-	"blendseam/core/curve"
-	"blendseam/core/pcm"
-	"blendseam/core/treatment"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/effects"
+	"blendseam/core/sound/eq"
+	"blendseam/core/sound/pcm"
 )
 
 // TreatRange treats what sounds in a range of some tracks: it divides the clips at the ends of the range, treats the
 // pieces inside and blends them with their neighbours. Both sides of such a blend are the same recording in step, so
 // that it is a slope from untreated to treated.
 type TreatRange struct {
-	Tracks     []TrackID        `json:"tracks,omitempty"` // none: all of sound that are not locked
-	From       int64            `json:"from"`
-	To         int64            `json:"to"`
-	Slope      int64            `json:"slope"` // samples at each end, half of it on either side
-	Filters    *curve.Filters   `json:"filters,omitempty"`
-	Treatments *treatment.Chain `json:"treatments,omitempty"`
-	Like       *curve.Like      `json:"like,omitempty"`
-	GainDB     float64          `json:"gain_db,omitempty"` // on top of the clips' own
+	Tracks     []TrackID      `json:"tracks,omitempty"` // none: all of sound that are not locked
+	From       int64          `json:"from"`
+	To         int64          `json:"to"`
+	Slope      int64          `json:"slope"` // samples at each end, half of it on either side
+	Filters    *eq.Filters    `json:"filters,omitempty"`
+	Treatments *effects.Chain `json:"treatments,omitempty"`
+	Like       *eq.Like       `json:"like,omitempty"`
+	GainDB     float64        `json:"gain_db,omitempty"` // on top of the clips' own
 }
 
 func (e *TreatRange) apply(d *draft) error {

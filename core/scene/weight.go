@@ -4,8 +4,8 @@ import (
 	"unicode/utf8"
 
 	"blendseam/core/limit"
-	"blendseam/core/tone/recipe"
-	"blendseam/core/treatment"
+	"blendseam/core/sound/effects"
+	"blendseam/core/sound/recipe"
 )
 
 // How many bytes of a scene file a thing takes, at most, beside its texts.
@@ -92,7 +92,7 @@ func clipWeight(c *Clip) (sum int) {
 	return sum
 }
 
-func chainWeight(c *treatment.Chain) int {
+func chainWeight(c *effects.Chain) int {
 	if c == nil {
 		return 0
 	}

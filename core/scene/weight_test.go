@@ -8,7 +8,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 )
 
 // tooLarge is a scene that a newer bound would not let become so large.

@@ -9,7 +9,7 @@ import (
 	"os"
 	"path/filepath"
 
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
 	"blendseam/media"
 )
 

@@ -3,10 +3,10 @@ package main
 import (
 	"math"
 
-	"blendseam/core/blend"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
 )
 

@@ -1,6 +1,6 @@
 package main
 
-import "blendseam/core/level"
+import "blendseam/core/sound/level"
 
 func decibels(db float64) float64 { return level.Amplitude(db) }
 

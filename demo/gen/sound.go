@@ -4,8 +4,8 @@ import (
 	"math"
 	"math/rand/v2"
 
-	"blendseam/core/level"
-	"blendseam/core/measure"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/measure"
 )
 
 // Sounds are made from a seeded generator, so that the program gives the same files each time.

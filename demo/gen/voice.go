@@ -7,8 +7,8 @@ import (
 	"os/exec"
 	"path/filepath"
 
-	"blendseam/core/level"
-	"blendseam/core/pcm/wav"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm/wav"
 )
 
 // A speaker is a synthesised voice. Command gets the words and the file to write.

@@ -23,7 +23,7 @@ import (
 	"strings"
 
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange"
 )
 

@@ -10,9 +10,9 @@ import (
 	"strconv"
 	"strings"
 
-	"blendseam/core/blend"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange"
 )
 

@@ -6,8 +6,8 @@ import (
 	"strings"
 	"unicode"
 
-	"blendseam/core/blend"
 	"blendseam/core/scene"
+	"blendseam/core/sound/blend"
 )
 
 // Write gives the sound of a scene as an audio decision list.

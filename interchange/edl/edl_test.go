@@ -6,10 +6,10 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/blend"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange"
 	"blendseam/interchange/edl"
 	"blendseam/internal/formattest"

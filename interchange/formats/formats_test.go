@@ -8,35 +8,36 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange"
 	_ "blendseam/interchange/formats"
 )
 
 // A scene written in the usual format is read again; what is not known says what is.
 func TestFormatsAreFoundByTheirEndings(t *testing.T) {
-	usual := interchange.Usual()
+	usual := interchange.DefaultFormat()
 	raw, err := usual.Write(scene.New("x", timecode.F25, 48000))
 	if err != nil {
 		t.Fatal(err)
 	}
-	f, err := interchange.Of("a/b.C" + strings.ToUpper(usual.Extensions[0]))
-	if err != nil || f.Name != usual.Name || !interchange.Is("x"+usual.Extensions[0]) || interchange.Is("x.wav") ||
-		interchange.Is("") {
+	f, err := interchange.FormatOf("a/b.C" + strings.ToUpper(usual.Extensions[0]))
+	if err != nil || f.Name != usual.Name || !interchange.IsSceneFile("x"+usual.Extensions[0]) ||
+		interchange.IsSceneFile("x.wav") ||
+		interchange.IsSceneFile("") {
 		t.Errorf("%v %v", f.Name, err)
 	}
 	if s, _, err := f.Read(raw, interchange.Hints{}); err != nil || s.Name != "x" {
 		t.Error(err)
 	}
-	if _, err := interchange.Of("x.doc"); err == nil || !strings.Contains(err.Error(), usual.Extensions[0]) {
+	if _, err := interchange.FormatOf("x.doc"); err == nil || !strings.Contains(err.Error(), usual.Extensions[0]) {
 		t.Errorf("%v", err)
 	}
 }
 
 func TestAFormatIsRegisteredOnce(t *testing.T) {
 	for what, f := range map[string]interchange.Format{
-		"an ending that is taken": {Name: "other", Extensions: interchange.Usual().Extensions,
-			Read: interchange.Usual().Read, Write: interchange.Usual().Write, Targets: interchange.Usual().Targets},
+		"an ending that is taken": {Name: "other", Extensions: interchange.DefaultFormat().Extensions,
+			Read: usual.Read, Write: usual.Write, Targets: usual.Targets},
 		"no name":              {Extensions: []string{".x"}},
 		"nothing that it does": {Name: "other", Extensions: []string{".x"}},
 	} {

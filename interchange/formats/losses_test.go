@@ -6,10 +6,10 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/curve"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/eq"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange"
 	_ "blendseam/interchange/formats"
 )
@@ -24,7 +24,7 @@ func TestLossesAreNamedClipByClip(t *testing.T) {
 		&scene.Add{Track: "t1", Source: "a", Start: 96000, Length: 96000})
 	clips := s.Tracks[0].Clips
 	s = scenetest.Must(t, s, &scene.AddLull{Clip: clips[1].ID, From: 97000, To: 116000},
-		&scene.SetFilters{Clips: []scene.ClipID{clips[1].ID}, Filters: &curve.Filters{LowCutHz: 80}})
+		&scene.SetFilters{Clips: []scene.ClipID{clips[1].ID}, Filters: &eq.Filters{LowCutHz: 80}})
 	for _, f := range interchange.Formats() {
 		lost := f.LostOf(s)
 		if len(f.Lacks) == 0 {

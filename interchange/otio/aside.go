@@ -2,7 +2,7 @@ package otio
 
 import (
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 )
 
 // writeAside gives what new cuts of the picture lifted: tracks as those of the scene are, whose times are from the

@@ -4,9 +4,9 @@ import (
 	"encoding/json"
 	"strings"
 
-	"blendseam/core/curve"
 	"blendseam/core/limit"
 	"blendseam/core/scene"
+	"blendseam/core/sound/eq"
 )
 
 // A clipField is what a scene file says of a clip in our own metadata, written and read: one entry for each state that
@@ -103,7 +103,7 @@ var clipFields = []clipField{
 		[]string{"filters"},
 		func(to object, c clipOut) { put(to, "filters", c.Filters, c.Filters != nil) },
 		func(from node, c clipIn) (err error) {
-			c.Filters, err = readJSON[curve.Filters](from, "filters")
+			c.Filters, err = readJSON[eq.Filters](from, "filters")
 			return err
 		},
 	},
@@ -111,7 +111,7 @@ var clipFields = []clipField{
 		[]string{"like"},
 		func(to object, c clipOut) { put(to, "like", c.Like, c.Like != nil) },
 		func(from node, c clipIn) (err error) {
-			c.Like, err = readJSON[curve.Like](from, "like")
+			c.Like, err = readJSON[eq.Like](from, "like")
 			return err
 		},
 	},

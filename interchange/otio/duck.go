@@ -6,9 +6,9 @@ import (
 	"maps"
 	"slices"
 
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 )
 
 // writeDucks gives how a track makes way for words. The tracks that it makes way for are named, by their numbers from 0

@@ -5,11 +5,11 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/curve"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/eq"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
 )
 
@@ -33,14 +33,14 @@ func TestDucksAndTreatmentsComeBack(t *testing.T) {
 		Before: 30, After: 40, Hold: 5000, Except: []pcm.Span{{From: 100, To: 9000}},
 	}
 	balance := -0.25
-	like := &curve.Like{ThirdsDB: make([]float64, curve.Thirds), GainDB: 8.5, Strength: 60, As: "Oda"}
+	like := &eq.Like{ThirdsDB: make([]float64, eq.Thirds), GainDB: 8.5, Strength: 60, As: "Oda"}
 	like.ThirdsDB[3] = -4.25
-	filters := &curve.Filters{
-		LowCutHz: 80, HighShelf: &curve.Shelf{Hz: 4000, DB: 3}, Bells: []curve.Bell{{Hz: 900, DB: -3, Q: 1.5}}, Off: true,
+	filters := &eq.Filters{
+		LowCutHz: 80, HighShelf: &eq.Shelf{Hz: 4000, DB: 3}, Bells: []eq.Bell{{Hz: 900, DB: -3, Q: 1.5}}, Off: true,
 	}
 	s = scenetest.Must(t, s,
 		&scene.SetDucks{Track: "t3", Ducks: []scene.Duck{duck, scene.NewDuck(s, []scene.TrackID{"t2"}, 3)}},
-		&scene.Know{Words: map[string][]pcm.Span{"s1": {{From: 20000, To: 40000}}, "s2": {}}},
+		&scene.SetSpeech{Words: map[string][]pcm.Span{"s1": {{From: 20000, To: 40000}}, "s2": {}}},
 		&scene.SetTrack{Track: "t3", Balance: &balance},
 		&scene.SetFilters{Tracks: []scene.TrackID{"t3"}, Filters: filters},
 		&scene.SetFilters{Clips: []scene.ClipID{clips[0].ID}, Filters: filters},

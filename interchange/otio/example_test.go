@@ -4,7 +4,7 @@ import (
 	"fmt"
 
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
 )
 

@@ -1,9 +1,9 @@
 package otio
 
 import (
-	"blendseam/core/fit/timing"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
+	"blendseam/core/sound/timestretch/timing"
 )
 
 // writeFit gives how the recording of a clip is fitted: where in the fitted one the clip begins, and the stretches of

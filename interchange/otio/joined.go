@@ -6,7 +6,7 @@ import (
 	"slices"
 
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 )
 
 // writeJoined gives what recordings were joined from, those that clips need, by the addresses that clips know them by.

@@ -1,9 +1,6 @@
 package otio
 
 import (
-	"blendseam/core/tone/recipe"
-	"blendseam/interchange"
-	"blendseam/internal/formattest"
 	"bytes"
 	"encoding/json"
 	"math/big"
@@ -14,10 +11,13 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/blend"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/recipe"
+	"blendseam/core/sound/timecode"
+	"blendseam/interchange"
+	"blendseam/internal/formattest"
 )
 
 func nothingThere(string) (sound, picture *big.Rat) { return nil, nil }

@@ -14,15 +14,15 @@ import (
 	"slices"
 	"strings"
 
-	"blendseam/core/blend"
-	"blendseam/core/curve"
-	"blendseam/core/limit"
-	"blendseam/core/pcm"
-	"blendseam/core/scene"
-	"blendseam/core/timecode"
-	"blendseam/interchange"
-
 	"github.com/tidwall/gjson"
+
+	"blendseam/core/limit"
+	"blendseam/core/scene"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/eq"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
+	"blendseam/interchange"
 )
 
 // ours is the key, in metadata, of what this application adds.
@@ -466,7 +466,7 @@ func (r *reader) track(n node) error {
 	if t.Room, err = r.room(mine); err != nil {
 		return err
 	}
-	if t.Filters, err = readJSON[curve.Filters](mine, "filters"); err != nil {
+	if t.Filters, err = readJSON[eq.Filters](mine, "filters"); err != nil {
 		return err
 	}
 	if t.Treatments, err = r.treatments(mine); err != nil {
@@ -999,7 +999,7 @@ func (r *reader) markers(stack node) error {
 // corrections reads what people said that recordings hold.
 func (r *reader) corrections(mine node) error {
 	return r.eachOfSource(mine, "heard", func(n node, src *scene.Source, span pcm.Span) error {
-		kind := scene.HeardThere(n.text("kind"))
+		kind := scene.SoundKind(n.text("kind"))
 		last := int64(0)
 		if k := len(src.Corrections); k > 0 {
 			last = src.Corrections[k-1].Span.To

@@ -7,7 +7,7 @@ import (
 
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
 )
 

@@ -5,7 +5,7 @@ import (
 
 	"blendseam/core/limit"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 )
 
 func init() { // not in the table itself: a take is written and read as a clip, by the table
@@ -28,7 +28,7 @@ func init() { // not in the table itself: a take is written and read as a clip, 
 // writeTake gives a take under a clip as a clip of its own, with its place in step.
 func writeTake(c clipOut, k int, t scene.Take) object {
 	track := &scene.Track{Kind: scene.Sound}
-	as := scene.OnTake(c.Clip, k)
+	as := scene.WithTake(c.Clip, k)
 	as.In, as.Takes, as.Link, as.Fills, as.Note, as.Foreign = max(0, as.In), nil, "", nil, "", nil
 	as.FadeIn, as.FadeOut, as.Muted, as.ID = scene.Fade{}, scene.Fade{}, false, ""
 	o := object{"number": t.Number, "shift": rational(t.Shift, c.rate), "clip": writeClip(c.scene, track, as, c.rate, nil)}

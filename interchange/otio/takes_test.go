@@ -5,11 +5,11 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/blend"
-	"blendseam/core/curve"
 	"blendseam/core/scene"
 	"blendseam/core/scene/scenetest"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/eq"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
 )
 
@@ -25,7 +25,7 @@ func TestTakesComeBack(t *testing.T) {
 		&scene.SetBlend{Left: clips[0].ID, Right: id, Before: 700, After: 800, Law: blend.Matched},
 		&scene.AddLull{Clip: id, From: clips[1].Start + 2000, To: clips[1].Start + 9000, DepthDB: 6},
 		&scene.SetLevel{Clip: id, Points: []scene.LevelPoint{{At: 100000, DB: -3}, {At: 120000, DB: 1}}},
-		&scene.SetFilters{Clips: []scene.ClipID{id}, Filters: &curve.Filters{LowCutHz: 90}},
+		&scene.SetFilters{Clips: []scene.ClipID{id}, Filters: &eq.Filters{LowCutHz: 90}},
 		&scene.UseTake{Clip: id, Number: 3},
 	)
 	raw, err := otio.Write(s)

@@ -7,13 +7,13 @@ import (
 	"strconv"
 	"strings"
 
-	"blendseam/core/blend"
+	"github.com/tidwall/gjson"
+
 	"blendseam/core/limit"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
-	"blendseam/core/tone/recipe"
-
-	"github.com/tidwall/gjson"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/recipe"
+	"blendseam/core/sound/timecode"
 )
 
 // toneKind is the generator_kind of room tone in a GeneratorReference.1.

@@ -2,7 +2,7 @@ package otio
 
 import (
 	"blendseam/core/scene"
-	"blendseam/core/treatment"
+	"blendseam/core/sound/effects"
 )
 
 func init() {
@@ -19,7 +19,7 @@ func init() {
 }
 
 // writeTreatments gives a chain; the recording of its impulse stands beside it, in place of its id.
-func writeTreatments(s *scene.Scene, c *treatment.Chain) any {
+func writeTreatments(s *scene.Scene, c *effects.Chain) any {
 	id := c.Impulse()
 	if id == "" {
 		return c
@@ -31,7 +31,7 @@ func writeTreatments(s *scene.Scene, c *treatment.Chain) any {
 const impulseBeside = "impulse"
 
 // treatments reads a chain; nil if there is none.
-func (r *reader) treatments(of node) (*treatment.Chain, error) {
+func (r *reader) treatments(of node) (*effects.Chain, error) {
 	o, ok, err := of.object("treatments")
 	if !ok || err != nil {
 		return nil, err
@@ -40,7 +40,7 @@ func (r *reader) treatments(of node) (*treatment.Chain, error) {
 	if o.has("chain") {
 		from, key = o, "chain"
 	}
-	c, err := readJSON[treatment.Chain](from, key)
+	c, err := readJSON[effects.Chain](from, key)
 	if err != nil {
 		return nil, err
 	}

@@ -9,10 +9,10 @@ import (
 	"strconv"
 	"strings"
 
-	"blendseam/core/limit"
-	"blendseam/core/timecode"
-
 	"github.com/tidwall/gjson"
+
+	"blendseam/core/limit"
+	"blendseam/core/sound/timecode"
 )
 
 // An Error is a place in a file and what is wrong there.

@@ -6,8 +6,8 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/blend"
 	"blendseam/core/scene"
+	"blendseam/core/sound/blend"
 )
 
 // transitionType is what transitions are called in files that this package writes.

@@ -1,25 +1,25 @@
 package report
 
 import (
-	"blendseam/core/loud"
+	"blendseam/core/audit/overs"
 	"blendseam/core/scene"
 )
 
 // A LoudRow is a place that is too loud, as the command line prints it.
 type LoudRow struct {
-	Kind     loud.Kind `json:"kind"`
-	Track    string    `json:"track"`
-	Clip     string    `json:"clip"`
-	AtS      float64   `json:"at_s"` // of the largest sample
-	AtTC     string    `json:"at_tc"`
-	LengthS  float64   `json:"length_s"`
-	PeakDBFS float64   `json:"peak_dbfs"`
-	OverDB   float64   `json:"over_db"`
-	TurnDB   float64   `json:"turn_db"` // what the clip must be turned by; 0 if that alone cannot help
+	Kind     overs.Kind `json:"kind"`
+	Track    string     `json:"track"`
+	Clip     string     `json:"clip"`
+	AtS      float64    `json:"at_s"` // of the largest sample
+	AtTC     string     `json:"at_tc"`
+	LengthS  float64    `json:"length_s"`
+	PeakDBFS float64    `json:"peak_dbfs"`
+	OverDB   float64    `json:"over_db"`
+	TurnDB   float64    `json:"turn_db"` // what the clip must be turned by; 0 if that alone cannot help
 }
 
 // LoudRows are the places that are too loud in a scene; never nil.
-func LoudRows(s *scene.Scene, places []loud.Place) []LoudRow {
+func LoudRows(s *scene.Scene, places []overs.Place) []LoudRow {
 	rows := make([]LoudRow, len(places))
 	for i, p := range places {
 		rows[i] = LoudRow{

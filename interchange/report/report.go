@@ -7,8 +7,8 @@ import (
 	"fmt"
 	"strings"
 
-	"blendseam/core/advise"
 	"blendseam/core/audit"
+	"blendseam/core/mend"
 	"blendseam/core/scene"
 )
 
@@ -78,7 +78,7 @@ type Stay struct {
 
 // ChangeOf makes a change of a proposal that was done: before is the scene that it was made for, after the one that
 // came out.
-func ChangeOf(before, after *scene.Scene, p advise.Proposal) Change {
+func ChangeOf(before, after *scene.Scene, p mend.Proposal) Change {
 	c := Change{
 		Track:   p.Before.TrackName,
 		AtS:     float64(p.Before.At) / float64(before.SampleRate),

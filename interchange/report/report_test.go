@@ -7,7 +7,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 )
 
 // names that spreadsheets would reckon with (OWASP, "CSV Injection").

@@ -9,10 +9,10 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"blendseam/media/objects"
-
 	"github.com/johannesboyne/gofakes3"
 	"github.com/johannesboyne/gofakes3/backend/s3mem"
+
+	"blendseam/media/objects"
 )
 
 // A Bucket is a bucket of such a store.

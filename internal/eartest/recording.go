@@ -5,14 +5,14 @@ import (
 	"math/rand/v2"
 	"slices"
 
-	"blendseam/core/level"
-	"blendseam/core/measure"
-	"blendseam/core/pcm"
-	"blendseam/core/speech"
-	"blendseam/core/tone"
-	"blendseam/internal/roomtest"
-
 	"gonum.org/v1/gonum/dsp/fourier"
+
+	"blendseam/core/listen/speech"
+	"blendseam/core/listen/tone"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
+	"blendseam/internal/roomtest"
 )
 
 // Rate is the sample rate of all that is made, in Hz, and Hop the samples of a frame of 10 ms.

@@ -14,7 +14,7 @@ import (
 	"sync"
 	"testing"
 
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
 )
 
 // Run runs a program and gives what it printed on both outputs.

@@ -2,14 +2,14 @@
 package roomtest
 
 import (
-	"blendseam/core/level"
 	"math"
 	"math/rand/v2"
 	"testing"
 
-	"blendseam/core/measure"
-	"blendseam/core/pcm"
-	"blendseam/core/room"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/room"
 	"blendseam/internal/outside"
 )
 

@@ -1,16 +1,6 @@
 package seamtest
 
 import (
-	"blendseam/core/audit"
-	"blendseam/core/level"
-	"blendseam/core/measure"
-	"blendseam/core/pcm"
-	"blendseam/core/room"
-	"blendseam/core/scene"
-	"blendseam/core/timecode"
-	"blendseam/internal/corpus"
-	"blendseam/internal/eartest"
-	"blendseam/internal/roomtest"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -18,6 +8,17 @@ import (
 	"slices"
 	"sync"
 	"testing"
+
+	"blendseam/core/audit"
+	"blendseam/core/scene"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/measure"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/room"
+	"blendseam/core/sound/timecode"
+	"blendseam/internal/corpus"
+	"blendseam/internal/eartest"
+	"blendseam/internal/roomtest"
 )
 
 // A case of the corpus: a scene with one track and one seam that matters.
@@ -196,7 +197,8 @@ func (m *Maker) Make(i int) Specimen {
 		colour = sign * m.Between(10, 18)
 	}
 	left, right := m.Take(k, db, 0, 0), m.Take(k, db+step, louder, colour)
-	// The cut lies in a pause of both: the left clip ends behind its first phrase, the right one begins before its second.
+	// The cut lies in a pause of both: the left clip ends behind its first phrase, the right one begins before its
+	// second.
 	lp, rp := left.Pause(), right.Pause()
 	out := lp.From + int64(m.Between(0.2, 0.5)*float64(lp.Len()))
 	in := rp.From + int64(m.Between(0.5, 0.8)*float64(rp.Len()))

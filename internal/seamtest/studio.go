@@ -3,21 +3,22 @@
 package seamtest
 
 import (
-	"blendseam/core/audit"
-	"blendseam/core/blend"
-	"blendseam/core/level"
-	"blendseam/core/mix"
-	"blendseam/core/pcm"
-	"blendseam/core/scene"
-	"blendseam/core/sources"
-	"blendseam/core/timecode"
-	"blendseam/interchange/otio"
-	"blendseam/media"
 	"context"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"testing"
+
+	"blendseam/core/audit"
+	"blendseam/core/meter"
+	"blendseam/core/mix"
+	"blendseam/core/scene"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/level"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
+	"blendseam/interchange/otio"
+	"blendseam/media"
 )
 
 // Rate is that of all its sounds.
@@ -38,7 +39,7 @@ type Studio struct {
 	T     testing.TB
 	Scene *scene.Scene
 	Sound map[string]pcm.Block
-	from  *sources.Sources
+	from  *meter.Sources
 }
 
 func New(t testing.TB) *Studio {
@@ -82,9 +83,9 @@ func (s *Studio) Measure() []audit.Result {
 func (s *Studio) Meter() *audit.Meter { return audit.NewMeter(s.Scene, s.Sources()) }
 
 // Sources are those of the studio; what was found of a sound is kept.
-func (s *Studio) Sources() *sources.Sources {
+func (s *Studio) Sources() *meter.Sources {
 	if s.from == nil {
-		s.from = sources.New(s.Open, nil)
+		s.from = meter.NewSources(s.Open, nil)
 	}
 	return s.from
 }

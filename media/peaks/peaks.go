@@ -10,7 +10,7 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/pcm"
+	"blendseam/core/sound/pcm"
 )
 
 // Steps are the samples in one bin of each zoom, finest first. Step 1 is made from the recording itself when it is
@@ -133,9 +133,9 @@ func Finest(r pcm.ReaderAt, tile int64) ([]byte, error) {
 	return packed(nil, extremes(block, 1)), err
 }
 
-// Of gives a tile of any zoom, as Tile does, from the sound itself. Of longer steps the first look samples are looked
+// Read gives a tile of any zoom, as Tile does, from the sound itself. Of longer steps the first look samples are looked
 // at.
-func Of(r pcm.ReaderAt, step, tile, look int64) ([]byte, error) {
+func Read(r pcm.ReaderAt, step, tile, look int64) ([]byte, error) {
 	if err := Check(step, tile); err != nil {
 		return nil, err
 	}

@@ -10,17 +10,17 @@ import (
 	"os"
 	"path/filepath"
 
-	"blendseam/core/analysis"
 	"blendseam/core/limit"
-	"blendseam/core/pcm"
-	"blendseam/core/pcm/flac"
-	"blendseam/core/pcm/wav"
+	"blendseam/core/listen/analysis"
+	"blendseam/core/meter"
+	"blendseam/core/parallel"
 	"blendseam/core/scene"
-	"blendseam/core/sources"
-	"blendseam/core/spread"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/pcm/flac"
+	"blendseam/core/sound/pcm/wav"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange"
-	_ "blendseam/interchange/formats" // whoever opens scene files knows all kinds of them
+	_ "blendseam/interchange/formats"
 	"blendseam/media"
 )
 
@@ -30,7 +30,7 @@ type File struct {
 	Warnings []string
 	open     map[string]*wav.Reader // by source id
 	files    map[string]string      // where each lies
-	sources  *sources.Sources
+	sources  *meter.Sources
 }
 
 // Read reads a scene file. Recordings are looked up beside it, and must all be there.
@@ -72,7 +72,7 @@ func (f *File) openAll(ctx context.Context, path string) error {
 		use("track "+t.Name, t.Needs()...)
 	}
 	opened, files := make([]*wav.Reader, len(ids)), make([]string, len(ids))
-	err := spread.Each(ctx, len(ids), 0, func(i int) (err error) {
+	err := parallel.Each(ctx, len(ids), 0, func(i int) (err error) {
 		if files[i], err = LocalPath(filepath.Dir(path), f.Scene.Sources[ids[i]].URL); err == nil {
 			opened[i], err = media.Open(ctx, files[i], int(f.Scene.SampleRate))
 		}
@@ -127,7 +127,7 @@ func ReadCut(ctx context.Context, path string, rate timecode.Rate) (*scene.Scene
 }
 
 func readScene(ctx context.Context, path string, rate timecode.Rate) (*File, error) {
-	format, err := interchange.Of(path)
+	format, err := interchange.FormatOf(path)
 	if err != nil {
 		return nil, err
 	}
@@ -183,7 +183,7 @@ func probeAll(ctx context.Context, dir string, targets []string) {
 			files = append(files, file)
 		}
 	}
-	_ = spread.Each(ctx, len(files), 0, func(i int) error {
+	_ = parallel.Each(ctx, len(files), 0, func(i int) error {
 		lengths(ctx, files[i])
 		return nil
 	})
@@ -278,13 +278,13 @@ func heldFrom(r pcm.ReaderAt, from int64) pcm.ReaderAt {
 }
 
 // Sources give the scene's sound, and what its recordings say by themselves, which is kept in the user's cache folder.
-func (f *File) Sources() *sources.Sources {
+func (f *File) Sources() *meter.Sources {
 	if f.sources == nil {
-		f.sources = sources.New(
+		f.sources = meter.NewSources(
 			f.Open,
 			func(ctx context.Context, src scene.Source, r pcm.ReaderAt) (*analysis.Recording, error) {
 				if src.HeldFrom > 0 {
-					return analysis.Of(ctx, r)
+					return analysis.Analyze(ctx, r)
 				}
 				return media.AnalysisOf(ctx, f.files[src.ID], r)
 			},

@@ -1,5 +1,5 @@
 -- +goose Up
--- Remarks on scenes. of is the note that one answers, '' for one of its own; place is where it was put, see core/notes.
+-- Remarks on scenes. of is the note that one answers, '' for one of its own; place is where it was put, see core/audit/notes.
 CREATE TABLE IF NOT EXISTS notes (
   id         CHAR(36) NOT NULL PRIMARY KEY,
   scene      CHAR(36) NOT NULL,

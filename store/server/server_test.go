@@ -13,9 +13,9 @@ import (
 	"testing"
 	"time"
 
-	"blendseam/store/server"
-
 	_ "github.com/go-sql-driver/mysql"
+
+	"blendseam/store/server"
 )
 
 var ctx = context.Background()

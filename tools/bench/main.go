@@ -12,10 +12,10 @@ import (
 	"syscall"
 	"time"
 
-	"blendseam/core/curve"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/eq"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
 )
 
@@ -209,7 +209,7 @@ func writeLevels(path string) error {
 	for at := int64(0); at < rate*60*minutes; at += 3 * rate {
 		words["t0.wav"] = append(words["t0.wav"], pcm.Span{From: at, To: at + rate})
 	}
-	edits := []scene.Edit{&scene.Know{Words: words}}
+	edits := []scene.Edit{&scene.SetSpeech{Words: words}}
 	for i, t := range s.Tracks {
 		var line []scene.LevelPoint
 		for k := int64(0); k < 60*minutes; k++ {
@@ -221,7 +221,7 @@ func writeLevels(path string) error {
 			edits = append(edits, &scene.SetDucks{Track: t.ID, Ducks: []scene.Duck{duck}})
 		}
 		if i < 2 {
-			filters := &curve.Filters{LowCutHz: 80, Bells: []curve.Bell{{Hz: 1000, DB: -4, Q: 1}}}
+			filters := &eq.Filters{LowCutHz: 80, Bells: []eq.Bell{{Hz: 1000, DB: -4, Q: 1}}}
 			edits = append(edits, &scene.SetFilters{Tracks: []scene.TrackID{t.ID}, Filters: filters})
 		}
 	}

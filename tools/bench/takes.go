@@ -12,9 +12,9 @@ import (
 	"syscall"
 	"time"
 
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
 	"blendseam/media"
 )

@@ -1,7 +1,7 @@
-"""Writes the weights of Silero VAD, as core/speech/network reads them, from its ONNX file:
+"""Writes the weights of Silero VAD, as core/listen/speech/network reads them, from its ONNX file:
 
     npm pack @ricky0123/vad-web && tar xzf ricky0123-vad-web-*.tgz
-    python3 tools/network/weights.py package/dist/silero_vad_v6.onnx > core/speech/network/silero_vad_v6.f32
+    python3 tools/network/weights.py package/dist/silero_vad_v6.onnx > core/listen/speech/network/silero_vad_v6.f32
 
 It needs Debian's python3-onnx. The file holds 32-bit floats, lowest byte first, one tensor after the other in the
 order of TENSORS, each row by row. The Fourier basis is left out, for it is a Hann window's; that is checked.

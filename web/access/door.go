@@ -16,9 +16,9 @@ import (
 	"slices"
 	"strings"
 
-	"blendseam/core/limit"
-
 	"github.com/go-chi/httprate"
+
+	"blendseam/core/limit"
 )
 
 // A Door says who is answered. A page of another site can have its own name point at this machine, and would then be of

@@ -12,12 +12,12 @@ import (
 	"sync"
 	"time"
 
-	"blendseam/core/limit"
-	"blendseam/store"
-
 	"github.com/alexedwards/scs/mysqlstore"
 	"github.com/alexedwards/scs/v2"
 	"github.com/go-chi/httprate"
+
+	"blendseam/core/limit"
+	"blendseam/store"
 )
 
 // Where whoever keeps the program running asks how it is. Nothing of anybody's work is told there, so that no secret
@@ -100,7 +100,7 @@ func (g *Gate) Handler(next http.Handler) http.Handler {
 		case c != nil:
 			next.ServeHTTP(w, known(r, c, name))
 		case g.public(r):
-			next.ServeHTTP(w, r.WithContext(store.As(r.Context(), &store.Caller{})))
+			next.ServeHTTP(w, r.WithContext(store.WithCaller(r.Context(), &store.Caller{})))
 		default:
 			g.askFirst(w, r)
 		}
@@ -135,7 +135,7 @@ func known(r *http.Request, c *store.Caller, name string) *http.Request {
 	if note, is := r.Context().Value(noteKey{}).(*string); is {
 		*note = name
 	}
-	return r.WithContext(store.As(r.Context(), c))
+	return r.WithContext(store.WithCaller(r.Context(), c))
 }
 
 // public tells whether a request is one of those by which somebody signs in.

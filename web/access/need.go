@@ -4,9 +4,9 @@ import (
 	"net/http"
 	"strings"
 
-	"blendseam/store"
-
 	"github.com/go-chi/chi/v5"
+
+	"blendseam/store"
 )
 
 // A Need is the role that a route needs, and in what: in the production that has what the parameter Of of the route

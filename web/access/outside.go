@@ -11,11 +11,11 @@ import (
 	"net/http"
 	"time"
 
-	"blendseam/core/limit"
-	"blendseam/store"
-
 	"github.com/coreos/go-oidc/v3/oidc"
 	"golang.org/x/oauth2"
+
+	"blendseam/core/limit"
+	"blendseam/store"
 )
 
 // Outside is somebody else who vouches for people, by OpenID Connect Core 1.0 (code flow, with PKCE of RFC 7636).

@@ -12,10 +12,10 @@ import (
 	"sync"
 	"time"
 
+	"github.com/alexedwards/argon2id"
+
 	"blendseam/core/limit"
 	"blendseam/store"
-
-	"github.com/alexedwards/argon2id"
 )
 
 // Where people sign in and out.

@@ -2,8 +2,9 @@
 package commands
 
 import (
-	"blendseam/interchange"
 	"strings"
+
+	"blendseam/interchange"
 )
 
 // Start is the table of all commands with the keys they begin with: the page's keys, its search, its list of keys

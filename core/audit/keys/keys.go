@@ -7,10 +7,10 @@ import (
 	"encoding/hex"
 	"math"
 
-	"blendseam/core/analysis"
 	"blendseam/core/audit"
-	"blendseam/core/pcm"
+	"blendseam/core/listen/analysis"
 	"blendseam/core/scene"
+	"blendseam/core/sound/pcm"
 )
 
 // Keys tells seams of one scene, or of several, apart by what sounds around them.

@@ -2,19 +2,19 @@
 package scenetest
 
 import (
-	"blendseam/core/tone/recipe"
 	"fmt"
 	"maps"
 	"math/rand/v2"
 	"slices"
 	"testing"
 
-	"blendseam/core/blend"
-	"blendseam/core/curve"
-	"blendseam/core/fit/timing"
-	"blendseam/core/pcm"
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/blend"
+	"blendseam/core/sound/eq"
+	"blendseam/core/sound/pcm"
+	"blendseam/core/sound/recipe"
+	"blendseam/core/sound/timecode"
+	"blendseam/core/sound/timestretch/timing"
 )
 
 // Must applies edits that have to work.
@@ -72,13 +72,13 @@ func levelling(s *scene.Scene, rng *rand.Rand, t *scene.Track, id scene.ClipID, 
 	if rng.IntN(2) == 0 {
 		duck.Except = []pcm.Span{{From: from, To: from + 1 + rng.Int64N(90000)}}
 	}
-	like := &curve.Like{ThirdsDB: make([]float64, curve.Thirds), GainDB: 6 * rng.Float64(), As: "another"}
-	filters := &curve.Filters{LowCutHz: 50 + 100*rng.Float64(), Bells: []curve.Bell{{Hz: 900, DB: 3, Q: 1}}}
+	like := &eq.Like{ThirdsDB: make([]float64, eq.Thirds), GainDB: 6 * rng.Float64(), As: "another"}
+	filters := &eq.Filters{LowCutHz: 50 + 100*rng.Float64(), Bells: []eq.Bell{{Hz: 900, DB: 3, Q: 1}}}
 	return []scene.Edit{
 		&scene.SetDucks{Track: "t3", Ducks: []scene.Duck{duck}},
 		&scene.SetDucks{Track: "t3", Ducks: []scene.Duck{duck, scene.NewDuck(s, []scene.TrackID{"t2"}, 3)}},
 		&scene.DuckToLine{Track: "t3"},
-		&scene.Know{Words: map[string][]pcm.Span{
+		&scene.SetSpeech{Words: map[string][]pcm.Span{
 			"s1": {{From: 20000, To: 40000 + rng.Int64N(9000)}, {From: 90000, To: 99000}},
 		}},
 		&scene.SetLike{Clips: []scene.ClipID{id}, Like: like},
@@ -176,7 +176,7 @@ func merging(s *scene.Scene, rng *rand.Rand) scene.Edit {
 			other = next
 		}
 	}
-	return scene.Becoming(s, other, "")
+	return scene.NewMerge(s, other, "")
 }
 
 // recutting is a new cut of the picture: shots are left out, swapped, trimmed, and put in.
@@ -505,7 +505,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		return []scene.Edit{&scene.SetStretch{Source: "s1", Name: name, From: rng.Int64N(90000), To: 90000 +
 			rng.Int64N(90000)}, &scene.DropStretch{Source: "s1", Name: name}, &scene.RenameSource{Source: "s1", Name: name},
 			&scene.SetClip{Clip: id, Muted: &some}, &scene.Rename{Name: "again"},
-			scene.InOrder("", &scene.AddMarker{At: from, Name: "one"}, &scene.Gain{Clips: []scene.ClipID{id}, DB: 3}),
+			scene.NewBatch("", &scene.AddMarker{At: from, Name: "one"}, &scene.Gain{Clips: []scene.ClipID{id}, DB: 3}),
 			&scene.RemoveBlend{Left: left, Right: right}, &scene.AddTrack{Name: "more", Purpose: scene.ForTone},
 			&scene.RemoveTrack{Track: empty}, &scene.SetStart{Source: "s1", Offset: max(0, jitter(1000000))},
 			&scene.SetTrack{Track: track.ID, Mute: &yes}}[rng.IntN(11)]
@@ -514,7 +514,7 @@ func Random(s *scene.Scene, rng *rand.Rand) scene.Edit {
 
 // correction says what a stretch of a recording holds, or forgets what was said.
 func correction(n int64) scene.Edit {
-	kinds := []scene.HeardThere{scene.AWord, scene.ABreath, scene.APause, scene.AnOther, ""}
+	kinds := []scene.SoundKind{scene.AWord, scene.ABreath, scene.APause, scene.AnOther, ""}
 	return &scene.Correct{Source: "s1", From: 3 * n, To: 3*n + 1 + n%7000, Kind: kinds[n/2%int64(len(kinds))]}
 }
 

@@ -3,18 +3,18 @@ package scenetest
 import (
 	"math/rand/v2"
 
-	"blendseam/core/curve"
 	"blendseam/core/scene"
-	"blendseam/core/treatment"
+	"blendseam/core/sound/effects"
+	"blendseam/core/sound/eq"
 )
 
 // Chain is a chain with a bit of everything.
-func Chain(rng *rand.Rand) *treatment.Chain {
-	return &treatment.Chain{
-		Gate:       &treatment.Gate{ThresholdDB: -50, Ratio: 2, RangeDB: 12, AttackMS: 1, HoldMS: 10, ReleaseMS: 30},
-		Compressor: &treatment.Compressor{ThresholdDB: -30, Ratio: 1 + 4*rng.Float64(), AttackMS: 2, ReleaseMS: 20},
-		Echo:       &treatment.Echo{DelayMS: 30, DownDB: 6, Times: 2},
-		Reverb:     &treatment.Reverb{Room: "car", LevelDB: -12},
+func Chain(rng *rand.Rand) *effects.Chain {
+	return &effects.Chain{
+		Gate:       &effects.Gate{ThresholdDB: -50, Ratio: 2, RangeDB: 12, AttackMS: 1, HoldMS: 10, ReleaseMS: 30},
+		Compressor: &effects.Compressor{ThresholdDB: -30, Ratio: 1 + 4*rng.Float64(), AttackMS: 2, ReleaseMS: 20},
+		Echo:       &effects.Echo{DelayMS: 30, DownDB: 6, Times: 2},
+		Reverb:     &effects.Reverb{Room: "car", LevelDB: -12},
 	}
 }
 
@@ -30,7 +30,7 @@ func Treating(s *scene.Scene, rng *rand.Rand) scene.Edit {
 		&scene.SetTreatments{Clips: []scene.ClipID{c.ID}, Treatments: Chain(rng)},
 		&scene.SetTreatments{Clips: []scene.ClipID{c.ID}},
 		&scene.TreatRange{Tracks: []scene.TrackID{t.ID}, From: at, To: at + 2000 + rng.Int64N(90000), Slope: rng.Int64N(2000),
-			Treatments: Chain(rng), GainDB: 3 * rng.Float64(), Filters: &curve.Filters{LowCutHz: 80}},
+			Treatments: Chain(rng), GainDB: 3 * rng.Float64(), Filters: &eq.Filters{LowCutHz: 80}},
 	}[rng.IntN(3)]
 }
 

@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"blendseam/core/scene"
-	"blendseam/core/timecode"
+	"blendseam/core/sound/timecode"
 )
 
 // A Wild makes edits of every kind there is out of bytes, with whatever in their fields: ids that are there and that

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import type { Chain } from "../wire/treatment.ts";
+import type { Chain } from "../wire/effects.ts";
 import { chainFields, chainWith, usual } from "./chain.ts";
 
 test("only the treatments of a chain have fields, and each figure is typed with or without its unit", () => {

@@ -1,5 +1,5 @@
 // Treatments as they are shown and typed: gate, compressor, echoes, reverberation. Pure functions.
-import type { Chain } from "../wire/treatment.ts";
+import type { Chain } from "../wire/effects.ts";
 import { numberOf } from "./typed.ts";
 
 /** The treatments of a chain, in the order in which they are applied. */

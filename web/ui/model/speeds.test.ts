@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import vectors from "../../../core/fit/timing/testdata/back.json" with { type: "json" };
+import vectors from "../../../core/sound/timestretch/timing/testdata/back.json" with { type: "json" };
 import type { Fit } from "../wire/timing.ts";
 import { back, recordedFrame, speedWords, typedSpeed } from "./speeds.ts";
 

@@ -36,7 +36,7 @@ export function speedWords(f: Fit): string {
   return [said, list.some((p) => p.ease) ? "with ease" : "", f.reversed ? "backwards" : ""].filter(Boolean).join(", ");
 }
 
-/** Where in its recording a moment of a fitted one lies, in samples; core/fit/timing has the rule. */
+/** Where in its recording a moment of a fitted one lies, in samples; core/sound/timestretch/timing has the rule. */
 export function back(f: Fit, at: number): number {
   const parts = f.parts ?? [];
   if (f.reversed) at = parts.reduce((n, p) => n + p.length - (p.to - p.from), f.reversed) - at;

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import test from "node:test";
-import vectors from "../../../core/timecode/testdata/vectors.json" with { type: "json" };
+import vectors from "../../../core/sound/timecode/testdata/vectors.json" with { type: "json" };
 import {
   frameOf,
   frames,
@@ -32,7 +32,7 @@ test("frames to samples and back is exact, as exact fractions give it", () => {
       }
 });
 
-// The vectors are those of core/timecode, which reads and prints them as well.
+// The vectors are those of core/sound/timecode, which reads and prints them as well.
 test("timecodes are printed and read, frames begin at their samples, as the vectors have it", () => {
   const rates = new Map<string, Rate>();
   for (const v of vectors.frames) {

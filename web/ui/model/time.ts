@@ -1,4 +1,4 @@
-// Time: frames, samples and pixels. Pure functions; the exact rules are those of core/timecode.
+// Time: frames, samples and pixels. Pure functions; the exact rules are those of core/sound/timecode.
 import type { RateView } from "../wire/web.ts";
 
 export type Rate = RateView;

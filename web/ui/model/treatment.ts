@@ -1,5 +1,5 @@
 // Filters and balance as they are typed. Pure functions.
-import type { Filters } from "../wire/curve.ts";
+import type { Filters } from "../wire/eq.ts";
 import { numberOf } from "./typed.ts";
 
 const nothing = /^\s*(none|off|0)?\s*$/i;

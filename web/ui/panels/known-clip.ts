@@ -3,11 +3,11 @@
 import { slopeOf } from "../drawing/room-scale.ts";
 import { get } from "../model/api.ts";
 import type { Placed } from "../model/scene.ts";
-import type { Known } from "../wire/evening.ts";
+import type { Measured } from "../wire/roommatch.ts";
 import { db, signed } from "./takes.ts";
 
 /** A room in words, as rows of a card. */
-export function roomInWords(k: Known): { name: string; value: string }[] {
+export function roomInWords(k: Measured): { name: string; value: string }[] {
   const slope = slopeOf(k.thirds_db);
   return [
     { name: "Room", value: `${db(k.was_db)} dBFS` },

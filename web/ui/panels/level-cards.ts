@@ -3,10 +3,10 @@
 import { chainFields } from "../model/chain.ts";
 import { makingWay } from "../model/ducks.ts";
 import { type Clip, findClip, type Placed, type Scene, type Track } from "../model/scene.ts";
-import type { Voice } from "../wire/alike.ts";
-import type { Filters } from "../wire/curve.ts";
+import type { Chain } from "../wire/effects.ts";
+import type { Filters } from "../wire/eq.ts";
+import type { Voice } from "../wire/levelmatch.ts";
 import type { LevelPoint } from "../wire/scene.ts";
-import type { Chain } from "../wire/treatment.ts";
 import { type About, type Action, action, type Field, field, signed, tc } from "./card.ts";
 
 /** Where a copied level line is kept, from the head of its clip on. */

@@ -4,7 +4,7 @@ import type { Proposal } from "../commands/mending.ts";
 import type { Lull } from "../model/scene.ts";
 import { figureOf, type Seam } from "../model/seam.ts";
 import { capital } from "../model/words.ts";
-import type { Place } from "../wire/advise.ts";
+import type { Place } from "../wire/mend.ts";
 import type { About, Action, Card, Field, Measure } from "./card.ts";
 import { action, blank, field, full, KINDS, leadField, MARKS, roomBehind, short } from "./card.ts";
 import { leadOf, name } from "./seams.ts";

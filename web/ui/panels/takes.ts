@@ -1,6 +1,6 @@
 // Takes that are brought to one room, in words, and what they would sound like then.
 import { TRY } from "../bench/player.ts";
-import type { Plan } from "../wire/evening.ts";
+import type { Plan } from "../wire/roommatch.ts";
 import type { TakeView } from "../wire/web.ts";
 
 const NOTHING = -150; // dB, the level of what is not there

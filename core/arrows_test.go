@@ -24,7 +24,7 @@ core/audit: core/listen/analysis core/listen/onset core/listen/speech core/liste
   core/meter core/mix core/parallel core/scene core/sound/level core/sound/measure core/sound/pcm
 core/audit/keys: core/audit core/listen/analysis core/scene core/sound/pcm
 core/audit/notes: core/audit core/scene core/sound/pcm
-core/audit/overs: core/audit core/mix core/parallel core/scene core/sound/level core/sound/measure core/sound/pcm
+core/audit/overs: core/meter core/mix core/parallel core/scene core/sound/level core/sound/measure core/sound/pcm
 core/conform: core/sound/pcm
 core/listen/analysis: core/listen/noiseevent core/listen/speech core/listen/tone core/sound/ambience core/sound/eq
   core/sound/level core/sound/measure core/sound/pcm core/sound/recipe core/sound/timestretch/timing
@@ -42,20 +42,20 @@ core/listen/tone: core/cache core/listen/speech core/sound/hashnoise core/sound/
 core/listen/tworooms: core/listen/analysis core/sound/level core/sound/measure
 core/mend: core/audit core/audit/keys core/audit/overs core/listen/speech core/mend/fill core/mend/roommatch
   core/meter core/mix core/parallel core/scene core/sound/blend core/sound/level core/sound/measure core/sound/pcm
-core/mend/eqmatch: core/audit core/listen/analysis core/scene core/sound/eq core/sound/level core/sound/measure
+core/mend/eqmatch: core/listen/analysis core/meter core/scene core/sound/eq core/sound/level core/sound/measure
   core/sound/pcm
 core/mend/fill: core/audit core/limit core/listen/noiseevent core/listen/speech core/listen/tone core/meter
   core/parallel core/scene core/sound/blend core/sound/level core/sound/measure core/sound/pcm core/sound/recipe
-core/mend/intelligibility: core/audit core/listen/analysis core/meter core/mix core/parallel core/scene
-  core/sound/level core/sound/measure core/sound/pcm
-core/mend/levelmatch: core/audit core/audit/overs core/listen/analysis core/parallel core/scene core/sound/level
+core/mend/intelligibility: core/listen/analysis core/meter core/mix core/parallel core/scene core/sound/level
   core/sound/measure core/sound/pcm
-core/mend/roommatch: core/audit core/listen/analysis core/listen/reverb core/listen/speech core/listen/tone
+core/mend/levelmatch: core/audit/overs core/listen/analysis core/meter core/parallel core/scene core/sound/level
+  core/sound/measure core/sound/pcm
+core/mend/roommatch: core/listen/analysis core/listen/reverb core/listen/speech core/listen/tone core/meter
   core/parallel core/scene core/sound/ambience core/sound/blend core/sound/level core/sound/measure core/sound/pcm
   core/sound/recipe
 core/merge: core/scene core/sound/pcm
-core/meter: core/cache core/listen/analysis core/listen/speech core/listen/tone core/mix core/parallel core/scene
-  core/sound/pcm core/sound/recipe
+core/meter: core/cache core/listen/analysis core/listen/speech core/listen/tone core/listen/tworooms core/mix
+  core/parallel core/scene core/sound/level core/sound/measure core/sound/pcm core/sound/recipe
 core/mix: core/cache core/limit core/listen/tone core/scene core/sound/ambience core/sound/blend core/sound/effects
   core/sound/eq core/sound/level core/sound/measure core/sound/pcm core/sound/recipe core/sound/simd
   core/sound/timestretch

@@ -6,8 +6,8 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"blendseam/core/audit"
 	"blendseam/core/listen/openings"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/pcm"
 )
@@ -33,7 +33,7 @@ func (s *Server) openings(w http.ResponseWriter, r *http.Request) error {
 		return errBadRequest{fmt.Errorf("%s lies on a track of %s. Take a clip of music or effects in hand.", c.Name,
 			t.Purpose)}
 	}
-	says, err := audit.NewMeter(st.Scene, st.Sources()).Says(r.Context(), c)
+	says, err := meter.NewMeter(st.Scene, st.Sources()).Says(r.Context(), c)
 	if err != nil {
 		return err
 	}

@@ -283,10 +283,10 @@ func benchViewOf(ctx context.Context, st *workspace.Scene, x audit.Seam, from, t
 	if err != nil {
 		return v, err
 	}
-	if v.Words, err = meter.Words(ctx, x); err != nil {
+	if v.Words, err = audit.WordsBeside(ctx, meter.Meter, x); err != nil {
 		return v, err
 	}
-	v.Covers = meter.Covers(x, v.Words)
+	v.Covers = audit.CoveredWords(meter.Meter, x, v.Words)
 	return v, v.addGains(st)
 }
 

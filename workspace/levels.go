@@ -5,10 +5,10 @@ import (
 	"fmt"
 	"slices"
 
-	"blendseam/core/audit"
 	"blendseam/core/mend/eqmatch"
 	"blendseam/core/mend/intelligibility"
 	"blendseam/core/mend/levelmatch"
+	"blendseam/core/meter"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
 	"blendseam/core/sound/pcm"
@@ -53,7 +53,7 @@ func (s *Scene) Likeness(ctx context.Context, clip, as scene.ClipID, strength fl
 	return eqmatch.NewPlan(ctx, s.meter(), clip, as, strength)
 }
 
-func (s *Scene) meter() *audit.Meter { return audit.NewMeter(s.Scene, s.Sources()) }
+func (s *Scene) meter() *meter.Meter { return meter.NewMeter(s.Scene, s.Sources()) }
 
 // Knowing is an edit with what it needs to know besides: where the words are that tracks make way for, of recordings
 // that come under them with it, and beside which slopes are to lie. An edit that cannot be done is given back as it is,

@@ -96,7 +96,7 @@ func (s *Scene) measured(ctx context.Context, x audit.Seam, key string) (audit.R
 			return r, err
 		}
 		err = cache.Caught(func() (err error) {
-			r, err = m.Measured(ctx, x)
+			r, err = audit.JudgeAvailable(ctx, m.Meter, x)
 			return err
 		})
 		if ctx.Err() != nil {

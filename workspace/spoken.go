@@ -3,15 +3,15 @@ package workspace
 import (
 	"context"
 
-	"blendseam/core/audit"
 	"blendseam/core/listen/speech"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/pcm"
 )
 
 // SpokenIn gives where words sound on the tracks of dialogue in a span of the scene, track by track.
 func (s *Scene) SpokenIn(ctx context.Context, span pcm.Span) (list []pcm.Span, err error) {
-	m := audit.NewMeter(s.Scene, s.Sources())
+	m := meter.NewMeter(s.Scene, s.Sources())
 	for t, c := range scene.Dialogue(s.Scene) {
 		on := c.Span().Intersect(span)
 		if on.Empty() || !m.Heard(t.ID) {

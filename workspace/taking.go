@@ -111,7 +111,7 @@ func (s *Scene) UseTake(ctx context.Context, e scene.UseTake) (scene.Edit, error
 	edits := []scene.Edit{&e}
 	for _, x := range s.newCuts(after, t.ID) {
 		in := m.In(after)
-		before, err := in.Seam(ctx, x)
+		before, err := audit.Judge(ctx, in.Meter, x)
 		if err != nil {
 			return nil, err
 		}

@@ -7,8 +7,8 @@ import (
 	"strings"
 	"sync"
 
-	"blendseam/core/audit"
 	"blendseam/core/mend/fill"
+	"blendseam/core/meter"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
 	"blendseam/core/sound/pcm"
@@ -141,6 +141,6 @@ func (s *Scene) WithBed(ctx context.Context, t store.Tone) (pcm.ReaderAt, error)
 	if err != nil {
 		return nil, err
 	}
-	whole, err := mix.New(with, audit.NewMeter(with, s.Sources()).Mix(with), mix.Options{})
+	whole, err := mix.New(with, meter.NewMeter(with, s.Sources()).Mix(with), mix.Options{})
 	return mix.Recording{Mixer: whole, Rate: int(with.SampleRate)}, err
 }

@@ -232,7 +232,7 @@ func (s *Scene) Mixer(ctx context.Context, opt mix.Options) (*mix.Mixer, error) 
 // Adviser measures the scene and proposes for it.
 func (s *Scene) Adviser(ctx context.Context) (*mend.Adviser, error) {
 	return s.w.advisers.Get(ctx, s.Key, func(context.Context) (*mend.Adviser, error) {
-		return mend.New(audit.NewMeter(s.Scene, s.Sources())), nil
+		return mend.New(meter.NewMeter(s.Scene, s.Sources())), nil
 	})
 }
 
@@ -344,19 +344,19 @@ type eveningOf struct {
 // Evening gives what would bring the takes of the scene to one room.
 func (s *Scene) Evening(ctx context.Context, w roommatch.Options) (*roommatch.Plan, error) {
 	return s.w.evenings.Get(ctx, eveningOf{s.Key, w}, func(ctx context.Context) (*roommatch.Plan, error) {
-		return mend.MatchRooms(parallel.Beginning(ctx, modest), audit.NewMeter(s.Scene, s.Sources()), w, threads())
+		return mend.MatchRooms(parallel.Beginning(ctx, modest), meter.NewMeter(s.Scene, s.Sources()), w, threads())
 	})
 }
 
 // RoomOf gives what is known of the room of a clip.
 func (s *Scene) RoomOf(ctx context.Context, clip scene.ClipID) (roommatch.Measured, error) {
-	return roommatch.RoomOf(ctx, audit.NewMeter(s.Scene, s.Sources()), clip)
+	return roommatch.RoomOf(ctx, meter.NewMeter(s.Scene, s.Sources()), clip)
 }
 
 // Loud gives what is too loud in the scene.
 func (s *Scene) Loud(ctx context.Context) ([]overs.Place, error) {
 	return s.w.loud.Get(ctx, s.Key, func(ctx context.Context) ([]overs.Place, error) {
-		return overs.Find(parallel.Beginning(ctx, modest), audit.NewMeter(s.Scene, s.Sources()), threads())
+		return overs.Find(parallel.Beginning(ctx, modest), meter.NewMeter(s.Scene, s.Sources()), threads())
 	})
 }
 

@@ -14,6 +14,7 @@ import (
 	"blendseam/core/audit/overs"
 	"blendseam/core/mend"
 	"blendseam/core/mend/roommatch"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/interchange"
 	"blendseam/interchange/report"
@@ -30,13 +31,13 @@ type auditCmd struct {
 }
 
 // audited opens a scene file and measures all its seams.
-func audited(ctx context.Context, path string) (*scenefile.File, *audit.Meter, []audit.Result, error) {
+func audited(ctx context.Context, path string) (*scenefile.File, *meter.Meter, []audit.Result, error) {
 	f, err := scenefile.Read(ctx, path)
 	if err != nil {
 		return nil, nil, nil, err
 	}
 	warn(f.Warnings)
-	m := audit.NewMeter(f.Scene, f.Sources())
+	m := meter.NewMeter(f.Scene, f.Sources())
 	all, err := audit.All(ctx, m, 0)
 	if err != nil {
 		f.Close()
@@ -214,7 +215,7 @@ func (c *mendCmd) Run(ctx context.Context) error {
 func (c *mendCmd) even(
 	ctx context.Context,
 	f *scenefile.File,
-) (*roommatch.Plan, *audit.Meter, []audit.Result, error) {
+) (*roommatch.Plan, *meter.Meter, []audit.Result, error) {
 	p, after, err := evened(
 		ctx,
 		f.Scene,
@@ -225,18 +226,18 @@ func (c *mendCmd) even(
 		return nil, nil, nil, err
 	}
 	f.Scene = after
-	m := audit.NewMeter(after, f.Sources())
+	m := meter.NewMeter(after, f.Sources())
 	all, err := audit.All(ctx, m, 0)
 	return p, m, all, err
 }
 
 // afterwards is the report of a scene before and after mending.
-func afterwards(ctx context.Context, meter *audit.Meter, m *mend.Mending, before []audit.Result) ([]byte, error) {
-	after, err := audit.All(ctx, audit.NewMeter(m.Scene, meter.Sources), 0)
+func afterwards(ctx context.Context, from *meter.Meter, m *mend.Mending, before []audit.Result) ([]byte, error) {
+	after, err := audit.All(ctx, meter.NewMeter(m.Scene, from.Sources), 0)
 	if err != nil {
 		return nil, err
 	}
-	return report.CSV(meter.Scene, before, after)
+	return report.CSV(from.Scene, before, after)
 }
 
 // writeScene writes a scene that was read from one file to another, which may lie elsewhere.

@@ -11,9 +11,9 @@ import (
 	"strings"
 	"text/tabwriter"
 
-	"blendseam/core/audit"
 	"blendseam/core/mend/intelligibility"
 	"blendseam/core/mend/levelmatch"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/pcm"
 	"blendseam/media/scenefile"
@@ -89,7 +89,7 @@ func (c *levelCmd) Run(ctx context.Context) error {
 		return err
 	}
 	if c.Voices != "" {
-		if done.voices, err = levelmatch.NewPlan(ctx, audit.NewMeter(after, f.Sources()), w, 0); err == nil {
+		if done.voices, err = levelmatch.NewPlan(ctx, meter.NewMeter(after, f.Sources()), w, 0); err == nil {
 			err = apply(done.voices.Edit)
 		}
 		if err != nil {
@@ -99,7 +99,7 @@ func (c *levelCmd) Run(ctx context.Context) error {
 	if len(c.Duck) > 0 {
 		wish, err := c.ducks(after, w.Span)
 		if err == nil {
-			done.ducks, err = intelligibility.NewPlan(ctx, audit.NewMeter(after, f.Sources()), wish, 0)
+			done.ducks, err = intelligibility.NewPlan(ctx, meter.NewMeter(after, f.Sources()), wish, 0)
 		}
 		if err == nil {
 			err = apply(done.ducks.Edit)

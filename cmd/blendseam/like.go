@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 
-	"blendseam/core/audit"
 	"blendseam/core/listen/analysis"
 	"blendseam/core/mend/eqmatch"
 	"blendseam/core/meter"
@@ -57,7 +56,7 @@ func (c *likeCmd) Run(ctx context.Context) error {
 	says := func(ctx context.Context, src scene.Source, r pcm.ReaderAt) (*analysis.Recording, error) {
 		return media.AnalysisOf(ctx, src.Name, r)
 	}
-	m := audit.NewMeter(s, meter.NewSources(open, says))
+	m := meter.NewMeter(s, meter.NewSources(open, says))
 	clips := s.Tracks[0].Clips
 	p, err := eqmatch.NewPlan(ctx, m, clips[0].ID, clips[1].ID, c.Strength)
 	if err != nil {

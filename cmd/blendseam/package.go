@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"blendseam/core/audit"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/export"
 	"blendseam/interchange/report"
@@ -45,7 +46,7 @@ func (c *packageCmd) Run(ctx context.Context) error {
 		p.When = info.ModTime()
 	}
 	if c.Report {
-		all, err := audit.All(ctx, audit.NewMeter(f.Scene, f.Sources()), 0)
+		all, err := audit.All(ctx, meter.NewMeter(f.Scene, f.Sources()), 0)
 		if err != nil {
 			return err
 		}

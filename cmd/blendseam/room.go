@@ -7,7 +7,6 @@ import (
 	"strings"
 	"text/tabwriter"
 
-	"blendseam/core/audit"
 	"blendseam/core/mend"
 	"blendseam/core/mend/roommatch"
 	"blendseam/core/meter"
@@ -72,7 +71,7 @@ func evened(
 	from *meter.Sources,
 	w roommatch.Options,
 ) (*roommatch.Plan, *scene.Scene, error) {
-	p, err := mend.MatchRooms(ctx, audit.NewMeter(s, from), w, 0)
+	p, err := mend.MatchRooms(ctx, meter.NewMeter(s, from), w, 0)
 	if err != nil || p.Edit == nil {
 		return p, s, err
 	}

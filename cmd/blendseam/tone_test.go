@@ -13,6 +13,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/listen/noiseevent"
 	"blendseam/core/mend"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/measure"
@@ -130,12 +131,12 @@ func TestTheDemoIsFilled(t *testing.T) {
 	}
 	defer f.Close()
 	ctx := t.Context()
-	m := mend.New(audit.NewMeter(f.Scene, f.Sources()))
+	m := mend.New(meter.NewMeter(f.Scene, f.Sources()))
 	measured := func(sc *scene.Scene, which func(audit.Seam) bool) audit.Result {
 		m := m.In(sc)
 		for _, s := range audit.Find(sc) {
 			if which(s) {
-				r, err := m.Seam(ctx, s)
+				r, err := audit.Judge(ctx, m.Meter, s)
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -252,8 +253,8 @@ func TestEveryLawIsTriedAtTheBlendThatIsThere(t *testing.T) {
 	if err != nil {
 		t.Fatal(scene.Message(err))
 	}
-	m := mend.New(audit.NewMeter(gain, f.Sources()))
-	before, err := m.Seam(ctx, at(gain))
+	m := mend.New(meter.NewMeter(gain, f.Sources()))
+	before, err := audit.Judge(ctx, m.Meter, at(gain))
 	if err != nil || before.Verdict == audit.Clean {
 		t.Fatal(before.Verdict, before.Why, err)
 	}

@@ -20,7 +20,7 @@ func BenchmarkAuditOf500(b *testing.B) {
 		}
 	}
 	for b.Loop() {
-		all, err := audit.All(context.Background(), audit.NewMeter(s, from), 0)
+		all, err := audit.All(context.Background(), meter.NewMeter(s, from), 0)
 		if err != nil {
 			b.Fatal(err)
 		}

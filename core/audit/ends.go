@@ -2,6 +2,7 @@ package audit
 
 import (
 	"blendseam/core/listen/onset"
+	"blendseam/core/meter"
 	"blendseam/core/mix"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -69,7 +70,7 @@ func (l ends) atOnce(while, moment, beyond pcm.Span) (float64, error) {
 		of   *mix.Mixer
 		span pcm.Span
 	}{{l.alone, while}, {l.alone, moment}, {l.heard, beyond}} {
-		b, err := Render(part.of, part.span)
+		b, err := meter.Render(part.of, part.span)
 		if err != nil {
 			return 0, err
 		}

@@ -33,7 +33,7 @@ func ExampleAll() {
 		func(scene.Source) (pcm.ReaderAt, error) { return pcm.Memory{Rate: 48000, Sound: hum}, nil },
 		nil,
 	)
-	all, err := audit.All(context.Background(), audit.NewMeter(s, from), 1)
+	all, err := audit.All(context.Background(), meter.NewMeter(s, from), 1)
 	if err != nil {
 		panic(err)
 	}

@@ -2,6 +2,7 @@ package audit
 
 import (
 	"blendseam/core/listen/tone"
+	"blendseam/core/meter"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
 	"blendseam/core/sound/level"
@@ -16,7 +17,7 @@ type hole struct{ *look }
 // tones are the mixers of the tone tracks that are heard.
 func (l hole) tones() (list []*mix.Mixer, err error) {
 	for _, t := range l.Scene.Tracks {
-		if t.Purpose != scene.ForTone || !l.Meter.heard[t.ID] {
+		if t.Purpose != scene.ForTone || !l.Meter.Heard(t.ID) {
 			continue
 		}
 		x, err := l.Mixer(t.ID)
@@ -32,7 +33,7 @@ func (l hole) tones() (list []*mix.Mixer, err error) {
 func together(list []*mix.Mixer, span pcm.Span) (pcm.Block, error) {
 	var sum pcm.Block
 	for _, x := range list {
-		b, err := Render(x, span)
+		b, err := meter.Render(x, span)
 		if err != nil {
 			return nil, err
 		}
@@ -76,7 +77,7 @@ func (l hole) measure() error {
 	if err != nil {
 		return err
 	}
-	outside := OneRoom(sides)
+	outside := meter.OneRoom(sides)
 	if outside == nil { // nothing but words
 		return nil
 	}
@@ -144,7 +145,7 @@ func (l hole) otherTracks(tones []*mix.Mixer, span pcm.Span) (float64, error) {
 	if l.heard == l.alone {
 		return 0, nil
 	}
-	all, err := Render(l.heard, span)
+	all, err := meter.Render(l.heard, span)
 	if err != nil {
 		return 0, err
 	}
@@ -177,7 +178,7 @@ func (l hole) edges() error {
 		if u == nil || []int64{u.FadeIn, u.FadeOut}[i] >= l.Samples(slopeMS) {
 			continue
 		}
-		b, err := Render(l.alone, pcm.Span{From: at - l.Samples(15), To: at + l.Samples(15)})
+		b, err := meter.Render(l.alone, pcm.Span{From: at - l.Samples(15), To: at + l.Samples(15)})
 		if err != nil {
 			return err
 		}
@@ -196,7 +197,7 @@ func (l hole) edges() error {
 
 // lullClick is the steepest millisecond in the hole over the steepest of the room, and of what goes on beside an edge
 // with a slope: a voice that is turned down in its middle goes down it.
-func (l hole) lullClick(outside *Room, inside ...pcm.Block) error {
+func (l hole) lullClick(outside *meter.Room, inside ...pcm.Block) error {
 	most := func(b pcm.Block) float64 {
 		top := level.Silence
 		for _, v := range crispness(b, l.Scene.SampleRate) {
@@ -213,7 +214,7 @@ func (l hole) lullClick(outside *Room, inside ...pcm.Block) error {
 			if []int64{u.FadeIn, u.FadeOut}[i] < l.Samples(slopeMS) {
 				continue
 			}
-			b, err := Render(l.alone, pcm.Span{From: at, To: at + l.Samples(30)})
+			b, err := meter.Render(l.alone, pcm.Span{From: at, To: at + l.Samples(30)})
 			if err != nil {
 				return err
 			}

@@ -6,6 +6,7 @@ import (
 
 	"blendseam/core/listen/analysis"
 	"blendseam/core/listen/speech"
+	"blendseam/core/meter"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
 	"blendseam/core/sound/level"
@@ -15,7 +16,7 @@ import (
 
 // A look is what is measured of one seam.
 type look struct {
-	*Meter
+	*meter.Meter
 	ctx         context.Context // of this one look
 	r           *Result
 	heard       *mix.Mixer // the mix, or the track alone where it is not heard
@@ -24,12 +25,12 @@ type look struct {
 	left, right *scene.Clip
 	before      pcm.Span // the stretches before and after the change, within the clips or gaps beside the seam
 	after       pcm.Span
-	sounds      [2]*Surroundings // of the left and the right clip, nil where there is none
-	others      [2]*others       // of all other tracks together, nil where there is nothing
-	voiceGoesOn bool             // a voice runs through the seam in both recordings
+	sounds      [2]*meter.Surroundings // of the left and the right clip, nil where there is none
+	others      [2]*others             // of all other tracks together, nil where there is nothing
+	voiceGoesOn bool                   // a voice runs through the seam in both recordings
 }
 
-func (m *Meter) look(ctx context.Context, r *Result) (*look, error) {
+func lookAt(ctx context.Context, m *meter.Meter, r *Result) (*look, error) {
 	l := &look{Meter: m, ctx: ctx, r: r, track: m.Scene.Track(r.Track)}
 	var err error
 	if l.heard, err = m.Mixer(""); err != nil {
@@ -41,7 +42,7 @@ func (m *Meter) look(ctx context.Context, r *Result) (*look, error) {
 	if r.Pair { // two tracks make it
 		l.alone = l.heard
 	}
-	if !m.heard[r.Track] {
+	if !m.Heard(r.Track) {
 		l.heard = l.alone
 	}
 	_, l.left = m.Scene.Clip(r.Left)
@@ -49,12 +50,12 @@ func (m *Meter) look(ctx context.Context, r *Result) (*look, error) {
 		return l, nil
 	}
 	_, l.right = m.Scene.Clip(r.Right)
-	l.before, l.after = m.sides(r.Seam)
+	l.before, l.after = sidesOf(m, r.Seam)
 	for i, c := range []*scene.Clip{l.left, l.right} {
 		if c == nil {
 			continue
 		}
-		if l.sounds[i], err = m.Beside(ctx, c, r.Seam, i == 1); err != nil {
+		if l.sounds[i], err = Beside(ctx, m, c, r.Seam, i == 1); err != nil {
 			return nil, err
 		}
 	}
@@ -68,7 +69,7 @@ func (m *Meter) look(ctx context.Context, r *Result) (*look, error) {
 
 // sides gives the stretches before and after the change that lie in the clips or gaps beside the seam and in the scene,
 // and in no fade at the clips' other ends.
-func (m *Meter) sides(s Seam) (left, right pcm.Span) {
+func sidesOf(m *meter.Meter, s Seam) (left, right pcm.Span) {
 	t := m.Scene.Track(s.Track)
 	left = pcm.Span{From: max(0, s.From-m.Samples(sideMS)), To: s.From}
 	right = pcm.Span{From: s.To, To: min(m.Scene.Length(), s.To+m.Samples(sideMS))}
@@ -326,7 +327,7 @@ func (l *look) toneMeets() bool {
 	}
 	near := pcm.Span{From: l.r.From - l.Samples(30), To: l.r.To + l.Samples(30)}
 	for _, t := range l.Scene.Tracks {
-		if t.Purpose != scene.ForTone || !l.Meter.heard[t.ID] {
+		if t.Purpose != scene.ForTone || !l.Meter.Heard(t.ID) {
 			continue
 		}
 		for i := t.At(near.From); i < len(t.Clips) && t.Clips[i].Start <= near.To; i++ {
@@ -458,14 +459,14 @@ func (l *look) clicks() error {
 		}
 		return at, surround
 	}
-	b, err := Render(l.alone, window)
+	b, err := meter.Render(l.alone, window)
 	if err != nil {
 		return err
 	}
 	at, surround := split(b)
 	reference := max(clickFloor, surround)
 	if l.heard != l.alone {
-		if b, err = Render(l.heard, window); err != nil {
+		if b, err = meter.Render(l.heard, window); err != nil {
 			return err
 		}
 		_, surround = split(b)
@@ -519,7 +520,7 @@ func (l *look) silence() error {
 		if at < 0 || at+step > end {
 			return false, nil
 		}
-		b, err := Render(l.heard, pcm.Span{From: at, To: at + step})
+		b, err := meter.Render(l.heard, pcm.Span{From: at, To: at + step})
 		return err == nil && measure.RMSDB(b) <= DeadSilenceDB, err
 	}
 	total := 0.0
@@ -604,7 +605,7 @@ func (l *look) paired() error {
 }
 
 func (l *look) peak() error {
-	b, err := Render(l.heard, pcm.Span{From: l.r.At - l.Samples(500), To: l.r.At + l.Samples(500)})
+	b, err := meter.Render(l.heard, pcm.Span{From: l.r.At - l.Samples(500), To: l.r.At + l.Samples(500)})
 	if err != nil {
 		return err
 	}

@@ -36,10 +36,10 @@ func (l *look) rooms() {
 	}
 	var db, variance [2][analysis.Bands]float64
 	for i, r := range l.sounds {
-		if r.scatter.Pieces() < tworooms.LeastPieces || r.BackgroundDB <= DeadSilenceDB {
+		if r.Scatter.Pieces() < tworooms.LeastPieces || r.BackgroundDB <= DeadSilenceDB {
 			return
 		}
-		db[i], variance[i] = r.scatter.Levels()
+		db[i], variance[i] = r.Scatter.Levels()
 		gain := l.trackGain(i)
 		for b, p := range beside {
 			own := level.Power(db[i][b] + gain)

@@ -34,7 +34,7 @@ func cutAt(t *testing.T, left pcm.Block, to int64, right pcm.Block, from int64) 
 	s.Do(&scene.Add{Track: "t1", Source: "right", In: from, Start: to - first, Length: last - from})
 	seams := audit.Find(s.Scene)
 	cut := slices.IndexFunc(seams, func(x audit.Seam) bool { return x.Kind == audit.Cut })
-	r, err := s.Meter().Seam(context.Background(), seams[cut])
+	r, err := audit.Judge(context.Background(), s.Meter(), seams[cut])
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"blendseam/core/listen/speech"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
@@ -101,7 +102,7 @@ const stopsShortMS = 100
 
 // stopsShort tells whether a recording ends, or begins, at the edge in the middle of a word: its last, or first, 15 ms
 // are within 12 dB of the loudest of the word, as no word ends or begins by itself.
-func (l *look) stopsShort(c *scene.Clip, r *Surroundings, edge int64, incoming bool) (bool, error) {
+func (l *look) stopsShort(c *scene.Clip, r *meter.Surroundings, edge int64, incoming bool) (bool, error) {
 	span := pcm.Span{From: r.Span.To - l.Samples(15), To: r.Span.To}
 	ends := r.Span.To <= edge+l.Samples(3)
 	if incoming {
@@ -121,7 +122,7 @@ const standsDB = 9.0
 
 // stands tells whether a voice is really there at the edge, and not only the last of its decay: 22 ms on each side, 3
 // ms away from it, stand above the background by standsDB in one of the bands of speech.
-func (l *look) stands(c *scene.Clip, r *Surroundings, edge int64) (bool, error) {
+func (l *look) stands(c *scene.Clip, r *meter.Surroundings, edge int64) (bool, error) {
 	background := r.Colour
 	for _, from := range []int64{edge - l.Samples(25), edge + l.Samples(3)} {
 		span := pcm.Span{From: from, To: from + l.Samples(22)}
@@ -178,16 +179,16 @@ func (l *look) goesOn() (bool, error) {
 	return true, nil
 }
 
-// Words are the words and breaths of the outgoing and the incoming recording around a seam, with the pitched part of
+// WordsBeside returns the words and breaths of the outgoing and the incoming recording around a seam, with the pitched part of
 // each word.
-func (m *Meter) Words(ctx context.Context, s Seam) (out [2][]speech.Part, err error) {
+func WordsBeside(ctx context.Context, m *meter.Meter, s Seam) (out [2][]speech.Part, err error) {
 	for i, id := range []scene.ClipID{s.Left, s.Right} {
 		out[i] = []speech.Part{}
 		t, c := m.Scene.Clip(id)
 		if c == nil || t.Purpose != scene.ForDialogue {
 			continue
 		}
-		r, err := m.Beside(ctx, c, s, i == 1)
+		r, err := Beside(ctx, m, c, s, i == 1)
 		if err != nil {
 			return out, err
 		}
@@ -196,8 +197,8 @@ func (m *Meter) Words(ctx context.Context, s Seam) (out [2][]speech.Part, err er
 	return out, nil
 }
 
-// Covers says which words a blend covers, and by which lean it would not.
-func (m *Meter) Covers(s Seam, words [2][]speech.Part) []string {
+// CoveredWords says which words a blend covers, and by which lean it would not.
+func CoveredWords(m *meter.Meter, s Seam, words [2][]speech.Part) []string {
 	list := []string{}
 	if s.Kind != Cut || !s.Blend {
 		return list
@@ -247,6 +248,3 @@ func (m *Meter) Covers(s Seam, words [2][]speech.Part) []string {
 	}
 	return list
 }
-
-// LengthWords is a short length within a sentence.
-func (m *Meter) LengthWords(samples int64) string { return fmt.Sprintf("%.0f ms", m.MS(samples)) }

@@ -70,10 +70,10 @@ func TestWhatABlendCoversOfAWordIsSaid(t *testing.T) {
 	out, in := left.First.To+rate/4, right.Second.From-rate/20 // the cut lies just before a word
 	s.Do(&scene.Add{Track: "t1", Source: "l", In: 0, Length: out})
 	s.Do(&scene.Add{Track: "t1", Source: "r", In: in, Start: out, Length: right.Second.To - in})
-	look := func() (audit.Seam, *audit.Meter, [2][]speech.Part) {
+	look := func() (audit.Seam, *meter.Meter, [2][]speech.Part) {
 		mt := s.Meter()
 		x := seamtest.Of(t, s.Measure(), audit.Cut).Seam
-		words, err := mt.Words(context.Background(), x)
+		words, err := audit.WordsBeside(context.Background(), mt, x)
 		if err != nil || len(words[0]) == 0 || len(words[1]) == 0 {
 			t.Fatal(err, words)
 		}
@@ -92,7 +92,7 @@ func TestWhatABlendCoversOfAWordIsSaid(t *testing.T) {
 	s.Do(&scene.PlaceCut{Left: x.Left, Right: x.Right, To: onset - rate/50})
 	s.Blend(rate/20, rate/20)
 	x, mt, words := look()
-	covers := mt.Covers(x, words)
+	covers := audit.CoveredWords(mt, x, words)
 	// the true onset is the corpus maker's, who laid the voice there
 	truth := float64(x.To-out-(right.Second.From-in)) * 1000 / rate
 	if got := seamtest.Of(t, s.Measure(), audit.Cut).Measures.BlendWordsMS; got == nil || math.Abs(*got-truth) > 15 {
@@ -132,7 +132,7 @@ func TestCausesAreTheSameAtOtherRates(t *testing.T) {
 			s.Do(&scene.Add{Track: "t1", Source: "l", In: int64(hz) / 2, Length: n - int64(hz)/2})
 			s.Do(&scene.Add{Track: "t1", Source: "r", In: int64(hz) / 2, Start: n - int64(hz)/2, Length: n - int64(hz)/2})
 			open := func(src scene.Source) (pcm.ReaderAt, error) { return pcm.Memory{Rate: hz, Sound: s.Sound[src.ID]}, nil }
-			all, err := audit.All(context.Background(), audit.NewMeter(s.Scene, meter.NewSources(open, nil)), 0)
+			all, err := audit.All(context.Background(), meter.NewMeter(s.Scene, meter.NewSources(open, nil)), 0)
 			if err != nil {
 				t.Fatal(err)
 			}

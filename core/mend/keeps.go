@@ -5,6 +5,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/listen/speech"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -35,7 +36,7 @@ func (m *Adviser) keepsWords(ctx context.Context, s audit.Seam, then *Adviser) (
 		if err != nil {
 			return false, err
 		}
-		if sounds[i], err = audit.Render(x, whole); err != nil {
+		if sounds[i], err = meter.Render(x, whole); err != nil {
 			return false, err
 		}
 	}

@@ -182,7 +182,7 @@ func (m *Mending) spoilt(
 	var mu sync.Mutex
 	return spoilt, parallel.Each(ctx, len(beside), threads, func(i int) error {
 		r := beside[i]
-		after, err := meter.Seam(ctx, present[r.ID])
+		after, err := audit.Judge(ctx, meter.Meter, present[r.ID])
 		if err != nil || rank[after.Verdict] <= rank[r.Verdict] {
 			return err
 		}
@@ -248,7 +248,7 @@ func (p Proposal) again(ctx context.Context, m *Adviser, sc *scene.Scene) (*Prop
 	if !ok {
 		return nil, nil
 	}
-	r, err := then.Seam(ctx, s)
+	r, err := audit.Judge(ctx, then.Meter, s)
 	if err != nil || r.Verdict == audit.Clean {
 		return nil, err
 	}
@@ -292,7 +292,7 @@ func (m *Mending) measure(ctx context.Context, before *Adviser, threads int) err
 		if !ok {
 			return nil
 		}
-		r, err := meter.Seam(ctx, s)
+		r, err := audit.Judge(ctx, meter.Meter, s)
 		c.After = &r
 		c.Left = stays(*c)
 		return err

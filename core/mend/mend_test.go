@@ -8,6 +8,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/mend"
+	"blendseam/core/meter"
 	"blendseam/internal/seamtest"
 )
 
@@ -29,7 +30,7 @@ func TestTheCorpusIsAuditedAndMended(t *testing.T) {
 			t.Error(err)
 			return
 		}
-		after, err := audit.All(context.Background(), audit.NewMeter(mending.Scene, s.Sources()), 1)
+		after, err := audit.All(context.Background(), meter.NewMeter(mending.Scene, s.Sources()), 1)
 		if err != nil {
 			t.Error(err)
 			return

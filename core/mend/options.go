@@ -11,6 +11,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/listen/speech"
 	"blendseam/core/mend/fill"
+	"blendseam/core/meter"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
 	"blendseam/core/sound/blend"
@@ -34,7 +35,7 @@ type advice struct {
 	before      *audit.Result
 	track       *scene.Track
 	left, right *scene.Clip
-	sounds      [2]*audit.Surroundings
+	sounds      [2]*meter.Surroundings
 	grades      map[audit.Cause]float64
 
 	// How far a change can reach before and after the seam: within handles and neighbouring blends, without a word of
@@ -76,7 +77,7 @@ func (m *Adviser) advise(ctx context.Context, before *audit.Result) (*advice, er
 // limits finds how far from the cut the words lie.
 func (a *advice) limits() {
 	at, margin := a.before.At, a.Samples(fill.WordMarginMS)
-	last := func(r *audit.Surroundings) int64 { // from the cut back to the end of the last word before it
+	last := func(r *meter.Surroundings) int64 { // from the cut back to the end of the last word before it
 		d := int64(math.MaxInt32)
 		for _, s := range r.Stretches {
 			if s.Kind == speech.Word && s.Span.From < at {
@@ -85,7 +86,7 @@ func (a *advice) limits() {
 		}
 		return d
 	}
-	first := func(r *audit.Surroundings) int64 { // from the cut on to the next word after it
+	first := func(r *meter.Surroundings) int64 { // from the cut on to the next word after it
 		d := int64(math.MaxInt32)
 		for _, s := range r.Stretches {
 			if s.Kind == speech.Word && s.Span.To > at {

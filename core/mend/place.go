@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"blendseam/core/audit"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/level"
@@ -91,7 +92,7 @@ type finder struct {
 	most   int64    // samples of offset to each side
 	pad    int64    // samples read beyond the span
 	l, r   []float64
-	sounds [2]*audit.Surroundings
+	sounds [2]*meter.Surroundings
 }
 
 func (f *finder) read(ctx context.Context, left, right *scene.Clip) error {
@@ -106,7 +107,7 @@ func (f *finder) read(ctx context.Context, left, right *scene.Clip) error {
 			to = &f.r
 		}
 		*to = measure.Mono(b)
-		if f.sounds[i], err = f.Beside(ctx, c, f.seam, i == 1); err != nil {
+		if f.sounds[i], err = audit.Beside(ctx, f.Meter, c, f.seam, i == 1); err != nil {
 			return err
 		}
 	}

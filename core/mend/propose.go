@@ -11,6 +11,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/audit/overs"
 	"blendseam/core/mend/fill"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/pcm"
 )
@@ -19,10 +20,10 @@ import (
 type Adviser struct{ *fill.Filler }
 
 // New gives an adviser for what a meter measures.
-func New(m *audit.Meter) *Adviser { return &Adviser{&fill.Filler{Meter: m}} }
+func New(m *meter.Meter) *Adviser { return &Adviser{&fill.Filler{Meter: m}} }
 
 // In is an adviser for another state of the scene.
-func (m *Adviser) In(sc *scene.Scene) *Adviser { return New(audit.NewMeter(sc, m.Sources)) }
+func (m *Adviser) In(sc *scene.Scene) *Adviser { return New(meter.NewMeter(sc, m.Sources)) }
 
 // near is an adviser for what lies around a seam in another state of the scene.
 func (m *Adviser) near(sc *scene.Scene, s audit.Seam) *Adviser {
@@ -155,7 +156,7 @@ func (m *Adviser) try(ctx context.Context, before audit.Result, o option) (*tria
 		return nil, nil
 	}
 	then := m.near(next, now)
-	after, err := then.Seam(ctx, now)
+	after, err := audit.Judge(ctx, then.Meter, now)
 	if err != nil {
 		return nil, err
 	}
@@ -178,11 +179,11 @@ func (m *Adviser) sparesNeighbours(ctx context.Context, then *Adviser, now audit
 		if !ok {
 			continue
 		}
-		old, err := m.Seam(ctx, was)
+		old, err := audit.Judge(ctx, m.Meter, was)
 		if err != nil {
 			return false, err
 		}
-		after, err := then.Seam(ctx, n)
+		after, err := audit.Judge(ctx, then.Meter, n)
 		if err != nil {
 			return false, err
 		}
@@ -300,7 +301,7 @@ func (m *Adviser) Stray(ctx context.Context, f fill.Finding) (Proposal, error) {
 		Left:      f.Clip,
 		LeftName:  f.ClipName,
 	}
-	before, err := m.Seam(ctx, s)
+	before, err := audit.Judge(ctx, m.Meter, s)
 	if err != nil {
 		return Proposal{}, err
 	}

@@ -8,6 +8,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/mend/roommatch"
+	"blendseam/core/meter"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
 )
@@ -18,7 +19,7 @@ const besideMS = 100
 // MatchRooms plans the evening of a scene, and for cuts at which something on another track begins or ends, such as a
 // fire that is heard in one shot alone, what makes that step soft as well: a longer blend, a fade of what begins. So it
 // does for blends in which the two sides happen to run alike for a moment, or against one another.
-func MatchRooms(ctx context.Context, m *audit.Meter, w roommatch.Options, threads int) (*roommatch.Plan, error) {
+func MatchRooms(ctx context.Context, m *meter.Meter, w roommatch.Options, threads int) (*roommatch.Plan, error) {
 	p, err := roommatch.NewPlan(ctx, m, w, threads)
 	if err != nil || p.Edit == nil {
 		return p, err
@@ -38,7 +39,7 @@ func MatchRooms(ctx context.Context, m *audit.Meter, w roommatch.Options, thread
 	seams = append(seams, byChance...)
 	found := make([]Proposal, len(seams))
 	err = parallel.Each(ctx, len(seams), threads, func(i int) error {
-		r, err := a.Measured(ctx, seams[i])
+		r, err := audit.JudgeAvailable(ctx, a.Meter, seams[i])
 		if err == nil && slices.Contains([]audit.Cause{audit.BackgroundStep, audit.ColourStep, audit.BlendLevel}, r.Cause) {
 			found[i], err = a.Propose(ctx, r)
 		}

@@ -1,4 +1,5 @@
-// Package meter gives the sound of what scenes are cut from, and what each of it says by itself, found once.
+// Package meter reads a scene at a place: the sound of its recordings and what each of them says by itself, the mix of a
+// track, and the words, pauses and room that surround a moment.
 package meter
 
 import (

@@ -35,8 +35,9 @@ func TestFormatsAreFoundByTheirEndings(t *testing.T) {
 }
 
 func TestAFormatIsRegisteredOnce(t *testing.T) {
+	usual := interchange.DefaultFormat()
 	for what, f := range map[string]interchange.Format{
-		"an ending that is taken": {Name: "other", Extensions: interchange.DefaultFormat().Extensions,
+		"an ending that is taken": {Name: "other", Extensions: usual.Extensions,
 			Read: usual.Read, Write: usual.Write, Targets: usual.Targets},
 		"no name":              {Extensions: []string{".x"}},
 		"nothing that it does": {Name: "other", Extensions: []string{".x"}},

@@ -80,7 +80,7 @@ func (s *Studio) Measure() []audit.Result {
 }
 
 // Meter measures the scene as it is now.
-func (s *Studio) Meter() *audit.Meter { return audit.NewMeter(s.Scene, s.Sources()) }
+func (s *Studio) Meter() *meter.Meter { return meter.NewMeter(s.Scene, s.Sources()) }
 
 // Sources are those of the studio; what was found of a sound is kept.
 func (s *Studio) Sources() *meter.Sources {
@@ -121,7 +121,7 @@ func (s *Studio) Render(sc *scene.Scene) pcm.Block {
 	if err != nil {
 		s.T.Fatal(err)
 	}
-	b, err := audit.Render(x, pcm.Span{To: sc.Length()})
+	b, err := meter.Render(x, pcm.Span{To: sc.Length()})
 	if err != nil {
 		s.T.Fatal(err)
 	}

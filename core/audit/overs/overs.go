@@ -8,7 +8,7 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/audit"
+	"blendseam/core/meter"
 	"blendseam/core/mix"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
@@ -79,7 +79,7 @@ const (
 
 // Find gives all places of a scene, in order of time, on so many threads, 0 being one for each processor. Tracks that
 // are not heard have none.
-func Find(ctx context.Context, m *audit.Meter, threads int) ([]Place, error) {
+func Find(ctx context.Context, m *meter.Meter, threads int) ([]Place, error) {
 	piece := m.Samples(pieceMS)
 	n := int((m.Scene.Length() + piece - 1) / piece)
 	found := make([][]Place, n)
@@ -115,7 +115,7 @@ func limitOf(k Kind) float64 {
 }
 
 // within gives the places of a stretch.
-func within(m *audit.Meter, span pcm.Span) (list []Place, err error) {
+func within(m *meter.Meter, span pcm.Span) (list []Place, err error) {
 	whole, err := m.Mixer("")
 	if err != nil {
 		return nil, err
@@ -139,12 +139,12 @@ func within(m *audit.Meter, span pcm.Span) (list []Place, err error) {
 }
 
 // over adds the places at which a mix reaches a limit.
-func over(m *audit.Meter, x *mix.Mixer, span pcm.Span, kind Kind, list []Place) ([]Place, error) {
+func over(m *meter.Meter, x *mix.Mixer, span pcm.Span, kind Kind, list []Place) ([]Place, error) {
 	limitDB := limitOf(kind)
 	if len(x.Voices(span)) == 0 {
 		return list, nil
 	}
-	b, err := audit.Render(x, pcm.Span{From: span.From - aroundPoint, To: span.To + aroundPoint})
+	b, err := meter.Render(x, pcm.Span{From: span.From - aroundPoint, To: span.To + aroundPoint})
 	if err != nil {
 		return nil, err
 	}
@@ -218,7 +218,7 @@ func magnitudes(b pcm.Block, between bool) []float64 {
 }
 
 // whose names the clip that is loudest at the place's largest sample.
-func (p *Place) whose(m *audit.Meter, x *mix.Mixer) error {
+func (p *Place) whose(m *meter.Meter, x *mix.Mixer) error {
 	most := -1.0
 	for _, v := range x.Voices(pcm.Span{From: p.At, To: p.At + 1}) {
 		r, err := m.Sound(v.Clip)

@@ -8,8 +8,8 @@ import (
 	"fmt"
 	"math"
 
-	"blendseam/core/audit"
 	"blendseam/core/listen/analysis"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/eq"
 	"blendseam/core/sound/level"
@@ -68,7 +68,7 @@ type voice struct {
 
 // NewPlan measures a clip and whom it is to be like, and plans the curve, of which strength per cent are heard.
 // Refusals say which of them has too few words.
-func NewPlan(ctx context.Context, m *audit.Meter, clip, as scene.ClipID, strength float64) (*Plan, error) {
+func NewPlan(ctx context.Context, m *meter.Meter, clip, as scene.ClipID, strength float64) (*Plan, error) {
 	t, c := m.Scene.Clip(clip)
 	ot, other := m.Scene.Clip(as)
 	switch {
@@ -181,7 +181,7 @@ func spread(step, trust [analysis.Bands]float64) (out [analysis.Bands]float64) {
 }
 
 // measured listens to the words of a clip as they would be heard with what brings it near another.
-func measured(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip, like *eq.Like) (*voice, error) {
+func measured(ctx context.Context, m *meter.Meter, t *scene.Track, c *scene.Clip, like *eq.Like) (*voice, error) {
 	own := *c
 	own.Like = nil
 	a, err := m.Says(ctx, &own)

@@ -8,6 +8,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/listen/tone"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/pcm"
@@ -36,7 +37,7 @@ const bedOverDB = 3.0
 // takeRoom is the background of a clip under a range.
 type takeRoom struct {
 	clip *scene.Clip
-	*audit.Room
+	*meter.Room
 }
 
 // rooms of all dialogue clips that sound in a range, in order of time.
@@ -50,7 +51,7 @@ func (m *Filler) takeRooms(ctx context.Context, span pcm.Span) (list []takeRoom,
 		if err != nil {
 			return nil, err
 		}
-		if all := audit.OneRoom(both); all != nil {
+		if all := meter.OneRoom(both); all != nil {
 			all = all.Turned(t.GainDB)
 			list = append(list, takeRoom{c, all})
 		}
@@ -162,7 +163,7 @@ func (m *Filler) cutBackgrounds(ctx context.Context, span pcm.Span) (list [][2]f
 			musicPlays(m.Meter, s.At) {
 			continue
 		}
-		r, err := m.Seam(ctx, s)
+		r, err := audit.Judge(ctx, m.Meter, s)
 		if err != nil {
 			return nil, err
 		}
@@ -179,7 +180,7 @@ func (m *Filler) cutBackgrounds(ctx context.Context, span pcm.Span) (list [][2]f
 const coveredMS = 2500
 
 // musicPlays tells whether music is heard near a moment: it covers the rooms.
-func musicPlays(m *audit.Meter, at int64) bool {
+func musicPlays(m *meter.Meter, at int64) bool {
 	near := pcm.Span{From: at - m.Samples(coveredMS), To: at + m.Samples(coveredMS)}
 	for _, t := range m.Scene.Tracks {
 		if t.Purpose != scene.ForMusic || !m.Heard(t.ID) {
@@ -198,7 +199,7 @@ func musicPlays(m *audit.Meter, at int64) bool {
 type heardRoom struct {
 	clip  *scene.Clip
 	level float64
-	room  *audit.Room // of that clip
+	room  *meter.Room // of that clip
 	most  float64
 }
 

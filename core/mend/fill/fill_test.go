@@ -10,6 +10,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/listen/tone"
 	"blendseam/core/mend/fill"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -69,7 +70,7 @@ func TestAGapIsFilledFromRoomToRoom(t *testing.T) {
 			t.Fatalf("dead silence at %.2f s", float64(at)/rate)
 		}
 	}
-	all, err := audit.All(context.Background(), audit.NewMeter(filled, s.Sources()), 1)
+	all, err := audit.All(context.Background(), meter.NewMeter(filled, s.Sources()), 1)
 	if err != nil {
 		t.Fatal(err)
 	}

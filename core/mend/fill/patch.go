@@ -11,10 +11,10 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/audit"
 	"blendseam/core/limit"
 	"blendseam/core/listen/speech"
 	"blendseam/core/listen/tone"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/level"
@@ -59,11 +59,11 @@ type LibraryTone struct {
 }
 
 // A Filler fills the holes of one scene. Its methods may be called in parallel.
-type Filler struct{ *audit.Meter }
+type Filler struct{ *meter.Meter }
 
 // A side is the room on one side of a hole, with its colour.
 type side struct {
-	*audit.Room
+	*meter.Room
 	thirds []float64
 }
 
@@ -341,7 +341,7 @@ func (m *Filler) fillIn(ctx context.Context, at hole, list []Filling, i int) err
 	var err error
 	left, right := f.sides[0], f.sides[1]
 	if left == nil { // nothing to set its level by
-		left = &side{&audit.Room{LevelDB: f.LevelDB}, f.Thirds}
+		left = &side{&meter.Room{LevelDB: f.LevelDB}, f.Thirds}
 		right = left
 	}
 	wish := tone.Options{

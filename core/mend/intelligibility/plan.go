@@ -9,7 +9,6 @@ import (
 	"regexp"
 	"slices"
 
-	"blendseam/core/audit"
 	"blendseam/core/meter"
 	"blendseam/core/mix"
 	"blendseam/core/parallel"
@@ -97,7 +96,7 @@ func (p *Plan) Drowned() (n int) {
 
 // a planner holds what is needed for one plan.
 type planner struct {
-	*audit.Meter
+	*meter.Meter
 	wish  Options
 	other []other
 }
@@ -125,7 +124,7 @@ type word struct {
 }
 
 // NewPlan looks at all words and says which are drowned. The error is a scene.Refusal where a wish cannot be met.
-func NewPlan(ctx context.Context, m *audit.Meter, w Options, threads int) (*Plan, error) {
+func NewPlan(ctx context.Context, m *meter.Meter, w Options, threads int) (*Plan, error) {
 	if w.Span.Empty() {
 		w.Span = pcm.Span{To: m.Scene.Length()}
 	}

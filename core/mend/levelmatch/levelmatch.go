@@ -10,9 +10,9 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/audit"
 	"blendseam/core/audit/overs"
 	"blendseam/core/listen/analysis"
+	"blendseam/core/meter"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
 	"blendseam/core/sound/level"
@@ -66,7 +66,7 @@ type Plan struct {
 }
 
 // NewPlan plans it. The error is a scene.Refusal where a wish cannot be met.
-func NewPlan(ctx context.Context, m *audit.Meter, w Options, threads int) (*Plan, error) {
+func NewPlan(ctx context.Context, m *meter.Meter, w Options, threads int) (*Plan, error) {
 	if w.LUFS != nil && !(*w.LUFS >= -60 && *w.LUFS <= 0) {
 		return nil, fmt.Errorf("voices can be brought to -60 to 0 LUFS, not to %g", *w.LUFS)
 	}
@@ -176,7 +176,7 @@ func (v *Voice) Edit(s *scene.Scene) scene.Edit {
 }
 
 // VoiceOf measures the words of one clip; nil if there are too few.
-func VoiceOf(ctx context.Context, m *audit.Meter, clip scene.ClipID) (*Voice, error) {
+func VoiceOf(ctx context.Context, m *meter.Meter, clip scene.ClipID) (*Voice, error) {
 	t, c := m.Scene.Clip(clip)
 	if c == nil || t.Kind != scene.Sound {
 		return nil, fmt.Errorf("there is no clip of sound %q in this scene", clip)
@@ -190,7 +190,7 @@ func VoiceOf(ctx context.Context, m *audit.Meter, clip scene.ClipID) (*Voice, er
 
 // voiceOf measures the words of a clip at the gains of clip, line and track; nil if there are too few. What of their
 // power is the background's is taken off.
-func voiceOf(ctx context.Context, m *audit.Meter, t *scene.Track, c *scene.Clip) (*Voice, error) {
+func voiceOf(ctx context.Context, m *meter.Meter, t *scene.Track, c *scene.Clip) (*Voice, error) {
 	a, err := m.Says(ctx, c)
 	if err != nil {
 		return nil, err

@@ -5,7 +5,6 @@ import (
 	"testing"
 	"time"
 
-	"blendseam/core/audit"
 	"blendseam/core/mend/roommatch"
 	"blendseam/core/meter"
 	"blendseam/core/mix"
@@ -37,7 +36,7 @@ func long(b *testing.B) (*scene.Scene, *meter.Sources) {
 func BenchmarkEveningOf500(b *testing.B) {
 	s, from := long(b)
 	for b.Loop() {
-		p, err := roommatch.NewPlan(context.Background(), audit.NewMeter(s, from), roommatch.Options{HushDB: 3}, 0)
+		p, err := roommatch.NewPlan(context.Background(), meter.NewMeter(s, from), roommatch.Options{HushDB: 3}, 0)
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -53,7 +52,7 @@ func BenchmarkRenderEvened(b *testing.B) {
 	s, from := long(b)
 	p, err := roommatch.NewPlan(
 		context.Background(),
-		audit.NewMeter(s, from),
+		meter.NewMeter(s, from),
 		roommatch.Options{Target: roommatch.Quiet, HushDB: 3},
 		0,
 	)
@@ -71,7 +70,7 @@ func BenchmarkRenderEvened(b *testing.B) {
 	const seconds = 60
 	begun, n := time.Now(), 0
 	for b.Loop() {
-		if _, err := audit.Render(x, pcm.Span{To: seconds * seamtest.Rate}); err != nil {
+		if _, err := meter.Render(x, pcm.Span{To: seconds * seamtest.Rate}); err != nil {
 			b.Fatal(err)
 		}
 		n++

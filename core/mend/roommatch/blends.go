@@ -3,7 +3,7 @@ package roommatch
 import (
 	"context"
 
-	"blendseam/core/audit"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/pcm"
@@ -15,7 +15,7 @@ const blendMS = 40
 
 // blendsOn are blends on the cuts between takes that have none, where both sides have the handle and no word lies in
 // what it brings in.
-func blendsOn(ctx context.Context, m *audit.Meter, list []taking) (edits []scene.Wire, err error) {
+func blendsOn(ctx context.Context, m *meter.Meter, list []taking) (edits []scene.Wire, err error) {
 	half := m.Samples(blendMS / 2)
 	words := func(c *scene.Clip, part pcm.Span) (bool, error) {
 		a, err := m.Says(ctx, c)

@@ -4,8 +4,8 @@ import (
 	"context"
 	"math"
 
-	"blendseam/core/audit"
 	"blendseam/core/listen/analysis"
+	"blendseam/core/meter"
 	"blendseam/core/sound/ambience"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
@@ -35,7 +35,7 @@ type cell struct {
 }
 
 // changes finds out which recordings have a background that changes within their clips, and gives those its rooms.
-func changes(ctx context.Context, m *audit.Meter, list []taking) error {
+func changes(ctx context.Context, m *meter.Meter, list []taking) error {
 	for _, all := range byRecording(list) {
 		if err := change(ctx, m, list, all); err != nil {
 			return err
@@ -44,7 +44,7 @@ func changes(ctx context.Context, m *audit.Meter, list []taking) error {
 	return nil
 }
 
-func change(ctx context.Context, m *audit.Meter, list []taking, all []int) error {
+func change(ctx context.Context, m *meter.Meter, list []taking, all []int) error {
 	first := list[all[0]]
 	a, sound, err := recordingOf(ctx, m, first.clip)
 	if err != nil {

@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"math"
 
-	"blendseam/core/audit"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/ambience"
 	"blendseam/core/sound/level"
@@ -74,7 +74,7 @@ func thirdsDB(s ambience.Spectrum) []float64 {
 }
 
 // drifts finds by how much the hum of each room moves off its frequency from head to tail.
-func drifts(ctx context.Context, m *audit.Meter, list []taking) error {
+func drifts(ctx context.Context, m *meter.Meter, list []taking) error {
 	rate := int(m.Scene.SampleRate)
 	found := map[*recipe.Sine]float64{} // by hum: clips of one room share it
 	for i := range list {
@@ -100,7 +100,7 @@ func drifts(ctx context.Context, m *audit.Meter, list []taking) error {
 }
 
 // RoomOf is what is known of the room of one clip. The error is a scene.Refusal where it has none.
-func RoomOf(ctx context.Context, m *audit.Meter, id scene.ClipID) (Measured, error) {
+func RoomOf(ctx context.Context, m *meter.Meter, id scene.ClipID) (Measured, error) {
 	t, c := m.Scene.Clip(id)
 	switch {
 	case c == nil:

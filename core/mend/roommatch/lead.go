@@ -6,9 +6,9 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/audit"
 	"blendseam/core/listen/analysis"
 	"blendseam/core/listen/speech"
+	"blendseam/core/meter"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
 	"blendseam/core/sound/level"
@@ -35,7 +35,7 @@ const (
 // leads fills in how far hum runs ahead, in rooms of their own for clips that need it.
 func leads(
 	ctx context.Context,
-	m *audit.Meter,
+	m *meter.Meter,
 	list []taking,
 	target Room,
 	edit *scene.SetRoom,
@@ -119,7 +119,7 @@ func leads(
 }
 
 // wordsOver are the stretches of the scene's time in which words of clips are heard under which all hum is laid.
-func wordsOver(ctx context.Context, m *audit.Meter, list []taking, target Room) ([]pcm.Span, error) {
+func wordsOver(ctx context.Context, m *meter.Meter, list []taking, target Room) ([]pcm.Span, error) {
 	var spans []pcm.Span
 	gap := int64(breakS * float64(m.Scene.SampleRate))
 	for _, t := range list {
@@ -223,7 +223,7 @@ func hums(r, target Room) bool {
 
 // ownHum are the sines of a target as a clip's recording has them near its head and near its tail, with their phases
 // counted from the recording's first sample; nil if no pause is near.
-func ownHum(ctx context.Context, m *audit.Meter, t taking, hum []recipe.Sine) (head, tail []recipe.Sine, err error) {
+func ownHum(ctx context.Context, m *meter.Meter, t taking, hum []recipe.Sine) (head, tail []recipe.Sine, err error) {
 	a, sound, err := recordingOf(ctx, m, t.clip)
 	if err != nil {
 		return nil, nil, err

@@ -5,9 +5,9 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/audit"
 	"blendseam/core/listen/analysis"
 	"blendseam/core/listen/tone"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/ambience"
 	"blendseam/core/sound/measure"
@@ -39,7 +39,7 @@ type stuff struct {
 
 // stuffFor finds what rooms can be made from: the pauses of the take whose room is nearest to the target. It is nil
 // where no take has enough of them.
-func stuffFor(ctx context.Context, m *audit.Meter, list []taking, target Room) (*stuff, error) {
+func stuffFor(ctx context.Context, m *meter.Meter, list []taking, target Room) (*stuff, error) {
 	rate := float64(m.Scene.SampleRate)
 	wanted, least := target.Bands.Thirds(), materialApart
 	var out *stuff
@@ -121,7 +121,7 @@ func longest(source string, parts []pcm.Span, rate float64) (list []recipe.Mater
 }
 
 // makeFrom has the rooms of an edit be made from the pauses of a take, as far as they can be.
-func (p *Plan) makeFrom(ctx context.Context, m *audit.Meter, list []taking, target Room) error {
+func (p *Plan) makeFrom(ctx context.Context, m *meter.Meter, list []taking, target Room) error {
 	from, err := stuffFor(ctx, m, list, target)
 	if err != nil || from == nil {
 		return err

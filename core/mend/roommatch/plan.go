@@ -8,7 +8,7 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/audit"
+	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/core/sound/ambience"
 	"blendseam/core/sound/level"
@@ -87,7 +87,7 @@ type Reverberation struct {
 }
 
 // NewPlan plans the evening of a scene. The error is a scene.Refusal where a wish cannot be met.
-func NewPlan(ctx context.Context, m *audit.Meter, w Options, threads int) (*Plan, error) {
+func NewPlan(ctx context.Context, m *meter.Meter, w Options, threads int) (*Plan, error) {
 	if !(w.HushDB >= 0 && w.HushDB <= MostHushDB || w.HushDB == AsNeeded) {
 		return nil, fmt.Errorf("a background can be hushed by 0 to %d dB, not by %g", MostHushDB, w.HushDB)
 	}

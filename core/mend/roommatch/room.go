@@ -8,9 +8,9 @@ import (
 	"math"
 	"slices"
 
-	"blendseam/core/audit"
 	"blendseam/core/listen/analysis"
 	"blendseam/core/listen/tone"
+	"blendseam/core/meter"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
 	"blendseam/core/sound/ambience"
@@ -77,7 +77,7 @@ var reachS = [...]float64{0.5, 3, 15, 3600}
 const leastHumS = 0.3
 
 // recordingOf gives what a clip's recording says by itself, and its sound.
-func recordingOf(ctx context.Context, m *audit.Meter, c *scene.Clip) (*analysis.Recording, pcm.ReaderAt, error) {
+func recordingOf(ctx context.Context, m *meter.Meter, c *scene.Clip) (*analysis.Recording, pcm.ReaderAt, error) {
 	src := m.Scene.Sources[c.Source]
 	a, err := m.Analysis(ctx, m.Scene, src)
 	if err != nil {
@@ -89,7 +89,7 @@ func recordingOf(ctx context.Context, m *audit.Meter, c *scene.Clip) (*analysis.
 
 // roomOf measures the room of a clip, at its recording's own gain. The Room has no bands if there is no pause in its
 // recording.
-func roomOf(ctx context.Context, m *audit.Meter, c *scene.Clip) (Room, error) {
+func roomOf(ctx context.Context, m *meter.Meter, c *scene.Clip) (Room, error) {
 	a, sound, err := recordingOf(ctx, m, c)
 	if err != nil {
 		return Room{}, err
@@ -186,7 +186,7 @@ func (t taking) named(name string) bool { return string(t.clip.ID) == name || t.
 // have the room of another clip of their recording, if one has.
 func takings(
 	ctx context.Context,
-	m *audit.Meter,
+	m *meter.Meter,
 	span pcm.Span,
 	threads int,
 ) (list []taking, without []string, err error) {

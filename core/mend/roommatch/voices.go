@@ -5,8 +5,8 @@ import (
 	"math"
 	"math/cmplx"
 
-	"blendseam/core/audit"
 	"blendseam/core/listen/reverb"
+	"blendseam/core/meter"
 	"blendseam/core/parallel"
 	"blendseam/core/sound/ambience"
 	"blendseam/core/sound/level"
@@ -16,7 +16,7 @@ import (
 
 // answers gives takes of drier voice the answer of the room of the wettest, or of the take that is the target; and
 // their backgrounds, which are answered too.
-func answers(ctx context.Context, m *audit.Meter, list []taking, target string, threads int) error {
+func answers(ctx context.Context, m *meter.Meter, list []taking, target string, threads int) error {
 	groups := byRecording(list)
 	voices, profiles := make([]*reverb.Voice, len(groups)), make([]*reverb.Profile, len(groups))
 	err := parallel.Each(ctx, len(groups), threads, func(g int) error {

@@ -1,16 +1,13 @@
-package audit
+package meter
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"math"
 	"sync"
 
 	"blendseam/core/listen/analysis"
-	"blendseam/core/meter"
 	"blendseam/core/mix"
-	"blendseam/core/parallel"
 	"blendseam/core/scene"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
@@ -19,7 +16,7 @@ import (
 
 // A Meter measures the seams of one scene. Its methods may be called in parallel.
 type Meter struct {
-	*meter.Sources
+	*Sources
 	Scene  *scene.Scene
 	within pcm.Span // outside of which nothing is measured; the zero Span is none
 	heard  map[scene.TrackID]bool
@@ -28,7 +25,7 @@ type Meter struct {
 }
 
 // NewMeter prepares a scene for measuring. Nothing is opened before it is needed.
-func NewMeter(s *scene.Scene, from *meter.Sources) *Meter {
+func NewMeter(s *scene.Scene, from *Sources) *Meter {
 	m := &Meter{Sources: from, Scene: s, heard: map[scene.TrackID]bool{}, mixers: map[scene.TrackID]*mix.Mixer{}}
 	solo := false
 	for _, t := range s.Tracks {
@@ -159,54 +156,5 @@ func Render(x *mix.Mixer, span pcm.Span) (pcm.Block, error) {
 	return b, x.Render(b, span.From)
 }
 
-// Seam measures and judges one seam. Levels of voices, words, clicks and ends are measured in the track alone, all else
-// in the mix of the scene as it is heard, or in the track alone where that is not heard.
-func (m *Meter) Seam(ctx context.Context, s Seam) (Result, error) {
-	r := Result{Seam: s}
-	if err := ctx.Err(); err != nil {
-		return r, err
-	}
-	l, err := m.look(ctx, &r)
-	if err != nil {
-		return r, fmt.Errorf("seam at %s: %w", m.Scene.Timecode(s.At), err)
-	}
-	steps := []func() error{
-		l.backgrounds, l.words, l.levels, l.clicks, l.silence, ends{l}.drop, ends{l}.rise, l.blended, l.peak,
-	}
-	if s.Kind == Lull {
-		steps = []func() error{hole{l}.measure, l.silence, l.peak}
-	}
-	for _, step := range steps {
-		if err := step(); err != nil {
-			return r, fmt.Errorf("seam at %s: %w", m.Scene.Timecode(s.At), err)
-		}
-	}
-	l.handles()
-	r.judge(m.Scene.SampleRate)
-	return r, nil
-}
-
-// All measures every seam of a scene, on so many threads; 0 is one for each processor. A seam beside which a recording
-// is missing has no verdict, and says which recording that is.
-func All(ctx context.Context, m *Meter, threads int) ([]Result, error) {
-	found := Find(m.Scene)
-	results := make([]Result, len(found))
-	if err := m.Prepare(ctx, m.Scene, threads); err != nil {
-		return nil, err
-	}
-	err := parallel.Each(ctx, len(found), threads, func(i int) (err error) {
-		results[i], err = m.Measured(ctx, found[i])
-		return err
-	})
-	return results, err
-}
-
-// Measured is Seam, but a recording that is missing is no error: the result has no verdict then, and says why.
-func (m *Meter) Measured(ctx context.Context, s Seam) (Result, error) {
-	r, err := m.Seam(ctx, s)
-	var missing *meter.MissingRecording
-	if errors.As(err, &missing) {
-		return Result{Seam: s, Cause: None, Why: "cannot be measured: " + missing.Error()}, nil
-	}
-	return r, err
-}
+// LengthWords is a short length within a sentence.
+func (m *Meter) LengthWords(samples int64) string { return fmt.Sprintf("%.0f ms", m.MS(samples)) }

@@ -1,4 +1,4 @@
-package audit
+package meter
 
 import (
 	"context"
@@ -21,7 +21,7 @@ type Surroundings struct {
 	Colour       measure.Colour   // of the pauses
 	Pause        int64            // how much of it is pause, samples
 	SureDB       float64          // by how much the background may be off, dB
-	scatter      tworooms.Scatter // of what is pause
+	Scatter      tworooms.Scatter // of what is pause
 }
 
 // pausesSureDB is by how much a background may be off that was measured in pauses, dB.
@@ -83,7 +83,7 @@ func (m *Meter) surroundings(a *analysis.Recording, c *scene.Clip, span pcm.Span
 			}
 		}
 	}
-	r.scatter = p.scatter
+	r.Scatter = p.scatter
 	if len(p.levels) >= speech.LeastLevels*2 {
 		r.BackgroundDB, r.Colour, r.SureDB = p.backgroundDB(), p.colour(), pausesSureDB
 		return r, nil
@@ -139,22 +139,4 @@ func (p *pauses) colour() measure.Colour {
 		}
 	}
 	return c
-}
-
-// beyondMS is how long the recordings are looked at beyond a seam, in milliseconds, sideMS how long within the clips.
-const (
-	beyondMS = 800
-	sideMS   = 2000
-)
-
-// Beside looks at the recording of a seam's left or right clip, at what is heard of it and a while beyond.
-func (m *Meter) Beside(ctx context.Context, c *scene.Clip, s Seam, incoming bool) (*Surroundings, error) {
-	fade := m.MS(s.To - s.From)
-	switch {
-	case c.Length <= m.Samples(2*sideMS) && fade < beyondMS/2: // both its ends at once
-		return m.Around(ctx, c, c.Start, beyondMS, m.MS(c.Length)+beyondMS)
-	case incoming:
-		return m.Around(ctx, c, s.To, beyondMS+fade, sideMS)
-	}
-	return m.Around(ctx, c, s.From, sideMS, beyondMS+fade)
 }

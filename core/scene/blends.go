@@ -113,7 +113,7 @@ func (e *SetBlend) fits(d *draft, t *Track, left, right Clip) error {
 	var refusal error
 	var to *options
 	if err := blendFits(d.Scene, t, left, right, e.Before, e.After); err != nil {
-		need := err.(*NeedHandle)
+		need := &NeedHandle{ShortHandle: *err.(*ShortHandle)}
 		refusal, to = need, &need.options
 	} else {
 		r := notPossible(
@@ -242,11 +242,11 @@ func (e *SetBlend) words(before, after *Scene) string {
 // checkLaw refuses laws and curves that there are none of.
 func checkLaw(law blend.Law, curves ...*blend.Curve) error {
 	if !law.Valid() {
-		return notPossible("%q is not a law; %s are.", law, blend.LawNames(", "))
+		return invalid("%q is not a law; %s are.", law, blend.LawNames(", "))
 	}
 	for _, c := range curves {
 		if c != nil && c.Check() != nil {
-			return notPossible("%s.", c.Check())
+			return invalid("%s.", c.Check())
 		}
 	}
 	return nil

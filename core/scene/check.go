@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"math"
+	"strings"
 
 	"blendseam/core/limit"
 	"blendseam/core/sound/recipe"
@@ -50,13 +51,13 @@ func (s *Scene) Check() error {
 func checkAside(s *Scene) error {
 	for i, a := range s.Aside {
 		if a == nil || a.Length < 1 || a.Length > limit.SceneHours*3600*s.Rate.Nominal() || a.From < 0 {
-			return notPossible("Stretch %d of what is kept aside has no length, or lies nowhere.", i+1)
+			return invalid("Stretch %d of what is kept aside has no length, or lies nowhere.", i+1)
 		}
 		apart := *s
 		apart.Tracks = a.Tracks
 		for _, t := range a.Tracks {
 			if err := cmp.Or(checkTrack(&apart, t), checkBounds(&apart, t)); err != nil {
-				return notPossible("Stretch %d of what is kept aside, track %s: %s", i+1, t.Name, err)
+				return invalid("Stretch %d of what is kept aside, track %s: %s", i+1, t.Name, err)
 			}
 		}
 	}
@@ -71,7 +72,7 @@ func checkSource(s *Scene, src Source) error {
 	most := farthest(s)
 	if src.Samples < 0 || src.Samples > most || src.Frames < 0 || src.Frames > limit.SceneHours*3600*s.Rate.Nominal() ||
 		src.Channels < 0 || src.Channels > limit.Channels || src.Offset < -unbounded || src.Offset > unbounded {
-		return notPossible(
+		return invalid(
 			"The source %s cannot be: it is said to have %d samples in %d channels and %d frames.",
 			src.Name,
 			src.Samples,
@@ -98,11 +99,11 @@ func checkSource(s *Scene, src Source) error {
 // checkTone refuses a recipe that no sound can be made from, or none within bounds.
 func checkTone(s *Scene, t recipe.Tone) error {
 	if len(t.Left) == 0 {
-		return notPossible("Tone needs a quiet stretch of a recording to be made from.")
+		return invalid("Tone needs a quiet stretch of a recording to be made from.")
 	}
 	for _, list := range [][]recipe.Material{t.Left, t.Right} {
 		if len(list) > limit.Materials {
-			return notPossible("Tone would be made from %d stretches; %d are the most.", len(list), limit.Materials)
+			return invalid("Tone would be made from %d stretches; %d are the most.", len(list), limit.Materials)
 		}
 		total := int64(0)
 		for _, m := range list {
@@ -112,7 +113,7 @@ func checkTone(s *Scene, t recipe.Tone) error {
 			total += m.To - m.From
 		}
 		if total > limit.MaterialS*s.SampleRate {
-			return notPossible(
+			return invalid(
 				"Tone would be made from %d s of recordings; %d s are the most. Choose shorter stretches.",
 				total/s.SampleRate,
 				limit.MaterialS,
@@ -121,16 +122,16 @@ func checkTone(s *Scene, t recipe.Tone) error {
 	}
 	for _, list := range [][]float64{t.LeftDB, t.RightDB} {
 		if list != nil && len(list) != recipe.Bands {
-			return notPossible("A tone's colour has %d third-octaves, not %d.", recipe.Bands, len(list))
+			return invalid("A tone's colour has %d third-octaves, not %d.", recipe.Bands, len(list))
 		}
 		for _, db := range list {
 			if !(math.Abs(db) <= mostColourDB) {
-				return notPossible("A tone's colour has a third-octave at %g dB.", db)
+				return invalid("A tone's colour has a third-octave at %g dB.", db)
 			}
 		}
 	}
 	if most := farthest(s); t.From < 0 || t.To < 0 || max(t.From, t.To, t.Phase, -t.Phase) > most {
-		return notPossible("Tone cannot go over from sample %d to %d.", t.From, t.To)
+		return invalid("Tone cannot go over from sample %d to %d.", t.From, t.To)
 	}
 	return nil
 }
@@ -141,11 +142,11 @@ const mostColourDB = 400
 func checkMaterial(s *Scene, m recipe.Material) error {
 	src, ok := s.Sources[m.Source]
 	if !ok {
-		return notPossible("The scene has no source %q; bring it in first.", m.Source)
+		return invalid("The scene has no source %q; bring it in first.", m.Source)
 	}
 	if m.From < 0 || m.To <= m.From || m.To > farthest(s) || !src.Unknown && m.To > src.Samples ||
 		src.Made() {
-		return notPossible("%s has no sound from sample %d to %d for tone to be made from.", src.Name, m.From, m.To)
+		return invalid("%s has no sound from sample %d to %d for tone to be made from.", src.Name, m.From, m.To)
 	}
 	return nil
 }
@@ -154,10 +155,10 @@ func checkMaterial(s *Scene, m recipe.Material) error {
 func checkBounds(s *Scene, t *Track) error {
 	most := s.Unit(t, farthest(s))
 	if !(math.Abs(t.Balance) <= 1) {
-		return notPossible("A balance of %g is none; -1 (left) to 1 (right) are.", t.Balance)
+		return invalid("A balance of %g is none; -1 (left) to 1 (right) are.", t.Balance)
 	}
 	if why := t.Filters.Wrong(); why != "" {
-		return notPossible("Such filters cannot be: %s.", why)
+		return invalid("Such filters cannot be: %s.", why)
 	}
 	if err := checkTreatments(s, t.Treatments); err != nil {
 		return err
@@ -171,24 +172,24 @@ func checkBounds(s *Scene, t *Track) error {
 		c := &t.Clips[i]
 		switch {
 		case max(c.Start, c.In, c.Length) > most || c.Start+c.Length > most:
-			return notPossible("%s would lie more than %d hours from the scene's start, or be longer.", c.Name, limit.SceneHours)
+			return invalid("%s would lie more than %d hours from the scene's start, or be longer.", c.Name, limit.SceneHours)
 		case len(c.Lulls) > limit.Lulls:
-			return notPossible("%s would have %d lulls; %d are the most.", c.Name, len(c.Lulls), limit.Lulls)
+			return invalid("%s would have %d lulls; %d are the most.", c.Name, len(c.Lulls), limit.Lulls)
 		case len(c.Level) > limit.LevelPoints:
-			return notPossible(
+			return invalid(
 				"The level line of %s would have %d points; %d are the most.",
 				c.Name,
 				len(c.Level),
 				limit.LevelPoints,
 			)
 		case c.Filters.Wrong()+c.Like.Wrong() != "":
-			return notPossible("How %s is filtered cannot be: %s.", c.Name, cmp.Or(c.Filters.Wrong(), c.Like.Wrong()))
+			return invalid("How %s is filtered cannot be: %s.", c.Name, cmp.Or(c.Filters.Wrong(), c.Like.Wrong()))
 		case !sane(c.GainDB):
-			return notPossible("A gain of %g dB is outside -120 to 40.", c.GainDB)
+			return invalid("A gain of %g dB is outside -120 to 40.", c.GainDB)
 		}
 		for k, p := range c.Level {
 			if !sane(p.DB) || max(p.At, -p.At) > unbounded || k > 0 && p.At <= c.Level[k-1].At {
-				return notPossible(
+				return invalid(
 					"Point %d of the level line of %s has %g dB, or does not lie behind the one before it.",
 					k+1,
 					c.Name,
@@ -208,7 +209,7 @@ func checkBounds(s *Scene, t *Track) error {
 		for _, f := range []Fade{c.FadeIn, c.FadeOut} {
 			if f.Length > 0 {
 				if err := f.Curve.Check(); err != nil {
-					return notPossible("A fade of %s: %s.", c.Name, err)
+					return invalid("A fade of %s: %s.", c.Name, err)
 				}
 			}
 		}
@@ -293,13 +294,46 @@ func checkTrack(s *Scene, t *Track) error {
 	return nil
 }
 
-// blendFits is nil if both sides have the handle for a blend of their cut, else a *NeedHandle.
+// Invalid says what in a scene is not possible, as a sentence for a person.
+type Invalid struct{ words string }
+
+func (e *Invalid) Error() string { return e.words }
+
+func invalid(format string, args ...any) *Invalid { return &Invalid{fmt.Sprintf(format, args...)} }
+
+// ShortHandle says that a clip has less unused recording beyond an edge than is needed.
+type ShortHandle struct {
+	Clip       ClipID
+	Name       string
+	Side       Side
+	Have, Want int64 // samples
+	words      string
+}
+
+func (e *ShortHandle) Error() string { return e.words }
+
+// NewShortHandle returns what is missing at an edge of a clip; have and want are in the unit of its track.
+func NewShortHandle(s *Scene, t *Track, c Clip, side Side, have, want int64) *ShortHandle {
+	haveS, wantS := s.Time(t, have), s.Time(t, want)
+	return &ShortHandle{c.ID, c.Name, side, haveS, wantS, fmt.Sprintf(
+		"%s has %s of handle at its %s, and %s.", c.Name, LengthWords(s, haveS), side, needed(LengthWords(s, wantS)))}
+}
+
+// needed says "15 frames are needed".
+func needed(length string) string {
+	if strings.HasPrefix(length, "1 frame") && !strings.HasPrefix(length, "1 frames") {
+		return length + " is needed"
+	}
+	return length + " are needed"
+}
+
+// blendFits returns nil if both sides have the handle for a blend of their cut, else a *ShortHandle.
 func blendFits(s *Scene, t *Track, left, right Clip, before, after int64) error {
 	if _, tail := s.Handles(t, left); tail < after {
-		return needHandle(s, t, left, Tail, tail, after)
+		return NewShortHandle(s, t, left, Tail, tail, after)
 	}
 	if head, _ := s.Handles(t, right); head < before {
-		return needHandle(s, t, right, Head, head, before)
+		return NewShortHandle(s, t, right, Head, head, before)
 	}
 	return nil
 }

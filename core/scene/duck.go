@@ -202,20 +202,20 @@ func checkDuck(s *Scene, t *Track, u *Duck) error {
 	least := leastSlopeMS * s.SampleRate / 1000
 	switch {
 	case len(u.Under) == 0:
-		return notPossible("Say whose words %s is to make way for.", t.Name)
+		return invalid("Say whose words %s is to make way for.", t.Name)
 	case !(u.DB > 0 && u.DB <= mostDuckDB):
-		return notPossible("A track makes way for words by up to %d dB, not by %g.", mostDuckDB, u.DB)
+		return invalid("A track makes way for words by up to %d dB, not by %g.", mostDuckDB, u.DB)
 	case min(u.Down, u.Up) < least || min(u.Before, u.After, u.Hold) < 0 ||
 		max(u.Down, u.Up, u.Before, u.After, u.Hold) > unbounded:
-		return notPossible(
+		return invalid(
 			"%s cannot make way in no time: slopes take %d ms or more, all else 0 or more.", t.Name, leastSlopeMS,
 		)
 	case len(u.Except) > limit.Lulls || len(u.Clips) > limit.Batch:
-		return notPossible("%s would make way with %d exceptions; %d are the most.", t.Name, len(u.Except), limit.Lulls)
+		return invalid("%s would make way with %d exceptions; %d are the most.", t.Name, len(u.Except), limit.Lulls)
 	}
 	for _, id := range u.Under {
 		if id == t.ID {
-			return notPossible("%s cannot make way for its own words; name another track.", t.Name)
+			return invalid("%s cannot make way for its own words; name another track.", t.Name)
 		}
 	}
 	return nil
@@ -303,7 +303,7 @@ func checkSpeech(src Source) error {
 	}
 	for i, w := range src.Speech.Words {
 		if w.Empty() || w.From < 0 || w.To > unbounded || i > 0 && w.From < src.Speech.Words[i-1].To {
-			return notPossible(
+			return invalid(
 				"Word %d of %s, from sample %d to %d, does not lie behind the one before it.", i+1, src.Name, w.From, w.To,
 			)
 		}

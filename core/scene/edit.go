@@ -243,7 +243,7 @@ func Replay(s *Scene, e Edit) (*Scene, error) {
 
 func finish(d *draft, e Edit) (*Scene, error) {
 	if err := e.apply(d); err != nil {
-		return nil, err
+		return nil, refused(err)
 	}
 	d.dropLostBlends()
 	d.fitPairs()
@@ -264,7 +264,8 @@ func finish(d *draft, e Edit) (*Scene, error) {
 		if err == nil && !d.replay {
 			err = checkBounds(d.Scene, t)
 		}
-		if _, refused := err.(Refusal); err != nil && !refused {
+		err = refused(err)
+		if _, ok := err.(Refusal); err != nil && !ok {
 			err = notPossible("This cannot be done: %s.", err)
 		}
 		if err != nil {

@@ -102,22 +102,22 @@ func MaterialOf(s *Scene, source string, span pcm.Span) recipe.Material {
 func checkFit(s *Scene, src Source) error {
 	of, ok := s.Sources[src.Fit.Of]
 	if !ok || of.Fit != nil || of.Tone != nil {
-		return notPossible("%s is fitted from %q, which is no recording of this scene.", src.Name, src.Fit.Of)
+		return invalid("%s is fitted from %q, which is no recording of this scene.", src.Name, src.Fit.Of)
 	}
 	n := max(of.Samples, s.Rate.SampleOf(of.Frames, s.SampleRate))
 	if of.Unknown {
 		n = farthest(s)
 	}
 	if err := src.Fit.Check(n); err != nil {
-		return notPossible("%s cannot be fitted: %s.", of.Name, err)
+		return invalid("%s cannot be fitted: %s.", of.Name, err)
 	}
 	samples, frames := fittedLengths(s, *src.Fit, of)
 	switch {
 	case of.Unknown:
 	case src.Samples != samples:
-		return notPossible("%s would take %d samples as it is fitted, not %d.", of.Name, samples, src.Samples)
+		return invalid("%s would take %d samples as it is fitted, not %d.", of.Name, samples, src.Samples)
 	case src.Frames != 0 && src.Frames != frames:
-		return notPossible("%s would take %d frames as it is fitted, not %d.", of.Name, frames, src.Frames)
+		return invalid("%s would take %d frames as it is fitted, not %d.", of.Name, frames, src.Frames)
 	}
 	return nil
 }

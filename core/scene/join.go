@@ -247,16 +247,16 @@ func checkJoined(s *Scene, src Source) error {
 	j := src.Joined
 	if j.Head < 0 || j.Tail <= j.Head || !src.Unknown && j.Tail > src.Samples || len(j.Tracks) == 0 ||
 		len(j.Tracks) > limit.Tracks {
-		return notPossible("%s was not joined from sample %d to %d of itself.", src.Name, j.Head, j.Tail)
+		return invalid("%s was not joined from sample %d to %d of itself.", src.Name, j.Head, j.Tail)
 	}
 	ids := map[ClipID]bool{}
 	for _, t := range j.Tracks {
 		if t == nil || t.Kind != Sound || len(t.Clips) == 0 {
-			return notPossible("%s was not joined from a track without sound.", src.Name)
+			return invalid("%s was not joined from a track without sound.", src.Name)
 		}
 		for _, c := range t.Clips {
 			if of, ok := s.Sources[c.Source]; !ok || ids[c.ID] || of.ID == src.ID {
-				return notPossible("%s was joined from %s, which is no recording of this scene, or is there twice.",
+				return invalid("%s was joined from %s, which is no recording of this scene, or is there twice.",
 					src.Name, c.Name)
 			}
 			ids[c.ID] = true
@@ -266,7 +266,7 @@ func checkJoined(s *Scene, src Source) error {
 			err = checkBounds(s, t)
 		}
 		if err != nil {
-			return notPossible("What %s was joined from cannot be: %s.", src.Name, strings.TrimSuffix(err.Error(), "."))
+			return invalid("What %s was joined from cannot be: %s.", src.Name, strings.TrimSuffix(err.Error(), "."))
 		}
 	}
 	return nil

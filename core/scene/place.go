@@ -205,7 +205,7 @@ func (e *Fill) apply(d *draft) error {
 		if in >= 0 {
 			side, have, want = Tail, max(0, whole-e.Moment), in+length-e.Moment
 		}
-		r := &NeedHandle{Name: src.Name, Side: side, Have: have, Want: want}
+		r := &NeedHandle{ShortHandle: ShortHandle{Name: src.Name, Side: side, Have: have, Want: want}}
 		where := "after"
 		if side == Head {
 			where = "before"

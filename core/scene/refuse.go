@@ -61,39 +61,22 @@ func Message(err error) string {
 // NeedHandle: a clip has less unused recording beyond an edge than an edit needs.
 type NeedHandle struct {
 	options
-	Clip       ClipID
-	Name       string
-	Side       Side
-	Have, Want int64 // samples
-	words      string
+	ShortHandle
 }
-
-func (e *NeedHandle) Error() string { return e.words }
 
 func needHandle(s *Scene, t *Track, c Clip, side Side, have, want int64) *NeedHandle {
-	haveS, wantS := s.Time(t, have), s.Time(t, want)
-	return &NeedHandle{
-		Clip: c.ID,
-		Name: c.Name,
-		Side: side,
-		Have: haveS,
-		Want: wantS,
-		words: fmt.Sprintf(
-			"%s has %s of handle at its %s, and %s.",
-			c.Name,
-			LengthWords(s, haveS),
-			side,
-			needed(LengthWords(s, wantS)),
-		),
-	}
+	return &NeedHandle{ShortHandle: *NewShortHandle(s, t, c, side, have, want)}
 }
 
-// needed says "15 frames are needed".
-func needed(length string) string {
-	if strings.HasPrefix(length, "1 frame") && !strings.HasPrefix(length, "1 frames") {
-		return length + " is needed"
+// refused returns what breaks a law of the model as a refusal; other errors are returned as they are.
+func refused(err error) error {
+	switch e := err.(type) {
+	case *Invalid:
+		return notPossible("%s", e)
+	case *ShortHandle:
+		return &NeedHandle{ShortHandle: *e}
 	}
-	return length + " are needed"
+	return err
 }
 
 // LengthWords returns a length in words, such as "6 frames", or frames and samples where it is not whole frames.

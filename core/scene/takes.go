@@ -105,14 +105,14 @@ func checkTakes(s *Scene, c *Clip) error {
 	}
 	seen := map[int]bool{c.Takes.Number: true}
 	if len(c.Takes.Others) == 0 || len(c.Takes.Others) >= limit.Takes {
-		return notPossible("%s has %d takes; 2 to %d are a stack.", c.Name, len(c.Takes.Others)+1, limit.Takes)
+		return invalid("%s has %d takes; 2 to %d are a stack.", c.Name, len(c.Takes.Others)+1, limit.Takes)
 	}
 	for _, t := range c.Takes.Others {
 		src, ok := s.Sources[t.Source]
 		if !ok || src.Samples == 0 && !src.Unknown || t.Number < 1 || t.Number > limit.Batch || seen[t.Number] ||
 			max(t.Shift, -t.Shift) > unbounded || !sane(t.GainDB) || len(t.Lulls) > limit.Lulls ||
 			len(t.Level) > limit.LevelPoints {
-			return notPossible("Take %d of %s is of no recording of this scene, or cannot be.", t.Number, c.Name)
+			return invalid("Take %d of %s is of no recording of this scene, or cannot be.", t.Number, c.Name)
 		}
 		seen[t.Number] = true
 	}

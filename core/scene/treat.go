@@ -60,7 +60,7 @@ func (e *SetTreatments) words(before, _ *Scene) string {
 // checkTreatments refuses a chain that cannot be, or whose impulse is no recording of the scene.
 func checkTreatments(s *Scene, c *effects.Chain) error {
 	if why := c.Wrong(); why != "" {
-		return notPossible("These treatments are not possible: %s.", why)
+		return invalid("These treatments are not possible: %s.", why)
 	}
 	id := c.Impulse()
 	if id == "" {
@@ -68,7 +68,7 @@ func checkTreatments(s *Scene, c *effects.Chain) error {
 	}
 	src, ok := s.Sources[id]
 	if !ok || src.Samples == 0 && !src.Unknown || src.Made() {
-		return notPossible("The impulse %q is not a recording of this scene with sound. Bring it in first.", id)
+		return invalid("The impulse %q is not a recording of this scene with sound. Bring it in first.", id)
 	}
 	return nil
 }

@@ -16,15 +16,16 @@ import (
 const arrows = `
 cmd/blendseam: core/audit core/audit/overs core/limit core/listen/analysis core/listen/tone core/mend
   core/mend/eqmatch core/mend/intelligibility core/mend/levelmatch core/mend/roommatch core/merge core/meter
-  core/mix core/scene core/sound/level core/sound/limiter core/sound/measure core/sound/pcm core/sound/recipe
-  core/sound/timecode core/sound/timestretch core/sound/timestretch/timing demo export ingest interchange
-  interchange/report media media/copies media/objects media/scenefile scratch store store/server web web/access
-  workspace
+  core/mix core/scene core/scene/edit core/sound/level core/sound/limiter core/sound/measure core/sound/pcm
+  core/sound/recipe core/sound/timecode core/sound/timestretch core/sound/timestretch/timing demo export ingest
+  interchange interchange/report media media/copies media/objects media/scenefile scratch store store/server web
+  web/access workspace
 core/audit: core/listen/analysis core/listen/onset core/listen/speech core/listen/tone core/listen/tworooms
   core/meter core/mix core/parallel core/scene core/sound/level core/sound/measure core/sound/pcm
 core/audit/keys: core/audit core/listen/analysis core/scene core/sound/pcm
 core/audit/notes: core/audit core/scene core/sound/pcm
-core/audit/overs: core/meter core/mix core/parallel core/scene core/sound/level core/sound/measure core/sound/pcm
+core/audit/overs: core/meter core/mix core/parallel core/scene core/scene/edit core/sound/level core/sound/measure
+  core/sound/pcm
 core/conform: core/sound/pcm
 core/listen/analysis: core/listen/noiseevent core/listen/speech core/listen/tone core/sound/ambience core/sound/eq
   core/sound/level core/sound/measure core/sound/pcm core/sound/recipe core/sound/timestretch/timing
@@ -41,31 +42,33 @@ core/listen/tone: core/cache core/listen/speech core/sound/hashnoise core/sound/
   core/sound/pcm core/sound/recipe
 core/listen/tworooms: core/listen/analysis core/sound/level core/sound/measure
 core/mend: core/audit core/audit/keys core/audit/overs core/listen/speech core/mend/fill core/mend/roommatch
-  core/meter core/mix core/parallel core/scene core/sound/blend core/sound/level core/sound/measure core/sound/pcm
-core/mend/eqmatch: core/listen/analysis core/meter core/scene core/sound/eq core/sound/level core/sound/measure
+  core/meter core/mix core/parallel core/scene core/scene/edit core/sound/blend core/sound/level core/sound/measure
   core/sound/pcm
+core/mend/eqmatch: core/listen/analysis core/meter core/scene core/scene/edit core/sound/eq core/sound/level
+  core/sound/measure core/sound/pcm
 core/mend/fill: core/audit core/limit core/listen/noiseevent core/listen/speech core/listen/tone core/meter
-  core/parallel core/scene core/sound/blend core/sound/level core/sound/measure core/sound/pcm core/sound/recipe
-core/mend/intelligibility: core/listen/analysis core/meter core/mix core/parallel core/scene core/sound/level
-  core/sound/measure core/sound/pcm
-core/mend/levelmatch: core/audit/overs core/listen/analysis core/meter core/parallel core/scene core/sound/level
-  core/sound/measure core/sound/pcm
-core/mend/roommatch: core/listen/analysis core/listen/reverb core/listen/speech core/listen/tone core/meter
-  core/parallel core/scene core/sound/ambience core/sound/blend core/sound/level core/sound/measure core/sound/pcm
+  core/parallel core/scene core/scene/edit core/sound/blend core/sound/level core/sound/measure core/sound/pcm
   core/sound/recipe
-core/merge: core/scene core/sound/pcm
+core/mend/intelligibility: core/listen/analysis core/meter core/mix core/parallel core/scene core/scene/edit
+  core/sound/level core/sound/measure core/sound/pcm
+core/mend/levelmatch: core/audit/overs core/listen/analysis core/meter core/parallel core/scene core/scene/edit
+  core/sound/level core/sound/measure core/sound/pcm
+core/mend/roommatch: core/listen/analysis core/listen/reverb core/listen/speech core/listen/tone core/meter
+  core/parallel core/scene core/scene/edit core/sound/ambience core/sound/blend core/sound/level core/sound/measure
+  core/sound/pcm core/sound/recipe
+core/merge: core/scene core/scene/edit core/sound/pcm
 core/meter: core/cache core/listen/analysis core/listen/speech core/listen/tone core/listen/tworooms core/mix
   core/parallel core/scene core/sound/level core/sound/measure core/sound/pcm core/sound/recipe
-core/mix: core/cache core/limit core/listen/tone core/scene core/sound/ambience core/sound/blend core/sound/effects
-  core/sound/eq core/sound/level core/sound/measure core/sound/pcm core/sound/recipe core/sound/simd
-  core/sound/timestretch
+core/mix: core/cache core/limit core/listen/tone core/scene core/scene/edit core/sound/ambience core/sound/blend
+  core/sound/effects core/sound/eq core/sound/level core/sound/measure core/sound/pcm core/sound/recipe
+  core/sound/simd core/sound/timestretch
 core/parallel: core/cache
-core/scene: core/conform core/limit core/sound/blend core/sound/effects core/sound/eq core/sound/interpolate
+core/scene: core/limit core/scene/phrase core/sound/blend core/sound/effects core/sound/eq core/sound/interpolate
   core/sound/level core/sound/pcm core/sound/recipe core/sound/timecode core/sound/timestretch/timing
-core/scene/blending: core/scene core/sound/blend core/sound/pcm
-core/scene/copying: core/scene core/sound/pcm
-core/scene/scenetest: core/scene core/sound/blend core/sound/effects core/sound/eq core/sound/pcm core/sound/recipe
-  core/sound/timecode core/sound/timestretch/timing
+core/scene/blending: core/scene core/scene/edit core/sound/blend core/sound/pcm
+core/scene/copying: core/scene core/scene/edit core/sound/pcm
+core/scene/edit: core/conform core/limit core/scene core/scene/phrase core/sound/blend core/sound/effects
+  core/sound/eq core/sound/pcm core/sound/recipe core/sound/timecode core/sound/timestretch/timing
 core/sound/ambience: core/cache core/sound/hashnoise core/sound/level core/sound/pcm core/sound/recipe
 core/sound/blend: core/sound/level
 core/sound/effects: core/cache core/sound/ambience core/sound/level core/sound/pcm core/sound/recipe
@@ -79,12 +82,12 @@ core/sound/recipe: core/limit core/sound/interpolate core/sound/pcm
 core/sound/room: core/sound/level core/sound/measure core/sound/pcm
 core/sound/timestretch: core/sound/blend core/sound/pcm core/sound/timestretch/timing
 core/sound/timestretch/timing: core/sound/pcm
-demo/gen: core/scene core/sound/blend core/sound/level core/sound/measure core/sound/pcm core/sound/pcm/wav
-  core/sound/timecode interchange/otio media
-export: core/audit core/conform core/meter core/mix core/scene core/sound/level core/sound/limiter
+demo/gen: core/scene core/scene/edit core/sound/blend core/sound/level core/sound/measure core/sound/pcm
+  core/sound/pcm/wav core/sound/timecode interchange/otio media
+export: core/audit core/conform core/meter core/mix core/scene core/scene/edit core/sound/level core/sound/limiter
   core/sound/measure core/sound/pcm core/sound/pcm/wav durable interchange media
-ingest: core/audit/notes core/limit core/listen/tone core/scene core/sound/pcm core/sound/room core/sound/timecode
-  interchange media media/scenefile scratch store
+ingest: core/audit/notes core/limit core/listen/tone core/scene core/scene/edit core/sound/pcm core/sound/room
+  core/sound/timecode interchange media media/scenefile scratch store
 interchange: core/scene core/sound/timecode
 interchange/adl: core/scene core/sound/blend core/sound/timecode interchange
 interchange/edl: core/scene core/sound/blend core/sound/timecode interchange
@@ -98,9 +101,11 @@ internal/eartest: core/listen/speech core/listen/tone core/sound/level core/soun
 internal/formattest: interchange
 internal/outside: core/sound/pcm
 internal/roomtest: core/sound/level core/sound/measure core/sound/pcm core/sound/room internal/outside
-internal/seamtest: core/audit core/meter core/mix core/scene core/sound/blend core/sound/level core/sound/measure
-  core/sound/pcm core/sound/room core/sound/timecode interchange/otio internal/corpus internal/eartest
-  internal/roomtest media
+internal/scenetest: core/scene core/scene/edit core/sound/blend core/sound/effects core/sound/eq core/sound/pcm
+  core/sound/recipe core/sound/timecode core/sound/timestretch/timing
+internal/seamtest: core/audit core/meter core/mix core/scene core/scene/edit core/sound/blend core/sound/level
+  core/sound/measure core/sound/pcm core/sound/room core/sound/timecode interchange/otio internal/corpus
+  internal/eartest internal/roomtest media
 media: core/cache core/limit core/listen/analysis core/sound/measure core/sound/pcm core/sound/pcm/flac
   core/sound/pcm/wav core/sound/timecode durable media/copies media/objects media/peaks scratch
 media/copies: core/cache media/objects scratch
@@ -108,23 +113,23 @@ media/objects: durable
 media/peaks: core/sound/pcm
 media/scenefile: core/limit core/listen/analysis core/meter core/parallel core/scene core/sound/pcm
   core/sound/pcm/flac core/sound/pcm/wav core/sound/timecode interchange interchange/formats media
-store: core/audit/notes core/cache core/limit core/merge core/scene
+store: core/audit/notes core/cache core/limit core/merge core/scene core/scene/edit
 store/server: durable
 store/server/servertest: store/server
-tools/bench: core/scene core/sound/eq core/sound/pcm core/sound/timecode interchange/otio media
+tools/bench: core/scene core/scene/edit core/sound/eq core/sound/pcm core/sound/timecode interchange/otio media
 web: core/audit core/audit/notes core/audit/overs core/limit core/listen/analysis core/listen/openings
   core/listen/speech core/listen/syllables core/listen/tone core/mend core/mend/eqmatch core/mend/fill
   core/mend/intelligibility core/mend/levelmatch core/mend/roommatch core/merge core/meter core/mix core/scene
-  core/scene/blending core/scene/copying core/sound/ambience core/sound/blend core/sound/effects core/sound/eq
-  core/sound/level core/sound/limiter core/sound/measure core/sound/pcm core/sound/pcm/wav core/sound/timecode
-  core/sound/timestretch core/sound/timestretch/timing durable export ingest interchange interchange/report media
-  media/peaks scratch store web/access web/commands workspace
+  core/scene/blending core/scene/copying core/scene/edit core/sound/ambience core/sound/blend core/sound/effects
+  core/sound/eq core/sound/level core/sound/limiter core/sound/measure core/sound/pcm core/sound/pcm/wav
+  core/sound/timecode core/sound/timestretch core/sound/timestretch/timing durable export ingest interchange
+  interchange/report media media/peaks scratch store web/access web/commands workspace
 web/access: core/limit store
 web/commands: interchange
 workspace: core/audit core/audit/keys core/audit/overs core/cache core/listen/analysis core/listen/speech
   core/listen/syllables core/listen/takes core/mend core/mend/eqmatch core/mend/fill core/mend/intelligibility
-  core/mend/levelmatch core/mend/roommatch core/meter core/mix core/parallel core/scene core/sound/pcm
-  core/sound/timestretch core/sound/timestretch/timing ingest media store
+  core/mend/levelmatch core/mend/roommatch core/meter core/mix core/parallel core/scene core/scene/edit
+  core/sound/pcm core/sound/timestretch core/sound/timestretch/timing ingest media store
 `
 
 // levels are the folders in the order in which arrows may go: none points to one that stands before it.
@@ -159,7 +164,11 @@ var levels = []string{
 	"core/audit",
 	"core/meter",
 	"core/mix",
+	"core/scene/copying",
+	"core/scene/blending",
+	"core/scene/edit",
 	"core/scene",
+	"core/scene/phrase",
 	"core/conform",
 	"core/listen/takes",
 	"core/listen/openings",

@@ -10,7 +10,7 @@ import (
 	"blendseam/core/meter"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/effects"
 	"blendseam/core/sound/eq"
@@ -21,6 +21,7 @@ import (
 	"blendseam/export"
 	"blendseam/interchange"
 	"blendseam/internal/outside"
+	"blendseam/internal/scenetest"
 	"blendseam/media"
 )
 
@@ -30,42 +31,42 @@ func everything(t *testing.T) (*scene.Scene, *meter.Sources) {
 	t.Helper()
 	const rate = 48000
 	s := scene.New("everything", timecode.F25, rate)
-	s = scenetest.Must(t, s, &scene.AddTrack{Name: "D", Purpose: scene.ForDialogue},
-		&scene.AddTrack{Name: "M", Purpose: scene.ForMusic}, &scene.AddTrack{Name: "D2", Purpose: scene.ForDialogue})
+	s = scenetest.Must(t, s, &edit.AddTrack{Name: "D", Purpose: scene.ForDialogue},
+		&edit.AddTrack{Name: "M", Purpose: scene.ForMusic}, &edit.AddTrack{Name: "D2", Purpose: scene.ForDialogue})
 	at := int64(0)
 	for i, v := range outside.Voices(t)[:3] {
 		id, n := string(rune('a'+i)), outside.Decode(t, v, 1).Len()
 		words := []pcm.Span{{From: 20000, To: n - 20000}}
 		s = scenetest.Must(t, s,
-			&scene.Bring{Source: scene.Source{ID: id, Name: id, URL: v, Samples: n, Channels: 1,
+			&edit.Bring{Source: scene.Source{ID: id, Name: id, URL: v, Samples: n, Channels: 1,
 				Speech: &scene.Speech{Words: words}}},
-			&scene.Add{Track: "t1", Source: id, In: 12000, Start: at, Length: n - 24000},
-			&scene.Add{Track: "t2", Source: id, In: 8000, Start: at, Length: n - 24000})
+			&edit.Add{Track: "t1", Source: id, In: 12000, Start: at, Length: n - 24000},
+			&edit.Add{Track: "t2", Source: id, In: 8000, Start: at, Length: n - 24000})
 		at += n - 24000
 	}
 	d, m := s.Tracks[0].Clips, s.Tracks[1].Clips
 	duck := scene.NewDuck(s, []scene.TrackID{"t1"}, 6)
 	gain, balance := -3.0, 0.3
 	s = scenetest.Must(t, s,
-		&scene.SetBlend{Left: d[0].ID, Right: d[1].ID, Before: 3000, After: 4000, Law: blend.Matched},
-		&scene.SetBlend{Left: d[1].ID, Right: d[2].ID, Before: 2400, After: 2400, Law: blend.ConstantGain},
-		&scene.SetBlend{Left: m[0].ID, Right: m[1].ID, Before: 6000, After: 6000, Law: blend.ConstantPower},
-		&scene.AddLull{Clip: d[0].ID, From: 20000, To: 30000},
-		&scene.SetLevel{Clip: d[1].ID, Points: []scene.LevelPoint{{At: 20000, DB: 0}, {At: 40000, DB: -6}}},
-		&scene.SetFilters{Clips: []scene.ClipID{d[2].ID}, Filters: &eq.Filters{LowCutHz: 200}},
-		&scene.SetTreatments{Clips: []scene.ClipID{d[2].ID}, Treatments: &effects.Chain{
+		&edit.SetBlend{Left: d[0].ID, Right: d[1].ID, Before: 3000, After: 4000, Law: blend.Matched},
+		&edit.SetBlend{Left: d[1].ID, Right: d[2].ID, Before: 2400, After: 2400, Law: blend.ConstantGain},
+		&edit.SetBlend{Left: m[0].ID, Right: m[1].ID, Before: 6000, After: 6000, Law: blend.ConstantPower},
+		&edit.AddLull{Clip: d[0].ID, From: 20000, To: 30000},
+		&edit.SetLevel{Clip: d[1].ID, Points: []scene.LevelPoint{{At: 20000, DB: 0}, {At: 40000, DB: -6}}},
+		&edit.SetFilters{Clips: []scene.ClipID{d[2].ID}, Filters: &eq.Filters{LowCutHz: 200}},
+		&edit.SetTreatments{Clips: []scene.ClipID{d[2].ID}, Treatments: &effects.Chain{
 			Compressor: &effects.Compressor{ThresholdDB: -30, Ratio: 3, AttackMS: 5, ReleaseMS: 100}}},
-		&scene.SetTreatments{Tracks: []scene.TrackID{"t3"}, Treatments: &effects.Chain{
+		&edit.SetTreatments{Tracks: []scene.TrackID{"t3"}, Treatments: &effects.Chain{
 			Reverb: &effects.Reverb{Room: "living room", LevelDB: -6}}},
-		&scene.Speed{Clip: m[2].ID, Times: 1, Reverse: true},
-		&scene.FadeEdge{Clip: m[0].ID, Edge: scene.Head, Length: 4800, Curve: blend.Curve{Shape: blend.Straight}},
-		&scene.SetTrack{Track: "t2", GainDB: &gain, Balance: &balance},
-		&scene.SetDucks{Track: "t2", Ducks: []scene.Duck{duck}},
-		&scene.Add{Track: "t3", Source: "a", In: 10000, Start: at - 4000, Length: 40000},
-		&scene.LayTone{Name: "room", From: at + 60000, To: at + 100000, In: s.ToneMiddle(),
+		&edit.Speed{Clip: m[2].ID, Times: 1, Reverse: true},
+		&edit.FadeEdge{Clip: m[0].ID, Edge: scene.Head, Length: 4800, Curve: blend.Curve{Shape: blend.Straight}},
+		&edit.SetTrack{Track: "t2", GainDB: &gain, Balance: &balance},
+		&edit.SetDucks{Track: "t2", Ducks: []scene.Duck{duck}},
+		&edit.Add{Track: "t3", Source: "a", In: 10000, Start: at - 4000, Length: 40000},
+		&edit.LayTone{Name: "room", From: at + 60000, To: at + 100000, In: s.ToneMiddle(),
 			Tone: recipe.Tone{Seed: 3, Left: []recipe.Material{{Source: "a", To: 9000}}}},
 	)
-	s = scenetest.Must(t, s, &scene.SetPair{Out: d[2].ID, In: s.Tracks[2].Clips[0].ID, From: at - 4000, To: at,
+	s = scenetest.Must(t, s, &edit.SetPair{Out: d[2].ID, In: s.Tracks[2].Clips[0].ID, From: at - 4000, To: at,
 		Law: blend.ConstantPower})
 	return s, meter.NewSources(func(src scene.Source) (pcm.ReaderAt, error) {
 		return media.Open(context.Background(), src.URL, rate)
@@ -85,7 +86,7 @@ func TestWhatAListCannotCarryIsInItsRecordings(t *testing.T) {
 	os.Mkdir(filepath.Join(dir, "carried"), 0o755)
 	c, err := export.Carry(t.Context(), s, from, f, filepath.Join(dir, "carried"), "carried/", nil)
 	if err != nil {
-		t.Fatal(scene.Message(err))
+		t.Fatal(edit.Message(err))
 	}
 	if left := f.LostOf(c.Scene); len(left) > 0 {
 		t.Errorf("%s still loses %+v", f.Name, left)

@@ -13,12 +13,13 @@ import (
 
 	"blendseam/core/mix"
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/pcm/wav"
 	"blendseam/core/sound/timecode"
 	"blendseam/export"
 	"blendseam/internal/outside"
+	"blendseam/internal/scenetest"
 	"blendseam/media"
 )
 
@@ -45,11 +46,11 @@ func hot(t *testing.T) (*scene.Scene, *mix.Mixer) {
 	} {
 		b := sounds[x.id]
 		s = scenetest.Must(t, s,
-			&scene.Bring{Source: scene.Source{ID: x.id, Name: x.id, Samples: b.Len(), Channels: len(b)}},
-			&scene.AddTrack{Name: x.track, Purpose: scene.Purpose(x.purpose)})
+			&edit.Bring{Source: scene.Source{ID: x.id, Name: x.id, Samples: b.Len(), Channels: len(b)}},
+			&edit.AddTrack{Name: x.track, Purpose: scene.Purpose(x.purpose)})
 		track := s.Tracks[i].ID
-		s = scenetest.Must(t, s, &scene.Add{Track: track, Source: x.id, Start: int64(i) * 24000, Length: b.Len()})
-		s = scenetest.Must(t, s, &scene.Gain{Clips: []scene.ClipID{s.Tracks[i].Clips[0].ID}, DB: 9})
+		s = scenetest.Must(t, s, &edit.Add{Track: track, Source: x.id, Start: int64(i) * 24000, Length: b.Len()})
+		s = scenetest.Must(t, s, &edit.Gain{Clips: []scene.ClipID{s.Tracks[i].Clips[0].ID}, DB: 9})
 	}
 	m, err := mix.New(s, func(src scene.Source) (pcm.ReaderAt, error) {
 		return pcm.Memory{Sound: sounds[src.ID], Rate: 48000}, nil

@@ -10,12 +10,13 @@ import (
 
 	"blendseam/core/mix"
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/pcm/wav"
 	"blendseam/core/sound/timecode"
 	"blendseam/export"
 	"blendseam/internal/outside"
+	"blendseam/internal/scenetest"
 	"blendseam/media"
 	"blendseam/media/scenefile"
 )
@@ -35,21 +36,21 @@ func rendered(t *testing.T, path string) pcm.Block {
 // and holds no more than that; into a folder that holds something it does not go.
 func TestAPackageSoundsTheSameAndHoldsWhatIsUsed(t *testing.T) {
 	s := scene.New("Two, voices", timecode.F25, 48000)
-	s = scenetest.Must(t, s, &scene.AddTrack{Name: "D", Purpose: scene.ForDialogue})
+	s = scenetest.Must(t, s, &edit.AddTrack{Name: "D", Purpose: scene.ForDialogue})
 	files := map[string]string{}
 	at := int64(0)
 	for i, v := range outside.Voices(t)[:2] {
 		id := string(rune('a' + i))
 		n := outside.Decode(t, v, 1).Len()
 		files[id] = v
-		s = scenetest.Must(t, s, &scene.Bring{Source: scene.Source{ID: id, Name: id, URL: v, Samples: n, Channels: 1}},
-			&scene.Add{Track: "t1", Source: id, In: 20000, Start: at, Length: n - 40000})
+		s = scenetest.Must(t, s, &edit.Bring{Source: scene.Source{ID: id, Name: id, URL: v, Samples: n, Channels: 1}},
+			&edit.Add{Track: "t1", Source: id, In: 20000, Start: at, Length: n - 40000})
 		at += n - 40000
 	}
 	clips := s.Tracks[0].Clips
-	s = scenetest.Must(t, s, &scene.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: 4000, After: 3000,
+	s = scenetest.Must(t, s, &edit.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: 4000, After: 3000,
 		Law: "matched"},
-		&scene.Gain{Clips: []scene.ClipID{clips[0].ID}, DB: -2.5})
+		&edit.Gain{Clips: []scene.ClipID{clips[0].ID}, DB: -2.5})
 	open := func(src scene.Source) (pcm.ReaderAt, error) {
 		return media.Open(context.Background(), files[src.ID], 48000)
 	}

@@ -10,12 +10,13 @@ import (
 
 	"blendseam/core/meter"
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
 	"blendseam/export"
 	"blendseam/internal/outside"
+	"blendseam/internal/scenetest"
 	"blendseam/media"
 )
 
@@ -26,18 +27,18 @@ func TestStretchesAndClipsAreFilesOfTheirOwn(t *testing.T) {
 	whole := outside.Decode(t, voice, 1)
 	s := scene.New("Kiln", timecode.F25, 48000)
 	s.Channels = 1
-	list := []scene.Edit{
-		&scene.AddTrack{Name: "D", Purpose: scene.ForDialogue},
-		&scene.Bring{Source: scene.Source{ID: "v", Name: "voice", URL: voice, Samples: whole.Len(), Channels: 1}},
-		&scene.Add{Track: "t1", Source: "v", In: 5000, Start: 96000, Length: 40000},
+	list := []edit.Edit{
+		&edit.AddTrack{Name: "D", Purpose: scene.ForDialogue},
+		&edit.Bring{Source: scene.Source{ID: "v", Name: "voice", URL: voice, Samples: whole.Len(), Channels: 1}},
+		&edit.Add{Track: "t1", Source: "v", In: 5000, Start: 96000, Length: 40000},
 	}
 	for i := range int64(10) {
 		name := []string{"line", "Line/2", "pause"}[min(i, 2)] + strings.Repeat("x", int(max(0, i-2)))
-		list = append(list, &scene.SetStretch{Source: "v", Name: name, From: 3000 * i, To: 3000*i + 2500 + i})
+		list = append(list, &edit.SetStretch{Source: "v", Name: name, From: 3000 * i, To: 3000*i + 2500 + i})
 	}
 	s = scenetest.Must(t, s, list...)
 	clip := s.Tracks[0].Clips[0].ID
-	s = scenetest.Must(t, s, &scene.Gain{Clips: []scene.ClipID{clip}, DB: -6})
+	s = scenetest.Must(t, s, &edit.Gain{Clips: []scene.ClipID{clip}, DB: -6})
 	from := meter.NewSources(func(scene.Source) (pcm.ReaderAt, error) {
 		return media.Open(context.Background(), voice, 48000)
 	}, nil)
@@ -86,8 +87,8 @@ func TestPiecesThatCannotBeLeaveNothing(t *testing.T) {
 		t.Error(err)
 	}
 	s = scenetest.Must(t, s,
-		&scene.Bring{Source: scene.Source{ID: "v", Name: "voice", URL: "v.wav", Samples: 9000, Channels: 1}},
-		&scene.SetStretch{Source: "v", Name: "a", From: 0, To: 4000})
+		&edit.Bring{Source: scene.Source{ID: "v", Name: "voice", URL: "v.wav", Samples: 9000, Channels: 1}},
+		&edit.SetStretch{Source: "v", Name: "a", From: 0, To: 4000})
 	pieces, err := export.Stretches(s, from, "v")
 	if err != nil {
 		t.Fatal(err)

@@ -9,6 +9,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/conform"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 )
 
 // A Row is a change of a new picture cut as an editor reads it, with what happens to the sound under it. Times are
@@ -42,7 +43,7 @@ type RecutOptions struct {
 
 // A Recut is what a new picture cut does to a scene.
 type Recut struct {
-	Edit    *scene.Recut
+	Edit    *edit.Recut
 	After   *scene.Scene
 	Rows    []Row
 	Kept    int          // seams that are as they were
@@ -61,16 +62,16 @@ func PlanRecut(s, cut *scene.Scene, o RecutOptions) (*Recut, error) {
 	if !slices.ContainsFunc(cut.Tracks, func(t *scene.Track) bool { return t.Kind == scene.Picture && len(t.Clips) > 0 }) {
 		return nil, errors.New("the new cut has no picture; let the picture track be written into it")
 	}
-	e, unknown := scene.NewRecut(s, cut)
+	e, unknown := edit.NewRecut(s, cut)
 	e.CutBeds, e.Trim, e.Extend = o.CutBeds, o.Trim, o.Extend
-	changes, pieces := scene.RecutChanges(s, e)
+	changes, pieces := edit.RecutChanges(s, e)
 	r := &Recut{Unknown: unknown, Edit: e, Pieces: pieces, Rows: []Row{}, Lost: []string{}, New: []audit.Seam{}}
 	if len(o.Skip) > 0 {
 		r.Edit = e.Without(s, o.Skip)
-		_, r.Pieces = scene.RecutChanges(s, r.Edit)
+		_, r.Pieces = edit.RecutChanges(s, r.Edit)
 	}
 	var err error
-	if r.After, err = scene.Apply(s, r.Edit); err != nil {
+	if r.After, err = edit.Apply(s, r.Edit); err != nil {
 		return nil, err
 	}
 	names := map[string]string{}
@@ -80,7 +81,7 @@ func PlanRecut(s, cut *scene.Scene, o RecutOptions) (*Recut, error) {
 	for _, src := range unknown {
 		names[src.ID] = src.Name
 	}
-	fates, err := scene.RecutFates(s, r.Edit)
+	fates, err := edit.RecutFates(s, r.Edit)
 	if err != nil {
 		return nil, err
 	}

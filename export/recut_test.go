@@ -5,18 +5,19 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
 	"blendseam/export"
+	"blendseam/internal/scenetest"
 )
 
 // shot is a scene of so many shots with their sound, each of its own stretch of one take.
 func shots(t testing.TB, n int) *scene.Scene {
 	s := scene.New("shots", timecode.F25, 48000)
 	s = scenetest.Must(t, s,
-		&scene.Bring{Source: scene.Source{ID: "a", Name: "take", Samples: int64(n) * 60 * 1920, Frames: int64(n) * 60,
+		&edit.Bring{Source: scene.Source{ID: "a", Name: "take", Samples: int64(n) * 60 * 1920, Frames: int64(n) * 60,
 			Channels: 1}},
-		&scene.AddTrack{Name: "Picture", Purpose: scene.ForPicture}, &scene.AddTrack{Name: "Oda", Purpose: scene.ForDialogue})
+		&edit.AddTrack{Name: "Picture", Purpose: scene.ForPicture}, &edit.AddTrack{Name: "Oda", Purpose: scene.ForDialogue})
 	for i := range int64(n) {
 		link := scene.LinkID(fmt.Sprint("l", i))
 		s.Tracks[0].Clips = append(s.Tracks[0].Clips, scene.Clip{ID: scene.NewID(s, scene.AClip), Source: "a", Name: "take",

@@ -16,6 +16,7 @@ import (
 
 	"blendseam/core/limit"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
 	"blendseam/media"
 	"blendseam/media/scenefile"
@@ -184,7 +185,7 @@ func (in Ingester) Into(ctx context.Context, id string, infos []media.Info) erro
 				return err
 			}
 		}
-		var edits []scene.Edit
+		var edits []edit.Edit
 		for _, info := range infos {
 			if _, known := st.Scene.Sources[info.ID]; known {
 				continue
@@ -199,7 +200,7 @@ func (in Ingester) Into(ctx context.Context, id string, infos []media.Info) erro
 			if err != nil {
 				return err
 			}
-			edits = append(edits, &scene.Bring{Source: src})
+			edits = append(edits, &edit.Bring{Source: src})
 			edits = append(edits, linking(st.Scene, info, known, src)...)
 		}
 		switch len(edits) {
@@ -212,7 +213,7 @@ func (in Ingester) Into(ctx context.Context, id string, infos []media.Info) erro
 				ctx,
 				id,
 				st.Revision,
-				scene.NewBatch(fmt.Sprintf("brought in %d recordings", len(edits)), edits...),
+				edit.NewBatch(fmt.Sprintf("brought in %d recordings", len(edits)), edits...),
 			)
 		}
 		if stale := (*store.Stale)(nil); !errors.As(err, &stale) {
@@ -222,7 +223,7 @@ func (in Ingester) Into(ctx context.Context, id string, infos []media.Info) erro
 }
 
 // linking links what is missing in a scene to a recording that has come, where it can be only that.
-func linking(s *scene.Scene, info media.Info, known []media.Info, to scene.Source) (list []scene.Edit) {
+func linking(s *scene.Scene, info media.Info, known []media.Info, to scene.Source) (list []edit.Edit) {
 	for id, src := range s.Sources {
 		if !scene.IsMissing(id) || src.SHA256 != "" && src.SHA256 != info.SHA256 {
 			continue
@@ -232,8 +233,8 @@ func linking(s *scene.Scene, info media.Info, known []media.Info, to scene.Sourc
 				continue
 			}
 		}
-		e := &scene.LinkSource{Source: id, To: to}
-		if _, err := scene.Apply(s, e); err == nil {
+		e := &edit.LinkSource{Source: id, To: to}
+		if _, err := edit.Apply(s, e); err == nil {
 			list = append(list, e)
 		}
 	}
@@ -253,20 +254,20 @@ func (in Ingester) Known(ctx context.Context, id string) (info media.Info, err e
 // Admit lets an edit of a scene that comes from outside bring no recording but those of the library, as they are
 // there: it puts what the library knows in the place of what the edit says of them. One that is not there is a
 // *NotHere.
-func (in Ingester) Admit(ctx context.Context, id string, e scene.Edit) error {
+func (in Ingester) Admit(ctx context.Context, id string, e edit.Edit) error {
 	return in.admit(ctx, id, e, in.Store.Grant)
 }
 
 // Look does so for an edit that is only tried: the production of the scene is not given the recordings.
-func (in Ingester) Look(ctx context.Context, id string, e scene.Edit) error {
+func (in Ingester) Look(ctx context.Context, id string, e edit.Edit) error {
 	return in.admit(ctx, id, e, func(context.Context, string, ...string) error { return nil })
 }
 
 func (in Ingester) admit(
-	ctx context.Context, id string, e scene.Edit, let func(ctx context.Context, scene string, sources ...string) error,
+	ctx context.Context, id string, e edit.Edit, let func(ctx context.Context, scene string, sources ...string) error,
 ) error {
 	var sc *scene.Scene // opened by the first recording; most edits bring none
-	return scene.MapSources(e, func(src scene.Source) (scene.Source, error) {
+	return edit.MapSources(e, func(src scene.Source) (scene.Source, error) {
 		if sc == nil {
 			st, err := in.Store.Scene(ctx, id)
 			if err != nil {

@@ -11,13 +11,14 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/recipe"
 	"blendseam/core/sound/timecode"
 	"blendseam/ingest"
 	_ "blendseam/interchange/formats"
 	"blendseam/interchange/otio"
 	"blendseam/internal/outside"
+	"blendseam/internal/scenetest"
 	"blendseam/media"
 	"blendseam/store"
 	"blendseam/store/server"
@@ -49,27 +50,27 @@ func sceneFile(t *testing.T) (dir, path string, s *scene.Scene) {
 	t.Helper()
 	dir = t.TempDir()
 	s = scene.New("from a file", timecode.F24, 44100)
-	edits := []scene.Edit{&scene.AddTrack{Name: "D", Purpose: "dialogue"}}
+	edits := []edit.Edit{&edit.AddTrack{Name: "D", Purpose: "dialogue"}}
 	for i, v := range outside.Voices(t)[:2] {
 		raw, _ := os.ReadFile(v)
 		name := filepath.Base(v)
 		os.WriteFile(filepath.Join(dir, name), raw, 0o644)
 		edits = append(
 			edits,
-			&scene.Bring{Source: scene.Source{ID: name, Name: name, URL: name, Samples: 60000, Channels: 1}},
-			&scene.Add{Track: "t1", Source: name, In: 100, Start: int64(i) * 40000, Length: 40000},
+			&edit.Bring{Source: scene.Source{ID: name, Name: name, URL: name, Samples: 60000, Channels: 1}},
+			&edit.Add{Track: "t1", Source: name, In: 100, Start: int64(i) * 40000, Length: 40000},
 		)
 	}
 	for _, e := range edits {
-		next, err := scene.Apply(s, e)
+		next, err := edit.Apply(s, e)
 		if err != nil {
-			t.Fatal(scene.Message(err))
+			t.Fatal(edit.Message(err))
 		}
 		s = next
 	}
 	clips, room := s.Tracks[0].Clips, scenetest.Room(3)
 	made := scenetest.MadeFrom(s, &room, recipe.Material{Source: clips[1].Source, From: 50, To: 30000})
-	s = scenetest.Must(t, s, &scene.SetRoom{
+	s = scenetest.Must(t, s, &edit.SetRoom{
 		Tones: []recipe.Tone{made}, Rooms: []recipe.Room{room}, Clips: map[scene.ClipID]int{clips[0].ID: 0},
 	})
 	raw, err := otio.Write(s)

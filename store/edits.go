@@ -10,6 +10,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/merge"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 )
 
 // EditsVersion says how edits are written. It goes up by one with every release that writes what an earlier one cannot
@@ -54,7 +55,7 @@ type Change struct {
 
 // Edit does an edit at the expected revision and keeps it. The error is a scene.Refusal if the edit cannot be
 // done, a *Stale if the scene is at another revision.
-func (s *Store) Edit(ctx context.Context, id string, expected int64, e scene.Edit) (Change, error) {
+func (s *Store) Edit(ctx context.Context, id string, expected int64, e edit.Edit) (Change, error) {
 	h, done, err := s.openAt(ctx, id, expected)
 	if err != nil {
 		return Change{}, err
@@ -65,21 +66,21 @@ func (s *Store) Edit(ctx context.Context, id string, expected int64, e scene.Edi
 
 // edit does so with a history that is held; takesBack is the node whose edit it takes back, 0 if none.
 func (s *Store) edit(
-	ctx context.Context, id string, h *history, expected int64, e scene.Edit, takesBack int64,
+	ctx context.Context, id string, h *history, expected int64, e edit.Edit, takesBack int64,
 ) (Change, error) {
 	before, err := s.at(ctx, id, h, h.node)
 	if err != nil {
 		return Change{}, err
 	}
-	after, err := scene.Apply(before, e)
+	after, err := edit.Apply(before, e)
 	if err != nil {
 		return Change{}, err
 	}
-	raw, err := scene.Marshal(e)
+	raw, err := edit.Marshal(e)
 	if err != nil {
 		return Change{}, err
 	}
-	words := limit.Told(scene.Describe(before, after, e))
+	words := limit.Told(edit.Describe(before, after, e))
 	seq := h.revision + 1
 	r := newRow(ctx, "edit", seq, h.node, raw, words)
 	r.by.takesBack = takesBack
@@ -106,7 +107,7 @@ const mostRebased = keptStates
 // EditSince does an edit that was made at a revision: at once, if that is the newest, else where it lies now, if it and
 // the newer edits do not touch, see merge.Rebase. Before is then the scene at that revision. The error is a
 // scene.Refusal if the edit could not be done there, a *Stale if they touch.
-func (s *Store) EditSince(ctx context.Context, id string, at int64, e scene.Edit) (Change, error) {
+func (s *Store) EditSince(ctx context.Context, id string, at int64, e edit.Edit) (Change, error) {
 	c, err := s.Edit(ctx, id, at, e)
 	for {
 		var stale *Stale
@@ -119,7 +120,7 @@ func (s *Store) EditSince(ctx context.Context, id string, at int64, e scene.Edit
 }
 
 // rebase does an edit of a revision on the scene as it is now, or gives a *Stale that says why it cannot be.
-func (s *Store) rebase(ctx context.Context, id string, at int64, e scene.Edit, stale *Stale) (c Change, err error) {
+func (s *Store) rebase(ctx context.Context, id string, at int64, e edit.Edit, stale *Stale) (c Change, err error) {
 	h, done, err := s.open(ctx, id)
 	if err != nil {
 		return c, err

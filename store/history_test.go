@@ -19,7 +19,7 @@ func steps(t *testing.T, s *store.Store, id string, n int) (states []string) {
 	}
 	states = []string{text(t, st.Scene)}
 	for i := range n {
-		states = append(states, text(t, edit(t, s, id, gain(-float64(i+1))).Scene))
+		states = append(states, text(t, mustEdit(t, s, id, gain(-float64(i+1))).Scene))
 	}
 	return states
 }
@@ -65,7 +65,7 @@ func TestGoingToAnyEditAndOnFromThere(t *testing.T) {
 		}
 	}
 	// A new edit sets the rest aside, but it can still be gone to.
-	fresh := text(t, edit(t, s, id, gain(7)).Scene)
+	fresh := text(t, mustEdit(t, s, id, gain(7)).Scene)
 	list, now, err := s.History(ctx, id)
 	if err != nil {
 		t.Fatal(err)
@@ -115,7 +115,7 @@ func TestVersionsAreNamesOfStates(t *testing.T) {
 	if err := s.KeepVersion(ctx, id, " first pass "); err != nil {
 		t.Fatal(err)
 	}
-	edit(t, s, id, gain(5))
+	mustEdit(t, s, id, gain(5))
 	list, err := s.Versions(ctx, id)
 	if err != nil || len(list) != 1 || list[0].Name != "first pass" || list[0].Made.IsZero() {
 		t.Fatalf("%+v %v", list, err)
@@ -171,7 +171,7 @@ func TestKeysAreKeptAllAtOnce(t *testing.T) {
 func TestAnOlderProgramSaysThatItIsTooOld(t *testing.T) {
 	s := open(t)
 	id := begin(t, s)
-	edit(t, s, id, gain(-3))
+	mustEdit(t, s, id, gain(-3))
 	db, err := sql.Open("mysql", private.DSN)
 	if err != nil {
 		t.Fatal(err)

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/store"
 )
 
@@ -36,7 +37,7 @@ func TestUndoTakesBackOnesOwn(t *testing.T) {
 		t.Helper()
 		st, err := s.Scene(ctx, id)
 		if err == nil {
-			_, err = s.Edit(who, id, st.Revision, &scene.Gain{Clips: []scene.ClipID{scene.ClipID(clip)}, DB: db})
+			_, err = s.Edit(who, id, st.Revision, &edit.Gain{Clips: []scene.ClipID{scene.ClipID(clip)}, DB: db})
 		}
 		if err != nil {
 			t.Fatal(err)

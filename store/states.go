@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 )
 
 // snapshotEvery is how many edits lie between two snapshots.
@@ -191,9 +192,9 @@ func (s *Store) at(ctx context.Context, id string, h *history, node int64) (*sce
 		if version > EditsVersion {
 			return nil, ErrTooOld
 		}
-		e, err := scene.ParseKept(raw)
+		e, err := edit.ParseKept(raw)
 		if err == nil {
-			sc, err = scene.Replay(sc, e)
+			sc, err = edit.Replay(sc, e)
 		}
 		if err != nil {
 			return nil, fmt.Errorf("edit %d of scene %s cannot be done again: %w", n, id, err)

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
 	"blendseam/internal/corpus"
 	"blendseam/store"
@@ -49,14 +50,14 @@ func open(t *testing.T) *store.Store {
 func begin(t *testing.T, s *store.Store) string {
 	t.Helper()
 	sc := scene.New("kept", timecode.F25, 48000)
-	for _, e := range []scene.Edit{
-		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 10_000_000, Channels: 1}},
-		&scene.AddTrack{Name: "D", Purpose: "dialogue"},
-		&scene.Add{Track: "t1", Source: "a", In: 48000, Length: 96000},
-		&scene.Add{Track: "t1", Source: "a", In: 480000, Start: 96000, Length: 96000},
+	for _, e := range []edit.Edit{
+		&edit.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 10_000_000, Channels: 1}},
+		&edit.AddTrack{Name: "D", Purpose: "dialogue"},
+		&edit.Add{Track: "t1", Source: "a", In: 48000, Length: 96000},
+		&edit.Add{Track: "t1", Source: "a", In: 480000, Start: 96000, Length: 96000},
 	} {
 		var err error
-		if sc, err = scene.Apply(sc, e); err != nil {
+		if sc, err = edit.Apply(sc, e); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -76,7 +77,7 @@ func text(t *testing.T, sc *scene.Scene) string {
 	return string(raw)
 }
 
-func edit(t *testing.T, s *store.Store, id string, e scene.Edit) store.Change {
+func mustEdit(t *testing.T, s *store.Store, id string, e edit.Edit) store.Change {
 	t.Helper()
 	st, err := s.Scene(ctx, id)
 	if err != nil {
@@ -89,7 +90,7 @@ func edit(t *testing.T, s *store.Store, id string, e scene.Edit) store.Change {
 	return c
 }
 
-func gain(db float64) scene.Edit { return &scene.Gain{Clips: []scene.ClipID{"c2"}, DB: db} }
+func gain(db float64) edit.Edit { return &edit.Gain{Clips: []scene.ClipID{"c2"}, DB: db} }
 
 // More edits than lie between two snapshots, with undo, a branch and redo: after each, a second process that has
 // nothing in memory sees the same scene, the same undo and the same redo.
@@ -98,7 +99,7 @@ func TestEverythingIsThereAfterARestart(t *testing.T) {
 	id := begin(t, s)
 	var states []string
 	for i := range 250 {
-		states = append(states, text(t, edit(t, s, id, gain(-float64(i)/10)).Scene))
+		states = append(states, text(t, mustEdit(t, s, id, gain(-float64(i)/10)).Scene))
 	}
 	revision := int64(250)
 	step := func(what func(context.Context, string, int64) (store.Change, bool, error), want string) {
@@ -133,7 +134,7 @@ func TestEverythingIsThereAfterARestart(t *testing.T) {
 	}
 	step(s.Redo, states[241])
 	step(s.Redo, states[242])
-	branch := text(t, edit(t, s, id, gain(5)).Scene)
+	branch := text(t, mustEdit(t, s, id, gain(5)).Scene)
 	revision++
 	if _, ok, err := s.Redo(ctx, id, revision); ok || err != nil {
 		t.Error("there is something to redo after a new edit")
@@ -189,8 +190,8 @@ func TestAStaleEditIsRefusedWithWhatIsNewer(t *testing.T) {
 func TestARefusedEditKeepsNothing(t *testing.T) {
 	s := open(t)
 	id := begin(t, s)
-	_, err := s.Edit(ctx, id, 0, &scene.Gain{Clips: []scene.ClipID{"nobody"}, DB: 1})
-	var refusal scene.Refusal
+	_, err := s.Edit(ctx, id, 0, &edit.Gain{Clips: []scene.ClipID{"nobody"}, DB: 1})
+	var refusal edit.Refusal
 	if !errors.As(err, &refusal) {
 		t.Fatal(err)
 	}
@@ -416,13 +417,13 @@ func TestWhatCannotBeOpenedIsSaidInOneLine(t *testing.T) {
 func TestEditsOfEarlierStatesAreDoneWhereTheyDoNotTouch(t *testing.T) {
 	s := open(t)
 	sc := scene.New("together", timecode.F25, 48000)
-	for _, e := range []scene.Edit{&scene.AddTrack{Name: "D", Purpose: scene.ForDialogue},
-		&scene.Bring{Source: scene.Source{ID: "s", Name: "s", Samples: 1 << 30, Channels: 1}}} {
-		sc, _ = scene.Apply(sc, e)
+	for _, e := range []edit.Edit{&edit.AddTrack{Name: "D", Purpose: scene.ForDialogue},
+		&edit.Bring{Source: scene.Source{ID: "s", Name: "s", Samples: 1 << 30, Channels: 1}}} {
+		sc, _ = edit.Apply(sc, e)
 	}
 	const editors = 6
 	for i := range int64(editors) {
-		sc, _ = scene.Apply(sc, &scene.Add{Track: "t1", Source: "s", In: i * 96000, Start: i * 96000, Length: 48000})
+		sc, _ = edit.Apply(sc, &edit.Add{Track: "t1", Source: "s", In: i * 96000, Start: i * 96000, Length: 48000})
 	}
 	clips := sc.Tracks[0].Clips
 	id, err := s.Create(ctx, sc, store.FirstProduction)
@@ -436,7 +437,7 @@ func TestEditsOfEarlierStatesAreDoneWhereTheyDoNotTouch(t *testing.T) {
 		group.Go(func() {
 			revision := int64(0)
 			for n := range steps {
-				e := &scene.Gain{Clips: []scene.ClipID{c.ID}, DB: -float64(n + 1)}
+				e := &edit.Gain{Clips: []scene.ClipID{c.ID}, DB: -float64(n + 1)}
 				done, err := s.EditSince(ctx, id, revision, e)
 				if err != nil {
 					t.Errorf("%s, step %d at %d: %v", c.ID, n, revision, err)
@@ -461,12 +462,12 @@ func TestEditsOfEarlierStatesAreDoneWhereTheyDoNotTouch(t *testing.T) {
 	}
 	// What lies behind something that was closed up in the meantime is where it lies now.
 	closed, err := s.EditSince(ctx, id, now.Revision,
-		&scene.Trim{Clip: clips[0].ID, Edge: scene.Tail, To: clips[0].End() - 9600, Close: true})
+		&edit.Trim{Clip: clips[0].ID, Edge: scene.Tail, To: clips[0].End() - 9600, Close: true})
 	if err != nil {
 		t.Fatal(err)
 	}
 	last := clips[editors-1]
-	cut, err := s.EditSince(ctx, id, now.Revision, &scene.Trim{Clip: last.ID, Edge: scene.Tail, To: last.End() - 1920})
+	cut, err := s.EditSince(ctx, id, now.Revision, &edit.Trim{Clip: last.ID, Edge: scene.Tail, To: last.End() - 1920})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -475,7 +476,7 @@ func TestEditsOfEarlierStatesAreDoneWhereTheyDoNotTouch(t *testing.T) {
 		t.Errorf("%q at %d: %+v", cut.Undo, cut.Revision, c)
 	}
 	var stale *store.Stale
-	_, err = s.EditSince(ctx, id, now.Revision, &scene.Trim{Clip: last.ID, Edge: scene.Tail, To: last.End() - 3840})
+	_, err = s.EditSince(ctx, id, now.Revision, &edit.Trim{Clip: last.ID, Edge: scene.Tail, To: last.End() - 3840})
 	if !errors.As(err, &stale) || stale.Why == "" || stale.Now != cut.Revision {
 		t.Errorf("%v", err)
 	}

@@ -11,7 +11,7 @@ import (
 
 	"blendseam/core/mend/fill"
 	"blendseam/core/meter"
-	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/ingest"
 	"blendseam/media"
 	"blendseam/store"
@@ -19,10 +19,10 @@ import (
 
 // A problem is what a page is told when something cannot be done.
 type problem struct {
-	Message      string              `json:"message"`
-	Alternatives []scene.Alternative `json:"alternatives,omitempty"`
-	Newer        []store.Entry       `json:"newer,omitempty"`
-	Choices      []ingest.Choice     `json:"choices,omitempty"` // recordings of which somebody has to choose one each
+	Message      string             `json:"message"`
+	Alternatives []edit.Alternative `json:"alternatives,omitempty"`
+	Newer        []store.Entry      `json:"newer,omitempty"`
+	Choices      []ingest.Choice    `json:"choices,omitempty"` // recordings of which somebody has to choose one each
 }
 
 // A handler answers a request, or says why it cannot.
@@ -58,7 +58,7 @@ type errBadRequest struct{ error }
 // fail answers with one line that says what was wrong.
 func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	status, p := http.StatusInternalServerError, problem{Message: err.Error()}
-	var refusal scene.Refusal
+	var refusal edit.Refusal
 	var stale *store.Stale
 	var missing *meter.MissingRecording
 	var notHere *ingest.NotHere

@@ -15,6 +15,7 @@ import (
 
 	"blendseam/core/limit"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/ingest"
 	"blendseam/media"
 	"blendseam/store"
@@ -80,9 +81,9 @@ func TestForeignIdsInQueriesAndBodiesAreNotThere(t *testing.T) {
 	}{
 		{"/scenes/" + own + "/tone", map[string]any{"source": source, "from": 0, "to": 48000, "name": "x"}},
 		{"/scenes/" + own + "/sources/missing-1/link", map[string]any{"to": source}},
-		{"/scenes/" + own + "/edits", map[string]any{"revision": 0, "edit": scene.Wire{Edit: &scene.Bring{
+		{"/scenes/" + own + "/edits", map[string]any{"revision": 0, "edit": edit.Wire{Edit: &edit.Bring{
 			Source: scene.Source{ID: source, Name: "x", Samples: 48000, Channels: 1}}}}},
-		{"/scenes/" + own + "/try", map[string]any{"revision": 0, "edit": scene.Wire{Edit: &scene.Bring{
+		{"/scenes/" + own + "/try", map[string]any{"revision": 0, "edit": edit.Wire{Edit: &edit.Bring{
 			Source: scene.Source{ID: source, Name: "x", Samples: 48000, Channels: 1}}}}},
 		{"/scenes/" + own + "/move", map[string]any{"production": store.FirstProduction}},
 		{"/scenes", map[string]any{"name": "x", "rate": "25", "sample_rate": 48000, "channels": 2,
@@ -153,7 +154,7 @@ func TestProductionsHaveTheirOwn(t *testing.T) {
 	}
 	second := state.Scene.Sources[state.Tracks[0].Clips[1].Source]
 	code, said := c.as("ada").answered("POST", "/scenes/"+other+"/try", map[string]any{"revision": 0,
-		"edit": scene.Wire{Edit: &scene.Bring{Source: second}}})
+		"edit": edit.Wire{Edit: &edit.Bring{Source: second}}})
 	if code != 200 {
 		t.Errorf("trying: %d %s", code, said)
 	}
@@ -175,9 +176,9 @@ func TestEditsFromOutsideAreThoseOfPages(t *testing.T) {
 	if code != 400 || !strings.Contains(said, "scene file") {
 		t.Errorf("a merge is answered with %d %s", code, said)
 	}
-	batch := &scene.Batch{Words: "Benjamin: approved", Edits: []scene.Wire{{Edit: &scene.AddMarker{Name: "m"}}}}
+	batch := &edit.Batch{Words: "Benjamin: approved", Edits: []edit.Wire{{Edit: &edit.AddMarker{Name: "m"}}}}
 	code, said = ada.answered("POST", "/scenes/"+id+"/edits", map[string]any{"revision": revision,
-		"edit": scene.Wire{Edit: batch}})
+		"edit": edit.Wire{Edit: batch}})
 	if code != 200 || strings.Contains(said, "Benjamin") {
 		t.Errorf("words for somebody else: %d %s", code, said)
 	}
@@ -206,7 +207,7 @@ func TestWhoeverIsRemovedIsOut(t *testing.T) {
 		t.Fatal(err)
 	}
 	// Their page had begun this while they might.
-	if _, err := c.server.Store.Edit(caller, id, c.revision(id), &scene.AddMarker{Name: "m"}); !errors.As(err,
+	if _, err := c.server.Store.Edit(caller, id, c.revision(id), &edit.AddMarker{Name: "m"}); !errors.As(err,
 		new(*store.Refused)) {
 		t.Errorf("an edit of somebody who was removed: %v", err)
 	}

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
 	"blendseam/ingest"
 	"blendseam/media"
@@ -25,20 +26,20 @@ import (
 func crowd(b *testing.B) *scene.Scene {
 	b.Helper()
 	s := scene.New("crowd", timecode.F25, 48000)
-	do := func(e scene.Edit) {
-		next, err := scene.Apply(s, e)
+	do := func(e edit.Edit) {
+		next, err := edit.Apply(s, e)
 		if err != nil {
-			b.Fatal(scene.Message(err))
+			b.Fatal(edit.Message(err))
 		}
 		s = next
 	}
-	do(&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 48000 * 3600, Channels: 1}})
+	do(&edit.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 48000 * 3600, Channels: 1}})
 	for t := range 8 {
-		do(&scene.AddTrack{Name: fmt.Sprint(t), Purpose: "dialogue"})
+		do(&edit.AddTrack{Name: fmt.Sprint(t), Purpose: "dialogue"})
 		for k := range int64(250) {
-			do(&scene.Add{Track: s.Tracks[t].ID, Source: "a", In: 480000 + k*1920, Start: k * 96000, Length: 96000})
+			do(&edit.Add{Track: s.Tracks[t].ID, Source: "a", In: 480000 + k*1920, Start: k * 96000, Length: 96000})
 			if clips := s.Tracks[t].Clips; k%3 == 1 {
-				do(&scene.SetBlend{Left: clips[k-1].ID, Right: clips[k].ID, Before: 3840, After: 3840, Law: "constant_power"})
+				do(&edit.SetBlend{Left: clips[k-1].ID, Right: clips[k].ID, Before: 3840, After: 3840, Law: "constant_power"})
 			}
 		}
 	}

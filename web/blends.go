@@ -11,6 +11,7 @@ import (
 
 	"blendseam/core/scene"
 	"blendseam/core/scene/blending"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/store"
 )
@@ -266,5 +267,5 @@ func (s *Server) across(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return refusedOrBad(err)
 	}
-	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": scene.Wire{Edit: e}})
+	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": edit.Wire{Edit: e}})
 }

@@ -8,6 +8,7 @@ import (
 
 	"blendseam/core/scene"
 	"blendseam/core/scene/copying"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 )
 
@@ -21,11 +22,11 @@ func (s *Server) try(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	after, err := scene.Apply(st.Scene, e)
+	after, err := edit.Apply(st.Scene, e)
 	if err != nil {
 		return err
 	}
-	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "words": scene.Describe(st.Scene, after, e)})
+	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "words": edit.Describe(st.Scene, after, e)})
 }
 
 // copied answers with a range of the scene on its own, as a paste takes it.
@@ -42,7 +43,7 @@ func (s *Server) copied(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p, dropped, err := scene.Copy(st.Scene, pcm.Span{From: q.From, To: q.To}, q.Tracks)
+	p, dropped, err := edit.Copy(st.Scene, pcm.Span{From: q.From, To: q.To}, q.Tracks)
 	if err != nil {
 		return err
 	}
@@ -63,7 +64,7 @@ func (s *Server) copyPlan(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return refusedOrBad(err)
 	}
-	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": scene.Wire{Edit: p.Edit},
+	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": edit.Wire{Edit: p.Edit},
 		"over": p.Over})
 }
 
@@ -73,7 +74,7 @@ func (s *Server) pasteInPauses(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	paste, ok := e.(*scene.Paste)
+	paste, ok := e.(*edit.Paste)
 	if !ok {
 		return errBadRequest{errors.New("Only a paste can keep to pauses.")}
 	}
@@ -89,12 +90,12 @@ func (s *Server) pasteInPauses(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return refusedOrBad(err)
 	}
-	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": scene.Wire{Edit: laid}})
+	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": edit.Wire{Edit: laid}})
 }
 
 // refusedOrBad is what a plan failed by: a refusal of the scene as it is, all else as a request that makes no sense.
 func refusedOrBad(err error) error {
-	var refusal scene.Refusal
+	var refusal edit.Refusal
 	if errors.As(err, &refusal) {
 		return err
 	}

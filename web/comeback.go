@@ -13,6 +13,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/export"
 	"blendseam/interchange"
@@ -82,7 +83,7 @@ type RecutAnswer struct {
 	Seams    []NewSeam  `json:"seams"`
 	Lost     []string   `json:"lost"`
 	Warnings []string   `json:"warnings"`
-	Edit     scene.Wire `json:"edit"`
+	Edit     edit.Wire  `json:"edit"`
 }
 
 // planned reads a new cut from the body of a request, and finds what it does.
@@ -121,7 +122,7 @@ func (s *Server) planned(w http.ResponseWriter, r *http.Request) (*workspace.Sce
 	plan, err := export.PlanRecut(st.Scene, cut, export.RecutOptions{Skip: skip, CutBeds: asked.Get("cut_beds") != "",
 		Trim: asked.Get("trim") != "", Extend: asked.Get("extend") != ""})
 	if err != nil {
-		if _, refused := err.(scene.Refusal); refused {
+		if _, refused := err.(edit.Refusal); refused {
 			return nil, nil, nil, err
 		}
 		return nil, nil, nil, errBadRequest{err}
@@ -147,7 +148,7 @@ func skipped(text string) (list []int, err error) {
 // brought puts into a cut, in the place of what the scene does not know, the recordings that the library has; of what
 // it has not either nothing is seen.
 func (s *Server) brought(ctx context.Context, sc, cut *scene.Scene) (warnings []string, err error) {
-	_, unknown := scene.NewRecut(sc, cut)
+	_, unknown := edit.NewRecut(sc, cut)
 	for _, src := range unknown {
 		id := src.ID
 		for own, x := range cut.Sources {
@@ -211,7 +212,7 @@ func (s *Server) recut(w http.ResponseWriter, r *http.Request) error {
 	sc := st.Scene
 	a := RecutAnswer{
 		Revision: st.Revision, Rows: []RecutRow{}, Kept: plan.Kept, Seams: []NewSeam{}, Lost: plan.Lost,
-		Warnings: append([]string{}, warnings...), Edit: scene.Wire{Edit: plan.Edit}, Ribbons: []Ribbon{},
+		Warnings: append([]string{}, warnings...), Edit: edit.Wire{Edit: plan.Edit}, Ribbons: []Ribbon{},
 		Old: strip(sc), New: strip(plan.After),
 	}
 	for _, x := range plan.Rows {
@@ -249,7 +250,7 @@ func strip(sc *scene.Scene) []ShotView {
 type RecutMending struct {
 	Changes []ProposalView `json:"changes"`
 	Left    []ProposalView `json:"left"`
-	Edit    scene.Wire     `json:"edit"`
+	Edit    edit.Wire      `json:"edit"`
 }
 
 // mended is what would mend the seams that are new through a new picture cut, and the scene with that cut.
@@ -266,13 +267,13 @@ func mended(ctx context.Context, st *workspace.Scene, plan *export.Recut) (a Rec
 	if err != nil {
 		return a, err
 	}
-	edits := []scene.Edit{plan.Edit}
+	edits := []edit.Edit{plan.Edit}
 	for _, p := range m.Changes {
 		edits = append(edits, p.Edit)
 	}
 	words := fmt.Sprintf("the sound follows a new cut of the picture, %d new seams mended", len(m.Changes))
 	return RecutMending{proposalViews(after.Scene, m.Changes), proposalViews(after.Scene, m.Left),
-		scene.Wire{Edit: scene.NewBatch(words, edits...)}}, nil
+		edit.Wire{Edit: edit.NewBatch(words, edits...)}}, nil
 }
 
 // recutMend proposes for the seams that are new through a new picture cut.
@@ -295,7 +296,7 @@ func (s *Server) recutSound(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	e := scene.Edit(plan.Edit)
+	e := edit.Edit(plan.Edit)
 	if r.URL.Query().Get("mend") != "" {
 		a, err := mended(r.Context(), st, plan)
 		if err != nil {
@@ -307,7 +308,7 @@ func (s *Server) recutSound(w http.ResponseWriter, r *http.Request) error {
 }
 
 // sendAround sends what a scene would sound like after an edit, around a moment that is asked for.
-func sendAround(w http.ResponseWriter, r *http.Request, st *workspace.Scene, e scene.Edit, name string) error {
+func sendAround(w http.ResponseWriter, r *http.Request, st *workspace.Scene, e edit.Edit, name string) error {
 	after, err := st.Try(r.Context(), e)
 	if err != nil {
 		return err

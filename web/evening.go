@@ -10,6 +10,7 @@ import (
 
 	"blendseam/core/mend/roommatch"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/ambience"
 	"blendseam/workspace"
 )
@@ -74,7 +75,7 @@ func why(r *http.Request, err error) error {
 	if err == nil || r.Context().Err() != nil {
 		return err
 	}
-	words := scene.Message(err)
+	words := edit.Message(err)
 	return cannot("%s.", strings.ToUpper(words[:1])+strings.TrimSuffix(words[1:], "."))
 }
 

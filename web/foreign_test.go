@@ -24,9 +24,10 @@ import (
 
 	"blendseam/core/audit/notes"
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
 	"blendseam/internal/outside"
+	"blendseam/internal/scenetest"
 	"blendseam/store"
 )
 
@@ -298,7 +299,7 @@ func TestForeignIdsAnywhereAreAsThoseThatAreNotThere(t *testing.T) {
 	}
 	clip := string(mine.Scene.Tracks[0].Clips[0].ID)
 	bring := `{"edit":"bring","source":{"id":"` + source + `","name":"x","samples":48000,"channels":1}}`
-	edit := map[string]any{"revision": 0., "edit": map[string]any{"edit": "rename", "name": "x"}, "page": "p"}
+	rename := map[string]any{"revision": 0., "edit": map[string]any{"edit": "rename", "name": "x"}, "page": "p"}
 	var brought any
 	if err := json.Unmarshal([]byte(bring), &brought); err != nil {
 		t.Fatal(err)
@@ -314,7 +315,7 @@ func TestForeignIdsAnywhereAreAsThoseThatAreNotThere(t *testing.T) {
 		"/tones/{tone}":                    map[string]any{"name": "x", "place": "y"},
 		ofScene + "/copy":                  map[string]any{"name": "x"},
 		ofScene + "/move":                  map[string]any{"production": there},
-		ofScene + "/edits":                 edit,
+		ofScene + "/edits":                 rename,
 		ofScene + "/try":                   map[string]any{"revision": 0., "edit": brought},
 		ofScene + "/copies": map[string]any{"span": map[string]any{"from": 0., "to": 48000.}, "track": "t1", "onto": "",
 			"at": 0.},
@@ -367,7 +368,7 @@ func TestForeignIdsAnywhereAreAsThoseThatAreNotThere(t *testing.T) {
 	kinds, recording := map[string]any{}, regexp.MustCompile(`^s[0-9]$`)
 	mixed, rng := scenetest.Mixed(t, timecode.F25), rand.New(rand.NewPCG(1, 1))
 	for range 2000 {
-		raw, err := json.Marshal(scene.Wire{Edit: scenetest.Random(mixed, rng)})
+		raw, err := json.Marshal(edit.Wire{Edit: scenetest.Random(mixed, rng)})
 		if err != nil {
 			t.Fatal(err)
 		}

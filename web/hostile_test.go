@@ -13,6 +13,7 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/recipe"
 	"blendseam/core/sound/timecode"
 	"blendseam/internal/seamtest"
@@ -81,7 +82,7 @@ func TestASourceOfAClientsMakingIsNotTaken(t *testing.T) {
 func TestABatchOfBatchesIsRefusedSoon(t *testing.T) {
 	raw := strings.Repeat(`{"edit":"several","edits":[`, 1000) + strings.Repeat("]}", 1000)
 	allocs := testing.AllocsPerRun(1, func() {
-		if _, err := scene.Parse([]byte(raw)); err == nil || !strings.Contains(err.Error(), "batch") {
+		if _, err := edit.Parse([]byte(raw)); err == nil || !strings.Contains(err.Error(), "batch") {
 			t.Errorf("%v", err)
 		}
 	})
@@ -90,7 +91,7 @@ func TestABatchOfBatchesIsRefusedSoon(t *testing.T) {
 	}
 	for deep, want := range map[int]bool{1: true, 8: true, 40: false} { // as an earlier release kept them
 		raw := strings.Repeat(`{"edit":"several","edits":[`, deep) + strings.Repeat("]}", deep)
-		if _, err := scene.ParseKept([]byte(raw)); (err == nil) != want {
+		if _, err := edit.ParseKept([]byte(raw)); (err == nil) != want {
 			t.Errorf("%d deep: %v", deep, err)
 		}
 	}
@@ -152,12 +153,12 @@ func TestASceneThatCannotBeMeasuredSaysWhy(t *testing.T) {
 // piece pastes a clip of a source of the client's making.
 func piece(st StateView, src scene.Source) any {
 	return &struct {
-		Edit      string          `json:"edit"`
-		Clipboard scene.Clipboard `json:"piece"`
-		At        int64           `json:"at"`
+		Edit      string         `json:"edit"`
+		Clipboard edit.Clipboard `json:"piece"`
+		At        int64          `json:"at"`
 	}{
 		"paste",
-		scene.Clipboard{
+		edit.Clipboard{
 			Rate:       timecode.F25,
 			SampleRate: 48000,
 			Length:     48000,

@@ -13,6 +13,7 @@ import (
 
 	"blendseam/core/limit"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/pcm/wav"
 	"blendseam/media"
@@ -46,7 +47,7 @@ func (q *joinRequest) work(
 	if q.Name, _ = limit.Cut(strings.TrimSpace(q.Name), limit.Names); q.Name == "" {
 		return "", "", nil, cannot("what is joined needs a name of at least one letter")
 	}
-	plan, err := scene.PlanJoin(st.Scene, q.Clips)
+	plan, err := edit.PlanJoin(st.Scene, q.Clips)
 	if err != nil {
 		return "", "", nil, err
 	}
@@ -69,7 +70,7 @@ func (q *joinRequest) work(
 
 // makeJoined renders what is joined into the library: 32-bit float, with the time at which it lies in the scene.
 func (s *Server) makeJoined(
-	ctx context.Context, st *workspace.Scene, plan *scene.Joining, name string, done func(float64),
+	ctx context.Context, st *workspace.Scene, plan *edit.Joining, name string, done func(float64),
 ) (info media.Info, err error) {
 	m, err := st.Joined(plan)
 	if err != nil {
@@ -113,14 +114,14 @@ func (s *Server) makeJoined(
 
 // putJoined puts the joined clip in the place of its parts, in the scene as it is now.
 func (s *Server) putJoined(
-	ctx context.Context, id string, plan *scene.Joining, q joinRequest, info media.Info,
+	ctx context.Context, id string, plan *edit.Joining, q joinRequest, info media.Info,
 ) (c store.Change, err error) {
 	for {
 		st, err := s.Store.Scene(ctx, id)
 		if err != nil {
 			return c, err
 		}
-		now, err := scene.PlanJoin(st.Scene, q.Clips)
+		now, err := edit.PlanJoin(st.Scene, q.Clips)
 		if err != nil {
 			return c, err
 		}
@@ -135,7 +136,7 @@ func (s *Server) putJoined(
 			return c, err
 		}
 		src.Name = q.Name
-		c, err = s.Store.Edit(ctx, id, st.Revision, &scene.Join{Clips: q.Clips, Source: src})
+		c, err = s.Store.Edit(ctx, id, st.Revision, &edit.Join{Clips: q.Clips, Source: src})
 		if stale := (*store.Stale)(nil); errors.As(err, &stale) {
 			continue
 		}

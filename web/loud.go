@@ -4,14 +4,14 @@ import (
 	"net/http"
 
 	"blendseam/core/audit/overs"
-	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 )
 
 // A LoudView is a place that is too loud, and the edit that turns it down.
 type LoudView struct {
 	overs.Place `tstype:",extends"`
-	TC          string      `json:"tc"`
-	Edit        *scene.Wire `json:"edit,omitempty"`
+	TC          string     `json:"tc"`
+	Edit        *edit.Wire `json:"edit,omitempty"`
 }
 
 // LoudAnswer is all that is too loud in a state of a scene.
@@ -45,7 +45,7 @@ func (s *Server) loud(w http.ResponseWriter, r *http.Request) error {
 	for _, p := range list {
 		v := LoudView{Place: p, TC: st.Scene.Timecode(p.At)}
 		if e := p.Turn(st.Scene); e != nil {
-			v.Edit = &scene.Wire{Edit: e}
+			v.Edit = &edit.Wire{Edit: e}
 		}
 		a.Places = append(a.Places, v)
 	}

@@ -10,6 +10,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/mend"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/interchange/report"
 )
 
@@ -120,7 +121,7 @@ func (s *Server) accept(w http.ResponseWriter, r *http.Request) error {
 	if !ok {
 		return s.answer(w, http.StatusOK, nil)
 	}
-	e := &scene.Accept{Left: x.Left, Right: x.Right, Note: q.Note}
+	e := &edit.Accept{Left: x.Left, Right: x.Right, Note: q.Note}
 	if !q.Off {
 		e.Sound = audit.Sound(sc.Scene, x)
 	}

@@ -14,6 +14,7 @@ import (
 	"blendseam/core/limit"
 	"blendseam/core/merge"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/interchange"
 	"blendseam/store"
 	"blendseam/workspace"
@@ -105,7 +106,7 @@ func (s *Server) merging(w http.ResponseWriter, r *http.Request) (*merging, erro
 		return nil, errBadRequest{err}
 	}
 	if m.now, err = m.found.Scene(m.theirs, m.without); err != nil {
-		m.now, m.answer.Problem = nil, scene.Message(err)
+		m.now, m.answer.Problem = nil, edit.Message(err)
 	}
 	m.rows()
 	return m, nil
@@ -256,7 +257,7 @@ func (s *Server) mergedSound(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return sendAround(w, r, m.st, scene.NewMerge(m.st.Scene, m.now, ""), "both versions")
+	return sendAround(w, r, m.st, edit.NewMerge(m.st.Scene, m.now, ""), "both versions")
 }
 
 // chosen is a comparison of which something comes out.
@@ -296,7 +297,7 @@ func (s *Server) takeMerged(w http.ResponseWriter, r *http.Request) error {
 	if n == 1 {
 		words = "one change taken from " + m.fileName
 	}
-	e := scene.NewMerge(m.st.Scene, m.now, words)
+	e := edit.NewMerge(m.st.Scene, m.now, words)
 	c, err := s.Store.Edit(context.WithoutCancel(r.Context()), m.st.Key.Scene, revision, e)
 	return s.edited(w, r, editRequest{Revision: revision, Page: cmp.Or(r.FormValue("page"), "-")}, c, err)
 }

@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 )
 
 // form is a request's body with files and fields, and its content type.
@@ -35,17 +36,17 @@ func TestTwoPeoplesVersionsComeTogether(t *testing.T) {
 	c := newClient(t)
 	id, state := c.twoVoices()
 	clips := state.Tracks[0].Clips
-	edit := func(e scene.Edit) {
+	do := func(e edit.Edit) {
 		t.Helper()
 		c.json("GET", "/scenes/"+id+"/state", nil, 200, &state)
-		c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "edit": scene.Wire{Edit: e}}, 200,
+		c.json("POST", "/scenes/"+id+"/edits", map[string]any{"revision": state.Revision, "edit": edit.Wire{Edit: e}}, 200,
 			nil)
 	}
-	edit(&scene.AddMarker{At: 0, Name: "before"})
+	do(&edit.AddMarker{At: 0, Name: "before"})
 	_, base, _ := c.do("GET", "/scenes/"+id+"/scene.otio", nil)
 	theirs := changedClips(t, base, func(n int, meta map[string]any) { meta["gain_db"] = []float64{-3, -6}[n] })
-	edit(&scene.Gain{Clips: []scene.ClipID{clips[0].ID}, DB: 2})
-	edit(&scene.Trim{Clip: clips[0].ID, Edge: scene.Tail, To: clips[0].End() - 9600, Close: true})
+	do(&edit.Gain{Clips: []scene.ClipID{clips[0].ID}, DB: 2})
+	do(&edit.Trim{Clip: clips[0].ID, Edge: scene.Tail, To: clips[0].End() - 9600, Close: true})
 
 	ask := func(address string, want int, files map[string][]byte, fields map[string]string) (a MergeAnswer, raw []byte) {
 		t.Helper()

@@ -19,6 +19,7 @@ import (
 
 	"blendseam/core/limit"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
 	"blendseam/interchange"
 	"blendseam/store"
@@ -184,8 +185,8 @@ func (s *Server) newScene(w http.ResponseWriter, r *http.Request) error {
 	sc := scene.New(strings.TrimSpace(q.Name), rate, q.SampleRate)
 	sc.Channels = q.Channels
 	if q.Tracks {
-		for _, t := range scene.FirstTracks {
-			if sc, err = scene.Apply(sc, &t); err != nil {
+		for _, t := range edit.FirstTracks {
+			if sc, err = edit.Apply(sc, &t); err != nil {
 				return err
 			}
 		}

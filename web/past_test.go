@@ -13,6 +13,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
 	"blendseam/internal/outside"
 	"blendseam/store"
@@ -331,33 +332,33 @@ func TestASourceIsListenedThroughAndTakenOut(t *testing.T) {
 func TestSeamsSayWhatLeadsAndWhatIsOutOfSync(t *testing.T) {
 	c := newClient(t)
 	s := scene.New("split", timecode.F25, 48000)
-	do := func(list ...scene.Edit) {
+	do := func(list ...edit.Edit) {
 		for _, e := range list {
-			next, err := scene.Apply(s, e)
+			next, err := edit.Apply(s, e)
 			if err != nil {
-				t.Fatal(scene.Message(err))
+				t.Fatal(edit.Message(err))
 			}
 			s = next
 		}
 	}
 	do(
-		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 480000, Frames: 250, Channels: 1}},
-		&scene.AddTrack{Name: "P", Purpose: "picture"},
-		&scene.AddTrack{Name: "D", Purpose: "dialogue"},
-		&scene.Add{
+		&edit.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 480000, Frames: 250, Channels: 1}},
+		&edit.AddTrack{Name: "P", Purpose: "picture"},
+		&edit.AddTrack{Name: "D", Purpose: "dialogue"},
+		&edit.Add{
 			Track:   "t2",
 			Picture: "t1",
 			Source:  "a",
 			In:      96000,
 			Length:  96000,
 		},
-		&scene.Add{Track: "t2", Picture: "t1", Source: "a", In: 240000, Start: 96000, Length: 96000},
+		&edit.Add{Track: "t2", Picture: "t1", Source: "a", In: 240000, Start: 96000, Length: 96000},
 	)
 	clips := s.Tracks[1].Clips
 	do(
-		&scene.Lead{Left: clips[0].ID, Right: clips[1].ID, Frames: 7},
-		&scene.Unlink{Clips: []scene.ClipID{clips[0].ID}},
-		&scene.Slip{Clip: clips[0].ID, By: -5760},
+		&edit.Lead{Left: clips[0].ID, Right: clips[1].ID, Frames: 7},
+		&edit.Unlink{Clips: []scene.ClipID{clips[0].ID}},
+		&edit.Slip{Clip: clips[0].ID, By: -5760},
 	)
 	id, err := c.server.Store.Create(context.Background(), s, store.FirstProduction)
 	if err != nil {
@@ -387,14 +388,14 @@ func TestThePageIsToldOnlyOfSeamsThatChanged(t *testing.T) {
 	id := ""
 	{
 		s := scene.New("many", timecode.F25, 48000)
-		for _, e := range []scene.Edit{&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 48000 * 600,
-			Channels: 1}}, &scene.AddTrack{Name: "D", Purpose: "dialogue"}} {
-			s, _ = scene.Apply(s, e)
+		for _, e := range []edit.Edit{&edit.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 48000 * 600,
+			Channels: 1}}, &edit.AddTrack{Name: "D", Purpose: "dialogue"}} {
+			s, _ = edit.Apply(s, e)
 		}
 		for k := range int64(40) {
-			next, err := scene.Apply(
+			next, err := edit.Apply(
 				s,
-				&scene.Add{Track: "t1", Source: "a", In: 480000 + k*1920, Start: k * 96000, Length: 96000},
+				&edit.Add{Track: "t1", Source: "a", In: 480000 + k*1920, Start: k * 96000, Length: 96000},
 			)
 			if err != nil {
 				t.Fatal(err)

@@ -16,7 +16,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"blendseam/core/limit"
-	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/store"
 	"blendseam/web/access"
 )
@@ -92,7 +92,7 @@ func (s *Server) newFigures() *figures {
 // outcome is what became of an edit, in one word.
 func outcome(err error) string {
 	var stale *store.Stale
-	var refusal scene.Refusal
+	var refusal edit.Refusal
 	switch {
 	case err == nil:
 		return "done"

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/web/access"
 )
 
@@ -39,9 +39,9 @@ func TestFiguresSayWhatWasDone(t *testing.T) {
 	c := newClient(t)
 	id := c.newScene()
 	for _, want := range []int{200, 422} { // the same marker cannot be taken off twice
-		body := map[string]any{"revision": 1, "edit": scene.Wire{Edit: &scene.RemoveMarker{Marker: "m9"}}}
+		body := map[string]any{"revision": 1, "edit": edit.Wire{Edit: &edit.RemoveMarker{Marker: "m9"}}}
 		if want == 200 {
-			body = map[string]any{"revision": 0, "edit": scene.Wire{Edit: &scene.AddMarker{Name: "m"}}}
+			body = map[string]any{"revision": 0, "edit": edit.Wire{Edit: &edit.AddMarker{Name: "m"}}}
 		}
 		c.json("POST", "/scenes/"+id+"/edits", body, want, nil)
 	}

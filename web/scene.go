@@ -17,6 +17,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/limit"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/effects"
 	"blendseam/core/sound/timecode"
 	"blendseam/export"
@@ -219,12 +220,12 @@ func (s *Server) editRequest(w http.ResponseWriter, r *http.Request) (q editRequ
 
 // An admission puts what the library knows of recordings in the place of what an edit of a scene says of them: s.Admit
 // for an edit that is done, s.Look for one that is only tried.
-type admission func(ctx context.Context, scene string, e scene.Edit) error
+type admission func(ctx context.Context, scene string, e edit.Edit) error
 
 // editAsked reads a request with an edit in it.
 func (s *Server) editAsked(
 	w http.ResponseWriter, r *http.Request, admit admission,
-) (q editRequest, e scene.Edit, err error) {
+) (q editRequest, e edit.Edit, err error) {
 	if q, err = s.editRequest(w, r); err != nil {
 		return q, nil, err
 	}
@@ -233,8 +234,8 @@ func (s *Server) editAsked(
 }
 
 // parseEdit reads an edit of a request's scene.
-func (s *Server) parseEdit(r *http.Request, raw []byte, admit admission) (scene.Edit, error) {
-	e, err := scene.Parse(raw)
+func (s *Server) parseEdit(r *http.Request, raw []byte, admit admission) (edit.Edit, error) {
+	e, err := edit.Parse(raw)
 	if err != nil {
 		return nil, errBadRequest{err}
 	}
@@ -246,11 +247,11 @@ func (s *Server) parseEdit(r *http.Request, raw []byte, admit admission) (scene.
 
 // fromPage refuses what no page sends: a merge is made here, of a scene file. Words of a batch that name somebody else
 // of the accounts are not taken, so that nobody writes for another; the edits tell themselves then.
-func (s *Server) fromPage(ctx context.Context, e scene.Edit) error {
+func (s *Server) fromPage(ctx context.Context, e edit.Edit) error {
 	switch e := e.(type) {
-	case *scene.Merge:
+	case *edit.Merge:
 		return errBadRequest{errors.New("another version is taken on the page Come back, from its scene file")}
-	case *scene.Batch:
+	case *edit.Batch:
 		for _, one := range e.Edits {
 			if err := s.fromPage(ctx, one.Edit); err != nil {
 				return err
@@ -288,7 +289,7 @@ func (s *Server) edit(w http.ResponseWriter, r *http.Request) error {
 }
 
 // knowing is an edit with what it needs to know besides; a scene in which no track makes way for words needs nothing.
-func (s *Server) knowing(r *http.Request, e scene.Edit) (scene.Edit, error) {
+func (s *Server) knowing(r *http.Request, e edit.Edit) (edit.Edit, error) {
 	st, err := s.opened(r)
 	if err != nil {
 		return nil, err

@@ -13,6 +13,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/pcm/wav"
 	"blendseam/store"
@@ -117,7 +118,7 @@ func (s *Server) sourcePage(w http.ResponseWriter, r *http.Request) error {
 		}
 	}
 	if offered == "" {
-		tracks = append(tracks, TrackView{"", "a new track, " + scene.TrackName(purpose)})
+		tracks = append(tracks, TrackView{"", "a new track, " + edit.TrackName(purpose)})
 	}
 	return s.page(
 		w,
@@ -160,7 +161,7 @@ func (s *Server) takeOut(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	x := scene.Taking{Source: src.ID, Names: q.Names, Marked: q.Marked, Track: q.Track, At: q.At, How: q.How}
+	x := edit.Taking{Source: src.ID, Names: q.Names, Marked: q.Marked, Track: q.Track, At: q.At, How: q.How}
 	if x.Track == "" {
 		if x.Purpose, err = st.PurposeOf(r.Context(), src.ID); err != nil {
 			return err

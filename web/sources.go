@@ -19,6 +19,7 @@ import (
 
 	"blendseam/core/limit"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/ingest"
 	"blendseam/interchange"
 	"blendseam/media"
@@ -135,7 +136,7 @@ func (s *Server) linkSource(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	missing := chi.URLParam(r, "source")
-	return s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) {
+	return s.editNewest(w, r, func(sc *scene.Scene) (edit.Edit, error) {
 		info, err := s.Ingester.Known(r.Context(), q.To)
 		if err != nil {
 			return nil, err
@@ -147,7 +148,7 @@ func (s *Server) linkSource(w http.ResponseWriter, r *http.Request) error {
 		if err == nil {
 			err = s.Store.Grant(r.Context(), chi.URLParam(r, "scene"), info.ID)
 		}
-		return &scene.LinkSource{Source: missing, To: to}, err
+		return &edit.LinkSource{Source: missing, To: to}, err
 	})
 }
 
@@ -305,7 +306,7 @@ func (s *Server) layOut(w http.ResponseWriter, r *http.Request) error {
 			return err
 		}
 	}
-	return s.editNewest(w, r, func(sc *scene.Scene) (scene.Edit, error) { return scene.LayOut(sc, source, purpose) })
+	return s.editNewest(w, r, func(sc *scene.Scene) (edit.Edit, error) { return edit.LayOut(sc, source, purpose) })
 }
 
 // removeSource takes a recording out of the library, if nothing uses it.
@@ -319,7 +320,7 @@ func (s *Server) removeSource(w http.ResponseWriter, r *http.Request) error {
 }
 
 // editNewest does an edit on the scene as it is when its turn comes.
-func (s *Server) editNewest(w http.ResponseWriter, r *http.Request, edit func(*scene.Scene) (scene.Edit, error)) error {
+func (s *Server) editNewest(w http.ResponseWriter, r *http.Request, edit func(*scene.Scene) (edit.Edit, error)) error {
 	ctx, id := r.Context(), chi.URLParam(r, "scene")
 	for {
 		st, err := s.Store.Scene(ctx, id)

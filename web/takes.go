@@ -6,6 +6,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/workspace"
 )
 
@@ -46,7 +47,7 @@ func (s *Server) take(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	e := scene.UseTake{Clip: scene.ClipID(chi.URLParam(r, "clip")), Number: int(number)}
+	e := edit.UseTake{Clip: scene.ClipID(chi.URLParam(r, "clip")), Number: int(number)}
 	if r.URL.Query().Has("to") {
 		span, err := spanAsked(r, st.Scene, "from", "to")
 		if err != nil {

@@ -11,6 +11,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/mend/fill"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/media/peaks"
 	"blendseam/store"
@@ -101,15 +102,15 @@ func (s *Server) fillings(r *http.Request) (a FillAnswer, err error) {
 	}
 	span, _ := sc.HoleSpan(hole)
 	a = FillAnswer{Revision: st.Revision, At: span.From, To: span.To, Choice: choice, Did: f.Did}
-	edit := f.Edit
+	change := f.Edit
 	if first != nil {
 		a.Did = "lull and " + f.Did
-		edit = scene.NewBatch(a.Did, first, f.Edit)
+		change = edit.NewBatch(a.Did, first, f.Edit)
 	}
 	if was := sc.Patch(hole); was != nil {
-		edit = scene.NewBatch(a.Did+", in place of the one before", &scene.Remove{Clips: []scene.ClipID{was.ID}}, edit)
+		change = edit.NewBatch(a.Did+", in place of the one before", &edit.Remove{Clips: []scene.ClipID{was.ID}}, change)
 	}
-	if a.Edit, err = marshalled(edit); err != nil {
+	if a.Edit, err = marshalled(change); err != nil {
 		return a, err
 	}
 	for _, f := range list[:min(len(list), mostFillings)] {
@@ -125,13 +126,13 @@ func (s *Server) fillings(r *http.Request) (a FillAnswer, err error) {
 	return a, nil
 }
 
-func marshalled(e scene.Edit) (any, error) {
-	raw, err := scene.Marshal(e)
+func marshalled(e edit.Edit) (any, error) {
+	raw, err := edit.Marshal(e)
 	return json.RawMessage(raw), err
 }
 
 // holeAsked finds the hole that a request means, and the lull that has to be made first where a range lies on sound.
-func holeAsked(sc *scene.Scene, r *http.Request) (h scene.Hole, first *scene.AddLull, err error) {
+func holeAsked(sc *scene.Scene, r *http.Request) (h scene.Hole, first *edit.AddLull, err error) {
 	q := r.URL.Query()
 	if id := q.Get("seam"); id != "" {
 		x, ok := audit.SeamAt(sc, audit.SeamID(id))

@@ -7,6 +7,7 @@ import (
 
 	"blendseam/core/listen/syllables"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timestretch"
 	"blendseam/core/sound/timestretch/timing"
@@ -25,7 +26,7 @@ type FitOptions struct {
 // A Fitting is how that is done.
 type Fitting struct {
 	timestretch.Plan
-	Edit *scene.Fit
+	Edit *edit.Fit
 	Was  int64          // samples that it takes now
 	Rate syllables.Rate // of its words; none of music
 }
@@ -93,7 +94,7 @@ func (s *Scene) Fitting(ctx context.Context, w FitOptions) (*Fitting, error) {
 	if err != nil {
 		return nil, err
 	}
-	e := &scene.Fit{Clip: c.ID, From: stretch.From, To: stretch.To, Parts: p.Parts}
+	e := &edit.Fit{Clip: c.ID, From: stretch.From, To: stretch.To, Parts: p.Parts}
 	if stretch == shown {
 		e.From, e.To = 0, 0
 	}

@@ -11,7 +11,7 @@ import (
 
 	"blendseam/core/cache"
 	"blendseam/core/parallel"
-	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/media"
 	"blendseam/store"
 )
@@ -169,7 +169,7 @@ func (j *Jobs) end(job store.Job, result any, err error) {
 	case errors.Is(err, context.Canceled):
 		job.State, job.Error = "stopped", "Stopped before it was done; nothing was kept."
 	case err != nil:
-		job.State, job.Error = "failed", scene.Message(err)
+		job.State, job.Error = "failed", edit.Message(err)
 	default:
 		if job.Result, err = json.Marshal(result); err != nil {
 			job.State, job.Error = "failed", err.Error()

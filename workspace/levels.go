@@ -11,6 +11,7 @@ import (
 	"blendseam/core/meter"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 )
 
@@ -58,23 +59,23 @@ func (s *Scene) meter() *meter.Meter { return meter.NewMeter(s.Scene, s.Sources(
 // Knowing is an edit with what it needs to know besides: where the words are that tracks make way for, of recordings
 // that come under them with it, and beside which slopes are to lie. An edit that cannot be done is given back as it is,
 // to be refused.
-func (s *Scene) Knowing(ctx context.Context, e scene.Edit) (scene.Edit, error) {
-	if raise, ok := e.(*scene.Raise); ok && raise.Pauses {
+func (s *Scene) Knowing(ctx context.Context, e edit.Edit) (edit.Edit, error) {
+	if raise, ok := e.(*edit.Raise); ok && raise.Pauses {
 		know, err := intelligibility.SpeechEdit(ctx, s.Sources(), s.Scene, s.unknownIn(raise.Reach(s.Scene)))
 		if err != nil || know == nil {
 			return e, err
 		}
-		after, err := scene.Apply(s.Scene, e)
+		after, err := edit.Apply(s.Scene, e)
 		if err != nil {
 			return e, nil
 		}
-		return scene.NewBatch(scene.Describe(s.Scene, after, e), know, e), nil
+		return edit.NewBatch(edit.Describe(s.Scene, after, e), know, e), nil
 	}
 	makesWay := slices.ContainsFunc(s.Scene.Tracks, func(t *scene.Track) bool { return len(t.Ducks) > 0 })
 	if !makesWay && !setsDucks(e) {
 		return e, nil
 	}
-	after, err := scene.Apply(s.Scene, e)
+	after, err := edit.Apply(s.Scene, e)
 	if err != nil {
 		return e, nil
 	}
@@ -82,15 +83,15 @@ func (s *Scene) Knowing(ctx context.Context, e scene.Edit) (scene.Edit, error) {
 	if err != nil || know == nil {
 		return e, err
 	}
-	return scene.NewBatch(scene.Describe(s.Scene, after, e), e, know), nil
+	return edit.NewBatch(edit.Describe(s.Scene, after, e), e, know), nil
 }
 
 // setsDucks tells whether an edit lets a track make way for words.
-func setsDucks(e scene.Edit) bool {
-	if batch, ok := e.(*scene.Batch); ok {
-		return slices.ContainsFunc(batch.Edits, func(w scene.Wire) bool { return setsDucks(w.Edit) })
+func setsDucks(e edit.Edit) bool {
+	if batch, ok := e.(*edit.Batch); ok {
+		return slices.ContainsFunc(batch.Edits, func(w edit.Wire) bool { return setsDucks(w.Edit) })
 	}
-	_, ok := e.(*scene.SetDucks)
+	_, ok := e.(*edit.SetDucks)
 	return ok
 }
 

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
 	"blendseam/ingest"
 	"blendseam/store"
@@ -39,7 +40,7 @@ func TestPagesHearWhatOtherProcessesDo(t *testing.T) {
 		Roles: map[string]store.Role{store.FirstProduction: store.Editor}})
 	heard := map[string]string{}
 	for revision := int64(0); len(heard) < 3; {
-		c, err := other.Edit(ada, id, revision, &scene.Rename{Name: "y" + string(rune('a'+revision%20))})
+		c, err := other.Edit(ada, id, revision, &edit.Rename{Name: "y" + string(rune('a'+revision%20))})
 		if err != nil {
 			t.Fatal(err)
 		}

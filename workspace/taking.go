@@ -11,6 +11,7 @@ import (
 	"blendseam/core/listen/takes"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 )
 
@@ -94,12 +95,12 @@ func (s *Scene) recording(ctx context.Context, id string) (r takes.Recording, er
 
 // UseTake is an edit that lets another take sound in place of a clip or of part of it, with that part's words in step,
 // and with the blends that are best at the cuts where it begins and ends, if it had none there before.
-func (s *Scene) UseTake(ctx context.Context, e scene.UseTake) (scene.Edit, error) {
+func (s *Scene) UseTake(ctx context.Context, e edit.UseTake) (edit.Edit, error) {
 	ctx = parallel.Beginning(ctx, modest)
 	if err := s.inStep(ctx, &e); err != nil {
 		return nil, err
 	}
-	after, err := scene.Apply(s.Scene, &e)
+	after, err := edit.Apply(s.Scene, &e)
 	if err != nil {
 		return nil, err
 	}
@@ -108,7 +109,7 @@ func (s *Scene) UseTake(ctx context.Context, e scene.UseTake) (scene.Edit, error
 		return nil, err
 	}
 	t, _ := s.Scene.Clip(e.Clip)
-	edits := []scene.Edit{&e}
+	edits := []edit.Edit{&e}
 	for _, x := range s.newCuts(after, t.ID) {
 		in := m.In(after)
 		before, err := audit.Judge(ctx, in.Meter, x)
@@ -122,7 +123,7 @@ func (s *Scene) UseTake(ctx context.Context, e scene.UseTake) (scene.Edit, error
 		if blend == nil {
 			continue
 		}
-		next, err := scene.Apply(after, blend)
+		next, err := edit.Apply(after, blend)
 		if err != nil {
 			continue // another blend has taken the room
 		}
@@ -131,12 +132,12 @@ func (s *Scene) UseTake(ctx context.Context, e scene.UseTake) (scene.Edit, error
 	if len(edits) == 1 {
 		return &e, nil
 	}
-	words := scene.Describe(s.Scene, after, &e)
-	return scene.NewBatch(words+", blended at its ends", edits...), nil
+	words := edit.Describe(s.Scene, after, &e)
+	return edit.NewBatch(words+", blended at its ends", edits...), nil
 }
 
 // inStep puts the words of a part in step: those of a take that was said again drift apart.
-func (s *Scene) inStep(ctx context.Context, e *scene.UseTake) error {
+func (s *Scene) inStep(ctx context.Context, e *edit.UseTake) error {
 	_, c := s.Scene.Clip(e.Clip)
 	if e.From == 0 && e.To == 0 || e.Shift != nil || c == nil || c.Takes == nil {
 		return nil

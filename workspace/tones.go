@@ -11,6 +11,7 @@ import (
 	"blendseam/core/meter"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/store"
 )
@@ -137,7 +138,7 @@ func (s *Scene) WithBed(ctx context.Context, t store.Tone) (pcm.ReaderAt, error)
 	if err != nil || bed == nil {
 		return nil, err
 	}
-	with, err := scene.Apply(s.Scene, bed.Edit)
+	with, err := edit.Apply(s.Scene, bed.Edit)
 	if err != nil {
 		return nil, err
 	}

@@ -27,6 +27,7 @@ import (
 	"blendseam/core/mix"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/ingest"
 	"blendseam/store"
@@ -177,14 +178,14 @@ func (w *Workspace) OpenAt(ctx context.Context, id string, node int64) (*Scene, 
 }
 
 // Try gives the scene as it would be after an edit.
-func (s *Scene) Try(ctx context.Context, e scene.Edit) (*Scene, error) {
-	raw, err := scene.Marshal(e)
+func (s *Scene) Try(ctx context.Context, e edit.Edit) (*Scene, error) {
+	raw, err := edit.Marshal(e)
 	if err != nil {
 		return nil, err
 	}
 	key := s.Key
 	key.Edit += string(raw)
-	then, err := s.w.tries.Get(ctx, key, func(context.Context) (*scene.Scene, error) { return scene.Apply(s.Scene, e) })
+	then, err := s.w.tries.Get(ctx, key, func(context.Context) (*scene.Scene, error) { return edit.Apply(s.Scene, e) })
 	if err != nil {
 		return nil, err
 	}
@@ -390,6 +391,6 @@ func (s *Scene) Fillings(ctx context.Context, hole scene.Hole) ([]fill.Filling, 
 }
 
 // Joined gives what clips of the scene sound like together, as they are to be joined.
-func (s *Scene) Joined(plan *scene.Joining) (*mix.Mixer, error) {
+func (s *Scene) Joined(plan *edit.Joining) (*mix.Mixer, error) {
 	return mix.NewJoining(plan, s.Sources().Mix(plan.Scene))
 }

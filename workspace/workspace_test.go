@@ -11,6 +11,7 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
 	"blendseam/ingest"
 	"blendseam/internal/seamtest"
@@ -138,7 +139,7 @@ func TestWhatWasMeasuredIsKnownAfterUndo(t *testing.T) {
 		t.Context(),
 		id,
 		sc.Revision,
-		&scene.Gain{Clips: []scene.ClipID{sc.Scene.Tracks[0].Clips[0].ID}, DB: -3},
+		&edit.Gain{Clips: []scene.ClipID{sc.Scene.Tracks[0].Clips[0].ID}, DB: -3},
 	); err != nil {
 		t.Fatal(err)
 	}

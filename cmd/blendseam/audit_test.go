@@ -12,6 +12,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/media/scenefile"
 )
 
@@ -171,7 +172,7 @@ func TestAuditOfACleanSceneAndOfNone(t *testing.T) {
 func TestPeaksAreAListOfTheirOwn(t *testing.T) {
 	_, plain := sceneFile(t)
 	_, before := auditFile(t, plain)
-	_, path := sceneFile(t, &scene.Gain{Clips: []scene.ClipID{"c4"}, DB: 12})
+	_, path := sceneFile(t, &edit.Gain{Clips: []scene.ClipID{"c4"}, DB: 12})
 	_, out, _ := blendseam(t, "audit", path, "--json")
 	var got struct {
 		Seams []auditJSON
@@ -203,7 +204,7 @@ func TestPeaksAreAListOfTheirOwn(t *testing.T) {
 
 // What is rough and accepted does not make the audit fail, as long as it sounds as it did.
 func TestAnAcceptedSeamIsNotRoughForTheAudit(t *testing.T) {
-	_, path := sceneFile(t, &scene.Gain{Clips: []scene.ClipID{"c4"}, DB: 9})
+	_, path := sceneFile(t, &edit.Gain{Clips: []scene.ClipID{"c4"}, DB: 9})
 	code, _ := auditFile(t, path)
 	if code != exitRough {
 		t.Fatalf("exit %d of a scene that stops dead", code)
@@ -216,15 +217,15 @@ func TestAnAcceptedSeamIsNotRoughForTheAudit(t *testing.T) {
 		}
 		defer f.Close()
 		s := f.Scene
-		var more []scene.Edit
+		var more []edit.Edit
 		for _, x := range audit.Find(s) {
-			more = append(more, &scene.Accept{Left: x.Left, Right: x.Right, Sound: audit.Sound(s, x), Note: "it has to be so"})
+			more = append(more, &edit.Accept{Left: x.Left, Right: x.Right, Sound: audit.Sound(s, x), Note: "it has to be so"})
 		}
 		second := s.Tracks[0].Clips[1]
-		more = append(more, &scene.Gain{Clips: []scene.ClipID{second.ID}, DB: second.GainDB + louder})
+		more = append(more, &edit.Gain{Clips: []scene.ClipID{second.ID}, DB: second.GainDB + louder})
 		for _, e := range more {
-			if s, err = scene.Apply(s, e); err != nil {
-				t.Fatal(scene.Message(err))
+			if s, err = edit.Apply(s, e); err != nil {
+				t.Fatal(edit.Message(err))
 			}
 		}
 		if err := writeScene(s, path, accepted); err != nil {

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
 	"blendseam/core/sound/timestretch/timing"
 	"blendseam/interchange/otio"
@@ -81,14 +82,14 @@ func TestASceneFileWithAFittedClipIsHeardSo(t *testing.T) {
 	s := scene.New("fitted", timecode.F25, 48000)
 	s.Channels = 1
 	length := int64(math.Round(float64(n) / 1.2))
-	for _, e := range []scene.Edit{
-		&scene.AddTrack{Name: "Voices", Purpose: scene.ForDialogue},
-		&scene.Bring{Source: scene.Source{ID: "in", Name: "in", URL: "in.wav", Samples: n, Channels: 1}},
-		&scene.Add{Track: "t1", Source: "in", Length: n},
-		&scene.Fit{Clip: "c2", Parts: []timing.Part{{To: n, Length: length, Kind: timing.Words}}},
+	for _, e := range []edit.Edit{
+		&edit.AddTrack{Name: "Voices", Purpose: scene.ForDialogue},
+		&edit.Bring{Source: scene.Source{ID: "in", Name: "in", URL: "in.wav", Samples: n, Channels: 1}},
+		&edit.Add{Track: "t1", Source: "in", Length: n},
+		&edit.Fit{Clip: "c2", Parts: []timing.Part{{To: n, Length: length, Kind: timing.Words}}},
 	} {
 		var err error
-		if s, err = scene.Apply(s, e); err != nil {
+		if s, err = edit.Apply(s, e); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/internal/outside"
 )
 
@@ -99,7 +100,7 @@ func TestListsAndPackagesSoundTheSame(t *testing.T) {
 
 // recut prints the change list as the contract has it.
 func TestRecutPrintsItsChangeList(t *testing.T) {
-	dir, path := sceneFile(t, &scene.AddTrack{Name: "Picture", Purpose: scene.ForPicture})
+	dir, path := sceneFile(t, &edit.AddTrack{Name: "Picture", Purpose: scene.ForPicture})
 	if code, _, complaint := blendseam(t, "recut", path, "--to", path, "-o", filepath.Join(dir,
 		"x.otio")); code != exitFailed ||
 		!strings.Contains(complaint, "has no picture") {

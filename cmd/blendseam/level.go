@@ -15,6 +15,7 @@ import (
 	"blendseam/core/mend/levelmatch"
 	"blendseam/core/meter"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/media/scenefile"
 )
@@ -78,11 +79,11 @@ func (c *levelCmd) Run(ctx context.Context) error {
 		return err
 	}
 	done, after := levelled{}, f.Scene
-	apply := func(e scene.Edit) error {
+	apply := func(e edit.Edit) error {
 		if e == nil {
 			return nil
 		}
-		next, err := scene.Apply(after, e)
+		next, err := edit.Apply(after, e)
 		if err == nil {
 			after = next
 		}

@@ -9,6 +9,7 @@ import (
 	"blendseam/core/meter"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
 	"blendseam/media"
@@ -37,18 +38,18 @@ func (c *likeCmd) Run(ctx context.Context) error {
 	sounds := map[string]pcm.ReaderAt{"in": in, "as": as}
 	s := scene.New("like", timecode.F25, int64(rate))
 	s.Channels = min(2, in.Format().Channels)
-	edits := []scene.Edit{&scene.AddTrack{Name: "Voices", Purpose: scene.ForDialogue}}
+	edits := []edit.Edit{&edit.AddTrack{Name: "Voices", Purpose: scene.ForDialogue}}
 	at := int64(0)
 	for _, one := range []struct{ id, name string }{{"in", c.In}, {"as", c.As}} {
 		r := sounds[one.id]
 		edits = append(edits,
-			&scene.Bring{Source: scene.Source{ID: one.id, Name: one.name, Samples: r.Len(), Channels: r.Format().Channels}},
-			&scene.Add{Track: "t1", Source: one.id, Start: at, Length: r.Len()},
+			&edit.Bring{Source: scene.Source{ID: one.id, Name: one.name, Samples: r.Len(), Channels: r.Format().Channels}},
+			&edit.Add{Track: "t1", Source: one.id, Start: at, Length: r.Len()},
 		)
 		at += r.Len()
 	}
 	for _, e := range edits {
-		if s, err = scene.Apply(s, e); err != nil {
+		if s, err = edit.Apply(s, e); err != nil {
 			return err
 		}
 	}
@@ -62,7 +63,7 @@ func (c *likeCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if s, err = scene.Apply(s, p.Edit()); err != nil {
+	if s, err = edit.Apply(s, p.Edit()); err != nil {
 		return err
 	}
 	sound, err := mix.WithRoom(s, s.Tracks[0].Clips[0], open)

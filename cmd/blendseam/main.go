@@ -11,7 +11,7 @@ import (
 
 	"github.com/alecthomas/kong"
 
-	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/interchange"
 	"blendseam/scratch"
 )
@@ -83,7 +83,7 @@ func run(ctx context.Context, args []string) int {
 		if errors.Is(err, context.Canceled) {
 			err = errors.New("stopped before it was done")
 		}
-		fmt.Fprintln(os.Stderr, "blendseam: "+scene.Message(err))
+		fmt.Fprintln(os.Stderr, "blendseam: "+edit.Message(err))
 		return exitFailed
 	}
 	return 0

@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
 	"blendseam/internal/outside"
@@ -54,30 +55,30 @@ func blendseam(t *testing.T, args ...string) (code int, stdout, stderr string) {
 }
 
 // sceneFile writes a scene of two voices that touch.
-func sceneFile(t *testing.T, edits ...scene.Edit) (dir, path string) {
+func sceneFile(t *testing.T, edits ...edit.Edit) (dir, path string) {
 	t.Helper()
 	dir = t.TempDir()
 	s := scene.New("voices", timecode.F25, 48000)
 	at := int64(0)
-	var all []scene.Edit
+	var all []edit.Edit
 	all = append(
 		all,
-		&scene.AddTrack{Name: "Dialogue", Purpose: "dialogue"},
-		&scene.AddTrack{Name: "Spare", Purpose: "music"},
+		&edit.AddTrack{Name: "Dialogue", Purpose: "dialogue"},
+		&edit.AddTrack{Name: "Spare", Purpose: "music"},
 	)
 	for i, v := range outside.Voices(t)[:2] {
 		raw, _ := os.ReadFile(v)
 		name := fmt.Sprintf("voice %d.wav", i)
 		os.WriteFile(filepath.Join(dir, name), raw, 0o644)
 		n := outside.Decode(t, v, 1).Len()
-		all = append(all, &scene.Bring{Source: scene.Source{ID: name, Name: name, URL: name, Samples: n, Channels: 1}},
-			&scene.Add{Track: "t1", Source: name, In: 4800, Start: at, Length: n - 9600})
+		all = append(all, &edit.Bring{Source: scene.Source{ID: name, Name: name, URL: name, Samples: n, Channels: 1}},
+			&edit.Add{Track: "t1", Source: name, In: 4800, Start: at, Length: n - 9600})
 		at += n - 9600
 	}
 	for _, e := range append(all, edits...) {
-		next, err := scene.Apply(s, e)
+		next, err := edit.Apply(s, e)
 		if err != nil {
-			t.Fatal(scene.Message(err))
+			t.Fatal(edit.Message(err))
 		}
 		s = next
 	}

@@ -11,6 +11,7 @@ import (
 	"blendseam/core/mend/roommatch"
 	"blendseam/core/meter"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/pcm"
 	"blendseam/media/scenefile"
@@ -75,7 +76,7 @@ func evened(
 	if err != nil || p.Edit == nil {
 		return p, s, err
 	}
-	after, err := scene.Apply(s, p.Edit)
+	after, err := edit.Apply(s, p.Edit)
 	return p, after, err
 }
 

@@ -15,6 +15,7 @@ import (
 	"blendseam/core/mend"
 	"blendseam/core/meter"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -146,8 +147,8 @@ func TestTheDemoIsFilled(t *testing.T) {
 		t.Fatal("no such seam")
 		return audit.Result{}
 	}
-	apply := func(e scene.Edit) *scene.Scene {
-		sc, err := scene.Apply(f.Scene, e)
+	apply := func(e edit.Edit) *scene.Scene {
+		sc, err := edit.Apply(f.Scene, e)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -221,11 +222,11 @@ func TestTheDemoIsFilled(t *testing.T) {
 	if err != nil || len(kept) < 10 {
 		t.Fatal(err, len(kept))
 	}
-	edits := []scene.Edit{bed.Edit}
+	edits := []edit.Edit{bed.Edit}
 	for _, k := range kept {
 		edits = append(edits, k.Edit)
 	}
-	apply(scene.NewBatch("words kept", edits...))
+	apply(edit.NewBatch("words kept", edits...))
 }
 
 // At 01:00:15:06 of the demo a blend by constant gain dips; by constant power it is clean, and that was not offered.
@@ -247,11 +248,11 @@ func TestEveryLawIsTriedAtTheBlendThatIsThere(t *testing.T) {
 	}
 	x := at(f.Scene)
 	half := f.Scene.SampleRate / 4
-	gain, err := scene.Apply(f.Scene, &scene.SetBlend{
+	gain, err := edit.Apply(f.Scene, &edit.SetBlend{
 		Left: x.Left, Right: x.Right, Before: half, After: half, Law: blend.ConstantGain,
 	})
 	if err != nil {
-		t.Fatal(scene.Message(err))
+		t.Fatal(edit.Message(err))
 	}
 	m := mend.New(meter.NewMeter(gain, f.Sources()))
 	before, err := audit.Judge(ctx, m.Meter, at(gain))
@@ -262,7 +263,7 @@ func TestEveryLawIsTriedAtTheBlendThatIsThere(t *testing.T) {
 	if err != nil || p.After == nil || !p.After.Fine() {
 		t.Fatalf("%s (%s): %q, left: %s, %v", before.Verdict, before.Why, p.Did, p.Left, err)
 	}
-	b, ok := p.Edit.(*scene.SetBlend)
+	b, ok := p.Edit.(*edit.SetBlend)
 	if !ok || b.Before != half || b.After != half || b.Law == blend.ConstantGain {
 		t.Errorf("%s: %+v", p.Did, p.Edit)
 	}

@@ -9,8 +9,8 @@ import (
 	"blendseam/core/parallel"
 )
 
-// Judge measures and judges one seam. Levels of voices, words, clicks and ends are measured in the track alone, all else
-// in the mix of the scene as it is heard, or in the track alone where that is not heard.
+// Judge measures and judges one seam. Levels of voices, words, clicks and ends are measured in the track alone, all
+// else in the mix of the scene as it is heard, or in the track alone where that is not heard.
 func Judge(ctx context.Context, m *meter.Meter, s Seam) (Result, error) {
 	r := Result{Seam: s}
 	if err := ctx.Err(); err != nil {

@@ -7,6 +7,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/pcm"
 	"blendseam/internal/corpus"
@@ -21,11 +22,11 @@ func begins(t *testing.T, purpose scene.Purpose, sound []float64, in ...int64) (
 	s := seamtest.New(t)
 	s.Sound["m"] = pcm.Block{sound}
 	n := int64(len(sound))
-	s.Do(&scene.Bring{Source: scene.Source{ID: "m", Name: "m", URL: "m.wav", Samples: n, Channels: 1}})
+	s.Do(&edit.Bring{Source: scene.Source{ID: "m", Name: "m", URL: "m.wav", Samples: n, Channels: 1}})
 	for _, at := range in {
-		s.Do(&scene.AddTrack{Name: "M", Purpose: purpose})
+		s.Do(&edit.AddTrack{Name: "M", Purpose: purpose})
 		track := s.Scene.Tracks[len(s.Scene.Tracks)-1].ID
-		s.Do(&scene.Add{Track: track, Source: "m", In: at, Start: rate, Length: min(2*rate, n-at)})
+		s.Do(&edit.Add{Track: track, Source: "m", In: at, Start: rate, Length: min(2*rate, n-at)})
 	}
 	var heads []audit.Result
 	all := s.Measure()
@@ -94,7 +95,7 @@ func TestTheHeadOfARecordingItself(t *testing.T) {
 		t.Errorf("what is struck and dies away: %s", clean.Why)
 	}
 	s, _ := begin(t, scene.ForEffects, seamtest.Bed(5, 3, -20)[0], rate/2)
-	s.Do(&scene.FadeEdge{Clip: s.Scene.Tracks[1].Clips[0].ID, Edge: "head", Length: rate / 2,
+	s.Do(&edit.FadeEdge{Clip: s.Scene.Tracks[1].Clips[0].ID, Edge: "head", Length: rate / 2,
 		Curve: blend.Curve{Shape: blend.QuarterSine}})
 	seamtest.Judged(t, seamtest.Of(t, s.Measure(), audit.Fade), audit.Clean, audit.None)
 }

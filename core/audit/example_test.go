@@ -7,6 +7,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/meter"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
 )
@@ -18,12 +19,12 @@ func ExampleAll() {
 		hum[0][i] = 0.25
 	}
 	s := scene.New("stops dead", timecode.F25, 48000)
-	for _, e := range []scene.Edit{
-		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 96000, Channels: 1}},
-		&scene.AddTrack{Name: "Music", Purpose: "music"},
-		&scene.Add{Track: "t1", Source: "a", Name: "tune", Length: 96000},
+	for _, e := range []edit.Edit{
+		&edit.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 96000, Channels: 1}},
+		&edit.AddTrack{Name: "Music", Purpose: "music"},
+		&edit.Add{Track: "t1", Source: "a", Name: "tune", Length: 96000},
 	} {
-		next, err := scene.Apply(s, e)
+		next, err := edit.Apply(s, e)
 		if err != nil {
 			panic(err)
 		}

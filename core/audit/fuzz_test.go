@@ -10,9 +10,10 @@ import (
 	"blendseam/core/meter"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
+	"blendseam/internal/scenetest"
 )
 
 // sounds are what the scenes of scenetest are made of: noise.
@@ -57,16 +58,16 @@ func FuzzEdits(f *testing.F) {
 		w := &scenetest.Wild{Bytes: raw}
 		for n := 0; w.More() && n < 40; n++ {
 			sent := w.Edit(s)
-			e, err := scene.Parse(sent)
+			e, err := edit.Parse(sent)
 			if err != nil {
 				one(t, sent, err)
 				continue
 			}
 			// As over HTTP: what is brought is what is there.
-			_ = scene.MapSources(e, func(src scene.Source) (scene.Source, error) {
+			_ = edit.MapSources(e, func(src scene.Source) (scene.Source, error) {
 				return bases[false].Sources[[]string{"s1", "s2"}[len(src.ID)%2]], nil
 			})
-			next, err := scene.Apply(s, e)
+			next, err := edit.Apply(s, e)
 			if err != nil {
 				one(t, sent, err)
 				continue
@@ -74,10 +75,10 @@ func FuzzEdits(f *testing.F) {
 			if err := next.Check(); err != nil {
 				t.Fatalf("%s gives a scene that breaks a law: %v", sent, err)
 			}
-			if words := scene.Describe(s, next, e); words == "" {
+			if words := edit.Describe(s, next, e); words == "" {
 				t.Fatalf("%s is told as %q", sent, words)
 			}
-			if again, err := scene.Replay(s, e); err != nil || !same(again, next) {
+			if again, err := edit.Replay(s, e); err != nil || !same(again, next) {
 				t.Fatalf("%s cannot be done again: %v", sent, err)
 			}
 			s = next
@@ -104,7 +105,7 @@ func FuzzEdits(f *testing.F) {
 
 func one(t *testing.T, sent []byte, err error) {
 	t.Helper()
-	if words := scene.Message(err); words == "" {
+	if words := edit.Message(err); words == "" {
 		t.Fatalf("%s is refused with %q", sent, words)
 	}
 	if _, err := json.Marshal(map[string]string{"message": err.Error()}); err != nil {

@@ -10,6 +10,7 @@ import (
 	"blendseam/core/audit/keys"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/pcm"
@@ -25,7 +26,7 @@ func TestEverySeamIsFound(t *testing.T) {
 	s.Lay("a", seamtest.Bed(1, 3, -50), 0)
 	s.Lay("b", seamtest.Bed(2, 3, -50), 2)
 	s.Lay("c", seamtest.Bed(3, 3, -50), 5)
-	s.Do(&scene.FadeEdge{Clip: s.Scene.Tracks[0].Clips[2].ID, Edge: "tail", Length: 4800})
+	s.Do(&edit.FadeEdge{Clip: s.Scene.Tracks[0].Clips[2].ID, Edge: "tail", Length: 4800})
 	var kinds []string
 	for _, x := range audit.Find(s.Scene) {
 		kinds = append(kinds, string(x.Kind))
@@ -112,10 +113,10 @@ func TestAHoleIsDeadSilenceOfItsLength(t *testing.T) {
 		}
 	}
 	// A bed on another track fills it.
-	s.Do(&scene.AddTrack{Name: "T", Purpose: "tone"})
+	s.Do(&edit.AddTrack{Name: "T", Purpose: "tone"})
 	s.Sound["bed"] = seamtest.Bed(9, 6, -50)
-	s.Do(&scene.Bring{Source: scene.Source{ID: "bed", Name: "bed", Samples: 6 * rate, Channels: 1}})
-	s.Do(&scene.Add{Track: s.Scene.Tracks[1].ID, Source: "bed", Length: s.Scene.Length()})
+	s.Do(&edit.Bring{Source: scene.Source{ID: "bed", Name: "bed", Samples: 6 * rate, Channels: 1}})
+	s.Do(&edit.Add{Track: s.Scene.Tracks[1].ID, Source: "bed", Length: s.Scene.Length()})
 	if r := seamtest.Of(t, s.Measure(), audit.GapStart); *r.Measures.DeadSilenceMS != 0 {
 		t.Errorf("under a bed there is still dead silence of %.0f ms", *r.Measures.DeadSilenceMS)
 	}
@@ -153,7 +154,7 @@ func TestAnEndThatStopsDeadAndOneThatFades(t *testing.T) {
 	s.Lay("music", seamtest.Bed(5, 5, -20), 0)
 	seamtest.Judged(t, seamtest.Of(t, s.Measure(), audit.Tail), audit.Rough, audit.AbruptEnd)
 	s.Do(
-		&scene.FadeEdge{
+		&edit.FadeEdge{
 			Clip:   s.Scene.Tracks[0].Clips[0].ID,
 			Edge:   "tail",
 			Length: rate,
@@ -181,11 +182,11 @@ func TestBlendLevelFollowsTheLawAndTheLikeness(t *testing.T) {
 		s := seamtest.New(t)
 		s.Lay("a", like, 0)
 		s.Sound["b"] = c.right
-		s.Do(&scene.Bring{Source: scene.Source{ID: "b", Name: "b", Samples: 5 * rate, Channels: 1}})
+		s.Do(&edit.Bring{Source: scene.Source{ID: "b", Name: "b", Samples: 5 * rate, Channels: 1}})
 		// The right clip goes on in its recording exactly where the left one ends.
-		s.Do(&scene.Add{Track: "t1", Source: "b", In: 5*rate - rate/2 - 0, Start: 4 * rate, Length: rate / 2})
+		s.Do(&edit.Add{Track: "t1", Source: "b", In: 5*rate - rate/2 - 0, Start: 4 * rate, Length: rate / 2})
 		clips := s.Scene.Tracks[0].Clips
-		s.Do(&scene.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: 9600, After: 9600, Law: c.law})
+		s.Do(&edit.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: 9600, After: 9600, Law: c.law})
 		r := seamtest.Of(t, s.Measure(), audit.Cut)
 		if math.Abs(*r.Measures.BlendLevelDB-c.want) > 0.25 {
 			t.Errorf("%s: %.2f dB, want %.2f", c.name, *r.Measures.BlendLevelDB, c.want)
@@ -207,7 +208,7 @@ func TestKeysChangeWithWhatSoundsAroundASeamAlone(t *testing.T) {
 		return m
 	}
 	was := keys(before)
-	s.Do(&scene.Gain{Clips: []scene.ClipID{before.Tracks[0].Clips[0].ID}, DB: -3})
+	s.Do(&edit.Gain{Clips: []scene.ClipID{before.Tracks[0].Clips[0].ID}, DB: -3})
 	changed := 0
 	for id, k := range keys(s.Scene) {
 		if was[id] != k {
@@ -238,14 +239,14 @@ func TestAcceptedSeamsStayWhereAClipIsFittedElsewhere(t *testing.T) {
 		return list
 	}
 	for _, x := range audit.SeamsOf(s.Scene, clip.ID) {
-		s.Do(&scene.Accept{Left: x.Left, Right: x.Right, Sound: audit.Sound(s.Scene, x)})
+		s.Do(&edit.Accept{Left: x.Left, Right: x.Right, Sound: audit.Sound(s.Scene, x)})
 	}
 	fitted := func(from, to float64) *scene.Scene {
 		span := pcm.Span{From: clip.In + int64(from*seamtest.Rate), To: clip.In + int64(to*seamtest.Rate)}
-		next, err := scene.Apply(s.Scene, &scene.Fit{Clip: clip.ID, Parts: []timing.Part{
+		next, err := edit.Apply(s.Scene, &edit.Fit{Clip: clip.ID, Parts: []timing.Part{
 			{From: span.From, To: span.To, Length: span.Len() * 3 / 4, Kind: timing.Pause}}})
 		if err != nil {
-			t.Fatal(scene.Message(err))
+			t.Fatal(edit.Message(err))
 		}
 		return next
 	}

@@ -9,6 +9,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/listen/analysis"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/room"
@@ -28,10 +29,10 @@ func cutAt(t *testing.T, left pcm.Block, to int64, right pcm.Block, from int64) 
 	}
 	for name, b := range map[string]pcm.Block{"left": left, "right": right} {
 		s.Sound[name] = b
-		s.Do(&scene.Bring{Source: scene.Source{ID: name, Name: name, URL: name + ".wav", Samples: b.Len(), Channels: 1}})
+		s.Do(&edit.Bring{Source: scene.Source{ID: name, Name: name, URL: name + ".wav", Samples: b.Len(), Channels: 1}})
 	}
-	s.Do(&scene.Add{Track: "t1", Source: "left", In: first, Start: 0, Length: to - first})
-	s.Do(&scene.Add{Track: "t1", Source: "right", In: from, Start: to - first, Length: last - from})
+	s.Do(&edit.Add{Track: "t1", Source: "left", In: first, Start: 0, Length: to - first})
+	s.Do(&edit.Add{Track: "t1", Source: "right", In: from, Start: to - first, Length: last - from})
 	seams := audit.Find(s.Scene)
 	cut := slices.IndexFunc(seams, func(x audit.Seam) bool { return x.Kind == audit.Cut })
 	r, err := audit.Judge(context.Background(), s.Meter(), seams[cut])

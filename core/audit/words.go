@@ -179,8 +179,8 @@ func (l *look) goesOn() (bool, error) {
 	return true, nil
 }
 
-// WordsBeside returns the words and breaths of the outgoing and the incoming recording around a seam, with the pitched part of
-// each word.
+// WordsBeside returns the words and breaths of the outgoing and the incoming recording around a seam, with the pitched
+// part of each word.
 func WordsBeside(ctx context.Context, m *meter.Meter, s Seam) (out [2][]speech.Part, err error) {
 	for i, id := range []scene.ClipID{s.Left, s.Right} {
 		out[i] = []speech.Part{}

@@ -12,6 +12,7 @@ import (
 	"blendseam/core/listen/speech"
 	"blendseam/core/meter"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/pcm"
 	"blendseam/internal/outside"
@@ -33,11 +34,11 @@ func TestAWordThatStopsWithItsRecordingIsCutInto(t *testing.T) {
 			s := seamtest.New(t)
 			s.Sound["l"], s.Sound["r"] = pcm.Block{take.Sound[:c.end]}, pcm.Block{take.Sound}
 			for _, id := range []string{"l", "r"} {
-				s.Do(&scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: s.Sound[id].Len(), Channels: 1}})
+				s.Do(&edit.Bring{Source: scene.Source{ID: id, Name: id, Samples: s.Sound[id].Len(), Channels: 1}})
 			}
-			s.Do(&scene.Add{Track: "t1", Source: "l", Length: c.end})
+			s.Do(&edit.Add{Track: "t1", Source: "l", Length: c.end})
 			s.Do(
-				&scene.Add{
+				&edit.Add{
 					Track:  "t1",
 					Source: "r",
 					In:     take.First.To + rate/3,
@@ -65,11 +66,11 @@ func TestWhatABlendCoversOfAWordIsSaid(t *testing.T) {
 	s := seamtest.New(t)
 	s.Sound["l"], s.Sound["r"] = pcm.Block{left.Sound}, pcm.Block{right.Sound}
 	for _, id := range []string{"l", "r"} {
-		s.Do(&scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: s.Sound[id].Len(), Channels: 1}})
+		s.Do(&edit.Bring{Source: scene.Source{ID: id, Name: id, Samples: s.Sound[id].Len(), Channels: 1}})
 	}
 	out, in := left.First.To+rate/4, right.Second.From-rate/20 // the cut lies just before a word
-	s.Do(&scene.Add{Track: "t1", Source: "l", In: 0, Length: out})
-	s.Do(&scene.Add{Track: "t1", Source: "r", In: in, Start: out, Length: right.Second.To - in})
+	s.Do(&edit.Add{Track: "t1", Source: "l", In: 0, Length: out})
+	s.Do(&edit.Add{Track: "t1", Source: "r", In: in, Start: out, Length: right.Second.To - in})
 	look := func() (audit.Seam, *meter.Meter, [2][]speech.Part) {
 		mt := s.Meter()
 		x := seamtest.Of(t, s.Measure(), audit.Cut).Seam
@@ -89,7 +90,7 @@ func TestWhatABlendCoversOfAWordIsSaid(t *testing.T) {
 			onset = min(onset, w.Span.From)
 		}
 	}
-	s.Do(&scene.PlaceCut{Left: x.Left, Right: x.Right, To: onset - rate/50})
+	s.Do(&edit.PlaceCut{Left: x.Left, Right: x.Right, To: onset - rate/50})
 	s.Blend(rate/20, rate/20)
 	x, mt, words := look()
 	covers := audit.CoveredWords(mt, x, words)
@@ -126,11 +127,11 @@ func TestCausesAreTheSameAtOtherRates(t *testing.T) {
 					b[0][hz+k] += x * 0.5
 				}
 				s.Sound[id] = b
-				s.Do(&scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: b.Len(), Channels: 1}})
+				s.Do(&edit.Bring{Source: scene.Source{ID: id, Name: id, Samples: b.Len(), Channels: 1}})
 			}
 			n := int64(len(v)) + int64(hz)*3/2
-			s.Do(&scene.Add{Track: "t1", Source: "l", In: int64(hz) / 2, Length: n - int64(hz)/2})
-			s.Do(&scene.Add{Track: "t1", Source: "r", In: int64(hz) / 2, Start: n - int64(hz)/2, Length: n - int64(hz)/2})
+			s.Do(&edit.Add{Track: "t1", Source: "l", In: int64(hz) / 2, Length: n - int64(hz)/2})
+			s.Do(&edit.Add{Track: "t1", Source: "r", In: int64(hz) / 2, Start: n - int64(hz)/2, Length: n - int64(hz)/2})
 			open := func(src scene.Source) (pcm.ReaderAt, error) { return pcm.Memory{Rate: hz, Sound: s.Sound[src.ID]}, nil }
 			all, err := audit.All(context.Background(), meter.NewMeter(s.Scene, meter.NewSources(open, nil)), 0)
 			if err != nil {

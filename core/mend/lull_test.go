@@ -8,6 +8,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/mend"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/internal/seamtest"
 )
@@ -15,7 +16,7 @@ import (
 // A lull of music is an editor's wish: its slopes are no clicks, no tone is offered for it, and no room is behind it.
 func TestALullOfMusicIsNoClickAndGetsNoTone(t *testing.T) {
 	s := seamtest.New(t)
-	s.Do(&scene.AddTrack{Name: "Music", Purpose: scene.ForMusic})
+	s.Do(&edit.AddTrack{Name: "Music", Purpose: scene.ForMusic})
 	music := s.Scene.Tracks[len(s.Scene.Tracks)-1].ID
 	tune := pcm.NewBlock(1, 8*seamtest.Rate) // chords that change every half second
 	for i := range tune[0] {
@@ -25,14 +26,14 @@ func TestALullOfMusicIsNoClickAndGetsNoTone(t *testing.T) {
 		}
 	}
 	s.Sound["tune"] = tune
-	s.Do(&scene.Bring{Source: scene.Source{ID: "tune", Name: "tune", Samples: tune.Len(), Channels: 1}})
-	s.Do(&scene.Add{Track: music, Source: "tune", Length: tune.Len()})
+	s.Do(&edit.Bring{Source: scene.Source{ID: "tune", Name: "tune", Samples: tune.Len(), Channels: 1}})
+	s.Do(&edit.Add{Track: music, Source: "tune", Length: tune.Len()})
 	s.Lay("room", seamtest.Bed(7, 12, -62), 0) // so that a lull is no dead silence
 	clip := s.Scene.Track(music).Clips[0].ID
 	fade := int64(seamtest.Rate / 25)
 	for _, depth := range []float64{0, 12} {
 		before := s.Scene
-		s.Do(&scene.AddLull{Clip: clip, From: 3 * seamtest.Rate, To: 5 * seamtest.Rate, DepthDB: depth, FadeIn: &fade,
+		s.Do(&edit.AddLull{Clip: clip, From: 3 * seamtest.Rate, To: 5 * seamtest.Rate, DepthDB: depth, FadeIn: &fade,
 			FadeOut: &fade})
 		r := seamtest.Of(t, s.Measure(), audit.Lull)
 		if r.Verdict != audit.Clean || r.Measures.ClickDB == nil || *r.Measures.ClickDB > 1 {
@@ -46,7 +47,7 @@ func TestALullOfMusicIsNoClickAndGetsNoTone(t *testing.T) {
 	}
 	// Cut off hard it does click.
 	none := int64(0)
-	s.Do(&scene.AddLull{Clip: clip, From: 3*seamtest.Rate + 11, To: 5*seamtest.Rate + 7, FadeIn: &none, FadeOut: &none})
+	s.Do(&edit.AddLull{Clip: clip, From: 3*seamtest.Rate + 11, To: 5*seamtest.Rate + 7, FadeIn: &none, FadeOut: &none})
 	if r := seamtest.Of(t, s.Measure(), audit.Lull); r.Cause != audit.Click {
 		t.Errorf("without slopes: %s, %s", r.Verdict, r.Why)
 	}

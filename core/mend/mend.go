@@ -13,6 +13,7 @@ import (
 	"blendseam/core/meter"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 )
 
 // A Mending is what would mend a scene: its changes in order of time, and what stays.
@@ -264,7 +265,7 @@ func (m *Mending) lay(sc *scene.Scene, proposals []Proposal) {
 			m.Left = append(m.Left, p)
 			continue
 		}
-		next, err := scene.Apply(m.Scene, p.Edit)
+		next, err := edit.Apply(m.Scene, p.Edit)
 		if err != nil || next.Length() != sc.Length() { // another change has done it, or is in its way
 			same := func(c Proposal) bool { return c.After != nil && p.After != nil && c.After.ID == p.After.ID }
 			if slices.ContainsFunc(m.Changes, same) {

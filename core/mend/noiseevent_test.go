@@ -12,6 +12,7 @@ import (
 	"blendseam/core/listen/tone"
 	"blendseam/core/mend"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -61,8 +62,8 @@ func newBumped(m *seamtest.Maker, i int, kinds []room.Kind, rooms []pcm.Block) b
 		blow:   pcm.Span{From: at, To: min(p.To, at+end)},
 	}
 	b.Sound["a"] = pcm.Block{take.Sound}
-	b.Do(&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: n, Channels: 1}})
-	b.Do(&scene.Add{Track: "t1", Source: "a", Length: n})
+	b.Do(&edit.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: n, Channels: 1}})
+	b.Do(&edit.Add{Track: "t1", Source: "a", Length: n})
 	b.about = fmt.Sprintf(
 		"case %d: a %s, %.0f dB over %s, %.2f to %.2f s of a pause from %.2f to %.2f s",
 		i,

@@ -14,6 +14,7 @@ import (
 	"blendseam/core/meter"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -23,7 +24,7 @@ import (
 type option struct {
 	did     string
 	reasons []string
-	edits   []scene.Edit
+	edits   []edit.Edit
 	becomes audit.SeamID // id of the seam afterwards, if it is another
 	wide    bool         // the edit reaches to the neighbouring seams
 }
@@ -181,7 +182,7 @@ func (a *advice) over(cause audit.Cause) float64 {
 // blends are crossfades of the cut, first where they cover no word, then where no word of the other recording is heard.
 func (a *advice) blends() ([]option, error) { return a.blendsAt(nil) }
 
-func (a *advice) blendsAt(first []scene.Edit) (list []option, err error) {
+func (a *advice) blendsAt(first []edit.Edit) (list []option, err error) {
 	tried := map[[2]int64]bool{}
 	for round, limits := range [][2]int64{{a.clearBefore, a.clearAfter}, {a.quietBefore, a.quietAfter},
 		{a.reachBefore, a.reachAfter}} {
@@ -204,7 +205,7 @@ func (a *advice) blendsAt(first []scene.Edit) (list []option, err error) {
 			}
 			o.reasons = append(o.reasons, a.lengthReason(n, b, f), a.leanReason(b, f))
 			o.reasons = slices.DeleteFunc(o.reasons, func(s string) bool { return s == "" })
-			blend := &scene.SetBlend{Left: a.left.ID, Right: a.right.ID, Before: b, After: f, Law: law}
+			blend := &edit.SetBlend{Left: a.left.ID, Right: a.right.ID, Before: b, After: f, Law: law}
 			o.edits = append(slices.Clone(first), blend)
 			list = append(list, o)
 		}
@@ -225,8 +226,8 @@ func (a *advice) lawsThere() (list []option, err error) {
 		list = append(list, option{
 			did:     fmt.Sprintf("the blend that is there by %s", lawName(l.Law)),
 			reasons: []string{"its length and its lean are left as they are"},
-			edits: []scene.Edit{
-				&scene.SetBlend{Left: b.Left, Right: b.Right, Before: b.Before, After: b.After, Law: l.Law},
+			edits: []edit.Edit{
+				&edit.SetBlend{Left: b.Left, Right: b.Right, Before: b.Before, After: b.After, Law: l.Law},
 			},
 		})
 	}
@@ -327,12 +328,12 @@ func (a *advice) rolls() (list []option, err error) {
 		if max(to-cut, cut-to) > a.Scene.SampleRate {
 			continue
 		}
-		var roll []scene.Edit
+		var roll []edit.Edit
 		if a.before.Blend {
-			roll = append(roll, &scene.RemoveBlend{Left: a.left.ID, Right: a.right.ID})
+			roll = append(roll, &edit.RemoveBlend{Left: a.left.ID, Right: a.right.ID})
 		}
-		roll = append(roll, &scene.PlaceCut{Left: a.left.ID, Right: a.right.ID, To: to})
-		next, err := scene.Apply(a.Scene, scene.NewBatch("", roll...))
+		roll = append(roll, &edit.PlaceCut{Left: a.left.ID, Right: a.right.ID, To: to})
+		next, err := edit.Apply(a.Scene, edit.NewBatch("", roll...))
 		if err != nil {
 			continue
 		}
@@ -394,7 +395,7 @@ func (a *advice) levels() (list []option, err error) {
 				option{
 					did:     fmt.Sprintf("%s at %+.1f dB", side.c.Name, db),
 					wide:    true,
-					edits:   []scene.Edit{&scene.Gain{Clips: []scene.ClipID{side.c.ID}, DB: db}},
+					edits:   []edit.Edit{&edit.Gain{Clips: []scene.ClipID{side.c.ID}, DB: db}},
 					reasons: []string{reason, "its background is off by as much, so the whole clip is turned"},
 				},
 			)
@@ -411,8 +412,8 @@ func (a *advice) levels() (list []option, err error) {
 		o := option{
 			did:  fmt.Sprintf("the words of %s %.1f dB %s", side.c.Name, math.Abs(side.by), either(side.by < 0, "down", "up")),
 			wide: true,
-			edits: []scene.Edit{
-				&scene.SetLevel{Clip: side.c.ID, Points: points},
+			edits: []edit.Edit{
+				&edit.SetLevel{Clip: side.c.ID, Points: points},
 			},
 			reasons: []string{reason, "a level line turns the words alone, so that the backgrounds stay as they are"},
 		}
@@ -525,15 +526,15 @@ func (a *advice) closeHole() (list []option, err error) {
 		},
 	}
 	if meet > hole.From {
-		o.edits = append(o.edits, &scene.Trim{Clip: left.ID, Edge: "tail", To: meet, Alone: true})
+		o.edits = append(o.edits, &edit.Trim{Clip: left.ID, Edge: "tail", To: meet, Alone: true})
 	}
 	if meet < hole.To {
-		o.edits = append(o.edits, &scene.Trim{Clip: right.ID, Edge: "head", To: meet, Alone: true})
+		o.edits = append(o.edits, &edit.Trim{Clip: right.ID, Edge: "head", To: meet, Alone: true})
 	}
 	before, after := overlap/2, overlap-overlap/2
 	o.edits = append(
 		o.edits,
-		&scene.SetBlend{Left: left.ID, Right: right.ID, Before: before, After: after, Law: blend.ConstantPower},
+		&edit.SetBlend{Left: left.ID, Right: right.ID, Before: before, After: after, Law: blend.ConstantPower},
 	)
 	return []option{o}, nil
 }
@@ -558,7 +559,7 @@ func (a *advice) extend() (list []option, err error) {
 		if _, _, hole, ok := a.gap(); ok {
 			to = min(max(to, hole.From), hole.To)
 		}
-		trim := &scene.Trim{Clip: c.ID, Edge: edge, To: to, Alone: true}
+		trim := &edit.Trim{Clip: c.ID, Edge: edge, To: to, Alone: true}
 		list = append(
 			list,
 			option{
@@ -569,10 +570,10 @@ func (a *advice) extend() (list []option, err error) {
 					a.MS(max(to-a.before.At, a.before.At-to)),
 				),
 				wide: true,
-				edits: []scene.Edit{
-					&scene.FadeEdge{Clip: c.ID, Edge: edge},
+				edits: []edit.Edit{
+					&edit.FadeEdge{Clip: c.ID, Edge: edge},
 					trim,
-					&scene.FadeEdge{Clip: c.ID, Edge: edge, Length: fade, Curve: blend.Curve{Shape: blend.QuarterSine}},
+					&edit.FadeEdge{Clip: c.ID, Edge: edge, Length: fade, Curve: blend.Curve{Shape: blend.QuarterSine}},
 				},
 				reasons: []string{"the recording holds the whole word", "a fade of 20 ms lets the background begin and end softly"},
 			},
@@ -614,8 +615,8 @@ func (a *advice) fades() (list []option, err error) {
 				option{
 					did:     fmt.Sprintf("%s of %s faded over %s", edge, c.Name, a.blendWords(n)),
 					reasons: []string{reason},
-					edits: []scene.Edit{
-						&scene.FadeEdge{Clip: c.ID, Edge: edge, Length: n, Curve: blend.Curve{Shape: blend.QuarterSine}},
+					edits: []edit.Edit{
+						&edit.FadeEdge{Clip: c.ID, Edge: edge, Length: n, Curve: blend.Curve{Shape: blend.QuarterSine}},
 					},
 				},
 			)
@@ -670,8 +671,8 @@ func (a *advice) pairLaws() (list []option) {
 			option{
 				did:     "both fades by " + lawName(law),
 				reasons: []string{"it holds the level for sides that are as alike as these"},
-				edits: []scene.Edit{
-					&scene.SetPair{Out: a.left.ID, In: a.right.ID, From: a.before.From, To: a.before.To, Law: law},
+				edits: []edit.Edit{
+					&edit.SetPair{Out: a.left.ID, In: a.right.ID, From: a.before.From, To: a.before.To, Law: law},
 				},
 			},
 		)
@@ -699,7 +700,7 @@ func (a *advice) patches() (list []option, err error) {
 				{
 					did:     fmt.Sprintf("patch at %+.1f dB", db),
 					reasons: []string{fmt.Sprintf("it is %.1f dB off the room beside it", *by)},
-					edits:   []scene.Edit{&scene.Gain{Clips: []scene.ClipID{p.ID}, DB: db}},
+					edits:   []edit.Edit{&edit.Gain{Clips: []scene.ClipID{p.ID}, DB: db}},
 				},
 			}, nil
 		}
@@ -709,5 +710,5 @@ func (a *advice) patches() (list []option, err error) {
 	if err != nil || f == nil {
 		return nil, err
 	}
-	return []option{{did: f.Did, reasons: f.Reasons, edits: []scene.Edit{f.Edit}, wide: true}}, nil
+	return []option{{did: f.Did, reasons: f.Reasons, edits: []edit.Edit{f.Edit}, wide: true}}, nil
 }

@@ -10,6 +10,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/meter"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
@@ -18,14 +19,14 @@ import (
 
 // A Place is a moment to which the sound's cut could move.
 type Place struct {
-	At          int64      `json:"at"`   // sample of the scene
-	Slip        int64      `json:"slip"` // samples by which the incoming recording is shown from later on
-	Correlation float64    `json:"correlation"`
-	JumpDB      float64    `json:"jump_db"` // of the wave there, against its level around
-	Fade        bool       `json:"fade"`    // the sides are not alike: only a fade hides the cut
-	Length      int64      `json:"length"`  // of the blend that it needs, samples
-	Reasons     []string   `json:"reasons"`
-	Edit        scene.Wire `json:"edit"` // moves the sound's cut there, with the blend that it needs
+	At          int64     `json:"at"`   // sample of the scene
+	Slip        int64     `json:"slip"` // samples by which the incoming recording is shown from later on
+	Correlation float64   `json:"correlation"`
+	JumpDB      float64   `json:"jump_db"` // of the wave there, against its level around
+	Fade        bool      `json:"fade"`    // the sides are not alike: only a fade hides the cut
+	Length      int64     `json:"length"`  // of the blend that it needs, samples
+	Reasons     []string  `json:"reasons"`
+	Edit        edit.Wire `json:"edit"` // moves the sound's cut there, with the blend that it needs
 	score       float64
 }
 
@@ -263,7 +264,7 @@ func (f *finder) best(list []Place) (out []Place) {
 		if near {
 			continue
 		}
-		p.Reasons, p.Edit = f.reasons(p), scene.Wire{Edit: f.edit(p)}
+		p.Reasons, p.Edit = f.reasons(p), edit.Wire{Edit: f.edit(p)}
 		if out = append(out, p); len(out) == 5 {
 			break
 		}
@@ -305,12 +306,12 @@ func (f *finder) reasons(p Place) (list []string) {
 }
 
 // Cut is the edit that moves the sound's cut to the place, plain.
-func (p Place) Cut(s audit.Seam) *scene.PlaceCut {
-	return &scene.PlaceCut{Left: s.Left, Right: s.Right, To: p.At, Slip: p.Slip}
+func (p Place) Cut(s audit.Seam) *edit.PlaceCut {
+	return &edit.PlaceCut{Left: s.Left, Right: s.Right, To: p.At, Slip: p.Slip}
 }
 
 // edit moves the sound's cut to a place, with the blend that it needs there.
-func (f *finder) edit(p Place) scene.Edit {
+func (f *finder) edit(p Place) edit.Edit {
 	s, half := f.seam, (p.Length+1)/2
 	law := blend.Matched
 	switch {
@@ -319,14 +320,14 @@ func (f *finder) edit(p Place) scene.Edit {
 	case p.Correlation > 0.9:
 		law = blend.ConstantGain
 	}
-	var edits []scene.Edit
+	var edits []edit.Edit
 	if s.Blend {
-		edits = append(edits, &scene.RemoveBlend{Left: s.Left, Right: s.Right})
+		edits = append(edits, &edit.RemoveBlend{Left: s.Left, Right: s.Right})
 	}
 	if p.At != s.At || p.Slip != 0 {
 		edits = append(edits, p.Cut(s))
 	}
-	edits = append(edits, &scene.SetBlend{Left: s.Left, Right: s.Right, Before: half, After: half, Law: law})
+	edits = append(edits, &edit.SetBlend{Left: s.Left, Right: s.Right, Before: half, After: half, Law: law})
 	ms := func(samples int64) string { return fmt.Sprintf("%.1f ms", math.Abs(f.MS(samples))) }
 	words := fmt.Sprintf("sound's cut from %s to %s placed ", s.LeftName, s.RightName)
 	if by := p.At - s.At; by == 0 {
@@ -337,5 +338,5 @@ func (f *finder) edit(p Place) scene.Edit {
 	if p.Slip != 0 {
 		words += fmt.Sprintf(", %s slipped by %s against its picture", s.RightName, ms(p.Slip))
 	}
-	return scene.NewBatch(words+", blend of "+ms(p.Length), edits...)
+	return edit.NewBatch(words+", blend of "+ms(p.Length), edits...)
 }

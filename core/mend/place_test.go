@@ -10,6 +10,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/mend"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/pcm"
 	"blendseam/internal/corpus"
@@ -29,12 +30,12 @@ func twoTakes(t *testing.T, r *rand.Rand, voice []float64, offset int64) *seamte
 			v[0][at+int64(k)] += x
 		}
 		s.Sound[id] = v
-		s.Do(&scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: v.Len(), Channels: 1}})
+		s.Do(&edit.Bring{Source: scene.Source{ID: id, Name: id, Samples: v.Len(), Channels: 1}})
 	}
 	cut := lead + int64(len(voice))*2/5 + r.Int64N(int64(len(voice))/5)
-	s.Do(&scene.Add{Track: "t1", Source: "l", In: lead / 2, Length: cut - lead/2})
+	s.Do(&edit.Add{Track: "t1", Source: "l", In: lead / 2, Length: cut - lead/2})
 	s.Do(
-		&scene.Add{Track: "t1", Source: "r", In: cut, Start: cut - lead/2, Length: lead + int64(len(voice)) + lead/2 - cut},
+		&edit.Add{Track: "t1", Source: "r", In: cut, Start: cut - lead/2, Length: lead + int64(len(voice)) + lead/2 - cut},
 	)
 	return s
 }
@@ -66,7 +67,7 @@ func TestTheBestPlaceFindsTheOffsetOfTwoTakesToTheSample(t *testing.T) {
 		found++
 		s.Do(p.List[0].Cut(cut))
 		s.Do(
-			&scene.SetBlend{
+			&edit.SetBlend{
 				Left:   cut.Left,
 				Right:  cut.Right,
 				Before: p.List[0].Length / 2,

@@ -13,6 +13,7 @@ import (
 	"blendseam/core/mend/fill"
 	"blendseam/core/meter"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 )
 
@@ -36,7 +37,7 @@ type Proposal struct {
 	After   *audit.Result `json:"after,omitempty"` // as rendered; none if nothing is proposed
 	Did     string        `json:"did,omitempty"`   // what the edit does, in words
 	Reasons []string      `json:"reasons,omitempty"`
-	Edit    scene.Edit    `json:"-"`
+	Edit    edit.Edit     `json:"-"`
 	Left    string        `json:"left,omitempty"` // what stays, and why
 	stray   *fill.Finding // that it takes out; nil for a seam
 }
@@ -49,7 +50,7 @@ func (p Proposal) MarshalJSON() ([]byte, error) {
 		Edit json.RawMessage `json:"edit,omitempty"`
 	}{plain: plain(p)}
 	if p.Edit != nil {
-		raw, err := scene.Marshal(p.Edit)
+		raw, err := edit.Marshal(p.Edit)
 		if err != nil {
 			return nil, err
 		}
@@ -104,7 +105,7 @@ func (m *Adviser) Propose(ctx context.Context, before audit.Result) (Proposal, e
 
 // BestBlend is the blend of a cut, which was measured, that sounds best there: the first that makes it clean, else that
 // after which it is best. Nil if none can be done that makes no figure worse.
-func (m *Adviser) BestBlend(ctx context.Context, before audit.Result) (scene.Edit, error) {
+func (m *Adviser) BestBlend(ctx context.Context, before audit.Result) (edit.Edit, error) {
 	a, err := m.advise(ctx, &before)
 	if err != nil {
 		return nil, err
@@ -113,7 +114,7 @@ func (m *Adviser) BestBlend(ctx context.Context, before audit.Result) (scene.Edi
 	if err != nil {
 		return nil, err
 	}
-	var best scene.Edit
+	var best edit.Edit
 	worst := math.Inf(1)
 	for _, o := range options {
 		x, err := m.try(ctx, before, o)
@@ -133,17 +134,17 @@ func (m *Adviser) BestBlend(ctx context.Context, before audit.Result) (scene.Edi
 // A trial is an option that was tried: what the seam is after it, and the scene as it is then.
 type trial struct {
 	after *audit.Result
-	edit  scene.Edit
+	edit  edit.Edit
 	then  *Adviser
 }
 
 // try gives what a seam is after an option, nil if the option cannot be done or makes something worse.
 func (m *Adviser) try(ctx context.Context, before audit.Result, o option) (*trial, error) {
-	edit := scene.Edit(scene.NewBatch(o.did, o.edits...))
+	change := edit.Edit(edit.NewBatch(o.did, o.edits...))
 	if len(o.edits) == 1 {
-		edit = o.edits[0]
+		change = o.edits[0]
 	}
-	next, err := scene.Apply(m.Scene, edit)
+	next, err := edit.Apply(m.Scene, change)
 	if err != nil || next.Length() != m.Scene.Length() {
 		return nil, nil
 	}
@@ -169,7 +170,7 @@ func (m *Adviser) try(ctx context.Context, before audit.Result, o option) (*tria
 			return nil, err
 		}
 	}
-	return &trial{&after, edit, then}, nil
+	return &trial{&after, change, then}, nil
 }
 
 // sparesNeighbours tells whether the seams before and after on the track stay as they were or get better.
@@ -314,7 +315,7 @@ func (m *Adviser) Stray(ctx context.Context, f fill.Finding) (Proposal, error) {
 	before.Why = f.Why
 	p := Proposal{Before: before, stray: &f}
 	take := f.Edit()
-	next, err := scene.Apply(m.Meter.Scene, take)
+	next, err := edit.Apply(m.Meter.Scene, take)
 	if err != nil {
 		p.Left = before.Why + ": " + err.Error()
 		return p, nil
@@ -330,7 +331,7 @@ func (m *Adviser) Stray(ctx context.Context, f fill.Finding) (Proposal, error) {
 	did := fmt.Sprintf("%s lulled for %s, %s", f.Name(), m.Meter.LengthWords(f.Lull.Len()), patch.Did)
 	o := option{
 		did:     did,
-		edits:   []scene.Edit{take, patch.Edit},
+		edits:   []edit.Edit{take, patch.Edit},
 		becomes: audit.LullID(f.Clip, take.Lull),
 		wide:    true,
 	}

@@ -11,6 +11,7 @@ import (
 	"blendseam/core/meter"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 )
 
 // besideMS is how near to a cut between takes another track's sound begins or ends where the two are heard as one step.
@@ -24,7 +25,7 @@ func MatchRooms(ctx context.Context, m *meter.Meter, w roommatch.Options, thread
 	if err != nil || p.Edit == nil {
 		return p, err
 	}
-	after, err := scene.Apply(m.Scene, p.Edit)
+	after, err := edit.Apply(m.Scene, p.Edit)
 	if err != nil {
 		return nil, err
 	}
@@ -48,13 +49,13 @@ func MatchRooms(ctx context.Context, m *meter.Meter, w roommatch.Options, thread
 	if err != nil {
 		return nil, err
 	}
-	var more []scene.Wire
+	var more []edit.Wire
 	for _, mend := range found {
 		if mend.Edit == nil || !softens(mend.Edit) {
 			continue
 		}
-		if next, err := scene.Apply(after, mend.Edit); err == nil {
-			more, after = append(more, scene.Wire{Edit: mend.Edit}), next
+		if next, err := edit.Apply(after, mend.Edit); err == nil {
+			more, after = append(more, edit.Wire{Edit: mend.Edit}), next
 		}
 	}
 	if len(more) > 0 {
@@ -126,12 +127,12 @@ func bulging(ctx context.Context, a *Adviser, cuts []audit.Seam, threads int) ([
 }
 
 // softens tells whether an edit does nothing but blend and fade.
-func softens(e scene.Edit) bool {
+func softens(e edit.Edit) bool {
 	switch e := e.(type) {
-	case *scene.SetBlend, *scene.FadeEdge:
+	case *edit.SetBlend, *edit.FadeEdge:
 		return true
-	case *scene.Batch:
-		return !slices.ContainsFunc(e.Edits, func(w scene.Wire) bool { return !softens(w.Edit) })
+	case *edit.Batch:
+		return !slices.ContainsFunc(e.Edits, func(w edit.Wire) bool { return !softens(w.Edit) })
 	}
 	return false
 }

@@ -8,6 +8,7 @@ import (
 	"blendseam/core/mend"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -77,9 +78,9 @@ func cutScene(t *testing.T, r *rand.Rand, speaker eartest.Speaker) (*seamtest.St
 		}
 		name := string(rune('a' + i))
 		s.Sound[name] = pcm.Block{rec.Sound}
-		s.Do(&scene.Bring{Source: scene.Source{ID: name, Name: name, Samples: int64(len(rec.Sound)), Channels: 1}})
+		s.Do(&edit.Bring{Source: scene.Source{ID: name, Name: name, Samples: int64(len(rec.Sound)), Channels: 1}})
 		in, out := r.Int64N(2*rate), int64(len(rec.Sound))-r.Int64N(2*rate)
-		s.Do(&scene.Add{Track: "t1", Source: name, In: in, Start: start, Length: out - in})
+		s.Do(&edit.Add{Track: "t1", Source: name, In: in, Start: start, Length: out - in})
 		for k, is := range rec.Spoken {
 			f := pcm.Span{From: int64(k) * eartest.Hop, To: int64(k+1) * eartest.Hop}
 			if !is || f.From < in+rate/10 || f.To > out-rate/10 {

@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 )
 
 // Side says whose version it is.
@@ -337,7 +338,7 @@ func (c *Comparison) dependent(in []bool, k int) {
 
 // sentence is what an error says, to be put behind a colon.
 func sentence(err error) string {
-	text := scene.Message(err)
+	text := edit.Message(err)
 	return strings.TrimSuffix(strings.TrimPrefix(text, "This cannot be done: "), ".")
 }
 
@@ -425,7 +426,7 @@ func (c *Comparison) holds(s *scene.Scene) error {
 	if err := s.Check(); err != nil { // a fade of one on what the other has shortened
 		return err
 	}
-	now, err := scene.Apply(c.mine, scene.NewMerge(c.mine, s, ""))
+	now, err := edit.Apply(c.mine, edit.NewMerge(c.mine, s, ""))
 	if err != nil {
 		return err
 	}

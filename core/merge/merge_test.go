@@ -12,8 +12,9 @@ import (
 
 	"blendseam/core/merge"
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
+	"blendseam/internal/scenetest"
 )
 
 // text is a scene as JSON without the number of its newest id, with what has no order of its own in one.
@@ -65,10 +66,10 @@ func nameless(t testing.TB, s *scene.Scene) string {
 func edited(s *scene.Scene, n int, rng *rand.Rand) *scene.Scene {
 	for n > 0 {
 		e := scenetest.Random(s, rng)
-		if _, is := e.(*scene.Merge); is {
+		if _, is := e.(*edit.Merge); is {
 			continue
 		}
-		if next, err := scene.Apply(s, e); err == nil {
+		if next, err := edit.Apply(s, e); err == nil {
 			s = next
 			n--
 		}
@@ -181,8 +182,8 @@ func TestTwoVersionsComeOutAsASceneThatCanBe(t *testing.T) {
 	}
 }
 
-func joins(e scene.Edit) bool {
-	_, is := e.(*scene.Join)
+func joins(e edit.Edit) bool {
+	_, is := e.(*edit.Join)
 	return is
 }
 
@@ -197,13 +198,13 @@ func TestEditsThatDoNotTouchAreBothTaken(t *testing.T) {
 		rng := rand.New(rand.NewPCG(seed, 23))
 		base := edited(scenetest.Mixed(t, timecode.F25), rng.IntN(8), rng)
 		one, two := scenetest.Random(base, rng), scenetest.Random(base, rng)
-		mine, err := scene.Apply(base, one)
-		theirs, err2 := scene.Apply(base, two)
+		mine, err := edit.Apply(base, one)
+		theirs, err2 := edit.Apply(base, two)
 		if err != nil || err2 != nil {
 			continue
 		}
-		first, err := scene.Apply(mine, two)
-		then, err2 := scene.Apply(theirs, one)
+		first, err := edit.Apply(mine, two)
+		then, err2 := edit.Apply(theirs, one)
 		if err != nil || err2 != nil || nameless(t, first) != nameless(t, then) {
 			continue
 		}

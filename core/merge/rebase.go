@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 )
 
 // Touched says that an edit cannot be done any more on a scene that was edited since.
@@ -14,8 +15,8 @@ func (e *Touched) Error() string { return "both touch the same: " + e.Why }
 // Rebase is the edit that does to a scene as it is now what one did to it as it was: the edit itself where that comes
 // to the same, else one that takes what it did, wherever that lies now. The error is the refusal of the edit as it was,
 // or *Touched where what it did and what was done since do not go together.
-func Rebase(was, now *scene.Scene, e scene.Edit) (scene.Edit, error) {
-	then, err := scene.Apply(was, e)
+func Rebase(was, now *scene.Scene, e edit.Edit) (edit.Edit, error) {
+	then, err := edit.Apply(was, e)
 	if err != nil {
 		return nil, err
 	}
@@ -30,11 +31,11 @@ func Rebase(was, now *scene.Scene, e scene.Edit) (scene.Edit, error) {
 	if err != nil {
 		return nil, &Touched{sentence(err)}
 	}
-	if plain, err := scene.Apply(now, e); err == nil && cameToTheSame(now, plain, both) {
+	if plain, err := edit.Apply(now, e); err == nil && cameToTheSame(now, plain, both) {
 		return e, nil
 	}
-	words, _, _ := strings.Cut(scene.Describe(was, then, e), "; ") // what came of it is said of it as it is done
-	return scene.NewMerge(now, both, words), nil
+	words, _, _ := strings.Cut(edit.Describe(was, then, e), "; ") // what came of it is said of it as it is done
+	return edit.NewMerge(now, both, words), nil
 }
 
 // cameToTheSame tells whether two scenes that came of another are the same but for the ids of what is new in them.
@@ -65,14 +66,14 @@ func cameToTheSame(from, a, b *scene.Scene) bool {
 	}
 	own := ids.renamed()
 	own.LastID = b.LastID
-	e := scene.NewMerge(own, b, "")
+	e := edit.NewMerge(own, b, "")
 	return len(e.Tracks) == 0 && len(e.Sources) == 0 && e.Rest == nil
 }
 
 // Without is the edit that does away in a scene as it is now with what an edit did to it once, from before to
 // after. why
 // is not "" where what was done since does not come apart from that.
-func Without(before, after, now *scene.Scene, words string) (e scene.Edit, why string, err error) {
+func Without(before, after, now *scene.Scene, words string) (e edit.Edit, why string, err error) {
 	c, err := compare(after, now, before, OfBoth)
 	if err != nil {
 		return nil, "", err
@@ -84,5 +85,5 @@ func Without(before, after, now *scene.Scene, words string) (e scene.Edit, why s
 	if err != nil {
 		return nil, sentence(err), nil
 	}
-	return scene.NewMerge(now, both, words), "", nil
+	return edit.NewMerge(now, both, words), "", nil
 }

@@ -10,8 +10,9 @@ import (
 
 	"blendseam/core/merge"
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
+	"blendseam/internal/scenetest"
 )
 
 // An edit of a scene that was edited since gives a scene that can be, with what both did, or is refused; most are done
@@ -28,7 +29,7 @@ func TestAnEditOfAnEarlierStateIsDoneNow(t *testing.T) {
 		now := edited(was, 1+rng.IntN(3), rng)
 		e := scenetest.Random(was, rng)
 		rebased, err := merge.Rebase(was, now, e)
-		var refusal scene.Refusal
+		var refusal edit.Refusal
 		var both *merge.Touched
 		switch {
 		case errors.As(err, &refusal):
@@ -40,7 +41,7 @@ func TestAnEditOfAnEarlierStateIsDoneNow(t *testing.T) {
 		case err != nil:
 			t.Fatalf("seed %d: %v", seed, err)
 		}
-		after, err := scene.Apply(now, rebased)
+		after, err := edit.Apply(now, rebased)
 		if err != nil {
 			t.Fatalf("seed %d: %T as %T is refused: %v", seed, e, rebased, err)
 		}
@@ -48,7 +49,7 @@ func TestAnEditOfAnEarlierStateIsDoneNow(t *testing.T) {
 			t.Fatalf("seed %d: %T: %v", seed, e, err)
 		}
 		// What one of both alone did to a clip is what it is.
-		then, _ := scene.Apply(was, e)
+		then, _ := edit.Apply(was, e)
 		for _, track := range was.Tracks {
 			for _, c := range track.Clips {
 				for _, of := range [][2]*scene.Scene{{now, then}, {then, now}} {
@@ -100,7 +101,7 @@ func TestAnEditIsTakenBackFromAmongLaterOnes(t *testing.T) {
 		rng := rand.New(rand.NewPCG(seed, 43))
 		before := edited(scenetest.Mixed(t, timecode.F25), rng.IntN(8), rng)
 		e := scenetest.Random(before, rng)
-		after, err := scene.Apply(before, e)
+		after, err := edit.Apply(before, e)
 		if err != nil {
 			continue
 		}
@@ -108,7 +109,7 @@ func TestAnEditIsTakenBackFromAmongLaterOnes(t *testing.T) {
 		if err != nil || why != "" {
 			t.Fatalf("seed %d: %T alone is not taken back: %s %v", seed, e, why, err)
 		}
-		was, err := scene.Apply(after, back)
+		was, err := edit.Apply(after, back)
 		if err != nil {
 			t.Fatalf("seed %d: %T alone: %v", seed, e, err)
 		}
@@ -125,7 +126,7 @@ func TestAnEditIsTakenBackFromAmongLaterOnes(t *testing.T) {
 			entangled++
 			continue
 		}
-		then, err := scene.Apply(now, back)
+		then, err := edit.Apply(now, back)
 		if err == nil {
 			err = then.Check()
 		}

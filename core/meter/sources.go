@@ -1,5 +1,5 @@
-// Package meter reads a scene at a place: the sound of its recordings and what each of them says by itself, the mix of a
-// track, and the words, pauses and room that surround a moment.
+// Package meter reads a scene at a place: the sound of its recordings and what each of them says by itself, the mix of
+// a track, and the words, pauses and room that surround a moment.
 package meter
 
 import (

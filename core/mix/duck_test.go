@@ -8,6 +8,7 @@ import (
 
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/internal/outside"
 )
@@ -19,22 +20,22 @@ var tune scene.TrackID
 func under(t *testing.T, rate int64, r *rand.Rand) (*scene.Scene, mix.Open, scene.Duck) {
 	t.Helper()
 	s, _ := ones(t, rate, 2)
-	s = apply(t, s, &scene.AddTrack{Name: "Tune", Purpose: scene.ForMusic})
-	s = apply(t, s, &scene.Bring{Source: scene.Source{ID: "m", Name: "m", Samples: 12 * rate, Channels: 1}})
+	s = apply(t, s, &edit.AddTrack{Name: "Tune", Purpose: scene.ForMusic})
+	s = apply(t, s, &edit.Bring{Source: scene.Source{ID: "m", Name: "m", Samples: 12 * rate, Channels: 1}})
 	tune = s.Tracks[1].ID
-	s = apply(t, s, &scene.Add{Track: tune, Source: "m", Length: 12 * rate})
+	s = apply(t, s, &edit.Add{Track: tune, Source: "m", Length: 12 * rate})
 	words := map[string][]pcm.Span{}
 	for _, id := range []string{"s0", "s1"} {
 		for at := r.Int64N(rate); at < 4*rate-rate/3; at += r.Int64N(rate) + rate/2 {
 			words[id] = append(words[id], pcm.Span{From: at, To: at + 1 + r.Int64N(rate/3)})
 		}
 	}
-	s = apply(t, s, &scene.SetSpeech{Words: words})
+	s = apply(t, s, &edit.SetSpeech{Words: words})
 	duck := scene.Duck{
 		Under: []scene.TrackID{"t1"}, DB: 3 + 12*r.Float64(), Down: rate/20 + r.Int64N(rate/4),
 		Up: rate/20 + r.Int64N(rate/2), Before: r.Int64N(rate / 8), After: r.Int64N(rate / 8), Hold: r.Int64N(rate),
 	}
-	s = apply(t, s, &scene.SetDucks{Track: tune, Ducks: []scene.Duck{duck}})
+	s = apply(t, s, &edit.SetDucks{Track: tune, Ducks: []scene.Duck{duck}})
 	full := pcm.NewBlock(1, 12*rate)
 	for i := range full[0] {
 		full[0][i] = 1
@@ -101,18 +102,18 @@ func shuffled(t *testing.T, s *scene.Scene, r *rand.Rand, rate int64) *scene.Sce
 		}
 		c := s.Tracks[0].Clips[r.IntN(len(s.Tracks[0].Clips))]
 		at := c.Start + r.Int64N(c.Length)
-		e := []scene.Edit{
-			&scene.Move{Clip: c.ID, To: r.Int64N(9 * rate)},
-			&scene.Trim{Clip: c.ID, Edge: scene.Tail, To: at},
-			&scene.Trim{Clip: c.ID, Edge: scene.Head, To: at},
-			&scene.Slip{Clip: c.ID, By: r.Int64N(rate) - rate/2},
-			&scene.Divide{Clips: []scene.ClipID{c.ID}, At: at},
-			&scene.Duplicate{Clips: []scene.ClipID{c.ID}},
-			&scene.Add{
+		e := []edit.Edit{
+			&edit.Move{Clip: c.ID, To: r.Int64N(9 * rate)},
+			&edit.Trim{Clip: c.ID, Edge: scene.Tail, To: at},
+			&edit.Trim{Clip: c.ID, Edge: scene.Head, To: at},
+			&edit.Slip{Clip: c.ID, By: r.Int64N(rate) - rate/2},
+			&edit.Divide{Clips: []scene.ClipID{c.ID}, At: at},
+			&edit.Duplicate{Clips: []scene.ClipID{c.ID}},
+			&edit.Add{
 				Track: "t1", Source: []string{"s0", "s1"}[r.IntN(2)], Start: at, In: rate / 2, Length: rate, How: scene.Over,
 			},
 		}[r.IntN(7)]
-		if next, err := scene.Apply(s, e); err == nil && len(next.Tracks[0].Clips) < 9 {
+		if next, err := edit.Apply(s, e); err == nil && len(next.Tracks[0].Clips) < 9 {
 			return next
 		}
 	}
@@ -125,15 +126,15 @@ func TestALineOfHowATrackMakesWaySoundsTheSame(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 7))
 	s, open, _ := under(t, 48000, r)
 	line := []scene.LevelPoint{{At: 9000, DB: 2}, {At: 300000, DB: -3}}
-	s = apply(t, s, &scene.SetLevel{Clip: s.Tracks[1].Clips[0].ID, Points: line})
+	s = apply(t, s, &edit.SetLevel{Clip: s.Tracks[1].Clips[0].ID, Points: line})
 	whole := pcm.Span{To: 12 * 48000}
 	was := render(t, s, open, mix.Options{Track: tune}, whole)
-	plain := apply(t, s, &scene.DuckToLine{Track: tune})
+	plain := apply(t, s, &edit.DuckToLine{Track: tune})
 	if off, at := outside.Furthest(t, was, render(t, plain, open, mix.Options{Track: tune}, whole)); off > 1e-6 {
 		t.Errorf("it lies %g from it at %s", off, at)
 	}
 	for _, c := range s.Tracks[0].Clips {
-		plain = apply(t, plain, &scene.Remove{Clips: []scene.ClipID{c.ID}})
+		plain = apply(t, plain, &edit.Remove{Clips: []scene.ClipID{c.ID}})
 	}
 	if off, at := outside.Furthest(t, was, render(t, plain, open, mix.Options{Track: tune}, whole)); off > 1e-6 {
 		t.Errorf("without words it lies %g from it at %s", off, at)
@@ -145,7 +146,7 @@ func TestWhereItNeverAppliesATrackMakesNoWay(t *testing.T) {
 	r := rand.New(rand.NewPCG(6, 7))
 	s, open, duck := under(t, 48000, r)
 	duck.Except = []pcm.Span{{From: 3 * 48000, To: 4 * 48000}}
-	s = apply(t, s, &scene.SetDucks{Track: tune, Ducks: []scene.Duck{duck}})
+	s = apply(t, s, &edit.SetDucks{Track: tune, Ducks: []scene.Duck{duck}})
 	check := func(s *scene.Scene, from int64) {
 		t.Helper()
 		for i, v := range render(t, s, open, mix.Options{Track: tune}, pcm.Span{From: from, To: from + 48000})[0] {
@@ -156,8 +157,8 @@ func TestWhereItNeverAppliesATrackMakesNoWay(t *testing.T) {
 	}
 	check(s, 3*48000)
 	yes := true
-	s = apply(t, s, &scene.SetTrack{Track: tune, Stays: &yes})
-	s = apply(t, s, &scene.RemoveRange{From: 48000, To: 2 * 48000, Close: true})
+	s = apply(t, s, &edit.SetTrack{Track: tune, Stays: &yes})
+	s = apply(t, s, &edit.RemoveRange{From: 48000, To: 2 * 48000, Close: true})
 	check(s, 2*48000)
 }
 
@@ -168,7 +169,7 @@ func TestABalanceKeepsPower(t *testing.T) {
 	s.Channels = 2
 	for _, balance := range []float64{-1, -0.5, 0, 0.25, 1} {
 		balance := balance
-		b := render(t, apply(t, s, &scene.SetTrack{Track: "t1", Balance: &balance}), open, mix.Options{}, pcm.Span{To: 100})
+		b := render(t, apply(t, s, &edit.SetTrack{Track: "t1", Balance: &balance}), open, mix.Options{}, pcm.Span{To: 100})
 		left, right := b[0][50], b[1][50]
 		if p := left*left + right*right; math.Abs(p-2) > 1e-9 {
 			t.Errorf("at %g the power is %g", balance, p)

@@ -6,6 +6,7 @@ import (
 
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
@@ -20,14 +21,14 @@ func ExampleNew() {
 	open := func(scene.Source) (pcm.ReaderAt, error) { return pcm.Memory{Rate: 48000, Sound: steady}, nil }
 	for _, law := range []blend.Law{blend.ConstantGain, blend.ConstantPower} {
 		s := scene.New("cut", timecode.F25, 48000)
-		for _, e := range []scene.Edit{
-			&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 96000, Channels: 1}},
-			&scene.AddTrack{Name: "D", Purpose: "dialogue"},
-			&scene.Add{Track: "t1", Source: "a", Length: 48000},
-			&scene.Add{Track: "t1", Source: "a", In: 48000, Start: 48000, Length: 48000},
-			&scene.SetBlend{Left: "c2", Right: "c3", Before: 960, After: 960, Law: law},
+		for _, e := range []edit.Edit{
+			&edit.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 96000, Channels: 1}},
+			&edit.AddTrack{Name: "D", Purpose: "dialogue"},
+			&edit.Add{Track: "t1", Source: "a", Length: 48000},
+			&edit.Add{Track: "t1", Source: "a", In: 48000, Start: 48000, Length: 48000},
+			&edit.SetBlend{Left: "c2", Right: "c3", Before: 960, After: 960, Law: law},
 		} {
-			next, err := scene.Apply(s, e)
+			next, err := edit.Apply(s, e)
 			if err != nil {
 				panic(err)
 			}

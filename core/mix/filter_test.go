@@ -7,6 +7,7 @@ import (
 
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/eq"
 	"blendseam/core/sound/measure"
@@ -57,7 +58,7 @@ func TestFiltersHaveTheResponseOfFFmpegs(t *testing.T) {
 			"equalizer=f=500:g=8:t=q:w=1,equalizer=f=1200:g=-12:t=q:w=2,equalizer=f=5000:g=4:t=q:w=0.7"},
 	} {
 		s, open := one(t, noise)
-		s = apply(t, s, &scene.SetFilters{Clips: []scene.ClipID{s.Tracks[0].Clips[0].ID}, Filters: &x.filters})
+		s = apply(t, s, &edit.SetFilters{Clips: []scene.ClipID{s.Tracks[0].Clips[0].ID}, Filters: &x.filters})
 		got := thirds(render(t, s, open, mix.Options{}, pcm.Span{To: noise.Len()})[0], 48000)
 		want := thirds(outside.FFmpeg(t, noise, 48000, x.ffmpeg)[0], 48000)
 		top := want[0]
@@ -76,8 +77,8 @@ func TestFiltersHaveTheResponseOfFFmpegs(t *testing.T) {
 func one(t *testing.T, sound pcm.Block) (*scene.Scene, mix.Open) {
 	t.Helper()
 	s, _ := ones(t, 48000, 0)
-	s = apply(t, s, &scene.Bring{Source: scene.Source{ID: "n", Name: "n", Samples: sound.Len(), Channels: len(sound)}})
-	s = apply(t, s, &scene.Add{Track: "t1", Source: "n", Length: sound.Len()})
+	s = apply(t, s, &edit.Bring{Source: scene.Source{ID: "n", Name: "n", Samples: sound.Len(), Channels: len(sound)}})
+	s = apply(t, s, &edit.Add{Track: "t1", Source: "n", Length: sound.Len()})
 	return s, sources(48000, map[string]pcm.Block{"n": sound})
 }
 
@@ -93,12 +94,12 @@ func TestFiltersMoveNothingAndAreTheSameAlone(t *testing.T) {
 		click := 2 * rate
 		sound[0][click], sound[1][click] = 1, -1
 		s := scene.New("f", timecode.F25, rate)
-		s = apply(t, s, &scene.AddTrack{Name: "D", Purpose: scene.ForDialogue})
-		s = apply(t, s, &scene.Bring{Source: scene.Source{ID: "n", Name: "n", Samples: sound.Len(), Channels: 2}})
-		s = apply(t, s, &scene.Add{Track: "t1", Source: "n", Length: sound.Len()})
+		s = apply(t, s, &edit.AddTrack{Name: "D", Purpose: scene.ForDialogue})
+		s = apply(t, s, &edit.Bring{Source: scene.Source{ID: "n", Name: "n", Samples: sound.Len(), Channels: 2}})
+		s = apply(t, s, &edit.Add{Track: "t1", Source: "n", Length: sound.Len()})
 		open := sources(rate, map[string]pcm.Block{"n": sound})
 		plain := render(t, s, open, mix.Options{}, pcm.Span{To: 4 * rate})
-		s = apply(t, s, &scene.SetFilters{Tracks: []scene.TrackID{"t1"}, Filters: &eq.Filters{
+		s = apply(t, s, &edit.SetFilters{Tracks: []scene.TrackID{"t1"}, Filters: &eq.Filters{
 			LowCutHz: 90, HighCutHz: 7000, Bells: []eq.Bell{{Hz: 2000, DB: 6, Q: 1}},
 		}})
 		whole := render(t, s, open, mix.Options{}, pcm.Span{To: 4 * rate})
@@ -122,8 +123,8 @@ func TestFiltersMoveNothingAndAreTheSameAlone(t *testing.T) {
 		for i := range like.ThirdsDB {
 			like.ThirdsDB[i] = 8 * math.Sin(float64(i))
 		}
-		alike := apply(t, s, &scene.SetFilters{Tracks: []scene.TrackID{"t1"}})
-		alike = apply(t, alike, &scene.SetLike{Clips: []scene.ClipID{s.Tracks[0].Clips[0].ID}, Like: like})
+		alike := apply(t, s, &edit.SetFilters{Tracks: []scene.TrackID{"t1"}})
+		alike = apply(t, alike, &edit.SetLike{Clips: []scene.ClipID{s.Tracks[0].Clips[0].ID}, Like: like})
 		near := render(t, alike, open, mix.Options{}, pcm.Span{To: 4 * rate})
 		for i, v := range near[0] {
 			if int64(i) != click && v >= near[0][click] {
@@ -137,7 +138,7 @@ func TestFiltersMoveNothingAndAreTheSameAlone(t *testing.T) {
 		}
 		off := *s.Tracks[0].Filters
 		off.Off = true
-		s = apply(t, s, &scene.SetFilters{Tracks: []scene.TrackID{"t1"}, Filters: &off})
+		s = apply(t, s, &edit.SetFilters{Tracks: []scene.TrackID{"t1"}, Filters: &off})
 		outside.Same(t, "off", render(t, s, open, mix.Options{}, pcm.Span{To: 4 * rate}), plain)
 	}
 }
@@ -149,12 +150,12 @@ func TestABlendGoesOverFromOneTreatmentToTheOther(t *testing.T) {
 		tone[0][i] = 0.5 * math.Sin(2*math.Pi*1000*float64(i)/48000)
 	}
 	s, open := one(t, tone)
-	s = apply(t, s, &scene.Divide{Clips: []scene.ClipID{s.Tracks[0].Clips[0].ID}, At: 96000})
+	s = apply(t, s, &edit.Divide{Clips: []scene.ClipID{s.Tracks[0].Clips[0].ID}, At: 96000})
 	left, right := s.Tracks[0].Clips[0].ID, s.Tracks[0].Clips[1].ID
-	s = apply(t, s, &scene.SetFilters{Clips: []scene.ClipID{right}, Filters: &eq.Filters{
+	s = apply(t, s, &edit.SetFilters{Clips: []scene.ClipID{right}, Filters: &eq.Filters{
 		Bells: []eq.Bell{{Hz: 1000, DB: -12, Q: 0.5}},
 	}})
-	s = apply(t, s, &scene.SetBlend{Left: left, Right: right, Before: 9600, After: 9600, Law: blend.ConstantGain})
+	s = apply(t, s, &edit.SetBlend{Left: left, Right: right, Before: 9600, After: 9600, Law: blend.ConstantGain})
 	got := render(t, s, open, mix.Options{}, pcm.Span{To: 4 * 48000})
 	low := math.Pow(10, -12.0/20)
 	for i := int64(60000); i < 140000; i++ {

@@ -11,10 +11,11 @@ import (
 
 	"blendseam/core/mix"
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
 	"blendseam/internal/corpus"
+	"blendseam/internal/scenetest"
 )
 
 // as32 is what a recording of 32-bit float holds of a sound.
@@ -28,7 +29,7 @@ func as32(b pcm.Block) pcm.Block {
 }
 
 // joined renders clips as they are to be joined, and gives the edit, and open with the new recording.
-func joined(t *testing.T, s *scene.Scene, open mix.Open, j *scene.Joining) (*scene.Join, mix.Open) {
+func joined(t *testing.T, s *scene.Scene, open mix.Open, j *edit.Joining) (*edit.Join, mix.Open) {
 	t.Helper()
 	m, err := mix.NewJoining(j, open)
 	if err != nil {
@@ -41,7 +42,7 @@ func joined(t *testing.T, s *scene.Scene, open mix.Open, j *scene.Joining) (*sce
 	}
 	src := scene.Source{ID: "joined", Name: "joined", Samples: span.Len(), Channels: j.Channels()}
 	sound = as32(sound)
-	return &scene.Join{Clips: j.Parts, Source: src}, func(of scene.Source) (pcm.ReaderAt, error) {
+	return &edit.Join{Clips: j.Parts, Source: src}, func(of scene.Source) (pcm.ReaderAt, error) {
 		if of.ID == src.ID {
 			return pcm.Memory{Rate: int(s.SampleRate), Sound: sound}, nil
 		}
@@ -108,19 +109,19 @@ func TestJoinedClipsSoundTheSameToTheBitAndOpenAgain(t *testing.T) {
 			rng := rand.New(rand.NewPCG(seed, 5))
 			s := scenetest.Mixed(t, timecode.F25)
 			for range 30 {
-				if next, err := scene.Apply(s, scenetest.Random(s, rng)); err == nil && next.Length() < 48000*40 {
+				if next, err := edit.Apply(s, scenetest.Random(s, rng)); err == nil && next.Length() < 48000*40 {
 					s = next
 				}
 			}
 			open := mix.WithDerived(s, base)
-			j, err := scene.PlanJoin(s, some(s, rng, several))
+			j, err := edit.PlanJoin(s, some(s, rng, several))
 			if err != nil {
 				refused++
 				continue
 			}
 			when := fmt.Sprintf("seed %d, %v", seed, j.Parts)
 			e, with := joined(t, s, open, j)
-			after, err := scene.Apply(s, e)
+			after, err := edit.Apply(s, e)
 			if err != nil {
 				refused++
 				continue
@@ -159,9 +160,9 @@ func TestJoinedClipsSoundTheSameToTheBitAndOpenAgain(t *testing.T) {
 					clip = &x
 				}
 			}
-			again, err := scene.Apply(after, &scene.Reopen{Clip: clip.ID})
+			again, err := edit.Apply(after, &edit.Reopen{Clip: clip.ID})
 			if err != nil {
-				t.Errorf("%s: it does not open: %s", when, scene.Message(err))
+				t.Errorf("%s: it does not open: %s", when, edit.Message(err))
 				continue
 			}
 			if len(again.Tracks) == len(s.Tracks) && withoutTraces(t, again) != withoutTraces(t, s) {

@@ -16,6 +16,7 @@ import (
 	"gonum.org/v1/gonum/floats"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
@@ -64,7 +65,7 @@ func New(s *scene.Scene, open Open, opt Options) (*Mixer, error) {
 }
 
 // NewJoining prepares what clips sound like together, as they are to be joined into one recording.
-func NewJoining(s *scene.Joining, open Open) (*Mixer, error) {
+func NewJoining(s *edit.Joining, open Open) (*Mixer, error) {
 	m, err := newMixer(s.Scene, s.Whole, open, Options{Within: s.Sounding()}, s)
 	if err == nil {
 		m.channels = s.Channels()
@@ -74,7 +75,7 @@ func NewJoining(s *scene.Joining, open Open) (*Mixer, error) {
 
 // newMixer makes a mixer; tracks make way for what is in whole. Of what is joined only the parts are heard, though
 // rooms do not sound where other clips do.
-func newMixer(s, whole *scene.Scene, open Open, opt Options, of *scene.Joining) (*Mixer, error) {
+func newMixer(s, whole *scene.Scene, open Open, opt Options, of *edit.Joining) (*Mixer, error) {
 	m := &Mixer{channels: s.Channels, length: s.Length()}
 	open = once(open)
 	get := func(c scene.Clip) (pcm.ReaderAt, error) { return WithRoom(s, c, open) }

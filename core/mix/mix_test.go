@@ -12,6 +12,7 @@ import (
 
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/pcm/wav"
@@ -43,27 +44,27 @@ func two(
 	s := scene.New("two", timecode.F25, rate)
 	s.Channels = len(a)
 	n := a.Len() - handle
-	for _, e := range []scene.Edit{
-		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: a.Len(), Channels: len(a)}},
-		&scene.Bring{Source: scene.Source{ID: "b", Name: "b", Samples: b.Len(), Channels: len(b)}},
-		&scene.AddTrack{Name: "D", Purpose: "dialogue"},
-		&scene.Add{Track: "t1", Source: "a", Length: n},
-		&scene.Add{Track: "t1", Source: "b", In: handle, Start: n, Length: b.Len() - handle},
+	for _, e := range []edit.Edit{
+		&edit.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: a.Len(), Channels: len(a)}},
+		&edit.Bring{Source: scene.Source{ID: "b", Name: "b", Samples: b.Len(), Channels: len(b)}},
+		&edit.AddTrack{Name: "D", Purpose: "dialogue"},
+		&edit.Add{Track: "t1", Source: "a", Length: n},
+		&edit.Add{Track: "t1", Source: "b", In: handle, Start: n, Length: b.Len() - handle},
 	} {
 		s = apply(t, s, e)
 	}
 	if before+after > 0 {
 		clips := s.Tracks[0].Clips
-		s = apply(t, s, &scene.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: before, After: after, Law: law})
+		s = apply(t, s, &edit.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: before, After: after, Law: law})
 	}
 	return s, sources(rate, map[string]pcm.Block{"a": a, "b": b})
 }
 
-func apply(t testing.TB, s *scene.Scene, e scene.Edit) *scene.Scene {
+func apply(t testing.TB, s *scene.Scene, e edit.Edit) *scene.Scene {
 	t.Helper()
-	next, err := scene.Apply(s, e)
+	next, err := edit.Apply(s, e)
 	if err != nil {
-		t.Fatal(scene.Message(err))
+		t.Fatal(edit.Message(err))
 	}
 	return next
 }
@@ -187,10 +188,10 @@ func TestMixdownIsAmix(t *testing.T) {
 		b := outside.Decode(t, v, 1)
 		open[id] = v
 		files = append(files, v)
-		s = apply(t, s, &scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: b.Len(), Channels: 1}})
-		s = apply(t, s, &scene.AddTrack{Name: id, Purpose: "dialogue"})
-		s = apply(t, s, &scene.Add{Track: s.Tracks[i].ID, Source: id, Length: b.Len()})
-		s = apply(t, s, &scene.Gain{Clips: []scene.ClipID{s.Tracks[i].Clips[0].ID}, DB: -12})
+		s = apply(t, s, &edit.Bring{Source: scene.Source{ID: id, Name: id, Samples: b.Len(), Channels: 1}})
+		s = apply(t, s, &edit.AddTrack{Name: id, Purpose: "dialogue"})
+		s = apply(t, s, &edit.Add{Track: s.Tracks[i].ID, Source: id, Length: b.Len()})
+		s = apply(t, s, &edit.Gain{Clips: []scene.ClipID{s.Tracks[i].Clips[0].ID}, DB: -12})
 	}
 	m, err := mix.New(s, func(src scene.Source) (pcm.ReaderAt, error) { return wav.Open(open[src.ID]) }, mix.Options{})
 	if err != nil {
@@ -235,11 +236,11 @@ func busy(t testing.TB) (*scene.Scene, mix.Open) {
 	all := map[string]pcm.Block{"m": noise(5, 1, 200000), "s": noise(6, 2, 200000)}
 	s := scene.New("busy", timecode.F2997D, 48000)
 	for id, b := range all {
-		s = apply(t, s, &scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: b.Len(), Channels: len(b)}})
+		s = apply(t, s, &edit.Bring{Source: scene.Source{ID: id, Name: id, Samples: b.Len(), Channels: len(b)}})
 	}
 	r := rand.New(rand.NewPCG(9, 9))
 	for ti := range 3 {
-		s = apply(t, s, &scene.AddTrack{Name: fmt.Sprint(ti), Purpose: "dialogue"})
+		s = apply(t, s, &edit.AddTrack{Name: fmt.Sprint(ti), Purpose: "dialogue"})
 		track := s.Tracks[ti].ID
 		at := int64(ti * 1000)
 		for k := range 6 {
@@ -247,7 +248,7 @@ func busy(t testing.TB) (*scene.Scene, mix.Open) {
 			s = apply(
 				t,
 				s,
-				&scene.Add{Track: track, Source: []string{"m", "s"}[(k+ti)%2], In: 5000 + r.Int64N(90000), Start: at, Length: n},
+				&edit.Add{Track: track, Source: []string{"m", "s"}[(k+ti)%2], In: 5000 + r.Int64N(90000), Start: at, Length: n},
 			)
 			if at += n; k == 3 {
 				at += 2500
@@ -260,7 +261,7 @@ func busy(t testing.TB) (*scene.Scene, mix.Open) {
 				s = apply(
 					t,
 					s,
-					&scene.SetBlend{
+					&edit.SetBlend{
 						Left:   clips[k].ID,
 						Right:  clips[k+1].ID,
 						Before: r.Int64N(3000),
@@ -273,19 +274,19 @@ func busy(t testing.TB) (*scene.Scene, mix.Open) {
 		s = apply(
 			t,
 			s,
-			&scene.FadeEdge{Clip: clips[0].ID, Edge: "head", Length: 2000, Curve: blend.Curve{Shape: blend.Shapes[ti].Shape}},
+			&edit.FadeEdge{Clip: clips[0].ID, Edge: "head", Length: 2000, Curve: blend.Curve{Shape: blend.Shapes[ti].Shape}},
 		)
 		s = apply(
 			t,
 			s,
-			&scene.FadeEdge{
+			&edit.FadeEdge{
 				Clip:   clips[5].ID,
 				Edge:   "tail",
 				Length: 3000,
 				Curve:  blend.Curve{Shape: blend.Exponential, Bend: 0.4},
 			},
 		)
-		s = apply(t, s, &scene.Gain{Clips: []scene.ClipID{clips[1].ID, clips[4].ID}, DB: -4.5})
+		s = apply(t, s, &edit.Gain{Clips: []scene.ClipID{clips[1].ID, clips[4].ID}, DB: -4.5})
 	}
 	return s, sources(48000, all)
 }
@@ -337,7 +338,7 @@ func TestMuteSoloAndHearingOneClip(t *testing.T) {
 	a, b := noise(1, 1, 48000), noise(2, 1, 48000)
 	s, open := two(t, 48000, a, b, 4800, blend.ConstantPower, 2400, 2400)
 	yes := true
-	muted := apply(t, s, &scene.SetTrack{Track: "t1", Mute: &yes})
+	muted := apply(t, s, &edit.SetTrack{Track: "t1", Mute: &yes})
 	outside.Same(t, "muted", render(t, muted, open, mix.Options{}, pcm.Span{To: 1000}), pcm.NewBlock(1, 1000))
 	outside.Same(
 		t,
@@ -345,8 +346,8 @@ func TestMuteSoloAndHearingOneClip(t *testing.T) {
 		render(t, muted, open, mix.Options{Track: "t1"}, pcm.Span{To: 1000}),
 		a.Slice(0, 1000),
 	)
-	other := apply(t, s, &scene.AddTrack{Name: "M", Purpose: "music"})
-	solo := apply(t, other, &scene.SetTrack{Track: other.Tracks[1].ID, Solo: &yes})
+	other := apply(t, s, &edit.AddTrack{Name: "M", Purpose: "music"})
+	solo := apply(t, other, &edit.SetTrack{Track: other.Tracks[1].ID, Solo: &yes})
 	outside.Same(t, "another is solo", render(t, solo, open, mix.Options{}, pcm.Span{To: 1000}), pcm.NewBlock(1, 1000))
 	id := s.Tracks[0].Clips[0].ID
 	cut := a.Len() - 4800
@@ -360,9 +361,9 @@ func TestMuteSoloAndHearingOneClip(t *testing.T) {
 func TestMonoGoesToBothChannelsAtUnity(t *testing.T) {
 	v := noise(3, 1, 1000)
 	s := scene.New("m", timecode.F25, 48000)
-	s = apply(t, s, &scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 1000, Channels: 1}})
-	s = apply(t, s, &scene.AddTrack{Name: "D", Purpose: "dialogue"})
-	s = apply(t, s, &scene.Add{Track: "t1", Source: "a", Length: 1000})
+	s = apply(t, s, &edit.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 1000, Channels: 1}})
+	s = apply(t, s, &edit.AddTrack{Name: "D", Purpose: "dialogue"})
+	s = apply(t, s, &edit.Add{Track: "t1", Source: "a", Length: 1000})
 	got := render(t, s, sources(48000, map[string]pcm.Block{"a": v}), mix.Options{}, pcm.Span{To: 1000})
 	outside.Same(t, "both channels", got, pcm.Block{v[0], v[0]})
 }

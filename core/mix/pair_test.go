@@ -6,6 +6,7 @@ import (
 
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -16,12 +17,12 @@ import (
 func paired(t *testing.T, a, b pcm.Block, law blend.Law) (*scene.Scene, mix.Open) {
 	s := scene.New("pair", timecode.F25, 48000)
 	s.Channels = 1
-	for _, e := range []scene.Edit{
-		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: a.Len(), Channels: 1}},
-		&scene.Bring{Source: scene.Source{ID: "b", Name: "b", Samples: b.Len(), Channels: 1}},
-		&scene.AddTrack{Name: "D", Purpose: "dialogue"}, &scene.AddTrack{Name: "E", Purpose: "effects"},
-		&scene.Add{Track: "t1", Source: "a", Length: 96000},
-		&scene.Add{Track: "t2", Source: "b", In: 72000, Start: 96000, Length: 72000},
+	for _, e := range []edit.Edit{
+		&edit.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: a.Len(), Channels: 1}},
+		&edit.Bring{Source: scene.Source{ID: "b", Name: "b", Samples: b.Len(), Channels: 1}},
+		&edit.AddTrack{Name: "D", Purpose: "dialogue"}, &edit.AddTrack{Name: "E", Purpose: "effects"},
+		&edit.Add{Track: "t1", Source: "a", Length: 96000},
+		&edit.Add{Track: "t2", Source: "b", In: 72000, Start: 96000, Length: 72000},
 	} {
 		s = apply(t, s, e)
 	}
@@ -29,7 +30,7 @@ func paired(t *testing.T, a, b pcm.Block, law blend.Law) (*scene.Scene, mix.Open
 	return apply(
 			t,
 			s,
-			&scene.SetPair{Out: s.Tracks[0].Clips[0].ID, In: s.Tracks[1].Clips[0].ID, From: 72000, To: 120000, Law: law},
+			&edit.SetPair{Out: s.Tracks[0].Clips[0].ID, In: s.Tracks[1].Clips[0].ID, From: 72000, To: 120000, Law: law},
 		), sources(
 			48000,
 			map[string]pcm.Block{"a": a, "b": b},
@@ -53,7 +54,7 @@ func TestAPairHoldsThePowerAcrossTwoTracks(t *testing.T) {
 		}
 		if c.b[0][0] == one[0][0] { // let the second run in step with the first
 			in := s.Tracks[1].Clips[0]
-			s = apply(t, s, &scene.Slip{Clip: in.ID, By: in.Start - in.In})
+			s = apply(t, s, &edit.Slip{Clip: in.ID, By: in.Start - in.In})
 		}
 		whole := render(t, s, open, mix.Options{}, pcm.Span{To: s.Length()})
 		ends, middle := measure.RMSDB(whole.Slice(0, 60000)), measure.RMSDB(whole.Slice(94000, 98000))
@@ -71,13 +72,13 @@ func TestALevelLineStaysOnItsSound(t *testing.T) {
 	}
 	s := scene.New("line", timecode.F25, 48000)
 	s.Channels = 1
-	for _, e := range []scene.Edit{&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 48000, Channels: 1}},
-		&scene.AddTrack{Name: "D", Purpose: "dialogue"},
-		&scene.Add{Track: "t1", Source: "a", Length: 48000}} {
+	for _, e := range []edit.Edit{&edit.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 48000, Channels: 1}},
+		&edit.AddTrack{Name: "D", Purpose: "dialogue"},
+		&edit.Add{Track: "t1", Source: "a", Length: 48000}} {
 		s = apply(t, s, e)
 	}
 	id := s.Tracks[0].Clips[0].ID
-	s = apply(t, s, &scene.SetLevel{Clip: id, Points: []scene.LevelPoint{{At: 12000, DB: 0}, {At: 24000, DB: -12}}})
+	s = apply(t, s, &edit.SetLevel{Clip: id, Points: []scene.LevelPoint{{At: 12000, DB: 0}, {At: 24000, DB: -12}}})
 	open := sources(48000, map[string]pcm.Block{"a": flat})
 	whole := render(t, s, open, mix.Options{}, pcm.Span{To: 48000})
 	for at, db := range map[int]float64{0: 0, 12000: 0, 15000: -3, 18000: -6, 24000: -12, 40000: -12} {
@@ -85,7 +86,7 @@ func TestALevelLineStaysOnItsSound(t *testing.T) {
 			t.Errorf("at %d it is %.4f dB, want %g", at, got, db)
 		}
 	}
-	trimmed := apply(t, s, &scene.Trim{Clip: id, Edge: "head", To: 9600})
+	trimmed := apply(t, s, &edit.Trim{Clip: id, Edge: "head", To: 9600})
 	part := render(t, trimmed, open, mix.Options{}, pcm.Span{From: 9600, To: 48000})
 	for i, v := range part[0] {
 		if v != whole[0][9600+i] {

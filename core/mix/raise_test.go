@@ -8,6 +8,7 @@ import (
 
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
 	"blendseam/internal/outside"
@@ -18,7 +19,7 @@ func ones(t *testing.T, rate int64, clips int) (*scene.Scene, mix.Open) {
 	t.Helper()
 	s := scene.New("ones", timecode.F25, rate)
 	s.Channels = 1
-	s = apply(t, s, &scene.AddTrack{Name: "D", Purpose: scene.ForDialogue})
+	s = apply(t, s, &edit.AddTrack{Name: "D", Purpose: scene.ForDialogue})
 	sound := pcm.NewBlock(1, 4*rate)
 	for i := range sound[0] {
 		sound[0][i] = 1
@@ -27,14 +28,14 @@ func ones(t *testing.T, rate int64, clips int) (*scene.Scene, mix.Open) {
 	for i := range clips {
 		id := fmt.Sprint("s", i)
 		all[id] = sound
-		s = apply(t, s, &scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: 4 * rate, Channels: 1}})
-		s = apply(t, s, &scene.Add{Track: "t1", Source: id, In: rate / 2, Start: int64(i) * 3 * rate, Length: 3 * rate})
+		s = apply(t, s, &edit.Bring{Source: scene.Source{ID: id, Name: id, Samples: 4 * rate, Channels: 1}})
+		s = apply(t, s, &edit.Add{Track: "t1", Source: id, In: rate / 2, Start: int64(i) * 3 * rate, Length: 3 * rate})
 	}
 	return s, sources(rate, all)
 }
 
 // rise is what a Raise asks for at a moment, in dB: nothing, all of it, or a share on the way, straight.
-func rise(e *scene.Raise, at int64) float64 {
+func rise(e *edit.Raise, at int64) float64 {
 	up := (float64(at-e.From) + float64(e.In)) / float64(e.In)
 	down := (float64(e.To-at) + float64(e.Out)) / float64(e.Out)
 	return e.DB * max(0, min(1, up, down))
@@ -46,10 +47,10 @@ func TestARangeIsTurnedUpAndDownToTheFormula(t *testing.T) {
 	for _, rate := range []int64{44100, 48000, 96000} {
 		r := rand.New(rand.NewPCG(uint64(rate), 1))
 		s, open := ones(t, rate, 2)
-		var done []*scene.Raise
+		var done []*edit.Raise
 		for range 6 {
 			from := r.Int64N(5 * rate)
-			e := &scene.Raise{
+			e := &edit.Raise{
 				From: from, To: from + 1 + r.Int64N(2*rate), DB: math.Round(100*(r.Float64()-0.6)*20) / 100,
 				In: rate/200 + r.Int64N(rate/4), Out: rate/200 + r.Int64N(rate/4),
 			}
@@ -93,10 +94,10 @@ func TestARangeIsTurnedDownAsByFFmpegsVolume(t *testing.T) {
 	voice := outside.Voices(t)[0]
 	sound := outside.Decode(t, voice, 1)
 	s, _ := ones(t, 48000, 1)
-	s = apply(t, s, &scene.Bring{Source: scene.Source{ID: "v", Name: "v", Samples: sound.Len(), Channels: 1}})
+	s = apply(t, s, &edit.Bring{Source: scene.Source{ID: "v", Name: "v", Samples: sound.Len(), Channels: 1}})
 	at := s.Length()
-	s = apply(t, s, &scene.Add{Track: "t1", Source: "v", Start: at, Length: 48000})
-	e := &scene.Raise{From: at + 12000, To: at + 24000, DB: -9, In: 3840, Out: 4800}
+	s = apply(t, s, &edit.Add{Track: "t1", Source: "v", Start: at, Length: 48000})
+	e := &edit.Raise{From: at + 12000, To: at + 24000, DB: -9, In: 3840, Out: 4800}
 	s = apply(t, s, e)
 	got := render(t, s, sources(48000, map[string]pcm.Block{"v": sound, "s0": pcm.NewBlock(1, 4*48000)}), mix.Options{},
 		pcm.Span{From: at, To: at + 48000})

@@ -8,6 +8,7 @@ import (
 
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
@@ -26,10 +27,10 @@ func cutScene(t *testing.T, rng *rand.Rand, rate timecode.Rate, shots int) (*sce
 	for i := range takes {
 		id := fmt.Sprint("s", i)
 		all[id] = noise(uint64(i), 1, frame(2000))
-		s = apply(t, s, &scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: frame(2000), Frames: 2000, Channels: 1}})
+		s = apply(t, s, &edit.Bring{Source: scene.Source{ID: id, Name: id, Samples: frame(2000), Frames: 2000, Channels: 1}})
 	}
 	for _, p := range []scene.Purpose{"picture", "dialogue", "effects", "music"} {
-		s = apply(t, s, &scene.AddTrack{Name: string(p), Purpose: p})
+		s = apply(t, s, &edit.AddTrack{Name: string(p), Purpose: p})
 	}
 	at := int64(0)
 	used := map[string]int64{}
@@ -70,8 +71,8 @@ func cutScene(t *testing.T, rng *rand.Rand, rate timecode.Rate, shots int) (*sce
 
 // newCut changes a picture cut in so many places: shots are moved, swapped, trimmed at both ends and both ways, lifted,
 // inserted, slipped.
-func newCut(rng *rand.Rand, s *scene.Scene, changes int) *scene.Recut {
-	e := &scene.Recut{}
+func newCut(rng *rand.Rand, s *scene.Scene, changes int) *edit.Recut {
+	e := &edit.Recut{}
 	for _, c := range s.Tracks[0].Clips {
 		e.Shots = append(e.Shots, scene.NewShot{Source: c.Source, Name: c.Name, In: c.In, Length: c.Length})
 	}
@@ -135,7 +136,7 @@ func TestSoundFollowsANewPictureCut(t *testing.T) {
 		s, open := cutScene(t, rng, rate, 12+rng.IntN(20))
 		e := newCut(rng, s, 10+rng.IntN(50))
 		before := reflect.ValueOf(*s.Tracks[1]).Interface()
-		_, pieces := scene.RecutChanges(s, e)
+		_, pieces := edit.RecutChanges(s, e)
 		after := apply(t, s, e)
 		if err := after.Check(); err != nil {
 			t.Fatalf("%d: %v", n, err)
@@ -190,7 +191,7 @@ func has(t *scene.Track, x scene.Blend) bool {
 	return false
 }
 
-func samePicture(t *testing.T, n int, after *scene.Scene, e *scene.Recut) {
+func samePicture(t *testing.T, n int, after *scene.Scene, e *edit.Recut) {
 	t.Helper()
 	type shown struct {
 		source string
@@ -240,7 +241,7 @@ func TestWhatWasLiftedComesBack(t *testing.T) {
 	for n := range 40 {
 		rng := rand.New(rand.NewPCG(81, uint64(n)))
 		s, open := cutScene(t, rng, timecode.Rates[n%len(timecode.Rates)], 20)
-		was := &scene.Recut{}
+		was := &edit.Recut{}
 		for _, c := range s.Tracks[0].Clips {
 			was.Shots = append(was.Shots, scene.NewShot{Source: c.Source, Name: c.Name, In: c.In, Start: c.Start,
 				Length: c.Length})
@@ -274,13 +275,13 @@ func TestChangesThatAreNotTickedAreNotMade(t *testing.T) {
 		rng := rand.New(rand.NewPCG(82, uint64(n)))
 		s, _ := cutScene(t, rng, timecode.F25, 14)
 		e := newCut(rng, s, 1+rng.IntN(4))
-		changes, _ := scene.RecutChanges(s, e)
+		changes, _ := edit.RecutChanges(s, e)
 		var all []int
 		for i := range changes {
 			all = append(all, i)
 		}
 		none := e.Without(s, all)
-		left, _ := scene.RecutChanges(s, none)
+		left, _ := edit.RecutChanges(s, none)
 		if len(left) > 0 {
 			t.Errorf("%d: of %+v there is left %+v", n, changes, left)
 		}

@@ -8,6 +8,7 @@ import (
 
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
 )
@@ -66,7 +67,7 @@ func TestClicksOnAllTracksStayTogetherThroughRippleEdits(t *testing.T) {
 				t.Fatalf("%s: only %d edits could be done", rate, done)
 			}
 			e := rippleEdit(s, rng, click)
-			next, err := scene.Apply(s, e)
+			next, err := edit.Apply(s, e)
 			if err != nil || len(next.Tracks[1].Clips) < 8 {
 				continue
 			}
@@ -81,8 +82,8 @@ func TestClicksOnAllTracksStayTogetherThroughRippleEdits(t *testing.T) {
 		if slices.Equal(now, begun) || len(now) < 8 {
 			t.Errorf("%s: clicks at %v after the edits, %v before", rate, now, begun)
 		}
-		for _, kind := range []string{"*scene.Trim", "*scene.RemoveRange", "*scene.Remove", "*scene.Duplicate",
-			"*scene.CloseGap", "*scene.Nudge"} {
+		for _, kind := range []string{"*edit.Trim", "*edit.RemoveRange", "*edit.Remove", "*edit.Duplicate",
+			"*edit.CloseGap", "*edit.Nudge"} {
 			if did[kind] == 0 {
 				t.Errorf("%s: no %s among the edits: %v", rate, kind, did)
 			}
@@ -121,18 +122,18 @@ func clicks(t *testing.T, rate timecode.Rate) (s *scene.Scene, click int64) {
 	s = apply(
 		t,
 		s,
-		&scene.Bring{Source: scene.Source{ID: "p", Name: "picture", Samples: 60 * 48000, Frames: 1400, Channels: 1}},
+		&edit.Bring{Source: scene.Source{ID: "p", Name: "picture", Samples: 60 * 48000, Frames: 1400, Channels: 1}},
 	)
-	s = apply(t, s, &scene.AddTrack{Name: "P", Purpose: "picture"})
+	s = apply(t, s, &edit.AddTrack{Name: "P", Purpose: "picture"})
 	for range 4 {
-		s = apply(t, s, &scene.AddTrack{Name: fmt.Sprint("S", len(s.Tracks)), Purpose: "dialogue"})
+		s = apply(t, s, &edit.AddTrack{Name: fmt.Sprint("S", len(s.Tracks)), Purpose: "dialogue"})
 	}
 	tracks := slices.Clone(s.Tracks)
 	for g := range int64(16) {
 		start := 120 * g
 		var clips []scene.ClipID
 		for i, track := range tracks {
-			e := &scene.Add{
+			e := &edit.Add{
 				Track:  track.ID,
 				Source: "p",
 				In:     frame(675),
@@ -146,13 +147,13 @@ func clicks(t *testing.T, rate timecode.Rate) (s *scene.Scene, click int64) {
 			list := s.Track(track.ID).Clips
 			clips = append(clips, list[len(list)-1].ID)
 		}
-		s = apply(t, s, &scene.Link{Clips: clips})
+		s = apply(t, s, &edit.Link{Clips: clips})
 	}
 	return s, click
 }
 
 // rippleEdit is an edit after which something has moved on every track; it takes no click away from one track alone.
-func rippleEdit(s *scene.Scene, rng *rand.Rand, click int64) scene.Edit {
+func rippleEdit(s *scene.Scene, rng *rand.Rand, click int64) edit.Edit {
 	track := s.Tracks[1+rng.IntN(len(s.Tracks)-1)]
 	i := rng.IntN(len(track.Clips))
 	c := track.Clips[i]
@@ -160,14 +161,14 @@ func rippleEdit(s *scene.Scene, rng *rand.Rand, click int64) scene.Edit {
 	clickAt := c.Start - c.In + click
 	switch rng.IntN(7) {
 	case 0, 1: // a tail, never past the click
-		return &scene.Trim{
+		return &edit.Trim{
 			Clip:  c.ID,
 			Edge:  "tail",
 			To:    max(frames(c.End(), rng.Int64N(30)-15), frames(clickAt, 3)),
 			Close: true,
 		}
 	case 2: // the heads of all that are linked, never past the click
-		return &scene.Trim{
+		return &edit.Trim{
 			Clip:  c.ID,
 			Edge:  "head",
 			To:    min(frames(c.Start, rng.Int64N(16)-8), frames(clickAt, -3)),
@@ -175,18 +176,18 @@ func rippleEdit(s *scene.Scene, rng *rand.Rand, click int64) scene.Edit {
 		}
 	case 3: // a range between clicks, out of every track
 		if i+1 == len(track.Clips) {
-			return &scene.CloseGap{Track: track.ID, At: c.End()}
+			return &edit.CloseGap{Track: track.ID, At: c.End()}
 		}
 		next := track.Clips[i+1].Start - track.Clips[i+1].In + click
 		from := frames(clickAt, 3+rng.Int64N(10))
-		return &scene.RemoveRange{From: from, To: min(from+frames(0, 1+rng.Int64N(20)), frames(next, -3)), Close: true}
+		return &edit.RemoveRange{From: from, To: min(from+frames(0, 1+rng.Int64N(20)), frames(next, -3)), Close: true}
 	case 4:
 		if rng.IntN(3) > 0 {
-			return &scene.CloseGap{Track: track.ID, At: c.End()}
+			return &edit.CloseGap{Track: track.ID, At: c.End()}
 		}
-		return &scene.Remove{Clips: []scene.ClipID{c.ID}, Close: true}
+		return &edit.Remove{Clips: []scene.ClipID{c.ID}, Close: true}
 	case 5:
-		return &scene.Duplicate{Clips: []scene.ClipID{c.ID}}
+		return &edit.Duplicate{Clips: []scene.ClipID{c.ID}}
 	}
-	return &scene.Nudge{Edges: []scene.Edge{{Left: c.ID}}, Frames: rng.Int64N(9) + 1, Close: true}
+	return &edit.Nudge{Edges: []scene.Edge{{Left: c.ID}}, Frames: rng.Int64N(9) + 1, Close: true}
 }

@@ -6,6 +6,7 @@ import (
 
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/effects"
 	"blendseam/core/sound/pcm"
 )
@@ -23,8 +24,8 @@ func TestATreatedRangeIsTheTreatedClipInside(t *testing.T) {
 	sound := noise(1, 2, 8*48000)
 	s, open := one(t, sound)
 	id := s.Tracks[0].Clips[0].ID
-	all := apply(t, s, &scene.SetTreatments{Clips: []scene.ClipID{id}, Treatments: chain()})
-	part := apply(t, s, &scene.TreatRange{From: 2 * 48000, To: 5 * 48000, Slope: 960, Treatments: chain()})
+	all := apply(t, s, &edit.SetTreatments{Clips: []scene.ClipID{id}, Treatments: chain()})
+	part := apply(t, s, &edit.TreatRange{From: 2 * 48000, To: 5 * 48000, Slope: 960, Treatments: chain()})
 	whole := pcm.Span{To: sound.Len()}
 	plain, treated := render(t, s, open, mix.Options{}, whole), render(t, all, open, mix.Options{}, whole)
 	got := render(t, part, open, mix.Options{}, whole)
@@ -59,12 +60,12 @@ func TestATreatedRangeIsTheTreatedClipInside(t *testing.T) {
 func TestATreatedTrackTreatsTheSumOfItsClips(t *testing.T) {
 	sound := noise(2, 2, 4*48000)
 	s, open := one(t, sound)
-	s = apply(t, s, &scene.Add{Track: "t1", Source: "n", In: 48000, Start: 6 * 48000, Length: 2 * 48000})
+	s = apply(t, s, &edit.Add{Track: "t1", Source: "n", In: 48000, Start: 6 * 48000, Length: 2 * 48000})
 	whole := pcm.Span{To: s.Length()}
 	plain := render(t, s, open, mix.Options{}, whole)
 	gain := -6.0
-	s = apply(t, s, &scene.SetTrack{Track: "t1", GainDB: &gain})
-	s = apply(t, s, &scene.SetTreatments{Tracks: []scene.TrackID{"t1"}, Treatments: chain()})
+	s = apply(t, s, &edit.SetTrack{Track: "t1", GainDB: &gain})
+	s = apply(t, s, &edit.SetTreatments{Tracks: []scene.TrackID{"t1"}, Treatments: chain()})
 	got := render(t, s, open, mix.Options{}, whole)
 	by, err := effects.New(pcm.Memory{Rate: 48000, Sound: plain}, chain(), nil)
 	if err != nil {
@@ -96,13 +97,13 @@ func TestATreatedTrackTreatsTheSumOfItsClips(t *testing.T) {
 func TestAnImpulseOfTheSceneSounds(t *testing.T) {
 	sound := noise(3, 1, 2*48000)
 	s, _ := one(t, sound)
-	s = apply(t, s, &scene.Bring{Source: scene.Source{ID: "ir", Name: "ir", Samples: 4800, Channels: 1}})
+	s = apply(t, s, &edit.Bring{Source: scene.Source{ID: "ir", Name: "ir", Samples: 4800, Channels: 1}})
 	impulse := pcm.NewBlock(1, 4800)
 	impulse[0][960] = 0.5
 	open := sources(48000, map[string]pcm.Block{"n": sound, "ir": impulse})
 	c := &effects.Chain{Reverb: &effects.Reverb{Source: "ir", Alone: true}}
 	id := s.Tracks[0].Clips[0].ID
-	wet := apply(t, s, &scene.SetTreatments{Clips: []scene.ClipID{id}, Treatments: c})
+	wet := apply(t, s, &edit.SetTreatments{Clips: []scene.ClipID{id}, Treatments: c})
 	got := render(t, wet, open, mix.Options{}, pcm.Span{To: sound.Len()})
 	for i := 960; i < len(sound[0]); i++ {
 		if math.Abs(got[0][i]-sound[0][i-960]) > 1e-6 {
@@ -111,7 +112,7 @@ func TestAnImpulseOfTheSceneSounds(t *testing.T) {
 	}
 	off := *c
 	off.Off = true
-	dry := apply(t, wet, &scene.SetTreatments{Clips: []scene.ClipID{id}, Treatments: &off})
+	dry := apply(t, wet, &edit.SetTreatments{Clips: []scene.ClipID{id}, Treatments: &off})
 	only := sources(48000, map[string]pcm.Block{"n": sound})
 	for i, v := range render(t, dry, only, mix.Options{}, pcm.Span{To: sound.Len()})[0] {
 		if v != sound[0][i] {

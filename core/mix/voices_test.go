@@ -6,6 +6,7 @@ import (
 
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
@@ -17,30 +18,30 @@ func shaped(t *testing.T) (*scene.Scene, mix.Open) {
 	s.Channels = 1
 	half := 0.5
 	fade := int64(960)
-	for _, e := range []scene.Edit{
-		&scene.AddTrack{Name: "D", Purpose: "dialogue"},
-		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 200000, Channels: 1}},
-		&scene.Bring{Source: scene.Source{ID: "b", Name: "b", Samples: 200000, Channels: 1}},
-		&scene.Add{Track: "t1", Source: "a", In: 20000, Start: 0, Length: 96000},
-		&scene.Add{Track: "t1", Source: "b", In: 20000, Start: 96000, Length: 96000},
+	for _, e := range []edit.Edit{
+		&edit.AddTrack{Name: "D", Purpose: "dialogue"},
+		&edit.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 200000, Channels: 1}},
+		&edit.Bring{Source: scene.Source{ID: "b", Name: "b", Samples: 200000, Channels: 1}},
+		&edit.Add{Track: "t1", Source: "a", In: 20000, Start: 0, Length: 96000},
+		&edit.Add{Track: "t1", Source: "b", In: 20000, Start: 96000, Length: 96000},
 	} {
-		next, err := scene.Apply(s, e)
+		next, err := edit.Apply(s, e)
 		if err != nil {
 			t.Fatal(err)
 		}
 		s = next
 	}
 	l, r := s.Tracks[0].Clips[0].ID, s.Tracks[0].Clips[1].ID
-	for _, e := range []scene.Edit{
-		&scene.SetBlend{Left: l, Right: r, Before: 3000, After: 5000, Law: blend.ConstantGain},
-		&scene.FadeEdge{Clip: l, Edge: "head", Length: 7000, Curve: blend.Curve{Shape: blend.QuarterSine}},
-		&scene.Gain{Clips: []scene.ClipID{r}, DB: -3},
-		&scene.SetLevel{Clip: l, Points: []scene.LevelPoint{{At: 40000, DB: 0}, {At: 60000, DB: -12}}},
-		&scene.AddLull{Clip: r, Lull: "u1", From: 130000, To: 150000, DepthDB: 6 + half, FadeIn: &fade, FadeOut: &fade},
+	for _, e := range []edit.Edit{
+		&edit.SetBlend{Left: l, Right: r, Before: 3000, After: 5000, Law: blend.ConstantGain},
+		&edit.FadeEdge{Clip: l, Edge: "head", Length: 7000, Curve: blend.Curve{Shape: blend.QuarterSine}},
+		&edit.Gain{Clips: []scene.ClipID{r}, DB: -3},
+		&edit.SetLevel{Clip: l, Points: []scene.LevelPoint{{At: 40000, DB: 0}, {At: 60000, DB: -12}}},
+		&edit.AddLull{Clip: r, Lull: "u1", From: 130000, To: 150000, DepthDB: 6 + half, FadeIn: &fade, FadeOut: &fade},
 	} {
-		next, err := scene.Apply(s, e)
+		next, err := edit.Apply(s, e)
 		if err != nil {
-			t.Fatal(scene.Message(err))
+			t.Fatal(edit.Message(err))
 		}
 		s = next
 	}

@@ -29,26 +29,26 @@ func (s *Scene) Check() error {
 		return fmt.Errorf("the scene has %d tracks; %d are the most", len(s.Tracks), limit.Tracks)
 	}
 	for _, src := range s.Sources {
-		if err := checkSource(s, src); err != nil {
+		if err := CheckSource(s, src); err != nil {
 			return err
 		}
 	}
-	if err := checkAside(s); err != nil {
+	if err := CheckAside(s); err != nil {
 		return err
 	}
 	for _, t := range s.Tracks {
-		if err := checkTrack(s, t); err != nil {
+		if err := CheckTrack(s, t); err != nil {
 			return fmt.Errorf("track %s: %w", t.Name, err)
 		}
-		if err := checkBounds(s, t); err != nil {
+		if err := CheckBounds(s, t); err != nil {
 			return fmt.Errorf("track %s: %w", t.Name, err)
 		}
 	}
 	return nil
 }
 
-// checkAside refuses stretches that are kept aside and could not come back.
-func checkAside(s *Scene) error {
+// CheckAside refuses stretches that are kept aside and could not come back.
+func CheckAside(s *Scene) error {
 	for i, a := range s.Aside {
 		if a == nil || a.Length < 1 || a.Length > limit.SceneHours*3600*s.Rate.Nominal() || a.From < 0 {
 			return invalid("Stretch %d of what is kept aside has no length, or lies nowhere.", i+1)
@@ -56,7 +56,7 @@ func checkAside(s *Scene) error {
 		apart := *s
 		apart.Tracks = a.Tracks
 		for _, t := range a.Tracks {
-			if err := cmp.Or(checkTrack(&apart, t), checkBounds(&apart, t)); err != nil {
+			if err := cmp.Or(CheckTrack(&apart, t), CheckBounds(&apart, t)); err != nil {
 				return invalid("Stretch %d of what is kept aside, track %s: %s", i+1, t.Name, err)
 			}
 		}
@@ -67,11 +67,11 @@ func checkAside(s *Scene) error {
 // farthest is how far from a scene's start anything may lie, in samples.
 func farthest(s *Scene) int64 { return limit.SceneHours * 3600 * s.SampleRate }
 
-// checkSource says what is wrong with what a scene knows of a recording or a tone.
-func checkSource(s *Scene, src Source) error {
+// CheckSource says what is wrong with what a scene knows of a recording or a tone.
+func CheckSource(s *Scene, src Source) error {
 	most := farthest(s)
 	if src.Samples < 0 || src.Samples > most || src.Frames < 0 || src.Frames > limit.SceneHours*3600*s.Rate.Nominal() ||
-		src.Channels < 0 || src.Channels > limit.Channels || src.Offset < -unbounded || src.Offset > unbounded {
+		src.Channels < 0 || src.Channels > limit.Channels || src.Offset < -Unbounded || src.Offset > Unbounded {
 		return invalid(
 			"The source %s cannot be: it is said to have %d samples in %d channels and %d frames.",
 			src.Name,
@@ -81,7 +81,7 @@ func checkSource(s *Scene, src Source) error {
 		)
 	}
 	if src.Tone != nil {
-		return checkTone(s, *src.Tone)
+		return CheckTone(s, *src.Tone)
 	}
 	if src.Fit != nil {
 		if err := checkFit(s, src); err != nil {
@@ -93,11 +93,11 @@ func checkSource(s *Scene, src Source) error {
 			return err
 		}
 	}
-	return checkSpeech(src)
+	return CheckSpeech(src)
 }
 
-// checkTone refuses a recipe that no sound can be made from, or none within bounds.
-func checkTone(s *Scene, t recipe.Tone) error {
+// CheckTone refuses a recipe that no sound can be made from, or none within bounds.
+func CheckTone(s *Scene, t recipe.Tone) error {
 	if len(t.Left) == 0 {
 		return invalid("Tone needs a quiet stretch of a recording to be made from.")
 	}
@@ -151,8 +151,8 @@ func checkMaterial(s *Scene, m recipe.Material) error {
 	return nil
 }
 
-// checkBounds says what on a track is beyond the bounds of core/limit. Edits of the past are done again without it.
-func checkBounds(s *Scene, t *Track) error {
+// CheckBounds says what on a track is beyond the bounds of core/limit. Edits of the past are done again without it.
+func CheckBounds(s *Scene, t *Track) error {
 	most := s.Unit(t, farthest(s))
 	if !(math.Abs(t.Balance) <= 1) {
 		return invalid("A balance of %g is none; -1 (left) to 1 (right) are.", t.Balance)
@@ -160,11 +160,11 @@ func checkBounds(s *Scene, t *Track) error {
 	if why := t.Filters.Wrong(); why != "" {
 		return invalid("Such filters cannot be: %s.", why)
 	}
-	if err := checkTreatments(s, t.Treatments); err != nil {
+	if err := CheckTreatments(s, t.Treatments); err != nil {
 		return err
 	}
 	for i := range t.Ducks {
-		if err := checkDuck(s, t, &t.Ducks[i]); err != nil {
+		if err := CheckDuck(s, t, &t.Ducks[i]); err != nil {
 			return err
 		}
 	}
@@ -184,11 +184,11 @@ func checkBounds(s *Scene, t *Track) error {
 			)
 		case c.Filters.Wrong()+c.Like.Wrong() != "":
 			return invalid("How %s is filtered cannot be: %s.", c.Name, cmp.Or(c.Filters.Wrong(), c.Like.Wrong()))
-		case !sane(c.GainDB):
+		case !SaneDB(c.GainDB):
 			return invalid("A gain of %g dB is outside -120 to 40.", c.GainDB)
 		}
 		for k, p := range c.Level {
-			if !sane(p.DB) || max(p.At, -p.At) > unbounded || k > 0 && p.At <= c.Level[k-1].At {
+			if !SaneDB(p.DB) || max(p.At, -p.At) > Unbounded || k > 0 && p.At <= c.Level[k-1].At {
 				return invalid(
 					"Point %d of the level line of %s has %g dB, or does not lie behind the one before it.",
 					k+1,
@@ -197,13 +197,13 @@ func checkBounds(s *Scene, t *Track) error {
 				)
 			}
 		}
-		if err := checkTreatments(s, c.Treatments); err != nil {
+		if err := CheckTreatments(s, c.Treatments); err != nil {
 			return err
 		}
-		if err := checkRoom(s, c.Room); err != nil {
+		if err := CheckRoomOf(s, c.Room); err != nil {
 			return err
 		}
-		if err := checkTakes(s, c); err != nil {
+		if err := CheckTakes(s, c); err != nil {
 			return err
 		}
 		for _, f := range []Fade{c.FadeIn, c.FadeOut} {
@@ -214,24 +214,24 @@ func checkBounds(s *Scene, t *Track) error {
 			}
 		}
 	}
-	if err := checkRoom(s, t.Room); err != nil {
+	if err := CheckRoomOf(s, t.Room); err != nil {
 		return err
 	}
 	for _, b := range t.Blends {
-		if err := checkLaw(b.Law, b.CurveOut, b.CurveIn); err != nil {
+		if err := CheckLaw(b.Law, b.CurveOut, b.CurveIn); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func checkTrack(s *Scene, t *Track) error {
+func CheckTrack(s *Scene, t *Track) error {
 	room := make(map[ClipID]int64, len(t.Blends)) // what blends take of a clip's inside
 	order := make(map[ClipID]int, len(t.Clips))
 	end := int64(0)
 	for i := range t.Clips {
 		c := &t.Clips[i]
-		if c.Start < 0 || c.In < 0 || max(c.Start, c.In, c.Length, c.FadeIn.Length, c.FadeOut.Length) > unbounded {
+		if c.Start < 0 || c.In < 0 || max(c.Start, c.In, c.Length, c.FadeIn.Length, c.FadeOut.Length) > Unbounded {
 			return fmt.Errorf("clip %s shows %d, %d long, at %d", c.Name, c.In, c.Length, c.Start)
 		}
 		if c.Length <= 0 {
@@ -273,7 +273,7 @@ func checkTrack(s *Scene, t *Track) error {
 			return fmt.Errorf("a blend from %s to %s is not on a cut", b.Left, b.Right)
 		}
 		left, right := t.Clips[l], t.Clips[r]
-		if b.Before < 0 || b.After < 0 || max(b.Before, b.After) > unbounded || b.Length() == 0 {
+		if b.Before < 0 || b.After < 0 || max(b.Before, b.After) > Unbounded || b.Length() == 0 {
 			return fmt.Errorf(
 				"the blend from %s to %s is %d before and %d after its cut",
 				left.Name,
@@ -282,7 +282,7 @@ func checkTrack(s *Scene, t *Track) error {
 				b.After,
 			)
 		}
-		if err := blendFits(s, t, left, right, b.Before, b.After); err != nil {
+		if err := BlendFits(s, t, left, right, b.Before, b.After); err != nil {
 			return err
 		}
 		room[b.Left] += b.Before
@@ -307,28 +307,28 @@ type ShortHandle struct {
 	Name       string
 	Side       Side
 	Have, Want int64 // samples
-	words      string
+	Words      string
 }
 
-func (e *ShortHandle) Error() string { return e.words }
+func (e *ShortHandle) Error() string { return e.Words }
 
 // NewShortHandle returns what is missing at an edge of a clip; have and want are in the unit of its track.
 func NewShortHandle(s *Scene, t *Track, c Clip, side Side, have, want int64) *ShortHandle {
 	haveS, wantS := s.Time(t, have), s.Time(t, want)
 	return &ShortHandle{c.ID, c.Name, side, haveS, wantS, fmt.Sprintf(
-		"%s has %s of handle at its %s, and %s.", c.Name, LengthWords(s, haveS), side, needed(LengthWords(s, wantS)))}
+		"%s has %s of handle at its %s, and %s.", c.Name, LengthWords(s, haveS), side, NeededWords(LengthWords(s, wantS)))}
 }
 
 // needed says "15 frames are needed".
-func needed(length string) string {
+func NeededWords(length string) string {
 	if strings.HasPrefix(length, "1 frame") && !strings.HasPrefix(length, "1 frames") {
 		return length + " is needed"
 	}
 	return length + " are needed"
 }
 
-// blendFits returns nil if both sides have the handle for a blend of their cut, else a *ShortHandle.
-func blendFits(s *Scene, t *Track, left, right Clip, before, after int64) error {
+// BlendFits returns nil if both sides have the handle for a blend of their cut, else a *ShortHandle.
+func BlendFits(s *Scene, t *Track, left, right Clip, before, after int64) error {
 	if _, tail := s.Handles(t, left); tail < after {
 		return NewShortHandle(s, t, left, Tail, tail, after)
 	}
@@ -337,3 +337,6 @@ func blendFits(s *Scene, t *Track, left, right Clip, before, after int64) error 
 	}
 	return nil
 }
+
+// Unbounded stands for the length of a source that has not been looked at.
+const Unbounded = int64(1) << 50

@@ -5,6 +5,8 @@ import (
 	"reflect"
 	"slices"
 	"strings"
+
+	"blendseam/core/scene/phrase"
 )
 
 // Differences says in words what differs from one state of a scene to another, by tracks and in order of time.
@@ -15,18 +17,18 @@ func Differences(a, b *Scene) (list []string) {
 	}
 	for _, t := range a.Tracks {
 		if b.Track(t.ID) == nil {
-			say("track %s is gone, with %s", t.Name, count(len(t.Clips), "clip"))
+			say("track %s is gone, with %s", t.Name, phrase.Count(len(t.Clips), "clip"))
 		}
 	}
 	for i, t := range b.Tracks {
 		was := a.Track(t.ID)
 		switch {
 		case was == nil:
-			say("track %s is new, with %s", t.Name, count(len(t.Clips), "clip"))
+			say("track %s is new, with %s", t.Name, phrase.Count(len(t.Clips), "clip"))
 			continue
 		case was == t:
 			continue
-		case len(a.Tracks) == len(b.Tracks) && trackIndex(a, t.ID) != i:
+		case len(a.Tracks) == len(b.Tracks) && TrackIndex(a, t.ID) != i:
 			say("track %s lies elsewhere", t.Name)
 		}
 		list = append(list, trackWords(was, t)...)
@@ -38,7 +40,7 @@ func Differences(a, b *Scene) (list []string) {
 		if i := slices.IndexFunc(b.Markers, func(n Marker) bool { return n.ID == m.ID }); i < 0 {
 			say("marker %s is gone", m.Name)
 		} else if n := b.Markers[i]; n.At != m.At {
-			say("marker %s %s", n.Name, movedWords(a, n.At-m.At))
+			say("marker %s %s", n.Name, MovedWords(a, n.At-m.At))
 		} else if n.Name != m.Name {
 			say("marker %s named %s", m.Name, n.Name)
 		}
@@ -55,7 +57,7 @@ func Differences(a, b *Scene) (list []string) {
 		}
 	}
 	if by := b.Length() - a.Length(); by != 0 {
-		say("scene %s %s", LengthWords(a, by), either(by < 0, "shorter", "longer"))
+		say("scene %s %s", LengthWords(a, by), phrase.Either(by < 0, "shorter", "longer"))
 	}
 	return list
 }
@@ -69,7 +71,7 @@ func trackWords(a, b *Track) (list []string) {
 		{a.Locked, b.Locked, "locked", "unlocked"},
 		{a.Stays, b.Stays, "stays when others close up", "follows when others close up"}} {
 		if flag.was != flag.is {
-			parts = append(parts, either(flag.is, flag.yes, flag.not))
+			parts = append(parts, phrase.Either(flag.is, flag.yes, flag.not))
 		}
 	}
 	if a.Name != b.Name {
@@ -82,19 +84,25 @@ func trackWords(a, b *Track) (list []string) {
 		parts = append(parts, fmt.Sprintf("at %+.1f dB, was at %+.1f", b.GainDB, a.GainDB))
 	}
 	if a.Balance != b.Balance {
-		parts = append(parts, balanceWords(b.Balance))
+		parts = append(parts, BalanceWords(b.Balance))
 	}
 	if len(a.Ducks) != len(b.Ducks) || len(a.Ducks) > 0 && !reflect.DeepEqual(a.Ducks, b.Ducks) {
-		parts = append(parts, either(len(b.Ducks) == 0, "makes way for no words", "makes way for words otherwise"))
+		parts = append(
+			parts,
+			phrase.Either(len(b.Ducks) == 0, "makes way for no words", "makes way for words otherwise"),
+		)
 	}
 	if !reflect.DeepEqual(a.Treatments, b.Treatments) {
-		parts = append(parts, either(b.Treatments == nil, "no longer treated", "treated differently"))
+		parts = append(parts, phrase.Either(b.Treatments == nil, "no longer treated", "treated differently"))
 	}
 	if !reflect.DeepEqual(a.Filters, b.Filters) {
-		parts = append(parts, either(b.Filters == nil, "not filtered any more", "filtered otherwise"))
+		parts = append(parts, phrase.Either(b.Filters == nil, "not filtered any more", "filtered otherwise"))
 	}
 	if !a.Room.Equal(b.Room) {
-		parts = append(parts, either(b.Room == nil, "no room between its clips", "with a room between its clips"))
+		parts = append(
+			parts,
+			phrase.Either(b.Room == nil, "no room between its clips", "with a room between its clips"),
+		)
 	}
 	if len(parts) == 0 {
 		return nil
@@ -113,11 +121,17 @@ func clipsDiffer(s *Scene, after *Scene, a, b *Track) (list []string) {
 	flush := func() {
 		switch {
 		case moved == 1:
-			list = append(list, fmt.Sprintf("%s on %s moved %s", name, b.Name, movedWords(s, movedBy)))
+			list = append(list, fmt.Sprintf("%s on %s moved %s", name, b.Name, MovedWords(s, movedBy)))
 		case moved > 1:
 			list = append(
 				list,
-				fmt.Sprintf("%s on %s from %s on moved %s", count(moved, "clip"), b.Name, name, movedWords(s, movedBy)),
+				fmt.Sprintf(
+					"%s on %s from %s on moved %s",
+					phrase.Count(moved, "clip"),
+					b.Name,
+					name,
+					MovedWords(s, movedBy),
+				),
 			)
 		}
 		moved = 0
@@ -127,7 +141,10 @@ func clipsDiffer(s *Scene, after *Scene, a, b *Track) (list []string) {
 		delete(was, c.ID)
 		if !known {
 			flush()
-			list = append(list, fmt.Sprintf("%s at %s on %s is new", c.Name, after.Timecode(after.Time(b, c.Start)), b.Name))
+			list = append(
+				list,
+				fmt.Sprintf("%s at %s on %s is new", c.Name, after.Timecode(after.Time(b, c.Start)), b.Name),
+			)
 			continue
 		}
 		by, parts := clipDiffers(s, after, a, b, old, c)
@@ -139,7 +156,7 @@ func clipsDiffer(s *Scene, after *Scene, a, b *Track) (list []string) {
 		if by == 0 {
 			continue
 		}
-		if moved > 0 && abs(by-movedBy) > 2 { // samples: frames may be no whole number of them
+		if moved > 0 && max(by-movedBy, -(by-movedBy)) > 2 { // samples: frames may be no whole number of them
 			flush()
 		}
 		if moved == 0 {
@@ -156,8 +173,6 @@ func clipsDiffer(s *Scene, after *Scene, a, b *Track) (list []string) {
 	return list
 }
 
-func abs(n int64) int64 { return max(n, -n) }
-
 // clipDiffers gives by how many samples a clip moved, and in words all else.
 func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, parts []string) {
 	by = after.Time(tb, b.Start) - s.Time(ta, a.Start)
@@ -166,19 +181,19 @@ func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, pa
 		if longer != 0 {
 			parts = append(
 				parts,
-				fmt.Sprintf("%s %s %s", which, LengthWords(s, longer), either(longer < 0, "shorter", "longer")),
+				fmt.Sprintf("%s %s %s", which, LengthWords(s, longer), phrase.Either(longer < 0, "shorter", "longer")),
 			)
 		}
 	}
 	switch {
 	case in != 0 && length == 0 && by != in:
-		parts = append(parts, "slipped, shows its recording from "+movedWords(s, in))
+		parts = append(parts, "slipped, shows its recording from "+MovedWords(s, in))
 	default:
 		edge(Head, -in)
 		edge(Tail, length+in)
 	}
 	if len(parts) > 0 && by != 0 && by != in {
-		parts = append(parts, "moved "+movedWords(s, by))
+		parts = append(parts, "moved "+MovedWords(s, by))
 	}
 	if a.GainDB != b.GainDB {
 		parts = append(parts, fmt.Sprintf("%+.1f dB, was %+.1f", b.GainDB, a.GainDB))
@@ -200,41 +215,48 @@ func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, pa
 	case len(b.Level) == 0:
 		parts = append(parts, "no level line")
 	default:
-		parts = append(parts, "level line of "+count(len(b.Level), "point"))
+		parts = append(parts, "level line of "+phrase.Count(len(b.Level), "point"))
 	}
 	switch {
 	case slices.Equal(a.Lulls, b.Lulls):
 	case len(b.Lulls) == 0:
 		parts = append(parts, "no lull")
 	default:
-		parts = append(parts, "with "+count(len(b.Lulls), "lull"))
+		parts = append(parts, "with "+phrase.Count(len(b.Lulls), "lull"))
 	}
 	if !reflect.DeepEqual(a.Treatments, b.Treatments) {
-		parts = append(parts, either(b.Treatments == nil, "no longer treated", "treated differently"))
+		parts = append(parts, phrase.Either(b.Treatments == nil, "no longer treated", "treated differently"))
 	}
 	if !reflect.DeepEqual(a.Filters, b.Filters) {
-		parts = append(parts, either(b.Filters == nil, "not filtered any more", "filtered otherwise"))
+		parts = append(parts, phrase.Either(b.Filters == nil, "not filtered any more", "filtered otherwise"))
 	}
 	if !reflect.DeepEqual(a.Like, b.Like) {
-		parts = append(parts, either(b.Like == nil, "not brought near another voice any more", "brought near another voice"))
+		parts = append(
+			parts,
+			phrase.Either(b.Like == nil, "not brought near another voice any more", "brought near another voice"),
+		)
 	}
 	if words := roomsDiffer(a.Room, b.Room); words != "" {
 		parts = append(parts, words)
 	}
 	if (a.Fills == nil) != (b.Fills == nil) {
-		parts = append(parts, either(b.Fills == nil, "does not follow its hole any more", "follows its hole"))
+		parts = append(parts, phrase.Either(b.Fills == nil, "does not follow its hole any more", "follows its hole"))
 	}
 	if !same(a.AcceptedHead, b.AcceptedHead) || !same(a.AcceptedTail, b.AcceptedTail) {
 		parts = append(
 			parts,
-			either(b.AcceptedHead != nil || b.AcceptedTail != nil, "a seam accepted as it is", "a seam not accepted any more"),
+			phrase.Either(
+				b.AcceptedHead != nil || b.AcceptedTail != nil,
+				"a seam accepted as it is",
+				"a seam not accepted any more",
+			),
 		)
 	}
 	if a.Muted != b.Muted {
-		parts = append(parts, either(b.Muted, "muted", "no longer muted"))
+		parts = append(parts, phrase.Either(b.Muted, "muted", "no longer muted"))
 	}
 	if (a.Link == "") != (b.Link == "") {
-		parts = append(parts, either(b.Link == "", "unlinked", "linked"))
+		parts = append(parts, phrase.Either(b.Link == "", "unlinked", "linked"))
 	}
 	if a.Name != b.Name || a.Note != b.Note {
 		parts = append(parts, "named or noted anew")
@@ -245,7 +267,7 @@ func clipDiffers(s *Scene, after *Scene, ta, tb *Track, a, b Clip) (by int64, pa
 // pairsDiffer tells which pairs there are in one scene and not in the other, and which are shaped otherwise.
 func pairsDiffer(a, b *Scene) (list []string) {
 	words := func(s *Scene, p Pair) string {
-		return fmt.Sprintf("fades between %s and %s", nameOf(s, p.Out), nameOf(s, p.In))
+		return fmt.Sprintf("fades between %s and %s", ClipName(s, p.Out), ClipName(s, p.In))
 	}
 	for _, p := range b.Pairs {
 		was := a.PairAt(p.Out, true)

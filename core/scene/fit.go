@@ -6,7 +6,6 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
-	"maps"
 	"slices"
 
 	"blendseam/core/sound/pcm"
@@ -82,11 +81,11 @@ func Recorded(s *Scene, t *Track, c *Clip) (src Source, in int64) {
 	if src = s.Sources[c.Source]; src.Fit == nil {
 		return src, c.In
 	}
-	return s.Sources[src.Fit.Of], s.Unit(t, shownBy(s, t, c).From)
+	return s.Sources[src.Fit.Of], s.Unit(t, ShownSpan(s, t, c).From)
 }
 
 // shownBy is the stretch of its recording, as it was recorded, that a clip of sound or picture shows, in samples.
-func shownBy(s *Scene, t *Track, c *Clip) pcm.Span {
+func ShownSpan(s *Scene, t *Track, c *Clip) pcm.Span {
 	f := FitOf(s, c.Source)
 	return f.BackSpan(pcm.Span{From: s.Time(t, c.In), To: s.Time(t, c.In+c.Length)})
 }
@@ -122,98 +121,8 @@ func checkFit(s *Scene, src Source) error {
 	return nil
 }
 
-// Fit gives a stretch of a clip's recording another length at the same pitch, and the clip with it. All that lies on
-// its sound stays there; the clip begins where it did.
-type Fit struct {
-	Clip ClipID `json:"clip"`
-	// samples of the recording as it was recorded; both 0: what the clip shows
-	From int64 `json:"from,omitempty"`
-	To   int64 `json:"to,omitempty"`
-	// what is fitted in the stretch, and how; none: it passes as it was recorded
-	Parts  []timing.Part `json:"parts"`
-	Unlink bool          `json:"unlink,omitempty"` // from its picture, which keeps its length
-}
-
-func (e *Fit) apply(d *draft) error {
-	t, c, err := d.open(e.Clip)
-	if err != nil {
-		return err
-	}
-	src := d.Sources[c.Source]
-	switch {
-	case t.Kind != Sound:
-		return notPossible("%s is picture; sound alone is fitted into a length.", c.Name)
-	case src.Tone != nil:
-		return notPossible("%s is room tone, of which there is any length; trim it.", c.Name)
-	case c.Link != "" && !e.Unlink:
-		r := notPossible("%s is linked to its picture, which keeps its length. Unlink it first.", c.Name)
-		own := *e
-		own.Unlink = true
-		d.suggest(&r.options, "unlink it and fit the sound", &own)
-		return r
-	}
-	if c.Link != "" {
-		if err := (&Unlink{Clips: []ClipID{e.Clip}}).apply(d); err != nil {
-			return err
-		}
-		t, c, _ = d.open(e.Clip)
-	}
-	shown, was := FitSpan(d.Scene, c), FitOf(d.Scene, c.Source)
-	span := pcm.Span{From: e.From, To: e.To}
-	if span == (pcm.Span{}) {
-		span = shown
-	}
-	for _, p := range e.Parts {
-		if !p.Span().In(span) {
-			return notPossible("A stretch from sample %d to %d does not lie in what is to be fitted.", p.From, p.To)
-		}
-	}
-	now := was.With(span, e.Parts)
-	next, err := bringFit(d, now)
-	if err != nil {
-		return err
-	}
-	if next.ID == c.Source && !d.replay {
-		return notPossible("%s takes that length already.", c.Name)
-	}
-	over := func(at int64) int64 { return now.Forward(was.Back(at)) }
-	is := now.ForwardSpan(shown)
-	in := c.In
-	c.Source, c.In = next.ID, is.From
-	c.Takes = c.Takes.moved(c.In - in) // they stay in step at the clip's head
-	c.Length = is.Len()
-	c.onto(over)
-	if c.Length < 1 {
-		return notPossible("Nothing would be left of %s.", c.Name)
-	}
-	c.fitFades()
-	i := slices.IndexFunc(t.Clips, func(x Clip) bool { return x.ID == c.ID })
-	if i+1 < len(t.Clips) && t.Clips[i+1].Start < c.End() {
-		return inTheWay(d.Scene, t, *c, t.Clips[i+1], c.End()-t.Clips[i+1].Start)
-	}
-	return nil
-}
-
-// bringFit gives a recording as it is fitted, which the scene knows from then on; by nothing, it is the recording.
-func bringFit(d *draft, f timing.Fit) (Source, error) {
-	of := d.Sources[f.Of]
-	if len(f.Parts) == 0 && f.Reversed == 0 {
-		return of, nil
-	}
-	next, err := FitSource(d.Scene, f, of.Name)
-	if err == nil {
-		err = checkSource(d.Scene, next)
-	}
-	if err != nil {
-		return Source{}, err
-	}
-	d.Sources = maps.Clone(d.Sources)
-	d.Sources[next.ID] = next
-	return next, nil
-}
-
-// onto moves all that lies on a clip's sound to where that goes, which may be backwards.
-func (c *Clip) onto(over func(int64) int64) {
+// Onto moves all that lies on a clip's sound to where that goes, which may be backwards.
+func (c *Clip) Onto(over func(int64) int64) {
 	c.Level = slices.Clone(c.Level)
 	for i := range c.Level {
 		c.Level[i].At = over(c.Level[i].At)
@@ -253,19 +162,4 @@ func (c *Clip) onto(over func(int64) int64) {
 	}
 	room.Lead = slices.CompactFunc(room.Lead, func(a, b recipe.Lead) bool { return a.At == b.At })
 	c.Room = &room
-}
-
-func (e *Fit) words(before, after *Scene) string {
-	_, c := before.Clip(e.Clip)
-	_, now := after.Clip(e.Clip)
-	switch by := now.Length - c.Length; {
-	case after.Sources[now.Source].Fit == nil:
-		return c.Name + " takes its own length again"
-	case by == 0:
-		return c.Name + " fitted otherwise, as long as before"
-	case by > 0:
-		return c.Name + " fitted, " + LengthWords(before, by) + " longer"
-	default:
-		return c.Name + " fitted, " + LengthWords(before, -by) + " shorter"
-	}
 }

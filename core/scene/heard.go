@@ -1,12 +1,6 @@
 package scene
 
-import (
-	"cmp"
-	"fmt"
-	"slices"
-
-	"blendseam/core/sound/pcm"
-)
+import "blendseam/core/sound/pcm"
 
 // A Correction says what a stretch of a recording holds, whatever was heard there. Times are samples of the recording.
 type Correction struct {
@@ -25,74 +19,10 @@ const (
 	AnOther SoundKind = "other" // a sound that is no person's
 )
 
-// heardWords are what each is called in a sentence.
-var heardWords = map[SoundKind]string{
+// HeardWords are what each is called in a sentence.
+var HeardWords = map[SoundKind]string{
 	AWord: "a word", ABreath: "a breath", APause: "a pause", AnOther: "another sound",
 }
 
 // Valid tells whether it is something that a stretch may hold.
-func (h SoundKind) Valid() bool { return heardWords[h] != "" }
-
-// mostCorrections is how many of a recording are kept.
-const mostCorrections = 2000
-
-// Correct says what a stretch of a recording holds. It wins over what was heard there, and over what was said before of
-// the same moments. With no kind, what was said of the stretch is forgotten.
-type Correct struct {
-	Source string    `json:"source"`
-	From   int64     `json:"from"`
-	To     int64     `json:"to"`
-	Kind   SoundKind `json:"kind,omitempty"`
-}
-
-func (e *Correct) apply(d *draft) error {
-	src, err := d.openSource(e.Source)
-	if err != nil {
-		return err
-	}
-	span := pcm.Span{From: e.From, To: e.To}
-	switch length := sourceSamples(d.Scene, src); {
-	case src.Made():
-		return notPossible("%s is made from other recordings; correct what is heard in those.", src.Name)
-	case span.Empty() || span.From < 0 || span.To > length:
-		return notPossible("The stretch must lie in %s, which is %s long, its in point before its out point.",
-			src.Name, LengthWords(d.Scene, length))
-	case e.Kind != "" && heardWords[e.Kind] == "":
-		return notPossible("A stretch of %s is a word, a breath, a pause or another sound, not %q.", src.Name, e.Kind)
-	}
-	var list []Correction
-	touched := false
-	for _, c := range src.Corrections {
-		if !c.Span.Overlaps(span) {
-			list = append(list, c)
-			continue
-		}
-		touched = true
-		for _, rest := range []pcm.Span{{From: c.Span.From, To: span.From}, {From: span.To, To: c.Span.To}} {
-			if !rest.Empty() {
-				list = append(list, Correction{rest, c.Kind})
-			}
-		}
-	}
-	switch {
-	case e.Kind != "":
-		list = append(list, Correction{span, e.Kind})
-	case !touched && !d.replay:
-		return notPossible("Nothing was corrected in that stretch of %s.", src.Name)
-	}
-	if len(list) > mostCorrections {
-		return notPossible("%s has %d corrections, the most that are kept; forget some first.", src.Name, mostCorrections)
-	}
-	slices.SortFunc(list, func(a, b Correction) int { return cmp.Compare(a.Span.From, b.Span.From) })
-	src.Corrections = list
-	d.Sources[e.Source] = src
-	return nil
-}
-
-func (e *Correct) words(before, after *Scene) string {
-	name, at := after.Sources[e.Source].Name, LengthWords(after, e.From)
-	if e.Kind == "" {
-		return fmt.Sprintf("correction of %s at %s forgotten", name, at)
-	}
-	return fmt.Sprintf("%s at %s is %s", name, at, heardWords[e.Kind])
-}
+func (h SoundKind) Valid() bool { return HeardWords[h] != "" }

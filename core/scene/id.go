@@ -32,10 +32,10 @@ func NewID[ID ~string](s *Scene, kind ID) ID {
 		s.LastID = freeID(s)
 	}
 	s.LastID++
-	return numbered(kind, s.LastID)
+	return NumberedID(kind, s.LastID)
 }
 
-func numbered[ID ~string](kind ID, n int64) ID { return kind + ID(strconv.FormatInt(n, 10)) }
+func NumberedID[ID ~string](kind ID, n int64) ID { return kind + ID(strconv.FormatInt(n, 10)) }
 
 // freeID is a number above those in the ids of a scene that are no larger than they need be.
 func freeID(s *Scene) (n int64) {

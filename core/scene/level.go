@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 
-	"blendseam/core/limit"
 	"blendseam/core/sound/interpolate"
 )
 
@@ -17,86 +16,50 @@ func LevelAt(points []LevelPoint, at int64) float64 {
 // LevelDB is the gain of a clip's level line at a sample of its source, in dB.
 func (c *Clip) LevelDB(at int64) float64 { return LevelAt(c.Level, at) }
 
-// SetLevel gives a clip another level line; one without points takes it off.
-type SetLevel struct {
-	Clip   ClipID       `json:"clip"`
-	Points []LevelPoint `json:"points"`
-}
+// LeastSlopeMS is how long a slope is at least: a steeper one is heard as a step.
+const LeastSlopeMS = 5
 
-func (e *SetLevel) apply(d *draft) error {
-	t, c, err := d.open(e.Clip)
-	if err != nil {
-		return err
-	}
-	if t.Kind != Sound {
-		return notPossible("%s is picture and has no level line.", c.Name)
-	}
-	if len(e.Points) > limit.LevelPoints {
-		return notPossible("A level line of %d points is too long; %d are the most.", len(e.Points), limit.LevelPoints)
-	}
-	for i, p := range e.Points {
-		if !sane(p.DB) || math.Abs(float64(p.At)) > float64(unbounded) {
-			return notPossible("Point %d of the level line has %g dB; -120 to 40 are possible.", i+1, p.DB)
+// PlainLine is a level line without the points that change nothing: those on the straight line between their
+// neighbours, those like their only neighbour, and all if they are 0.
+func PlainLine(list []LevelPoint) []LevelPoint {
+	const nothing = 1e-9 // dB
+	out := list[:0:0]
+	for i, p := range list {
+		if i > 0 && i+1 < len(list) {
+			a, b := out[len(out)-1], list[i+1]
+			if math.Abs(a.DB+(b.DB-a.DB)*float64(p.At-a.At)/float64(b.At-a.At)-p.DB) < nothing {
+				continue
+			}
 		}
-		if i > 0 && p.At <= e.Points[i-1].At {
-			return notPossible("Point %d of the level line does not lie behind the one before it.", i+1)
-		}
+		out = append(out, p)
 	}
-	c.Level = e.Points
-	return nil
+	for len(out) > 1 && math.Abs(out[0].DB-out[1].DB) < nothing {
+		out = out[1:]
+	}
+	for n := len(out); n > 1 && math.Abs(out[n-1].DB-out[n-2].DB) < nothing; n = len(out) {
+		out = out[:n-1]
+	}
+	if len(out) == 1 && math.Abs(out[0].DB) < nothing {
+		return nil
+	}
+	return out
 }
 
-func (e *SetLevel) words(before, after *Scene) string {
-	_, c := before.Clip(e.Clip)
-	if len(e.Points) == 0 {
-		return "level line taken off " + c.Name
+func SaneDB(gainDB float64) bool { return gainDB >= -120 && gainDB <= 40 }
+
+// BalanceWords says where a track lies between left and right.
+func BalanceWords(balance float64) string {
+	switch {
+	case balance < 0:
+		return fmt.Sprintf("%.0f %% to the left", -100*balance)
+	case balance > 0:
+		return fmt.Sprintf("%.0f %% to the right", 100*balance)
 	}
-	return fmt.Sprintf("level line of %s set, %s", c.Name, count(len(e.Points), "point"))
+	return "in the middle"
 }
 
-// Accept lets the seam at a cut, or at a clip's head (no Left) or tail (no Right), be as it sounds; without a Sound
-// it is not accepted any more.
-type Accept struct {
-	Left  ClipID `json:"left,omitempty"`
-	Right ClipID `json:"right,omitempty"`
-	Sound string `json:"sound"`
-	Note  string `json:"note,omitempty"`
-}
-
-func (e *Accept) apply(d *draft) error {
-	if e.Left == "" && e.Right == "" {
-		return notPossible("No seam is named that could be accepted.")
-	}
-	id := e.Left
-	if id == "" {
-		id = e.Right
-	}
-	t, c, err := d.open(id)
-	if err != nil {
-		return err
-	}
-	if t.Kind != Sound {
-		return notPossible("%s is picture; seams are places in sound.", c.Name)
-	}
-	var a *Accepted
-	if e.Sound != "" {
-		note, _ := limit.Cut(e.Note, limit.Notes)
-		a = &Accepted{e.Sound, note}
-	}
-	if e.Left == "" {
-		c.AcceptedHead = a
-	} else {
-		c.AcceptedTail = a
-	}
-	return nil
-}
-
-func (e *Accept) words(before, after *Scene) string {
-	what := "cut from " + nameOf(before, e.Left) + " to " + nameOf(before, e.Right)
-	if e.Right == "" {
-		what = "tail of " + nameOf(before, e.Left)
-	} else if e.Left == "" {
-		what = "head of " + nameOf(before, e.Right)
-	}
-	return what + either(e.Sound == "", " not accepted any more", " accepted as it is")
+// BalanceGains are the gains of both channels for a balance from -1 to 1: of constant power, 1 in the middle.
+func BalanceGains(balance float64) (left, right float64) {
+	angle := (balance + 1) * math.Pi / 4
+	return math.Sqrt2 * math.Cos(angle), math.Sqrt2 * math.Sin(angle)
 }

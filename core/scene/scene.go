@@ -124,19 +124,6 @@ func (p Purpose) HasRoom() bool { return p != ForMusic && p != ForEffects }
 // Hues are the colours that a track can have in place of its purpose's, by name.
 var Hues = []string{"indigo", "weld", "plum", "rust", "slate", "walnut", "olive"}
 
-// hueWords is the word for a hue.
-func hueWords(hue string) string {
-	switch hue {
-	case "indigo":
-		return "blue"
-	case "weld":
-		return "gold"
-	case "walnut":
-		return "brown"
-	}
-	return hue
-}
-
 // A Track is clips in order of time, no two overlapping, and the blends on its cuts.
 type Track struct {
 	ID      TrackID `json:"id"`
@@ -343,13 +330,13 @@ func (s *Scene) Frames(samples int64) int64 { return s.Rate.Frames(samples, s.Sa
 func (s *Scene) Length() int64 {
 	var end int64
 	for _, t := range s.Tracks {
-		end = max(end, trackEnd(s, t))
+		end = max(end, TrackEnd(s, t))
 	}
 	return end
 }
 
-// trackEnd is where the last clip of a track ends, in samples.
-func trackEnd(s *Scene, t *Track) int64 {
+// TrackEnd is where the last clip of a track ends, in samples.
+func TrackEnd(s *Scene, t *Track) int64 {
 	if n := len(t.Clips); n > 0 {
 		return s.Time(t, t.Clips[n-1].End())
 	}
@@ -418,13 +405,13 @@ func (s *Scene) Clip(id ClipID) (*Track, *Clip) {
 
 // Track gives a track by its id, nil if there is none.
 func (s *Scene) Track(id TrackID) *Track {
-	if i := trackIndex(s, id); i >= 0 {
+	if i := TrackIndex(s, id); i >= 0 {
 		return s.Tracks[i]
 	}
 	return nil
 }
 
-func trackIndex(s *Scene, id TrackID) int {
+func TrackIndex(s *Scene, id TrackID) int {
 	return slices.IndexFunc(s.Tracks, func(t *Track) bool { return t.ID == id })
 }
 
@@ -450,7 +437,7 @@ func (t *Track) Touches(i int) bool {
 }
 
 // blendOf gives the blends at a clip's head and tail, nil where there is none.
-func (t *Track) blendsOf(clip ClipID) (head, tail *Blend) {
+func (t *Track) BlendsOf(clip ClipID) (head, tail *Blend) {
 	for i := range t.Blends {
 		if t.Blends[i].Right == clip {
 			head = &t.Blends[i]
@@ -462,15 +449,12 @@ func (t *Track) blendsOf(clip ClipID) (head, tail *Blend) {
 	return head, tail
 }
 
-// unbounded stands for the length of a source that has not been looked at.
-const unbounded = int64(1) << 50
-
 // SourceLength is the length of a clip's source in its track's unit.
 func SourceLength(s *Scene, t *Track, c Clip) int64 {
 	src, ok := s.Sources[c.Source]
 	switch {
 	case !ok || src.Unknown:
-		return unbounded
+		return Unbounded
 	case t.Kind == Picture:
 		return src.Frames
 	}

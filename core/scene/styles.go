@@ -21,7 +21,7 @@ type Style struct {
 
 // Check says what is wrong with a style.
 func (st Style) Check() error {
-	if err := checkLaw(st.Law, st.CurveOut, st.CurveIn); err != nil {
+	if err := CheckLaw(st.Law, st.CurveOut, st.CurveIn); err != nil {
 		return err
 	}
 	switch {

@@ -3,7 +3,6 @@ package scene
 import (
 	"unicode/utf8"
 
-	"blendseam/core/limit"
 	"blendseam/core/sound/effects"
 	"blendseam/core/sound/recipe"
 )
@@ -132,15 +131,4 @@ func sourceWeight(src *Source) (sum int) {
 		sum += sourceBytes + spanBytes*len(src.Tone.Materials()) + 2*numberBytes*recipe.Bands
 	}
 	return sum
-}
-
-// checkWeight refuses an edit after which the scene could not be read from its own scene file. One that makes a scene
-// smaller that is too large is done.
-func checkWeight(before, after *Scene) error {
-	now := FileBytes(after)
-	if now <= limit.SceneFileBytes || now <= FileBytes(before) {
-		return nil
-	}
-	return notPossible("The scene would be too large for a scene file (%s, %s are the most). Part it into two scenes.",
-		limit.Bytes(now), limit.Bytes(limit.SceneFileBytes))
 }

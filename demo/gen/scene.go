@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
@@ -16,8 +17,8 @@ const frame = rate / 25
 // trouble that the product is there to mend left in it.
 func layOut(recordings map[string]*recording) []byte {
 	s := scene.New("Kiln Night", timecode.F25, rate)
-	apply := func(e scene.Edit) {
-		next, err := scene.Apply(s, e)
+	apply := func(e edit.Edit) {
+		next, err := edit.Apply(s, e)
 		check(err)
 		s = next
 	}
@@ -33,7 +34,7 @@ func layOut(recordings map[string]*recording) []byte {
 		if t.shot != "" {
 			src.Frames = int64(r.len()) / frame
 		}
-		apply(&scene.Bring{Source: src})
+		apply(&edit.Bring{Source: src})
 	}
 	tracks := map[string]scene.TrackID{}
 	for _, t := range []struct {
@@ -41,7 +42,7 @@ func layOut(recordings map[string]*recording) []byte {
 		purpose scene.Purpose
 	}{{"Picture", "picture"}, {"Dialogue", "dialogue"}, {"Narrator", "dialogue"}, {"Effects", "effects"},
 		{"Rain", "effects"}, {"Music", "music"}} {
-		apply(&scene.AddTrack{Name: t.name, Purpose: t.purpose})
+		apply(&edit.AddTrack{Name: t.name, Purpose: t.purpose})
 		for _, made := range s.Tracks {
 			if made.Name == t.name {
 				tracks[t.name] = made.ID
@@ -54,7 +55,7 @@ func layOut(recordings map[string]*recording) []byte {
 	cut := func(file, name string, from, to int64) {
 		from, to = from/frame*frame, (to+frame-1)/frame*frame
 		apply(
-			&scene.Add{
+			&edit.Add{
 				Track:   tracks["Dialogue"],
 				Picture: tracks["Picture"],
 				Source:  file,
@@ -79,7 +80,7 @@ func layOut(recordings map[string]*recording) []byte {
 		cut(file, name, from, to)
 	}
 	lay := func(track, file, name string, in, start, length int64) {
-		apply(&scene.Add{Track: tracks[track], Source: file, Name: name, In: in, Start: start, Length: length})
+		apply(&edit.Add{Track: tracks[track], Source: file, Name: name, In: in, Start: start, Length: length})
 	}
 
 	// The picture under the narration is shorter than the narration.
@@ -122,18 +123,18 @@ func layOut(recordings map[string]*recording) []byte {
 	lay("Rain", "rain.flac", "rain", 2*rate, rainFrom, end-rainFrom)
 	lay("Music", "evening-tune.flac", "evening tune", 0, musicFrom, end-musicFrom) // drowns the voice, and stops dead
 	for _, c := range s.Track(tracks["Effects"]).Clips {
-		apply(&scene.Gain{Clips: []scene.ClipID{c.ID}, DB: -14})
+		apply(&edit.Gain{Clips: []scene.ClipID{c.ID}, DB: -14})
 		for _, edge := range []scene.Side{scene.Head, scene.Tail} {
 			if c.Start > 0 || edge == scene.Tail {
-				apply(&scene.FadeEdge{Clip: c.ID, Edge: edge, Length: 20 * frame, Curve: blend.Curve{Shape: blend.QuarterSine}})
+				apply(&edit.FadeEdge{Clip: c.ID, Edge: edge, Length: 20 * frame, Curve: blend.Curve{Shape: blend.QuarterSine}})
 			}
 		}
 	}
 	for _, c := range s.Track(tracks["Music"]).Clips {
-		apply(&scene.Gain{Clips: []scene.ClipID{c.ID}, DB: 4})
+		apply(&edit.Gain{Clips: []scene.ClipID{c.ID}, DB: 4})
 	}
-	apply(&scene.AddMarker{At: rainFrom, Name: "rain begins"})
-	apply(&scene.AddMarker{At: musicFrom, Name: "tune"})
+	apply(&edit.AddMarker{At: rainFrom, Name: "rain begins"})
+	apply(&edit.AddMarker{At: musicFrom, Name: "tune"})
 	raw, err := otio.Write(s)
 	check(err)
 	return raw

@@ -8,12 +8,13 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/timecode"
 	"blendseam/interchange"
 	"blendseam/interchange/adl"
 	"blendseam/internal/formattest"
+	"blendseam/internal/scenetest"
 )
 
 // sounding is a scene of all that an audio decision list carries: tracks of one and two channels, clips at any sample
@@ -24,7 +25,7 @@ func sounding(t *testing.T, rng *rand.Rand, rate timecode.Rate, sampleRate int64
 	s.Channels = 1 + rng.IntN(2)
 	for i := range 3 {
 		id := string(rune('a' + i))
-		s = scenetest.Must(t, s, &scene.Bring{Source: scene.Source{
+		s = scenetest.Must(t, s, &edit.Bring{Source: scene.Source{
 			ID: id, Name: "take " + id, URL: "takes/take " + id + ".wav", Samples: 9e6, Channels: 1 + i%2,
 			Offset: rng.Int64N(1e9), SHA256: strings.Repeat(id, 64),
 		}})
@@ -37,7 +38,7 @@ func sounding(t *testing.T, rng *rand.Rand, rate timecode.Rate, sampleRate int64
 		return x
 	}
 	for n := range 1 + rng.IntN(6) {
-		s = scenetest.Must(t, s, &scene.AddTrack{Name: fmt.Sprintf("Track %d", n), Purpose: scene.Purposes[1+rng.IntN(4)]})
+		s = scenetest.Must(t, s, &edit.AddTrack{Name: fmt.Sprintf("Track %d", n), Purpose: scene.Purposes[1+rng.IntN(4)]})
 		track := s.Tracks[n]
 		at := rng.Int64N(50000)
 		for range 1 + rng.IntN(8) {

@@ -7,12 +7,13 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/timecode"
 	"blendseam/interchange"
 	"blendseam/interchange/edl"
 	"blendseam/internal/formattest"
+	"blendseam/internal/scenetest"
 )
 
 // framed is a scene of all that an edit decision list carries: a picture track and up to four of sound, clips on
@@ -21,10 +22,10 @@ func framed(t *testing.T, rng *rand.Rand, rate timecode.Rate, sampleRate int64) 
 	s := scene.New(fmt.Sprintf("Kiln %d", rng.IntN(1000)), rate, sampleRate)
 	s.StartFrame = rng.Int64N(20*3600) * rate.Nominal()
 	frame := func(f int64) int64 { return rate.SampleOf(f, sampleRate) }
-	var list []scene.Edit
+	var list []edit.Edit
 	for i := range 3 {
 		id := string(rune('a' + i))
-		list = append(list, &scene.Bring{Source: scene.Source{
+		list = append(list, &edit.Bring{Source: scene.Source{
 			ID: id, Name: "take " + id, URL: "take " + id + ".mov", Samples: frame(90000), Frames: 90000, Channels: 1,
 			Offset: frame(rng.Int64N(10*3600) * rate.Nominal()),
 		}})
@@ -35,7 +36,7 @@ func framed(t *testing.T, rng *rand.Rand, rate timecode.Rate, sampleRate int64) 
 		if n == 0 {
 			purpose = scene.ForPicture
 		}
-		s = scenetest.Must(t, s, &scene.AddTrack{Name: fmt.Sprintf("Track, %d", n), Purpose: purpose})
+		s = scenetest.Must(t, s, &edit.AddTrack{Name: fmt.Sprintf("Track, %d", n), Purpose: purpose})
 		track := s.Tracks[n]
 		s.Tracks[n] = track
 		at := rng.Int64N(50)

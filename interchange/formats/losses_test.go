@@ -7,24 +7,25 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/eq"
 	"blendseam/core/sound/timecode"
 	"blendseam/interchange"
 	_ "blendseam/interchange/formats"
+	"blendseam/internal/scenetest"
 )
 
 // What a format does not carry of a clip is said clip by clip, before it is written and in the file's own remarks,
 // which are read without a complaint.
 func TestLossesAreNamedClipByClip(t *testing.T) {
 	s := scenetest.Must(t, scene.New("lossy", timecode.F25, 48000),
-		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", URL: "a.wav", Samples: 480000, Channels: 1}},
-		&scene.AddTrack{Name: "Dialogue", Purpose: scene.ForDialogue},
-		&scene.Add{Track: "t1", Source: "a", Length: 96000},
-		&scene.Add{Track: "t1", Source: "a", Start: 96000, Length: 96000})
+		&edit.Bring{Source: scene.Source{ID: "a", Name: "a", URL: "a.wav", Samples: 480000, Channels: 1}},
+		&edit.AddTrack{Name: "Dialogue", Purpose: scene.ForDialogue},
+		&edit.Add{Track: "t1", Source: "a", Length: 96000},
+		&edit.Add{Track: "t1", Source: "a", Start: 96000, Length: 96000})
 	clips := s.Tracks[0].Clips
-	s = scenetest.Must(t, s, &scene.AddLull{Clip: clips[1].ID, From: 97000, To: 116000},
-		&scene.SetFilters{Clips: []scene.ClipID{clips[1].ID}, Filters: &eq.Filters{LowCutHz: 80}})
+	s = scenetest.Must(t, s, &edit.AddLull{Clip: clips[1].ID, From: 97000, To: 116000},
+		&edit.SetFilters{Clips: []scene.ClipID{clips[1].ID}, Filters: &eq.Filters{LowCutHz: 80}})
 	for _, f := range interchange.Formats() {
 		lost := f.LostOf(s)
 		if len(f.Lacks) == 0 {

@@ -5,9 +5,10 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
+	"blendseam/internal/scenetest"
 )
 
 // What edits make can be read from the scene's own file: the estimate by which they are refused is never under what is
@@ -20,7 +21,7 @@ func TestWhatEditsMakeCanBeRead(t *testing.T) {
 		if i%16 == 0 {
 			e = scenetest.Treating(s, rng)
 		}
-		next, err := scene.Apply(s, e)
+		next, err := edit.Apply(s, e)
 		if err != nil {
 			continue
 		}
@@ -34,10 +35,10 @@ func TestWhatEditsMakeCanBeRead(t *testing.T) {
 		}
 	}
 	s = scene.New("tiny", timecode.F25, 48000)
-	s = scenetest.Must(t, s, &scene.AddTrack{Name: "D", Purpose: scene.ForDialogue},
-		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", URL: "a.wav", Samples: 48000, Channels: 1}},
-		&scene.Add{Track: "t1", Source: "a", Length: 48000})
-	s = scenetest.Must(t, s, &scene.SetLevel{Clip: s.Tracks[0].Clips[0].ID,
+	s = scenetest.Must(t, s, &edit.AddTrack{Name: "D", Purpose: scene.ForDialogue},
+		&edit.Bring{Source: scene.Source{ID: "a", Name: "a", URL: "a.wav", Samples: 48000, Channels: 1}},
+		&edit.Add{Track: "t1", Source: "a", Length: 48000})
+	s = scenetest.Must(t, s, &edit.SetLevel{Clip: s.Tracks[0].Clips[0].ID,
 		Points: []scene.LevelPoint{{At: 0, DB: 1e-300}, {At: 10, DB: -6}}})
 	raw, err := otio.Write(s)
 	if err == nil {

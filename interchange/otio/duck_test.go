@@ -6,11 +6,12 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/eq"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
+	"blendseam/internal/scenetest"
 )
 
 // filed is scenetest's mixed scene with files for its recordings, whose first moments files give a time.
@@ -18,7 +19,7 @@ func filed(t *testing.T, rate timecode.Rate, offset int64) *scene.Scene {
 	s := scenetest.Mixed(t, rate)
 	for id, src := range s.Sources {
 		src.URL, src.Offset = id+".wav", offset
-		s = scenetest.Must(t, s, &scene.Bring{Source: src})
+		s = scenetest.Must(t, s, &edit.Bring{Source: src})
 	}
 	return s
 }
@@ -39,12 +40,12 @@ func TestDucksAndTreatmentsComeBack(t *testing.T) {
 		LowCutHz: 80, HighShelf: &eq.Shelf{Hz: 4000, DB: 3}, Bells: []eq.Bell{{Hz: 900, DB: -3, Q: 1.5}}, Off: true,
 	}
 	s = scenetest.Must(t, s,
-		&scene.SetDucks{Track: "t3", Ducks: []scene.Duck{duck, scene.NewDuck(s, []scene.TrackID{"t2"}, 3)}},
-		&scene.SetSpeech{Words: map[string][]pcm.Span{"s1": {{From: 20000, To: 40000}}, "s2": {}}},
-		&scene.SetTrack{Track: "t3", Balance: &balance},
-		&scene.SetFilters{Tracks: []scene.TrackID{"t3"}, Filters: filters},
-		&scene.SetFilters{Clips: []scene.ClipID{clips[0].ID}, Filters: filters},
-		&scene.SetLike{Clips: []scene.ClipID{clips[0].ID}, Like: like},
+		&edit.SetDucks{Track: "t3", Ducks: []scene.Duck{duck, scene.NewDuck(s, []scene.TrackID{"t2"}, 3)}},
+		&edit.SetSpeech{Words: map[string][]pcm.Span{"s1": {{From: 20000, To: 40000}}, "s2": {}}},
+		&edit.SetTrack{Track: "t3", Balance: &balance},
+		&edit.SetFilters{Tracks: []scene.TrackID{"t3"}, Filters: filters},
+		&edit.SetFilters{Clips: []scene.ClipID{clips[0].ID}, Filters: filters},
+		&edit.SetLike{Clips: []scene.ClipID{clips[0].ID}, Like: like},
 	)
 	raw, err := otio.Write(s)
 	if err != nil {

@@ -6,10 +6,11 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
+	"blendseam/internal/scenetest"
 )
 
 // What was joined opens from a file to what it opens to without it: parts, blends, fades, links with what is outside,
@@ -18,10 +19,10 @@ func TestWhatWasJoinedOpensFromAFileAsWell(t *testing.T) {
 	s := filed(t, timecode.F2997D, 0)
 	c := s.Tracks[1].Clips
 	s = scenetest.Must(t, s,
-		&scene.SetBlend{Left: c[1].ID, Right: c[2].ID, Before: 900, After: 700, Law: blend.Matched},
-		&scene.Gain{Clips: []scene.ClipID{c[0].ID}, DB: -4},
-		&scene.FadeEdge{Clip: c[0].ID, Edge: scene.Head, Length: 5000},
-		&scene.SetDucks{Track: "t3", Ducks: []scene.Duck{
+		&edit.SetBlend{Left: c[1].ID, Right: c[2].ID, Before: 900, After: 700, Law: blend.Matched},
+		&edit.Gain{Clips: []scene.ClipID{c[0].ID}, DB: -4},
+		&edit.FadeEdge{Clip: c[0].ID, Edge: scene.Head, Length: 5000},
+		&edit.SetDucks{Track: "t3", Ducks: []scene.Duck{
 			{Under: []scene.TrackID{"t2"}, Clips: []scene.ClipID{c[1].ID}, DB: 6}}},
 	)
 	for _, n := range []int{2, 2} { // the second time with what was joined
@@ -35,7 +36,7 @@ func TestWhatWasJoinedOpensFromAFileAsWell(t *testing.T) {
 	}
 	open := func(s *scene.Scene) *scene.Scene {
 		for range 2 {
-			s = scenetest.Must(t, s, &scene.Reopen{Clip: s.Tracks[1].Clips[0].ID})
+			s = scenetest.Must(t, s, &edit.Reopen{Clip: s.Tracks[1].Clips[0].ID})
 		}
 		return s
 	}

@@ -12,12 +12,13 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/recipe"
 	"blendseam/core/sound/timecode"
 	"blendseam/interchange"
 	"blendseam/internal/formattest"
+	"blendseam/internal/scenetest"
 )
 
 func nothingThere(string) (sound, picture *big.Rat) { return nil, nil }
@@ -277,9 +278,9 @@ func TestEveryLawAndShapeComesBack(t *testing.T) {
 	for _, law := range blend.Laws {
 		for _, shape := range blend.Shapes {
 			shaped := &blend.Curve{Shape: shape.Shape}
-			edited, err := scene.Apply(
+			edited, err := edit.Apply(
 				s,
-				&scene.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: 1001, After: 77, Law: law.Law, CurveOut: shaped},
+				&edit.SetBlend{Left: clips[0].ID, Right: clips[1].ID, Before: 1001, After: 77, Law: law.Law, CurveOut: shaped},
 			)
 			if err != nil {
 				t.Fatal(err)
@@ -359,21 +360,21 @@ func TestLevelLinesAcceptedSeamsAndPairsComeBack(t *testing.T) {
 	tone := scenetest.MadeFrom(
 		&scene.Scene{SampleRate: 48000}, &made, recipe.Material{Source: "a.wav", From: 7, To: 96000},
 	)
-	for _, e := range []scene.Edit{
-		&scene.Bring{Source: scene.Source{ID: "a.wav", Name: "a", URL: "a.wav", Samples: 480000, Channels: 1, Offset: 4800}},
-		&scene.AddTrack{Name: "D", Purpose: "dialogue"}, &scene.AddTrack{Name: "E", Purpose: "effects"},
-		&scene.Add{Track: "t1", Source: "a.wav", In: 1000, Length: 96000},
-		&scene.Add{Track: "t2", Source: "a.wav", In: 100000, Start: 96000, Length: 72000},
-		&scene.SetLevel{Clip: "c3", Points: []scene.LevelPoint{{At: 2000, DB: -3.5}, {At: 5000, DB: 2}}},
-		&scene.SetRoom{Rooms: []recipe.Room{hushedRoom()}, Clips: map[scene.ClipID]int{"c4": 0}},
-		&scene.SetRoom{Tones: []recipe.Tone{tone}, Rooms: []recipe.Room{made}, Tracks: map[scene.TrackID]int{"t1": 0}},
-		&scene.Accept{Left: "c3", Sound: "abc", Note: "as it is"}, &scene.Accept{Right: "c4", Sound: "def"},
-		&scene.SetPair{Out: "c3", In: "c4", From: 90000, To: 100000, Law: blend.Matched,
+	for _, e := range []edit.Edit{
+		&edit.Bring{Source: scene.Source{ID: "a.wav", Name: "a", URL: "a.wav", Samples: 480000, Channels: 1, Offset: 4800}},
+		&edit.AddTrack{Name: "D", Purpose: "dialogue"}, &edit.AddTrack{Name: "E", Purpose: "effects"},
+		&edit.Add{Track: "t1", Source: "a.wav", In: 1000, Length: 96000},
+		&edit.Add{Track: "t2", Source: "a.wav", In: 100000, Start: 96000, Length: 72000},
+		&edit.SetLevel{Clip: "c3", Points: []scene.LevelPoint{{At: 2000, DB: -3.5}, {At: 5000, DB: 2}}},
+		&edit.SetRoom{Rooms: []recipe.Room{hushedRoom()}, Clips: map[scene.ClipID]int{"c4": 0}},
+		&edit.SetRoom{Tones: []recipe.Tone{tone}, Rooms: []recipe.Room{made}, Tracks: map[scene.TrackID]int{"t1": 0}},
+		&edit.Accept{Left: "c3", Sound: "abc", Note: "as it is"}, &edit.Accept{Right: "c4", Sound: "def"},
+		&edit.SetPair{Out: "c3", In: "c4", From: 90000, To: 100000, Law: blend.Matched,
 			CurveIn: &blend.Curve{Shape: blend.Exponential, Bend: 0.5}},
 	} {
-		next, err := scene.Apply(s, e)
+		next, err := edit.Apply(s, e)
 		if err != nil {
-			t.Fatal(scene.Message(err))
+			t.Fatal(edit.Message(err))
 		}
 		s = next
 	}
@@ -441,9 +442,9 @@ func TestLullsAndToneComeBack(t *testing.T) {
 	s = scenetest.Must(
 		t,
 		s,
-		&scene.AddLull{Clip: clips[1].ID, From: clips[1].Start + 9000, To: clips[1].Start + 30000, DepthDB: 18},
-		&scene.AddLull{Clip: clips[1].ID, From: clips[1].Start + 40000, To: clips[1].Start + 50000},
-		&scene.Remove{Clips: []scene.ClipID{clips[3].ID}},
+		&edit.AddLull{Clip: clips[1].ID, From: clips[1].Start + 9000, To: clips[1].Start + 30000, DepthDB: 18},
+		&edit.AddLull{Clip: clips[1].ID, From: clips[1].Start + 40000, To: clips[1].Start + 50000},
+		&edit.Remove{Clips: []scene.ClipID{clips[3].ID}},
 	)
 	lull := s.Tracks[1].Clips[1].Lulls[0].ID
 	colour := make([]float64, recipe.Bands)
@@ -454,7 +455,7 @@ func TestLullsAndToneComeBack(t *testing.T) {
 	s = scenetest.Must(
 		t,
 		s,
-		&scene.LayTone{
+		&edit.LayTone{
 			Name:    "room",
 			From:    100000,
 			To:      200000,
@@ -474,7 +475,7 @@ func TestLullsAndToneComeBack(t *testing.T) {
 				Phase:   -5000,
 			},
 		},
-		&scene.LayTone{
+		&edit.LayTone{
 			Name:  "bed",
 			From:  300000,
 			To:    500000,
@@ -528,7 +529,7 @@ func TestLullsAndToneComeBack(t *testing.T) {
 // Lulls as another hand may write them: without ids, with plain lengths, and with the depth as it is said in speech.
 func TestLullsWrittenByHand(t *testing.T) {
 	s := withURLs(scenetest.Mixed(t, timecode.F25))
-	s = scenetest.Must(t, s, &scene.AddLull{Clip: s.Tracks[1].Clips[0].ID, From: 9600, To: 48000})
+	s = scenetest.Must(t, s, &edit.AddLull{Clip: s.Tracks[1].Clips[0].ID, From: 9600, To: 48000})
 	raw, err := Write(s)
 	if err != nil {
 		t.Fatal(err)

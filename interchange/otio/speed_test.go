@@ -6,9 +6,10 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
+	"blendseam/internal/scenetest"
 )
 
 // Clips that run at another speed or backwards, of sound and of picture, and all treatments come back from a file as
@@ -24,10 +25,10 @@ func TestSpeedsAndTreatmentsComeBack(t *testing.T) {
 		rng := rand.New(rand.NewPCG(1, 1))
 		chain := scenetest.Chain(rng)
 		chain.Reverb.Room, chain.Reverb.Source = "", s.Tracks[1].Clips[0].Source
-		s = scenetest.Must(t, s, &scene.Speed{Clip: voice, Times: 2, Ease: 4800})
-		s = scenetest.Must(t, s, &scene.Speed{Clip: s.Tracks[1].Clips[0].ID, Times: 1.25, Reverse: true})
-		s = scenetest.Must(t, s, &scene.SetTreatments{Clips: []scene.ClipID{voice}, Treatments: chain})
-		s = scenetest.Must(t, s, &scene.SetTreatments{Tracks: []scene.TrackID{s.Tracks[1].ID}, Treatments: chain})
+		s = scenetest.Must(t, s, &edit.Speed{Clip: voice, Times: 2, Ease: 4800})
+		s = scenetest.Must(t, s, &edit.Speed{Clip: s.Tracks[1].Clips[0].ID, Times: 1.25, Reverse: true})
+		s = scenetest.Must(t, s, &edit.SetTreatments{Clips: []scene.ClipID{voice}, Treatments: chain})
+		s = scenetest.Must(t, s, &edit.SetTreatments{Tracks: []scene.TrackID{s.Tracks[1].ID}, Treatments: chain})
 		raw, err := otio.Write(s)
 		if err != nil {
 			t.Fatal(err)

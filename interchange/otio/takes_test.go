@@ -6,11 +6,12 @@ import (
 	"testing"
 
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/eq"
 	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
+	"blendseam/internal/scenetest"
 )
 
 // The takes under a clip come back from a file with their places, their work and their blends.
@@ -19,14 +20,14 @@ func TestTakesComeBack(t *testing.T) {
 	clips := s.Tracks[1].Clips
 	id := clips[1].ID
 	s = scenetest.Must(t, s,
-		&scene.AddTake{Clip: id, Source: "s2", Shift: -30000, Name: "farther"},
-		&scene.AddTake{Clip: id, Source: "s1", Shift: 70000},
-		&scene.UseTake{Clip: id, Number: 2},
-		&scene.SetBlend{Left: clips[0].ID, Right: id, Before: 700, After: 800, Law: blend.Matched},
-		&scene.AddLull{Clip: id, From: clips[1].Start + 2000, To: clips[1].Start + 9000, DepthDB: 6},
-		&scene.SetLevel{Clip: id, Points: []scene.LevelPoint{{At: 100000, DB: -3}, {At: 120000, DB: 1}}},
-		&scene.SetFilters{Clips: []scene.ClipID{id}, Filters: &eq.Filters{LowCutHz: 90}},
-		&scene.UseTake{Clip: id, Number: 3},
+		&edit.AddTake{Clip: id, Source: "s2", Shift: -30000, Name: "farther"},
+		&edit.AddTake{Clip: id, Source: "s1", Shift: 70000},
+		&edit.UseTake{Clip: id, Number: 2},
+		&edit.SetBlend{Left: clips[0].ID, Right: id, Before: 700, After: 800, Law: blend.Matched},
+		&edit.AddLull{Clip: id, From: clips[1].Start + 2000, To: clips[1].Start + 9000, DepthDB: 6},
+		&edit.SetLevel{Clip: id, Points: []scene.LevelPoint{{At: 100000, DB: -3}, {At: 120000, DB: 1}}},
+		&edit.SetFilters{Clips: []scene.ClipID{id}, Filters: &eq.Filters{LowCutHz: 90}},
+		&edit.UseTake{Clip: id, Number: 3},
 	)
 	raw, err := otio.Write(s)
 	if err != nil {

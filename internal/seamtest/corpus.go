@@ -11,6 +11,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -228,11 +229,11 @@ func (m *Maker) Make(i int) Specimen {
 	}
 	sp.Sound["l"], sp.Sound["r"] = pcm.Block{left.Sound}, pcm.Block{right.Sound}
 	for _, id := range []string{"l", "r"} {
-		sp.Do(&scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: sp.Sound[id].Len(), Channels: 1}})
+		sp.Do(&edit.Bring{Source: scene.Source{ID: id, Name: id, Samples: sp.Sound[id].Len(), Channels: 1}})
 	}
 	from, to := left.First.From-int64(0.5*Rate), right.Second.To+int64(0.5*Rate)
-	sp.Do(&scene.Add{Track: "t1", Source: "l", In: from, Length: out - from})
-	sp.Do(&scene.Add{Track: "t1", Source: "r", In: in, Start: out - from + gap, Length: to - in})
+	sp.Do(&edit.Add{Track: "t1", Source: "l", In: from, Length: out - from})
+	sp.Do(&edit.Add{Track: "t1", Source: "r", In: in, Start: out - from + gap, Length: to - in})
 	blended := 0.0
 	if want != audit.Click && want != audit.DeadSilence && want != audit.WordCut && m.R.IntN(2) == 0 {
 		n := int64(m.Between(10, 80) * Rate / 1000)
@@ -342,24 +343,24 @@ func Long(t testing.TB, clips int) (*scene.Scene, func(scene.Source) (pcm.Reader
 			v = append(v, m.Take(k, -52, 0, 0).Sound...)
 		}
 		st.Sound[id] = pcm.Block{v}
-		st.Do(&scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: int64(len(v)), Channels: 1}})
+		st.Do(&edit.Bring{Source: scene.Source{ID: id, Name: id, Samples: int64(len(v)), Channels: 1}})
 	}
-	st.Do(&scene.AddTrack{Name: "E", Purpose: scene.ForDialogue})
-	st.Do(&scene.AddTrack{Name: "T", Purpose: scene.ForTone})
+	st.Do(&edit.AddTrack{Name: "E", Purpose: scene.ForDialogue})
+	st.Do(&edit.AddTrack{Name: "T", Purpose: scene.ForTone})
 	for _, track := range []*scene.Track{st.Scene.Tracks[0], st.Scene.Tracks[1]} {
 		at := int64(0)
 		for i := range clips {
 			n := int64(m.Between(2, 4) * Rate)
 			id := string(rune('a' + i%12))
 			in := m.R.Int64N(st.Sound[id].Len() - n - Rate)
-			st.Do(&scene.Add{Track: track.ID, Source: id, In: in + Rate/2, Start: at, Length: n})
+			st.Do(&edit.Add{Track: track.ID, Source: id, In: in + Rate/2, Start: at, Length: n})
 			at += n
 		}
 	}
 	bed := pcm.Block{m.Noise(k, int(st.Scene.Length()), -60)}
 	st.Sound["bed"] = bed
-	st.Do(&scene.Bring{Source: scene.Source{ID: "bed", Name: "bed", Samples: bed.Len(), Channels: 1}})
-	st.Do(&scene.Add{Track: st.Scene.Tracks[2].ID, Source: "bed", Length: st.Scene.Length()})
+	st.Do(&edit.Bring{Source: scene.Source{ID: "bed", Name: "bed", Samples: bed.Len(), Channels: 1}})
+	st.Do(&edit.Add{Track: st.Scene.Tracks[2].ID, Source: "bed", Length: st.Scene.Length()})
 	return st.Scene, st.Open
 }
 
@@ -385,7 +386,7 @@ func Takes(t testing.TB, seed uint64, takes, clips int, seconds float64) *Studio
 		}
 		slices.Sort(pauses[i])
 		st.Sound[id] = pcm.Block{v}
-		st.Do(&scene.Bring{Source: scene.Source{ID: id, Name: id, URL: id + ".wav", Samples: int64(len(v)), Channels: 1}})
+		st.Do(&edit.Bring{Source: scene.Source{ID: id, Name: id, URL: id + ".wav", Samples: int64(len(v)), Channels: 1}})
 	}
 	next := make([]int, takes)
 	start := int64(0)
@@ -402,7 +403,7 @@ func Takes(t testing.TB, seed uint64, takes, clips int, seconds float64) *Studio
 		next[k] = to
 		in := pauses[k][from] + int64(m.Between(-0.15, 0.15)*Rate)
 		n := pauses[k][to] - in
-		st.Do(&scene.Add{Track: "t1", Source: string(rune('a' + k)), In: in, Start: start, Length: n})
+		st.Do(&edit.Add{Track: "t1", Source: string(rune('a' + k)), In: in, Start: start, Length: n})
 		start += n
 	}
 	return st

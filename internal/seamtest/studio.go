@@ -13,6 +13,7 @@ import (
 	"blendseam/core/meter"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/pcm"
@@ -45,15 +46,15 @@ type Studio struct {
 func New(t testing.TB) *Studio {
 	s := &Studio{T: t, Scene: scene.New("studio", timecode.F25, Rate), Sound: map[string]pcm.Block{}}
 	s.Scene.Channels = 1
-	s.Do(&scene.AddTrack{Name: "D", Purpose: scene.ForDialogue})
+	s.Do(&edit.AddTrack{Name: "D", Purpose: scene.ForDialogue})
 	return s
 }
 
-func (s *Studio) Do(e scene.Edit) {
+func (s *Studio) Do(e edit.Edit) {
 	s.T.Helper()
-	next, err := scene.Apply(s.Scene, e)
+	next, err := edit.Apply(s.Scene, e)
 	if err != nil {
-		s.T.Fatal(scene.Message(err))
+		s.T.Fatal(edit.Message(err))
 	}
 	s.Scene = next
 }
@@ -62,8 +63,8 @@ func (s *Studio) Do(e scene.Edit) {
 func (s *Studio) Lay(name string, b pcm.Block, at float64) {
 	s.T.Helper()
 	s.Sound[name] = b
-	s.Do(&scene.Bring{Source: scene.Source{ID: name, Name: name, URL: name + ".wav", Samples: b.Len(), Channels: 1}})
-	s.Do(&scene.Add{Track: "t1", Source: name, In: Rate / 2, Start: int64(at * Rate), Length: b.Len() - Rate})
+	s.Do(&edit.Bring{Source: scene.Source{ID: name, Name: name, URL: name + ".wav", Samples: b.Len(), Channels: 1}})
+	s.Do(&edit.Add{Track: "t1", Source: name, In: Rate / 2, Start: int64(at * Rate), Length: b.Len() - Rate})
 }
 
 func (s *Studio) Open(src scene.Source) (pcm.ReaderAt, error) {
@@ -93,7 +94,7 @@ func (s *Studio) Sources() *meter.Sources {
 func (s *Studio) Blend(before, after int64) {
 	s.T.Helper()
 	c := s.Scene.Tracks[0].Clips
-	s.Do(&scene.SetBlend{Left: c[0].ID, Right: c[1].ID, Before: before, After: after, Law: blend.ConstantPower})
+	s.Do(&edit.SetBlend{Left: c[0].ID, Right: c[1].ID, Before: before, After: after, Law: blend.ConstantPower})
 }
 
 func Of(t *testing.T, all []audit.Result, kind audit.Kind) audit.Result {

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/eq"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
@@ -209,24 +210,24 @@ func writeLevels(path string) error {
 	for at := int64(0); at < rate*60*minutes; at += 3 * rate {
 		words["t0.wav"] = append(words["t0.wav"], pcm.Span{From: at, To: at + rate})
 	}
-	edits := []scene.Edit{&scene.SetSpeech{Words: words}}
+	edits := []edit.Edit{&edit.SetSpeech{Words: words}}
 	for i, t := range s.Tracks {
 		var line []scene.LevelPoint
 		for k := int64(0); k < 60*minutes; k++ {
 			line = append(line, scene.LevelPoint{At: k * rate, DB: -6 * float64(k%3)})
 		}
-		edits = append(edits, &scene.SetLevel{Clip: t.Clips[0].ID, Points: line})
+		edits = append(edits, &edit.SetLevel{Clip: t.Clips[0].ID, Points: line})
 		if i > 0 {
 			duck := scene.NewDuck(s, []scene.TrackID{s.Tracks[0].ID}, 6)
-			edits = append(edits, &scene.SetDucks{Track: t.ID, Ducks: []scene.Duck{duck}})
+			edits = append(edits, &edit.SetDucks{Track: t.ID, Ducks: []scene.Duck{duck}})
 		}
 		if i < 2 {
 			filters := &eq.Filters{LowCutHz: 80, Bells: []eq.Bell{{Hz: 1000, DB: -4, Q: 1}}}
-			edits = append(edits, &scene.SetFilters{Tracks: []scene.TrackID{t.ID}, Filters: filters})
+			edits = append(edits, &edit.SetFilters{Tracks: []scene.TrackID{t.ID}, Filters: filters})
 		}
 	}
 	for _, e := range edits {
-		if s, err = scene.Apply(s, e); err != nil {
+		if s, err = edit.Apply(s, e); err != nil {
 			return err
 		}
 	}
@@ -246,19 +247,19 @@ func bare(times int64) (*scene.Scene, error) {
 	s := scene.New("bench", timecode.F25, rate)
 	for i := range tracks {
 		id := fmt.Sprintf("t%d.wav", i)
-		edits := []scene.Edit{
-			&scene.Bring{Source: scene.Source{ID: id, Name: id, URL: id, Samples: length, Channels: 2}},
-			&scene.AddTrack{Name: id, Purpose: scene.ForDialogue},
+		edits := []edit.Edit{
+			&edit.Bring{Source: scene.Source{ID: id, Name: id, URL: id, Samples: length, Channels: 2}},
+			&edit.AddTrack{Name: id, Purpose: scene.ForDialogue},
 		}
 		for _, e := range edits {
-			next, err := scene.Apply(s, e)
+			next, err := edit.Apply(s, e)
 			if err != nil {
 				return nil, err
 			}
 			s = next
 		}
 		for k := range times {
-			next, err := scene.Apply(s, &scene.Add{Track: s.Tracks[i].ID, Source: id, Start: k * length, Length: length})
+			next, err := edit.Apply(s, &edit.Add{Track: s.Tracks[i].ID, Source: id, Start: k * length, Length: length})
 			if err != nil {
 				return nil, err
 			}

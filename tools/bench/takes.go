@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
 	"blendseam/interchange/otio"
@@ -86,14 +87,14 @@ func makeTake(dir string, n int, seconds float64, words [][]float64) take {
 func conversation(path string, takes []take, clips int, seconds float64) {
 	s := scene.New("conversation", timecode.F25, rate)
 	s.Channels = 1
-	do := func(e scene.Edit) {
-		next, err := scene.Apply(s, e)
+	do := func(e edit.Edit) {
+		next, err := edit.Apply(s, e)
 		check(err)
 		s = next
 	}
-	do(&scene.AddTrack{Name: "D", Purpose: scene.ForDialogue})
+	do(&edit.AddTrack{Name: "D", Purpose: scene.ForDialogue})
 	for _, t := range takes {
-		do(&scene.Bring{Source: scene.Source{ID: t.name, Name: t.name, URL: t.name, Samples: t.length, Channels: 1}})
+		do(&edit.Bring{Source: scene.Source{ID: t.name, Name: t.name, URL: t.name, Samples: t.length, Channels: 1}})
 	}
 	next, at := make([]int, len(takes)), int64(0)
 	for i := range clips {
@@ -109,7 +110,7 @@ func conversation(path string, takes []take, clips int, seconds float64) {
 		}
 		next[k] = to
 		n := t.pauses[to] - t.pauses[from]
-		do(&scene.Add{Track: s.Tracks[0].ID, Source: t.name, In: t.pauses[from], Start: at, Length: n})
+		do(&edit.Add{Track: s.Tracks[0].ID, Source: t.name, In: t.pauses[from], Start: at, Length: n})
 		at += n
 	}
 	raw, err := otio.Write(s)

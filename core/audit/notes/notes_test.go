@@ -9,8 +9,9 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/audit/notes"
 	"blendseam/core/scene"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
+	"blendseam/internal/scenetest"
 )
 
 func put(t *testing.T, s *scene.Scene, seam audit.SeamID, clip scene.ClipID, at, length int64) notes.Place {
@@ -26,11 +27,11 @@ func put(t *testing.T, s *scene.Scene, seam audit.SeamID, clip scene.ClipID, at,
 func TestRemarksStayWithWhatTheyAreOn(t *testing.T) {
 	s := scene.New("s", timecode.F25, 48000)
 	s = scenetest.Must(t, s,
-		&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 10_000_000, Channels: 1}},
-		&scene.AddTrack{Name: "D", Purpose: scene.ForDialogue},
-		&scene.Add{Track: "t1", Source: "a", In: 48000, Length: 96000},
-		&scene.Add{Track: "t1", Source: "a", In: 480000, Start: 96000, Length: 96000},
-		&scene.Add{Track: "t1", Source: "a", In: 900000, Start: 240000, Length: 96000},
+		&edit.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: 10_000_000, Channels: 1}},
+		&edit.AddTrack{Name: "D", Purpose: scene.ForDialogue},
+		&edit.Add{Track: "t1", Source: "a", In: 48000, Length: 96000},
+		&edit.Add{Track: "t1", Source: "a", In: 480000, Start: 96000, Length: 96000},
+		&edit.Add{Track: "t1", Source: "a", In: 900000, Start: 240000, Length: 96000},
 	)
 	clips := s.Tracks[0].Clips
 	cut := audit.CutID(clips[0].ID, clips[1].ID)
@@ -52,14 +53,14 @@ func TestRemarksStayWithWhatTheyAreOn(t *testing.T) {
 		where(s, what, at, true)
 	}
 	// One second goes from the tail of the first clip, and all that follows closes up.
-	closed := scenetest.Must(t, s, &scene.Trim{Clip: clips[0].ID, Edge: scene.Tail, To: 48000, Close: true})
+	closed := scenetest.Must(t, s, &edit.Trim{Clip: clips[0].ID, Edge: scene.Tail, To: 48000, Close: true})
 	for what, at := range map[string]int64{"seam": 48000, "clip": 202000, "moment": 52000, "range": 202000} {
 		where(closed, what, at, true)
 	}
 	if span, _ := notes.SpanOf(closed, on["range"]); span.Len() != 48000 {
 		t.Errorf("the range is %d long now", span.Len())
 	}
-	gone := scenetest.Must(t, s, &scene.Remove{Clips: []scene.ClipID{clips[1].ID}})
+	gone := scenetest.Must(t, s, &edit.Remove{Clips: []scene.ClipID{clips[1].ID}})
 	where(gone, "seam", 96000, false)
 	where(gone, "moment", 100000, false)
 	where(gone, "clip", 250000, true)
@@ -86,7 +87,7 @@ func TestRemarksGoThroughMarkers(t *testing.T) {
 			notes.Remark{Place: put(t, s, "", "", rng.Int64N(s.Length()), 4800), Text: "here", Settled: "Ada"},
 		)
 		for range 6 {
-			if next, err := scene.Apply(s, scenetest.Random(s, rng)); err == nil {
+			if next, err := edit.Apply(s, scenetest.Random(s, rng)); err == nil {
 				s = next
 			}
 		}

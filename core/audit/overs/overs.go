@@ -12,6 +12,7 @@ import (
 	"blendseam/core/mix"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -51,12 +52,12 @@ type Place struct {
 }
 
 // Turn is the edit that turns the clip of a place down as far as it must; nil if that alone does not help.
-func (p Place) Turn(s *scene.Scene) scene.Edit {
+func (p Place) Turn(s *scene.Scene) edit.Edit {
 	_, c := s.Clip(p.Clip)
 	if c == nil || p.TurnDB == 0 {
 		return nil
 	}
-	return &scene.Gain{Clips: []scene.ClipID{p.Clip}, DB: math.Round((c.GainDB+p.TurnDB)*10) / 10}
+	return &edit.Gain{Clips: []scene.ClipID{p.Clip}, DB: math.Round((c.GainDB+p.TurnDB)*10) / 10}
 }
 
 // mostTurnDB is how far a clip is turned down at most: what needs more is no matter of one clip's gain.

@@ -10,6 +10,7 @@ import (
 
 	"blendseam/core/audit/overs"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/pcm"
 	"blendseam/internal/outside"
@@ -57,11 +58,11 @@ func TestPeaksOverTheBandAreOneListWithTheirPlaceClipAndFigure(t *testing.T) {
 
 func TestAMixThatReachesFullScaleNamesItsLoudestClip(t *testing.T) {
 	s := seamtest.New(t)
-	s.Do(&scene.AddTrack{Name: "Music", Purpose: scene.ForMusic})
+	s.Do(&edit.AddTrack{Name: "Music", Purpose: scene.ForMusic})
 	s.Sound["tune"] = tone(5, -3)
-	s.Do(&scene.Bring{Source: scene.Source{ID: "tune", Name: "tune", Samples: 5 * seamtest.Rate, Channels: 1}})
+	s.Do(&edit.Bring{Source: scene.Source{ID: "tune", Name: "tune", Samples: 5 * seamtest.Rate, Channels: 1}})
 	music := s.Scene.Tracks[len(s.Scene.Tracks)-1].ID
-	s.Do(&scene.Add{Track: music, Source: "tune", Length: 4 * seamtest.Rate})
+	s.Do(&edit.Add{Track: music, Source: "tune", Length: 4 * seamtest.Rate})
 	s.Lay("voice", tone(4, -7), 1) // -3 and -7 dBFS of one phase: 0.708 + 0.447 = 1.155, that is 1.25 dBFS
 	var full []overs.Place
 	for _, p := range find(t, s) {
@@ -80,7 +81,7 @@ func TestAMixThatReachesFullScaleNamesItsLoudestClip(t *testing.T) {
 		t.Errorf("turned down by %.1f dB: %+v", full[0].TurnDB, list)
 	}
 	s.Scene = before
-	s.Do(&scene.SetTrack{Track: music, Mute: new(true)})
+	s.Do(&edit.SetTrack{Track: music, Mute: new(true)})
 	if list := find(t, s); len(list) != 0 {
 		t.Errorf("muted: %+v", list)
 	}
@@ -99,9 +100,9 @@ func TestThePeakOfAVoiceIsThatOfFfmpeg(t *testing.T) {
 		s := seamtest.New(t)
 		b := outside.Decode(t, file, 1)
 		s.Sound["voice"] = b
-		s.Do(&scene.Bring{Source: scene.Source{ID: "voice", Name: "voice", Samples: b.Len(), Channels: 1}})
-		s.Do(&scene.Add{Track: "t1", Source: "voice", Length: b.Len()})
-		s.Do(&scene.Gain{Clips: []scene.ClipID{s.Scene.Tracks[0].Clips[0].ID}, DB: -want - 3}) // its peak at -3 dBFS
+		s.Do(&edit.Bring{Source: scene.Source{ID: "voice", Name: "voice", Samples: b.Len(), Channels: 1}})
+		s.Do(&edit.Add{Track: "t1", Source: "voice", Length: b.Len()})
+		s.Do(&edit.Gain{Clips: []scene.ClipID{s.Scene.Tracks[0].Clips[0].ID}, DB: -want - 3}) // its peak at -3 dBFS
 		most := -200.0
 		for _, p := range find(t, s) {
 			most = max(most, p.PeakDBFS)
@@ -127,7 +128,7 @@ func TestAMixThatPassesFullScaleBetweenItsSamplesIsFound(t *testing.T) {
 func passes(t *testing.T, from int) {
 	t.Helper()
 	s := seamtest.New(t)
-	s.Do(&scene.AddTrack{Name: "Music", Purpose: scene.ForMusic})
+	s.Do(&edit.AddTrack{Name: "Music", Purpose: scene.ForMusic})
 	b := pcm.NewBlock(1, 12*seamtest.Rate)
 	music := s.Scene.Tracks[len(s.Scene.Tracks)-1].ID
 	for i := range b[0] {
@@ -137,8 +138,8 @@ func passes(t *testing.T, from int) {
 		}
 	}
 	s.Sound["tune"] = b
-	s.Do(&scene.Bring{Source: scene.Source{ID: "tune", Name: "tune", Samples: b.Len(), Channels: 1}})
-	s.Do(&scene.Add{Track: music, Source: "tune", Length: b.Len()})
+	s.Do(&edit.Bring{Source: scene.Source{ID: "tune", Name: "tune", Samples: b.Len(), Channels: 1}})
+	s.Do(&edit.Add{Track: music, Source: "tune", Length: b.Len()})
 	list := find(t, s)
 	if len(list) != 1 || list[0].Kind != overs.OverFull || list[0].ClipName != "tune" ||
 		math.Abs(list[0].PeakDBFS-1.5) > 0.1 {

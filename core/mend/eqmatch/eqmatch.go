@@ -11,6 +11,7 @@ import (
 	"blendseam/core/listen/analysis"
 	"blendseam/core/meter"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/eq"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
@@ -56,7 +57,7 @@ type Plan struct {
 }
 
 // Edit is what it does to the scene.
-func (p *Plan) Edit() scene.Edit { return &scene.SetLike{Clips: []scene.ClipID{p.Clip}, Like: p.Like} }
+func (p *Plan) Edit() edit.Edit { return &edit.SetLike{Clips: []scene.ClipID{p.Clip}, Like: p.Like} }
 
 // A voice is what was measured of a clip's words: powers without those of its background.
 type voice struct {

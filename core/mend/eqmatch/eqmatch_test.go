@@ -13,6 +13,7 @@ import (
 	"blendseam/core/mend/eqmatch"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -142,8 +143,8 @@ func try(t *testing.T, r *rand.Rand, i int, p pair, padS float64) (trial, error)
 		at := s.Scene.Length()
 		s.Sound[name] = pcm.Block{sound}
 		n := int64(len(sound))
-		s.Do(&scene.Bring{Source: scene.Source{ID: name, Name: name, URL: name + ".wav", Samples: n, Channels: 1}})
-		s.Do(&scene.Add{Track: "t1", Source: name, Start: at, Length: n})
+		s.Do(&edit.Bring{Source: scene.Source{ID: name, Name: name, URL: name + ".wav", Samples: n, Channels: 1}})
+		s.Do(&edit.Add{Track: "t1", Source: name, Start: at, Length: n})
 		clips := s.Scene.Tracks[0].Clips
 		return clips[len(clips)-1].ID
 	}

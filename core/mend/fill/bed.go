@@ -10,6 +10,7 @@ import (
 	"blendseam/core/listen/tone"
 	"blendseam/core/meter"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/recipe"
@@ -17,14 +18,14 @@ import (
 
 // A Bed is one tone under a range of a scene, and what it does to the backgrounds there.
 type Bed struct {
-	LevelDB  float64    `json:"level_db"`
-	StepDB   float64    `json:"step_db"`  // the largest step between takes that touch or follow each other, without it
-	ThenDB   float64    `json:"then_db"`  // and with it
-	RiseDB   float64    `json:"rise_db"`  // by how much the quietest take's background rises
-	Quietest string     `json:"quietest"` // its clip's name
-	Words    string     `json:"words"`
-	Edit     scene.Edit `json:"-"`
-	From     string     `json:"from"` // the name of the recording that it is made from
+	LevelDB  float64   `json:"level_db"`
+	StepDB   float64   `json:"step_db"`  // the largest step between takes that touch or follow each other, without it
+	ThenDB   float64   `json:"then_db"`  // and with it
+	RiseDB   float64   `json:"rise_db"`  // by how much the quietest take's background rises
+	Quietest string    `json:"quietest"` // its clip's name
+	Words    string    `json:"words"`
+	Edit     edit.Edit `json:"-"`
+	From     string    `json:"from"` // the name of the recording that it is made from
 }
 
 // stepHidden is the largest step between backgrounds that a bed leaves, in dB; it is not heard.
@@ -246,7 +247,7 @@ func (m *Filler) spread(ctx context.Context, span pcm.Span, f *Filling, level fl
 		return err
 	}
 	fade := min(m.Samples(bedFadeMS), span.Len()/4)
-	lay := &scene.LayTone{
+	lay := &edit.LayTone{
 		Tone:    t,
 		Name:    "Bed of " + f.SourceName,
 		From:    span.From,
@@ -278,7 +279,7 @@ type Kept struct {
 	At        int64        `json:"at"`
 	Stretches []pcm.Span   `json:"stretches"`
 	Seconds   float64      `json:"seconds"` // that are taken out
-	Edit      scene.Edit   `json:"-"`
+	Edit      edit.Edit    `json:"-"`
 	Words     string       `json:"words"`
 }
 
@@ -371,8 +372,8 @@ func (m *Filler) keep(ctx context.Context, t *scene.Track, c *scene.Clip, within
 		Stretches: stretches,
 		Seconds:   float64(c.Length-kept) / float64(m.Scene.SampleRate),
 	}
-	k.Edit = &scene.Keep{Clip: c.ID, Stretches: stretches, Fade: m.Samples(keepFadeMS)}
-	if _, err := scene.Apply(m.Scene, k.Edit); err != nil {
+	k.Edit = &edit.Keep{Clip: c.ID, Stretches: stretches, Fade: m.Samples(keepFadeMS)}
+	if _, err := edit.Apply(m.Scene, k.Edit); err != nil {
 		return nil, nil // a blend at its edge, or picture linked to it
 	}
 	k.Words = fmt.Sprintf("%d stretches of words kept, %.1f s between them left to the bed", len(stretches), k.Seconds)

@@ -12,6 +12,7 @@ import (
 	"blendseam/core/mend/fill"
 	"blendseam/core/meter"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/room"
@@ -33,19 +34,19 @@ func TestAGapIsFilledFromRoomToRoom(t *testing.T) {
 	s := seamtest.New(t)
 	s.Sound["a"], s.Sound["b"] = pcm.Block{a}, pcm.Block{b}
 	for _, id := range []string{"a", "b"} {
-		s.Do(&scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: s.Sound[id].Len(), Channels: 1}})
+		s.Do(&edit.Bring{Source: scene.Source{ID: id, Name: id, Samples: s.Sound[id].Len(), Channels: 1}})
 	}
 	out, gap := aw[0].To+rate*7/10, int64(rate*3/2)
-	s.Do(&scene.Add{Track: "t1", Source: "a", Length: out})
+	s.Do(&edit.Add{Track: "t1", Source: "a", Length: out})
 	in := bw[0].From - rate*7/10
-	s.Do(&scene.Add{Track: "t1", Source: "b", In: in, Start: out + gap, Length: int64(len(b)) - in})
+	s.Do(&edit.Add{Track: "t1", Source: "b", In: in, Start: out + gap, Length: int64(len(b)) - in})
 	clips := s.Scene.Track("t1").Clips
 	filler := fill.Filler{Meter: s.Meter()}
 	patch, err := filler.Patch(context.Background(), scene.Hole{Clip: clips[0].ID, Next: clips[1].ID})
 	if err != nil || patch == nil {
 		t.Fatal(err, patch)
 	}
-	filled, err := scene.Apply(s.Scene, patch.Edit)
+	filled, err := edit.Apply(s.Scene, patch.Edit)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -100,11 +101,11 @@ func TestSpeechOverALineIsFoundAndHumIsNamed(t *testing.T) {
 		b[at+int64(j)] += x
 	}
 	s := seamtest.New(t)
-	s.Do(&scene.AddTrack{Name: "Second", Purpose: "dialogue"})
+	s.Do(&edit.AddTrack{Name: "Second", Purpose: "dialogue"})
 	s.Sound["a"], s.Sound["b"] = pcm.Block{a}, pcm.Block{b}
 	for i, id := range []string{"a", "b"} {
-		s.Do(&scene.Bring{Source: scene.Source{ID: id, Name: id, Samples: s.Sound[id].Len(), Channels: 1}})
-		s.Do(&scene.Add{Track: s.Scene.Tracks[i].ID, Source: id, Length: s.Sound[id].Len()})
+		s.Do(&edit.Bring{Source: scene.Source{ID: id, Name: id, Samples: s.Sound[id].Len(), Channels: 1}})
+		s.Do(&edit.Add{Track: s.Scene.Tracks[i].ID, Source: id, Length: s.Sound[id].Len()})
 	}
 	filler := fill.Filler{Meter: s.Meter()}
 	found, hums, err := filler.Findings(context.Background(), 1)
@@ -133,8 +134,8 @@ func TestTheWordsAreKept(t *testing.T) {
 	v, words := m.SpokenIn(room.Kinds[3], 10, 30, 1.5, 4.5, 7.5)
 	s := seamtest.New(t)
 	s.Sound["a"] = pcm.Block{v}
-	s.Do(&scene.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: int64(len(v)), Channels: 1}})
-	s.Do(&scene.Add{Track: "t1", Source: "a", Length: int64(len(v))})
+	s.Do(&edit.Bring{Source: scene.Source{ID: "a", Name: "a", Samples: int64(len(v)), Channels: 1}})
+	s.Do(&edit.Add{Track: "t1", Source: "a", Length: int64(len(v))})
 	filler := fill.Filler{Meter: s.Meter()}
 	kept, err := filler.KeepWords(context.Background(), pcm.Span{To: s.Scene.Length()})
 	if err != nil || len(kept) != 1 {
@@ -148,7 +149,7 @@ func TestTheWordsAreKept(t *testing.T) {
 			t.Errorf("%v are kept of the words %v", k, words[i])
 		}
 	}
-	cut, err := scene.Apply(s.Scene, kept[0].Edit)
+	cut, err := edit.Apply(s.Scene, kept[0].Edit)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -12,6 +12,7 @@ import (
 	"blendseam/core/meter"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -351,8 +352,8 @@ func (f Finding) Name() string {
 }
 
 // Edit is the lull that takes a finding out.
-func (f Finding) Edit() *scene.AddLull {
-	return &scene.AddLull{
+func (f Finding) Edit() *edit.AddLull {
+	return &edit.AddLull{
 		Clip:    f.Clip,
 		Lull:    scene.LullID(fmt.Sprintf("u%s.%d", f.Clip, f.Lull.From)),
 		From:    f.Lull.From,

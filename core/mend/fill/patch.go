@@ -16,6 +16,7 @@ import (
 	"blendseam/core/listen/tone"
 	"blendseam/core/meter"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/pcm"
@@ -29,10 +30,10 @@ type Filling struct {
 	SourceName     string              `json:"source_name"`
 	From           string              `json:"from"` // recording, set-up or library
 	Did            string              `json:"did"`
-	Edit           scene.Edit          `json:"-"`
+	Edit           edit.Edit           `json:"-"`
 	sides          [2]*side            // of the hole, at the level at which the scene has them
 	used           []tone.Quiet        // that the tone is made from
-	lay            *scene.LayTone
+	lay            *edit.LayTone
 	source         scene.Source  // that the tone is
 	library        *scene.Source // that it is, if the scene does not have it
 }
@@ -317,7 +318,7 @@ func (m *Filler) fillIn(ctx context.Context, at hole, list []Filling, i int) err
 		}
 	}
 	f.used = tone.Similar(own, tone.EnoughS*m.Scene.SampleRate)
-	span, fades, edits := at.span, [2]int64{}, []scene.Edit(nil)
+	span, fades, edits := at.span, [2]int64{}, []edit.Edit(nil)
 	depth := 0.0
 	if at.Lull != "" {
 		u := at.left.Lull(at.Lull)
@@ -377,7 +378,7 @@ func (m *Filler) fillIn(ctx context.Context, at hole, list []Filling, i int) err
 		gain -= m.Scene.Tracks[i].GainDB
 	}
 	gain = math.Round(100*max(-100, min(40, gain))) / 100
-	patch := &scene.LayTone{
+	patch := &edit.LayTone{
 		Tone:    t,
 		Name:    "Tone of " + f.SourceName,
 		From:    span.From,
@@ -417,13 +418,13 @@ func (m *Filler) settle(
 }
 
 // finish makes the filling's edit: after what has to be done first, its tone is laid.
-func (f *Filling) finish(lay *scene.LayTone, first []scene.Edit) {
+func (f *Filling) finish(lay *edit.LayTone, first []edit.Edit) {
 	if f.library != nil {
-		first = append([]scene.Edit{&scene.Bring{Source: *f.library}}, first...)
+		first = append([]edit.Edit{&edit.Bring{Source: *f.library}}, first...)
 	}
 	f.lay, f.Edit = lay, lay
 	if len(first) > 0 {
-		f.Edit = scene.NewBatch(f.Did, append(first, lay)...)
+		f.Edit = edit.NewBatch(f.Did, append(first, lay)...)
 	}
 }
 
@@ -486,7 +487,7 @@ func seedOf(h scene.Hole) uint64 {
 // the gap and over what the clips beside it fade within. The pause that a clip ends with is faded; where it has none
 // its edge is drawn out into the gap, if its recording has that much without a word; else the tone comes up under the
 // word.
-func (m *Filler) edges(ctx context.Context, at hole) (edits []scene.Edit, span pcm.Span, fades [2]int64, err error) {
+func (m *Filler) edges(ctx context.Context, at hole) (edits []edit.Edit, span pcm.Span, fades [2]int64, err error) {
 	span = at.span
 	n := min(m.Samples(gapFadeMS), span.Len()/3)
 	for i, c := range []*scene.Clip{at.left, at.right} {
@@ -510,7 +511,7 @@ func (m *Filler) edges(ctx context.Context, at hole) (edits []scene.Edit, span p
 		}
 		curve := blend.Curve{Shape: blend.QuarterSine}
 		if has > 0 {
-			edits = append(edits, &scene.FadeEdge{Clip: c.ID, Edge: edge})
+			edits = append(edits, &edit.FadeEdge{Clip: c.ID, Edge: edge})
 		}
 		if pause < n && free >= n && n > 0 {
 			at := c.Start
@@ -520,14 +521,14 @@ func (m *Filler) edges(ctx context.Context, at hole) (edits []scene.Edit, span p
 			fades[i] = n
 			edits = append(
 				edits,
-				&scene.Trim{Clip: c.ID, Edge: edge, To: at + out*n, Alone: true},
-				&scene.FadeEdge{Clip: c.ID, Edge: edge, Length: n, Curve: curve},
+				&edit.Trim{Clip: c.ID, Edge: edge, To: at + out*n, Alone: true},
+				&edit.FadeEdge{Clip: c.ID, Edge: edge, Length: n, Curve: curve},
 			)
 			continue
 		}
 		fades[i] = min(m.Samples(gapFadeMS), pause, c.Length-inner)
 		if fades[i] >= m.Samples(4) {
-			edits = append(edits, &scene.FadeEdge{Clip: c.ID, Edge: edge, Length: fades[i], Curve: curve})
+			edits = append(edits, &edit.FadeEdge{Clip: c.ID, Edge: edge, Length: fades[i], Curve: curve})
 		} else {
 			fades[i] = min(m.Samples(20), c.Length/2)
 		}

@@ -6,6 +6,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 )
 
@@ -38,7 +39,7 @@ func HoleAt(sc *scene.Scene, x audit.Seam) (scene.Hole, error) {
 // HoleIn gives the hole that a range of a track covers: a gap of which it covers half, or that covers half of it; else
 // a lull of the clip that the range lies on. Where that has none, first is the lull to be made, over what the range
 // covers of the clip.
-func HoleIn(sc *scene.Scene, track scene.TrackID, span pcm.Span) (h scene.Hole, first *scene.AddLull, err error) {
+func HoleIn(sc *scene.Scene, track scene.TrackID, span pcm.Span) (h scene.Hole, first *edit.AddLull, err error) {
 	t := sc.Track(track)
 	if t == nil || t.Kind != scene.Sound {
 		return h, nil, errNoTrack
@@ -60,7 +61,7 @@ func HoleIn(sc *scene.Scene, track scene.TrackID, span pcm.Span) (h scene.Hole, 
 				return scene.Hole{Clip: c.ID, Lull: l.ID}, nil, nil
 			}
 		}
-		first = &scene.AddLull{Clip: c.ID, Lull: scene.LullID(fmt.Sprintf("u%s.%d", c.ID, on.From)), From: on.From, To: on.To}
+		first = &edit.AddLull{Clip: c.ID, Lull: scene.LullID(fmt.Sprintf("u%s.%d", c.ID, on.From)), From: on.From, To: on.To}
 		return scene.Hole{Clip: c.ID, Lull: first.Lull}, first, nil
 	}
 	return h, nil, errNothing

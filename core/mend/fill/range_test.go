@@ -7,6 +7,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/mend/fill"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/internal/seamtest"
 )
@@ -19,7 +20,7 @@ func TestWhatARangeCovers(t *testing.T) {
 	s.Lay("b", seamtest.Bed(2, 5, -50), 6) // 6 to 10 s
 	track := s.Scene.Tracks[0]
 	a, b := track.Clips[0].ID, track.Clips[1].ID
-	s.Do(&scene.AddLull{Clip: b, Lull: "u", From: 7 * rate, To: 8 * rate})
+	s.Do(&edit.AddLull{Clip: b, Lull: "u", From: 7 * rate, To: 8 * rate})
 	for _, c := range []struct {
 		about    string
 		from, to float64

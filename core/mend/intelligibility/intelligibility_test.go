@@ -10,6 +10,7 @@ import (
 	"blendseam/core/mend/intelligibility"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -143,7 +144,7 @@ func mixed(t *testing.T, tune []float64, overLU func() float64, r *rand.Rand) *m
 		sound[i] = down*sound[i] + m.clean[i]
 	}
 	m.lay("t1", "voice", sound)
-	m.Do(&scene.AddTrack{Name: "Tune", Purpose: scene.ForMusic})
+	m.Do(&edit.AddTrack{Name: "Tune", Purpose: scene.ForMusic})
 	m.tune = m.Scene.Tracks[len(m.Scene.Tracks)-1]
 	m.lay(m.tune.ID, "music", music)
 	m.tune = m.Scene.Track(m.tune.ID)
@@ -185,8 +186,8 @@ func runs(v []float64, at int64) (list []pcm.Span) {
 func (m *mixture) lay(track scene.TrackID, name string, sound []float64) {
 	m.Sound[name] = pcm.Block{sound}
 	n := int64(len(sound))
-	m.Do(&scene.Bring{Source: scene.Source{ID: name, Name: name, URL: name + ".wav", Samples: n, Channels: 1}})
-	m.Do(&scene.Add{Track: track, Source: name, Length: n})
+	m.Do(&edit.Bring{Source: scene.Source{ID: name, Name: name, URL: name + ".wav", Samples: n, Channels: 1}})
+	m.Do(&edit.Add{Track: track, Source: name, Length: n})
 }
 
 // bandsOf are the third-octaves of a stretch of sound, by windows of 20 ms.
@@ -224,7 +225,7 @@ func TestMusicMakesWayForEveryWord(t *testing.T) {
 			continue
 		}
 		was := tuneAlone(t, m, m.Scene)
-		after, err := scene.Apply(m.Scene, p.Edit)
+		after, err := edit.Apply(m.Scene, p.Edit)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -275,7 +276,7 @@ func TestWhatMakesWayAlreadyIsNotProposedAgain(t *testing.T) {
 		one.Clips = append(one.Clips, c.ID)
 	}
 	ducks[0].Except = []pcm.Span{{From: rate, To: 2 * rate}}
-	m.Do(&scene.SetDucks{Track: m.tune.ID, Ducks: append(ducks, one)})
+	m.Do(&edit.SetDucks{Track: m.tune.ID, Ducks: append(ducks, one)})
 	if p := plan(intelligibility.Options{MarginLU: 10}); p.Edit != nil || len(p.Ducks) == 0 {
 		t.Errorf("proposed again: %+v", p.Ducks)
 	}
@@ -383,7 +384,7 @@ func TestWordsThatNothingCanMakeWayForAreToldWhy(t *testing.T) {
 		t.Errorf("it says %+v, edit %v", p.Phrases, p.Edit)
 	}
 	yes := true
-	s, err := scene.Apply(m.Scene, &scene.SetTrack{Track: m.tune.ID, Locked: &yes})
+	s, err := edit.Apply(m.Scene, &edit.SetTrack{Track: m.tune.ID, Locked: &yes})
 	if err != nil {
 		t.Fatal(err)
 	}

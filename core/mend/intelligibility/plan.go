@@ -13,6 +13,7 @@ import (
 	"blendseam/core/mix"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -81,7 +82,7 @@ type Plan struct {
 	Phrases []Phrase   `json:"phrases"`
 	Ducks   []Proposal `json:"ducks"`
 
-	Edit scene.Edit `json:"-" tstype:"-"` // nil if there is nothing to do
+	Edit edit.Edit `json:"-" tstype:"-"` // nil if there is nothing to do
 }
 
 // Drowned is how many phrases are.
@@ -431,11 +432,11 @@ func (x *Plan) edit(ctx context.Context, p *planner) error {
 	if len(x.Ducks) == 0 {
 		return nil
 	}
-	all := &scene.Batch{Words: "music and effects make way for words"}
+	all := &edit.Batch{Words: "music and effects make way for words"}
 	after := p.Scene
-	do := func(e scene.Edit) (err error) {
-		all.Edits = append(all.Edits, scene.Wire{Edit: e})
-		after, err = scene.Apply(after, e)
+	do := func(e edit.Edit) (err error) {
+		all.Edits = append(all.Edits, edit.Wire{Edit: e})
+		after, err = edit.Apply(after, e)
 		return err
 	}
 	for _, o := range p.other {
@@ -452,7 +453,7 @@ func (x *Plan) edit(ctx context.Context, p *planner) error {
 		if reflect.DeepEqual(ducks, o.track.Ducks) {
 			continue
 		}
-		if err := do(&scene.SetDucks{Track: o.track.ID, Ducks: ducks}); err != nil {
+		if err := do(&edit.SetDucks{Track: o.track.ID, Ducks: ducks}); err != nil {
 			return err
 		}
 	}
@@ -496,8 +497,8 @@ func beside(proposed, has []scene.Duck) (ducks []scene.Duck) {
 }
 
 // SpeechEdit tells a scene where some of its recordings have words; nil if none are named.
-func SpeechEdit(ctx context.Context, m *meter.Sources, s *scene.Scene, recordings []string) (scene.Edit, error) {
-	know := &scene.SetSpeech{Words: map[string][]pcm.Span{}}
+func SpeechEdit(ctx context.Context, m *meter.Sources, s *scene.Scene, recordings []string) (edit.Edit, error) {
+	know := &edit.SetSpeech{Words: map[string][]pcm.Span{}}
 	for _, id := range recordings {
 		a, err := m.Analysis(ctx, s, s.Sources[id])
 		if err != nil {

@@ -15,6 +15,7 @@ import (
 	"blendseam/core/meter"
 	"blendseam/core/parallel"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -62,7 +63,7 @@ type Plan struct {
 	Voices     []Voice  `json:"voices"`
 	Short      []string `json:"short"` // clips with too few words to be measured
 
-	Edit scene.Edit `json:"-" tstype:"-"` // nil if there is nothing to do
+	Edit edit.Edit `json:"-" tstype:"-"` // nil if there is nothing to do
 }
 
 // NewPlan plans it. The error is a scene.Refusal where a wish cannot be met.
@@ -144,7 +145,7 @@ func (p *Plan) aim(w Options) error {
 
 // propose says what each is to be turned by, and makes the edit.
 func (p *Plan) propose(s *scene.Scene) {
-	all := &scene.Batch{Words: fmt.Sprintf("voices brought to %.1f LUFS", p.TargetLUFS)}
+	all := &edit.Batch{Words: fmt.Sprintf("voices brought to %.1f LUFS", p.TargetLUFS)}
 	for i := range p.Voices {
 		v := &p.Voices[i]
 		v.GainDB = math.Round(10*(v.Target-v.WasLUFS)) / 10
@@ -161,7 +162,7 @@ func (p *Plan) propose(s *scene.Scene) {
 		}
 		v.Ticked = math.Abs(v.GainDB) >= leastDB && v.GainDB <= wrongDB
 		if v.Ticked {
-			all.Edits = append(all.Edits, scene.Wire{Edit: v.Edit(s)})
+			all.Edits = append(all.Edits, edit.Wire{Edit: v.Edit(s)})
 		}
 	}
 	if len(all.Edits) > 0 {
@@ -170,9 +171,9 @@ func (p *Plan) propose(s *scene.Scene) {
 }
 
 // Edit turns the voice by what is proposed.
-func (v *Voice) Edit(s *scene.Scene) scene.Edit {
+func (v *Voice) Edit(s *scene.Scene) edit.Edit {
 	_, c := s.Clip(v.Clip)
-	return &scene.Gain{Clips: []scene.ClipID{v.Clip}, DB: math.Round(10*(c.GainDB+v.GainDB)) / 10}
+	return &edit.Gain{Clips: []scene.ClipID{v.Clip}, DB: math.Round(10*(c.GainDB+v.GainDB)) / 10}
 }
 
 // VoiceOf measures the words of one clip; nil if there are too few.

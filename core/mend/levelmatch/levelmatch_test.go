@@ -13,7 +13,7 @@ import (
 	"testing"
 
 	"blendseam/core/mend/levelmatch"
-	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -155,7 +155,7 @@ func TestWhatIsProposed(t *testing.T) {
 	if p.TargetLUFS != p.Voices[2].WasLUFS {
 		t.Errorf("the target is %.1f LUFS, the one in the middle has %.1f", p.TargetLUFS, p.Voices[2].WasLUFS)
 	}
-	after, err := scene.Apply(s.Scene, p.Edit)
+	after, err := edit.Apply(s.Scene, p.Edit)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -9,6 +9,7 @@ import (
 	"blendseam/core/meter"
 	"blendseam/core/mix"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/internal/seamtest"
 )
@@ -40,7 +41,7 @@ func BenchmarkEveningOf500(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		if _, err := scene.Apply(s, p.Edit); err != nil {
+		if _, err := edit.Apply(s, p.Edit); err != nil {
 			b.Fatal(err)
 		}
 		b.ReportMetric(float64(len(p.Takes)), "takes")
@@ -59,7 +60,7 @@ func BenchmarkRenderEvened(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	after, err := scene.Apply(s, p.Edit)
+	after, err := edit.Apply(s, p.Edit)
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -5,6 +5,7 @@ import (
 
 	"blendseam/core/meter"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/pcm"
 )
@@ -15,7 +16,7 @@ const blendMS = 40
 
 // blendsOn are blends on the cuts between takes that have none, where both sides have the handle and no word lies in
 // what it brings in.
-func blendsOn(ctx context.Context, m *meter.Meter, list []taking) (edits []scene.Wire, err error) {
+func blendsOn(ctx context.Context, m *meter.Meter, list []taking) (edits []edit.Wire, err error) {
 	half := m.Samples(blendMS / 2)
 	words := func(c *scene.Clip, part pcm.Span) (bool, error) {
 		a, err := m.Says(ctx, c)
@@ -51,9 +52,9 @@ func blendsOn(ctx context.Context, m *meter.Meter, list []taking) (edits []scene
 		if one || other {
 			continue
 		}
-		edit := &scene.SetBlend{Left: left.ID, Right: right.ID, Before: half, After: half, Law: blend.ConstantPower}
-		if _, err := scene.Apply(m.Scene, edit); err == nil {
-			edits = append(edits, scene.Wire{Edit: edit})
+		set := &edit.SetBlend{Left: left.ID, Right: right.ID, Before: half, After: half, Law: blend.ConstantPower}
+		if _, err := edit.Apply(m.Scene, set); err == nil {
+			edits = append(edits, edit.Wire{Edit: set})
 		}
 	}
 	return edits, nil

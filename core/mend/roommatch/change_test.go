@@ -6,6 +6,7 @@ import (
 
 	"blendseam/core/mend/roommatch"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
 	"blendseam/internal/corpus"
@@ -29,9 +30,9 @@ func said(t *testing.T, voice int, sound []float64) []float64 {
 func evened(t *testing.T, s *seamtest.Studio) (*roommatch.Plan, pcm.Block) {
 	t.Helper()
 	p := plan(t, s, roommatch.Options{Target: roommatch.Natural, HushDB: roommatch.AsNeeded})
-	after, err := scene.Apply(s.Scene, p.Edit)
+	after, err := edit.Apply(s.Scene, p.Edit)
 	if err != nil {
-		t.Fatal(scene.Message(err))
+		t.Fatal(edit.Message(err))
 	}
 	return p, s.Render(after)
 }
@@ -94,8 +95,8 @@ func TestStereoTakesAreAsWideAsTheTarget(t *testing.T) {
 		name := []string{"loud", "low"}[i]
 		s.Sound[name] = wide(db, uint64(10*i+1))
 		src := scene.Source{ID: name, Name: name, URL: name + ".wav", Samples: 11 * rate, Channels: 2}
-		s.Do(&scene.Bring{Source: src})
-		s.Do(&scene.Add{Track: "t1", Source: name, In: rate / 2, Start: int64(i) * 10 * rate, Length: 10 * rate})
+		s.Do(&edit.Bring{Source: src})
+		s.Do(&edit.Add{Track: "t1", Source: name, In: rate / 2, Start: int64(i) * 10 * rate, Length: 10 * rate})
 	}
 	_, b := evened(t, s)
 	for _, at := range []int64{2, 13} {

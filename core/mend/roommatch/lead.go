@@ -10,7 +10,7 @@ import (
 	"blendseam/core/listen/speech"
 	"blendseam/core/meter"
 	"blendseam/core/parallel"
-	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -38,7 +38,7 @@ func leads(
 	m *meter.Meter,
 	list []taking,
 	target Room,
-	edit *scene.SetRoom,
+	edit *edit.SetRoom,
 	threads int,
 ) error {
 	if len(target.Hum) == 0 {
@@ -173,7 +173,7 @@ func under(words []pcm.Span, from, to recipe.Lead) (list []recipe.Lead) {
 }
 
 // led gives a clip a room of its own that differs in its lead.
-func led(edit *scene.SetRoom, t taking, change func(*recipe.Room)) {
+func led(edit *edit.SetRoom, t taking, change func(*recipe.Room)) {
 	r := edit.Rooms[edit.Clips[t.clip.ID]]
 	if len(r.Hum) == 0 {
 		return
@@ -186,7 +186,7 @@ func led(edit *scene.SetRoom, t taking, change func(*recipe.Room)) {
 
 // inStep has what is laid under a clip on top of hum of its own follow that; what it has not goes with it as the
 // target's does.
-func inStep(edit *scene.SetRoom, t taking, head, tail []recipe.Sine, period float64, rate int) {
+func inStep(edit *edit.SetRoom, t taking, head, tail []recipe.Sine, period float64, rate int) {
 	first := nearest(leadOf(head, t.room.Hum, period, rate), 0, period)
 	last := nearest(leadOf(tail, t.room.Hum, period, rate), 0, period)
 	led(edit, t, func(r *recipe.Room) {

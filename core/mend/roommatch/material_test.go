@@ -7,6 +7,7 @@ import (
 
 	"blendseam/core/mend/roommatch"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
 	"blendseam/internal/roomtest"
@@ -55,7 +56,7 @@ func spreadDB(v []float64) float64 {
 func TestAFillIsMadeFromPausesFartherOff(t *testing.T) {
 	s := clattering(t, 6)
 	loud := s.Scene.Tracks[0].Clips[1]
-	s.Do(&scene.Trim{Clip: loud.ID, Edge: scene.Tail, To: loud.Start + rate})
+	s.Do(&edit.Trim{Clip: loud.ID, Edge: scene.Tail, To: loud.Start + rate})
 	if p := plan(t, s, roommatch.Options{Target: "loud"}); p.From != "loud" {
 		t.Errorf("made from %q, of %.1f s of pauses", p.From, p.Takes[1].S)
 	}
@@ -74,7 +75,7 @@ func TestFillsAreMadeFromTheTargetsRoom(t *testing.T) {
 			t.Errorf("%g s of pauses: made from %q, not %q", c.seconds, p.From, c.from)
 		}
 		was := s.Render(s.Scene)
-		after, err := scene.Apply(s.Scene, p.Edit)
+		after, err := edit.Apply(s.Scene, p.Edit)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -10,6 +10,7 @@ import (
 
 	"blendseam/core/meter"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/ambience"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/pcm"
@@ -54,9 +55,9 @@ type Plan struct {
 	Unmeasured         []string `json:"unmeasured"`            // clips whose recordings have no pause
 	Covered            []string `json:"covered"`               // clips that lie over others all along, and are left
 
-	Edit scene.Edit     `json:"-" tstype:"-"` // nil if there is nothing to do
-	edit *scene.SetRoom // all rooms
-	more []scene.Wire   // what goes with them: patches that go, blends that come
+	Edit edit.Edit     `json:"-" tstype:"-"` // nil if there is nothing to do
+	edit *edit.SetRoom // all rooms
+	more []edit.Wire   // what goes with them: patches that go, blends that come
 }
 
 // A Target is the room that all takes are brought to.
@@ -145,18 +146,18 @@ func NewPlan(ctx context.Context, m *meter.Meter, w Options, threads int) (*Plan
 	}
 	p.Blends = len(blends)
 	if gone := patches(m.Scene, p.edit.Clips); len(gone) > 0 {
-		p.more = append(p.more, scene.Wire{Edit: &scene.Remove{Clips: gone, Alone: true}})
+		p.more = append(p.more, edit.Wire{Edit: &edit.Remove{Clips: gone, Alone: true}})
 	}
 	p.Also(blends)
 	return p, nil
 }
 
 // Also has the plan do more beside the rooms.
-func (p *Plan) Also(edits []scene.Wire) {
+func (p *Plan) Also(edits []edit.Wire) {
 	p.more = append(p.more, edits...)
 	p.Edit = needed(p.edit)
 	if len(p.more) > 0 {
-		p.Edit = &scene.Batch{Edits: append([]scene.Wire{{Edit: p.Edit}}, p.more...), Words: p.words()}
+		p.Edit = &edit.Batch{Edits: append([]edit.Wire{{Edit: p.Edit}}, p.more...), Words: p.words()}
 	}
 }
 
@@ -235,7 +236,7 @@ func tenths(db []float64) []float64 {
 
 // lay fills in the takes and the edit, and tells whether any take is changed.
 func (p *Plan) lay(s *scene.Scene, list []taking, target Room, hushDB float64) (changed bool) {
-	edit := &scene.SetRoom{Rooms: []recipe.Room{}, Clips: map[scene.ClipID]int{}, Tracks: map[scene.TrackID]int{}}
+	edit := &edit.SetRoom{Rooms: []recipe.Room{}, Clips: map[scene.ClipID]int{}, Tracks: map[scene.TrackID]int{}}
 	loudest, quietest := level.Silence, math.Inf(1)
 	byRoom := map[*float64]int{} // takes, by their common bands
 	var distinct [][]float64
@@ -310,14 +311,14 @@ func seedOf(source string) uint64 {
 }
 
 // EditOf is the part of the edit that changes one take, nil if that is left as it is.
-func (p *Plan) EditOf(take int) scene.Edit {
+func (p *Plan) EditOf(take int) edit.Edit {
 	if p.Edit == nil {
 		return nil
 	}
 	if !p.edit.Rooms[take].Does() {
 		return nil
 	}
-	e := &scene.SetRoom{Tones: p.edit.Tones, Rooms: p.edit.Rooms, Clips: map[scene.ClipID]int{}}
+	e := &edit.SetRoom{Tones: p.edit.Tones, Rooms: p.edit.Rooms, Clips: map[scene.ClipID]int{}}
 	for _, id := range p.Takes[take].Clips {
 		e.Clips[id] = p.edit.Clips[id]
 	}
@@ -326,11 +327,11 @@ func (p *Plan) EditOf(take int) scene.Edit {
 
 // Rest is the part of the edit that changes no take: what sounds between them, the blends on their cuts, and which are
 // in the room already.
-func (p *Plan) Rest() scene.Edit {
+func (p *Plan) Rest() edit.Edit {
 	if p.Edit == nil {
 		return nil
 	}
-	e := &scene.SetRoom{
+	e := &edit.SetRoom{
 		Tones: p.edit.Tones, Rooms: p.edit.Rooms, Clips: map[scene.ClipID]int{}, Tracks: p.edit.Tracks,
 	}
 	for i, t := range p.Takes {
@@ -340,12 +341,12 @@ func (p *Plan) Rest() scene.Edit {
 			}
 		}
 	}
-	return &scene.Batch{Edits: append([]scene.Wire{{Edit: needed(e)}}, p.more...), Words: p.words()}
+	return &edit.Batch{Edits: append([]edit.Wire{{Edit: needed(e)}}, p.more...), Words: p.words()}
 }
 
 // needed is an edit with only the rooms that it gives to a clip or a track.
-func needed(e *scene.SetRoom) *scene.SetRoom {
-	out := &scene.SetRoom{Rooms: []recipe.Room{}, Clips: map[scene.ClipID]int{}, Tracks: map[scene.TrackID]int{}}
+func needed(e *edit.SetRoom) *edit.SetRoom {
+	out := &edit.SetRoom{Rooms: []recipe.Room{}, Clips: map[scene.ClipID]int{}, Tracks: map[scene.TrackID]int{}}
 	place := map[int]int{-1: -1}
 	of := func(i int) int {
 		if _, ok := place[i]; !ok {
@@ -402,7 +403,7 @@ func turnRoom(r *recipe.Room, db float64) {
 }
 
 // between gives the first track the target itself, for what lies between its clips and those of the others.
-func (p *Plan) between(s *scene.Scene, list []taking, target Room, edit *scene.SetRoom) {
+func (p *Plan) between(s *scene.Scene, list []taking, target Room, edit *edit.SetRoom) {
 	t := list[0].track
 	room := recipe.Room{Seed: 1, Width: target.Width, FillDB: tenths(target.Bands.DB()), Hum: slices.Clone(target.Hum)}
 	turnRoom(&room, -t.GainDB)

@@ -8,6 +8,7 @@ import (
 
 	"blendseam/core/mend/roommatch"
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -109,16 +110,16 @@ func apart(a, b []float64) float64 {
 // After evening every pause of every take, the cut between them, the gap and a lull have one level and one colour.
 func TestTakesAreBroughtToOneRoom(t *testing.T) {
 	s, silent := takes(t)
-	s.Do(&scene.AddLull{Clip: s.Scene.Tracks[0].Clips[0].ID, From: 5 * rate, To: 5*rate + rate/2})
+	s.Do(&edit.AddLull{Clip: s.Scene.Tracks[0].Clips[0].ID, From: 5 * rate, To: 5*rate + rate/2})
 	silent = append(silent,
 		pcm.Span{From: 10*rate - rate/4, To: 10*rate + rate/4}, // the cut
 		pcm.Span{From: 20*rate - rate/4, To: 21*rate + rate/4}) // the gap
 	for _, w := range []roommatch.Options{
 		{Target: roommatch.Natural}, {Target: roommatch.Quiet, HushDB: 6}, {Target: "three", HushDB: 6}} {
 		p := plan(t, s, w)
-		after, err := scene.Apply(s.Scene, p.Edit)
+		after, err := edit.Apply(s.Scene, p.Edit)
 		if err != nil {
-			t.Fatal(scene.Message(err))
+			t.Fatal(edit.Message(err))
 		}
 		if err := after.Check(); err != nil {
 			t.Fatal(err)
@@ -151,7 +152,7 @@ func TestTakesAreBroughtToOneRoom(t *testing.T) {
 func TestWordsAreKept(t *testing.T) {
 	s, _ := takes(t)
 	p := plan(t, s, roommatch.Options{Target: roommatch.Natural})
-	after, err := scene.Apply(s.Scene, p.Edit)
+	after, err := edit.Apply(s.Scene, p.Edit)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -180,7 +181,7 @@ func TestARoomFollowsItsClip(t *testing.T) {
 	s.Do(plan(t, s, roommatch.Options{Target: roommatch.Natural}).Edit)
 	was := s.Render(s.Scene)
 	first := s.Scene.Tracks[0].Clips[0].ID
-	s.Do(&scene.Divide{Clips: []scene.ClipID{first}, At: 4 * rate})
+	s.Do(&edit.Divide{Clips: []scene.ClipID{first}, At: 4 * rate})
 	is := s.Render(s.Scene)
 	for i := range was[0][:9*rate] {
 		if was[0][i] != is[0][i] {
@@ -188,7 +189,7 @@ func TestARoomFollowsItsClip(t *testing.T) {
 		}
 	}
 	third := s.Scene.Tracks[0].Clips[3]
-	s.Do(&scene.Move{Clip: third.ID, To: third.Start + 2*rate})
+	s.Do(&edit.Move{Clip: third.ID, To: third.Start + 2*rate})
 	moved := s.Render(s.Scene)
 	for i := third.Start + rate; i < third.End()-rate; i++ {
 		if was[0][i] != moved[0][i+2*rate] {

@@ -8,7 +8,7 @@ import (
 	"blendseam/core/listen/analysis"
 	"blendseam/core/listen/reverb"
 	"blendseam/core/mend/roommatch"
-	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/internal/outside"
 	"blendseam/internal/roomtest"
@@ -75,7 +75,7 @@ func TestADrierVoiceIsGivenTheOthersRoom(t *testing.T) {
 	if len(p.Takes) != 2 || p.Takes[0].Answer == nil || p.Takes[1].Answer != nil {
 		t.Fatalf("the plan is %+v", p.Takes)
 	}
-	after, err := scene.Apply(s.Scene, p.Edit)
+	after, err := edit.Apply(s.Scene, p.Edit)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -4,13 +4,14 @@ import (
 	"fmt"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 )
 
 // Across returns the edit by which a clip goes over into one of another track for a span, and back: as one does who has
 // copied a track and treated the copy otherwise. Both blends are as long as the style, around the ends of the span. It
 // fails where the span is shorter than a blend, or where not one clip of each track lies over all of it.
-func Across(s *scene.Scene, st scene.Style, span pcm.Span, from, over scene.TrackID) (scene.Edit, error) {
+func Across(s *scene.Scene, st scene.Style, span pcm.Span, from, over scene.TrackID) (edit.Edit, error) {
 	t, o := s.Track(from), s.Track(over)
 	if t == nil || o == nil || t.Kind != scene.Sound || o.Kind != scene.Sound || t == o {
 		return nil, fmt.Errorf("Two tracks of sound are needed to go from one over to the other and back.")
@@ -29,8 +30,8 @@ func Across(s *scene.Scene, st scene.Style, span pcm.Span, from, over scene.Trac
 		return nil, fmt.Errorf("No clip of %s lies over all of the range and the blends at its ends, %s to each side.",
 			lacks.Name, scene.LengthWords(s, max(before, after)))
 	}
-	divided := &scene.Divide{Clips: []scene.ClipID{one.ID}, At: (span.From + span.To) / 2, Alone: true}
-	next, err := scene.Apply(s, divided)
+	divided := &edit.Divide{Clips: []scene.ClipID{one.ID}, At: (span.From + span.To) / 2, Alone: true}
+	next, err := edit.Apply(s, divided)
 	if err != nil {
 		return nil, err
 	}
@@ -39,13 +40,13 @@ func Across(s *scene.Scene, st scene.Style, span pcm.Span, from, over scene.Trac
 	if back.ID == one.ID || back.Source != one.Source {
 		return nil, fmt.Errorf("%s cannot be divided in the middle of the range.", one.Name)
 	}
-	pair := func(out, in scene.ClipID, at int64) *scene.SetPair {
-		return &scene.SetPair{Out: out, In: in, From: at - before, To: at + after, Law: st.Law, CurveOut: st.CurveOut,
+	pair := func(out, in scene.ClipID, at int64) *edit.SetPair {
+		return &edit.SetPair{Out: out, In: in, From: at - before, To: at + after, Law: st.Law, CurveOut: st.CurveOut,
 			CurveIn: st.CurveIn}
 	}
-	e := scene.NewBatch(fmt.Sprintf("%s over to %s of %s for %s, and back", one.Name, other.Name, o.Name,
+	e := edit.NewBatch(fmt.Sprintf("%s over to %s of %s for %s, and back", one.Name, other.Name, o.Name,
 		scene.LengthWords(s, span.Len())), divided, pair(one.ID, other.ID, span.From), pair(other.ID, back.ID, span.To))
-	if _, err := scene.Apply(s, e); err != nil {
+	if _, err := edit.Apply(s, e); err != nil {
 		return nil, err
 	}
 	return e, nil

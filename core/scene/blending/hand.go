@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/pcm"
 )
@@ -156,7 +157,7 @@ func (p *planner) fade(t *scene.Track, i int, side scene.Side, length int64) {
 	}
 	x.TC = s.Timecode(x.At)
 	length = min(length, c.Length)
-	e := &scene.FadeEdge{Clip: c.ID, Edge: side, Length: length, Curve: curve{Shape: blend.QuarterSine}}
+	e := &edit.FadeEdge{Clip: c.ID, Edge: side, Length: length, Curve: curve{Shape: blend.QuarterSine}}
 	x.Words = "fade over " + scene.LengthWords(s, length)
 	if had.Length > 0 {
 		if had.Length == length && had.Curve == e.Curve {
@@ -209,7 +210,7 @@ func (p *planner) gap(t *scene.Track, i int) {
 	left, right := t.Clips[i], t.Clips[i+1]
 	x.At, x.TC = left.End(), s.Timecode(left.End())
 	x.Will, x.Words = Gap, fmt.Sprintf("gap of %s", scene.LengthWords(s, right.Start-left.End()))
-	closed := &scene.CloseGap{Track: t.ID, At: left.End()}
+	closed := &edit.CloseGap{Track: t.ID, At: left.End()}
 	p.offer(&x, "close up and blend", closed)
 	if e := p.drawnOut(t, i); e != nil {
 		p.offer(&x, "draw both out by their handles and blend", e)
@@ -219,7 +220,7 @@ func (p *planner) gap(t *scene.Track, i int) {
 
 // drawnOut returns the edit that draws both clips out until they touch within the gap behind clip i, as near its
 // middle as the handles allow; nil if they do not reach.
-func (p *planner) drawnOut(t *scene.Track, i int) scene.Edit {
+func (p *planner) drawnOut(t *scene.Track, i int) edit.Edit {
 	s, left, right := p.now, t.Clips[i], t.Clips[i+1]
 	_, after := s.Handles(t, left)
 	before, _ := s.Handles(t, right)
@@ -233,19 +234,19 @@ func (p *planner) drawnOut(t *scene.Track, i int) scene.Edit {
 		at <= left.End()+after && at >= left.End() && at <= right.Start {
 		to = at // on a frame, as picture may follow
 	}
-	var list []scene.Edit
+	var list []edit.Edit
 	if to != left.End() {
-		list = append(list, &scene.Trim{Clip: left.ID, Edge: scene.Tail, To: to})
+		list = append(list, &edit.Trim{Clip: left.ID, Edge: scene.Tail, To: to})
 	}
 	if to != right.Start {
-		list = append(list, &scene.Trim{Clip: right.ID, Edge: scene.Head, To: to})
+		list = append(list, &edit.Trim{Clip: right.ID, Edge: scene.Head, To: to})
 	}
-	return scene.NewBatch("", list...)
+	return edit.NewBatch("", list...)
 }
 
 // offer adds a choice that first does e, and then blends the cut that this makes.
-func (p *planner) offer(x *Planned, words string, e scene.Edit) {
-	next, err := scene.Apply(p.now, e)
+func (p *planner) offer(x *Planned, words string, e edit.Edit) {
+	next, err := edit.Apply(p.now, e)
 	if err != nil {
 		return
 	}
@@ -254,8 +255,8 @@ func (p *planner) offer(x *Planned, words string, e scene.Edit) {
 	if len(then.list) != 1 || then.list[0].Edit == nil {
 		return
 	}
-	both := scene.NewBatch(x.Cut+": "+words, e, then.list[0].Edit.Edit)
-	if _, err := scene.Apply(p.now, both); err == nil {
-		x.Choices = append(x.Choices, scene.Alternative{Words: words + ", " + then.list[0].Words, Edit: both})
+	both := edit.NewBatch(x.Cut+": "+words, e, then.list[0].Edit.Edit)
+	if _, err := edit.Apply(p.now, both); err == nil {
+		x.Choices = append(x.Choices, edit.Alternative{Words: words + ", " + then.list[0].Words, Edit: both})
 	}
 }

@@ -8,22 +8,23 @@ import (
 	"slices"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 )
 
 // A Planned is what applying a blend would do at one cut, gap or free edge.
 type Planned struct {
-	Left    scene.ClipID        `json:"left"`
-	Right   scene.ClipID        `json:"right"`
-	At      int64               `json:"at"`
-	TC      string              `json:"tc"`
-	Track   string              `json:"track"`
-	Cut     string              `json:"cut"`
-	Will    Outcome             `json:"will"`
-	Words   string              `json:"words"`
-	Had     string              `json:"had"` // the blend or fade that would be replaced, in words; "" if there is none
-	Edit    *scene.Wire         `json:"edit,omitempty"`
-	Choices []scene.Alternative `json:"choices,omitempty"` // what would work at a gap
+	Left    scene.ClipID       `json:"left"`
+	Right   scene.ClipID       `json:"right"`
+	At      int64              `json:"at"`
+	TC      string             `json:"tc"`
+	Track   string             `json:"track"`
+	Cut     string             `json:"cut"`
+	Will    Outcome            `json:"will"`
+	Words   string             `json:"words"`
+	Had     string             `json:"had"` // the blend or fade that would be replaced, in words; "" if there is none
+	Edit    *edit.Wire         `json:"edit,omitempty"`
+	Choices []edit.Alternative `json:"choices,omitempty"` // what would work at a gap
 }
 
 // Outcome is what applying a blend would do at one place.
@@ -93,13 +94,13 @@ func (p *planner) inOrder() []Planned {
 }
 
 // add tries what is planned, and keeps it with why it is refused if it is.
-func (p *planner) add(x Planned, e scene.Edit) {
+func (p *planner) add(x Planned, e edit.Edit) {
 	if x.Will == Done || x.Will == Shortened {
-		next, err := scene.Apply(p.now, e)
+		next, err := edit.Apply(p.now, e)
 		if err != nil {
-			x.Will, x.Words = Refused, scene.Message(err)
+			x.Will, x.Words = Refused, edit.Message(err)
 		} else {
-			p.now, x.Edit = next, &scene.Wire{Edit: e}
+			p.now, x.Edit = next, &edit.Wire{Edit: e}
 		}
 	}
 	p.list = append(p.list, x)
@@ -121,7 +122,7 @@ func (p *planner) at(t *scene.Track, i int) Planned {
 func (p *planner) off(t *scene.Track, i int) {
 	x := p.at(t, i)
 	x.Will, x.Words = Done, "its blend is taken off"
-	p.add(x, &scene.RemoveBlend{Left: x.Left, Right: x.Right})
+	p.add(x, &edit.RemoveBlend{Left: x.Left, Right: x.Right})
 }
 
 // blend plans a blend that reaches before and after the cut behind clip i, as far as handles go.
@@ -153,7 +154,7 @@ func (p *planner) blend(t *scene.Track, i int, wantBefore, wantAfter int64) {
 	default:
 		x.Will, x.Words = Done, scene.LengthWords(s, before+after)
 	}
-	e := &scene.SetBlend{Left: x.Left, Right: x.Right, Before: before, After: after, Law: p.style.Law,
+	e := &edit.SetBlend{Left: x.Left, Right: x.Right, Before: before, After: after, Law: p.style.Law,
 		CurveOut: p.style.CurveOut, CurveIn: p.style.CurveIn}
 	if b := t.Blend(left.ID, right.ID); b != nil {
 		if like(b, e) {
@@ -166,7 +167,7 @@ func (p *planner) blend(t *scene.Track, i int, wantBefore, wantAfter int64) {
 }
 
 // like tells whether a blend is as an edit would make it.
-func like(b *scene.Blend, e *scene.SetBlend) bool {
+func like(b *scene.Blend, e *edit.SetBlend) bool {
 	same := func(a, b *curve) bool { return (a == nil) == (b == nil) && (a == nil || *a == *b) }
 	return b.Before == e.Before && b.After == e.After && b.Law == e.Law && same(b.CurveOut, e.CurveOut) &&
 		same(b.CurveIn, e.CurveIn)

@@ -7,10 +7,11 @@ import (
 
 	"blendseam/core/scene"
 	"blendseam/core/scene/blending"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
+	"blendseam/internal/scenetest"
 )
 
 // three is a scene of three clips that touch, of recordings of 10 s: each from 2 s on, for 4 s. A fourth lies on a
@@ -18,22 +19,22 @@ import (
 func three(t *testing.T, rate timecode.Rate) *scene.Scene {
 	t.Helper()
 	s := scene.New("three", rate, 48000)
-	edits := []scene.Edit{&scene.AddTrack{Name: "Dialogue", Purpose: "dialogue"},
-		&scene.AddTrack{Name: "Music", Purpose: "music"}}
+	edits := []edit.Edit{&edit.AddTrack{Name: "Dialogue", Purpose: "dialogue"},
+		&edit.AddTrack{Name: "Music", Purpose: "music"}}
 	second := func(n int64) int64 { return rate.SampleOf(rate.Nearest(n*48000, 48000), 48000) }
 	for i, name := range []string{"one", "two", "three"} {
 		src := scene.Source{ID: "s" + string(rune('1'+i)), Name: name, Samples: second(10), Channels: 1}
 		start := second(4 * int64(i))
-		add := &scene.Add{
+		add := &edit.Add{
 			Track:  "t1",
 			Source: src.ID,
 			In:     second(2),
 			Start:  start,
 			Length: second(4*int64(i)+4) - start,
 		}
-		edits = append(edits, &scene.Bring{Source: src}, add)
+		edits = append(edits, &edit.Bring{Source: src}, add)
 	}
-	edits = append(edits, &scene.Add{Track: "t2", Source: "s1", In: 0, Start: second(20), Length: second(4)})
+	edits = append(edits, &edit.Add{Track: "t2", Source: "s1", In: 0, Start: second(20), Length: second(4)})
 	return scenetest.Must(t, s, edits...)
 }
 
@@ -65,7 +66,7 @@ var (
 func TestAPlanSaysWhatIsDoneShortenedAndRefusedAndIsDoneAsOneEdit(t *testing.T) {
 	s := three(t, timecode.F25)
 	ids := clips(s)
-	s = scenetest.Must(t, s, &scene.Slip{Clip: ids[1], By: -2 * second}) // two has no handle at its head then
+	s = scenetest.Must(t, s, &edit.Slip{Clip: ids[1], By: -2 * second}) // two has no handle at its head then
 	all := pcm.Span{To: s.Length()}
 	style := scene.Style{Name: "long", Law: blend.ConstantGain, Frames: 30, Lean: -1}
 	list := blending.Plan(s, style, all, nil, blending.PlainCuts)
@@ -176,7 +177,7 @@ func TestAtAGapThereAreChoices(t *testing.T) {
 		s = scenetest.Must(
 			t,
 			s,
-			&scene.Trim{Clip: ids[0], Edge: scene.Tail, To: s.Tracks[0].Clips[0].End() - frames(12)},
+			&edit.Trim{Clip: ids[0], Edge: scene.Tail, To: s.Tracks[0].Clips[0].End() - frames(12)},
 		)
 		for _, h := range []blending.Selection{{Clips: ids[:2]}, {Span: pcm.Span{From: 3 * second, To: 5 * second}}} {
 			list := blending.InHand(s, four, h)
@@ -216,11 +217,11 @@ func TestABlendFollowsItsSound(t *testing.T) {
 		{scene.ForDialogue, "other", "voice", 4. / 25},
 	} {
 		s := scene.New("x", timecode.F25, 48000)
-		list := []scene.Edit{&scene.AddTrack{Name: "T", Purpose: c.purpose}}
+		list := []edit.Edit{&edit.AddTrack{Name: "T", Purpose: c.purpose}}
 		for i, id := range []string{c.left, c.right} {
 			list = append(list,
-				&scene.Bring{Source: scene.Source{ID: id, Name: id, URL: id, Samples: 30 * 48000, Channels: 1}},
-				&scene.Add{Track: "t1", Source: id, In: 10 * 48000, Start: int64(i) * 480000, Length: 480000})
+				&edit.Bring{Source: scene.Source{ID: id, Name: id, URL: id, Samples: 30 * 48000, Channels: 1}},
+				&edit.Add{Track: "t1", Source: id, In: 10 * 48000, Start: int64(i) * 480000, Length: 480000})
 		}
 		s = scenetest.Must(t, s, list...)
 		h := blending.Selection{Clips: []scene.ClipID{s.Tracks[0].Clips[0].ID, s.Tracks[0].Clips[1].ID}}
@@ -249,11 +250,11 @@ func TestABlendFollowsItsSound(t *testing.T) {
 func TestAClipGoesOverToAnotherTrackAndBack(t *testing.T) {
 	for _, rate := range rates {
 		s := scene.New("x", rate, 48000)
-		list := []scene.Edit{&scene.AddTrack{Name: "A", Purpose: scene.ForDialogue},
-			&scene.AddTrack{Name: "B", Purpose: scene.ForDialogue},
-			&scene.Bring{Source: scene.Source{ID: "s", Name: "s", URL: "s", Samples: 30 * second, Channels: 1}}}
+		list := []edit.Edit{&edit.AddTrack{Name: "A", Purpose: scene.ForDialogue},
+			&edit.AddTrack{Name: "B", Purpose: scene.ForDialogue},
+			&edit.Bring{Source: scene.Source{ID: "s", Name: "s", URL: "s", Samples: 30 * second, Channels: 1}}}
 		for _, id := range []scene.TrackID{"t1", "t2"} {
-			list = append(list, &scene.Add{Track: id, Source: "s", In: second, Length: 20 * second})
+			list = append(list, &edit.Add{Track: id, Source: "s", In: second, Length: 20 * second})
 		}
 		s = scenetest.Must(t, s, list...)
 		span := pcm.Span{From: 5 * second, To: 9 * second}

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 )
 
@@ -21,7 +22,7 @@ type Request struct {
 
 // Planned is the edit that makes a copy, and the names of the clips that it would lie over.
 type Planned struct {
-	Edit scene.Edit
+	Edit edit.Edit
 	Over []string
 }
 
@@ -35,23 +36,23 @@ func Plan(s *scene.Scene, a Request) (Planned, error) {
 	if from.Kind != scene.Sound {
 		return Planned{}, fmt.Errorf("%s is a track of pictures, and only sound is copied to other tracks.", from.Name)
 	}
-	piece, _, err := scene.Copy(s, a.Span, []scene.TrackID{a.Track})
+	piece, _, err := edit.Copy(s, a.Span, []scene.TrackID{a.Track})
 	if err != nil {
 		return Planned{}, err
 	}
 	if len(piece.Tracks) == 0 || len(piece.Tracks[0].Clips) == 0 {
 		return Planned{}, fmt.Errorf("No clip of %s lies there to be copied.", from.Name)
 	}
-	var edits []scene.Edit
+	var edits []edit.Edit
 	onto := s.Track(a.Onto)
 	if a.Onto == "" {
-		add := &scene.AddTrack{Name: freeName(s, from.Name), Purpose: from.Purpose}
-		next, err := scene.Apply(s, add)
+		add := &edit.AddTrack{Name: freeName(s, from.Name), Purpose: from.Purpose}
+		next, err := edit.Apply(s, add)
 		if err != nil {
 			return Planned{}, err
 		}
 		onto = next.Tracks[len(next.Tracks)-1]
-		edits = append([]scene.Edit{add}, settings(from, onto.ID)...)
+		edits = append([]edit.Edit{add}, settings(from, onto.ID)...)
 	}
 	switch {
 	case onto == nil:
@@ -70,8 +71,8 @@ func Plan(s *scene.Scene, a Request) (Planned, error) {
 		}
 	}
 	words := fmt.Sprintf("%s copied onto %s", counted(len(on.Clips)), onto.Name)
-	p.Edit = scene.NewBatch(words, append(edits, &scene.Paste{Clipboard: piece, At: a.At, How: scene.Over})...)
-	if _, err := scene.Apply(s, p.Edit); err != nil {
+	p.Edit = edit.NewBatch(words, append(edits, &edit.Paste{Clipboard: piece, At: a.At, How: scene.Over})...)
+	if _, err := edit.Apply(s, p.Edit); err != nil {
 		return Planned{}, err
 	}
 	return p, nil
@@ -94,8 +95,8 @@ func freeName(s *scene.Scene, asked string) string {
 }
 
 // settings returns the edits that give a track what another does to all its clips.
-func settings(t *scene.Track, to scene.TrackID) (list []scene.Edit) {
-	set := &scene.SetTrack{Track: to}
+func settings(t *scene.Track, to scene.TrackID) (list []edit.Edit) {
+	set := &edit.SetTrack{Track: to}
 	if t.GainDB != 0 {
 		set.GainDB = &t.GainDB
 	}
@@ -105,17 +106,17 @@ func settings(t *scene.Track, to scene.TrackID) (list []scene.Edit) {
 	if t.Hue != "" {
 		set.Hue = &t.Hue
 	}
-	if *set != (scene.SetTrack{Track: to}) {
+	if *set != (edit.SetTrack{Track: to}) {
 		list = append(list, set)
 	}
 	if t.Filters != nil {
-		list = append(list, &scene.SetFilters{Tracks: []scene.TrackID{to}, Filters: t.Filters})
+		list = append(list, &edit.SetFilters{Tracks: []scene.TrackID{to}, Filters: t.Filters})
 	}
 	if t.Treatments != nil {
-		list = append(list, &scene.SetTreatments{Tracks: []scene.TrackID{to}, Treatments: t.Treatments})
+		list = append(list, &edit.SetTreatments{Tracks: []scene.TrackID{to}, Treatments: t.Treatments})
 	}
 	if len(t.Ducks) > 0 {
-		list = append(list, &scene.SetDucks{Track: to, Ducks: t.Ducks})
+		list = append(list, &edit.SetDucks{Track: to, Ducks: t.Ducks})
 	}
 	return list
 }

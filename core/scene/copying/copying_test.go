@@ -7,9 +7,10 @@ import (
 
 	"blendseam/core/scene"
 	"blendseam/core/scene/copying"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
+	"blendseam/internal/scenetest"
 )
 
 // A track is duplicated with its clips, their blends and levels, at the same times, with what the track does to them.
@@ -23,7 +24,7 @@ func TestATrackIsDuplicatedWithItsClips(t *testing.T) {
 			}
 			tracks++
 			gain := -4.5
-			s := scenetest.Must(t, s, &scene.SetTrack{Track: track.ID, GainDB: &gain})
+			s := scenetest.Must(t, s, &edit.SetTrack{Track: track.ID, GainDB: &gain})
 			p, err := copying.Plan(s, copying.Request{Span: pcm.Span{To: s.Length()}, Track: track.ID})
 			if err != nil {
 				t.Fatalf("%v, %s: %v", rate, track.Name, err)
@@ -55,11 +56,11 @@ func TestATrackIsDuplicatedWithItsClips(t *testing.T) {
 // A clip is copied onto another track at the same time; what it would lie over is named.
 func TestWhatACopyWouldLieOverIsNamed(t *testing.T) {
 	s := scene.New("two", timecode.F25, 48000)
-	s = scenetest.Must(t, s, &scene.AddTrack{Name: "Dialogue", Purpose: "dialogue"},
-		&scene.AddTrack{Name: "Music", Purpose: "music"}, &scene.AddTrack{Name: "Picture", Purpose: "picture"},
-		&scene.Bring{Source: scene.Source{ID: "s1", Name: "one", Samples: 480000, Channels: 1}},
-		&scene.Add{Track: "t1", Source: "s1", Start: 48000, Length: 96000},
-		&scene.Add{Track: "t2", Source: "s1", Start: 96000, Length: 96000, Name: "tune"})
+	s = scenetest.Must(t, s, &edit.AddTrack{Name: "Dialogue", Purpose: "dialogue"},
+		&edit.AddTrack{Name: "Music", Purpose: "music"}, &edit.AddTrack{Name: "Picture", Purpose: "picture"},
+		&edit.Bring{Source: scene.Source{ID: "s1", Name: "one", Samples: 480000, Channels: 1}},
+		&edit.Add{Track: "t1", Source: "s1", Start: 48000, Length: 96000},
+		&edit.Add{Track: "t2", Source: "s1", Start: 96000, Length: 96000, Name: "tune"})
 	span := pcm.Span{From: 48000, To: 144000}
 	p, err := copying.Plan(s, copying.Request{Span: span, Track: "t1", Onto: "t2", At: 48000})
 	if err != nil || len(p.Over) != 1 || p.Over[0] != "tune" {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"blendseam/core/scene"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 )
 
@@ -17,13 +18,13 @@ const (
 // InPauses returns the edit that pastes a piece so that it is heard only where nobody speaks: over words, which are
 // spans of the scene, each clip of it has a soft silence, whose edges can be moved afterwards. It fails where the paste
 // does, and where somebody speaks all the time.
-func InPauses(s *scene.Scene, paste *scene.Paste, words []pcm.Span) (scene.Edit, error) {
-	after, err := scene.Apply(s, paste)
+func InPauses(s *scene.Scene, paste *edit.Paste, words []pcm.Span) (edit.Edit, error) {
+	after, err := edit.Apply(s, paste)
 	if err != nil {
 		return nil, err
 	}
 	spoken := together(words, s.SampleRate)
-	list := []scene.Edit{paste}
+	list := []edit.Edit{paste}
 	heard := false
 	for _, t := range after.Tracks {
 		for _, c := range t.Clips {
@@ -34,7 +35,7 @@ func InPauses(s *scene.Scene, paste *scene.Paste, words []pcm.Span) (scene.Edit,
 			for _, w := range spoken {
 				on := w.Intersect(c.Span())
 				if left -= on.Len(); !on.Empty() {
-					list = append(list, &scene.AddLull{Clip: c.ID, From: on.From, To: on.To})
+					list = append(list, &edit.AddLull{Clip: c.ID, From: on.From, To: on.To})
 				}
 			}
 			heard = heard || left > 0
@@ -47,7 +48,7 @@ func InPauses(s *scene.Scene, paste *scene.Paste, words []pcm.Span) (scene.Edit,
 	if len(list) == 1 {
 		return paste, nil
 	}
-	return scene.NewBatch(fmt.Sprintf("pasted, silent under %s", stretches(len(list)-1)), list...), nil
+	return edit.NewBatch(fmt.Sprintf("pasted, silent under %s", stretches(len(list)-1)), list...), nil
 }
 
 func stretches(n int) string {

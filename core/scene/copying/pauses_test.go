@@ -6,22 +6,23 @@ import (
 
 	"blendseam/core/scene"
 	"blendseam/core/scene/copying"
-	"blendseam/core/scene/scenetest"
+	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
+	"blendseam/internal/scenetest"
 )
 
 // A piece that is pasted where nobody speaks is silent over every word, with soft edges, and nowhere else.
 func TestAPasteIsHeardOnlyWhereNobodySpeaks(t *testing.T) {
 	s := scene.New("x", timecode.F2997D, 48000)
-	s = scenetest.Must(t, s, &scene.AddTrack{Name: "FX", Purpose: scene.ForEffects},
-		&scene.Bring{Source: scene.Source{ID: "a", Name: "birds", URL: "a", Samples: 960000, Channels: 1}},
-		&scene.Add{Track: "t1", Source: "a", Start: 0, Length: 480000})
-	piece, _, err := scene.Copy(s, pcm.Span{To: 480000}, []scene.TrackID{"t1"})
+	s = scenetest.Must(t, s, &edit.AddTrack{Name: "FX", Purpose: scene.ForEffects},
+		&edit.Bring{Source: scene.Source{ID: "a", Name: "birds", URL: "a", Samples: 960000, Channels: 1}},
+		&edit.Add{Track: "t1", Source: "a", Start: 0, Length: 480000})
+	piece, _, err := edit.Copy(s, pcm.Span{To: 480000}, []scene.TrackID{"t1"})
 	if err != nil {
 		t.Fatal(err)
 	}
-	paste := &scene.Paste{Clipboard: piece, At: 960000, How: scene.Over}
+	paste := &edit.Paste{Clipboard: piece, At: 960000, How: scene.Over}
 	words := []pcm.Span{{From: 1000000, To: 1040000}, {From: 1050000, To: 1090000}, {From: 1300000, To: 1340000}}
 	e, err := copying.InPauses(s, paste, words)
 	if err != nil {
@@ -43,10 +44,10 @@ func TestAPasteIsHeardOnlyWhereNobodySpeaks(t *testing.T) {
 			t.Errorf("it is heard under the word at %d: %+v", w.From, c.Lulls)
 		}
 	}
-	if words := scene.Describe(s, next, e); !strings.Contains(words, "silent under 2 stretches of words") {
+	if words := edit.Describe(s, next, e); !strings.Contains(words, "silent under 2 stretches of words") {
 		t.Error(words)
 	}
-	if e, err := copying.InPauses(s, paste, nil); err != nil || e != scene.Edit(paste) {
+	if e, err := copying.InPauses(s, paste, nil); err != nil || e != edit.Edit(paste) {
 		t.Errorf("where nobody speaks at all: %v %v", e, err)
 	}
 	if _, err := copying.InPauses(s, paste, []pcm.Span{{From: 0, To: 2000000}}); err == nil ||

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import test from "node:test";
-import vectors from "../../../core/scene/testdata/expected.json" with { type: "json" };
+import vectors from "../../../core/scene/edit/testdata/expected.json" with { type: "json" };
 import { expected } from "./expected.ts";
 import { rate } from "./made.ts";
 import { findClip, prepare, type Scene } from "./scene.ts";

@@ -16,7 +16,8 @@ import {
   type Track,
 } from "../model/scene.ts";
 import { frameOf, frames, type Rate } from "../model/time.ts";
-import type { LevelPoint, Reach } from "../wire/scene.ts";
+import type { Reach } from "../wire/edit.ts";
+import type { LevelPoint } from "../wire/scene.ts";
 import { type LevelPull, pulledGain, pulledLine } from "./level-hit.ts";
 import { type Overlap, type Overlapping, overlapOf } from "./overlap.ts";
 import type { Grip } from "./rows.ts";

@@ -16,7 +16,7 @@ import {
   withEdge,
 } from "../model/selection.ts";
 import { lengthOf, parseTimecode, type Rate, timecode, type View } from "../model/time.ts";
-import type { Reach } from "../wire/scene.ts";
+import type { Reach } from "../wire/edit.ts";
 import type { SeamAnswer } from "../wire/workspace.ts";
 import { doingOf, leadWords, outcome, outlineOf, type Pull } from "./drag.ts";
 import { hit, lullDepth, rangeOf, rowsBetween, rowsOf, snap, windowOf } from "./rows.ts";

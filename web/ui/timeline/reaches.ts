@@ -1,7 +1,7 @@
 // How far what is in hand may go, and what goes with it, as the server says; asked for when a hand comes near.
 import { get } from "../model/api.ts";
 import type { Edge, Scene } from "../model/scene.ts";
-import type { Reach } from "../wire/scene.ts";
+import type { Reach } from "../wire/edit.ts";
 import type { ReachAnswer } from "../wire/web.ts";
 import type { Doing } from "./drag.ts";
 

@@ -5,7 +5,7 @@ import { layers } from "../drawing/paint.ts";
 import { clock } from "../model/clock.ts";
 import { beside, endOf, findClip, gaps, linked, type Scene } from "../model/scene.ts";
 import { toSample, toX } from "../model/time.ts";
-import type { Reach } from "../wire/scene.ts";
+import type { Reach } from "../wire/edit.ts";
 import type { Desk, Drag, Hold } from "./desk.ts";
 import { type Doing, doingOf, outcome, outlineOf } from "./drag.ts";
 import type { Canvas } from "./draw.ts";

@@ -709,7 +709,7 @@ func formats(t *testing.T) map[string]string {
 					take(x.Value)
 				}
 			case *ast.AssignStmt:
-				if sel, ok := x.Lhs[0].(*ast.SelectorExpr); ok && strings.EqualFold(sel.Sel.Name, "words") {
+				if sel, ok := x.Lhs[0].(*ast.SelectorExpr); ok && (sel.Sel.Name == "words" || isNamed(sel, "r", "Words")) {
 					take(x.Rhs[0])
 				}
 			}
@@ -720,6 +720,12 @@ func formats(t *testing.T) map[string]string {
 		t.Fatalf("only %d formats of refusals were found", len(all))
 	}
 	return all
+}
+
+// isNamed tells whether an expression is x.sel.
+func isNamed(e *ast.SelectorExpr, x, sel string) bool {
+	of, ok := e.X.(*ast.Ident)
+	return ok && of.Name == x && e.Sel.Name == sel
 }
 
 // literal is a string that is written out, in one piece or several; "" if it is none.

@@ -1,6 +1,6 @@
 # make demo starts everything with the demo scene; make test runs all tests; both install what is missing first.
 
-GO_FILES := $(shell find cmd core demo durable export ingest interchange media scratch store web workspace -name '*.go' -not -name '*_test.go') $(wildcard store/migrations/*.sql) go.mod go.sum
+GO_FILES := $(shell find app cmd core demo durable export ingest interchange media scratch store web workspace -name '*.go' -not -name '*_test.go') $(wildcard store/migrations/*.sql) go.mod go.sum
 UI_FILES := $(filter-out web/ui/wire%, $(wildcard web/ui/* web/ui/*/* web/templates/*)) tools/bundle.mjs tools/licences/main.go go.mod package.json
 DEMO_FILES := demo/kiln-night.otio $(wildcard demo/recordings/*)
 

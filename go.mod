@@ -30,6 +30,7 @@ require (
 	filippo.io/edwards25519 v1.2.0 // indirect
 	github.com/beorn7/perks v1.0.1 // indirect
 	github.com/cespare/xxhash/v2 v2.3.0 // indirect
+	github.com/danielgtaylor/huma/v2 v2.37.2 // indirect
 	github.com/dustin/go-humanize v1.1.0 // indirect
 	github.com/icza/bitio v1.1.0 // indirect
 	github.com/klauspost/compress v1.20.1 // indirect

@@ -14,12 +14,15 @@ import (
 // what is nearer to the samples: cmd -> web -> workspace -> store, media, interchange -> core, and inside core advise
 // -> fill -> audit -> sources -> analysis, mix -> scene, tone. A new arrow is written here, if it points the right way.
 const arrows = `
-cmd/blendseam: core/audit core/audit/overs core/limit core/listen/analysis core/listen/tone core/mend
-  core/mend/eqmatch core/mend/intelligibility core/mend/levelmatch core/mend/roommatch core/merge core/meter
-  core/mix core/scene core/scene/edit core/sound/level core/sound/limiter core/sound/measure core/sound/pcm
-  core/sound/recipe core/sound/timecode core/sound/timestretch core/sound/timestretch/timing demo export ingest
-  interchange interchange/report media media/copies media/objects media/scenefile scratch store store/server web
-  web/access workspace
+app: core/audit core/audit/overs core/limit core/mend core/mend/intelligibility core/mend/levelmatch
+  core/mend/roommatch core/meter core/mix core/refuse core/scene core/scene/edit core/scene/phrase
+  core/sound/limiter core/sound/measure core/sound/pcm core/sound/pcm/wav durable export interchange
+  interchange/report media media/scenefile scratch store workspace
+cmd/blendseam: app core/audit core/audit/overs core/limit core/listen/analysis core/listen/tone core/mend/eqmatch
+  core/mend/roommatch core/merge core/meter core/mix core/scene core/scene/edit core/sound/level core/sound/limiter
+  core/sound/measure core/sound/pcm core/sound/recipe core/sound/timecode core/sound/timestretch
+  core/sound/timestretch/timing demo export ingest interchange interchange/report media media/copies media/objects
+  media/scenefile scratch store store/server web web/access workspace
 core/audit: core/listen/analysis core/listen/onset core/listen/speech core/listen/tone core/listen/tworooms
   core/meter core/mix core/parallel core/scene core/sound/level core/sound/measure core/sound/pcm
 core/audit/keys: core/audit core/listen/analysis core/scene core/sound/pcm
@@ -117,13 +120,13 @@ store: core/audit/notes core/cache core/limit core/merge core/scene core/scene/e
 store/server: durable
 store/server/servertest: store/server
 tools/bench: core/scene core/scene/edit core/sound/eq core/sound/pcm core/sound/timecode interchange/otio media
-web: core/audit core/audit/notes core/audit/overs core/limit core/listen/analysis core/listen/openings
+web: app core/audit core/audit/notes core/audit/overs core/limit core/listen/analysis core/listen/openings
   core/listen/speech core/listen/syllables core/listen/tone core/mend core/mend/eqmatch core/mend/fill
-  core/mend/intelligibility core/mend/levelmatch core/mend/roommatch core/merge core/meter core/mix core/scene
-  core/scene/blending core/scene/copying core/scene/edit core/sound/ambience core/sound/blend core/sound/effects
-  core/sound/eq core/sound/level core/sound/limiter core/sound/measure core/sound/pcm core/sound/pcm/wav
-  core/sound/timecode core/sound/timestretch core/sound/timestretch/timing durable export ingest interchange
-  interchange/report media media/peaks scratch store web/access web/commands workspace
+  core/mend/intelligibility core/mend/levelmatch core/mend/roommatch core/merge core/meter core/mix core/refuse
+  core/scene core/scene/blending core/scene/copying core/scene/edit core/sound/ambience core/sound/blend
+  core/sound/effects core/sound/eq core/sound/level core/sound/measure core/sound/pcm core/sound/pcm/wav
+  core/sound/timecode core/sound/timestretch core/sound/timestretch/timing export ingest interchange
+  interchange/report media media/peaks store web/access web/commands workspace
 web/access: core/limit store
 web/commands: interchange
 workspace: core/audit core/audit/keys core/audit/overs core/cache core/listen/analysis core/listen/speech
@@ -138,6 +141,7 @@ var levels = []string{
 	"tools",
 	"internal",
 	"web",
+	"app",
 	"workspace",
 	"export",
 	"ingest",
@@ -201,6 +205,7 @@ var levels = []string{
 	"core/parallel",
 	"core/cache",
 	"core/limit",
+	"core/refuse",
 	"core",
 }
 

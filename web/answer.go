@@ -11,6 +11,7 @@ import (
 
 	"blendseam/core/mend/fill"
 	"blendseam/core/meter"
+	"blendseam/core/refuse"
 	"blendseam/core/scene/edit"
 	"blendseam/ingest"
 	"blendseam/media"
@@ -52,9 +53,6 @@ func (s *Server) answer(w http.ResponseWriter, status int, body any) error {
 	return nil
 }
 
-// errBadRequest marks what a page or a script asked in a way that makes no sense.
-type errBadRequest struct{ error }
-
 // fail answers with one line that says what was wrong.
 func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	status, p := http.StatusInternalServerError, problem{Message: err.Error()}
@@ -68,7 +66,7 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	var quota *ingest.OverQuota
 	var gone *media.MissingFile
 	var noQuiet *fill.NoQuiet
-	var bad errBadRequest
+	var bad *refuse.Error
 	var refused *store.Refused
 	var entangled *store.Entangled
 	var none *store.NoneOfMine

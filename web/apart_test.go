@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"blendseam/app"
 	"blendseam/core/limit"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
@@ -322,7 +323,7 @@ func TestWhatWasMadeGoes(t *testing.T) {
 		t.Errorf("what was removed is answered with %d", status)
 	}
 	// A file that is not as long as it was made is not sent.
-	var result mixdownResult
+	var result app.Result
 	json.Unmarshal(two.Result, &result)
 	file := filepath.Join(c.server.Made, two.ID, result.File)
 	if err := os.Truncate(file, 1000); err != nil {
@@ -338,7 +339,7 @@ func TestWhatWasMadeGoes(t *testing.T) {
 	if status, _, _ := c.do("GET", "/made/"+three.ID, nil); status != 200 { // somebody fetches it
 		t.Fatal(status)
 	}
-	if err := c.server.sweep(t.Context(), 30*24*time.Hour); err != nil {
+	if err := c.server.Sweep(t.Context(), 30*24*time.Hour); err != nil {
 		t.Fatal(err)
 	}
 	if there(two) || !there(three) {

@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"blendseam/app"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
@@ -63,7 +64,7 @@ func BenchmarkEditOf2000Clips(b *testing.B) {
 		b.Fatal(err)
 	}
 	h := httptest.NewServer(
-		New(Config{Workspace: workspace.New(context.Background(), ingest.Ingester{Store: st, Library: l})}),
+		New(Config{App: &app.App{Workspace: workspace.New(context.Background(), ingest.Ingester{Store: st, Library: l})}}),
 	)
 	defer h.Close()
 	r := rand.New(rand.NewPCG(1, 1))

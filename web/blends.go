@@ -9,6 +9,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/blending"
 	"blendseam/core/scene/edit"
@@ -124,7 +125,7 @@ func (s *Server) keepBlend(w http.ResponseWriter, r *http.Request) error {
 // keepStyle keeps a blend by name, in the place of the one that was called so before.
 func (s *Server) keepStyle(r *http.Request, production, was string, st scene.Style) error {
 	if err := st.Check(); err != nil {
-		return errBadRequest{err}
+		return refuse.Because(err)
 	}
 	return s.Store.SetBlend(r.Context(), production, was, st)
 }
@@ -156,7 +157,7 @@ func (s *Server) dropBlend(w http.ResponseWriter, r *http.Request) error {
 		err = s.Store.DropBlend(r.Context(), production, name)
 	}
 	if errors.Is(err, store.ErrLastBlend) {
-		err = errBadRequest{err}
+		err = refuse.Because(err)
 	}
 	return s.blendsAnswer(w, r, production, err)
 }

@@ -6,6 +6,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/copying"
 	"blendseam/core/scene/edit"
@@ -76,7 +77,7 @@ func (s *Server) pasteInPauses(w http.ResponseWriter, r *http.Request) error {
 	}
 	paste, ok := e.(*edit.Paste)
 	if !ok {
-		return errBadRequest{errors.New("Only a paste can keep to pauses.")}
+		return refuse.Because(errors.New("Only a paste can keep to pauses."))
 	}
 	st, err := s.opened(r)
 	if err != nil {
@@ -99,5 +100,5 @@ func refusedOrBad(err error) error {
 	if errors.As(err, &refusal) {
 		return err
 	}
-	return errBadRequest{err}
+	return refuse.Because(err)
 }

@@ -12,6 +12,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/limit"
 	"blendseam/core/mix"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
@@ -94,25 +95,25 @@ func (s *Server) planned(w http.ResponseWriter, r *http.Request) (*workspace.Sce
 	}
 	name, err := nameAsked(r)
 	if err != nil || !interchange.IsSceneFile(name) {
-		return nil, nil, nil, errBadRequest{fmt.Errorf("%q is no cut that can be read; those end in %s", name,
-			interchange.Endings(" or "))}
+		return nil, nil, nil, refuse.Because(fmt.Errorf("%q is no cut that can be read; those end in %s", name,
+			interchange.Endings(" or ")))
 	}
 	format, err := interchange.FormatOf(name)
 	if err != nil {
-		return nil, nil, nil, errBadRequest{err}
+		return nil, nil, nil, refuse.Because(err)
 	}
 	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, limit.SceneFileBytes))
 	if err != nil {
-		return nil, nil, nil, errBadRequest{fmt.Errorf("%s did not arrive whole, or is larger than %s", name,
-			limit.Bytes(limit.SceneFileBytes))}
+		return nil, nil, nil, refuse.Because(fmt.Errorf("%s did not arrive whole, or is larger than %s", name,
+			limit.Bytes(limit.SceneFileBytes)))
 	}
 	cut, warnings, err := format.Read(raw, interchange.Hints{Rate: st.Scene.Rate})
 	if err != nil {
-		return nil, nil, nil, errBadRequest{fmt.Errorf("%s: %w", name, err)}
+		return nil, nil, nil, refuse.Because(fmt.Errorf("%s: %w", name, err))
 	}
 	skip, err := skipped(r.URL.Query().Get("skip"))
 	if err != nil {
-		return nil, nil, nil, errBadRequest{err}
+		return nil, nil, nil, refuse.Because(err)
 	}
 	more, err := s.brought(r.Context(), st.Scene, cut)
 	if err != nil {
@@ -125,7 +126,7 @@ func (s *Server) planned(w http.ResponseWriter, r *http.Request) (*workspace.Sce
 		if _, refused := err.(edit.Refusal); refused {
 			return nil, nil, nil, err
 		}
-		return nil, nil, nil, errBadRequest{err}
+		return nil, nil, nil, refuse.Because(err)
 	}
 	return st, plan, append(warnings, more...), nil
 }
@@ -316,7 +317,7 @@ func sendAround(w http.ResponseWriter, r *http.Request, st *workspace.Scene, e e
 	sc := after.Scene
 	at, err := strconv.ParseInt(r.URL.Query().Get("at"), 10, 64)
 	if err != nil || at < 0 || at > sc.Length() {
-		return errBadRequest{errors.New("at must be a sample of the scene")}
+		return refuse.Because(errors.New("at must be a sample of the scene"))
 	}
 	m, err := after.Mixer(r.Context(), mix.Options{})
 	if err != nil {

@@ -7,6 +7,7 @@ import (
 
 	"blendseam/core/listen/speech"
 	"blendseam/core/meter"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/sound/pcm"
 )
@@ -40,7 +41,7 @@ func (s *Server) heard(w http.ResponseWriter, r *http.Request) error {
 	}
 	says, err := st.Sources().Analysis(r.Context(), st.Scene, src)
 	if missing := (*meter.MissingRecording)(nil); errors.As(err, &missing) {
-		return errBadRequest{err}
+		return refuse.Because(err)
 	} else if err != nil {
 		return err
 	}

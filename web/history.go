@@ -10,6 +10,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"blendseam/core/limit"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/store"
 )
@@ -60,7 +61,7 @@ func (s *Server) version(r *http.Request, id, name string) (store.Version, error
 			return v, nil
 		}
 	}
-	return store.Version{}, errBadRequest{fmt.Errorf("There is no version named %s.", name)}
+	return store.Version{}, refuse.Because(fmt.Errorf("There is no version named %s.", name))
 }
 
 func (s *Server) keepVersion(w http.ResponseWriter, r *http.Request) error {
@@ -70,7 +71,7 @@ func (s *Server) keepVersion(w http.ResponseWriter, r *http.Request) error {
 		err = s.Store.KeepVersion(r.Context(), chi.URLParam(r, "scene"), q.Name)
 	}
 	if errors.Is(err, store.ErrBadName) {
-		err = errBadRequest{err}
+		err = refuse.Because(err)
 	}
 	if err != nil {
 		return err
@@ -121,7 +122,7 @@ func (s *Server) compareVersions(w http.ResponseWriter, r *http.Request) error {
 // decode reads a request's JSON.
 func decode(w http.ResponseWriter, r *http.Request, to any) error {
 	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, limit.RequestBytes)).Decode(to); err != nil {
-		return errBadRequest{fmt.Errorf("the request cannot be read: %w", err)}
+		return refuse.Because(fmt.Errorf("the request cannot be read: %w", err))
 	}
 	return nil
 }

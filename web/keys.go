@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 
+	"blendseam/core/refuse"
 	"blendseam/web/commands"
 )
 
@@ -46,9 +47,9 @@ func (s *Server) setKeys(w http.ResponseWriter, r *http.Request) error {
 	var f commands.File
 	err := decode(w, r, &f)
 	if err == nil && f.Kind != commands.FileKind {
-		err = errBadRequest{
+		err = refuse.Because(
 			fmt.Errorf("This is not a file of keys of Blend Seam. One is written by \"Keep as a file\" on the keys screen."),
-		}
+		)
 	}
 	if err == nil {
 		err = s.keepKeys(r, f.Commands)
@@ -77,7 +78,7 @@ func (s *Server) keepKeys(r *http.Request, asked map[string][]string) error {
 	}
 	set, err := commands.Set(list, asked)
 	if err != nil {
-		return errBadRequest{err}
+		return refuse.Because(err)
 	}
 	return s.Store.SetKeys(r.Context(), set)
 }

@@ -9,6 +9,7 @@ import (
 	"blendseam/core/audit"
 	"blendseam/core/limit"
 	"blendseam/core/mend"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/interchange/report"
@@ -70,7 +71,7 @@ func (s *Server) places(w http.ResponseWriter, r *http.Request) error {
 	}
 	p, err := m.Places(r.Context(), x, float64(window))
 	if err != nil {
-		return errBadRequest{err}
+		return refuse.Because(err)
 	}
 	return s.answer(w, http.StatusOK, p)
 }
@@ -79,7 +80,7 @@ func (s *Server) places(w http.ResponseWriter, r *http.Request) error {
 func (s *Server) mend(w http.ResponseWriter, r *http.Request) error {
 	// Only once all of a request is read is it seen that whoever sent it has gone.
 	if _, err := io.Copy(io.Discard, http.MaxBytesReader(w, r.Body, limit.RequestBytes)); err != nil {
-		return errBadRequest{err}
+		return refuse.Because(err)
 	}
 	sc, err := s.opened(r)
 	if err != nil {

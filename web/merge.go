@@ -13,6 +13,7 @@ import (
 
 	"blendseam/core/limit"
 	"blendseam/core/merge"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/interchange"
@@ -80,8 +81,8 @@ func (s *Server) merging(w http.ResponseWriter, r *http.Request) (*merging, erro
 		Conflicts: []MergeConflict{}, Warnings: []string{}}}
 	r.Body = http.MaxBytesReader(w, r.Body, 2*limit.SceneFileBytes+mergeForm)
 	if err := r.ParseMultipartForm(mergeForm); err != nil {
-		return nil, errBadRequest{fmt.Errorf("the other version did not arrive whole, or is larger than %s",
-			limit.Bytes(limit.SceneFileBytes))}
+		return nil, refuse.Because(fmt.Errorf("the other version did not arrive whole, or is larger than %s",
+			limit.Bytes(limit.SceneFileBytes)))
 	}
 	defer r.MultipartForm.RemoveAll()
 	theirs, name, err := s.versionSent(r, m, "theirs")
@@ -89,7 +90,7 @@ func (s *Server) merging(w http.ResponseWriter, r *http.Request) (*merging, erro
 		return nil, err
 	}
 	if theirs == nil {
-		return nil, errBadRequest{errors.New("send the other version as theirs")}
+		return nil, refuse.Because(errors.New("send the other version as theirs"))
 	}
 	m.fileName = name
 	base, err := s.beganWith(r, m, theirs)
@@ -97,13 +98,13 @@ func (s *Server) merging(w http.ResponseWriter, r *http.Request) (*merging, erro
 		return m, err
 	}
 	if m.found, err = merge.Compare(base, st.Scene, theirs, m.known()); err != nil {
-		return nil, errBadRequest{fmt.Errorf("%s is no version of this scene: %w", name, err)}
+		return nil, refuse.Because(fmt.Errorf("%s is no version of this scene: %w", name, err))
 	}
 	if m.theirs, err = places(r.FormValue("conflicts")); err != nil {
-		return nil, errBadRequest{err}
+		return nil, refuse.Because(err)
 	}
 	if m.without, err = places(r.FormValue("without")); err != nil {
-		return nil, errBadRequest{err}
+		return nil, refuse.Because(err)
 	}
 	if m.now, err = m.found.Scene(m.theirs, m.without); err != nil {
 		m.now, m.answer.Problem = nil, edit.Message(err)
@@ -129,22 +130,22 @@ func (s *Server) versionSent(r *http.Request, m *merging, field string) (*scene.
 		return nil, "", nil
 	}
 	if err != nil {
-		return nil, "", errBadRequest{err}
+		return nil, "", refuse.Because(err)
 	}
 	defer f.Close()
 	name, _ := limit.Cut(head.Filename, limit.Names)
 	if format, err := interchange.FormatOf(name); err != nil || len(format.Lacks) > 0 {
-		return nil, "", errBadRequest{fmt.Errorf("%q is no scene file that holds all of a scene; those end in %s", name,
-			strings.Join(interchange.DefaultFormat().Extensions, " or "))}
+		return nil, "", refuse.Because(fmt.Errorf("%q is no scene file that holds all of a scene; those end in %s", name,
+			strings.Join(interchange.DefaultFormat().Extensions, " or ")))
 	}
 	raw, err := io.ReadAll(io.LimitReader(f, limit.SceneFileBytes+1))
 	if err != nil || len(raw) > limit.SceneFileBytes {
-		return nil, "", errBadRequest{fmt.Errorf("%s did not arrive whole, or is larger than %s", name,
-			limit.Bytes(limit.SceneFileBytes))}
+		return nil, "", refuse.Because(fmt.Errorf("%s did not arrive whole, or is larger than %s", name,
+			limit.Bytes(limit.SceneFileBytes)))
 	}
 	sc, warnings, err := s.Ingester.Read(r.Context(), raw, name, nil)
 	if err != nil {
-		return nil, "", errBadRequest{err}
+		return nil, "", refuse.Because(err)
 	}
 	m.answer.Warnings = append(m.answer.Warnings, warnings...)
 	return sc, name, nil
@@ -180,7 +181,7 @@ func (s *Server) beganWith(r *http.Request, m *merging, theirs *scene.Scene) (*s
 	case asked != "":
 		i := slices.IndexFunc(versions, func(v store.Version) bool { return v.Name == asked })
 		if i < 0 {
-			return nil, errBadRequest{fmt.Errorf("there is no version named %s", asked)}
+			return nil, refuse.Because(fmt.Errorf("there is no version named %s", asked))
 		}
 		m.answer.From, node = "version "+asked, versions[i].Node
 	case known:
@@ -267,9 +268,9 @@ func (s *Server) chosen(w http.ResponseWriter, r *http.Request) (*merging, error
 	case err != nil:
 		return nil, err
 	case m.found == nil:
-		return nil, errBadRequest{errors.New("say which version both began with")}
+		return nil, refuse.Because(errors.New("say which version both began with"))
 	case m.now == nil:
-		return nil, errBadRequest{fmt.Errorf("what is chosen does not go together: %s", m.answer.Problem)}
+		return nil, refuse.Because(fmt.Errorf("what is chosen does not go together: %s", m.answer.Problem))
 	}
 	return m, nil
 }
@@ -282,7 +283,7 @@ func (s *Server) takeMerged(w http.ResponseWriter, r *http.Request) error {
 	}
 	revision, err := strconv.ParseInt(r.FormValue("revision"), 10, 64)
 	if err != nil {
-		return errBadRequest{errors.New("revision must be the number of the edit that was compared")}
+		return refuse.Because(errors.New("revision must be the number of the edit that was compared"))
 	}
 	n := 0
 	for i, x := range m.found.Rows {
@@ -291,7 +292,7 @@ func (s *Server) takeMerged(w http.ResponseWriter, r *http.Request) error {
 		}
 	}
 	if n == 0 {
-		return errBadRequest{errors.New("nothing of the other version is chosen")}
+		return refuse.Because(errors.New("nothing of the other version is chosen"))
 	}
 	words := fmt.Sprintf("%d changes taken from %s", n, m.fileName)
 	if n == 1 {

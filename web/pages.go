@@ -18,6 +18,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"blendseam/core/limit"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
@@ -180,7 +181,7 @@ func (s *Server) newScene(w http.ResponseWriter, r *http.Request) error {
 		err = fmt.Errorf("A scene has 1 or 2 channels, not %d.", q.Channels)
 	}
 	if err != nil {
-		return errBadRequest{err}
+		return refuse.Because(err)
 	}
 	sc := scene.New(strings.TrimSpace(q.Name), rate, q.SampleRate)
 	sc.Channels = q.Channels
@@ -236,7 +237,7 @@ func (s *Server) moveScene(w http.ResponseWriter, r *http.Request) error {
 	}
 	to, err := s.Store.Production(r.Context(), q.Production)
 	if errors.Is(err, store.ErrNotFound) {
-		return errBadRequest{errors.New("There is no such production among yours.")}
+		return refuse.Because(errors.New("There is no such production among yours."))
 	} else if err != nil {
 		return err
 	}
@@ -244,7 +245,7 @@ func (s *Server) moveScene(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if was == to.ID {
-		return errBadRequest{fmt.Errorf("The scene is in %s already.", to.Name)}
+		return refuse.Because(fmt.Errorf("The scene is in %s already.", to.Name))
 	}
 	if err := s.Store.Move(r.Context(), id, to.ID); err != nil {
 		return err
@@ -269,7 +270,7 @@ func (s *Server) loadDemo(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s *Server) deleteScene(w http.ResponseWriter, r *http.Request) error {
-	if err := s.forgetAllMade(r.Context(), chi.URLParam(r, "scene")); err != nil {
+	if err := s.ForgetAllMade(r.Context(), chi.URLParam(r, "scene")); err != nil {
 		return err
 	}
 	if err := s.Store.Delete(r.Context(), chi.URLParam(r, "scene")); err != nil {

@@ -16,6 +16,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/limit"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/effects"
@@ -213,7 +214,7 @@ func (s *Server) editRequest(w http.ResponseWriter, r *http.Request) (q editRequ
 		err = json.Unmarshal(raw, &q)
 	}
 	if err != nil {
-		return q, errBadRequest{fmt.Errorf(`the request is not {"revision": ..., "edit": {...}}: %w`, err)}
+		return q, refuse.Errorf(`the request is not {"revision": ..., "edit": {...}}: %w`, err)
 	}
 	return q, nil
 }
@@ -237,7 +238,7 @@ func (s *Server) editAsked(
 func (s *Server) parseEdit(r *http.Request, raw []byte, admit admission) (edit.Edit, error) {
 	e, err := edit.Parse(raw)
 	if err != nil {
-		return nil, errBadRequest{err}
+		return nil, refuse.Because(err)
 	}
 	if err := s.fromPage(r.Context(), e); err != nil {
 		return nil, err
@@ -250,7 +251,7 @@ func (s *Server) parseEdit(r *http.Request, raw []byte, admit admission) (edit.E
 func (s *Server) fromPage(ctx context.Context, e edit.Edit) error {
 	switch e := e.(type) {
 	case *edit.Merge:
-		return errBadRequest{errors.New("another version is taken on the page Come back, from its scene file")}
+		return refuse.Because(errors.New("another version is taken on the page Come back, from its scene file"))
 	case *edit.Batch:
 		for _, one := range e.Edits {
 			if err := s.fromPage(ctx, one.Edit); err != nil {
@@ -336,16 +337,8 @@ func (s *Server) edited(w http.ResponseWriter, r *http.Request, q editRequest, c
 		return err
 	}
 	err = s.answer(w, http.StatusOK, EditAnswer{c.Revision, c.Words, c.Undo, c.Redo, compare(c.Before, c.Scene)})
-	s.tellEdited(r.Context(), chi.URLParam(r, "scene"), q.Page, c)
+	s.TellEdited(r.Context(), chi.URLParam(r, "scene"), q.Page, c)
 	return err
-}
-
-func (s *Server) tellEdited(ctx context.Context, id, page string, c store.Change) {
-	who := ""
-	if p := store.CallerOf(ctx); p != nil {
-		who = p.Name
-	}
-	s.Hub.Edited(id, c.Revision, c.Words, who, page)
 }
 
 // changes is what differs between two states of a scene: what is not named stayed as it was.

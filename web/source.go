@@ -12,6 +12,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
@@ -210,13 +211,13 @@ func (s *Server) stretchFile(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if to <= from || to > src.Samples || to-from > longestStretch {
-		return errBadRequest{
+		return refuse.Because(
 			fmt.Errorf("The stretch must lie in the sound of %s, its in point before its out point.", src.Name),
-		}
+		)
 	}
 	sound, err := st.Sound(src)
 	if err != nil {
-		return errBadRequest{err}
+		return refuse.Because(err)
 	}
 	name := r.URL.Query().Get("name")
 	if name == "" {

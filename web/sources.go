@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"io/fs"
 	"maps"
 	"net/http"
 	"net/url"
@@ -18,13 +17,13 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"blendseam/core/limit"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/ingest"
 	"blendseam/interchange"
 	"blendseam/media"
 	"blendseam/store"
-	"blendseam/workspace"
 )
 
 // A SourceView is a recording on the page of sources.
@@ -166,75 +165,11 @@ func (s *Server) upload(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	came := arriving{Name: name}
-	if came.Waits, came.SHA256, err = a.Wait(r.Context()); err != nil {
-		return errors.Join(err, a.Close())
-	}
-	asked, err := json.Marshal(came)
+	job, err := s.BringIn(r.Context(), id, a, name)
 	if err != nil {
-		return errors.Join(err, a.Close())
-	}
-	job, err := s.Jobs.Start(r.Context(), store.Job{Scene: id, Kind: sourceJob, Words: name, Asked: asked},
-		s.bringIn(id, came, a))
-	if err != nil {
-		return errors.Join(err, a.Close())
+		return err
 	}
 	return s.answer(w, http.StatusAccepted, job)
-}
-
-// sourceJob is the kind of the jobs that bring a recording in that came.
-const sourceJob = "source"
-
-// arriving is what such a job is begun again by: the name under which the file waits, its hash and its own name.
-type arriving struct {
-	Waits  string `json:"waits"`
-	SHA256 string `json:"sha256"`
-	Name   string `json:"name"`
-}
-
-// bringIn is the work of bringing a file that came into the library and a scene; a is nil in a process that goes on
-// for another. The file goes when that is done or cannot be done, and waits on if this process ends.
-func (s *Server) bringIn(id string, came arriving, a *media.Arrival) workspace.Work {
-	return func(ctx context.Context, _ string, _ func(float64)) (any, error) {
-		result, err := s.broughtIn(ctx, id, came, &a)
-		if a != nil && !(s.Jobs.Ending() && errors.Is(err, context.Canceled)) {
-			a.Close()
-		}
-		return result, err
-	}
-}
-
-func (s *Server) broughtIn(ctx context.Context, id string, came arriving, a **media.Arrival) (any, error) {
-	st, err := s.Store.Scene(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	rate, frames := st.Scene.SampleRate, st.Scene.Rate
-	if *a == nil {
-		if *a, err = s.Library.Waiting(came.Waits); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return nil, err
-		}
-	}
-	var info media.Info
-	if *a != nil {
-		info, err = s.Keep(ctx, *a, rate, frames)
-	} else { // it was taken into the library before its process ended
-		var ok bool
-		if info, ok, err = s.Kept(ctx, came.SHA256, came.Name, rate, frames); err == nil && !ok {
-			err = errors.New("The file is not here any more. Bring it in again.")
-		}
-	}
-	if err != nil {
-		return nil, err
-	}
-	if err := s.Into(ctx, id, []media.Info{info}); err != nil {
-		return nil, err
-	}
-	s.Returned()
-	if err := s.Analyse(ctx, id, info, rate); err != nil {
-		return nil, err
-	}
-	return info, s.tellState(ctx, id)
 }
 
 // receive takes the body of a request as a file of the name that its header says. Close what it gives.
@@ -255,7 +190,7 @@ func (s *Server) receive(r *http.Request) (*media.Arrival, string, error) {
 	if none := (*media.DiskFull)(nil); errors.As(err, &none) {
 		return nil, "", err
 	}
-	return nil, "", errBadRequest{fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name)}
+	return nil, "", refuse.Because(fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name))
 }
 
 // nameAsked is the name of the file in a request's body, as far as a file can have it.
@@ -268,19 +203,9 @@ func nameAsked(r *http.Request) (string, error) {
 		return r
 	}, strings.ToValidUTF8(text, "\uFFFD")))
 	if err != nil || text == "" || name == "." || name == "/" || name == ".." {
-		return "", errBadRequest{errors.New("the header Blendseam-Name with the file's name is missing")}
+		return "", refuse.Because(errors.New("the header Blendseam-Name with the file's name is missing"))
 	}
 	return name, nil
-}
-
-// tellState tells all pages of a scene that it changed.
-func (s *Server) tellState(ctx context.Context, id string) error {
-	st, err := s.Store.Scene(ctx, id)
-	if err != nil {
-		return err
-	}
-	s.Hub.Edited(id, st.Revision, st.Undo, "", "")
-	return nil
 }
 
 // layOut puts a whole recording at the end of the first dialogue track, its picture with it; tracks that are
@@ -343,22 +268,22 @@ func (s *Server) editNewest(w http.ResponseWriter, r *http.Request, edit func(*s
 func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) error {
 	name, err := nameAsked(r)
 	if err != nil || !interchange.IsSceneFile(name) {
-		return errBadRequest{fmt.Errorf("%q is not a scene file; those end in %s", name, interchange.Endings(" or "))}
+		return refuse.Because(fmt.Errorf("%q is not a scene file; those end in %s", name, interchange.Endings(" or ")))
 	}
 	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, limit.SceneFileBytes))
 	if tooLarge := (*http.MaxBytesError)(nil); errors.As(err, &tooLarge) {
-		return errBadRequest{
+		return refuse.Because(
 			fmt.Errorf("%s is larger than %s, the most that a scene file may have", name, limit.Bytes(limit.SceneFileBytes)),
-		}
+		)
 	} else if err != nil {
-		return errBadRequest{fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name)}
+		return refuse.Because(fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name))
 	}
 	chosen := map[string]string{}
 	if text, err := url.PathUnescape(
 		r.Header.Get("Blendseam-Choices"),
 	); err != nil ||
 		text != "" && json.Unmarshal([]byte(text), &chosen) != nil {
-		return errBadRequest{errors.New("the header Blendseam-Choices is no JSON object of ids by media URL")}
+		return refuse.Because(errors.New("the header Blendseam-Choices is no JSON object of ids by media URL"))
 	}
 	home, err := store.Home(r.Context(), r.URL.Query().Get("production"))
 	if err != nil {
@@ -373,7 +298,7 @@ func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) error {
 	case errors.Is(err, store.ErrUnavailable), errors.As(err, &full):
 		return err
 	case err != nil:
-		return errBadRequest{err}
+		return refuse.Because(err)
 	}
 	if err := s.AnalyseScene(r.Context(), id); err != nil {
 		return err

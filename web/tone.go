@@ -10,6 +10,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/mend/fill"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
@@ -19,7 +20,7 @@ import (
 )
 
 // cannot is what a page is told in one line.
-func cannot(format string, args ...any) error { return errBadRequest{fmt.Errorf(format, args...)} }
+func cannot(format string, args ...any) error { return refuse.Errorf(format, args...) }
 
 // A FillingView is a tone that could fill a hole.
 type FillingView struct {
@@ -137,7 +138,7 @@ func holeAsked(sc *scene.Scene, r *http.Request) (h scene.Hole, first *edit.AddL
 	if id := q.Get("seam"); id != "" {
 		x, ok := audit.SeamAt(sc, audit.SeamID(id))
 		if !ok {
-			return h, nil, errBadRequest{workspace.ErrNoSeam}
+			return h, nil, refuse.Because(workspace.ErrNoSeam)
 		}
 		h, err = fill.HoleAt(sc, x)
 		return h, nil, badRequest(err)
@@ -155,7 +156,7 @@ func badRequest(err error) error {
 	if err == nil {
 		return nil
 	}
-	return errBadRequest{err}
+	return refuse.Because(err)
 }
 
 // A FindingView is something that should not be heard, as the page lists it.

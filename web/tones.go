@@ -15,6 +15,7 @@ import (
 	"blendseam/core/listen/tone"
 	"blendseam/core/mend/fill"
 	"blendseam/core/meter"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/timecode"
@@ -190,7 +191,7 @@ func (s *Server) keepTone(w http.ResponseWriter, r *http.Request) error {
 	}
 	says, err := st.Sources().Analysis(r.Context(), st.Scene, src)
 	if err != nil {
-		return errBadRequest{err}
+		return refuse.Because(err)
 	}
 	t, err := toneOf(says, q.Source, span)
 	if err != nil {
@@ -242,7 +243,7 @@ func (s *Server) bringTone(w http.ResponseWriter, r *http.Request) error {
 	if none := (*media.DiskFull)(nil); errors.As(err, &none) || errors.Is(err, store.ErrUnavailable) {
 		return err
 	} else if err != nil {
-		return errBadRequest{err}
+		return refuse.Because(err)
 	}
 	if info.Rate == 0 {
 		return cannot("%s has no sound", name)

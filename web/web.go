@@ -16,9 +16,9 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
+	"blendseam/app"
 	"blendseam/store"
 	"blendseam/web/access"
-	"blendseam/workspace"
 )
 
 //go:embed all:static
@@ -26,10 +26,9 @@ var static embed.FS
 
 // A Config is what the interface works on.
 type Config struct {
-	*workspace.Workspace
+	*app.App
 	Door    access.Door
 	Gate    access.Config
-	Made    string                                                       // folder of what was handed over
 	Demo    func(ctx context.Context, production string) (string, error) // loads the demo scene and gives its id
 	Release string                                                       // which this is, in words
 

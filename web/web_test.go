@@ -17,6 +17,7 @@ import (
 	"strings"
 	"testing"
 
+	"blendseam/app"
 	"blendseam/core/scene"
 	"blendseam/ingest"
 	"blendseam/internal/outside"
@@ -49,7 +50,12 @@ func newClient(t testing.TB) *client {
 		t.Fatal(err)
 	}
 	s := New(
-		Config{Workspace: workspace.New(context.Background(), ingest.Ingester{Store: st, Library: l}), Made: t.TempDir()},
+		Config{
+			App: &app.App{
+				Workspace: workspace.New(context.Background(), ingest.Ingester{Store: st, Library: l}),
+				Made:      t.TempDir(),
+			},
+		},
 	)
 	h := httptest.NewServer(s)
 	t.Cleanup(func() {
@@ -494,7 +500,14 @@ func TestTheBenchShowsTheRenderedResult(t *testing.T) {
 	var v BenchView
 	c.json(
 		"GET",
-		fmt.Sprintf("/scenes/%s/bench?seam=cut:%s:%s&from=%d&to=%d&bins=200", id, clips[0].ID, clips[1].ID, cut-100, cut+100),
+		fmt.Sprintf(
+			"/scenes/%s/bench?seam=cut:%s:%s&from=%d&to=%d&bins=200",
+			id,
+			clips[0].ID,
+			clips[1].ID,
+			cut-100,
+			cut+100,
+		),
 		nil,
 		200,
 		&v,
@@ -551,7 +564,7 @@ func TestAMixdownIsMadeMeasuredAndSent(t *testing.T) {
 	c := newClient(t)
 	id, state := c.twoVoices()
 	names := map[string]bool{}
-	for _, q := range []mixdownRequest{{Kind: "wav", Depth: "16", NoDither: true}, {Kind: "flac", Depth: "24"},
+	for _, q := range []app.MixdownRequest{{Kind: "wav", Depth: "16", NoDither: true}, {Kind: "flac", Depth: "24"},
 		{Kind: "mp3"}, {Kind: "wav", Depth: "24", From: "01:00:00:10", To: "01:00:01:00"},
 		{Kind: "wav", Depth: "24", From: "01:00:00:05", To: "01:00:00:20"}} {
 		var job store.Job
@@ -562,7 +575,7 @@ func TestAMixdownIsMadeMeasuredAndSent(t *testing.T) {
 		var made struct {
 			State  string
 			Error  string
-			Result mixdownResult
+			Result app.Result
 		}
 		json.Unmarshal(list[0], &made)
 		if made.State != "done" || made.Result.IntegratedLUFS > 0 || made.Result.IntegratedLUFS < -60 {
@@ -613,7 +626,8 @@ func TestOtherPagesAreTold(t *testing.T) {
 	}
 	defer a.Body.Close()
 	buf := make([]byte, 4096)
-	if n, err := a.Body.Read(buf); err != nil || !strings.HasPrefix(string(buf[:n]), "retry:") { // from now on it is told
+	if n, err := a.Body.Read(buf); err != nil ||
+		!strings.HasPrefix(string(buf[:n]), "retry:") { // from now on it is told
 		t.Fatal(string(buf[:n]), err)
 	}
 	c.json(

@@ -10,10 +10,9 @@ import (
 	"strings"
 	"text/tabwriter"
 
+	"blendseam/app"
 	"blendseam/core/audit"
 	"blendseam/core/audit/overs"
-	"blendseam/core/mend"
-	"blendseam/core/mend/roommatch"
 	"blendseam/core/meter"
 	"blendseam/core/scene"
 	"blendseam/interchange"
@@ -30,30 +29,34 @@ type auditCmd struct {
 	CSV   string `name:"csv" help:"Also write the seam report as CSV." placeholder:"OUT.csv"`
 }
 
-// audited opens a scene file and measures all its seams.
-func audited(ctx context.Context, path string) (*scenefile.File, *meter.Meter, []audit.Result, error) {
+// do runs an operation on a scene file, and returns the file with what was done to it.
+func do[R any](ctx context.Context, path, name string, request any) (*scenefile.File, R, error) {
+	var none R
 	f, err := scenefile.Read(ctx, path)
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, none, err
 	}
 	warn(f.Warnings)
-	m := meter.NewMeter(f.Scene, f.Sources())
-	all, err := audit.All(ctx, m, 0)
+	o, ok := app.Named(name)
+	if !ok {
+		panic("no operation is named " + name)
+	}
+	result, err := o.Run(ctx, app.OfFile(f), request)
 	if err != nil {
 		f.Close()
-		return nil, nil, nil, fmt.Errorf("%s: %w", path, err)
+		return nil, none, fmt.Errorf("%s: %w", path, err)
 	}
-	return f, m, all, nil
+	return f, result.(R), nil
 }
 
 func (c *auditCmd) Run(ctx context.Context) error {
-	f, meter, all, err := audited(ctx, c.Scene)
+	f, a, err := do[*app.Audit](ctx, c.Scene, "audit", &app.Nothing{})
 	if err != nil {
 		return err
 	}
 	defer f.Close()
 	if c.CSV != "" {
-		raw, err := report.CSV(f.Scene, all, nil)
+		raw, err := report.CSV(f.Scene, a.Results, nil)
 		if err == nil {
 			err = os.WriteFile(c.CSV, raw, 0o644)
 		}
@@ -61,27 +64,13 @@ func (c *auditCmd) Run(ctx context.Context) error {
 			return err
 		}
 	}
-	rows := []report.Row{}
-	rough := 0
-	for _, r := range all {
-		row := report.RowOf(f.Scene, r)
-		rows = append(rows, row)
-		if r.Verdict == audit.Rough && row.Accepted == nil {
-			rough++
-		}
-	}
-	places, err := overs.Find(ctx, meter, 0)
-	if err != nil {
-		return fmt.Errorf("%s: %w", c.Scene, err)
-	}
-	tooLoud := report.LoudRows(f.Scene, places)
 	if c.JSON {
-		err = printJSON(map[string]any{"seams": rows, "loud": tooLoud})
+		err = printJSON(a)
 	} else {
-		printRows(rows)
-		printLoud(tooLoud)
+		printRows(a.Seams)
+		printLoud(a.Loud)
 	}
-	if err == nil && rough > 0 {
+	if err == nil && a.Rough() > 0 {
 		err = errRough
 	}
 	return err
@@ -147,23 +136,17 @@ type mendCmd struct {
 }
 
 func (c *mendCmd) Run(ctx context.Context) error {
-	f, meter, all, err := audited(ctx, c.Scene)
+	f, m, err := do[*app.Mended](ctx, c.Scene, "mend", &app.MendRequest{Room: c.Room, TakeOut: c.TakeOut})
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	var rooms *roommatch.Plan
-	if c.Room {
-		if rooms, meter, all, err = c.even(ctx, f); err != nil {
-			return fmt.Errorf("%s: %w", c.Scene, err)
-		}
-	}
-	m, err := mend.New(meter).Mend(ctx, all, mend.MendOptions{TakeOut: c.TakeOut})
-	if err != nil {
-		return fmt.Errorf("%s: %w", c.Scene, err)
-	}
 	if c.CSV != "" {
-		raw, err := afterwards(ctx, meter, m, all)
+		after, err := audit.All(ctx, meter.NewMeter(f.Scene, f.Sources()), 0)
+		if err != nil {
+			return err
+		}
+		raw, err := report.CSV(m.From, m.Before, after)
 		if err == nil {
 			err = os.WriteFile(c.CSV, raw, 0o644)
 		}
@@ -171,28 +154,17 @@ func (c *mendCmd) Run(ctx context.Context) error {
 			return err
 		}
 	}
-	if err := writeScene(m.Scene, c.Scene, c.Out); err != nil {
+	if err := writeScene(f.Scene, c.Scene, c.Out); err != nil {
 		return err
 	}
-	changes, left := []report.Change{}, []report.Stay{}
-	for _, p := range m.Changes {
-		changes = append(changes, report.ChangeOf(f.Scene, m.Scene, p))
-	}
-	for _, p := range m.Left {
-		left = append(left, report.Stay{Row: report.RowOf(f.Scene, p.Before), Left: p.Left})
-	}
 	if c.JSON {
-		said := map[string]any{"changes": changes, "left": left}
-		if rooms != nil {
-			said["room"] = rooms
-		}
-		return printJSON(said)
+		return printJSON(m)
 	}
-	if rooms != nil {
-		printRooms(rooms)
-		fmt.Println(roomWords(rooms))
+	if m.Room != nil {
+		printRooms(m.Room)
+		fmt.Println(roomWords(m.Room))
 	}
-	for _, x := range changes {
+	for _, x := range m.Changes {
 		fmt.Printf(
 			"%s  %s: %s\n    was %s: %s; is %s: %s\n",
 			x.Before.AtTC,
@@ -204,40 +176,11 @@ func (c *mendCmd) Run(ctx context.Context) error {
 			x.After.Why,
 		)
 	}
-	for _, x := range left {
+	for _, x := range m.Left {
 		fmt.Printf("%s  %s: left. %s\n", x.AtTC, x.Name(), x.Left)
 	}
-	fmt.Printf("%s: %d changes, %d seams left\n", c.Out, len(changes), len(left))
+	fmt.Printf("%s: %d changes, %d seams left\n", c.Out, len(m.Changes), len(m.Left))
 	return nil
-}
-
-// even brings the takes to one room, and measures what is left to mend.
-func (c *mendCmd) even(
-	ctx context.Context,
-	f *scenefile.File,
-) (*roommatch.Plan, *meter.Meter, []audit.Result, error) {
-	p, after, err := evened(
-		ctx,
-		f.Scene,
-		f.Sources(),
-		roommatch.Options{Target: roommatch.Natural, HushDB: roommatch.AsNeeded},
-	)
-	if err != nil {
-		return nil, nil, nil, err
-	}
-	f.Scene = after
-	m := meter.NewMeter(after, f.Sources())
-	all, err := audit.All(ctx, m, 0)
-	return p, m, all, err
-}
-
-// afterwards is the report of a scene before and after mending.
-func afterwards(ctx context.Context, from *meter.Meter, m *mend.Mending, before []audit.Result) ([]byte, error) {
-	after, err := audit.All(ctx, meter.NewMeter(m.Scene, from.Sources), 0)
-	if err != nil {
-		return nil, err
-	}
-	return report.CSV(from.Scene, before, after)
 }
 
 // writeScene writes a scene that was read from one file to another, which may lie elsewhere.

@@ -7,14 +7,9 @@ import (
 	"strings"
 	"text/tabwriter"
 
-	"blendseam/core/mend"
+	"blendseam/app"
 	"blendseam/core/mend/roommatch"
-	"blendseam/core/meter"
-	"blendseam/core/scene"
-	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
-	"blendseam/core/sound/pcm"
-	"blendseam/media/scenefile"
 )
 
 type roomCmd struct {
@@ -29,21 +24,14 @@ type roomCmd struct {
 }
 
 func (c *roomCmd) Run(ctx context.Context) error {
-	f, err := scenefile.Read(ctx, c.Scene)
+	f, p, err := do[*roommatch.Plan](ctx, c.Scene, "room", &app.RoomRequest{
+		Target: c.Target, HushDB: &c.Hush, Voices: c.Voices, Range: app.Range{From: c.From, To: c.To},
+	})
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	warn(f.Warnings)
-	w := roommatch.Options{Target: c.Target, HushDB: c.Hush, Voices: c.Voices}
-	if w.Span, err = asked(f.Scene, c.Scene, c.From, c.To); err != nil {
-		return err
-	}
-	p, after, err := evened(ctx, f.Scene, f.Sources(), w)
-	if err != nil {
-		return fmt.Errorf("%s: %w", c.Scene, err)
-	}
-	if err := writeScene(after, c.Scene, c.Out); err != nil {
+	if err := writeScene(f.Scene, c.Scene, c.Out); err != nil {
 		return err
 	}
 	if c.JSON {
@@ -52,32 +40,6 @@ func (c *roomCmd) Run(ctx context.Context) error {
 	printRooms(p)
 	fmt.Printf("%s: %s\n", c.Out, roomWords(p))
 	return nil
-}
-
-// asked is the span of a scene from one timecode to another; empty, which is all of it, where neither is given.
-func asked(s *scene.Scene, file, from, to string) (span pcm.Span, err error) {
-	if from+to == "" {
-		return span, nil
-	}
-	if span, err = s.Stretch(from, to); err != nil {
-		return span, fmt.Errorf("%s: %w", file, err)
-	}
-	return span, nil
-}
-
-// evened is a scene with its takes brought to one room.
-func evened(
-	ctx context.Context,
-	s *scene.Scene,
-	from *meter.Sources,
-	w roommatch.Options,
-) (*roommatch.Plan, *scene.Scene, error) {
-	p, err := mend.MatchRooms(ctx, meter.NewMeter(s, from), w, 0)
-	if err != nil || p.Edit == nil {
-		return p, s, err
-	}
-	after, err := edit.Apply(s, p.Edit)
-	return p, after, err
 }
 
 func printRooms(p *roommatch.Plan) {

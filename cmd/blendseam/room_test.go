@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"blendseam/app"
 	"blendseam/core/audit"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/pcm"
@@ -88,11 +89,11 @@ func TestRoomBringsTakesTogether(t *testing.T) {
 	if code, stdout, _ := blendseam(t, "audit", file); code != exitRough || !strings.Contains(stdout, "background") {
 		t.Errorf("the scene as it is cut: %d %s", code, stdout)
 	}
-	_, _, all, err := audited(t.Context(), out)
+	_, heard, err := do[*app.Audit](t.Context(), out, "audit", &app.Nothing{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if cut := seamtest.Find(all, audit.Cut); cut.Verdict != audit.Clean {
+	if cut := seamtest.Find(heard.Results, audit.Cut); cut.Verdict != audit.Clean {
 		t.Errorf("the cut is %s: %s", cut.Verdict, cut.Why)
 	}
 	// As quiet as can be: the louder one comes down.
@@ -135,7 +136,8 @@ func TestMendEvensRoomsWhenAsked(t *testing.T) {
 	if code != 0 || json.Unmarshal([]byte(stdout), &told) != nil || told.Room == nil || len(told.Room.Takes) != 2 {
 		t.Fatal(code, stdout, stderr)
 	}
-	if _, _, all, err := audited(t.Context(), out); err != nil || seamtest.Find(all, audit.Cut).Verdict != audit.Clean {
+	_, heard, err := do[*app.Audit](t.Context(), out, "audit", &app.Nothing{})
+	if err != nil || seamtest.Find(heard.Results, audit.Cut).Verdict != audit.Clean {
 		t.Errorf("%v: the cut is not clean", err)
 	}
 }

@@ -15,6 +15,7 @@ import (
 	"syscall"
 	"time"
 
+	"blendseam/app"
 	"blendseam/core/limit"
 	"blendseam/demo"
 	"blendseam/ingest"
@@ -239,7 +240,7 @@ func (c *serveCmd) serve(ctx context.Context, first func(context.Context, ingest
 	case "json":
 		slog.SetDefault(slog.New(slog.NewJSONHandler(os.Stderr, nil)))
 	}
-	s := web.New(web.Config{LogRequests: c.Log != "", Workspace: workspace.New(ctx, o.Ingester), Made: made,
+	s := web.New(web.Config{LogRequests: c.Log != "", App: &app.App{Workspace: workspace.New(ctx, o.Ingester), Made: made},
 		Door: door, Gate: gate,
 		Release: release(),
 		Demo: func(ctx context.Context, production string) (string, error) {

@@ -3,7 +3,7 @@
 import { type Job, pageName, post } from "../model/api.ts";
 import type { Placed } from "../model/scene.ts";
 import { say } from "../panels/toast.ts";
-import type { JoinResult } from "../wire/web.ts";
+import type { JoinResult } from "../wire/app.ts";
 import { clipsInHand } from "./moves.ts";
 import { type Stage, together } from "./stage.ts";
 import { resultOf, work } from "./work.ts";

@@ -1,9 +1,8 @@
-package web
+package app
 
 import (
 	"context"
 	"errors"
-	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
@@ -12,18 +11,20 @@ import (
 	"github.com/google/uuid"
 
 	"blendseam/core/limit"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/pcm/wav"
+	"blendseam/export"
 	"blendseam/media"
 	"blendseam/scratch"
 	"blendseam/store"
 	"blendseam/workspace"
 )
 
-// A joinRequest says which clips become one recording, and its name.
-type joinRequest struct {
+// A JoinRequest says which clips become one recording, and its name.
+type JoinRequest struct {
 	Clips []scene.ClipID `json:"clips"`
 	Name  string         `json:"name"`
 	Page  string         `json:"page"` // that asks
@@ -35,17 +36,11 @@ type JoinResult struct {
 	Words string       `json:"words"`
 }
 
-// join begins a job that joins clips: it renders them into a recording, and puts a clip of that in their place, if they
-// are then as they were.
-func (s *Server) join(w http.ResponseWriter, r *http.Request) error {
-	return s.begin(w, r, new(joinRequest))
-}
-
-func (q *joinRequest) work(
-	s *Server, st *workspace.Scene, _ time.Time,
+func (q *JoinRequest) work(
+	a *App, st *workspace.Scene, _ time.Time,
 ) (kind, words string, do workspace.Work, err error) {
 	if q.Name, _ = limit.Cut(strings.TrimSpace(q.Name), limit.Names); q.Name == "" {
-		return "", "", nil, cannot("what is joined needs a name of at least one letter")
+		return "", "", nil, refuse.Errorf("what is joined needs a name of at least one letter")
 	}
 	plan, err := edit.PlanJoin(st.Scene, q.Clips)
 	if err != nil {
@@ -53,23 +48,23 @@ func (q *joinRequest) work(
 	}
 	id := st.Key.Scene
 	return "join", q.Name, func(ctx context.Context, _ string, done func(float64)) (any, error) {
-		info, err := s.makeJoined(ctx, st, plan, q.Name, done)
+		info, err := a.makeJoined(ctx, st, plan, q.Name, done)
 		if err != nil {
 			return nil, err
 		}
-		c, err := s.putJoined(ctx, id, plan, *q, info)
+		c, err := a.putJoined(ctx, id, plan, *q, info)
 		if err != nil {
-			_ = s.Remove(ctx, info.ID) // unless somebody uses the same
+			_ = a.Remove(ctx, info.ID) // unless somebody uses the same
 			return nil, err
 		}
-		s.tellEdited(ctx, id, q.Page, c)
-		s.Returned()
-		return JoinResult{joinedClip(c), c.Words}, s.Analyse(ctx, id, info, st.Scene.SampleRate)
+		a.TellEdited(ctx, id, q.Page, c)
+		a.Returned()
+		return JoinResult{joinedClip(c), c.Words}, a.Analyse(ctx, id, info, st.Scene.SampleRate)
 	}, nil
 }
 
 // makeJoined renders what is joined into the library: 32-bit float, with the time at which it lies in the scene.
-func (s *Server) makeJoined(
+func (a *App) makeJoined(
 	ctx context.Context, st *workspace.Scene, plan *edit.Joining, name string, done func(float64),
 ) (info media.Info, err error) {
 	m, err := st.Joined(plan)
@@ -88,7 +83,7 @@ func (s *Server) makeJoined(
 		return info, err
 	}
 	now := time.Now()
-	file := filepath.Join(dir, fileName(name)+".wav")
+	file := filepath.Join(dir, export.FileName(name)+".wav")
 	out, err := media.CreateBWF(file, e, &wav.Bext{
 		Description: "Joined from " + strings.Join(plan.Names(), ", "),
 		Originator:  "Blend Seam",
@@ -109,15 +104,15 @@ func (s *Server) makeJoined(
 	if err := out.Close(); err != nil {
 		return info, err
 	}
-	return s.Ingester.Joined(ctx, file, sc, plan.Names())
+	return a.Ingester.Joined(ctx, file, sc, plan.Names())
 }
 
 // putJoined puts the joined clip in the place of its parts, in the scene as it is now.
-func (s *Server) putJoined(
-	ctx context.Context, id string, plan *edit.Joining, q joinRequest, info media.Info,
+func (a *App) putJoined(
+	ctx context.Context, id string, plan *edit.Joining, q JoinRequest, info media.Info,
 ) (c store.Change, err error) {
 	for {
-		st, err := s.Store.Scene(ctx, id)
+		st, err := a.Store.Scene(ctx, id)
 		if err != nil {
 			return c, err
 		}
@@ -128,15 +123,15 @@ func (s *Server) putJoined(
 		if !now.Same(plan) {
 			return c, errors.New("What is to be joined was changed while it was rendered. Join it again.")
 		}
-		src, err := s.Source(info, st.Scene)
+		src, err := a.Source(info, st.Scene)
 		if err == nil {
-			err = s.Store.Grant(ctx, id, info.ID)
+			err = a.Store.Grant(ctx, id, info.ID)
 		}
 		if err != nil {
 			return c, err
 		}
 		src.Name = q.Name
-		c, err = s.Store.Edit(ctx, id, st.Revision, &edit.Join{Clips: q.Clips, Source: src})
+		c, err = a.Store.Edit(ctx, id, st.Revision, &edit.Join{Clips: q.Clips, Source: src})
 		if stale := (*store.Stale)(nil); errors.As(err, &stale) {
 			continue
 		}

@@ -1,13 +1,13 @@
-package web
+package app
 
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"os"
 	"path/filepath"
 	"time"
 
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/sound/pcm"
 	"blendseam/export"
@@ -15,38 +15,33 @@ import (
 	"blendseam/workspace"
 )
 
-// A packRequest says how a scene is packed.
-type packRequest struct {
+// A PackRequest says how a scene is packed.
+type PackRequest struct {
 	HandleS float64 `json:"handle_s"`
 	FLAC    bool    `json:"flac"`
 	Picture bool    `json:"picture"`
 	Report  bool    `json:"report"`
 }
 
-// pack begins to put a scene and what it needs into a ZIP file.
-func (s *Server) pack(w http.ResponseWriter, r *http.Request) error {
-	return s.begin(w, r, new(packRequest))
-}
-
-func (q *packRequest) work(
-	s *Server, st *workspace.Scene, when time.Time,
+func (q *PackRequest) work(
+	a *App, st *workspace.Scene, when time.Time,
 ) (kind, words string, do workspace.Work, err error) {
 	if !(q.HandleS >= 0 && q.HandleS <= 3600) {
-		return "", "", nil, errBadRequest{fmt.Errorf("handles of %g seconds cannot be; 0 to 3600 can", q.HandleS)}
+		return "", "", nil, refuse.Because(fmt.Errorf("handles of %g seconds cannot be; 0 to 3600 can", q.HandleS))
 	}
 	words = fmt.Sprintf("Package, handles of %g s", q.HandleS)
 	return "package", words, func(ctx context.Context, id string, done func(float64)) (any, error) {
-		return s.inMade(id, func(dir string) (any, error) { return s.makePackage(ctx, dir, st, *q, when, done) })
+		return a.inMade(id, func(dir string) (any, error) { return a.makePackage(ctx, dir, st, *q, when, done) })
 	}, nil
 }
 
-func (s *Server) makePackage(
-	ctx context.Context, dir string, st *workspace.Scene, q packRequest, when time.Time, done func(float64),
+func (a *App) makePackage(
+	ctx context.Context, dir string, st *workspace.Scene, q PackRequest, when time.Time, done func(float64),
 ) (any, error) {
 	p := export.Packing{
 		HandleS: q.HandleS, FLAC: q.FLAC, Picture: q.Picture, When: when,
 		Open: func(src scene.Source) (pcm.ReaderAt, error) { return st.Sound(src) },
-		File: func(src scene.Source) (string, error) { return s.Library.Original(export.PictureOf(src.ID)) },
+		File: func(src scene.Source) (string, error) { return a.Library.Original(export.PictureOf(src.ID)) },
 	}
 	if q.Report {
 		all, err := st.All(ctx)
@@ -63,7 +58,7 @@ func (s *Server) makePackage(
 	if err != nil {
 		return nil, err
 	}
-	file := filepath.Join(dir, fileName(st.Scene.Name)+".zip")
+	file := filepath.Join(dir, export.FileName(st.Scene.Name)+".zip")
 	format := fmt.Sprintf("%d files, %.0f s of %.0f s of recordings", packed.Files, packed.KeptS, packed.WholeS)
 	return zipped(ctx, st.Scene, folder, file, format)
 }
@@ -80,7 +75,7 @@ func zipped(ctx context.Context, sc *scene.Scene, folder, file, format string) (
 	if err != nil {
 		return nil, err
 	}
-	one := madeFile{File: filepath.Base(file), Bytes: info.Size(), Format: format,
+	one := MadeFile{File: filepath.Base(file), Bytes: info.Size(), Format: format,
 		LengthS: float64(sc.Length()) / float64(sc.SampleRate)}
-	return mixdownResult{Files: []madeFile{one}, Passes: []passPlace{}, madeFile: one}, nil
+	return Result{Files: []MadeFile{one}, Passes: []PassPlace{}, MadeFile: one}, nil
 }

@@ -1,45 +1,40 @@
-package web
+package app
 
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"os"
 	"path/filepath"
 	"time"
 
+	"blendseam/core/refuse"
 	"blendseam/export"
 	"blendseam/interchange"
 	"blendseam/workspace"
 )
 
-// A listRequest says in which format a scene is written down, with what that cannot carry in recordings beside it.
-type listRequest struct {
+// A ListRequest says in which format a scene is written down, with what that cannot carry in recordings beside it.
+type ListRequest struct {
 	Ending string `json:"ending"` // of one of interchange.Formats, with the point
 }
 
-// list begins to write a scene down with what its format cannot carry in recordings of their own, in a ZIP file.
-func (s *Server) list(w http.ResponseWriter, r *http.Request) error {
-	return s.begin(w, r, new(listRequest))
-}
-
-func (q *listRequest) work(
-	s *Server, st *workspace.Scene, _ time.Time,
+func (q *ListRequest) work(
+	a *App, st *workspace.Scene, _ time.Time,
 ) (kind, words string, do workspace.Work, err error) {
 	format, err := interchange.FormatOf("x" + q.Ending)
 	if err != nil {
-		return "", "", nil, errBadRequest{err}
+		return "", "", nil, refuse.Because(err)
 	}
 	words = format.Name + " with recordings of what it cannot carry"
 	return "list", words, func(ctx context.Context, id string, done func(float64)) (any, error) {
-		return s.inMade(id, func(dir string) (any, error) { return s.makeList(ctx, dir, st, format, q.Ending, done) })
+		return a.inMade(id, func(dir string) (any, error) { return a.makeList(ctx, dir, st, format, q.Ending, done) })
 	}, nil
 }
 
-func (s *Server) makeList(
+func (a *App) makeList(
 	ctx context.Context, dir string, st *workspace.Scene, to interchange.Format, ending string, done func(float64),
 ) (any, error) {
-	name := fileName(st.Scene.Name)
+	name := export.FileName(st.Scene.Name)
 	folder, beside := filepath.Join(dir, "list"), name+" joined"
 	if err := os.MkdirAll(filepath.Join(folder, beside), 0o755); err != nil {
 		return nil, err

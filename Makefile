@@ -52,7 +52,7 @@ serve: build
 ALONGSIDE ?=
 CLUSTER_NEEDS = mariadbd ffmpeg haproxy rsync /usr/lib/galera/libgalera_smm.so
 test: build
-	tools/install-missing mariadbd ffmpeg sox aplay chromium-headless-shell $(if $(ALONGSIDE),$(CLUSTER_NEEDS))
+	tools/install-missing mariadbd ffmpeg sox aplay curl jq chromium-headless-shell $(if $(ALONGSIDE),$(CLUSTER_NEEDS))
 	$(MAKE) --no-print-directory -j 5 --output-sync=target $(ALONGSIDE) check test-go test-ui test-e2e
 
 # What the network that hears voices is compared with.
@@ -61,7 +61,7 @@ tools/network/node_modules/.package-lock.json: tools/network/package-lock.json
 	touch $@
 
 test-go: web/static/made tools/network/node_modules/.package-lock.json
-	tools/install-missing mariadbd ffmpeg sox aplay
+	tools/install-missing mariadbd ffmpeg sox aplay curl jq
 	go test -short -vet=off -p 4 -timeout 30m ./...
 
 check: web/static/made
@@ -73,7 +73,7 @@ check: web/static/made
 REAL = /usr/share/codec2 /usr/share/pocketsphinx/test /usr/share/klettres /usr/share/asterisk/sounds /usr/share/ktuberling
 RACED = ./core/mix ./core/audit ./core/mend ./core/listen/analysis ./workspace ./web ./media ./store/...
 test-long: web/static/made tools/network/node_modules/.package-lock.json
-	tools/install-missing mariadbd ffmpeg sox aplay gcc $(REAL)
+	tools/install-missing mariadbd ffmpeg sox aplay curl jq gcc $(REAL)
 	go test -timeout 60m ./...
 	CGO_ENABLED=1 go test -short -race -timeout 60m $(RACED)
 

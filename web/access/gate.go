@@ -110,6 +110,10 @@ func (g *Gate) Handler(next http.Handler) http.Handler {
 			next.ServeHTTP(w, r)
 			return
 		}
+		if token := tokenOf(r); token != "" {
+			g.withToken(w, r, token, next)
+			return
+		}
 		switch asks, err := g.Asks(r.Context()); {
 		case err != nil:
 			g.Answers.Fail(w, r, err)
@@ -121,6 +125,34 @@ func (g *Gate) Handler(next http.Handler) http.Handler {
 			asked.ServeHTTP(w, r)
 		}
 	})
+}
+
+// scripts begins the addresses that tokens are for.
+const scripts = "/api/"
+
+// tokenOf is the secret of the token that a request of a script brings, "" if it brings none.
+func tokenOf(r *http.Request) string {
+	told, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
+	if !ok || !strings.HasPrefix(told, store.TokenPrefix) || !strings.HasPrefix(r.URL.Path, scripts) {
+		return ""
+	}
+	return told
+}
+
+// withToken lets a script in that brings a token.
+func (g *Gate) withToken(w http.ResponseWriter, r *http.Request, token string, next http.Handler) {
+	c, err := g.Store.TokenCaller(r.Context(), token)
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		if !g.perAddress.RespondOnLimit(w, r, "token:"+g.addressOf(r)) {
+			g.Answers.Say(w, r, http.StatusUnauthorized,
+				"This token does not hold, or not any more. Make another one with blendseam token add.")
+		}
+	case err != nil:
+		g.Answers.Fail(w, r, err)
+	default:
+		next.ServeHTTP(w, known(r, c, c.Name))
+	}
 }
 
 type noteKey struct{}

@@ -55,7 +55,7 @@ func (a *App) MadeFiles(ctx context.Context, jobID string) (id string, list []Ma
 }
 
 // errDamaged says that a file is not what was made.
-var errDamaged = errors.New("This file is damaged: it is not as long as it was made. Make it again.")
+var errDamaged = refuse.Errorf("This file is damaged: it is not as long as it was made. Make it again.")
 
 // FileOf returns where a file lies that a job made, here or in another process. Whoever fetches it keeps it from going.
 func (a *App) FileOf(id string, f MadeFile) (string, error) {
@@ -69,7 +69,7 @@ func (a *App) FileOf(id string, f MadeFile) (string, error) {
 		return "", store.ErrNotFound
 	}
 	if f.Bytes > 0 && info.Size() != f.Bytes {
-		return "", refuse.Because(errDamaged)
+		return "", errDamaged
 	}
 	now := time.Now()
 	os.Chtimes(dir, now, now)

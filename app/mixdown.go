@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -75,15 +74,15 @@ func (q MixdownRequest) orders(st *workspace.Scene, when time.Time) (list []mixd
 	}
 	switch err := asked.Check("x." + q.Kind); {
 	case err != nil:
-		return nil, errors.New(strings.TrimPrefix(err.Error(), "x."+q.Kind+": "))
+		return nil, refuse.Errorf("%s", strings.TrimPrefix(err.Error(), "x."+q.Kind+": "))
 	case asked.Rate < 8000 || asked.Rate > 192000:
-		return nil, fmt.Errorf("%d is no rate to write; 44100, 48000 and 96000 are usual", asked.Rate)
+		return nil, refuse.Errorf("%d is no rate to write; 44100, 48000 and 96000 are usual", asked.Rate)
 	case q.Channels < 0 || q.Channels > 2:
-		return nil, fmt.Errorf("a mixdown has 1 or 2 channels, not %d", q.Channels)
+		return nil, refuse.Errorf("a mixdown has 1 or 2 channels, not %d", q.Channels)
 	case q.Target != nil && !(*q.Target >= -60 && *q.Target <= 0):
-		return nil, fmt.Errorf("%g LUFS is no loudness to bring a mix to; -60 to 0 are", *q.Target)
+		return nil, refuse.Errorf("%g LUFS is no loudness to bring a mix to; -60 to 0 are", *q.Target)
 	case q.NoMix && q.Stems == "":
-		return nil, errors.New("neither the mix nor stems are asked for; choose one of them")
+		return nil, refuse.Errorf("neither the mix nor stems are asked for; choose one of them")
 	}
 	if q.Ceiling != nil {
 		if err := limiter.Check(*q.Ceiling); err != nil {
@@ -114,7 +113,7 @@ func (q MixdownRequest) orders(st *workspace.Scene, when time.Time) (list []mixd
 		}
 	}
 	if len(list) == 0 {
-		return nil, errors.New("the scene has no named range; choose a range on its timeline and press H to name it")
+		return nil, refuse.Errorf("the scene has no named range; choose a range on its timeline and press H to name it")
 	}
 	return list, nil
 }
@@ -130,7 +129,7 @@ func (q MixdownRequest) stems(sc *scene.Scene) (list []export.Stem, err error) {
 		for _, g := range q.Groups {
 			for _, id := range g.Tracks {
 				if t := sc.Track(id); t == nil || t.Kind != scene.Sound {
-					return nil, fmt.Errorf("the stem %s names the track %q, which the scene has not", g.Name, id)
+					return nil, refuse.Errorf("the stem %s names the track %q, which the scene has not", g.Name, id)
 				}
 			}
 			if len(g.Tracks) > 0 {
@@ -138,10 +137,10 @@ func (q MixdownRequest) stems(sc *scene.Scene) (list []export.Stem, err error) {
 			}
 		}
 	default:
-		return nil, fmt.Errorf("stems are made by track, purpose or groups, not by %q", q.Stems)
+		return nil, refuse.Errorf("stems are made by track, purpose or groups, not by %q", q.Stems)
 	}
 	if len(list) == 0 {
-		return nil, errors.New("no track that is heard is in a stem; choose tracks for one")
+		return nil, refuse.Errorf("no track that is heard is in a stem; choose tracks for one")
 	}
 	return list, nil
 }
@@ -233,7 +232,7 @@ func (q *MixdownRequest) work(
 ) (kind, words string, do workspace.Work, err error) {
 	list, err := q.orders(st, when)
 	if err != nil {
-		return "", "", nil, refuse.Because(err)
+		return "", "", nil, err
 	}
 	kind = mixdownKind
 	if q.Look {

@@ -27,7 +27,7 @@ func (q *PackRequest) work(
 	a *App, st *workspace.Scene, when time.Time,
 ) (kind, words string, do workspace.Work, err error) {
 	if !(q.HandleS >= 0 && q.HandleS <= 3600) {
-		return "", "", nil, refuse.Because(fmt.Errorf("handles of %g seconds cannot be; 0 to 3600 can", q.HandleS))
+		return "", "", nil, refuse.Errorf("handles of %g seconds cannot be; 0 to 3600 can", q.HandleS)
 	}
 	words = fmt.Sprintf("Package, handles of %g s", q.HandleS)
 	return "package", words, func(ctx context.Context, id string, done func(float64)) (any, error) {

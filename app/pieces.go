@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"time"
 
-	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/export"
 	"blendseam/media"
@@ -34,13 +33,13 @@ func (q *PiecesRequest) work(
 ) (kind, words string, do workspace.Work, err error) {
 	list, err := q.list(st)
 	if err != nil {
-		return "", "", nil, refuse.Because(err)
+		return "", "", nil, err
 	}
 	files := export.Files{Kind: q.Kind, Pattern: q.Pattern,
 		Form:   media.Form{Rate: int(st.Scene.SampleRate), Depth: q.Depth},
 		Naming: export.Naming{Scene: st.Scene.Name, Version: st.Revision, Date: when}}
 	if err := files.Check(list); err != nil {
-		return "", "", nil, refuse.Because(err)
+		return "", "", nil, err
 	}
 	of, _ := media.KindOf("x." + q.Kind)
 	what := "stretches"

@@ -26,7 +26,7 @@ cmd/blendseam: app core/audit core/audit/overs core/limit core/listen/analysis c
 core/audit: core/listen/analysis core/listen/onset core/listen/speech core/listen/tone core/listen/tworooms
   core/meter core/mix core/parallel core/scene core/sound/level core/sound/measure core/sound/pcm
 core/audit/keys: core/audit core/listen/analysis core/scene core/sound/pcm
-core/audit/notes: core/audit core/scene core/sound/pcm
+core/audit/notes: core/audit core/refuse core/scene core/sound/pcm
 core/audit/overs: core/meter core/mix core/parallel core/scene core/scene/edit core/sound/level core/sound/measure
   core/sound/pcm
 core/conform: core/sound/pcm
@@ -45,38 +45,39 @@ core/listen/tone: core/cache core/listen/speech core/sound/hashnoise core/sound/
   core/sound/pcm core/sound/recipe
 core/listen/tworooms: core/listen/analysis core/sound/level core/sound/measure
 core/mend: core/audit core/audit/keys core/audit/overs core/listen/speech core/mend/fill core/mend/roommatch
-  core/meter core/mix core/parallel core/scene core/scene/edit core/sound/blend core/sound/level core/sound/measure
-  core/sound/pcm
-core/mend/eqmatch: core/listen/analysis core/meter core/scene core/scene/edit core/sound/eq core/sound/level
+  core/meter core/mix core/parallel core/refuse core/scene core/scene/edit core/sound/blend core/sound/level
   core/sound/measure core/sound/pcm
+core/mend/eqmatch: core/listen/analysis core/meter core/refuse core/scene core/scene/edit core/sound/eq
+  core/sound/level core/sound/measure core/sound/pcm
 core/mend/fill: core/audit core/limit core/listen/noiseevent core/listen/speech core/listen/tone core/meter
-  core/parallel core/scene core/scene/edit core/sound/blend core/sound/level core/sound/measure core/sound/pcm
-  core/sound/recipe
+  core/parallel core/refuse core/scene core/scene/edit core/sound/blend core/sound/level core/sound/measure
+  core/sound/pcm core/sound/recipe
 core/mend/intelligibility: core/listen/analysis core/meter core/mix core/parallel core/scene core/scene/edit
   core/sound/level core/sound/measure core/sound/pcm
-core/mend/levelmatch: core/audit/overs core/listen/analysis core/meter core/parallel core/scene core/scene/edit
-  core/sound/level core/sound/measure core/sound/pcm
+core/mend/levelmatch: core/audit/overs core/listen/analysis core/meter core/parallel core/refuse core/scene
+  core/scene/edit core/sound/level core/sound/measure core/sound/pcm
 core/mend/roommatch: core/listen/analysis core/listen/reverb core/listen/speech core/listen/tone core/meter
-  core/parallel core/scene core/scene/edit core/sound/ambience core/sound/blend core/sound/level core/sound/measure
-  core/sound/pcm core/sound/recipe
-core/merge: core/scene core/scene/edit core/sound/pcm
+  core/parallel core/refuse core/scene core/scene/edit core/sound/ambience core/sound/blend core/sound/level
+  core/sound/measure core/sound/pcm core/sound/recipe
+core/merge: core/refuse core/scene core/scene/edit core/sound/pcm
 core/meter: core/cache core/listen/analysis core/listen/speech core/listen/tone core/listen/tworooms core/mix
   core/parallel core/scene core/sound/level core/sound/measure core/sound/pcm core/sound/recipe
 core/mix: core/cache core/limit core/listen/tone core/scene core/scene/edit core/sound/ambience core/sound/blend
   core/sound/effects core/sound/eq core/sound/level core/sound/measure core/sound/pcm core/sound/recipe
   core/sound/simd core/sound/timestretch
 core/parallel: core/cache
-core/scene: core/limit core/scene/phrase core/sound/blend core/sound/effects core/sound/eq core/sound/interpolate
-  core/sound/level core/sound/pcm core/sound/recipe core/sound/timecode core/sound/timestretch/timing
-core/scene/blending: core/scene core/scene/edit core/sound/blend core/sound/pcm
-core/scene/copying: core/scene core/scene/edit core/sound/pcm
+core/scene: core/limit core/refuse core/scene/phrase core/sound/blend core/sound/effects core/sound/eq
+  core/sound/interpolate core/sound/level core/sound/pcm core/sound/recipe core/sound/timecode
+  core/sound/timestretch/timing
+core/scene/blending: core/refuse core/scene core/scene/edit core/sound/blend core/sound/pcm
+core/scene/copying: core/refuse core/scene core/scene/edit core/sound/pcm
 core/scene/edit: core/conform core/limit core/scene core/scene/phrase core/sound/blend core/sound/effects
   core/sound/eq core/sound/pcm core/sound/recipe core/sound/timecode core/sound/timestretch/timing
 core/sound/ambience: core/cache core/sound/hashnoise core/sound/level core/sound/pcm core/sound/recipe
 core/sound/blend: core/sound/level
 core/sound/effects: core/cache core/sound/ambience core/sound/level core/sound/pcm core/sound/recipe
 core/sound/eq: core/cache core/sound/level core/sound/pcm
-core/sound/limiter: core/sound/level core/sound/measure core/sound/pcm
+core/sound/limiter: core/refuse core/sound/level core/sound/measure core/sound/pcm
 core/sound/measure: core/sound/level core/sound/pcm core/sound/simd
 core/sound/pcm: core/limit core/sound/simd
 core/sound/pcm/flac: core/sound/pcm
@@ -84,11 +85,11 @@ core/sound/pcm/wav: core/sound/pcm
 core/sound/recipe: core/limit core/sound/interpolate core/sound/pcm
 core/sound/room: core/sound/level core/sound/measure core/sound/pcm
 core/sound/timestretch: core/sound/blend core/sound/pcm core/sound/timestretch/timing
-core/sound/timestretch/timing: core/sound/pcm
+core/sound/timestretch/timing: core/refuse core/sound/pcm
 demo/gen: core/scene core/scene/edit core/sound/blend core/sound/level core/sound/measure core/sound/pcm
   core/sound/pcm/wav core/sound/timecode interchange/otio media
-export: core/audit core/conform core/meter core/mix core/scene core/scene/edit core/sound/level core/sound/limiter
-  core/sound/measure core/sound/pcm core/sound/pcm/wav durable interchange media
+export: core/audit core/conform core/meter core/mix core/refuse core/scene core/scene/edit core/sound/level
+  core/sound/limiter core/sound/measure core/sound/pcm core/sound/pcm/wav durable interchange media
 ingest: core/audit/notes core/limit core/listen/tone core/scene core/scene/edit core/sound/pcm core/sound/room
   core/sound/timecode interchange media media/scenefile scratch store
 interchange: core/scene core/sound/timecode
@@ -109,7 +110,7 @@ internal/scenetest: core/scene core/scene/edit core/sound/blend core/sound/effec
 internal/seamtest: core/audit core/meter core/mix core/scene core/scene/edit core/sound/blend core/sound/level
   core/sound/measure core/sound/pcm core/sound/room core/sound/timecode interchange/otio internal/corpus
   internal/eartest internal/roomtest media
-media: core/cache core/limit core/listen/analysis core/sound/measure core/sound/pcm core/sound/pcm/flac
+media: core/cache core/limit core/listen/analysis core/refuse core/sound/measure core/sound/pcm core/sound/pcm/flac
   core/sound/pcm/wav core/sound/timecode durable media/copies media/objects media/peaks scratch
 media/copies: core/cache media/objects scratch
 media/objects: durable
@@ -131,7 +132,7 @@ web/access: core/limit store
 web/commands: interchange
 workspace: core/audit core/audit/keys core/audit/overs core/cache core/listen/analysis core/listen/speech
   core/listen/syllables core/listen/takes core/mend core/mend/eqmatch core/mend/fill core/mend/intelligibility
-  core/mend/levelmatch core/mend/roommatch core/meter core/mix core/parallel core/scene core/scene/edit
+  core/mend/levelmatch core/mend/roommatch core/meter core/mix core/parallel core/refuse core/scene core/scene/edit
   core/sound/pcm core/sound/timestretch core/sound/timestretch/timing ingest media store
 `
 

@@ -4,13 +4,13 @@ package export
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"math"
 	"os"
 	"time"
 
 	"blendseam/core/mix"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/limiter"
@@ -187,7 +187,7 @@ func (w *making) treatment(ctx context.Context) (*treatment, error) {
 			return nil, err
 		}
 		if is <= -70 {
-			return nil, errors.New(
+			return nil, refuse.Errorf(
 				"there is nothing to bring to a loudness: what is made is silent, or under the gate of -70 LUFS")
 		}
 		t.gain, w.lufs = level.Amplitude(*w.TargetLUFS-is), w.TargetLUFS
@@ -356,7 +356,7 @@ func (w *making) write(ctx context.Context, t *treatment) (made []File, err erro
 		}
 	}
 	if len(list) == 0 {
-		return nil, errors.New("nothing is asked for: neither the mix nor a stem")
+		return nil, refuse.Errorf("nothing is asked for: neither the mix nor a stem")
 	}
 	var stems *mix.Stems
 	if len(groups) > 0 {

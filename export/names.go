@@ -10,6 +10,7 @@ import (
 	"time"
 	"unicode"
 
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 )
 
@@ -53,7 +54,7 @@ func (n Naming) by(pattern string, words []string) (string, error) {
 	name := patternWord.ReplaceAllStringFunc(pattern, func(word string) string {
 		key := strings.ToLower(strings.Trim(word, "{}"))
 		if !slices.Contains(words, key) {
-			wrong = fmt.Errorf("%s stands for nothing in a name; {%s} do", word, strings.Join(words, "}, {"))
+			wrong = refuse.Errorf("%s stands for nothing in a name; {%s} do", word, strings.Join(words, "}, {"))
 			return ""
 		}
 		switch key {

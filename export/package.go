@@ -13,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/sound/pcm"
 	"blendseam/durable"
@@ -49,13 +50,13 @@ const mediaFolder = "media"
 // with handles, and what is asked for beside. progress is told the share that is done. It sounds the same bits there.
 func Pack(ctx context.Context, s *scene.Scene, dir string, p Packing, progress func(float64)) (*Packed, error) {
 	if info, err := os.Stat(dir); err == nil && !info.IsDir() {
-		return nil, fmt.Errorf("%s is a file; name a folder that is new, or a file that ends in .zip", dir)
+		return nil, refuse.Errorf("%s is a file; name a folder that is new, or a file that ends in .zip", dir)
 	}
 	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
-		return nil, fmt.Errorf("%s is not empty; name a folder that is new", dir)
+		return nil, refuse.Errorf("%s is not empty; name a folder that is new", dir)
 	}
 	if !(p.HandleS >= 0 && p.HandleS <= 3600) {
-		return nil, fmt.Errorf("handles of %g seconds cannot be; 0 to 3600 can", p.HandleS)
+		return nil, refuse.Errorf("handles of %g seconds cannot be; 0 to 3600 can", p.HandleS)
 	}
 	if err := os.MkdirAll(filepath.Join(dir, mediaFolder), 0o755); err != nil {
 		return nil, err

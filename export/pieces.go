@@ -3,7 +3,6 @@ package export
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"maps"
 	"os"
@@ -12,6 +11,7 @@ import (
 
 	"blendseam/core/meter"
 	"blendseam/core/mix"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/sound/pcm"
 	"blendseam/media"
@@ -26,7 +26,7 @@ type Piece struct {
 }
 
 // ErrNoStretch says that nothing is marked of which files could be made.
-var ErrNoStretch = errors.New(
+var ErrNoStretch = refuse.Errorf(
 	"No stretch is marked. Mark an in and an out point of a recording, give the stretch a name and keep it, then do it " +
 		"again.",
 )
@@ -35,7 +35,7 @@ var ErrNoStretch = errors.New(
 // names, or those of one source alone; "" is all of them.
 func Stretches(s *scene.Scene, from *meter.Sources, source string) (list []Piece, err error) {
 	if _, there := s.Sources[source]; source != "" && !there {
-		return nil, fmt.Errorf("The scene has no recording %q.", source)
+		return nil, refuse.Errorf("The scene has no recording %q.", source)
 	}
 	byName := func(a, b scene.Source) int { return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.ID, b.ID)) }
 	for _, src := range slices.SortedFunc(maps.Values(s.Sources), byName) {
@@ -63,7 +63,7 @@ func Clips(s *scene.Scene, from *meter.Sources, ids []scene.ClipID) (list []Piec
 	for _, id := range ids {
 		t, c := s.Clip(id)
 		if c == nil {
-			return nil, fmt.Errorf("There is no clip %q in this scene; it may have been removed.", id)
+			return nil, refuse.Errorf("There is no clip %q in this scene; it may have been removed.", id)
 		}
 		if t.Kind != scene.Sound {
 			continue
@@ -79,7 +79,7 @@ func Clips(s *scene.Scene, from *meter.Sources, ids []scene.ClipID) (list []Piec
 			}})
 	}
 	if len(list) == 0 {
-		return nil, errors.New("None of the clips is of sound, so that no file can be made. Take clips of sound in hand.")
+		return nil, refuse.Errorf("None of the clips is of sound, so that no file can be made. Take clips of sound in hand.")
 	}
 	return list, nil
 }

@@ -1,13 +1,13 @@
 package export
 
 import (
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"blendseam/core/audit"
 	"blendseam/core/conform"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 )
@@ -56,11 +56,17 @@ type Recut struct {
 // PlanRecut finds what the picture of another cut does to a scene. The rows are of all changes, those to skip included.
 func PlanRecut(s, cut *scene.Scene, o RecutOptions) (*Recut, error) {
 	if cut.Rate.Num*s.Rate.Den != s.Rate.Num*cut.Rate.Den {
-		return nil, fmt.Errorf("the new cut counts %s frames a second, the scene %s; let it be written at the scene's rate",
-			cut.Rate, s.Rate)
+		return nil, refuse.Errorf(
+			"the new cut counts %s frames a second, the scene %s; let it be written at the scene's rate",
+			cut.Rate,
+			s.Rate,
+		)
 	}
-	if !slices.ContainsFunc(cut.Tracks, func(t *scene.Track) bool { return t.Kind == scene.Picture && len(t.Clips) > 0 }) {
-		return nil, errors.New("the new cut has no picture; let the picture track be written into it")
+	if !slices.ContainsFunc(
+		cut.Tracks,
+		func(t *scene.Track) bool { return t.Kind == scene.Picture && len(t.Clips) > 0 },
+	) {
+		return nil, refuse.Errorf("the new cut has no picture; let the picture track be written into it")
 	}
 	e, unknown := edit.NewRecut(s, cut)
 	e.CutBeds, e.Trim, e.Extend = o.CutBeds, o.Trim, o.Extend
@@ -140,7 +146,15 @@ func (r *Recut) fatesOf(s *scene.Scene, changes []conform.Change, skip []int, fa
 
 // restRow is a row of what follows from no single change, from the first clip to the last.
 func restRow(what conform.What, words, sound string, fates []scene.Fate) Row {
-	x := Row{What: what, Words: words, Sound: sound, Clips: fates, From: fates[0].From, To: fates[0].To, At: fates[0].At}
+	x := Row{
+		What:  what,
+		Words: words,
+		Sound: sound,
+		Clips: fates,
+		From:  fates[0].From,
+		To:    fates[0].To,
+		At:    fates[0].At,
+	}
 	for _, f := range fates {
 		x.From, x.To = min(x.From, f.From), max(x.To, f.To)
 		if x.At < 0 || f.At >= 0 && f.At < x.At {

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"blendseam/core/refuse"
 	"blendseam/core/sound/pcm"
 	"blendseam/core/sound/pcm/wav"
 )
@@ -48,7 +49,7 @@ func KindOf(path string) (Kind, error) {
 	ending := strings.TrimPrefix(strings.ToLower(filepath.Ext(path)), ".")
 	i := slices.IndexFunc(Kinds, func(k Kind) bool { return k.Ending == ending })
 	if i < 0 {
-		return Kind{}, fmt.Errorf("%s: cannot write files that end in %q; name it %s", path, filepath.Ext(path), endings())
+		return Kind{}, refuse.Errorf("%s: cannot write files that end in %q; name it %s", path, filepath.Ext(path), endings())
 	}
 	return Kinds[i], nil
 }
@@ -84,16 +85,16 @@ func (f Form) check(path string) (Kind, error) {
 	switch {
 	case err != nil:
 	case f.Depth != "" && !slices.Contains(Depths, f.Depth):
-		err = fmt.Errorf("depth %q is not one of 16, 24, 32f", f.Depth)
+		err = refuse.Errorf("depth %q is not one of 16, 24, 32f", f.Depth)
 	case f.Depth != "" && len(k.Depths) > 0 && !slices.Contains(k.Depths, f.Depth):
-		err = fmt.Errorf("%s: %s holds integers; choose a depth of 16 or 24, or WAV for %s", path, k.Name, f.Depth)
+		err = refuse.Errorf("%s: %s holds integers; choose a depth of 16 or 24, or WAV for %s", path, k.Name, f.Depth)
 	case len(k.Rates) > 0 && !slices.Contains(k.Rates, f.Rate):
-		err = fmt.Errorf("%s: %s files have %s samples a second, not %d; choose another rate or kind",
+		err = refuse.Errorf("%s: %s files have %s samples a second, not %d; choose another rate or kind",
 			path, k.Name, anyOf(k.Rates), f.Rate)
 	case f.KBits != 0 && len(k.KBits) == 0:
-		err = fmt.Errorf("%s: %s keeps every sample, and has no bit rate to choose", path, k.Name)
+		err = refuse.Errorf("%s: %s keeps every sample, and has no bit rate to choose", path, k.Name)
 	case f.KBits != 0 && (f.KBits < k.KBits[len(k.KBits)-1] || f.KBits > k.KBits[0]):
-		err = fmt.Errorf("%s: %d kbit/s is no rate for %s; %d to %d are",
+		err = refuse.Errorf("%s: %d kbit/s is no rate for %s; %d to %d are",
 			path, f.KBits, k.Name, k.KBits[len(k.KBits)-1], k.KBits[0])
 	}
 	return k, err

@@ -82,7 +82,7 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	case errors.As(err, &stale):
 		status, p.Newer = http.StatusConflict, stale.Newer
 	case errors.As(err, &bad):
-		status = http.StatusBadRequest
+		status, p.Message = http.StatusBadRequest, bad.Sentence()
 	case errors.Is(err, store.ErrNotFound):
 		status, p.Message = http.StatusNotFound, "There is nothing at this address; it may have been removed."
 	case errors.Is(err, store.ErrUnavailable), errors.Is(err, store.ErrNotKept), errors.Is(err, store.ErrUncertain):

@@ -155,7 +155,7 @@ func TestTheAPISaysWhatIsWrong(t *testing.T) {
 		{"POST", "/edit", map[string]any{"edit": map[string]any{"edit": "vanish"}}, 400, "vanish"},
 		{"POST", "/edit", map[string]any{"edit": map[string]any{"edit": "divide", "at": 5}}, 422, ""},
 		{"POST", "/redo", nil, 400, "nothing to redo"},
-		{"POST", "/level", map[string]any{}, 400, "nothing is asked for"},
+		{"POST", "/level", map[string]any{}, 400, "Nothing is asked for"},
 		{"POST", "/lay-out", map[string]any{"source": "nobody"}, 404, ""},
 		{"POST", "/mixdown", map[string]any{"kind": "doc"}, 400, ""},
 		{"GET", "/nothing", nil, 404, ""},

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"errors"
 	"net/http"
 
 	"github.com/go-chi/chi/v5"
@@ -77,7 +76,7 @@ func (s *Server) pasteInPauses(w http.ResponseWriter, r *http.Request) error {
 	}
 	paste, ok := e.(*edit.Paste)
 	if !ok {
-		return refuse.Because(errors.New("Only a paste can keep to pauses."))
+		return refuse.Errorf("Only a paste can keep to pauses.")
 	}
 	st, err := s.opened(r)
 	if err != nil {
@@ -96,9 +95,5 @@ func (s *Server) pasteInPauses(w http.ResponseWriter, r *http.Request) error {
 
 // refusedOrBad is what a plan failed by: a refusal of the scene as it is, all else as a request that makes no sense.
 func refusedOrBad(err error) error {
-	var refusal edit.Refusal
-	if errors.As(err, &refusal) {
-		return err
-	}
-	return refuse.Because(err)
+	return err
 }

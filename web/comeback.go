@@ -95,8 +95,8 @@ func (s *Server) planned(w http.ResponseWriter, r *http.Request) (*workspace.Sce
 	}
 	name, err := nameAsked(r)
 	if err != nil || !interchange.IsSceneFile(name) {
-		return nil, nil, nil, refuse.Because(fmt.Errorf("%q is no cut that can be read; those end in %s", name,
-			interchange.Endings(" or ")))
+		return nil, nil, nil, refuse.Errorf("%q is no cut that can be read; those end in %s", name,
+			interchange.Endings(" or "))
 	}
 	format, err := interchange.FormatOf(name)
 	if err != nil {
@@ -104,12 +104,12 @@ func (s *Server) planned(w http.ResponseWriter, r *http.Request) (*workspace.Sce
 	}
 	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, limit.SceneFileBytes))
 	if err != nil {
-		return nil, nil, nil, refuse.Because(fmt.Errorf("%s did not arrive whole, or is larger than %s", name,
-			limit.Bytes(limit.SceneFileBytes)))
+		return nil, nil, nil, refuse.Errorf("%s did not arrive whole, or is larger than %s", name,
+			limit.Bytes(limit.SceneFileBytes))
 	}
 	cut, warnings, err := format.Read(raw, interchange.Hints{Rate: st.Scene.Rate})
 	if err != nil {
-		return nil, nil, nil, refuse.Because(fmt.Errorf("%s: %w", name, err))
+		return nil, nil, nil, refuse.Errorf("%s: %w", name, err)
 	}
 	skip, err := skipped(r.URL.Query().Get("skip"))
 	if err != nil {
@@ -123,10 +123,7 @@ func (s *Server) planned(w http.ResponseWriter, r *http.Request) (*workspace.Sce
 	plan, err := export.PlanRecut(st.Scene, cut, export.RecutOptions{Skip: skip, CutBeds: asked.Get("cut_beds") != "",
 		Trim: asked.Get("trim") != "", Extend: asked.Get("extend") != ""})
 	if err != nil {
-		if _, refused := err.(edit.Refusal); refused {
-			return nil, nil, nil, err
-		}
-		return nil, nil, nil, refuse.Because(err)
+		return nil, nil, nil, err
 	}
 	return st, plan, append(warnings, more...), nil
 }
@@ -317,7 +314,7 @@ func sendAround(w http.ResponseWriter, r *http.Request, st *workspace.Scene, e e
 	sc := after.Scene
 	at, err := strconv.ParseInt(r.URL.Query().Get("at"), 10, 64)
 	if err != nil || at < 0 || at > sc.Length() {
-		return refuse.Because(errors.New("at must be a sample of the scene"))
+		return refuse.Errorf("at must be a sample of the scene")
 	}
 	m, err := after.Mixer(r.Context(), mix.Options{})
 	if err != nil {

@@ -4,13 +4,11 @@ import (
 	"math"
 	"net/http"
 	"strconv"
-	"strings"
 
 	"github.com/go-chi/chi/v5"
 
 	"blendseam/core/mend/roommatch"
 	"blendseam/core/scene"
-	"blendseam/core/scene/edit"
 	"blendseam/core/sound/ambience"
 	"blendseam/workspace"
 )
@@ -67,16 +65,7 @@ func wish(r *http.Request, sc *scene.Scene, target, from, to string) (roommatch.
 // planned is what a wish comes to.
 func planned(r *http.Request, st *workspace.Scene, wish roommatch.Options) (*roommatch.Plan, error) {
 	p, err := st.Evening(r.Context(), wish)
-	return p, why(r, err)
-}
-
-// why makes a sentence of what evening says cannot be done.
-func why(r *http.Request, err error) error {
-	if err == nil || r.Context().Err() != nil {
-		return err
-	}
-	words := edit.Message(err)
-	return cannot("%s.", strings.ToUpper(words[:1])+strings.TrimSuffix(words[1:], "."))
+	return p, err
 }
 
 // evened is a scene as an evening would leave it.
@@ -133,7 +122,7 @@ func (s *Server) clipRoom(w http.ResponseWriter, r *http.Request) error {
 	}
 	known, err := st.RoomOf(r.Context(), scene.ClipID(chi.URLParam(r, "clip")))
 	if err != nil {
-		return why(r, err)
+		return err
 	}
 	return s.answer(w, http.StatusOK, known)
 }

@@ -65,7 +65,7 @@ func (s *Server) fit(w http.ResponseWriter, r *http.Request) error {
 	if errors.As(err, &refused) {
 		return cannot("%s", refused)
 	} else if err != nil {
-		return why(r, err)
+		return err
 	}
 	_, c := st.Scene.Clip(wish.Clip)
 	a := FitAnswer{

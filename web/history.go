@@ -3,7 +3,6 @@ package web
 import (
 	"encoding/json"
 	"errors"
-	"fmt"
 	"net/http"
 	"net/url"
 
@@ -61,7 +60,7 @@ func (s *Server) version(r *http.Request, id, name string) (store.Version, error
 			return v, nil
 		}
 	}
-	return store.Version{}, refuse.Because(fmt.Errorf("There is no version named %s.", name))
+	return store.Version{}, refuse.Errorf("There is no version named %s.", name)
 }
 
 func (s *Server) keepVersion(w http.ResponseWriter, r *http.Request) error {
@@ -122,7 +121,7 @@ func (s *Server) compareVersions(w http.ResponseWriter, r *http.Request) error {
 // decode reads a request's JSON.
 func decode(w http.ResponseWriter, r *http.Request, to any) error {
 	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, limit.RequestBytes)).Decode(to); err != nil {
-		return refuse.Because(fmt.Errorf("the request cannot be read: %w", err))
+		return refuse.Errorf("the request cannot be read: %w", err)
 	}
 	return nil
 }

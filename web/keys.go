@@ -2,7 +2,6 @@ package web
 
 import (
 	"encoding/json"
-	"fmt"
 	"net/http"
 
 	"blendseam/core/refuse"
@@ -47,8 +46,8 @@ func (s *Server) setKeys(w http.ResponseWriter, r *http.Request) error {
 	var f commands.File
 	err := decode(w, r, &f)
 	if err == nil && f.Kind != commands.FileKind {
-		err = refuse.Because(
-			fmt.Errorf("This is not a file of keys of Blend Seam. One is written by \"Keep as a file\" on the keys screen."),
+		err = refuse.Errorf(
+			"This is not a file of keys of Blend Seam. One is written by \"Keep as a file\" on the keys screen.",
 		)
 	}
 	if err == nil {

@@ -5,7 +5,6 @@ import (
 	"blendseam/core/refuse"
 	"blendseam/export"
 	"blendseam/store"
-	"errors"
 	"fmt"
 	"net/http"
 	"path/filepath"
@@ -69,7 +68,7 @@ func (s *Server) dropMade(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if job.State == "running" {
-		return refuse.Because(errors.New("it is being made still; stop it first"))
+		return refuse.Errorf("it is being made still; stop it first")
 	}
 	if err := s.ForgetMade(r.Context(), job.ID); err != nil {
 		return err

@@ -71,7 +71,7 @@ func (s *Server) places(w http.ResponseWriter, r *http.Request) error {
 	}
 	p, err := m.Places(r.Context(), x, float64(window))
 	if err != nil {
-		return refuse.Because(err)
+		return err
 	}
 	return s.answer(w, http.StatusOK, p)
 }

@@ -81,8 +81,8 @@ func (s *Server) merging(w http.ResponseWriter, r *http.Request) (*merging, erro
 		Conflicts: []MergeConflict{}, Warnings: []string{}}}
 	r.Body = http.MaxBytesReader(w, r.Body, 2*limit.SceneFileBytes+mergeForm)
 	if err := r.ParseMultipartForm(mergeForm); err != nil {
-		return nil, refuse.Because(fmt.Errorf("the other version did not arrive whole, or is larger than %s",
-			limit.Bytes(limit.SceneFileBytes)))
+		return nil, refuse.Errorf("the other version did not arrive whole, or is larger than %s",
+			limit.Bytes(limit.SceneFileBytes))
 	}
 	defer r.MultipartForm.RemoveAll()
 	theirs, name, err := s.versionSent(r, m, "theirs")
@@ -90,7 +90,7 @@ func (s *Server) merging(w http.ResponseWriter, r *http.Request) (*merging, erro
 		return nil, err
 	}
 	if theirs == nil {
-		return nil, refuse.Because(errors.New("send the other version as theirs"))
+		return nil, refuse.Errorf("send the other version as theirs")
 	}
 	m.fileName = name
 	base, err := s.beganWith(r, m, theirs)
@@ -98,7 +98,7 @@ func (s *Server) merging(w http.ResponseWriter, r *http.Request) (*merging, erro
 		return m, err
 	}
 	if m.found, err = merge.Compare(base, st.Scene, theirs, m.known()); err != nil {
-		return nil, refuse.Because(fmt.Errorf("%s is no version of this scene: %w", name, err))
+		return nil, refuse.Errorf("%s is no version of this scene: %w", name, err)
 	}
 	if m.theirs, err = places(r.FormValue("conflicts")); err != nil {
 		return nil, refuse.Because(err)
@@ -135,13 +135,13 @@ func (s *Server) versionSent(r *http.Request, m *merging, field string) (*scene.
 	defer f.Close()
 	name, _ := limit.Cut(head.Filename, limit.Names)
 	if format, err := interchange.FormatOf(name); err != nil || len(format.Lacks) > 0 {
-		return nil, "", refuse.Because(fmt.Errorf("%q is no scene file that holds all of a scene; those end in %s", name,
-			strings.Join(interchange.DefaultFormat().Extensions, " or ")))
+		return nil, "", refuse.Errorf("%q is no scene file that holds all of a scene; those end in %s", name,
+			strings.Join(interchange.DefaultFormat().Extensions, " or "))
 	}
 	raw, err := io.ReadAll(io.LimitReader(f, limit.SceneFileBytes+1))
 	if err != nil || len(raw) > limit.SceneFileBytes {
-		return nil, "", refuse.Because(fmt.Errorf("%s did not arrive whole, or is larger than %s", name,
-			limit.Bytes(limit.SceneFileBytes)))
+		return nil, "", refuse.Errorf("%s did not arrive whole, or is larger than %s", name,
+			limit.Bytes(limit.SceneFileBytes))
 	}
 	sc, warnings, err := s.Ingester.Read(r.Context(), raw, name, nil)
 	if err != nil {
@@ -181,7 +181,7 @@ func (s *Server) beganWith(r *http.Request, m *merging, theirs *scene.Scene) (*s
 	case asked != "":
 		i := slices.IndexFunc(versions, func(v store.Version) bool { return v.Name == asked })
 		if i < 0 {
-			return nil, refuse.Because(fmt.Errorf("there is no version named %s", asked))
+			return nil, refuse.Errorf("there is no version named %s", asked)
 		}
 		m.answer.From, node = "version "+asked, versions[i].Node
 	case known:
@@ -268,9 +268,9 @@ func (s *Server) chosen(w http.ResponseWriter, r *http.Request) (*merging, error
 	case err != nil:
 		return nil, err
 	case m.found == nil:
-		return nil, refuse.Because(errors.New("say which version both began with"))
+		return nil, refuse.Errorf("say which version both began with")
 	case m.now == nil:
-		return nil, refuse.Because(fmt.Errorf("what is chosen does not go together: %s", m.answer.Problem))
+		return nil, refuse.Errorf("what is chosen does not go together: %s", m.answer.Problem)
 	}
 	return m, nil
 }
@@ -283,7 +283,7 @@ func (s *Server) takeMerged(w http.ResponseWriter, r *http.Request) error {
 	}
 	revision, err := strconv.ParseInt(r.FormValue("revision"), 10, 64)
 	if err != nil {
-		return refuse.Because(errors.New("revision must be the number of the edit that was compared"))
+		return refuse.Errorf("revision must be the number of the edit that was compared")
 	}
 	n := 0
 	for i, x := range m.found.Rows {
@@ -292,7 +292,7 @@ func (s *Server) takeMerged(w http.ResponseWriter, r *http.Request) error {
 		}
 	}
 	if n == 0 {
-		return refuse.Because(errors.New("nothing of the other version is chosen"))
+		return refuse.Errorf("nothing of the other version is chosen")
 	}
 	words := fmt.Sprintf("%d changes taken from %s", n, m.fileName)
 	if n == 1 {

@@ -71,7 +71,7 @@ func TestTwoPeoplesVersionsComeTogether(t *testing.T) {
 	}
 	ask("/merge/sound.wav?at=-1", 400, sent, nil)
 	_, raw := ask("/merge/take", 400, sent, map[string]string{"without": "3"})
-	if !strings.Contains(string(raw), "revision must be") {
+	if !strings.Contains(string(raw), "Revision must be") {
 		t.Errorf("%s", raw)
 	}
 	revision := map[string]string{"revision": "1"}
@@ -98,7 +98,7 @@ func TestTwoPeoplesVersionsComeTogether(t *testing.T) {
 	}
 	b, _ = json.Marshal(now.Revision)
 	fields = map[string]string{"revision": string(b)}
-	if _, raw = ask("/merge/take", 400, sent, fields); !strings.Contains(string(raw), "nothing of the other version") {
+	if _, raw = ask("/merge/take", 400, sent, fields); !strings.Contains(string(raw), "Nothing of the other version") {
 		t.Errorf("%s", raw)
 	}
 
@@ -109,7 +109,7 @@ func TestTwoPeoplesVersionsComeTogether(t *testing.T) {
 		t.Errorf("%+v", a)
 	}
 	_, raw = ask("/merge/take", 400, sent, fields)
-	if !strings.Contains(string(raw), "say which version both began with") {
+	if !strings.Contains(string(raw), "Say which version both began with") {
 		t.Errorf("%s", raw)
 	}
 	if a, _ = ask("/merge", 200, sent, map[string]string{"base": "beginning"}); a.From != "the scene as it began" {

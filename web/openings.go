@@ -29,10 +29,10 @@ func (s *Server) openings(w http.ResponseWriter, r *http.Request) error {
 	t, c := st.Scene.Clip(scene.ClipID(chi.URLParam(r, "clip")))
 	switch {
 	case c == nil:
-		return refuse.Because(fmt.Errorf("There is no such clip in this scene; it may have been removed."))
+		return refuse.Errorf("There is no such clip in this scene; it may have been removed.")
 	case t.Kind != scene.Sound || t.Purpose.HasRoom():
-		return refuse.Because(fmt.Errorf("%s lies on a track of %s. Take a clip of music or effects in hand.", c.Name,
-			t.Purpose))
+		return refuse.Errorf("%s lies on a track of %s. Take a clip of music or effects in hand.", c.Name,
+			t.Purpose)
 	}
 	says, err := meter.NewMeter(st.Scene, st.Sources()).Says(r.Context(), c)
 	if err != nil {

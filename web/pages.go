@@ -240,7 +240,7 @@ func (s *Server) moveScene(w http.ResponseWriter, r *http.Request) error {
 	}
 	to, err := s.Store.Production(r.Context(), q.Production)
 	if errors.Is(err, store.ErrNotFound) {
-		return refuse.Because(errors.New("There is no such production among yours."))
+		return refuse.Errorf("There is no such production among yours.")
 	} else if err != nil {
 		return err
 	}
@@ -248,7 +248,7 @@ func (s *Server) moveScene(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if was == to.ID {
-		return refuse.Because(fmt.Errorf("The scene is in %s already.", to.Name))
+		return refuse.Errorf("The scene is in %s already.", to.Name)
 	}
 	if err := s.Store.Move(r.Context(), id, to.ID); err != nil {
 		return err

@@ -80,7 +80,7 @@ func (s *Server) setMember(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if q.Role != "" && !q.Role.Covers(store.Listener) {
-		return refuse.Because(fmt.Errorf("There is no role %q; there are %v.", q.Role, store.Roles))
+		return refuse.Errorf("There is no role %q; there are %v.", q.Role, store.Roles)
 	}
 	a, err := s.Store.AccountNamed(r.Context(), q.Name)
 	if errors.Is(err, store.ErrNotFound) {

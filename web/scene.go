@@ -3,7 +3,6 @@ package web
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"maps"
@@ -251,7 +250,7 @@ func (s *Server) parseEdit(r *http.Request, raw []byte, admit admission) (edit.E
 func (s *Server) fromPage(ctx context.Context, e edit.Edit) error {
 	switch e := e.(type) {
 	case *edit.Merge:
-		return refuse.Because(errors.New("another version is taken on the page Come back, from its scene file"))
+		return refuse.Errorf("another version is taken on the page Come back, from its scene file")
 	case *edit.Batch:
 		for _, one := range e.Edits {
 			if err := s.fromPage(ctx, one.Edit); err != nil {

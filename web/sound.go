@@ -38,7 +38,7 @@ func number(r *http.Request, name string, low, high int64) (int64, error) {
 	}
 	n, err := strconv.ParseInt(text, 10, 64)
 	if err != nil || n < low || n > high {
-		return 0, refuse.Because(fmt.Errorf("%s is %q; a whole number from %d to %d is needed", name, text, low, high))
+		return 0, refuse.Errorf("%s is %q; a whole number from %d to %d is needed", name, text, low, high)
 	}
 	return n, nil
 }
@@ -240,7 +240,7 @@ func (s *Server) bench(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if to <= from || to-from > 30*st.Scene.SampleRate || bins < 1 || bins > 8192 {
-		return refuse.Because(fmt.Errorf("the stretch must be 1 sample to 30 s long, in 1 to 8192 bins"))
+		return refuse.Errorf("the stretch must be 1 sample to 30 s long, in 1 to 8192 bins")
 	}
 	if !ok {
 		return s.answer(w, http.StatusOK, nil)

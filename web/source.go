@@ -211,13 +211,11 @@ func (s *Server) stretchFile(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if to <= from || to > src.Samples || to-from > longestStretch {
-		return refuse.Because(
-			fmt.Errorf("The stretch must lie in the sound of %s, its in point before its out point.", src.Name),
-		)
+		return refuse.Errorf("The stretch must lie in the sound of %s, its in point before its out point.", src.Name)
 	}
 	sound, err := st.Sound(src)
 	if err != nil {
-		return refuse.Because(err)
+		return err
 	}
 	name := r.URL.Query().Get("name")
 	if name == "" {

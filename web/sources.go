@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"io"
 	"maps"
 	"net/http"
@@ -190,7 +189,7 @@ func (s *Server) receive(r *http.Request) (*media.Arrival, string, error) {
 	if none := (*media.DiskFull)(nil); errors.As(err, &none) {
 		return nil, "", err
 	}
-	return nil, "", refuse.Because(fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name))
+	return nil, "", refuse.Errorf("%s did not arrive whole, and nothing of it was kept", name)
 }
 
 // nameAsked is the name of the file in a request's body, as far as a file can have it.
@@ -203,7 +202,7 @@ func nameAsked(r *http.Request) (string, error) {
 		return r
 	}, strings.ToValidUTF8(text, "\uFFFD")))
 	if err != nil || text == "" || name == "." || name == "/" || name == ".." {
-		return "", refuse.Because(errors.New("the header Blendseam-Name with the file's name is missing"))
+		return "", refuse.Errorf("the header Blendseam-Name with the file's name is missing")
 	}
 	return name, nil
 }
@@ -268,22 +267,24 @@ func (s *Server) editNewest(w http.ResponseWriter, r *http.Request, edit func(*s
 func (s *Server) bringSceneFile(w http.ResponseWriter, r *http.Request) error {
 	name, err := nameAsked(r)
 	if err != nil || !interchange.IsSceneFile(name) {
-		return refuse.Because(fmt.Errorf("%q is not a scene file; those end in %s", name, interchange.Endings(" or ")))
+		return refuse.Errorf("%q is not a scene file; those end in %s", name, interchange.Endings(" or "))
 	}
 	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, limit.SceneFileBytes))
 	if tooLarge := (*http.MaxBytesError)(nil); errors.As(err, &tooLarge) {
-		return refuse.Because(
-			fmt.Errorf("%s is larger than %s, the most that a scene file may have", name, limit.Bytes(limit.SceneFileBytes)),
+		return refuse.Errorf(
+			"%s is larger than %s, the most that a scene file may have",
+			name,
+			limit.Bytes(limit.SceneFileBytes),
 		)
 	} else if err != nil {
-		return refuse.Because(fmt.Errorf("%s did not arrive whole, and nothing of it was kept", name))
+		return refuse.Errorf("%s did not arrive whole, and nothing of it was kept", name)
 	}
 	chosen := map[string]string{}
 	if text, err := url.PathUnescape(
 		r.Header.Get("Blendseam-Choices"),
 	); err != nil ||
 		text != "" && json.Unmarshal([]byte(text), &chosen) != nil {
-		return refuse.Because(errors.New("the header Blendseam-Choices is no JSON object of ids by media URL"))
+		return refuse.Errorf("the header Blendseam-Choices is no JSON object of ids by media URL")
 	}
 	home, err := store.Home(r.Context(), r.URL.Query().Get("production"))
 	if err != nil {

@@ -25,7 +25,7 @@ func (s *Server) takes(w http.ResponseWriter, r *http.Request) error {
 	}
 	list, unheard, err := st.Takes(r.Context(), scene.ClipID(chi.URLParam(r, "clip")), r.URL.Query().Get("source"))
 	if err != nil {
-		return why(r, err)
+		return err
 	}
 	return s.answer(w, http.StatusOK, TakesAnswer{st.Revision, list, unheard})
 }

@@ -191,7 +191,7 @@ func (s *Server) keepTone(w http.ResponseWriter, r *http.Request) error {
 	}
 	says, err := st.Sources().Analysis(r.Context(), st.Scene, src)
 	if err != nil {
-		return refuse.Because(err)
+		return err
 	}
 	t, err := toneOf(says, q.Source, span)
 	if err != nil {

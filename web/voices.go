@@ -86,7 +86,7 @@ func (s *Server) voices(w http.ResponseWriter, r *http.Request) error {
 	}
 	p, err := st.Voices(r.Context(), wish)
 	if err != nil {
-		return why(r, err)
+		return err
 	}
 	a := VoicesAnswer{Revision: st.Revision, TargetLUFS: p.TargetLUFS, Voices: []VoiceView{}, Short: p.Short}
 	for _, v := range p.Voices {
@@ -107,7 +107,7 @@ func (s *Server) clipVoice(w http.ResponseWriter, r *http.Request) error {
 	}
 	v, err := st.Voice(r.Context(), scene.ClipID(chi.URLParam(r, "clip")))
 	if err != nil {
-		return why(r, err)
+		return err
 	}
 	return s.answer(w, http.StatusOK, v)
 }
@@ -137,7 +137,7 @@ func (s *Server) margins(w http.ResponseWriter, r *http.Request) error {
 	}
 	p, err := st.Margins(r.Context(), wish)
 	if err != nil {
-		return why(r, err)
+		return err
 	}
 	a := MarginsAnswer{Revision: st.Revision, Phrases: []PhraseView{}, Ducks: p.Ducks}
 	for _, x := range p.Phrases {
@@ -159,7 +159,7 @@ func ducked(r *http.Request, st *workspace.Scene) (*workspace.Scene, error) {
 	}
 	p, err := st.Margins(r.Context(), wish)
 	if err != nil || p.Edit == nil {
-		return st, why(r, err)
+		return st, err
 	}
 	return st.Try(r.Context(), p.Edit)
 }
@@ -179,7 +179,7 @@ func (s *Server) likeness(w http.ResponseWriter, r *http.Request) error {
 	clip := scene.ClipID(chi.URLParam(r, "clip"))
 	p, err := st.Likeness(r.Context(), clip, scene.ClipID(r.URL.Query().Get("as")), strength)
 	if err != nil {
-		return why(r, err)
+		return err
 	}
 	a := LikenessAnswer{Plan: *p, Revision: st.Revision}
 	if a.Edit, err = marshalled(p.Edit()); err != nil {

@@ -15,6 +15,7 @@ import (
 	"blendseam/core/audit/keys"
 	"blendseam/core/cache"
 	"blendseam/core/parallel"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/store"
 )
@@ -471,4 +472,4 @@ func (s *Scene) views(x *seamList) (list []SeamView, pending int) {
 }
 
 // ErrNoSeam says that a seam is not there any more.
-var ErrNoSeam = errors.New("This seam is not there any more.")
+var ErrNoSeam = refuse.Errorf("This seam is not there any more.")

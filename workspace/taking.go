@@ -3,13 +3,13 @@ package workspace
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"maps"
 	"slices"
 
 	"blendseam/core/audit"
 	"blendseam/core/listen/takes"
 	"blendseam/core/parallel"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
@@ -36,7 +36,7 @@ func (s *Scene) Takes(
 ) (list []TakeFound, unheard []string, err error) {
 	t, c := s.Scene.Clip(clip)
 	if c == nil || t.Kind != scene.Sound || s.Scene.Sources[c.Source].Tone != nil {
-		return nil, nil, fmt.Errorf("other takes are found of a clip of sound")
+		return nil, nil, refuse.Errorf("other takes are found of a clip of sound")
 	}
 	ctx = parallel.Beginning(ctx, modest)
 	said, err := s.recording(ctx, c.Source)

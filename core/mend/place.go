@@ -9,6 +9,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/meter"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
@@ -60,7 +61,7 @@ const (
 // sums. Places in pauses come before those in words, near ones before far ones.
 func (m *Adviser) Places(ctx context.Context, s audit.Seam, windowMS float64) (p Places, err error) {
 	if s.Kind != audit.Cut {
-		return p, fmt.Errorf(
+		return p, refuse.Errorf(
 			"the seam at %s is no cut between two clips that touch, so there is no place to search for",
 			m.Scene.Timecode(s.At),
 		)

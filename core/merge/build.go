@@ -2,10 +2,10 @@ package merge
 
 import (
 	"cmp"
-	"fmt"
 	"maps"
 	"slices"
 
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 )
 
@@ -167,11 +167,11 @@ func (b *build) made(sources ...*scene.Scene) (*scene.Scene, error) {
 			continue
 		}
 		if t == nil {
-			return nil, fmt.Errorf("%s lies on a track that is gone in the other version", p.Name)
+			return nil, refuse.Errorf("%s lies on a track that is gone in the other version", p.Name)
 		}
 		c := p.Clip
 		if c.Start = b.start(p); c.Start < 0 {
-			return nil, fmt.Errorf("%s would lie before the scene's start", c.Name)
+			return nil, refuse.Errorf("%s would lie before the scene's start", c.Name)
 		}
 		t.Clips = append(t.Clips, c)
 	}

@@ -9,11 +9,11 @@
 package merge
 
 import (
-	"fmt"
 	"reflect"
 	"slices"
 	"strings"
 
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 )
@@ -86,7 +86,7 @@ func Compare(base, mine, theirs *scene.Scene, known Known) (*Comparison, error) 
 func compare(base, mine, theirs *scene.Scene, known Known) (*Comparison, error) {
 	for _, s := range []*scene.Scene{base, theirs} {
 		if s.SampleRate != mine.SampleRate || s.Rate != mine.Rate {
-			return nil, fmt.Errorf("it has %s frames and %d samples a second, yours %s and %d", s.Rate, s.SampleRate,
+			return nil, refuse.Errorf("it has %s frames and %d samples a second, yours %s and %d", s.Rate, s.SampleRate,
 				mine.Rate, mine.SampleRate)
 		}
 	}
@@ -434,17 +434,17 @@ func (c *Comparison) holds(s *scene.Scene) error {
 		o := now.Tracks[i]
 		for _, b := range t.Blends {
 			if o.Blend(b.Left, b.Right) == nil {
-				return fmt.Errorf("the blend from %s has no cut any more, or does not fit there", nameOf(s, b.Left))
+				return refuse.Errorf("the blend from %s has no cut any more, or does not fit there", nameOf(s, b.Left))
 			}
 		}
 		for _, x := range t.Clips {
 			if _, there := now.Clip(x.ID); there == nil {
-				return fmt.Errorf("the hole that %s fills is gone", x.Name)
+				return refuse.Errorf("the hole that %s fills is gone", x.Name)
 			}
 		}
 	}
 	if len(now.Pairs) != len(s.Pairs) {
-		return fmt.Errorf("clips of a blend across two tracks do not overlap as they have to any more")
+		return refuse.Errorf("clips of a blend across two tracks do not overlap as they have to any more")
 	}
 	return c.inSync(now)
 }
@@ -488,7 +488,7 @@ func (c *Comparison) inSync(s *scene.Scene) error {
 			}
 		}
 		if any && !fits {
-			return fmt.Errorf("%s would run out of step with what it is linked to", nameOf(s, p[1]))
+			return refuse.Errorf("%s would run out of step with what it is linked to", nameOf(s, p[1]))
 		}
 	}
 	return nil

@@ -21,9 +21,15 @@ func ExampleSentence() {
 func TestARefusalStandsForAnError(t *testing.T) {
 	err := fmt.Errorf("scene: %w", refuse.Errorf("the file ends too early: %w", io.ErrUnexpectedEOF))
 	var r *refuse.Error
-	if !errors.As(err, &r) || r.Words != "the file ends too early: unexpected EOF" ||
+	if !errors.As(err, &r) || r.Error() != "the file ends too early: unexpected EOF" ||
 		!errors.Is(err, io.ErrUnexpectedEOF) {
 		t.Errorf("%#v", err)
+	}
+	if r.Sentence() != "The file ends too early: unexpected EOF." {
+		t.Errorf("%q", r.Sentence())
+	}
+	if r = refuse.Errorf("%s is gone", "take 1.wav"); r.Sentence() != "take 1.wav is gone" {
+		t.Errorf("%q", r.Sentence())
 	}
 	if r = refuse.Because(io.EOF); r.Error() != "EOF" || !errors.Is(r, io.EOF) {
 		t.Errorf("%#v", r)

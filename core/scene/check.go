@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"blendseam/core/limit"
+	"blendseam/core/refuse"
 	"blendseam/core/sound/recipe"
 )
 
@@ -295,11 +296,9 @@ func CheckTrack(s *Scene, t *Track) error {
 }
 
 // Invalid says what in a scene is not possible, as a sentence for a person.
-type Invalid struct{ words string }
+type Invalid = refuse.Error
 
-func (e *Invalid) Error() string { return e.words }
-
-func invalid(format string, args ...any) *Invalid { return &Invalid{fmt.Sprintf(format, args...)} }
+func invalid(format string, args ...any) *Invalid { return refuse.Errorf(format, args...) }
 
 // ShortHandle says that a clip has less unused recording beyond an edge than is needed.
 type ShortHandle struct {

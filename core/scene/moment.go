@@ -1,7 +1,7 @@
 package scene
 
 import (
-	"fmt"
+	"blendseam/core/refuse"
 	"math"
 	"regexp"
 	"strconv"
@@ -30,7 +30,7 @@ func Moment(s *Scene, typed string) (int64, error) {
 		hours, _ := strconv.Atoi("0" + m[1])
 		minutes, _ := strconv.Atoi(m[2])
 		if v >= 60 || m[1] != "" && minutes > 59 {
-			return 0, fmt.Errorf("the time %q has more than 59 seconds or minutes", typed)
+			return 0, refuse.Errorf("the time %q has more than 59 seconds or minutes", typed)
 		}
 		return int64(math.Round((float64(hours*60+minutes)*60 + v) * float64(s.SampleRate))), err
 	}
@@ -39,7 +39,7 @@ func Moment(s *Scene, typed string) (int64, error) {
 		text = text[:2] + ":" + text[2:4] + ":" + text[4:6] + ":" + text[6:]
 	}
 	if strings.HasPrefix(text, "-") || text == "" {
-		return 0, fmt.Errorf("the time %q is none of the scene; write it as %s, or in seconds from its start", typed,
+		return 0, refuse.Errorf("the time %q is none of the scene; write it as %s, or in seconds from its start", typed,
 			s.Timecode(0))
 	}
 	frame, err := s.Rate.Parse(text)

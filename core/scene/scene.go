@@ -7,12 +7,11 @@ package scene
 
 import (
 	"encoding/json"
-	"errors"
-	"fmt"
 	"reflect"
 	"slices"
 	"sort"
 
+	"blendseam/core/refuse"
 	"blendseam/core/sound/blend"
 	"blendseam/core/sound/effects"
 	"blendseam/core/sound/eq"
@@ -354,7 +353,7 @@ func (s *Scene) Stretch(from, to string) (pcm.Span, error) {
 	all := pcm.Span{To: s.Length()}
 	span := all
 	if all.Empty() {
-		return span, errors.New("the scene is empty; lay clips out first")
+		return span, refuse.Errorf("the scene is empty; lay clips out first")
 	}
 	for _, end := range []struct {
 		text string
@@ -374,7 +373,7 @@ func (s *Scene) Stretch(from, to string) (pcm.Span, error) {
 		span.To = min(span.To, all.To)
 	}
 	if span.Empty() || !span.In(all) {
-		return span, fmt.Errorf(
+		return span, refuse.Errorf(
 			"the stretch must lie in the scene, which runs from %s to %s, its start before its end",
 			s.Timecode(0),
 			s.Timecode(s.Length()),

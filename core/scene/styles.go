@@ -1,8 +1,7 @@
 package scene
 
 import (
-	"fmt"
-
+	"blendseam/core/refuse"
 	"blendseam/core/sound/blend"
 )
 
@@ -26,11 +25,11 @@ func (st Style) Check() error {
 	}
 	switch {
 	case st.Name == "" || len(st.Name) > 80:
-		return fmt.Errorf("a blend needs a name of at most 80 letters")
+		return refuse.Errorf("a blend needs a name of at most 80 letters")
 	case (st.Frames > 0) == (st.MS > 0) || st.Frames < 0 || st.MS < 0 || st.Frames > 10000 || st.MS > 600000:
-		return fmt.Errorf("the blend %s needs a length in frames or in milliseconds, above 0", st.Name)
+		return refuse.Errorf("the blend %s needs a length in frames or in milliseconds, above 0", st.Name)
 	case st.Lean < -1 || st.Lean > 1 || st.Lean != st.Lean:
-		return fmt.Errorf("the lean of the blend %s lies between -1 and 1", st.Name)
+		return refuse.Errorf("the lean of the blend %s lies between -1 and 1", st.Name)
 	}
 	return nil
 }

@@ -4,9 +4,8 @@
 package notes
 
 import (
-	"errors"
-
 	"blendseam/core/audit"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/sound/pcm"
 )
@@ -22,7 +21,7 @@ type Place struct {
 }
 
 // ErrNowhere says that a scene has no such seam or clip.
-var ErrNowhere = errors.New(
+var ErrNowhere = refuse.Errorf(
 	"What this is about is not in the scene any more. Take something that is there in hand, then do it again.",
 )
 

@@ -10,6 +10,7 @@ import (
 
 	"blendseam/core/listen/analysis"
 	"blendseam/core/meter"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/eq"
@@ -74,13 +75,13 @@ func NewPlan(ctx context.Context, m *meter.Meter, clip, as scene.ClipID, strengt
 	ot, other := m.Scene.Clip(as)
 	switch {
 	case c == nil || other == nil:
-		return nil, fmt.Errorf("there is no clip %q in this scene", clip)
+		return nil, refuse.Errorf("there is no clip %q in this scene", clip)
 	case t.Kind != scene.Sound || ot.Kind != scene.Sound:
-		return nil, fmt.Errorf("voices are brought near one another, not pictures; take the clip of sound in hand")
+		return nil, refuse.Errorf("voices are brought near one another, not pictures; take the clip of sound in hand")
 	case clip == as:
-		return nil, fmt.Errorf("%s is like itself already; take another clip in hand as well", c.Name)
+		return nil, refuse.Errorf("%s is like itself already; take another clip in hand as well", c.Name)
 	case !(strength >= 0 && strength <= 100):
-		return nil, fmt.Errorf("the strength is 0 to 100 per cent, not %g", strength)
+		return nil, refuse.Errorf("the strength is 0 to 100 per cent, not %g", strength)
 	}
 	want, err := measured(ctx, m, ot, other, other.Like)
 	if err != nil {
@@ -243,7 +244,7 @@ func measured(ctx context.Context, m *meter.Meter, t *scene.Track, c *scene.Clip
 		samples += on.Len()
 	}
 	if s := float64(samples) / float64(rate); s < leastS {
-		return nil, fmt.Errorf(
+		return nil, refuse.Errorf(
 			"%s has %.1f s of words; %.1f s are needed to know its voice. Take a clip with more of it", c.Name, s, leastS,
 		)
 	}

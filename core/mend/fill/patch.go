@@ -15,6 +15,7 @@ import (
 	"blendseam/core/listen/speech"
 	"blendseam/core/listen/tone"
 	"blendseam/core/meter"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/blend"
@@ -72,7 +73,7 @@ type side struct {
 func (m *Filler) holeAt(h scene.Hole) (hole, error) {
 	span, ok := m.Scene.HoleSpan(h)
 	if !ok || span.Empty() {
-		return hole{}, fmt.Errorf("the hole is not there any more")
+		return hole{}, refuse.Errorf("the hole is not there any more")
 	}
 	out := hole{Hole: h, span: span}
 	_, out.left = m.Scene.Clip(h.Clip)

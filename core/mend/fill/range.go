@@ -1,10 +1,10 @@
 package fill
 
 import (
-	"errors"
 	"fmt"
 
 	"blendseam/core/audit"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
@@ -12,11 +12,11 @@ import (
 
 // What cannot be filled says what would work.
 var (
-	errNoHole = errors.New(
+	errNoHole = refuse.Errorf(
 		"There is no hole at this seam. Choose a lull or a gap, or make a range over what is to be filled.",
 	)
-	errNoTrack = errors.New("Choose a track of sound for the tone to fill: make the range over its cloth.")
-	errNothing = errors.New(
+	errNoTrack = refuse.Errorf("Choose a track of sound for the tone to fill: make the range over its cloth.")
+	errNothing = refuse.Errorf(
 		"The range covers no gap between two clips and no clip of this track. Lay a bed under it instead.",
 	)
 )

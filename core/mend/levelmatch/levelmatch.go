@@ -5,7 +5,6 @@ package levelmatch
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -14,6 +13,7 @@ import (
 	"blendseam/core/listen/analysis"
 	"blendseam/core/meter"
 	"blendseam/core/parallel"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/level"
@@ -69,7 +69,7 @@ type Plan struct {
 // NewPlan plans it. The error is a scene.Refusal where a wish cannot be met.
 func NewPlan(ctx context.Context, m *meter.Meter, w Options, threads int) (*Plan, error) {
 	if w.LUFS != nil && !(*w.LUFS >= -60 && *w.LUFS <= 0) {
-		return nil, fmt.Errorf("voices can be brought to -60 to 0 LUFS, not to %g", *w.LUFS)
+		return nil, refuse.Errorf("voices can be brought to -60 to 0 LUFS, not to %g", *w.LUFS)
 	}
 	if w.Span.Empty() {
 		w.Span = pcm.Span{To: m.Scene.Length()}
@@ -105,7 +105,7 @@ func NewPlan(ctx context.Context, m *meter.Meter, w Options, threads int) (*Plan
 		p.Voices = append(p.Voices, *v)
 	}
 	if len(p.Voices) == 0 {
-		return nil, fmt.Errorf("no clip of dialogue there has enough words to be measured; %d ms are needed", leastMS)
+		return nil, refuse.Errorf("no clip of dialogue there has enough words to be measured; %d ms are needed", leastMS)
 	}
 	if err := p.aim(w); err != nil {
 		return nil, err
@@ -130,7 +130,7 @@ func (p *Plan) aim(w Options) error {
 	case w.LUFS != nil:
 		p.TargetLUFS = *w.LUFS
 	case w.As != "" && i < 0:
-		return errors.New("the clip in hand has too few words to be measured; take another one, or give a figure")
+		return refuse.Errorf("the clip in hand has too few words to be measured; take another one, or give a figure")
 	case w.As != "":
 		p.TargetLUFS = p.Voices[i].WasLUFS
 	}
@@ -180,7 +180,7 @@ func (v *Voice) Edit(s *scene.Scene) edit.Edit {
 func VoiceOf(ctx context.Context, m *meter.Meter, clip scene.ClipID) (*Voice, error) {
 	t, c := m.Scene.Clip(clip)
 	if c == nil || t.Kind != scene.Sound {
-		return nil, fmt.Errorf("there is no clip of sound %q in this scene", clip)
+		return nil, refuse.Errorf("there is no clip of sound %q in this scene", clip)
 	}
 	v, err := voiceOf(ctx, m, t, c)
 	if v != nil {

@@ -2,10 +2,10 @@ package roommatch
 
 import (
 	"context"
-	"fmt"
 	"math"
 
 	"blendseam/core/meter"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/sound/ambience"
 	"blendseam/core/sound/level"
@@ -104,9 +104,9 @@ func RoomOf(ctx context.Context, m *meter.Meter, id scene.ClipID) (Measured, err
 	t, c := m.Scene.Clip(id)
 	switch {
 	case c == nil:
-		return Measured{}, fmt.Errorf("there is no clip %q in this scene; it may have been removed", id)
+		return Measured{}, refuse.Errorf("there is no clip %q in this scene; it may have been removed", id)
 	case t.Kind != scene.Sound || m.Scene.Sources[c.Source].Tone != nil:
-		return Measured{}, fmt.Errorf("%s is no recording of sound, and has no room of its own", c.Name)
+		return Measured{}, refuse.Errorf("%s is no recording of sound, and has no room of its own", c.Name)
 	}
 	room, err := roomOf(ctx, m, c)
 	if err != nil {
@@ -114,7 +114,7 @@ func RoomOf(ctx context.Context, m *meter.Meter, id scene.ClipID) (Measured, err
 	}
 	list := []taking{{track: t, clip: c, room: room}}
 	if room.Bands == nil {
-		return Measured{}, fmt.Errorf("the recording of %s has no pause in which its room could be heard", c.Name)
+		return Measured{}, refuse.Errorf("the recording of %s has no pause in which its room could be heard", c.Name)
 	}
 	if err = changes(ctx, m, list); err == nil {
 		err = drifts(ctx, m, list)

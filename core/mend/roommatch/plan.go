@@ -9,6 +9,7 @@ import (
 	"slices"
 
 	"blendseam/core/meter"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/ambience"
@@ -90,7 +91,7 @@ type Reverberation struct {
 // NewPlan plans the evening of a scene. The error is a scene.Refusal where a wish cannot be met.
 func NewPlan(ctx context.Context, m *meter.Meter, w Options, threads int) (*Plan, error) {
 	if !(w.HushDB >= 0 && w.HushDB <= MostHushDB || w.HushDB == AsNeeded) {
-		return nil, fmt.Errorf("a background can be hushed by 0 to %d dB, not by %g", MostHushDB, w.HushDB)
+		return nil, refuse.Errorf("a background can be hushed by 0 to %d dB, not by %g", MostHushDB, w.HushDB)
 	}
 	if w.Span.Empty() {
 		w.Span = pcm.Span{To: m.Scene.Length()}
@@ -116,7 +117,7 @@ func NewPlan(ctx context.Context, m *meter.Meter, w Options, threads int) (*Plan
 		}
 	}
 	if len(list) == 0 {
-		return nil, fmt.Errorf("no take with a pause lies on a track of dialogue there, so that no room can be " +
+		return nil, refuse.Errorf("no take with a pause lies on a track of dialogue there, so that no room can be " +
 			"measured; lay one there first")
 	}
 	target, hush, err := w.target(list)

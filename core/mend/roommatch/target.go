@@ -2,10 +2,10 @@ package roommatch
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"slices"
 
+	"blendseam/core/refuse"
 	"blendseam/core/sound/ambience"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/recipe"
@@ -36,7 +36,7 @@ func (w Options) target(list []taking) (target Room, hushDB float64, err error) 
 			return t.room, hushDB, nil
 		}
 	}
-	return Room{}, 0, fmt.Errorf(
+	return Room{}, 0, refuse.Errorf(
 		"no take with a pause is called %q; %s, %s, or the name of a clip of dialogue would work", w.Target, Natural, Quiet)
 }
 
@@ -56,7 +56,7 @@ func tooLoud(list []taking, target Room) error {
 	if over <= mostRiseDB {
 		return nil
 	}
-	return fmt.Errorf("the noise of all takes would rise %.1f dB over the loudest: the pauses of %s lie %.1f dB over "+
+	return refuse.Errorf("the noise of all takes would rise %.1f dB over the loudest: the pauses of %s lie %.1f dB over "+
 		"its own background and may hold another sound; take it out of the range, or name another take as the target",
 		over, blame.clip.Name, blame.room.excess)
 }

@@ -3,6 +3,7 @@ package blending
 import (
 	"fmt"
 
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
@@ -14,11 +15,11 @@ import (
 func Across(s *scene.Scene, st scene.Style, span pcm.Span, from, over scene.TrackID) (edit.Edit, error) {
 	t, o := s.Track(from), s.Track(over)
 	if t == nil || o == nil || t.Kind != scene.Sound || o.Kind != scene.Sound || t == o {
-		return nil, fmt.Errorf("Two tracks of sound are needed to go from one over to the other and back.")
+		return nil, refuse.Errorf("Two tracks of sound are needed to go from one over to the other and back.")
 	}
 	before, after := st.Halves(s)
 	if span.Len() <= before+after {
-		return nil, fmt.Errorf("The range is %s long, and a blend %s: it has to be longer.",
+		return nil, refuse.Errorf("The range is %s long, and a blend %s: it has to be longer.",
 			scene.LengthWords(s, span.Len()), scene.LengthWords(s, before+after))
 	}
 	one, other := covering(t, span, before, after), covering(o, span, before, after)
@@ -27,7 +28,7 @@ func Across(s *scene.Scene, st scene.Style, span pcm.Span, from, over scene.Trac
 		if one != nil {
 			lacks = o
 		}
-		return nil, fmt.Errorf("No clip of %s lies over all of the range and the blends at its ends, %s to each side.",
+		return nil, refuse.Errorf("No clip of %s lies over all of the range and the blends at its ends, %s to each side.",
 			lacks.Name, scene.LengthWords(s, max(before, after)))
 	}
 	divided := &edit.Divide{Clips: []scene.ClipID{one.ID}, At: (span.From + span.To) / 2, Alone: true}
@@ -38,7 +39,7 @@ func Across(s *scene.Scene, st scene.Style, span pcm.Span, from, over scene.Trac
 	i := next.Track(from).At((span.From + span.To) / 2)
 	back := next.Track(from).Clips[i]
 	if back.ID == one.ID || back.Source != one.Source {
-		return nil, fmt.Errorf("%s cannot be divided in the middle of the range.", one.Name)
+		return nil, refuse.Errorf("%s cannot be divided in the middle of the range.", one.Name)
 	}
 	pair := func(out, in scene.ClipID, at int64) *edit.SetPair {
 		return &edit.SetPair{Out: out, In: in, From: at - before, To: at + after, Law: st.Law, CurveOut: st.CurveOut,

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
@@ -31,17 +32,17 @@ type Planned struct {
 func Plan(s *scene.Scene, a Request) (Planned, error) {
 	from := s.Track(a.Track)
 	if from == nil {
-		return Planned{}, fmt.Errorf("There is no track %q in this scene.", a.Track)
+		return Planned{}, refuse.Errorf("There is no track %q in this scene.", a.Track)
 	}
 	if from.Kind != scene.Sound {
-		return Planned{}, fmt.Errorf("%s is a track of pictures, and only sound is copied to other tracks.", from.Name)
+		return Planned{}, refuse.Errorf("%s is a track of pictures, and only sound is copied to other tracks.", from.Name)
 	}
 	piece, _, err := edit.Copy(s, a.Span, []scene.TrackID{a.Track})
 	if err != nil {
 		return Planned{}, err
 	}
 	if len(piece.Tracks) == 0 || len(piece.Tracks[0].Clips) == 0 {
-		return Planned{}, fmt.Errorf("No clip of %s lies there to be copied.", from.Name)
+		return Planned{}, refuse.Errorf("No clip of %s lies there to be copied.", from.Name)
 	}
 	var edits []edit.Edit
 	onto := s.Track(a.Onto)
@@ -56,9 +57,9 @@ func Plan(s *scene.Scene, a Request) (Planned, error) {
 	}
 	switch {
 	case onto == nil:
-		return Planned{}, fmt.Errorf("There is no track %q in this scene.", a.Onto)
+		return Planned{}, refuse.Errorf("There is no track %q in this scene.", a.Onto)
 	case onto.Kind != from.Kind:
-		return Planned{}, fmt.Errorf("%s is of %s and %s of %s: what is copied stays of its kind.", from.Name, from.Kind,
+		return Planned{}, refuse.Errorf("%s is of %s and %s of %s: what is copied stays of its kind.", from.Name, from.Kind,
 			onto.Name, onto.Kind)
 	}
 	on := *piece.Tracks[0]

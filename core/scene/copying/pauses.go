@@ -1,9 +1,9 @@
 package copying
 
 import (
-	"errors"
 	"fmt"
 
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/pcm"
@@ -42,7 +42,7 @@ func InPauses(s *scene.Scene, paste *edit.Paste, words []pcm.Span) (edit.Edit, e
 		}
 	}
 	if !heard {
-		return nil, errors.New("Somebody speaks all the time there, so that nothing of it would be heard. Paste it " +
+		return nil, refuse.Errorf("Somebody speaks all the time there, so that nothing of it would be heard. Paste it " +
 			"elsewhere.")
 	}
 	if len(list) == 1 {

@@ -10,10 +10,10 @@
 package limiter
 
 import (
-	"fmt"
 	"math"
 	"slices"
 
+	"blendseam/core/refuse"
 	"blendseam/core/sound/level"
 	"blendseam/core/sound/measure"
 	"blendseam/core/sound/pcm"
@@ -227,7 +227,7 @@ func (p *Plan) Places(span pcm.Span) (list []Place) {
 // Check tells whether a true peak, in dBTP, can be a ceiling.
 func Check(dbtp float64) error {
 	if math.IsNaN(dbtp) || dbtp > 0 || dbtp < -30 {
-		return fmt.Errorf("a ceiling of %g dBTP is not one; from -30 to 0 it can be, -1 and -2 are usual", dbtp)
+		return refuse.Errorf("a ceiling of %g dBTP is not one; from -30 to 0 it can be, -1 and -2 are usual", dbtp)
 	}
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"sort"
 
+	"blendseam/core/refuse"
 	"blendseam/core/sound/pcm"
 )
 
@@ -134,31 +135,31 @@ type Fit struct {
 // Check says what is wrong with a fit of a recording of n samples.
 func (f *Fit) Check(n int64) error {
 	if f.Reversed < 0 || f.Reversed > 0 && f.Reversed < n && n < unknown || f.Reversed > unknown {
-		return fmt.Errorf("it runs backwards from sample %d of a recording of %d", f.Reversed, n)
+		return refuse.Errorf("it runs backwards from sample %d of a recording of %d", f.Reversed, n)
 	}
 	if len(f.Parts) == 0 && f.Reversed == 0 || len(f.Parts) > MostParts {
-		return fmt.Errorf("it has %d stretches that are fitted, 1 to %d are possible", len(f.Parts), MostParts)
+		return refuse.Errorf("it has %d stretches that are fitted, 1 to %d are possible", len(f.Parts), MostParts)
 	}
 	until := int64(0)
 	for i, p := range f.Parts {
 		length := p.To - p.From
 		switch {
 		case p.From < until || length <= 0 || p.To > n:
-			return fmt.Errorf("stretch %d lies from sample %d to %d, which is not behind the one before", i+1, p.From, p.To)
+			return refuse.Errorf("stretch %d lies from sample %d to %d, which is not behind the one before", i+1, p.From, p.To)
 		case p.Kind != Words && p.Kind != Pause && p.Kind != Music && p.Kind != Tape:
-			return fmt.Errorf("stretch %d is %q, not words, pause, music or tape", i+1, p.Kind)
+			return refuse.Errorf("stretch %d is %q, not words, pause, music or tape", i+1, p.Kind)
 		case p.Kind == Tape:
 			if why := p.wrongTape(); why != "" {
-				return fmt.Errorf("stretch %d %s", i+1, why)
+				return refuse.Errorf("stretch %d %s", i+1, why)
 			}
 		case p.Kind == Pause && (p.Length < 1 || float64(p.Length) > MostPause*float64(length)+1),
 			p.Kind != Pause && (float64(p.Length) < Least*float64(length)-1 || float64(p.Length) > Most*float64(length)+1):
-			return fmt.Errorf("stretch %d is to take %d samples for %d; %g to %g times as fast is what can be heard",
+			return refuse.Errorf("stretch %d is to take %d samples for %d; %g to %g times as fast is what can be heard",
 				i+1, p.Length, length, 1/Most, 1/Least)
 		case p.Ease < 0 || p.Ease > length/2 || p.Ease > 0 && p.Kind == Pause:
-			return fmt.Errorf("stretch %d eases in over %d samples, half of it is the most", i+1, p.Ease)
+			return refuse.Errorf("stretch %d eases in over %d samples, half of it is the most", i+1, p.Ease)
 		case p.Ease > 0 && eased(p) < Least/2:
-			return fmt.Errorf("stretch %d would have to go over 4 times as fast in its middle; ease in over less", i+1)
+			return refuse.Errorf("stretch %d would have to go over 4 times as fast in its middle; ease in over less", i+1)
 		}
 		until = p.To
 	}

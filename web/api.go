@@ -253,6 +253,7 @@ type sceneFields struct {
 var described = sync.OnceValue(func() *huma.OpenAPI {
 	config := huma.DefaultConfig("Blend Seam", "1")
 	config.FieldsOptionalByDefault = true
+	config.CreateHooks, config.Transformers = nil, nil // no links to schemas within answers
 	config.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"token": {Type: "http", Scheme: "bearer", Description: "A token of blendseam token add."},

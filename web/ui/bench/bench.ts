@@ -5,8 +5,9 @@ import { layers } from "../drawing/paint.ts";
 import { get } from "../model/api.ts";
 import type { BenchView, Seam } from "../model/seam.ts";
 import { canBlend } from "../model/seam.ts";
-import { type Rate, toX, type View, zoomed } from "../model/time.ts";
-import { type Drawn, paintPlayhead, paintUnder, RIBBON } from "./draw.ts";
+import { toX, type View, zoomed } from "../model/time.ts";
+import { paintPlayhead, paintUnder, RIBBON } from "./draw.ts";
+import type { Drawn, Stand } from "./drawn.ts";
 
 type Part = "before" | "after" | "lean" | "cut";
 interface Drag {
@@ -17,19 +18,6 @@ interface Drag {
   lastX: number;
   delta: number;
   moved: boolean;
-}
-
-export interface Stand {
-  sceneID: string;
-  sampleRate: number;
-  rate: Rate;
-  thread(): string;
-  playhead(): number;
-  setBlend(before: number, after: number): void;
-  setLull(from: number, to: number): void;
-  rollTo(sample: number, alone: boolean): void; // alone: the picture's cut stays, so that sound leads or trails
-  loaded(v: BenchView): void;
-  failed(e: unknown): void;
 }
 
 export class Bench implements Drawn {

@@ -4,8 +4,7 @@ import { FIGURES, fitted, TEXT } from "../drawing/paint.ts";
 import type { BenchView, Seam } from "../model/seam.ts";
 import { canBlend } from "../model/seam.ts";
 import { frames, toX } from "../model/time.ts";
-import type { Drawn } from "./draw.ts";
-import { plate } from "./draw.ts";
+import { type Drawn, plate } from "./drawn.ts";
 
 export function gains(
   b: Drawn,

@@ -3,26 +3,12 @@
 import { colours, FIGURES, sharpen, stitches, TEXT } from "../drawing/paint.ts";
 
 import { type BenchView, canBlend, type Seam, type Stretch, type Strip } from "../model/seam.ts";
-import { toX, type View } from "../model/time.ts";
+import { toX } from "../model/time.ts";
 import { leadWords } from "../timeline/drag.ts";
-import type { Stand } from "./bench.ts";
 import { gains, labels, sumRibbon } from "./draw-gains.ts";
+import { type Drawn, plate } from "./drawn.ts";
 
 export const RIBBON = 34;
-
-/** What is drawn, and where. */
-export interface Drawn {
-  readonly canvas: HTMLCanvasElement;
-  readonly stand: Stand;
-  readonly seam?: Seam;
-  readonly data?: BenchView;
-  readonly view: View;
-  readonly marked?: number;
-  width: number;
-  louder: number; // all strips are drawn so that the loudest sample in view fills its strip
-  readonly repaint: () => void;
-  halves(): { before: number; after: number; cut: number };
-}
 
 /** All but the playhead. */
 export function paintUnder(b: Drawn): void {
@@ -321,25 +307,6 @@ function levels(
     );
   }
   c.textAlign = "left";
-}
-
-/** Text on a piece of the strip's own ground, so that no wave runs through it. */
-export function plate(
-  c: CanvasRenderingContext2D,
-  text: string,
-  x: number,
-  y: number,
-  col: Record<string, string>,
-): void {
-  const w = c.measureText(text).width,
-    left = c.textAlign === "right" ? x - w : c.textAlign === "center" ? x - w / 2 : x;
-  const ink = c.fillStyle;
-  c.globalAlpha = 0.85;
-  c.fillStyle = col.surface;
-  c.fillRect(left - 3, y - 11, w + 6, 14);
-  c.globalAlpha = 1;
-  c.fillStyle = ink;
-  c.fillText(text, x, y);
 }
 
 const loudest = (s: Strip): number =>

@@ -1,9 +1,10 @@
 // The card of what is in hand now: gathers what the card's words are made from.
 
-import { type Card, cardOf, type Measure } from "../panels/card.ts";
+import { cardOf } from "../panels/card.ts";
 import type { SeamFeed } from "../panels/feed.ts";
 import { type HeardOf, heardRows } from "../panels/heard.ts";
 import type { KnownOfClips } from "../panels/known-clip.ts";
+import type { Card, Measure } from "../panels/parts.ts";
 import type { Voice } from "../wire/levelmatch.ts";
 import type { Measured } from "../wire/roommatch.ts";
 import { marked } from "./clipboard.ts";

@@ -5,11 +5,10 @@ import { leaning, type Seam } from "../model/seam.ts";
 import { edgeOf } from "../model/selection.ts";
 import { inSamples } from "../model/time.ts";
 import { capital } from "../model/words.ts";
-import { MARKS } from "../panels/card.ts";
 import { awaitList, closeList, listProgress, openList, type Row } from "../panels/list.ts";
+import { MARKS, type Proposal } from "../panels/parts.ts";
 import { say } from "../panels/toast.ts";
 import type { Overlapping } from "../timeline/overlap.ts";
-import type * as wire from "../wire/mend.ts";
 import type { Place } from "../wire/mend.ts";
 import type * as web from "../wire/web.ts";
 import { planBlends, type Style } from "./blend-all.ts";
@@ -19,10 +18,6 @@ import { across, pair } from "./pairing.ts";
 import { batch, type EditAnswer, type Stage } from "./stage.ts";
 import { work } from "./work.ts";
 
-/** What would mend a seam; the edit does it. */
-export interface Proposal extends wire.Proposal {
-  edit?: unknown;
-}
 interface ProposalView extends web.ProposalView {
   proposal: Proposal;
 }

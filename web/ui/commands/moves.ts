@@ -4,7 +4,8 @@ import { type Clip, clipAt, type Edge, findClip, type Placed } from "../model/sc
 import { edgesInHand } from "../model/selection.ts";
 import { lengthOf, noLength } from "../model/time.ts";
 import { say } from "../panels/toast.ts";
-import type { Doing, Pull } from "../timeline/drag.ts";
+import type { Pull } from "../timeline/drag.ts";
+import type { Gesture } from "../timeline/gesture.ts";
 import { heldBy } from "../timeline/reaches.ts";
 import type { Stage } from "./stage.ts";
 
@@ -45,7 +46,7 @@ export function moves(s: Stage): Record<string, () => void> {
   };
 
   /** What moving an edge does, as a drag of it would. */
-  const edgePull = (e: Edge, trims: Doing, raw: number): Pull | undefined => {
+  const edgePull = (e: Edge, trims: Gesture, raw: number): Pull | undefined => {
     const { clip, edge, doing } = heldBy(e, trims),
       at = findClip(s.scene, clip);
     return at && { doing, at, edge, raw, drawn: (x) => x, whole: (n) => n, also: [] };

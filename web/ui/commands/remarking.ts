@@ -1,6 +1,6 @@
 // Notes on what is in hand, and who else is in the scene.
 import { noteWords, Remarks } from "../model/remarks.ts";
-import type { Card } from "../panels/card.ts";
+import type { Card } from "../panels/parts.ts";
 import { say } from "../panels/toast.ts";
 import type { Stage } from "./stage.ts";
 

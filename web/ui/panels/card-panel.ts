@@ -5,8 +5,8 @@ import type { Lulls } from "../commands/lulls.ts";
 import type { Mending } from "../commands/mending.ts";
 import type { Stage } from "../commands/stage.ts";
 import { numberOf } from "../model/typed.ts";
-import { blank, type Card } from "./card.ts";
 import { refuseFigure } from "./figure.ts";
+import { blank, type Card } from "./parts.ts";
 
 let panel: { card: Card };
 

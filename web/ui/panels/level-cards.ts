@@ -7,7 +7,7 @@ import type { Chain } from "../wire/effects.ts";
 import type { Filters } from "../wire/eq.ts";
 import type { Voice } from "../wire/levelmatch.ts";
 import type { LevelPoint } from "../wire/scene.ts";
-import { type About, type Action, action, type Field, field, signed, tc } from "./card.ts";
+import { type About, type Action, action, type Field, field, signed, tc } from "./parts.ts";
 
 /** Where a copied level line is kept, from the head of its clip on. */
 export const LINE = "blendseam-line";

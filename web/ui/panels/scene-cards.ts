@@ -5,9 +5,9 @@ import { endOf } from "../model/scene.ts";
 import type { Range } from "../model/selection.ts";
 import { frameOf, frames, timecode } from "../model/time.ts";
 import { capital, namesIn } from "../model/words.ts";
-import type { About, Card, Choice } from "./card.ts";
-import { action, blank, field, roomBehind, short, signed, tc } from "./card.ts";
 import { balanceWords, duckActions, duckFields, filterActions, filterFields, treatFields } from "./level-cards.ts";
+import type { About, Card, Choice } from "./parts.ts";
+import { action, blank, field, roomBehind, short, signed, tc } from "./parts.ts";
 
 /** The colours of tracks by the words for them; scene files have the names of their dyes. */
 const colourWords: Record<string, string> = { indigo: "blue", weld: "gold", walnut: "brown" };

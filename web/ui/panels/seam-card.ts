@@ -1,22 +1,10 @@
 // The card of a seam: its verdict, what would mend it, its measures and its blend.
 
-import type { Proposal } from "../commands/mending.ts";
-import type { Lull } from "../model/scene.ts";
 import { figureOf, type Seam } from "../model/seam.ts";
 import { capital } from "../model/words.ts";
-import type { Place } from "../wire/mend.ts";
-import type { About, Action, Card, Field, Measure } from "./card.ts";
-import { action, blank, field, full, KINDS, leadField, MARKS, roomBehind, short } from "./card.ts";
+import type { About, Action, Advice, Card, Field, Measure, Proposal } from "./parts.ts";
+import { action, blank, field, full, KINDS, leadField, MARKS, roomBehind, short } from "./parts.ts";
 import { leadOf, name } from "./seams.ts";
-/** What the server says of a seam beside its measures. */
-export interface Advice {
-  lull?: Lull;
-  proposal?: Proposal;
-  places?: { list: Place[]; why: string; chosen: number };
-  covers: string[];
-  equal?: string; // why one law sounds as the other
-}
-
 export function seamCard(a: About, s: Seam, number: number, advice: Advice = { covers: [] }): Card {
   const m = s.measures,
     { scene, rate } = a,

@@ -3,12 +3,10 @@
 import type { Edge, Placed } from "../model/scene.ts";
 import { edgeAt, findClip, handles } from "../model/scene.ts";
 import { speedWords } from "../model/speeds.ts";
-import { offsetWords } from "../timeline/draw.ts";
+import { offsetWords } from "../timeline/canvas.ts";
 import type { Room } from "../wire/recipe.ts";
 import type { Joined, Takes } from "../wire/scene.ts";
 import type { Fit, Part } from "../wire/timing.ts";
-import type { About, Card, Field, InHand } from "./card.ts";
-import { action, blank, field, short, signed, tc } from "./card.ts";
 import {
   colourGroup,
   filterActions,
@@ -19,6 +17,8 @@ import {
   pointFields,
   treatFields,
 } from "./level-cards.ts";
+import type { About, Card, Field, InHand } from "./parts.ts";
+import { action, blank, field, short, signed, tc } from "./parts.ts";
 
 export function clipCard(
   a: About,

@@ -18,30 +18,15 @@ import {
 import { frameOf, frames, type Rate } from "../model/time.ts";
 import type { Reach } from "../wire/edit.ts";
 import type { LevelPoint } from "../wire/scene.ts";
+import type { Gesture } from "./gesture.ts";
 import { type LevelPull, pulledGain, pulledLine } from "./level-hit.ts";
 import { type Overlap, type Overlapping, overlapOf } from "./overlap.ts";
 import type { Grip } from "./rows.ts";
 import type { Still } from "./stills.ts";
 import { edgeStills, slideStills, slipStills } from "./stills.ts";
 
-export type Doing =
-  | "move"
-  | "slip"
-  | "slide"
-  | "trim_gap"
-  | "trim_close"
-  | "roll"
-  | "split"
-  | "fade"
-  | "lull"
-  | "lull_fade"
-  | "point"
-  | "line"
-  | "gain"
-  | "bend";
-
 export interface Pull {
-  doing: Doing;
+  doing: Gesture;
   at: Placed;
   edge?: "head" | "tail";
   reach?: Reach; // as the server says, of what it limits
@@ -69,7 +54,7 @@ export interface Outcome {
 }
 
 /** What a grip does, with the keys that are held. */
-export function doingOf(grip: Grip, e: { altKey: boolean; ctrlKey: boolean; metaKey: boolean }): Doing {
+export function doingOf(grip: Grip, e: { altKey: boolean; ctrlKey: boolean; metaKey: boolean }): Gesture {
   if (grip === "body") return e.altKey ? "slip" : e.ctrlKey || e.metaKey ? "slide" : "move";
   return grip === "roll" && e.altKey ? "split" : grip;
 }

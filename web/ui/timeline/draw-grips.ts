@@ -4,7 +4,7 @@ import { threadOf } from "../drawing/paint.ts";
 import type { Lull, Placed } from "../model/scene.ts";
 import { handles, lullSpan } from "../model/scene.ts";
 import { toX } from "../model/time.ts";
-import type { Canvas } from "./draw.ts";
+import type { Canvas } from "./canvas.ts";
 import type { Hit } from "./rows.ts";
 import { lullDepth } from "./rows.ts";
 

@@ -7,8 +7,8 @@ import type { Clip, Lull } from "../model/scene.ts";
 import { lullSpan } from "../model/scene.ts";
 import { toX } from "../model/time.ts";
 import type { LevelPoint } from "../wire/scene.ts";
-import type { Canvas } from "./draw.ts";
-import { offsetWords } from "./draw.ts";
+import type { Canvas } from "./canvas.ts";
+import { offsetWords } from "./canvas.ts";
 import type { Row } from "./rows.ts";
 import { fadeY, lullDepth } from "./rows.ts";
 

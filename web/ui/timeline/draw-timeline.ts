@@ -7,9 +7,10 @@ import { rulerMarks } from "../model/ruler.ts";
 import { edgeAt, findClip, type Scene } from "../model/scene.ts";
 import type { Selection } from "../model/selection.ts";
 import { toX, type View } from "../model/time.ts";
+import type { Canvas } from "./canvas.ts";
 import type { Desk } from "./desk.ts";
 import { leadWords } from "./drag.ts";
-import { type Canvas, drawRow } from "./draw.ts";
+import { drawRow } from "./draw.ts";
 import { drawGrips } from "./draw-grips.ts";
 import { type Hit, type Row, RULER } from "./rows.ts";
 

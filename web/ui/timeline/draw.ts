@@ -1,16 +1,14 @@
 // How tracks are drawn: clips as strips of cloth, blends as stitches, grips, handles as selvedge. Nothing here reacts
 // to a hand.
 
-import { type Colours, fitted, stitches, TEXT, threadOf } from "../drawing/paint.ts";
-import type { Pictures } from "../drawing/pictures.ts";
+import { fitted, stitches, TEXT, threadOf } from "../drawing/paint.ts";
 import { arrivals, drawWave } from "../drawing/waves.ts";
 import { gains, rise } from "../model/curves.ts";
 import { levelAt } from "../model/level.ts";
-import { blendAt, type Clip, clipAfter, hasClip, reachOf, type Scene, type Track } from "../model/scene.ts";
+import { blendAt, type Clip, clipAfter, hasClip, reachOf, type Track } from "../model/scene.ts";
 import { takeName } from "../model/takes.ts";
-import { frameOf, type Rate, toX, type View } from "../model/time.ts";
-import type { LevelPoint } from "../wire/scene.ts";
-import type { Outcome, Outline, Pull } from "./drag.ts";
+import { frameOf, toX } from "../model/time.ts";
+import type { Canvas } from "./canvas.ts";
 import { selvedge } from "./draw-grips.ts";
 import { badge, duckLine, fadeLine, gainLine, levelLine, lullGain, notch, peakBand, woven } from "./draw-marks.ts";
 
@@ -18,25 +16,6 @@ import type { Row } from "./rows.ts";
 
 // Waves are drawn so that -6 dBFS, as loud as speech should get, reaches the edge of the cloth.
 const LOUDER = 2;
-
-/** What is drawn, and how. */
-export interface Canvas {
-  c: CanvasRenderingContext2D;
-  view: View;
-  width: number;
-  height: number;
-  col: Colours;
-  scene: Scene;
-  rate: Rate;
-  pictures: Pictures;
-  wave: number; // how much taller waveforms are drawn
-  band: boolean; // for the peaks of speech, drawn on tracks of dialogue
-  selected: Set<string>;
-  offsets: Record<string, number>; // clips out of sync, samples
-  ducks: Record<string, LevelPoint[]>; // how tracks make way for words, over the scene's time
-  drag?: { pull: Pull; out: Outcome; outline: Outline };
-  passing(t: Track): boolean; // drawn so for a moment, until the server has answered
-}
 
 /**
  * Draws a track. Rows that are as they were are copied from what was drawn of them last; where all that follows a
@@ -278,13 +257,6 @@ function cloth(g: Canvas, row: Row, i: number, rows: Row[]): void {
   c.globalAlpha = 1;
   if (d && mine && d.pull.edge && d.pull.doing !== "fade")
     selvedge(g, d.pull.at, d.pull.edge, row.top, row.height, thread);
-}
-
-/** What a clip wears that has slipped out of sync. */
-export function offsetWords(samples: number, rate: Rate, sampleRate: number): string {
-  const n = Math.abs(samples * rate.num) / (rate.den * sampleRate),
-    text = Math.abs(n - Math.round(n)) < 0.05 ? String(Math.round(n)) : n.toFixed(1);
-  return `${text} f ${samples < 0 ? "early" : "late"}`;
 }
 
 function stills(g: Canvas, clip: Clip, from: number, to: number, shows: number, top: number, height: number): void {

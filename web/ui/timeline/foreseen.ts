@@ -3,8 +3,9 @@ import { frameShown } from "../drawing/paint.ts";
 import { expected } from "../model/expected.ts";
 import { type Edge, findClip, type Scene } from "../model/scene.ts";
 import type { Rate } from "../model/time.ts";
-import { type Doing, outcome, outlineOf, type Pull } from "./drag.ts";
-import type { Canvas } from "./draw.ts";
+import type { Canvas } from "./canvas.ts";
+import { outcome, outlineOf, type Pull } from "./drag.ts";
+import type { Gesture } from "./gesture.ts";
 import { heldBy, type Reaches } from "./reaches.ts";
 
 export class Foreseen {
@@ -42,7 +43,7 @@ export class Foreseen {
   }
 
   /** Asks how far an edge may be pulled before anybody pulls it. */
-  near(list: Edge[], trims: Doing): void {
+  near(list: Edge[], trims: Gesture): void {
     if (list.length !== 1) return;
     this.reaches.of(heldBy(list[0], trims));
   }

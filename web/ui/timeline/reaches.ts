@@ -3,23 +3,23 @@ import { get } from "../model/api.ts";
 import type { Edge, Scene } from "../model/scene.ts";
 import type { Reach } from "../wire/edit.ts";
 import type { ReachAnswer } from "../wire/web.ts";
-import type { Doing } from "./drag.ts";
+import type { Gesture } from "./gesture.ts";
 
 /** What a hand holds. */
 export interface Held {
   clip: string;
   edge?: "head" | "tail";
-  doing: Doing;
+  doing: Gesture;
 }
 
 /** What pulling an edge in hand takes hold of: a cut is rolled, a head or tail trimmed as trims says. */
-export const heldBy = (e: Edge, trims: Doing): Held => ({
+export const heldBy = (e: Edge, trims: Gesture): Held => ({
   clip: e.right ?? e.left ?? "",
   edge: e.right ? "head" : "tail",
   doing: e.left && e.right ? "roll" : trims,
 });
 
-const limited = new Set<Doing>(["trim_gap", "trim_close", "roll", "split", "slip", "slide"]);
+const limited = new Set<Gesture>(["trim_gap", "trim_close", "roll", "split", "slip", "slide"]);
 
 export class Reaches {
   private scene: () => Scene;
@@ -33,7 +33,7 @@ export class Reaches {
   }
 
   /** Whether a hand doing this is limited by what the server says. */
-  static needed(doing: Doing): boolean {
+  static needed(doing: Gesture): boolean {
     return limited.has(doing);
   }
 

@@ -4,7 +4,7 @@ import type { Placed, Scene } from "../model/scene.ts";
 import { beside, pictureOf } from "../model/scene.ts";
 import type { Rate } from "../model/time.ts";
 import { frameOf, nearestFrame, sampleOf } from "../model/time.ts";
-import type { Doing } from "./drag.ts";
+import type { Gesture } from "./gesture.ts";
 
 export interface Still {
   words: string;
@@ -33,7 +33,7 @@ export function edgeStills(
   at: Placed,
   edge: "head" | "tail",
   delta: number,
-  doing: Doing,
+  doing: Gesture,
 ): Still[] {
   const p = pictureOf(s, at);
   if (!p) return [];

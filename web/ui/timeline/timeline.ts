@@ -6,11 +6,12 @@ import { clock } from "../model/clock.ts";
 import { beside, endOf, findClip, gaps, linked, type Scene } from "../model/scene.ts";
 import { toSample, toX } from "../model/time.ts";
 import type { Reach } from "../wire/edit.ts";
+import type { Canvas } from "./canvas.ts";
 import type { Desk, Drag, Hold } from "./desk.ts";
-import { type Doing, doingOf, outcome, outlineOf } from "./drag.ts";
-import type { Canvas } from "./draw.ts";
+import { doingOf, outcome, outlineOf } from "./drag.ts";
 import { type Drawn, paintPlayhead, paintUnder } from "./draw-timeline.ts";
 import { Foreseen } from "./foreseen.ts";
+import type { Gesture } from "./gesture.ts";
 import { TrackHeaders } from "./headers.ts";
 import { clickedLine, pullOf } from "./level-hit.ts";
 import { Overview } from "./overview.ts";
@@ -288,7 +289,7 @@ export class Timeline extends Viewport implements Drawn {
   }
 
   /** What the server says of what is under the hand, if it limits that. */
-  private reachOf(h: Hit, doing: Doing): Reach | undefined {
+  private reachOf(h: Hit, doing: Gesture): Reach | undefined {
     const { edge } = h;
     return !h.lull && Reaches.needed(doing) ? this.reaches.of({ clip: h.clip.id, edge, doing }) : undefined;
   }

@@ -144,6 +144,7 @@ test("a cut by a lead is straight again by one key, and all cuts of the scene le
   s = await edits(page, () => press(page, "s"));
   await expect(page.locator(".did")).toHaveText("a straight cut from Oda, take 1 to Pell, take 1");
   expect(s.tracks).toEqual(begun.tracks);
+  await expect(page.getByLabel("Sound leads", { exact: true })).toHaveValue("0 f");
   s = await edits(page, async () => {
     await page.getByLabel("Sound leads", { exact: true }).fill("-3");
     await press(page, "Enter");

@@ -42,8 +42,13 @@ test("another person's version: heard, chosen where both touch, taken as one edi
   const touch = part.locator("fieldset");
   await expect(touch).toContainText("both changed the same");
   await expect(touch.getByRole("radio", { name: /Yours/ })).toBeChecked();
-  await touch.getByRole("radio", { name: /Theirs/ }).check();
-  await rows.nth(1).getByRole("checkbox").uncheck();
+  const choose = async (what: () => Promise<void>) => {
+    const compared = page.waitForResponse((r) => new URL(r.url()).pathname.endsWith("/merge"));
+    await what();
+    await (await compared).finished();
+  };
+  await choose(() => touch.getByRole("radio", { name: /Theirs/ }).check());
+  await choose(() => rows.nth(1).getByRole("checkbox").uncheck());
   await part.getByText("one change of yours stays").click();
   await expect(part.getByRole("listitem").first()).toContainText("5 frames shorter");
   const heard = page.waitForResponse((r) => r.url().includes("/merge/sound.wav"));

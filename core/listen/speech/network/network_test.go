@@ -18,7 +18,7 @@ import (
 // Every probability of the real voices of Debian's alsa-utils, and of noise, is that of the published model in the
 // reference runtime (onnxruntime-web) within 1e-4.
 func TestProbabilitiesAreThoseOfTheReferenceRuntime(t *testing.T) {
-	tools := filepath.Join("..", "..", "..", "tools", "network")
+	tools := filepath.Join("..", "..", "..", "..", "tools", "network")
 	if _, err := os.Stat(filepath.Join(tools, "node_modules", "onnxruntime-web")); err != nil {
 		t.Fatal("the reference runtime is not installed: run make tools/network/node_modules/.package-lock.json")
 	}

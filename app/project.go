@@ -102,7 +102,7 @@ func (p *keptProject) reopen(ctx context.Context) error {
 	return err
 }
 
-// TellEdited tells the pages of a scene of an edit; page is the one that did it.
+// TellEdited tells the pages of a scene of what was done; page is the one that asked.
 func (a *App) TellEdited(ctx context.Context, id, page string, c store.Change) {
 	who := ""
 	if p := store.CallerOf(ctx); p != nil {

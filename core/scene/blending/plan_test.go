@@ -25,14 +25,14 @@ func three(t *testing.T, rate timecode.Rate) *scene.Scene {
 	for i, name := range []string{"one", "two", "three"} {
 		src := scene.Source{ID: "s" + string(rune('1'+i)), Name: name, Samples: second(10), Channels: 1}
 		start := second(4 * int64(i))
-		add := &edit.Add{
+		laid := &edit.Add{
 			Track:  "t1",
 			Source: src.ID,
 			In:     second(2),
 			Start:  start,
 			Length: second(4*int64(i)+4) - start,
 		}
-		edits = append(edits, &edit.Bring{Source: src}, add)
+		edits = append(edits, &edit.Bring{Source: src}, laid)
 	}
 	edits = append(edits, &edit.Add{Track: "t2", Source: "s1", In: 0, Start: second(20), Length: second(4)})
 	return scenetest.Must(t, s, edits...)

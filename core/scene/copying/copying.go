@@ -47,13 +47,13 @@ func Plan(s *scene.Scene, a Request) (Planned, error) {
 	var edits []edit.Edit
 	onto := s.Track(a.Onto)
 	if a.Onto == "" {
-		add := &edit.AddTrack{Name: freeName(s, from.Name), Purpose: from.Purpose}
-		next, err := edit.Apply(s, add)
+		made := &edit.AddTrack{Name: freeName(s, from.Name), Purpose: from.Purpose}
+		next, err := edit.Apply(s, made)
 		if err != nil {
 			return Planned{}, err
 		}
 		onto = next.Tracks[len(next.Tracks)-1]
-		edits = append([]edit.Edit{add}, settings(from, onto.ID)...)
+		edits = append([]edit.Edit{made}, settings(from, onto.ID)...)
 	}
 	switch {
 	case onto == nil:

@@ -168,7 +168,7 @@ func TestSlipSlideSwapAndDuplicate(t *testing.T) {
 			map[scene.ClipID][3]int64{
 				snd[0]: {0, 120, 0}, pic[1]: {120, 220, 10}, snd[1]: {120, 220, 10}, pic[2]: {220, 300, 70},
 			}},
-		{"swap", &edit.Swap{Left: snd[0], Right: snd[1]}, "Oda and Pell swapped",
+		{"the two swapped", &edit.Swap{Left: snd[0], Right: snd[1]}, "Oda and Pell swapped",
 			map[scene.ClipID][3]int64{snd[1]: {0, 100, 10}, pic[1]: {0, 100, 10}, snd[0]: {100, 200, 0}, pic[0]: {100, 200, 0}}},
 		{"nudge", &edit.Nudge{Edges: []scene.Edge{{Left: snd[0], Right: snd[1]}, {Left: snd[1], Right: snd[2]}},
 			Frames: 5}, "2 edges moved 5 frames later",
@@ -609,19 +609,19 @@ func TestANewClipHasTheRoomOfItsRecording(t *testing.T) {
 	_, first := s.Clip(snd[0])
 	last := func(s *scene.Scene, track int) scene.Clip { return s.Tracks[track].Clips[len(s.Tracks[track].Clips)-1] }
 	at := s.Length() + 10*fr
-	add := &edit.Add{Track: "t2", Source: first.Source, In: first.In, Start: at, Length: 20 * fr}
-	if after := scenetest.Must(t, s, add); !last(after, 1).Room.Equal(first.Room) || first.Room == nil {
+	laid := &edit.Add{Track: "t2", Source: first.Source, In: first.In, Start: at, Length: 20 * fr}
+	if after := scenetest.Must(t, s, laid); !last(after, 1).Room.Equal(first.Room) || first.Room == nil {
 		t.Errorf("its room is %+v", last(after, 1).Room)
 	}
 	_, other := s.Clip(snd[1])
-	add.Source, add.In = other.Source, other.In
-	if after := scenetest.Must(t, s, add); other.Source != first.Source && last(after, 1).Room != nil {
+	laid.Source, laid.In = other.Source, other.In
+	if after := scenetest.Must(t, s, laid); other.Source != first.Source && last(after, 1).Room != nil {
 		t.Error("another recording has its room")
 	}
 	s = scenetest.Must(t, s, &edit.AddTrack{Name: "more", Purpose: scene.ForEffects})
 	k := len(s.Tracks) - 1
-	add.Source, add.In, add.Track = first.Source, first.In, s.Tracks[k].ID
-	if after := scenetest.Must(t, s, add); last(after, k).Room != nil {
+	laid.Source, laid.In, laid.Track = first.Source, first.In, s.Tracks[k].ID
+	if after := scenetest.Must(t, s, laid); last(after, k).Room != nil {
 		t.Error("it has a room where there is no dialogue")
 	}
 }

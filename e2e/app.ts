@@ -157,6 +157,7 @@ export async function newScene(page: Page, app: App, name: string): Promise<void
   await page.getByLabel("Name").fill(name);
   await page.getByRole("button", { name: "Make it" }).click();
   await expect(page).toHaveURL(/scenes\/[0-9a-f-]+\/$/);
+  await expect(page.locator(".kept")).toHaveText(/All kept/); // its scripts say so: keys are listened to
 }
 
 /** Chooses recordings on the page of sources, once it listens: an empty list of what comes in is hidden then. */

@@ -5,6 +5,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 
 	"blendseam/core/sound/pcm/wav"
@@ -24,6 +25,10 @@ func TestTheScriptOfTheDocsWorks(t *testing.T) {
 	}
 	dir := t.TempDir()
 	p := serving(t, dir)
+	t.Cleanup(func() {
+		p.Process.Signal(syscall.SIGTERM)
+		p.Wait()
+	})
 	t.Setenv("BLENDSEAM_VAR", dir)
 	code, secret, complaint := blendseam(t, "token", "add", "nightly", "--days", "2")
 	if code != 0 {

@@ -74,6 +74,15 @@ func Named(name string) (Operation, bool) {
 	return Operations[i], true
 }
 
+// Must returns the operation of a name; it panics if there is none.
+func Must(name string) Operation {
+	o, ok := Named(name)
+	if !ok {
+		panic("no operation is named " + name)
+	}
+	return o
+}
+
 // NewRequest returns an empty request, to be filled in.
 func (o Operation) NewRequest() any { return reflect.New(o.Request).Interface() }
 

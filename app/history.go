@@ -7,7 +7,7 @@ import (
 	"blendseam/store"
 )
 
-// errOnlyKept is told of operations that need the log of edits, which scene files do not have.
+// kept returns a project of the database: an operation that needs the log of edits is refused on a scene file.
 func kept(p Project, what string) (*keptProject, error) {
 	if k, ok := p.(*keptProject); ok {
 		return k, nil
@@ -18,18 +18,26 @@ func kept(p Project, what string) (*keptProject, error) {
 	)
 }
 
+// What is said where there is no step in a scene's history.
+const (
+	NothingToUndo = "There is nothing to undo: no edit has been made yet."
+	NothingToRedo = "There is nothing to redo: the last thing done was not an undo."
+)
+
+// NoStep says why there is no step: none, unless every edit of the scene is undone.
+func (a *App) NoStep(ctx context.Context, id, none string) string {
+	if st, err := a.Store.Scene(ctx, id); err == nil && st.Undo == "" && st.Redo != "" {
+		return "Every edit is undone: the scene is as it began. Redo brings them back."
+	}
+	return none
+}
+
 func undo(ctx context.Context, p Project, _ *Nothing) (*Done, error) {
-	return travel(ctx, p, "undo", (*store.Store).UndoMine, "There is nothing to undo: you have made no edit yet.")
+	return travel(ctx, p, "undo", (*store.Store).UndoMine, NothingToUndo)
 }
 
 func redo(ctx context.Context, p Project, _ *Nothing) (*Done, error) {
-	return travel(
-		ctx,
-		p,
-		"redo",
-		(*store.Store).RedoMine,
-		"There is nothing to redo: the last thing done was not an undo.",
-	)
+	return travel(ctx, p, "redo", (*store.Store).RedoMine, NothingToRedo)
 }
 
 // travel takes one step through the history of whoever asks.
@@ -43,7 +51,7 @@ func travel(
 	}
 	c, ok, err := step(k.app.Store, ctx, k.open.Key.Scene, k.open.Revision)
 	if err == nil && !ok {
-		err = refuse.Errorf("%s", none)
+		err = refuse.Errorf("%s", k.app.NoStep(ctx, k.open.Key.Scene, none))
 	}
 	if err == nil {
 		err = k.edited(ctx, c)

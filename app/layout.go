@@ -17,7 +17,11 @@ type LayOutRequest struct {
 
 func layOut(ctx context.Context, p Project, q *LayOutRequest) (*Done, error) {
 	if k, ok := p.(*keptProject); ok {
-		if err := k.bring(ctx, q); err != nil {
+		var err error
+		if q.Purpose, err = k.app.Bring(ctx, k.open.Key.Scene, q.Source, q.Purpose); err == nil {
+			err = k.reopen(ctx)
+		}
+		if err != nil {
 			return nil, err
 		}
 	}
@@ -28,28 +32,26 @@ func layOut(ctx context.Context, p Project, q *LayOutRequest) (*Done, error) {
 	if err != nil {
 		return nil, err
 	}
-	before := p.Scene()
-	if err := p.Edit(ctx, e); err != nil {
-		return nil, err
-	}
-	return &Done{p.Revision(), edit.Describe(before, p.Scene(), e)}, nil
+	return perform(ctx, p, e)
 }
 
-// bring brings the recording of a request from the library into the scene, and finds its purpose where none is given.
-func (k *keptProject) bring(ctx context.Context, q *LayOutRequest) error {
-	info, err := k.app.Known(ctx, q.Source)
+// Bring brings a recording from the library into a scene. It returns the purpose of the track that it belongs on: the
+// one that was chosen, or what is heard in it if that is none.
+func (a *App) Bring(ctx context.Context, id, source string, chosen scene.Purpose) (scene.Purpose, error) {
+	info, err := a.Known(ctx, source)
 	if err != nil {
-		return err
+		return "", err
 	}
-	if err := k.app.Into(ctx, k.open.Key.Scene, []media.Info{info}); err != nil {
-		return err
+	if err := a.Into(ctx, id, []media.Info{info}); err != nil {
+		return "", err
 	}
-	k.app.Returned()
-	if err := k.reopen(ctx); err != nil {
-		return err
+	a.Returned()
+	if slices.Contains(scene.Purposes, chosen) {
+		return chosen, nil
 	}
-	if !slices.Contains(scene.Purposes, q.Purpose) {
-		q.Purpose, err = k.open.PurposeOf(ctx, q.Source)
+	st, err := a.Open(ctx, id)
+	if err != nil {
+		return "", err
 	}
-	return err
+	return st.PurposeOf(ctx, source)
 }

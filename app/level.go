@@ -9,7 +9,6 @@ import (
 
 	"blendseam/core/mend/intelligibility"
 	"blendseam/core/mend/levelmatch"
-	"blendseam/core/meter"
 	"blendseam/core/refuse"
 	"blendseam/core/scene"
 )
@@ -88,9 +87,8 @@ func level(ctx context.Context, p Project, q *LevelRequest) (*Levelled, error) {
 		if o.LUFS, err = q.lufs(); err != nil {
 			return nil, err
 		}
-		done.Voices, err = levelmatch.NewPlan(ctx, meter.NewMeter(p.Scene(), p.Sources()), o, 0)
-		if err == nil && done.Voices.Edit != nil {
-			err = p.Edit(ctx, done.Voices.Edit)
+		if done.Voices, err = p.Plans().MatchLevels(ctx, o); err == nil {
+			err = apply(ctx, p, done.Voices.Edit)
 		}
 		if err != nil {
 			return nil, err
@@ -106,9 +104,8 @@ func level(ctx context.Context, p Project, q *LevelRequest) (*Levelled, error) {
 		if o.Under, err = tracksNamed(p.Scene(), "--under", q.Under); err != nil {
 			return nil, err
 		}
-		done.Ducks, err = intelligibility.NewPlan(ctx, meter.NewMeter(p.Scene(), p.Sources()), o, 0)
-		if err == nil && done.Ducks.Edit != nil {
-			err = p.Edit(ctx, done.Ducks.Edit)
+		if done.Ducks, err = p.Plans().Intelligibility(ctx, o); err == nil {
+			err = apply(ctx, p, done.Ducks.Edit)
 		}
 		if err != nil {
 			return nil, err

@@ -5,10 +5,8 @@ import (
 	"encoding/json"
 
 	"blendseam/core/audit"
-	"blendseam/core/audit/overs"
 	"blendseam/core/mend"
 	"blendseam/core/mend/roommatch"
-	"blendseam/core/meter"
 	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
@@ -58,8 +56,7 @@ func (a Audit) Rough() (n int) {
 
 func auditScene(ctx context.Context, p Project, _ *Nothing) (*Audit, error) {
 	s := p.Scene()
-	m := meter.NewMeter(s, p.Sources())
-	all, err := audit.All(ctx, m, 0)
+	all, err := p.Plans().All(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -67,7 +64,7 @@ func auditScene(ctx context.Context, p Project, _ *Nothing) (*Audit, error) {
 	for _, r := range all {
 		a.Seams = append(a.Seams, report.RowOf(s, r))
 	}
-	places, err := overs.Find(ctx, m, 0)
+	places, err := p.Plans().Loud(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -101,12 +98,11 @@ func mendScene(ctx context.Context, p Project, q *MendRequest) (*Mended, error) 
 		done.Room = plan
 	}
 	done.From = p.Scene()
-	m := meter.NewMeter(done.From, p.Sources())
 	var err error
-	if done.Before, err = audit.All(ctx, m, 0); err != nil {
+	if done.Before, err = p.Plans().All(ctx); err != nil {
 		return nil, err
 	}
-	mended, err := mend.New(m).Mend(ctx, done.Before, mend.MendOptions{TakeOut: q.TakeOut})
+	mended, err := p.Plans().Mend(ctx, mend.MendOptions{TakeOut: q.TakeOut})
 	if err != nil {
 		return nil, err
 	}
@@ -155,9 +151,9 @@ func matchRooms(ctx context.Context, p Project, q *RoomRequest) (*roommatch.Plan
 	if o.Span, err = spanOf(p.Scene(), q.Range); err != nil {
 		return nil, err
 	}
-	plan, err := mend.MatchRooms(ctx, meter.NewMeter(p.Scene(), p.Sources()), o, 0)
-	if err == nil && plan.Edit != nil {
-		err = p.Edit(ctx, plan.Edit)
+	plan, err := p.Plans().MatchRooms(ctx, o)
+	if err == nil {
+		err = apply(ctx, p, plan.Edit)
 	}
 	if err != nil {
 		return nil, err
@@ -198,11 +194,7 @@ func doEdit(ctx context.Context, p Project, q *EditRequest) (*Done, error) {
 	if err := p.Admit(ctx, e); err != nil {
 		return nil, err
 	}
-	before := p.Scene()
-	if err := p.Edit(ctx, e); err != nil {
-		return nil, err
-	}
-	return &Done{p.Revision(), edit.Describe(before, p.Scene(), e)}, nil
+	return perform(ctx, p, e)
 }
 
 // A State is a scene with its revision.

@@ -1,13 +1,14 @@
 package app
 
 import (
-	"blendseam/media"
-	"blendseam/store"
-	"blendseam/workspace"
 	"context"
 	"encoding/json"
 	"errors"
 	"io/fs"
+
+	"blendseam/media"
+	"blendseam/store"
+	"blendseam/workspace"
 )
 
 // sourceJob is the kind of the jobs that bring a recording in that came.

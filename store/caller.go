@@ -44,6 +44,12 @@ func CallerOf(ctx context.Context) *Caller {
 	return c
 }
 
+// CallerFor returns the person of an account, with their roles as they are now.
+func (s *Store) CallerFor(ctx context.Context, a Account) (*Caller, error) {
+	roles, err := s.RolesOf(ctx, a.ID)
+	return &Caller{Account: a.ID, Name: a.Shown, Roles: roles}, err
+}
+
 // who is by which account and under which name something is kept.
 func who(ctx context.Context) (account, name string) {
 	if c := CallerOf(ctx); c != nil {

@@ -53,7 +53,7 @@ type Change struct {
 	Words string
 }
 
-// Edit does an edit at the expected revision and keeps it. The error is a scene.Refusal if the edit cannot be
+// Edit does an edit at the expected revision and keeps it. The error is a edit.Refusal if the edit cannot be
 // done, a *Stale if the scene is at another revision.
 func (s *Store) Edit(ctx context.Context, id string, expected int64, e edit.Edit) (Change, error) {
 	h, done, err := s.openAt(ctx, id, expected)
@@ -106,7 +106,7 @@ const mostRebased = keptStates
 
 // EditSince does an edit that was made at a revision: at once, if that is the newest, else where it lies now, if it and
 // the newer edits do not touch, see merge.Rebase. Before is then the scene at that revision. The error is a
-// scene.Refusal if the edit could not be done there, a *Stale if they touch.
+// edit.Refusal if the edit could not be done there, a *Stale if they touch.
 func (s *Store) EditSince(ctx context.Context, id string, at int64, e edit.Edit) (Change, error) {
 	c, err := s.Edit(ctx, id, at, e)
 	for {

@@ -33,7 +33,7 @@ import (
 type apiRow struct {
 	method, pattern, summary string
 	need                     access.Need
-	do                       handler
+	do                       func(*Server, http.ResponseWriter, *http.Request) error
 	body                     reflect.Type // of JSON; nil: none, or a file
 	result                   reflect.Type // of JSON; nil: a file
 	status                   int
@@ -54,26 +54,26 @@ type SceneMade struct {
 }
 
 // apiRows are the addresses of the API beside the operations.
-func (s *Server) apiRows() []apiRow {
+func apiRows() []apiRow {
 	listens, edits := access.Listens("scene"), access.Edit("scene")
 	return []apiRow{
-		{method: "GET", pattern: "/api/scenes", summary: "List the scenes.", need: access.Person, do: s.sceneRows,
+		{method: "GET", pattern: "/api/scenes", summary: "List the scenes.", need: access.Person, do: (*Server).sceneRows,
 			result: reflect.TypeFor[[]SceneRow](), status: 200},
-		{method: "POST", pattern: "/api/scenes", summary: "Make a scene.", need: access.Edits, do: s.newScene,
+		{method: "POST", pattern: "/api/scenes", summary: "Make a scene.", need: access.Edits, do: (*Server).newScene,
 			body: reflect.TypeFor[NewScene](), result: reflect.TypeFor[SceneMade](), status: 201},
-		{method: "DELETE", pattern: "/api/scenes/{scene}", summary: "Remove a scene.", need: edits, do: s.deleteScene,
+		{method: "DELETE", pattern: "/api/scenes/{scene}", summary: "Remove a scene.", need: edits, do: (*Server).deleteScene,
 			status: 204},
-		{method: "POST", pattern: "/api/scenes/{scene}/sources", need: edits, do: s.upload, file: true, status: 202,
+		{method: "POST", pattern: "/api/scenes/{scene}/sources", need: edits, do: (*Server).upload, file: true, status: 202,
 			summary: "Bring a recording in: the file is the body, its name in the header Blendseam-Name. A job.",
 			result:  reflect.TypeFor[workspace.Progress]()},
 		{method: "GET", pattern: "/api/scenes/{scene}/scene.{format}", summary: "Fetch the scene file, or a cut list.",
-			need: listens, do: s.sceneFile, status: 200},
+			need: listens, do: (*Server).sceneFile, status: 200},
 		{
 			method:  "GET",
 			pattern: "/api/jobs/{job}",
 			summary: "Return how far a job is, and its result once it is done. ?wait=30 waits for its end.",
 			need:    access.Listens("job"),
-			do:      s.jobState,
+			do:      (*Server).jobState,
 			result:  reflect.TypeFor[workspace.Progress](),
 			status:  200,
 		},
@@ -82,18 +82,19 @@ func (s *Server) apiRows() []apiRow {
 			pattern: "/api/jobs/{job}/stop",
 			summary: "Stop a job.",
 			need:    access.Edit("job"),
-			do:      s.stopJob,
+			do:      (*Server).stopJob,
 			status:  204,
 		},
 		{method: "GET", pattern: "/api/made/{job}/{n}", summary: "Fetch a file that a job made, by its number from 0.",
-			need: access.Listens("job"), do: s.made, status: 200},
+			need: access.Listens("job"), do: (*Server).made, status: 200},
 	}
 }
 
 // scripts are the routes of the API.
 func (s *Server) scripts() (list []access.Route) {
-	for _, x := range s.apiRows() {
-		list = append(list, access.Route{Method: x.method, Pattern: x.pattern, Need: x.need, Handler: s.handle(x.do)})
+	for _, x := range apiRows() {
+		list = append(list, access.Route{Method: x.method, Pattern: x.pattern, Need: x.need,
+			Handler: s.handle(func(w http.ResponseWriter, r *http.Request) error { return x.do(s, w, r) })})
 	}
 	for _, o := range app.Operations {
 		list = append(list, access.Route{Method: methodOf(o), Pattern: patternOf(o), Handler: s.handle(s.operate(o)),
@@ -118,7 +119,7 @@ func (s *Server) operate(o app.Operation) handler {
 		ctx, id := r.Context(), chi.URLParam(r, "scene")
 		request := o.NewRequest()
 		if r.Method == http.MethodPost {
-			if err := s.readRequest(w, r, o.Request, request); err != nil {
+			if err := readRequest(w, r, o.Request, request); err != nil {
 				return err
 			}
 		}
@@ -146,7 +147,7 @@ func (s *Server) operate(o app.Operation) handler {
 const mostWrong = 3
 
 // readRequest reads the JSON body of a request, if it has one, and says what of it does not fit its description.
-func (s *Server) readRequest(w http.ResponseWriter, r *http.Request, t reflect.Type, to any) error {
+func readRequest(w http.ResponseWriter, r *http.Request, t reflect.Type, to any) error {
 	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, limit.RequestBytes))
 	if err != nil {
 		return refuse.Errorf("the request cannot be read: %w", err)
@@ -216,13 +217,12 @@ func (s *Server) jobState(w http.ResponseWriter, r *http.Request) error {
 		if err != nil {
 			return err
 		}
+		if job.State != "running" || ctx.Err() != nil {
+			return s.answer(w, http.StatusOK, s.Jobs.Progress(job))
+		}
 		select {
 		case <-every.C:
 		case <-ctx.Done():
-			return s.answer(w, http.StatusOK, s.Jobs.Progress(job))
-		}
-		if job.State != "running" {
-			return s.answer(w, http.StatusOK, s.Jobs.Progress(job))
 		}
 	}
 }
@@ -263,7 +263,7 @@ var described = sync.OnceValue(func() *huma.OpenAPI {
 	registry := doc.Components.Schemas
 	registry.RegisterTypeAlias(reflect.TypeFor[app.Levelled](), reflect.TypeFor[levelledFields]())
 	registry.RegisterTypeAlias(reflect.TypeFor[scene.Scene](), reflect.TypeFor[sceneFields]())
-	for _, x := range (&Server{}).apiRows() {
+	for _, x := range apiRows() {
 		o := &huma.Operation{Method: x.method, Path: x.pattern, Summary: x.summary, DefaultStatus: x.status}
 		if x.file {
 			o.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{
@@ -351,8 +351,8 @@ type APIView struct {
 type APIField struct{ Name, Type, Words string }
 
 // apiViews are the addresses as the page shows them.
-func (s *Server) apiViews() (list []APIView) {
-	for _, x := range s.apiRows() {
+func apiViews() (list []APIView) {
+	for _, x := range apiRows() {
 		list = append(list, APIView{x.method, x.pattern, x.summary, string(x.need.Role), fieldsOf(x.body)})
 	}
 	for _, o := range app.Operations {
@@ -391,5 +391,5 @@ func typeWords(s *huma.Schema) string {
 
 // apiPage shows the API, for whoever writes scripts.
 func (s *Server) apiPage(w http.ResponseWriter, r *http.Request) error {
-	return s.page(w, r, "api", view{Title: "The HTTP API", List: s.apiViews()})
+	return s.page(w, r, "api", view{Title: "The HTTP API", List: apiViews()})
 }

@@ -266,7 +266,7 @@ func (s *Server) across(w http.ResponseWriter, r *http.Request) error {
 	}
 	e, err := blending.Across(st.Scene, styles[0], q.Span, q.From, q.Over)
 	if err != nil {
-		return refusedOrBad(err)
+		return err
 	}
 	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": edit.Wire{Edit: e}})
 }

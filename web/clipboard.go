@@ -62,7 +62,7 @@ func (s *Server) copyPlan(w http.ResponseWriter, r *http.Request) error {
 	}
 	p, err := copying.Plan(st.Scene, q)
 	if err != nil {
-		return refusedOrBad(err)
+		return err
 	}
 	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": edit.Wire{Edit: p.Edit},
 		"over": p.Over})
@@ -88,12 +88,7 @@ func (s *Server) pasteInPauses(w http.ResponseWriter, r *http.Request) error {
 	}
 	laid, err := copying.InPauses(st.Scene, paste, words)
 	if err != nil {
-		return refusedOrBad(err)
+		return err
 	}
 	return s.answer(w, http.StatusOK, map[string]any{"revision": st.Revision, "edit": edit.Wire{Edit: laid}})
-}
-
-// refusedOrBad is what a plan failed by: a refusal of the scene as it is, all else as a request that makes no sense.
-func refusedOrBad(err error) error {
-	return err
 }

@@ -6,6 +6,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/sound/eq"
 )
@@ -25,7 +26,7 @@ func (s *Server) curveOf(w http.ResponseWriter, r *http.Request) error {
 	}
 	_, c := st.Scene.Clip(scene.ClipID(chi.URLParam(r, "clip")))
 	if c == nil {
-		return cannot("There is no such clip in this scene.")
+		return refuse.Errorf("There is no such clip in this scene.")
 	}
 	all := scene.CurveOf(st.Scene, *c)
 	a := CurveAnswer{HZ: []float64{}, DB: []float64{}, ThirdsHZ: []float64{}}

@@ -8,6 +8,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"blendseam/core/mend/roommatch"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/sound/ambience"
 	"blendseam/workspace"
@@ -56,7 +57,7 @@ func wish(r *http.Request, sc *scene.Scene, target, from, to string) (roommatch.
 	w := roommatch.Options{Target: q.Get(target), HushDB: roommatch.AsNeeded, Span: span, Voices: q.Get("voices") != ""}
 	if text := q.Get("hush"); text != "" && err == nil {
 		if w.HushDB, err = strconv.ParseFloat(text, 64); err != nil {
-			return w, cannot("%q is no number of decibels that a background could be hushed by.", text)
+			return w, refuse.Errorf("%q is no number of decibels that a background could be hushed by.", text)
 		}
 	}
 	return w, err
@@ -64,7 +65,7 @@ func wish(r *http.Request, sc *scene.Scene, target, from, to string) (roommatch.
 
 // planned is what a wish comes to.
 func planned(r *http.Request, st *workspace.Scene, wish roommatch.Options) (*roommatch.Plan, error) {
-	p, err := st.Evening(r.Context(), wish)
+	p, err := st.MatchRooms(r.Context(), wish)
 	return p, err
 }
 

@@ -9,6 +9,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"blendseam/core/listen/syllables"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/core/sound/timestretch"
 	"blendseam/core/sound/timestretch/timing"
@@ -49,7 +50,7 @@ func (s *Server) fit(w http.ResponseWriter, r *http.Request) error {
 	}
 	if text := q.Get("pauses"); text != "" {
 		if wish.Pauses, err = strconv.ParseFloat(text, 64); err != nil || !(wish.Pauses >= 0 && wish.Pauses <= 1) {
-			return cannot("Pauses can give a share of 0 to 1, not %q.", text)
+			return refuse.Errorf("Pauses can give a share of 0 to 1, not %q.", text)
 		}
 	}
 	if q.Has("ease") {
@@ -58,12 +59,12 @@ func (s *Server) fit(w http.ResponseWriter, r *http.Request) error {
 		}
 	}
 	if k := wish.Kind; k != "" && k != timing.Words && k != timing.Music {
-		return cannot("%q is no kind of sound to be fitted; words and music are.", q.Get("kind"))
+		return refuse.Errorf("%q is no kind of sound to be fitted; words and music are.", q.Get("kind"))
 	}
 	p, err := st.Fitting(r.Context(), wish)
 	var refused *workspace.FitRefused
 	if errors.As(err, &refused) {
-		return cannot("%s", refused)
+		return refuse.Errorf("%s", refused)
 	} else if err != nil {
 		return err
 	}

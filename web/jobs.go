@@ -10,10 +10,7 @@ import (
 
 // job is a handler that begins the job of an operation.
 func (s *Server) job(name string) handler {
-	o, ok := app.Named(name)
-	if !ok {
-		panic("no operation is named " + name)
-	}
+	o := app.Must(name)
 	return func(w http.ResponseWriter, r *http.Request) error {
 		q := o.NewRequest()
 		if err := decode(w, r, q); err != nil {

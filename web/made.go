@@ -2,9 +2,6 @@ package web
 
 import (
 	"archive/zip"
-	"blendseam/core/refuse"
-	"blendseam/export"
-	"blendseam/store"
 	"fmt"
 	"net/http"
 	"path/filepath"
@@ -12,6 +9,10 @@ import (
 	"strings"
 
 	"github.com/go-chi/chi/v5"
+
+	"blendseam/core/refuse"
+	"blendseam/export"
+	"blendseam/store"
 )
 
 // made sends a file that was made whole: the first, or the one of a number.

@@ -86,9 +86,9 @@ func (s *Server) mend(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	m, err := sc.Mend(r.Context(), func(done, of int) {
+	m, err := sc.Mend(r.Context(), mend.MendOptions{Progress: func(done, of int) {
 		s.Hub.Tell(sc.Key.Scene, "mending", map[string]int{"done": done, "of": of})
-	})
+	}})
 	if err != nil {
 		return err
 	}

@@ -7,6 +7,7 @@ import (
 
 	"blendseam/core/audit"
 	"blendseam/core/audit/notes"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/store"
 )
@@ -150,7 +151,7 @@ func (s *Server) addNote(w http.ResponseWriter, r *http.Request) error {
 	n := store.Note{Of: q.Of, Text: q.Text, Approves: q.Approves && q.Of == ""}
 	if q.Of == "" {
 		if n.Place, err = notes.NewPlace(st.Scene, q.Seam, q.Clip, q.At, q.Length); err != nil {
-			return cannot("%w", err)
+			return refuse.Errorf("%w", err)
 		}
 	}
 	if _, err := s.Store.AddNote(r.Context(), st.Key.Scene, n); err != nil {
@@ -194,7 +195,7 @@ func (s *Server) here(w http.ResponseWriter, r *http.Request) error {
 	}
 	id := chi.URLParam(r, "scene")
 	if q.Page == "" || len(q.Page) > 64 || len(q.Seam) > 255 {
-		return cannot("a page has a name of 1 to 64 letters")
+		return refuse.Errorf("a page has a name of 1 to 64 letters")
 	}
 	if err := s.Store.Here(r.Context(), id, q); err != nil {
 		return err

@@ -13,6 +13,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"blendseam/app"
 	"blendseam/core/audit"
 	"blendseam/core/limit"
 	"blendseam/core/refuse"
@@ -298,11 +299,11 @@ func (s *Server) knowing(r *http.Request, e edit.Edit) (edit.Edit, error) {
 }
 
 func (s *Server) undo(w http.ResponseWriter, r *http.Request) error {
-	return s.travel(w, r, s.Store.UndoMine, s.Store.Undo, "There is nothing to undo: no edit has been made yet.")
+	return s.travel(w, r, s.Store.UndoMine, s.Store.Undo, app.NothingToUndo)
 }
 
 func (s *Server) redo(w http.ResponseWriter, r *http.Request) error {
-	return s.travel(w, r, s.Store.RedoMine, s.Store.Redo, "There is nothing to redo: the last thing done was not an undo.")
+	return s.travel(w, r, s.Store.RedoMine, s.Store.Redo, app.NothingToRedo)
 }
 
 func (s *Server) travel(
@@ -321,9 +322,7 @@ func (s *Server) travel(
 	}
 	c, ok, err := step(r.Context(), chi.URLParam(r, "scene"), q.Revision)
 	if err == nil && !ok {
-		if st, err := s.Store.Scene(r.Context(), chi.URLParam(r, "scene")); err == nil && st.Undo == "" && st.Redo != "" {
-			none = "Every edit is undone: the scene is as it began. Redo brings them back."
-		}
+		none = s.NoStep(r.Context(), chi.URLParam(r, "scene"), none)
 		return s.answer(w, http.StatusUnprocessableEntity, problem{Message: none})
 	}
 	return s.edited(w, r, q, c, err)

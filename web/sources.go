@@ -210,25 +210,10 @@ func nameAsked(r *http.Request) (string, error) {
 // layOut puts a whole recording at the end of the first dialogue track, its picture with it; tracks that are
 // missing are made.
 func (s *Server) layOut(w http.ResponseWriter, r *http.Request) error {
-	ctx, id := r.Context(), chi.URLParam(r, "scene")
-	source := chi.URLParam(r, "source")
-	info, err := s.Known(ctx, source)
+	source, chosen := chi.URLParam(r, "source"), scene.Purpose(r.URL.Query().Get("purpose"))
+	purpose, err := s.Bring(r.Context(), chi.URLParam(r, "scene"), source, chosen)
 	if err != nil {
 		return err
-	}
-	if err := s.Into(ctx, id, []media.Info{info}); err != nil {
-		return err
-	}
-	s.Returned()
-	st, err := s.opened(r)
-	if err != nil {
-		return err
-	}
-	purpose := scene.Purpose(r.URL.Query().Get("purpose")) // chosen by hand
-	if !slices.Contains(scene.Purposes, purpose) {
-		if purpose, err = st.PurposeOf(ctx, source); err != nil {
-			return err
-		}
 	}
 	return s.editNewest(w, r, func(sc *scene.Scene) (edit.Edit, error) { return edit.LayOut(sc, source, purpose) })
 }

@@ -19,9 +19,6 @@ import (
 	"blendseam/workspace"
 )
 
-// cannot is what a page is told in one line.
-func cannot(format string, args ...any) error { return refuse.Errorf(format, args...) }
-
 // A FillingView is a tone that could fill a hole.
 type FillingView struct {
 	fill.Filling `tstype:",extends"`
@@ -85,7 +82,7 @@ func (s *Server) fillings(r *http.Request) (a FillAnswer, err error) {
 		list = slices.Clone(list) // choosing one makes its edit in the list
 	}
 	if len(list) == 0 {
-		return a, cannot(
+		return a, refuse.Errorf(
 			"No quiet stretch was found near this hole, and the tone library is empty. Bring a tone in on the Tone page.",
 		)
 	}
@@ -141,22 +138,14 @@ func holeAsked(sc *scene.Scene, r *http.Request) (h scene.Hole, first *edit.AddL
 			return h, nil, refuse.Because(workspace.ErrNoSeam)
 		}
 		h, err = fill.HoleAt(sc, x)
-		return h, nil, badRequest(err)
+		return h, nil, err
 	}
 	var span pcm.Span
 	if err := numbers(r, map[string]*int64{"from": &span.From, "to": &span.To}, 0, farthest); err != nil {
 		return h, nil, err
 	}
 	h, first, err = fill.HoleIn(sc, scene.TrackID(q.Get("track")), span)
-	return h, first, badRequest(err)
-}
-
-// badRequest is an error of whoever asked; nil stays nil.
-func badRequest(err error) error {
-	if err == nil {
-		return nil
-	}
-	return refuse.Because(err)
+	return h, first, err
 }
 
 // A FindingView is something that should not be heard, as the page lists it.
@@ -237,7 +226,7 @@ func (s *Server) bed(w http.ResponseWriter, r *http.Request) error {
 	}
 	span, err := spanAsked(r, st.Scene, "from", "to")
 	if err == nil && span.Len() < st.Scene.SampleRate/10 {
-		err = cannot("A bed needs a stretch of the scene to lie under; this one is shorter than 0.1 s.")
+		err = refuse.Errorf("A bed needs a stretch of the scene to lie under; this one is shorter than 0.1 s.")
 	}
 	if err != nil {
 		return err
@@ -251,7 +240,7 @@ func (s *Server) bed(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if b == nil {
-		return cannot(
+		return refuse.Errorf(
 			"No dialogue clip there has a pause to take the room from. Choose a tone of the library, or a range with a " +
 				"pause in it.",
 		)

@@ -187,7 +187,7 @@ func (s *Server) keepTone(w http.ResponseWriter, r *http.Request) error {
 	}
 	src, ok := st.Scene.Sources[q.Source]
 	if !ok || src.Tone != nil || src.Samples == 0 || span.From < 0 || span.To > src.Samples || span.Empty() {
-		return cannot("The range covers no recording of this scene. Make it over a quiet stretch of a clip.")
+		return refuse.Errorf("The range covers no recording of this scene. Make it over a quiet stretch of a clip.")
 	}
 	says, err := st.Sources().Analysis(r.Context(), st.Scene, src)
 	if err != nil {
@@ -215,7 +215,7 @@ func (s *Server) keepTone(w http.ResponseWriter, r *http.Request) error {
 func toneOf(says *analysis.Recording, source string, span pcm.Span) (store.Tone, error) {
 	quiet := says.QuietsIn(span)
 	if len(quiet) == 0 {
-		return store.Tone{}, cannot(
+		return store.Tone{}, refuse.Errorf(
 			"Nothing quiet of at least 0.12 s was found in this stretch: it holds a voice, a breath or a bump all along.",
 		)
 	}
@@ -246,7 +246,7 @@ func (s *Server) bringTone(w http.ResponseWriter, r *http.Request) error {
 		return refuse.Because(err)
 	}
 	if info.Rate == 0 {
-		return cannot("%s has no sound", name)
+		return refuse.Errorf("%s has no sound", name)
 	}
 	says, err := s.Library.Analysis(r.Context(), info.ID, rate, nil)
 	if err != nil {
@@ -269,7 +269,7 @@ func (s *Server) setTone(w http.ResponseWriter, r *http.Request) error {
 	var q struct{ Name, Place string }
 	err := decode(w, r, &q)
 	if err == nil && strings.TrimSpace(q.Name) == "" {
-		err = cannot("A tone needs a name.")
+		err = refuse.Errorf("A tone needs a name.")
 	}
 	if err == nil {
 		err = s.Store.SetTone(r.Context(), chi.URLParam(r, "tone"), strings.TrimSpace(q.Name), strings.TrimSpace(q.Place))
@@ -284,7 +284,7 @@ func (s *Server) setTone(w http.ResponseWriter, r *http.Request) error {
 func (s *Server) dropTone(w http.ResponseWriter, r *http.Request) error {
 	t, err := s.Tone(r.Context(), chi.URLParam(r, "tone"))
 	if err == nil && t.MadeUp != "" {
-		err = cannot("%s ships with the application and stays; hide it by searching for others.", t.Name)
+		err = refuse.Errorf("%s ships with the application and stays; hide it by searching for others.", t.Name)
 	}
 	if err == nil {
 		err = s.Store.DropTone(r.Context(), t.ID)
@@ -348,7 +348,7 @@ func (s *Server) toneUnder(r *http.Request, t store.Tone) (pcm.ReaderAt, pcm.Spa
 	}
 	sound, err := st.WithBed(r.Context(), t)
 	if err == nil && sound == nil {
-		err = cannot("No dialogue clip of the scene has a pause to set the bed's level by.")
+		err = refuse.Errorf("No dialogue clip of the scene has a pause to set the bed's level by.")
 	}
 	if err != nil {
 		return nil, pcm.Span{}, nil, err

@@ -10,6 +10,7 @@ import (
 	"blendseam/core/mend/eqmatch"
 	"blendseam/core/mend/intelligibility"
 	"blendseam/core/mend/levelmatch"
+	"blendseam/core/refuse"
 	"blendseam/core/scene"
 	"blendseam/workspace"
 )
@@ -80,11 +81,11 @@ func (s *Server) voices(w http.ResponseWriter, r *http.Request) error {
 	if text := q.Get("lufs"); text != "" {
 		v, err := strconv.ParseFloat(text, 64)
 		if err != nil {
-			return cannot("%q is no loudness in LUFS.", text)
+			return refuse.Errorf("%q is no loudness in LUFS.", text)
 		}
 		wish.LUFS = &v
 	}
-	p, err := st.Voices(r.Context(), wish)
+	p, err := st.MatchLevels(r.Context(), wish)
 	if err != nil {
 		return err
 	}
@@ -119,7 +120,7 @@ func marginWish(r *http.Request, sc *scene.Scene) (w intelligibility.Options, er
 	}
 	if text := r.URL.Query().Get("margin"); text != "" {
 		if w.MarginLU, err = strconv.ParseFloat(text, 64); err != nil || !(w.MarginLU >= 0 && w.MarginLU <= 40) {
-			return w, cannot("Words can have 0 to 40 LU over all else, not %q.", text)
+			return w, refuse.Errorf("Words can have 0 to 40 LU over all else, not %q.", text)
 		}
 	}
 	return w, nil
@@ -135,7 +136,7 @@ func (s *Server) margins(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p, err := st.Margins(r.Context(), wish)
+	p, err := st.Intelligibility(r.Context(), wish)
 	if err != nil {
 		return err
 	}
@@ -157,7 +158,7 @@ func ducked(r *http.Request, st *workspace.Scene) (*workspace.Scene, error) {
 	if text := r.URL.Query().Get("margin"); text != "" {
 		wish.MarginLU, _ = strconv.ParseFloat(text, 64)
 	}
-	p, err := st.Margins(r.Context(), wish)
+	p, err := st.Intelligibility(r.Context(), wish)
 	if err != nil || p.Edit == nil {
 		return st, err
 	}
@@ -173,7 +174,7 @@ func (s *Server) likeness(w http.ResponseWriter, r *http.Request) error {
 	strength := 100.0
 	if text := r.URL.Query().Get("strength"); text != "" {
 		if strength, err = strconv.ParseFloat(text, 64); err != nil {
-			return cannot("%q is no strength in per cent.", text)
+			return refuse.Errorf("%q is no strength in per cent.", text)
 		}
 	}
 	clip := scene.ClipID(chi.URLParam(r, "clip"))

@@ -25,8 +25,8 @@ type marginsOf struct {
 	wish string // all of it
 }
 
-// Voices gives what would bring all voices of the scene to one loudness.
-func (s *Scene) Voices(ctx context.Context, w levelmatch.Options) (*levelmatch.Plan, error) {
+// MatchLevels returns what would bring all voices of the scene to one loudness.
+func (s *Scene) MatchLevels(ctx context.Context, w levelmatch.Options) (*levelmatch.Plan, error) {
 	lufs := "median"
 	if w.LUFS != nil {
 		lufs = fmt.Sprint(*w.LUFS)
@@ -42,8 +42,8 @@ func (s *Scene) Voice(ctx context.Context, clip scene.ClipID) (*levelmatch.Voice
 	return levelmatch.VoiceOf(ctx, s.meter(), clip)
 }
 
-// Margins gives how far the words of the scene stand out of all else, and what would make way for them.
-func (s *Scene) Margins(ctx context.Context, w intelligibility.Options) (*intelligibility.Plan, error) {
+// Intelligibility returns how far the words of the scene stand out of all else, and what would make way for them.
+func (s *Scene) Intelligibility(ctx context.Context, w intelligibility.Options) (*intelligibility.Plan, error) {
 	return s.w.margins.Get(ctx, marginsOf{s.Key, fmt.Sprint(w)}, func(ctx context.Context) (*intelligibility.Plan, error) {
 		return intelligibility.NewPlan(parallel.Beginning(ctx, modest), s.meter(), w, threads())
 	})

@@ -237,15 +237,20 @@ func (s *Scene) Adviser(ctx context.Context) (*mend.Adviser, error) {
 	})
 }
 
-// Mend gives what would mend the whole scene; nothing is changed. progress is told to whoever began it.
-func (s *Scene) Mend(ctx context.Context, progress func(done, of int)) (*mend.Mending, error) {
-	return s.w.mendings.Get(ctx, s.Key, func(ctx context.Context) (*mend.Mending, error) {
+// Mend returns what would mend the whole scene; nothing is changed. Whoever begins it is told the progress.
+func (s *Scene) Mend(ctx context.Context, o mend.MendOptions) (*mend.Mending, error) {
+	key := s.Key
+	if o.TakeOut {
+		key.Edit += "\x00take out"
+	}
+	o.Threads = threads()
+	return s.w.mendings.Get(ctx, key, func(ctx context.Context) (*mend.Mending, error) {
 		ctx = parallel.Beginning(ctx, modest)
 		m, all, err := s.adviserOfAll(ctx)
 		if err != nil {
 			return nil, err
 		}
-		return m.Mend(ctx, all, mend.MendOptions{Threads: threads(), Progress: progress})
+		return m.Mend(ctx, all, o)
 	})
 }
 
@@ -342,8 +347,8 @@ type eveningOf struct {
 	roommatch.Options
 }
 
-// Evening gives what would bring the takes of the scene to one room.
-func (s *Scene) Evening(ctx context.Context, w roommatch.Options) (*roommatch.Plan, error) {
+// MatchRooms returns what would bring the takes of the scene to one room.
+func (s *Scene) MatchRooms(ctx context.Context, w roommatch.Options) (*roommatch.Plan, error) {
 	return s.w.evenings.Get(ctx, eveningOf{s.Key, w}, func(ctx context.Context) (*roommatch.Plan, error) {
 		return mend.MatchRooms(parallel.Beginning(ctx, modest), meter.NewMeter(s.Scene, s.Sources()), w, threads())
 	})

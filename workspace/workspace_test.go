@@ -10,6 +10,7 @@ import (
 	"sync"
 	"testing"
 
+	"blendseam/core/mend"
 	"blendseam/core/scene"
 	"blendseam/core/scene/edit"
 	"blendseam/core/sound/timecode"
@@ -69,13 +70,13 @@ func TestMendingStopsWhenNobodyWaitsAnyMore(t *testing.T) {
 	looked, of, once := 0, 0, sync.Once{}
 	gone := make(chan error)
 	go func() {
-		_, err := sc.Mend(ctx, func(_, all int) {
+		_, err := sc.Mend(ctx, mend.MendOptions{Progress: func(_, all int) {
 			mu.Lock()
 			looked, of = looked+1, all
 			mu.Unlock()
 			once.Do(func() { close(begun) })
 			<-goOn
-		})
+		}})
 		gone <- err
 	}()
 	<-begun
@@ -95,10 +96,10 @@ func TestMendingStopsWhenNobodyWaitsAnyMore(t *testing.T) {
 	ctx, leave = context.WithCancel(t.Context())
 	begun, goOn, once = make(chan bool), make(chan bool), sync.Once{}
 	go func() {
-		_, err := sc.Mend(ctx, func(_, _ int) {
+		_, err := sc.Mend(ctx, mend.MendOptions{Progress: func(_, _ int) {
 			once.Do(func() { close(begun) })
 			<-goOn
-		})
+		}})
 		gone <- err
 	}()
 	<-begun
@@ -106,7 +107,7 @@ func TestMendingStopsWhenNobodyWaitsAnyMore(t *testing.T) {
 	joined := make(chan bool)
 	go func() {
 		close(joined)
-		m, err := sc.Mend(t.Context(), nil)
+		m, err := sc.Mend(t.Context(), mend.MendOptions{})
 		if err == nil && len(m.Changes) == 0 {
 			err = errors.New("nothing was mended")
 		}

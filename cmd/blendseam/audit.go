@@ -37,11 +37,7 @@ func do[R any](ctx context.Context, path, name string, request any) (*scenefile.
 		return nil, none, err
 	}
 	warn(f.Warnings)
-	o, ok := app.Named(name)
-	if !ok {
-		panic("no operation is named " + name)
-	}
-	result, err := o.Run(ctx, app.OfFile(f), request)
+	result, err := app.Must(name).Run(ctx, app.OfFile(f), request)
 	if err != nil {
 		f.Close()
 		return nil, none, fmt.Errorf("%s: %w", path, err)

@@ -1,11 +1,12 @@
 package scene
 
 import (
-	"blendseam/core/refuse"
 	"math"
 	"regexp"
 	"strconv"
 	"strings"
+
+	"blendseam/core/refuse"
 )
 
 // The ways in which a moment is typed besides timecode. Points and commas are one.

@@ -187,13 +187,8 @@ func (g *Gate) signedIn(r *http.Request) (c *store.Caller, name string, err erro
 	} else if err != nil {
 		return nil, "", err
 	}
-	c, err = g.caller(r.Context(), a)
+	c, err = g.Store.CallerFor(r.Context(), a)
 	return c, a.Name, err
-}
-
-func (g *Gate) caller(ctx context.Context, a store.Account) (*store.Caller, error) {
-	roles, err := g.Store.RolesOf(ctx, a.ID)
-	return &store.Caller{Account: a.ID, Name: a.Shown, Roles: roles}, err
 }
 
 // named lets whoever a proxy names in.
@@ -214,7 +209,7 @@ func (g *Gate) named(w http.ResponseWriter, r *http.Request, next http.Handler) 
 		g.Answers.Fail(w, r, err)
 		return
 	}
-	c, err := g.caller(r.Context(), a)
+	c, err := g.Store.CallerFor(r.Context(), a)
 	if err != nil {
 		g.Answers.Fail(w, r, err)
 		return

@@ -124,7 +124,7 @@ type word struct {
 	why      string
 }
 
-// NewPlan looks at all words and says which are drowned. The error is a scene.Refusal where a wish cannot be met.
+// NewPlan looks at all words and says which are drowned. The error is a refuse.Error where a wish cannot be met.
 func NewPlan(ctx context.Context, m *meter.Meter, w Options, threads int) (*Plan, error) {
 	if w.Span.Empty() {
 		w.Span = pcm.Span{To: m.Scene.Length()}

@@ -66,7 +66,7 @@ type Plan struct {
 	Edit edit.Edit `json:"-" tstype:"-"` // nil if there is nothing to do
 }
 
-// NewPlan plans it. The error is a scene.Refusal where a wish cannot be met.
+// NewPlan plans it. The error is a refuse.Error where a wish cannot be met.
 func NewPlan(ctx context.Context, m *meter.Meter, w Options, threads int) (*Plan, error) {
 	if w.LUFS != nil && !(*w.LUFS >= -60 && *w.LUFS <= 0) {
 		return nil, refuse.Errorf("voices can be brought to -60 to 0 LUFS, not to %g", *w.LUFS)

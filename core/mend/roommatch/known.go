@@ -99,7 +99,7 @@ func drifts(ctx context.Context, m *meter.Meter, list []taking) error {
 	return nil
 }
 
-// RoomOf is what is known of the room of one clip. The error is a scene.Refusal where it has none.
+// RoomOf is what is known of the room of one clip. The error is a refuse.Error where it has none.
 func RoomOf(ctx context.Context, m *meter.Meter, id scene.ClipID) (Measured, error) {
 	t, c := m.Scene.Clip(id)
 	switch {

@@ -88,7 +88,8 @@ type Reverberation struct {
 	AfterDB  float64 `json:"after_db"`  // and falls then
 }
 
-// NewPlan plans the evening of a scene. The error is a scene.Refusal where a wish cannot be met.
+// NewPlan plans how the takes of a scene are brought to one room. The error is a refuse.Error where the options cannot
+// be met.
 func NewPlan(ctx context.Context, m *meter.Meter, w Options, threads int) (*Plan, error) {
 	if !(w.HushDB >= 0 && w.HushDB <= MostHushDB || w.HushDB == AsNeeded) {
 		return nil, refuse.Errorf("a background can be hushed by 0 to %d dB, not by %g", MostHushDB, w.HushDB)

@@ -17,8 +17,8 @@ import (
 // mostMemory is how many times a scene file's size reading it may take, the file itself among it.
 const mostMemory = 5
 
-// ownMemory is what the program takes for itself meanwhile, on a machine that is busy, too.
-const ownMemory = 5 << 20
+// ownMemory is what the program takes for itself meanwhile.
+const ownMemory = 3 << 20
 
 // The test program is also one that reads a scene file and says how much memory it took, in bytes.
 func TestMain(m *testing.M) {
@@ -27,7 +27,7 @@ func TestMain(m *testing.M) {
 		os.Exit(m.Run())
 	}
 	// What is live is what counts; how long garbage may lie about is a setting.
-	debug.SetGCPercent(10)
+	debug.SetGCPercent(3)
 	before := peak()
 	raw, err := os.ReadFile(file)
 	if err != nil {
